@@ -1,0 +1,178 @@
+package check
+
+import (
+	"time"
+
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+func column(c plan.Crossing) int {
+	for i, x := range plan.Crossings {
+		if x == c {
+			return i
+		}
+	}
+	panic("check: no such crossing")
+}
+
+var (
+	atDeath = column(plan.CrossDeath)
+	atLeave = column(plan.CrossLeave)
+)
+
+// undecidedFates reports cells of the matrix that nothing decides.
+func (c *checker) undecidedFates() {
+	for _, v := range c.m.Vars {
+		if v.Computed() {
+			continue
+		}
+		for i, cross := range plan.Crossings {
+			if v.Fates[i].By == model.ByNobody {
+				c.report("undecided-fate", v.At, ofVar(v), "Nothing decides what happens to %s at %s.", v.Name, cross)
+			}
+		}
+	}
+	for _, f := range []struct {
+		fate model.Fate
+		at   plan.Crossing
+		as   string
+	}{{c.m.Place.Death, plan.CrossDeath, "checkpoint, entry or stay"}, {c.m.Place.Leave, plan.CrossLeave, "exact, checkpoint, entry or start"}} {
+		if f.fate.By == model.ByNobody {
+			c.report("undecided-fate", c.m.Plan.Start.At, about{item: "place"}, "Nothing decides where a player is at %s: write defaults: {place: {%s: …}} with %s.", f.at, f.at, f.as)
+		}
+	}
+	if c.m.Plan.Checkpoints == nil {
+		return
+	}
+	for i, cross := range plan.Crossings {
+		if c.m.Reached[i].By == model.ByNobody {
+			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"}, "Nothing decides what happens to the checkpoint reached at %s.", cross)
+		}
+	}
+}
+
+// lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.
+func (c *checker) lostAtLeave() {
+	for _, v := range c.m.Vars {
+		if v.Holder != model.OfPlayer || v.Fates[atLeave].Kind != "reset" || c.constants[v] {
+			continue
+		}
+		if at, how, ok := c.askedAtStart(v); ok {
+			c.report("lost-at-leave", v.Fates[atLeave].At, ofVar(v), "%s is reset at leave, though %s (line %d).", v.Name, how, at.Line)
+		}
+	}
+}
+
+func (c *checker) askedAtStart(v *model.Var) (finding.At, string, bool) {
+	for _, u := range c.reads[v] {
+		switch {
+		case u.rule != nil && (u.rule.Moment.Kind == "joined" || u.rule.Moment.Kind == "arrived"):
+			return u.rule.At, "a rule on " + u.rule.Moment.Kind + " reads it", true
+		case v.Type.Kind == expr.Pick && u.program != nil:
+			return u.read.At, "it is what the player picked, and is read", true
+		case u.what == "fate" && isFateOf(c.m, u.program, atLeave):
+			return u.read.At, "another variable is set from it at leave", true
+		}
+	}
+	return finding.At{}, "", false
+}
+
+func isFateOf(m *model.Model, p *expr.Program, col int) bool {
+	for _, v := range m.Vars {
+		if v.Fates[col].Set == p {
+			return true
+		}
+	}
+	return false
+}
+
+// readsAndWrites reports what nothing reads, and what is read though nothing writes it.
+func (c *checker) readsAndWrites() {
+	for _, v := range c.m.Vars {
+		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given
+		switch {
+		case !used:
+			c.report("never-read", v.At, ofVar(v), "Nothing reads %s.", v.Name)
+		case c.constants[v] && len(c.reads[v]) > 0:
+			c.report("never-written", v.At, ofVar(v), "%s is read, but nothing writes it: it is always %s.", v.Name, v.Start.Plain())
+		}
+	}
+}
+
+// picks reports picks that begin with an option that nobody picked.
+func (c *checker) picks() {
+	for _, v := range c.m.Vars {
+		if v.Type.Kind == expr.Pick && !v.Type.Optional && !v.Computed() {
+			c.report("start-looks-picked", v.At, ofVar(v), "%s begins as %s, which looks as if the player had picked it.", v.Name, v.Start.Plain())
+		}
+	}
+}
+
+// saving reports how much a crash can lose, and saves that come too often.
+func (c *checker) saving() {
+	s := &c.m.Plan.Saving
+	at := s.At
+	if at.Line == 0 {
+		at = c.m.Plan.Game.At
+	}
+	of := about{"saving", &s.Accept}
+	if !s.Every.Given && !c.m.SavesOn("checkpoint") && !c.m.SavesOn("scene") && !c.m.SavesOn("death") {
+		c.report("loss-window", at, of, "Nothing saves a player while a visit goes on: a crash loses all of it.")
+	}
+	if s.Every.Given && s.Every.Value < time.Second {
+		c.report("saves-too-often", s.Every.At, of, "Players are saved every %s.", s.Every.Value)
+	}
+}
+
+// rewindsApart reports rules that change something that rewinds together with something that does not.
+func (c *checker) rewindsApart() {
+	type change struct{ back, stays *model.Var }
+	rules := map[*model.Rule]*change{}
+	for _, e := range c.m.Effects {
+		v := e.Action.Var
+		if v == nil {
+			continue
+		}
+		if rules[e.Rule] == nil {
+			rules[e.Rule] = &change{}
+		}
+		switch f := v.Fates[atDeath]; {
+		case f.Kind == "rewind":
+			rules[e.Rule].back = v
+		case f.Kind == "keep" || f.By == model.NotAtAll:
+			rules[e.Rule].stays = v
+		}
+	}
+	for _, r := range c.m.Rules {
+		if ch := rules[r]; ch != nil && ch.back != nil && ch.stays != nil {
+			c.report("rewinds-apart", r.At, ofRule(r), "This rule changes %s, which rewinds at death, together with %s, which does not.", ch.back.Name, ch.stays.Name)
+		}
+	}
+}
+
+// copiedWhileDead reports copies of what led to death, made at the moment of death.
+func (c *checker) copiedWhileDead() {
+	deadly := map[*model.Var]bool{}
+	for _, e := range c.m.Effects {
+		if e.Action.Verb == "die" {
+			for _, g := range e.Guards {
+				for _, r := range g.Reads {
+					deadly[c.m.VarOf(r.Ref)] = true
+				}
+			}
+		}
+	}
+	for _, e := range c.m.Effects {
+		if e.Rule.Moment.Kind != "died" || e.Action.Verb != "set" {
+			continue
+		}
+		for _, r := range e.Action.Value.Reads {
+			if v := c.m.VarOf(r.Ref); v != nil && v != e.Action.Var && deadly[v] {
+				c.report("copied-while-dead", e.Action.At, ofRule(e.Rule), "%s is copied to %s at the moment of death, when it is what led to death.", v.Name, e.Action.Var.Name)
+			}
+		}
+	}
+}

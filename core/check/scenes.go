@@ -1,0 +1,178 @@
+package check
+
+import (
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// bounds reports spots, and ends of spans, that are outside their scene.
+func (c *checker) bounds() {
+	for _, s := range c.m.Scenes {
+		for _, spot := range s.Spots {
+			for i, axis := range c.m.Axes {
+				values := []fixed.Num{spot.Point[i]}
+				if span := spot.Span[i]; span != nil {
+					values = append(values, span.Lo, span.Hi)
+				}
+				for _, v := range values {
+					if v.Sign() < 0 || !v.Less(s.Size[i]) {
+						c.report("out-of-bounds", spot.At, about{item: spot.ID}, "%s is at %s = %s, outside %s, which goes from 0 up to %s.", spot.ID, axis, v, s.ID, s.Size[i])
+						break
+					}
+				}
+			}
+		}
+	}
+}
+
+// spans reports axes that are carried to where they do not fit.
+func (c *checker) spans() {
+	for _, p := range c.m.Passages {
+		c.carried(p, p.From, p.To)
+		if p.BothWays {
+			c.carried(p, p.To, p.From)
+		}
+	}
+}
+
+func (c *checker) carried(p *model.Passage, from, to *model.Spot) {
+	for i, axis := range c.m.Axes {
+		if !p.Carry[i] {
+			continue
+		}
+		of := about{"passages." + p.ID, &p.Decl.Accept}
+		here := model.Span{Lo: from.Point[i], Hi: from.Point[i]}
+		if from.Span[i] != nil {
+			here = *from.Span[i]
+		}
+		there := to.Span[i]
+		switch {
+		case there == nil:
+			c.report("span-mismatch", carryAt(p, axis), of, "%s carries %s to %s, which has no span along %s: everybody arrives at %s.", p.ID, axis, to.ID, axis, to.Point[i])
+		case here.Hi.Less(there.Lo) || there.Hi.Less(here.Lo):
+			c.report("span-mismatch", carryAt(p, axis), of, "%s carries %s from %s (%s to %s) to %s (%s to %s), and the two do not overlap.", p.ID, axis, from.ID, here.Lo, here.Hi, to.ID, there.Lo, there.Hi)
+		}
+	}
+}
+
+func carryAt(p *model.Passage, axis string) finding.At {
+	for _, id := range p.Decl.Carry {
+		if id.Name == axis {
+			return id.At
+		}
+	}
+	return p.At
+}
+
+// graph reports scenes that cannot be reached or left, and ways without a way back.
+func (c *checker) graph() {
+	n := len(c.m.Scenes)
+	if n < 2 {
+		return
+	}
+	ways := c.ways()
+	reached := reach(ways, c.m.Start.Scene.Index)
+	for _, s := range c.m.Scenes {
+		of := about{"scenes." + s.ID, &s.Decl.Accept}
+		switch {
+		case !reached[s.Index]:
+			c.report("unreachable-scene", s.At, of, "No passage and no rule leads to %s from %s.", s.ID, c.m.Start.Scene.ID)
+		case len(ways[s.Index]) == 0:
+			c.report("no-way-out", s.At, of, "Nothing leads out of %s.", s.ID)
+		}
+	}
+	for _, p := range c.m.Passages {
+		from, to := p.From.Scene.Index, p.To.Scene.Index
+		if !p.BothWays && from != to && len(ways[to]) > 0 && !reach(ways, to)[from] {
+			c.report("one-way", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
+		}
+	}
+}
+
+// ways lists which scenes each scene leads to. A rule's go leads there from everywhere.
+func (c *checker) ways() []map[int]bool {
+	ways := make([]map[int]bool, len(c.m.Scenes))
+	for i := range ways {
+		ways[i] = map[int]bool{}
+	}
+	add := func(from, to *model.Scene) {
+		if from != to {
+			ways[from.Index][to.Index] = true
+		}
+	}
+	for _, p := range c.m.Passages {
+		add(p.From.Scene, p.To.Scene)
+		if p.BothWays {
+			add(p.To.Scene, p.From.Scene)
+		}
+		if p.Else != nil {
+			add(p.From.Scene, p.Else.Scene)
+		}
+	}
+	for _, e := range c.m.Effects {
+		if e.Action.Spot != nil {
+			for _, s := range c.m.Scenes {
+				add(s, e.Action.Spot.Scene)
+			}
+		}
+	}
+	return ways
+}
+
+func reach(ways []map[int]bool, from int) map[int]bool {
+	seen := map[int]bool{from: true}
+	next := []int{from}
+	for len(next) > 0 {
+		s := next[0]
+		next = next[1:]
+		for to := range ways[s] {
+			if !seen[to] {
+				seen[to], next = true, append(next, to)
+			}
+		}
+	}
+	return seen
+}
+
+// bouncesBack reports rules that send a player who arrives straight back: to a scene from which a
+// passage leads here, on a condition that asks for nothing but the scene.
+func (c *checker) bouncesBack() {
+	for _, e := range c.m.Effects {
+		if e.Rule.Moment.Kind != "arrived" || e.Action.Spot == nil || e.Maybe {
+			continue
+		}
+		for _, s := range c.m.Scenes {
+			if s != e.Action.Spot.Scene && c.leads(e.Action.Spot.Scene, s) && c.certainIn(e, s) {
+				c.report("bounces-back", e.Action.At, ofRule(e.Rule), "Who arrives in %s from %s is sent straight back to %s.", s.ID, e.Action.Spot.Scene.ID, e.Action.Spot.ID)
+				break
+			}
+		}
+	}
+}
+
+func (c *checker) leads(from, to *model.Scene) bool {
+	for _, p := range c.m.Passages {
+		if p.From.Scene == from && p.To.Scene == to || p.BothWays && p.To.Scene == from && p.From.Scene == to {
+			return true
+		}
+	}
+	return false
+}
+
+// certainIn says whether a rule's conditions hold for everybody who arrives in a scene.
+func (c *checker) certainIn(e model.Effect, s *model.Scene) bool {
+	for _, g := range e.Guards {
+		truth := c.under(g, e.Rule, func(r expr.Ref, t expr.Type) expr.Type {
+			if r.What == expr.PlaceScene && r.Who == expr.Self {
+				return expr.Constant(expr.OfText(s.ID), t)
+			}
+			return c.neverWritten(r, t)
+		})
+		if truth != expr.True {
+			return false
+		}
+	}
+	return true
+}

@@ -1,0 +1,84 @@
+package engine
+
+import (
+	"fmt"
+
+	"alluvion/core/expr"
+)
+
+// What always holds is judged when the transaction commits, and refuses only what turns it from true
+// to false (rule 10). So each invariant is asked before the first change of what it reads.
+
+func (t *tx) watchPlayer(p *Player) {
+	for _, a := range t.run.m.Always {
+		if a.AboutPlayer && !t.watched(p) {
+			t.watches = append(t.watches, watch{a, p, t.ask(watch{always: a, player: p})})
+		}
+	}
+}
+
+// watched says whether all invariants about a player have been asked.
+func (t *tx) watched(p *Player) bool {
+	n := 0
+	for _, w := range t.watches {
+		if w.player == p {
+			n++
+		}
+	}
+	return n == t.aboutPlayers()
+}
+
+func (t *tx) aboutPlayers() int {
+	n := 0
+	for _, a := range t.run.m.Always {
+		if a.AboutPlayer {
+			n++
+		}
+	}
+	return n
+}
+
+// watchWorld asks the invariants that a change of the world can break: those about nobody, and those
+// about players that read the world too.
+func (t *tx) watchWorld() {
+	for _, w := range t.watches {
+		if w.player == nil {
+			return
+		}
+	}
+	for _, a := range t.run.m.Always {
+		if !a.AboutPlayer {
+			t.watches = append(t.watches, watch{a, nil, t.ask(watch{always: a})})
+			continue
+		}
+		if a.That.ReadsAny(func(r expr.Ref) bool { return r.Who == expr.Game || r.Who == expr.HereScene || r.Who == expr.OneScene }) {
+			for _, p := range t.run.order {
+				t.watchPlayer(p)
+			}
+		}
+	}
+}
+
+func (t *tx) ask(w watch) bool {
+	f := frame{run: t.run, player: w.player, scene: -1}
+	return w.always.That.Eval(&f).Bool && f.err == nil
+}
+
+// judge refuses the transaction where it broke an invariant; where nothing can be refused the breach
+// is told.
+func (t *tx) judge() error {
+	for _, w := range t.watches {
+		if !w.held || t.ask(w) || w.player != nil && !t.run.Has(w.player.id) {
+			continue
+		}
+		text := w.always.Refused
+		if text == "" {
+			text = fmt.Sprintf("This would break what always holds: %s.", w.always.That.Source)
+		}
+		if !t.settled {
+			return &Refusal{Kind: Refused, Reason: text, Line: w.always.At.Line}
+		}
+		t.tell(Notice{Player: playerID(w.player), To: "player", Kind: "breach", Text: text})
+	}
+	return nil
+}

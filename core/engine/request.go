@@ -1,0 +1,189 @@
+package engine
+
+import (
+	"fmt"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/save"
+)
+
+// Request is something asked of a session.
+type Request struct {
+	At     int64  // the session's time in milliseconds; it never goes back
+	Do     string // join, move, pass, touch, leave, start-over, event, write
+	Player string // whom it is about; "" for a server's event
+	Server bool   // sent by the game's server, not by the player
+	Number uint64 // the player's rising number; 0 where requests are not numbered
+	Name   string // the passage, checkpoint, event or variable
+	To     []fixed.Num
+	Facing string
+	Args   map[string]expr.Value
+	Value  expr.Value
+	Slot   int
+	Saved  *save.Player // of join: what was saved in the slot, or nil for a new run
+}
+
+// The reasons for which a request is refused.
+const (
+	Unknown  = "unknown"  // it names something that is not there
+	Invalid  = "invalid"  // it is not of the form that the plan says
+	Refused  = "refused"  // the plan does not allow it now
+	Failed   = "failed"   // a rule of the plan failed
+	Repeated = "repeated" // its number was applied before
+)
+
+// Refusal is why a request changed nothing.
+type Refusal struct {
+	Kind   string
+	Reason string // for people
+	Rule   int    // the rule of the plan that failed or refused, from 1; 0 where none did
+	Line   int    // its line in the plan
+}
+
+// Error is the reason, with the rule where one refused.
+func (e *Refusal) Error() string {
+	if e.Rule > 0 {
+		return fmt.Sprintf("%s (rule %d, line %d of the plan)", e.Reason, e.Rule, e.Line)
+	}
+	return e.Reason
+}
+
+func refuse(kind, format string, args ...any) error {
+	return &Refusal{Kind: kind, Reason: fmt.Sprintf(format, args...)}
+}
+
+// Cause is why a value changed.
+type Cause struct {
+	Kind     string // rule, crossing, request, limit
+	Rule     int    // which rule, from 1
+	Line     int    // where it stands in the plan
+	Moment   string // what the rule waited for, or the request
+	Crossing string // which crossing
+	Fate     string // and what it did
+}
+
+// String is the cause as people read it.
+func (c Cause) String() string {
+	switch c.Kind {
+	case "rule":
+		return fmt.Sprintf("rule %d (line %d) on %s", c.Rule, c.Line, c.Moment)
+	case "crossing":
+		return fmt.Sprintf("%s: %s", c.Crossing, c.Fate)
+	}
+	return c.Moment
+}
+
+// Change is one value that a request changed. Whose: Player, or Scene, or (neither) the game's.
+type Change struct {
+	Player string
+	Scene  string
+	Name   string // player.warmth, place, player.dead, player.checkpoint
+	From   expr.Value
+	To     expr.Value
+	Cause  Cause
+}
+
+// Notice is something that players are told.
+type Notice struct {
+	Player string // whom it is about; "" for nobody in particular
+	To     string // player, scene, everyone
+	Kind   string // joined, left, arrived, departed, checkpoint, died, came-back, started, message, breach, undone
+	Text   string
+	Scene  string
+	From   string // of arrived: the scene that was left
+}
+
+// SaveMoment says that a player has reached a moment at which the plan saves them.
+type SaveMoment struct {
+	Player string
+	Moment string
+}
+
+// Result is what came of a request. Its slices are reused by the next step: copy what is to be kept.
+type Result struct {
+	Changes []Change
+	Notices []Notice
+	Saves   []SaveMoment
+	Left    []*save.Player // those whose visit ended, as they were
+}
+
+// reachable says whether a player is near enough to a spot: to the nearest point of its span, ends
+// included.
+func (r *Run) reachable(p *Player, s *model.Spot) bool {
+	if p.place.Scene != s.Scene.Index {
+		return false
+	}
+	return s.AnyReach || !exceeds(r.offset(p.place.At, s), s.Reach)
+}
+
+// offset is how far a point is from a spot along each axis.
+func (r *Run) offset(at [model.MaxAxes]fixed.Num, s *model.Spot) [model.MaxAxes]fixed.Num {
+	var out [model.MaxAxes]fixed.Num
+	for i := range r.m.Axes {
+		near := s.Point[i]
+		if span := s.Span[i]; span != nil {
+			near = fixed.Max(span.Lo, fixed.Min(span.Hi, at[i]))
+		}
+		out[i], _ = at[i].Sub(near)
+	}
+	return out
+}
+
+// exceeds says whether an offset is longer than reach.
+func exceeds(offset [model.MaxAxes]fixed.Num, reach fixed.Num) bool {
+	return square(reach).Less(length2(offset))
+}
+
+func length2(offset [model.MaxAxes]fixed.Num) fixed.Num {
+	var sum fixed.Num
+	for _, d := range offset {
+		sum, _ = sum.Add(square(d))
+	}
+	return sum
+}
+
+func square(n fixed.Num) fixed.Num {
+	s, err := n.Mul(n)
+	if err != nil {
+		return fixed.Must("100000000000000000000000000000")
+	}
+	return s
+}
+
+// inside moves a point to the nearest one of the scene.
+func (r *Run) inside(at [model.MaxAxes]fixed.Num, scene int) [model.MaxAxes]fixed.Num {
+	size := r.m.Scenes[scene].Size
+	for i := range r.m.Axes {
+		last, _ := size[i].Sub(r.m.Step)
+		at[i] = fixed.Max(fixed.Num{}, fixed.Min(last, at[i]))
+	}
+	return at
+}
+
+// contains says whether a point lies in the scene: from 0 up to, not including, its size.
+func (r *Run) contains(at [model.MaxAxes]fixed.Num, scene int) bool {
+	for i := range r.m.Axes {
+		if at[i].Sign() < 0 || !at[i].Less(r.m.Scenes[scene].Size[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// PlaceText is a place as people read it: gorge (12, 47) north.
+func (r *Run) PlaceText(p Place) string {
+	text := r.m.Scenes[p.Scene].ID + " ("
+	for i := range r.m.Axes {
+		if i > 0 {
+			text += ", "
+		}
+		text += p.At[i].String()
+	}
+	text += ")"
+	if p.Facing != "" {
+		text += " " + p.Facing
+	}
+	return text
+}

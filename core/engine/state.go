@@ -1,0 +1,192 @@
+// Package engine runs a plan: it holds the state of one session and steps it, request by request.
+//
+// A step is a function of plan, state and request alone; the request carries its time. The engine
+// reads no clock, no random source, no file and no network: the same requests give the same state and
+// the same digest, everywhere. A request is all or nothing: where Step gives an error, the state is
+// what it was (semantics, rules 9 to 16).
+package engine
+
+import (
+	"slices"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/save"
+)
+
+// Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.
+type Run struct {
+	m       *model.Model
+	clock   int64 // milliseconds since the session was opened, standing still while it sleeps
+	game    []expr.Value
+	scenes  [][]expr.Value
+	players map[string]*Player
+	order   []*Player // present players, by id
+	attic   save.Attic
+	tx      tx
+}
+
+// Player is one present player. Invariants: vars has one value for each stored variable, each in its
+// domain; place.scene is a scene of the plan, and place.at is inside it; reached is -1 or one of the
+// used checkpoints, unless an upgrade or a fate kept it from a former run.
+type Player struct {
+	id   string
+	slot int
+	vars []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	core
+}
+
+// core is the part of a player that is copied whole when it is about to change.
+type core struct {
+	place   Place
+	entry   Place
+	dead    bool
+	backAt  int64 // when a dead player comes back, in the session's time
+	reached int   // index of the checkpoint reached, -1 where none was
+	used    []bool
+	record  *record // never changed, only replaced
+	visits  int
+	number  uint64 // the last numbered request that was applied
+	attic   save.Attic
+}
+
+// Place is where a player is.
+type Place struct {
+	Scene  int
+	At     [model.MaxAxes]fixed.Num
+	Facing string
+}
+
+// record is what rewinds at death, as it was shown when the checkpoint reached was reached.
+type record struct {
+	player []expr.Value // by slot, as long as vars; only what rewinds is read
+	game   []expr.Value
+	scenes [][]expr.Value
+}
+
+// New is a session that has just been opened for the first time.
+func New(m *model.Model) *Run {
+	r := &Run{m: m, players: map[string]*Player{}}
+	r.game = r.starts(model.OfGame)
+	for range m.Scenes {
+		r.scenes = append(r.scenes, r.starts(model.OfScene))
+	}
+	r.tx.run = r
+	return r
+}
+
+// starts are the start values of what one holder of a kind has.
+func (r *Run) starts(h model.Holder) []expr.Value {
+	vars := r.m.Holders[h].Stored
+	out := make([]expr.Value, len(vars))
+	for i, v := range vars {
+		out[i] = r.start(v)
+	}
+	return out
+}
+
+// start is a variable's start value, as it is held now.
+func (r *Run) start(v *model.Var) expr.Value {
+	if v.Stopwatch {
+		return expr.OfNum(seconds(r.clock))
+	}
+	return v.Start
+}
+
+// seconds is a time of the session's clock as a number of seconds.
+func seconds(ms int64) fixed.Num { return fixed.FromNano(ms * 1_000_000) }
+
+// shown is a held value as everybody but the engine knows it: a stopwatch is read as elapsed seconds.
+func (r *Run) shown(v *model.Var, held expr.Value) expr.Value {
+	if v.Stopwatch {
+		n, err := seconds(r.clock).Sub(held.Num)
+		if err != nil {
+			return held
+		}
+		return expr.OfNum(n)
+	}
+	return held
+}
+
+// held is the other way round.
+func (r *Run) held(v *model.Var, shown expr.Value) expr.Value { return r.shown(v, shown) }
+
+func (r *Run) allShown(held []expr.Value, h model.Holder) []expr.Value {
+	out := make([]expr.Value, len(held))
+	for i, v := range r.m.Holders[h].Stored {
+		out[i] = r.shown(v, held[i])
+	}
+	return out
+}
+
+// Model is the plan that the session runs.
+func (r *Run) Model() *model.Model { return r.m }
+
+// Clock is the session's time in milliseconds.
+func (r *Run) Clock() int64 { return r.clock }
+
+// Present lists the players in the session, by id.
+func (r *Run) Present() []string {
+	ids := make([]string, len(r.order))
+	for i, p := range r.order {
+		ids[i] = p.id
+	}
+	return ids
+}
+
+// Has says whether a player is in the session.
+func (r *Run) Has(player string) bool { return r.players[player] != nil }
+
+// Number is the last numbered request of a present player that was applied.
+func (r *Run) Number(player string) uint64 {
+	if p := r.players[player]; p != nil {
+		return p.number
+	}
+	return 0
+}
+
+func (r *Run) enter(p *Player) {
+	r.players[p.id] = p
+	i, _ := slices.BinarySearchFunc(r.order, p.id, byID)
+	r.order = slices.Insert(r.order, i, p)
+}
+
+func (r *Run) exit(p *Player) {
+	delete(r.players, p.id)
+	if i, ok := slices.BinarySearchFunc(r.order, p.id, byID); ok {
+		r.order = slices.Delete(r.order, i, i+1)
+	}
+}
+
+func byID(p *Player, id string) int {
+	switch {
+	case p.id < id:
+		return -1
+	case p.id > id:
+		return 1
+	}
+	return 0
+}
+
+// empty says whether nobody is in a scene, the dead counted as being there (rule 18).
+func (r *Run) empty(scene int) bool {
+	return !slices.ContainsFunc(r.order, func(p *Player) bool { return p.place.Scene == scene })
+}
+
+// spotPlace is the place of a spot, for a player who faces the given way.
+func spotPlace(s *model.Spot, facing string) Place {
+	if s.Facing != "" {
+		facing = s.Facing
+	}
+	return Place{Scene: s.Scene.Index, At: s.Point, Facing: facing}
+}
+
+// startPlace is where a new run begins.
+func (r *Run) startPlace() Place {
+	facing := ""
+	if len(r.m.Facings) > 0 {
+		facing = r.m.Facings[0]
+	}
+	return spotPlace(r.m.Start, facing)
+}

@@ -1,0 +1,402 @@
+package engine
+
+import (
+	"slices"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// Step carries out one request. Timers that were due before it run first, each as a transaction of its
+// own. Where an error is given (a *Refusal) the request has changed nothing; what the timers did, the
+// result says all the same.
+func (r *Run) Step(req Request) (Result, error) {
+	res := r.Advance(req.At)
+	p := r.players[req.Player]
+	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
+		return res, refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
+	}
+	if err := r.allowed(req, p); err != nil {
+		return res, err
+	}
+	one, err := r.transact(unrefusable[req.Do], func(t *tx) error { return t.perform(req, p) })
+	if err != nil {
+		return res, err
+	}
+	return joinResults(res, one), nil
+}
+
+// unrefusable are the requests that no rule and no invariant can refuse (rule 10).
+var unrefusable = map[string]bool{"join": true, "leave": true}
+
+// Advance lets time go on to at, and runs the timers that are due by then.
+func (r *Run) Advance(at int64) Result {
+	var res Result
+	for {
+		p := r.nextBack(at)
+		if p == nil {
+			break
+		}
+		r.clock = max(r.clock, p.backAt)
+		one, _ := r.transact(true, func(t *tx) error { return t.comeBack(p) })
+		res = joinResults(res, copied(one))
+	}
+	r.clock = max(r.clock, at)
+	return res
+}
+
+// Due is when the next timer is due, and whether there is one.
+func (r *Run) Due() (int64, bool) {
+	if p := r.nextBack(1<<62 - 1); p != nil {
+		return p.backAt, true
+	}
+	return 0, false
+}
+
+// nextBack is the dead player who comes back first, of those due by a time; of equals the first by id.
+func (r *Run) nextBack(by int64) *Player {
+	var next *Player
+	for _, p := range r.order {
+		if p.dead && p.backAt <= by && (next == nil || p.backAt < next.backAt) {
+			next = p
+		}
+	}
+	return next
+}
+
+// transact runs do as one transaction with all that follows from it.
+func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
+	t := &r.tx
+	t.begin()
+	t.settled = settled
+	err := do(t)
+	if err == nil {
+		err = t.drain()
+	}
+	if err == nil {
+		err = t.judge()
+	}
+	if err != nil && settled { // the chain was too long; what came before it stands
+		t.tell(Notice{To: "everyone", Kind: "undone", Text: err.Error()})
+		err = nil
+	}
+	if err != nil {
+		t.undo(mark{})
+		return Result{}, err
+	}
+	return t.res, nil
+}
+
+func copied(r Result) Result {
+	return Result{slices.Clone(r.Changes), slices.Clone(r.Notices), slices.Clone(r.Saves), slices.Clone(r.Left)}
+}
+
+func joinResults(a, b Result) Result {
+	if len(a.Changes)+len(a.Notices)+len(a.Saves)+len(a.Left) == 0 {
+		return b
+	}
+	return Result{append(a.Changes, b.Changes...), append(a.Notices, b.Notices...), append(a.Saves, b.Saves...), append(a.Left, b.Left...)}
+}
+
+// allowed says what is wrong with a request before anything is done.
+func (r *Run) allowed(req Request, p *Player) error {
+	if req.Do == "join" {
+		return r.mayJoin(req, p)
+	}
+	if p == nil && (req.Player != "" || !req.Server) {
+		return refuse(Unknown, "There is no player %q in this session.", req.Player)
+	}
+	if p == nil && req.Do != "event" && req.Do != "write" {
+		return refuse(Invalid, "The request %s needs a player.", req.Do)
+	}
+	return nil
+}
+
+func (r *Run) mayJoin(req Request, p *Player) error {
+	switch {
+	case p != nil:
+		return refuse(Refused, "%s is in this session already.", req.Player)
+	case req.Player == "" || len(req.Player) > 64:
+		return refuse(Invalid, "A player's id has 1 to 64 characters.")
+	case len(r.order) >= r.m.Players():
+		return refuse(Refused, "The session is full: it takes %d players.", r.m.Players())
+	case req.Slot < 1 || req.Slot > r.m.SlotsPerPlayer():
+		return refuse(Invalid, "There is no slot %d; slots go from 1 to %d.", req.Slot, r.m.SlotsPerPlayer())
+	}
+	return nil
+}
+
+func (t *tx) perform(req Request, p *Player) error {
+	t.cause = Cause{Kind: "request", Moment: req.Do}
+	if p != nil && req.Number > 0 && !req.Server && req.Do != "leave" {
+		t.touch(p)
+		p.number = req.Number
+	}
+	switch req.Do {
+	case "join":
+		return t.join(req)
+	case "move":
+		return t.move(p, req)
+	case "pass":
+		return t.pass(p, req.Name)
+	case "touch":
+		return t.touchPoint(p, req.Name)
+	case "leave":
+		return t.leave(p)
+	case "start-over":
+		return t.startOver(p)
+	case "event":
+		return t.event(p, req)
+	case "write":
+		return t.writeByServer(p, req)
+	}
+	return refuse(Unknown, "There is no request called %q; there are join, move, pass, touch, leave, start-over, event and write.", req.Do)
+}
+
+func (t *tx) move(p *Player, req Request) error {
+	r := t.run
+	if len(req.To) != len(r.m.Axes) {
+		return refuse(Invalid, "A place here has %d coordinates (%v), not %d.", len(r.m.Axes), r.m.Axes, len(req.To))
+	}
+	to := p.place
+	for i, n := range req.To {
+		rounded, err := n.RoundTo(r.m.Step)
+		if err != nil {
+			return refuse(Invalid, "The coordinate %s is too large.", n)
+		}
+		to.At[i] = rounded
+	}
+	if !r.contains(to.At, to.Scene) {
+		return refuse(Refused, "%s is outside the scene.", r.PlaceText(to))
+	}
+	if req.Facing != "" {
+		if !slices.Contains(r.m.Facings, req.Facing) {
+			return refuse(Unknown, "There is no facing called %q.", req.Facing)
+		}
+		to.Facing = req.Facing
+	}
+	t.touch(p)
+	p.place = to
+	return nil
+}
+
+// pass goes through a passage, from whichever of its ends the player is at.
+func (t *tx) pass(p *Player, id string) error {
+	r := t.run
+	passage := r.m.Passage(id)
+	if passage == nil {
+		return refuse(Unknown, "There is no passage called %q.", id)
+	}
+	if p.dead {
+		return refuse(Refused, "The dead pass nothing.")
+	}
+	from, to := passage.From, passage.To
+	if passage.BothWays && r.nearer(p, to, from) {
+		from, to = to, from
+	}
+	if !r.reachable(p, from) {
+		return r.tooFar(p, from)
+	}
+	if passage.If != nil {
+		t.frame.player, t.frame.scene = p, -1
+		open := t.holds(passage.If)
+		if t.frame.err != nil {
+			return refuse(Failed, "The condition of %s failed: %v.", id, t.frame.err)
+		}
+		if !open {
+			if passage.Else == nil {
+				return refuse(Refused, "%s", orText(passage.Refused, passage.Title+" is closed."))
+			}
+			return t.goTo(p, spotPlace(passage.Else, p.place.Facing), passage.Else)
+		}
+	}
+	return t.goTo(p, r.carried(passage, p.place, to), to)
+}
+
+func orText(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
+
+// nearer says whether a player is in a's scene and nearer to a than to b.
+func (r *Run) nearer(p *Player, a, b *model.Spot) bool {
+	if p.place.Scene != a.Scene.Index {
+		return false
+	}
+	return p.place.Scene != b.Scene.Index || length2(r.offset(p.place.At, a)).Less(length2(r.offset(p.place.At, b)))
+}
+
+func (r *Run) tooFar(p *Player, s *model.Spot) error {
+	if p.place.Scene != s.Scene.Index {
+		return refuse(Refused, "%s is not in %s, where %s is.", p.id, s.Scene.ID, s.ID)
+	}
+	return refuse(Refused, "%s is too far from %s to touch it: within %s is needed.", p.id, s.ID, s.Reach)
+}
+
+// carried is where a passage leads: the spot, with the axes and the facing that are carried, moved to
+// the nearest point of the target's span and of the scene.
+func (r *Run) carried(passage *model.Passage, from Place, to *model.Spot) Place {
+	out := spotPlace(to, from.Facing)
+	for i := range r.m.Axes {
+		if span := to.Span[i]; passage.Carry[i] && span != nil {
+			out.At[i] = fixed.Max(span.Lo, fixed.Min(span.Hi, from.At[i]))
+		}
+	}
+	if passage.CarryFacing {
+		out.Facing = from.Facing
+	}
+	out.At = r.inside(out.At, out.Scene)
+	return out
+}
+
+// touchPoint touches a checkpoint: it counts once in a run, unless it says again.
+func (t *tx) touchPoint(p *Player, id string) error {
+	point := t.run.m.Checkpoint(id)
+	switch {
+	case point == nil:
+		return refuse(Unknown, "There is no checkpoint called %q.", id)
+	case p.dead:
+		return refuse(Refused, "The dead touch nothing.")
+	case !t.run.reachable(p, point.Spot):
+		return t.run.tooFar(p, point.Spot)
+	case p.used[point.Index] && !point.Again:
+		return nil
+	}
+	t.touch(p)
+	used := slices.Clone(p.used)
+	used[point.Index] = true
+	p.used = used
+	if t.replaces(p, point) {
+		from := expr.None
+		if p.reached >= 0 {
+			from = expr.OfText(t.run.m.Checkpoints[p.reached].ID)
+		}
+		t.note(p, "player.checkpoint", from, expr.OfText(point.ID))
+		p.reached = point.Index
+	}
+	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, Scene: point.Spot.Scene.ID})
+	if err := t.moment("checkpoint", p); err != nil {
+		return err
+	}
+	if p.reached == point.Index { // what the rules on the moment gave is part of what is remembered
+		t.remember(p)
+	}
+	t.saveMoment(p, "checkpoint")
+	return nil
+}
+
+// replaces says whether a checkpoint becomes the one reached: with use: furthest, not where a later one
+// was.
+func (t *tx) replaces(p *Player, point *model.Checkpoint) bool {
+	return !t.run.m.Furthest || p.reached < 0 || t.run.m.Checkpoints[p.reached].Order <= point.Order
+}
+
+func (t *tx) event(p *Player, req Request) error {
+	e := t.run.m.Event(req.Name)
+	switch {
+	case e == nil:
+		return refuse(Unknown, "There is no event called %q.", req.Name)
+	case e.Self && p == nil:
+		return refuse(Invalid, "The event %s is about the player who sends it; name the player.", e.ID)
+	case !e.Self && !req.Server:
+		return refuse(Refused, "The event %s is sent by the game's server, not by players.", e.ID)
+	case e.Self && p.dead && !e.WhileDead:
+		return refuse(Refused, "%s is dead.", p.id)
+	}
+	args, err := t.arguments(e, req.Args)
+	if err != nil {
+		return err
+	}
+	t.frame.args = args
+	t.frame.player, t.frame.scene = nil, -1
+	if e.Self {
+		t.frame.player = p
+	}
+	if e.If != nil && !t.holds(e.If) {
+		if t.frame.err != nil {
+			return refuse(Failed, "The condition of %s failed: %v.", e.ID, t.frame.err)
+		}
+		return refuse(Refused, "%s", orText(e.Refused, e.Title+" cannot happen now."))
+	}
+	return t.rules(e.Rules)
+}
+
+// arguments checks what an event was sent with, and puts it in the plan's order.
+func (t *tx) arguments(e *model.Event, given map[string]expr.Value) ([]expr.Value, error) {
+	args := make([]expr.Value, len(e.Args))
+	for i := range e.Args {
+		a := &e.Args[i]
+		v, ok := given[a.ID]
+		if !ok && !a.Type.Optional {
+			return nil, refuse(Invalid, "The event %s needs the argument %s.", e.ID, a.ID)
+		}
+		if err := a.Admit(v); err != nil {
+			return nil, refuse(Invalid, "The argument %s of %s is not right: %v.", a.ID, e.ID, err)
+		}
+		if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
+			return nil, refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
+		}
+		args[i] = v
+	}
+	if len(given) > len(args) || !allKnown(e, given) {
+		return nil, refuse(Unknown, "The event %s takes the arguments %v; something else was sent.", e.ID, argNames(e))
+	}
+	return args, nil
+}
+
+func allKnown(e *model.Event, given map[string]expr.Value) bool {
+	for name := range given {
+		if !slices.Contains(argNames(e), name) {
+			return false
+		}
+	}
+	return true
+}
+
+func argNames(e *model.Event) []string {
+	names := make([]string, len(e.Args))
+	for i, a := range e.Args {
+		names[i] = a.ID
+	}
+	return names
+}
+
+// writeByServer gives a variable a value that the game's own server computed.
+func (t *tx) writeByServer(p *Player, req Request) error {
+	v := t.run.m.Var(req.Name)
+	switch {
+	case !req.Server:
+		return refuse(Refused, "Players write no variables themselves; the game's server does.")
+	case v == nil:
+		return refuse(Unknown, "There is no variable called %q.", req.Name)
+	case v.Computed() || v.Stopwatch:
+		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
+	case v.Holder == model.OfPlayer && p == nil:
+		return refuse(Invalid, "%s is held by players; name the player.", v.Name)
+	}
+	o := owner{nil, -1}
+	switch v.Holder {
+	case model.OfPlayer:
+		o.player = p
+	case model.OfScene:
+		scene := t.run.m.Scene(req.Args["scene"].Text)
+		if scene == nil {
+			return refuse(Invalid, "%s is held by scenes; name the scene in args.", v.Name)
+		}
+		o.scene = scene.Index
+	}
+	if err := v.Admit(req.Value); err != nil {
+		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
+	}
+	t.write(o, v, req.Value, true)
+	return nil
+}
+
+// restart applies the world's fates, when a world is opened again.
+func (t *tx) restart() error {
+	t.cross(atRestart, nil, t.world())
+	return nil
+}

@@ -1,0 +1,325 @@
+package engine
+
+import (
+	"fmt"
+
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// MaxChain is how many moments and deferred actions one request may set off (rule 9).
+const MaxChain = 256
+
+// tx is a transaction in the making: what it changed, so that it can be undone, and what it has still
+// to do. It is reused from step to step, so that a step allocates nothing that it does not hand out.
+type tx struct {
+	run     *Run
+	frame   frame
+	res     Result
+	queue   []pending
+	done    int // how many of the queue have been carried out
+	values  []valueUndo
+	cores   []coreUndo
+	entered []*Player
+	exited  []*Player
+	watches []watch
+	cause   Cause
+	settled bool // nothing in this transaction can be refused
+}
+
+type valueUndo struct {
+	at  *expr.Value
+	old expr.Value
+}
+
+type coreUndo struct {
+	player *Player
+	old    core
+}
+
+// watch is what an invariant said before the transaction touched what it reads.
+type watch struct {
+	always *model.Always
+	player *Player // nil where it is about nobody
+	held   bool
+}
+
+// pending is something that waits behind the current moment's rules.
+type pending struct {
+	do     string // changed, go, die, come-back, start-over
+	player *Player
+	scene  int
+	v      *model.Var
+	spot   *model.Spot
+	cause  Cause
+}
+
+// mark is a point that a transaction can be taken back to.
+type mark struct{ values, cores, entered, exited, queue, changes, notices, saves int }
+
+func (t *tx) begin() {
+	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0],
+		res: Result{Changes: t.res.Changes[:0], Notices: t.res.Notices[:0], Saves: t.res.Saves[:0]}}
+	t.frame = frame{run: t.run, scene: -1}
+}
+
+func (t *tx) mark() mark {
+	return mark{len(t.values), len(t.cores), len(t.entered), len(t.exited), len(t.queue), len(t.res.Changes), len(t.res.Notices), len(t.res.Saves)}
+}
+
+// undo takes everything back that happened since the mark.
+func (t *tx) undo(m mark) {
+	for i := len(t.values) - 1; i >= m.values; i-- {
+		*t.values[i].at = t.values[i].old
+	}
+	for i := len(t.cores) - 1; i >= m.cores; i-- {
+		t.cores[i].player.core = t.cores[i].old
+	}
+	for _, p := range t.entered[m.entered:] {
+		t.run.exit(p)
+	}
+	for _, p := range t.exited[m.exited:] {
+		t.run.enter(p)
+	}
+	t.values, t.cores, t.entered, t.exited = t.values[:m.values], t.cores[:m.cores], t.entered[:m.entered], t.exited[:m.exited]
+	t.queue, t.res.Changes, t.res.Notices, t.res.Saves = t.queue[:m.queue], t.res.Changes[:m.changes], t.res.Notices[:m.notices], t.res.Saves[:m.saves]
+}
+
+// touch has to be called before a player's core changes.
+func (t *tx) touch(p *Player) {
+	t.watchPlayer(p)
+	t.cores = append(t.cores, coreUndo{p, p.core})
+}
+
+// owner is who has the variable that is about to change.
+type owner struct {
+	player *Player
+	scene  int // -1 where it is not a scene's
+}
+
+func (t *tx) values1(o owner) []expr.Value {
+	switch {
+	case o.player != nil:
+		return o.player.vars
+	case o.scene >= 0:
+		return t.run.scenes[o.scene]
+	}
+	return t.run.game
+}
+
+// write gives a stored variable a value that is in its domain, and notes the change. Only rules and
+// requests fire changed; fates do not (rule 15).
+func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
+	at := &t.values1(o)[v.Slot]
+	if *at == to {
+		return
+	}
+	if o.player != nil {
+		t.watchPlayer(o.player)
+	} else {
+		t.watchWorld()
+	}
+	t.values = append(t.values, valueUndo{at, *at})
+	c := Change{Name: v.Name, From: t.run.shown(v, *at), To: t.run.shown(v, to), Cause: t.cause}
+	if o.player != nil {
+		c.Player = o.player.id
+	} else if o.scene >= 0 {
+		c.Scene = t.run.m.Scenes[o.scene].ID
+	}
+	*at = to
+	t.res.Changes = append(t.res.Changes, c)
+	if fire && len(t.run.m.OnChanged(v)) > 0 {
+		t.queue = append(t.queue, pending{do: "changed", player: o.player, scene: o.scene, v: v})
+	}
+}
+
+// note adds a change of something built in to the list.
+func (t *tx) note(p *Player, name string, from, to expr.Value) {
+	if from != to {
+		t.res.Changes = append(t.res.Changes, Change{Player: p.id, Name: name, From: from, To: to, Cause: t.cause})
+	}
+}
+
+func (t *tx) tell(n Notice) { t.res.Notices = append(t.res.Notices, n) }
+
+func (t *tx) saveMoment(p *Player, moment string) {
+	if t.run.m.SavesOn(moment) {
+		t.res.Saves = append(t.res.Saves, SaveMoment{p.id, moment})
+	}
+}
+
+// drain carries out what waits, first in first out, at most MaxChain of it.
+func (t *tx) drain() error {
+	for ; t.done < len(t.queue); t.done++ {
+		if t.done >= MaxChain {
+			return refuse(Failed, "The rules set off more than %d further steps; they may set each other off for ever.", MaxChain)
+		}
+		if err := t.carryOut(t.queue[t.done]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *tx) carryOut(w pending) error {
+	t.cause = w.cause
+	switch w.do {
+	case "changed":
+		t.frame.player, t.frame.scene = w.player, w.scene
+		return t.rules(t.run.m.OnChanged(w.v))
+	case "go":
+		return t.goTo(w.player, spotPlace(w.spot, w.player.place.Facing), w.spot)
+	case "die":
+		return t.die(w.player)
+	case "come-back":
+		return t.comeBack(w.player)
+	case "start-over":
+		return t.startOver(w.player)
+	}
+	return nil
+}
+
+// moment runs the rules that wait for a built-in moment of a player.
+func (t *tx) moment(name string, p *Player) error {
+	rules := t.run.m.On(name)
+	if len(rules) == 0 {
+		return nil
+	}
+	t.frame.player, t.frame.scene = p, -1
+	return t.rules(rules)
+}
+
+// rules runs rules in document order. Where nothing can be refused, one that fails is undone alone.
+func (t *tx) rules(rules []*model.Rule) error {
+	player, scene := t.frame.player, t.frame.scene
+	for _, r := range rules {
+		t.frame.player, t.frame.scene = player, scene
+		m := t.mark()
+		err := t.rule(r)
+		if err == nil {
+			continue
+		}
+		if !t.settled {
+			return err
+		}
+		t.undo(m)
+		t.frame.err = nil
+		t.tell(Notice{Player: playerID(player), To: "player", Kind: "undone", Text: err.Error()})
+	}
+	return nil
+}
+
+func playerID(p *Player) string {
+	if p == nil {
+		return ""
+	}
+	return p.id
+}
+
+func (t *tx) rule(r *model.Rule) error {
+	if r.If != nil && !t.holds(r.If) {
+		return t.failed(r)
+	}
+	moment := r.Moment.Kind
+	if r.Moment.Of != "" {
+		moment = r.Moment.Of
+	}
+	t.cause = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: moment}
+	return t.actions(r, r.Do)
+}
+
+func (t *tx) holds(p *expr.Program) bool {
+	return p.Eval(&t.frame).Bool && t.frame.err == nil
+}
+
+// failed gives what went wrong in an expression, as a refusal that names the rule.
+func (t *tx) failed(r *model.Rule) error {
+	if t.frame.err == nil {
+		return nil
+	}
+	err := t.frame.err
+	t.frame.err = nil
+	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: r.At.Line}
+}
+
+func (t *tx) actions(r *model.Rule, list []*model.Action) error {
+	for _, a := range list {
+		if err := t.action(r, a); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *tx) action(r *model.Rule, a *model.Action) error {
+	switch a.Verb {
+	case "set", "add", "raise", "clear", "pick":
+		return t.assign(r, a)
+	case "if":
+		yes := t.holds(a.If)
+		if err := t.failed(r); err != nil {
+			return err
+		}
+		if yes {
+			return t.actions(r, a.Do)
+		}
+		return t.actions(r, a.Else)
+	case "die", "come-back", "start-over":
+		if p := t.frame.whose(a.Who); p != nil {
+			t.queue = append(t.queue, pending{do: a.Verb, player: p, cause: t.cause})
+		}
+	case "go":
+		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, cause: t.cause})
+	case "notify":
+		t.tell(Notice{Player: playerID(t.frame.player), To: a.To, Kind: "message", Text: a.Text, Scene: t.sceneID()})
+	case "refuse":
+		return &Refusal{Kind: Refused, Reason: a.Text, Rule: r.Number, Line: a.At.Line}
+	}
+	return nil
+}
+
+func (t *tx) sceneID() string {
+	if t.frame.player == nil {
+		return ""
+	}
+	return t.run.m.Scenes[t.frame.player.place.Scene].ID
+}
+
+// assign carries out set, add, raise, clear and pick.
+func (t *tx) assign(r *model.Rule, a *model.Action) error {
+	o := t.ownerOf(a.Target)
+	to := expr.None
+	if a.Value != nil {
+		to = a.Value.Eval(&t.frame)
+	}
+	if err := t.failed(r); err != nil {
+		return err
+	}
+	now := t.values1(o)[a.Var.Slot]
+	switch {
+	case a.Verb == "add":
+		sum, err := now.Num.Add(to.Num)
+		if err != nil {
+			return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
+		}
+		to = expr.OfNum(sum)
+	case a.Verb == "raise" && now.Kind == expr.IsNum && !now.Num.Less(to.Num):
+		return nil
+	}
+	fit, err := a.Var.Fit(to)
+	if err != nil {
+		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
+	}
+	t.write(o, a.Var, fit, true)
+	return nil
+}
+
+func (t *tx) ownerOf(ref expr.Ref) owner {
+	switch ref.Who {
+	case expr.Game:
+		return owner{nil, -1}
+	case expr.HereScene, expr.OneScene:
+		return owner{nil, t.frame.sceneOf(ref)}
+	}
+	return owner{t.frame.whose(ref), -1}
+}

@@ -1,0 +1,351 @@
+package expr
+
+import (
+	"slices"
+	"strings"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+
+	"alluvion/core/finding"
+)
+
+// later are the functions of the language that this version does not run.
+var later = map[string]bool{"holds": true, "draw": true, "earned": true, "in": true}
+
+func (c *checker) call(e ast.Expr, known Facts) typed {
+	call := e.AsCall()
+	name, args, at := call.FunctionName(), call.Args(), c.at(e)
+	switch name {
+	case operators.LogicalAnd, operators.LogicalOr:
+		return c.logic(name == operators.LogicalAnd, args, known)
+	case operators.LogicalNot:
+		return c.not(args[0], known)
+	case operators.Conditional:
+		return c.conditional(args, known)
+	case operators.Equals, operators.NotEquals:
+		return c.equality(name == operators.Equals, args, at, known)
+	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals:
+		return c.compare(name, args, known)
+	case operators.Add:
+		return c.add(args, known)
+	case "has":
+		return c.has(args, at, known)
+	case "orValue":
+		return c.orValue(call, at, known)
+	}
+	if fn, ok := numeric[name]; ok && !call.IsMemberFunction() {
+		return c.numeric(name, fn, args, at, known)
+	}
+	if fn, ok := textual[name]; ok && call.IsMemberFunction() {
+		return c.textual(name, fn, call, at, known)
+	}
+	if name == "count" && len(args) == 1 && !call.IsMemberFunction() {
+		return c.count(args[0], at, known)
+	}
+	return c.unknownFunction(name, at)
+}
+
+func (c *checker) unknownFunction(name string, at finding.At) typed {
+	if later[name] {
+		return c.fail("not-built", at, "The function %s is part of the language, but this version does not run it yet.", name)
+	}
+	if strings.HasPrefix(name, "_") || strings.HasPrefix(name, "@") {
+		return c.fail("bad-expression", at, "This operator is not part of the language.")
+	}
+	near := finding.Nearest(name, FunctionNames())
+	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, didYouMean(near)).Nearest = near
+	return typed{}
+}
+
+// FunctionNames lists the functions of the language.
+func FunctionNames() []string {
+	names := map[string]bool{"has": true, "orValue": true, "count": true}
+	for n := range numeric {
+		if !strings.Contains(n, "_") {
+			names[n] = true
+		}
+	}
+	for n := range textual {
+		names[n] = true
+	}
+	return sortedKeys(names)
+}
+
+// condition walks a part that has to be true or false.
+func (c *checker) condition(e ast.Expr, known Facts) typed {
+	n := c.walk(e, known)
+	if n.eval == nil || c.none(n, c.at(e)) {
+		return typed{}
+	}
+	if n.typ.Kind != Bool {
+		return c.fail("type-mismatch", c.at(e), "A condition is wanted here; this is %s.", n.typ)
+	}
+	return n
+}
+
+func (c *checker) logic(and bool, args []ast.Expr, known Facts) typed {
+	a := c.condition(args[0], known)
+	learnt := a.fails
+	if and {
+		learnt = a.holds
+	}
+	b := c.condition(args[1], merge(known, learnt))
+	if a.eval == nil || b.eval == nil {
+		return typed{}
+	}
+	x, y := a.eval, b.eval
+	if and {
+		out := typed{typ: Type{Kind: Bool}, holds: merge(a.holds, b.holds), eval: func(env Env) Value {
+			if !x(env).Bool {
+				return OfBool(false)
+			}
+			return y(env)
+		}}
+		out.typ.Truth = both(a.typ.Truth, b.typ.Truth)
+		return out
+	}
+	out := typed{typ: Type{Kind: Bool}, fails: merge(a.fails, b.fails), eval: func(env Env) Value {
+		if x(env).Bool {
+			return OfBool(true)
+		}
+		return y(env)
+	}}
+	out.typ.Truth = both(a.typ.Truth.Not(), b.typ.Truth.Not()).Not()
+	return out
+}
+
+func both(a, b Truth) Truth {
+	switch {
+	case a == False || b == False:
+		return False
+	case a == True && b == True:
+		return True
+	}
+	return Unknown
+}
+
+func (c *checker) not(e ast.Expr, known Facts) typed {
+	n := c.condition(e, known)
+	if n.eval == nil {
+		return typed{}
+	}
+	x := n.eval
+	return typed{typ: Type{Kind: Bool, Truth: n.typ.Truth.Not()}, holds: n.fails, fails: n.holds,
+		eval: func(env Env) Value { return OfBool(!x(env).Bool) }}
+}
+
+func (c *checker) conditional(args []ast.Expr, known Facts) typed {
+	test := c.condition(args[0], known)
+	yes := c.walk(args[1], merge(known, test.holds))
+	no := c.walk(args[2], merge(known, test.fails))
+	if test.eval == nil || yes.eval == nil || no.eval == nil {
+		return typed{}
+	}
+	yes.typ, no.typ = c.adapt(yes.typ, no.typ, args[1]), c.adapt(no.typ, yes.typ, args[2])
+	t, ok := unify(yes.typ, no.typ)
+	if !ok {
+		return c.fail("type-mismatch", c.at(args[2]), "One side of the choice is %s, the other %s.", yes.typ, no.typ)
+	}
+	switch test.typ.Truth {
+	case True:
+		t = yes.typ
+	case False:
+		t = no.typ
+	}
+	x, y, z := test.eval, yes.eval, no.eval
+	return typed{typ: t, eval: func(env Env) Value {
+		if x(env).Bool {
+			return y(env)
+		}
+		return z(env)
+	}}
+}
+
+// adapt gives a written text the type of the list of names that it stands beside, and reports a name
+// that is not in that list.
+func (c *checker) adapt(t, other Type, e ast.Expr) Type {
+	if t.Kind != Text || !other.Named() || e.Kind() != ast.LiteralKind {
+		return t
+	}
+	name, _ := e.AsLiteral().Value().(string)
+	return c.listed(name, other, c.at(e))
+}
+
+// listed is the type of one name of a list; one that is not in it is reported.
+func (c *checker) listed(name string, list Type, at finding.At) Type {
+	out := list.Value()
+	out.Only = []string{name}
+	if slices.Contains(list.Names, name) {
+		return out
+	}
+	near := finding.Nearest(name, list.Names)
+	text := "There is no " + list.Of + " called \"" + name + "\"." + didYouMean(near)
+	if near == "" {
+		text += " There is " + join(list.Names) + "."
+	}
+	c.report("unknown-name", at, "%s", text).Nearest = near
+	return out
+}
+
+func (c *checker) equality(equal bool, args []ast.Expr, at finding.At, known Facts) typed {
+	a, b := c.walk(args[0], known), c.walk(args[1], known)
+	if a.eval == nil || b.eval == nil {
+		return typed{}
+	}
+	a.typ, b.typ = c.adapt(a.typ, b.typ, args[0]), c.adapt(b.typ, a.typ, args[1])
+	if _, ok := unify(a.typ.Value(), b.typ.Value()); !ok {
+		return c.fail("type-mismatch", at, "%s cannot be compared with %s.", upperFirst(a.typ.String()), b.typ)
+	}
+	c.noteEquality(a, b)
+	c.noteEquality(b, a)
+	known3 := equalTruth(a.typ, b.typ)
+	out := typed{typ: Type{Kind: Bool, Truth: known3}}
+	x, y := a.eval, b.eval
+	facts := Facts{}
+	for _, n := range []typed{a, b} { // a comparison with none is false: where it holds, neither is none
+		if n.typ.Optional && n.path != "" {
+			facts[n.path] = true
+		}
+	}
+	if equal {
+		out.holds = facts
+		out.eval = func(env Env) Value { v := x(env); return OfBool(v == y(env) && v.Kind != IsNone) }
+		return out
+	}
+	out.typ.Truth, out.fails = known3.Not(), facts
+	out.eval = func(env Env) Value { v := x(env); return OfBool(v != y(env) || v.Kind == IsNone) }
+	return out
+}
+
+func (c *checker) noteEquality(a, b typed) {
+	if n, ok := b.typ.Range.Single(); ok && b.typ.Numeric() && a.read != nil {
+		c.program.Equals = append(c.program.Equals, Equality{*a.read, OfNum(n)})
+	}
+}
+
+func equalTruth(a, b Type) Truth {
+	switch {
+	case a.Numeric():
+		if a.Range.Outside(b.Range) {
+			return False
+		}
+		x, okX := a.Range.Single()
+		y, okY := b.Range.Single()
+		if okX && !b.Range.isZero() && b.Range.Step.Sign() > 0 && !x.MultipleOf(b.Range.Step) ||
+			okY && !a.Range.isZero() && a.Range.Step.Sign() > 0 && !y.MultipleOf(a.Range.Step) {
+			return False
+		}
+		if okX && okY && !a.Optional && !b.Optional {
+			return truth(x == y)
+		}
+	case a.Kind == Bool && a.Truth != Unknown && b.Truth != Unknown && !a.Optional && !b.Optional:
+		return truth(a.Truth == b.Truth)
+	case a.Named():
+		return namesTruth(a, b)
+	}
+	return Unknown
+}
+
+func namesTruth(a, b Type) Truth {
+	common := false
+	for _, x := range a.Possible() {
+		for _, y := range b.Possible() {
+			common = common || x == y
+		}
+	}
+	switch {
+	case !common:
+		return False
+	case len(a.Possible()) == 1 && len(b.Possible()) == 1 && !a.Optional && !b.Optional:
+		return True
+	}
+	return Unknown
+}
+
+func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
+	a, okA := c.number(args[0], known)
+	b, okB := c.number(args[1], known)
+	if !okA || !okB {
+		return typed{}
+	}
+	if op == operators.Greater || op == operators.GreaterEquals {
+		a, b = b, a
+	}
+	x, y := a.eval, b.eval
+	if op == operators.Less || op == operators.Greater {
+		return typed{typ: Type{Kind: Bool, Truth: less(a.typ.Range, b.typ.Range)},
+			eval: func(env Env) Value { return OfBool(x(env).Num.Less(y(env).Num)) }}
+	}
+	return typed{typ: Type{Kind: Bool, Truth: less(b.typ.Range, a.typ.Range).Not()},
+		eval: func(env Env) Value { return OfBool(!y(env).Num.Less(x(env).Num)) }}
+}
+
+// less is what is known of a < b.
+func less(a, b Range) Truth {
+	switch {
+	case a.HasHi && b.HasLo && a.Hi.Less(b.Lo):
+		return True
+	case a.HasLo && b.HasHi && !a.Lo.Less(b.Hi):
+		return False
+	}
+	return Unknown
+}
+
+func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
+	if len(args) != 1 {
+		return c.fail("bad-expression", at, "has(x) asks about one name.")
+	}
+	n := c.walk(args[0], nil)
+	if n.eval == nil {
+		return typed{}
+	}
+	if n.path == "" {
+		return c.fail("bad-expression", at, "has(x) asks about a name.")
+	}
+	x := n.eval
+	out := typed{typ: Type{Kind: Bool}, holds: Facts{n.path: true}, eval: func(env Env) Value { return OfBool(x(env).Kind != IsNone) }}
+	if i := strings.LastIndexByte(n.path, '.'); i > 0 { // an attribute that is there has a pick that is there
+		out.holds[n.path[:i]] = true
+	}
+	if !n.typ.Optional || known[n.path] {
+		out.typ.Truth = True
+	}
+	return out
+}
+
+func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
+	if !call.IsMemberFunction() || len(call.Args()) != 1 {
+		return c.fail("bad-expression", at, "orValue is written x.orValue(what to use where x is none).")
+	}
+	n, other := c.walk(call.Target(), known), c.walk(call.Args()[0], known)
+	if n.eval == nil || other.eval == nil {
+		return typed{}
+	}
+	other.typ = c.adapt(other.typ, n.typ, call.Args()[0])
+	t, ok := unify(n.typ.Value(), other.typ)
+	if !ok {
+		return c.fail("type-mismatch", c.at(call.Args()[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ, other.typ)
+	}
+	if !n.typ.Optional {
+		t = n.typ
+	}
+	x, y := n.eval, other.eval
+	return typed{typ: t, eval: func(env Env) Value {
+		if v := x(env); v.Kind != IsNone {
+			return v
+		}
+		return y(env)
+	}}
+}
+
+func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
+	if e.Kind() != ast.IdentKind || e.AsIdent() != "present" {
+		return c.fail("not-built", at, "count(present) counts the players in the session; other counts are still to come.")
+	}
+	ref := Ref{Who: Nobody, What: Present}
+	c.program.Reads = append(c.program.Reads, Read{ref, "present", at})
+	return typed{typ: Type{Kind: Int, Range: Range{HasLo: true, Step: one}}, eval: func(env Env) Value { return env.Read(ref) }}
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

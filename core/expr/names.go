@@ -1,0 +1,81 @@
+package expr
+
+// Ref is what a name in an expression stands for: whose (Who, Index) and what of theirs (What, Slot).
+type Ref struct {
+	Who   Who
+	Index int // of the argument or of the scene
+	What  What
+	Slot  int // of the variable or the axis
+}
+
+// Who says whose value a Ref means.
+type Who uint8
+
+// Whose values there are.
+const (
+	Base      Who = iota // in an Entry's fields: whoever the entry is
+	Self                 // the player that the rule is about
+	Arg                  // the player that argument Index names
+	Game                 // the world
+	HereScene            // the scene where the rule's player is
+	OneScene             // scene Index
+	Nobody               // the value itself, as args.amount
+)
+
+// What says which value of theirs a Ref means.
+type What uint8
+
+// Which values there are.
+const (
+	Itself What = iota // an argument, or a player
+	Variable
+	Dead
+	Checkpoint
+	SaveSlot
+	Visits
+	FirstVisit
+	PlaceScene
+	PlaceFacing
+	PlaceAxis
+	Time
+	Present // how many players are in the session
+)
+
+// Env gives the values that an expression reads. Fail notes what went wrong (an overflow, a division
+// by zero); the first one counts, and the value of the whole expression is then of no use.
+type Env interface {
+	Read(Ref) Value
+	Fail(error)
+}
+
+// Entry is a name's meaning: a value, a record of further names, or (a player) both.
+type Entry struct {
+	Type   Type
+	Ref    Ref
+	Fields map[string]*Entry
+}
+
+// Names are all the names that an expression can read.
+type Names struct {
+	Roots map[string]*Entry
+	// Missing says, for names that exist elsewhere but not here, why not.
+	Missing map[string]string
+	// Narrow, where it is set, may tell more of a value than its declaration does.
+	Narrow func(Ref, Type) Type
+}
+
+// With gives the same names and those of more.
+func (n Names) With(more map[string]*Entry) Names {
+	roots := make(map[string]*Entry, len(n.Roots)+len(more))
+	for k, v := range n.Roots {
+		roots[k] = v
+	}
+	for k, v := range more {
+		roots[k] = v
+	}
+	n.Roots = roots
+	return n
+}
+
+// keys lists the names of a record, sorted.
+func keys(m map[string]*Entry) []string { return sortedKeys(m) }

@@ -1,0 +1,189 @@
+package expr
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// operation is a function of numbers: how many it takes (0: one or more), what is known of its
+// result, and how it is made.
+type operation struct {
+	takes   int
+	kind    func(kinds []Kind) Kind
+	known   func(in []Range) Range
+	compile func(in []func(Env) Value) func(Env) Value
+}
+
+var numeric map[string]operation
+
+func init() {
+	numeric = map[string]operation{
+		operators.Subtract: {2, widest, func(r []Range) Range { return sum(r[0], negated(r[1])) }, binary(fixed.Num.Sub)},
+		operators.Multiply: {2, widest, func(r []Range) Range { return product(r[0], r[1]) }, binary(fixed.Num.Mul)},
+		operators.Divide:   {2, always(Decimal), func(r []Range) Range { return quotient(r[0], r[1]) }, binary(fixed.Num.Div)},
+		operators.Modulo:   {2, widest, remainder, binary(fixed.Num.Mod)},
+		operators.Negate:   {1, widest, func(r []Range) Range { return negated(r[0]) }, unary(fixed.Num.Neg)},
+		"div":              {2, always(Int), func(r []Range) Range { return cut(quotient(r[0], r[1]), toZero) }, binary(fixed.Num.DivWhole)},
+		"mod":              {2, widest, remainder, binary(fixed.Num.Mod)},
+		"abs":              {1, widest, absolute, unary(fixed.Num.Abs)},
+		"floor":            {1, always(Int), func(r []Range) Range { return cut(r[0], fixed.Num.Floor) }, unary(fixed.Num.Floor)},
+		"ceil":             {1, always(Int), func(r []Range) Range { return cut(r[0], fixed.Num.Ceil) }, unary(fixed.Num.Ceil)},
+		"round":            {1, always(Int), func(r []Range) Range { return cut(r[0], nearestWhole) }, unary(nearestWhole)},
+		"min":              {0, widest, smallest, fold(fixed.Min)},
+		"max":              {0, widest, largest, fold(fixed.Max)},
+		"clamp":            {3, widest, func(r []Range) Range { return smallest([]Range{largest(r[:2]), r[2]}) }, clamped},
+	}
+}
+
+// binary, unary and fold turn functions of numbers into functions of the state.
+func binary(f func(a, b fixed.Num) (fixed.Num, error)) func([]func(Env) Value) func(Env) Value {
+	return func(in []func(Env) Value) func(Env) Value {
+		x, y := in[0], in[1]
+		return func(env Env) Value {
+			n, err := f(x(env).Num, y(env).Num)
+			if err != nil {
+				env.Fail(err)
+			}
+			return OfNum(n)
+		}
+	}
+}
+
+func unary(f func(fixed.Num) fixed.Num) func([]func(Env) Value) func(Env) Value {
+	return func(in []func(Env) Value) func(Env) Value {
+		x := in[0]
+		return func(env Env) Value { return OfNum(f(x(env).Num)) }
+	}
+}
+
+func fold(f func(a, b fixed.Num) fixed.Num) func([]func(Env) Value) func(Env) Value {
+	return func(in []func(Env) Value) func(Env) Value {
+		return func(env Env) Value {
+			out := in[0](env).Num
+			for _, x := range in[1:] {
+				out = f(out, x(env).Num)
+			}
+			return OfNum(out)
+		}
+	}
+}
+
+func clamped(in []func(Env) Value) func(Env) Value {
+	x, lo, hi := in[0], in[1], in[2]
+	return func(env Env) Value {
+		return OfNum(fixed.Min(fixed.Max(x(env).Num, lo(env).Num), hi(env).Num))
+	}
+}
+
+func always(k Kind) func([]Kind) Kind { return func([]Kind) Kind { return k } }
+
+func widest(kinds []Kind) Kind {
+	for _, k := range kinds {
+		if k == Decimal {
+			return Decimal
+		}
+	}
+	return Int
+}
+
+// number walks a part that has to be a number.
+func (c *checker) number(e ast.Expr, known Facts) (typed, bool) {
+	n := c.walk(e, known)
+	if n.eval == nil || c.none(n, c.at(e)) {
+		return n, false
+	}
+	if !n.typ.Numeric() {
+		c.report("type-mismatch", c.at(e), "A number is wanted here; this is %s.", n.typ)
+		return n, false
+	}
+	return n, true
+}
+
+func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding.At, known Facts) typed {
+	if op.takes != len(args) && (op.takes != 0 || len(args) == 0) {
+		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
+	}
+	kinds, ranges, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]func(Env) Value, len(args))
+	ok := true
+	for i, a := range args {
+		n, good := c.number(a, known)
+		ok = ok && good
+		kinds[i], ranges[i], evals[i] = n.typ.Kind, n.typ.Range, n.eval
+	}
+	if !ok {
+		return typed{}
+	}
+	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].isZero() {
+		return c.fail("bad-expression", c.at(args[1]), "This divides by zero.")
+	}
+	return typed{typ: Type{Kind: op.kind(kinds), Range: op.known(ranges)}, eval: op.compile(evals)}
+}
+
+// add is + of numbers, or of texts.
+func (c *checker) add(args []ast.Expr, known Facts) typed {
+	a, b := c.walk(args[0], known), c.walk(args[1], known)
+	if a.eval == nil || b.eval == nil || c.none(a, c.at(args[0])) || c.none(b, c.at(args[1])) {
+		return typed{}
+	}
+	x, y := a.eval, b.eval
+	switch {
+	case a.typ.Numeric() && b.typ.Numeric():
+		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
+		return typed{typ: Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, eval: func(env Env) Value {
+			n, err := x(env).Num.Add(y(env).Num)
+			if err != nil {
+				env.Fail(err)
+			}
+			return OfNum(n)
+		}}
+	case a.typ.Kind == Text && b.typ.Kind == Text:
+		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value { return OfText(x(env).Text + y(env).Text) }}
+	}
+	return c.fail("type-mismatch", c.at(args[1]), "%s and %s cannot be added.", upperFirst(a.typ.String()), b.typ)
+}
+
+// textual are the functions of a text, written text.size().
+var textual = map[string]func(c *checker, on typed, args []typed) typed{
+	"size": func(c *checker, on typed, _ []typed) typed {
+		x := on.eval
+		return typed{typ: Type{Kind: Int, Range: Range{HasLo: true, Step: one}}, eval: func(env Env) Value { return OfInt(utf8.RuneCountInString(x(env).Text)) }}
+	},
+	"contains":   within(strings.Contains),
+	"startsWith": within(strings.HasPrefix),
+	"endsWith":   within(strings.HasSuffix),
+}
+
+func within(f func(s, part string) bool) func(*checker, typed, []typed) typed {
+	return func(c *checker, on typed, args []typed) typed {
+		x, y := on.eval, args[0].eval
+		return typed{typ: Type{Kind: Bool}, eval: func(env Env) Value { return OfBool(f(x(env).Text, y(env).Text)) }}
+	}
+}
+
+func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, call ast.CallExpr, at finding.At, known Facts) typed {
+	takes := 1
+	if name == "size" {
+		takes = 0
+	}
+	if len(call.Args()) != takes {
+		return c.fail("bad-expression", at, "%s is written text.%s(%s).", name, name, strings.Repeat("part", takes))
+	}
+	all := append([]ast.Expr{call.Target()}, call.Args()...)
+	parts := make([]typed, len(all))
+	for i, e := range all {
+		parts[i] = c.walk(e, known)
+		if parts[i].eval == nil || c.none(parts[i], c.at(e)) {
+			return typed{}
+		}
+		if parts[i].typ.Kind != Text {
+			return c.fail("type-mismatch", c.at(e), "A text is wanted here; this is %s.", parts[i].typ)
+		}
+	}
+	return fn(c, parts[0], parts[1:])
+}

@@ -1,0 +1,170 @@
+package expr
+
+import (
+	"cmp"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"cel.dev/cel-go/common"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/parser"
+
+	"alluvion/core/finding"
+	"alluvion/core/plan"
+)
+
+// Limits on one expression.
+const (
+	maxLength = 2000 // characters
+	maxNested = 40
+)
+
+// Program is a checked and compiled expression.
+type Program struct {
+	Type     Type
+	Reads    []Read
+	Equals   []Equality
+	Holds    Facts // what is not none where this (a condition) holds
+	Known    Facts // what was known not to be none where it stands
+	Name     bool  // whether it is a name and nothing more, so that it can be assigned to
+	Source   string
+	At       finding.At
+	evaluate func(Env) Value
+}
+
+// Read is one name that an expression reads.
+type Read struct {
+	Ref  Ref
+	Path string
+	At   finding.At
+}
+
+// Equality is a comparison of a name's number with a constant by == or !=.
+type Equality struct {
+	Read Read
+	To   Value
+}
+
+// Facts are the paths that are known not to be none.
+type Facts map[string]bool
+
+// Eval gives the expression's value.
+func (p *Program) Eval(env Env) Value { return p.evaluate(env) }
+
+// True evaluates a condition.
+func (p *Program) True(env Env) bool { return p.evaluate(env).Bool }
+
+// ReadsAny says whether the expression reads something for which yes holds.
+func (p *Program) ReadsAny(yes func(Ref) bool) bool {
+	return slices.ContainsFunc(p.Reads, func(r Read) bool { return yes(r.Ref) })
+}
+
+// cel reads CEL. No macros: nothing in an expression loops, so none needs a limit at run time.
+var cel = func() *parser.Parser {
+	p, err := parser.NewParser(parser.Macros(), parser.MaxRecursionDepth(maxNested),
+		parser.ExpressionSizeCodePointLimit(maxLength), parser.ErrorRecoveryLimit(1))
+	if err != nil {
+		panic(err)
+	}
+	return p
+}()
+
+// Compile reads, checks and compiles an expression. Where the findings hold an error there is no
+// program.
+func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
+	return CompileFor(x, names, known, Type{})
+}
+
+// CompileFor is Compile for a value of a wanted type. Where that is a choice or a pick, a written text is
+// one of its names, and so is a bare word.
+func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, finding.List) {
+	tree, errs := cel.Parse(common.NewTextSource(x.Source))
+	if list := errs.GetErrors(); len(list) > 0 {
+		at := position(x, list[0].Location.Line(), list[0].Location.Column())
+		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
+	}
+	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known)}}
+	n := c.wanted(tree.Expr(), known, want)
+	if n.eval != nil {
+		n.typ = c.adapt(n.typ, want, tree.Expr())
+	}
+	if c.found.Errors() || n.eval == nil {
+		return nil, c.found
+	}
+	c.program.Type, c.program.evaluate, c.program.Holds = n.typ, n.eval, n.holds
+	c.program.Name = n.read != nil
+	return c.program, c.found
+}
+
+// wanted walks the whole expression. A bare word is a name of the wanted list, unless it is known as
+// something else.
+func (c *checker) wanted(e ast.Expr, known Facts, want Type) typed {
+	if e.Kind() == ast.IdentKind && want.Named() && c.names.Roots[e.AsIdent()] == nil {
+		word := e.AsIdent()
+		return constant(OfText(word), c.listed(word, want, c.at(e)))
+	}
+	return c.walk(e, maps.Clone(known))
+}
+
+// position turns a line and column of the expression into one of the plan.
+func position(x plan.Expr, line, column int) finding.At {
+	at := x.At
+	if line <= 1 {
+		at.Column += max(column, 0)
+		return at
+	}
+	at.Line += line - 1
+	at.Column = max(column, 0) + 1
+	return at
+}
+
+// plainer takes what only programmers understand out of the parser's words.
+func plainer(message string) string {
+	message = strings.TrimPrefix(message, "Syntax error: ")
+	if i := strings.Index(message, " expecting {"); i >= 0 {
+		message = message[:i]
+	}
+	return strings.TrimSuffix(strings.ReplaceAll(message, "<EOF>", "its end"), ".")
+}
+
+// checker walks one expression.
+type checker struct {
+	names   Names
+	source  plan.Expr
+	info    *ast.SourceInfo
+	program *Program
+	found   finding.List
+}
+
+// typed is a walked part of an expression: its type, its function, and what is known not to be none
+// where it holds or where it does not.
+type typed struct {
+	typ   Type
+	eval  func(Env) Value
+	holds Facts
+	fails Facts
+	path  string // where it is a name
+	read  *Read
+}
+
+func (c *checker) at(e ast.Expr) finding.At {
+	l := c.info.GetStartLocation(e.ID())
+	return position(c.source, l.Line(), l.Column())
+}
+
+func (c *checker) report(id string, at finding.At, format string, args ...any) *finding.Finding {
+	c.found = append(c.found, finding.New(id, at, fmt.Sprintf(format, args...)))
+	return &c.found[len(c.found)-1]
+}
+
+// fail reports an error and gives the part that stands for it: further errors about it are not reported.
+func (c *checker) fail(id string, at finding.At, format string, args ...any) typed {
+	c.report(id, at, format, args...)
+	return typed{}
+}
+
+func sortedKeys[K cmp.Ordered, V any](m map[K]V) []K {
+	return slices.Sorted(maps.Keys(m))
+}

@@ -1,0 +1,235 @@
+package expr
+
+import (
+	"slices"
+	"strings"
+
+	"alluvion/core/fixed"
+)
+
+// Kind is the kind of a type.
+type Kind uint8
+
+// The kinds. A Record has names in it and is no value of its own (game, scene, place).
+const (
+	Invalid Kind = iota
+	Bool
+	Int
+	Decimal
+	Text
+	Choice
+	Pick
+	Player
+	Record
+)
+
+// Truth is what is known of a condition before anything runs.
+type Truth uint8
+
+// What a condition can be known to be.
+const (
+	Unknown Truth = iota
+	True
+	False
+)
+
+func truth(b bool) Truth {
+	if b {
+		return True
+	}
+	return False
+}
+
+// Not turns a truth around.
+func (t Truth) Not() Truth {
+	switch t {
+	case True:
+		return False
+	case False:
+		return True
+	}
+	return Unknown
+}
+
+// Type is what is known of a value before anything runs: its kind, and which values it can have.
+type Type struct {
+	Kind     Kind
+	Optional bool
+	Range    Range    // of a number
+	Truth    Truth    // of a bool
+	Of       string   // of a choice, pick: what people call the list of names
+	Names    []string // of a choice, pick: every valid name
+	Only     []string // of a choice, pick: the names that it can have; nil stands for all
+	Roster   *Roster  // of a pick
+}
+
+// Roster is a pick's list of options, with their attributes.
+type Roster struct {
+	ID         string
+	Attributes map[string]Attribute
+}
+
+// Attribute is one attribute of all options of a roster.
+type Attribute struct {
+	Type   Type
+	Values map[string]Value // by option
+}
+
+// Numeric says whether the type is a number.
+func (t Type) Numeric() bool { return t.Kind == Int || t.Kind == Decimal }
+
+// Named says whether the type's values are names out of a list.
+func (t Type) Named() bool { return t.Kind == Choice || t.Kind == Pick }
+
+// Possible lists the names that a choice or pick can have.
+func (t Type) Possible() []string {
+	if t.Only != nil {
+		return t.Only
+	}
+	return t.Names
+}
+
+// Value is the type without its none.
+func (t Type) Value() Type {
+	t.Optional = false
+	return t
+}
+
+// String is the type in a designer's words.
+func (t Type) String() string {
+	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a group of names"}[t.Kind]
+	if t.Named() && t.Of != "" {
+		s = "a " + t.Of
+	}
+	if t.Optional {
+		s += " (or none)"
+	}
+	return s
+}
+
+// Constant is the type of one known value.
+func Constant(v Value, like Type) Type {
+	like.Optional = false
+	switch v.Kind {
+	case IsNum:
+		like.Range = Exactly(v.Num)
+	case IsBool:
+		like.Truth = truth(v.Bool)
+	case IsText:
+		if like.Named() {
+			like.Only = []string{v.Text}
+		}
+	}
+	return like
+}
+
+// Range is what is known of a number: its limits, both included, and a number that it is always a
+// whole multiple of. A zero Step knows nothing; the step of the constant 0 is said by Lo = Hi = 0.
+type Range struct {
+	Lo, Hi       fixed.Num
+	HasLo, HasHi bool
+	Step         fixed.Num
+}
+
+var one = fixed.FromInt(1)
+
+// Exactly is the range of one number.
+func Exactly(n fixed.Num) Range {
+	return Range{Lo: n, Hi: n, HasLo: true, HasHi: true, Step: n.Abs()}
+}
+
+// Between is the range from lo to hi in steps.
+func Between(lo, hi, step fixed.Num) Range {
+	return Range{Lo: lo, Hi: hi, HasLo: true, HasHi: true, Step: step}
+}
+
+// Whole is the range of all whole numbers.
+func Whole() Range { return Range{Step: one} }
+
+// Bounded says whether both limits are known.
+func (r Range) Bounded() bool { return r.HasLo && r.HasHi }
+
+// Single gives the one number of the range, if it is one.
+func (r Range) Single() (fixed.Num, bool) { return r.Lo, r.Bounded() && r.Lo == r.Hi }
+
+func (r Range) isZero() bool { return r.Bounded() && r.Lo.Sign() == 0 && r.Hi.Sign() == 0 }
+
+// FitsStep says whether every number of the range is a multiple of step, as far as is known. Not
+// knowing is no.
+func (r Range) FitsStep(step fixed.Num) bool {
+	return r.isZero() || r.Step.Sign() > 0 && r.Step.MultipleOf(step)
+}
+
+// Outside says whether no number of r lies in the limits of o.
+func (r Range) Outside(o Range) bool {
+	return r.HasLo && o.HasHi && o.Hi.Less(r.Lo) || r.HasHi && o.HasLo && r.Hi.Less(o.Lo)
+}
+
+// Union is the range of what is in either.
+func (r Range) Union(o Range) Range {
+	return Range{
+		Lo: fixed.Min(r.Lo, o.Lo), HasLo: r.HasLo && o.HasLo,
+		Hi: fixed.Max(r.Hi, o.Hi), HasHi: r.HasHi && o.HasHi,
+		Step: commonStep(r, o),
+	}
+}
+
+// commonStep is the step that sums of the two have.
+func commonStep(a, b Range) fixed.Num {
+	switch {
+	case a.isZero():
+		return b.Step
+	case b.isZero():
+		return a.Step
+	case a.Step.Sign() == 0 || b.Step.Sign() == 0:
+		return fixed.Num{}
+	}
+	return fixed.GCD(a.Step, b.Step)
+}
+
+// unify is the type of a value that is either the one or the other.
+func unify(a, b Type) (Type, bool) {
+	out := a
+	out.Optional = a.Optional || b.Optional
+	switch {
+	case a.Numeric() && b.Numeric():
+		if b.Kind == Decimal {
+			out.Kind = Decimal
+		}
+		out.Range = a.Range.Union(b.Range)
+	case a.Kind != b.Kind:
+		return out, false
+	case a.Kind == Bool && a.Truth != b.Truth:
+		out.Truth = Unknown
+	case a.Named():
+		if a.Of != b.Of || !slices.Equal(a.Names, b.Names) {
+			return out, false
+		}
+		if a.Only == nil || b.Only == nil {
+			out.Only = nil
+		} else {
+			out.Only = slices.Compact(slices.Sorted(slices.Values(append(slices.Clone(a.Only), b.Only...))))
+		}
+	}
+	return out, true
+}
+
+// Fits says whether a value of type t may be given to something of type want, in words where not.
+func Fits(t, want Type) (string, bool) {
+	switch {
+	case t.Optional && !want.Optional:
+		return "it may be none", false
+	case t.Numeric() && want.Numeric(), t.Kind == want.Kind && !want.Named():
+		return "", true
+	case t.Kind == want.Kind && t.Of == want.Of:
+		return "", true
+	}
+	return "it is " + t.String() + ", and " + want.String() + " is wanted", false
+}
+
+func join(names []string) string {
+	if len(names) > 12 {
+		return strings.Join(names[:12], ", ") + ", …"
+	}
+	return strings.Join(names, ", ")
+}

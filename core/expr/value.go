@@ -1,0 +1,110 @@
+// Package expr is the expressions of a plan: written in CEL (the open Common Expression Language),
+// typed against the plan's names, and compiled to functions over the engine's state.
+//
+// CEL's own library reads the text. The types are judged here and not by CEL, for three reasons:
+// has(x) has to narrow an optional to its value in what follows it; whole and decimal numbers mix,
+// exactly; and every expression carries the range of values that it can have, so that a condition
+// that never holds, or a value that never fits, is found by proof. The source of what is checked is
+// the source of what runs: one walk over the tree gives type, range and function.
+package expr
+
+import (
+	"encoding/json"
+	"errors"
+	"strconv"
+	"strings"
+
+	"alluvion/core/fixed"
+)
+
+// Value is one figure of the state. Values are compared with ==; none is the zero Value.
+type Value struct {
+	Kind ValueKind
+	Bool bool
+	Num  fixed.Num
+	Text string // a text, a choice, the option of a pick, the id of a player
+}
+
+// ValueKind is what a Value holds.
+type ValueKind uint8
+
+// The kinds of values.
+const (
+	IsNone ValueKind = iota
+	IsBool
+	IsNum
+	IsText
+)
+
+// None is the value of an optional with nothing in it.
+var None = Value{}
+
+// OfBool, OfNum and OfText make values.
+func OfBool(b bool) Value { return Value{Kind: IsBool, Bool: b} }
+
+// OfNum is a number's value.
+func OfNum(n fixed.Num) Value { return Value{Kind: IsNum, Num: n} }
+
+// OfInt is a whole number's value.
+func OfInt(i int) Value { return OfNum(fixed.FromInt(int64(i))) }
+
+// OfText is the value of a text, a choice, a pick or a player.
+func OfText(s string) Value { return Value{Kind: IsText, Text: s} }
+
+// IsNone says whether there is nothing.
+func (v Value) IsNone() bool { return v.Kind == IsNone }
+
+// String is the value as people read it: none, true, 99.5, "Wren".
+func (v Value) String() string {
+	switch v.Kind {
+	case IsBool:
+		return strconv.FormatBool(v.Bool)
+	case IsNum:
+		return v.Num.String()
+	case IsText:
+		return strconv.Quote(v.Text)
+	}
+	return "none"
+}
+
+// Plain is the value as people read it where quotes would be in the way.
+func (v Value) Plain() string {
+	if v.Kind == IsText {
+		return v.Text
+	}
+	return v.String()
+}
+
+// MarshalJSON writes null, true, a number or a string.
+func (v Value) MarshalJSON() ([]byte, error) {
+	switch v.Kind {
+	case IsBool:
+		return strconv.AppendBool(nil, v.Bool), nil
+	case IsNum:
+		return v.Num.MarshalJSON()
+	case IsText:
+		return json.Marshal(v.Text)
+	}
+	return []byte("null"), nil
+}
+
+// UnmarshalJSON reads null, true, a plain decimal number or a string; nothing else is a value.
+func (v *Value) UnmarshalJSON(raw []byte) error {
+	s := strings.TrimSpace(string(raw))
+	*v = None
+	switch {
+	case s == "null":
+		return nil
+	case s == "true" || s == "false":
+		*v = OfBool(s == "true")
+		return nil
+	case strings.HasPrefix(s, `"`):
+		v.Kind = IsText
+		return json.Unmarshal([]byte(s), &v.Text)
+	case s == "" || strings.ContainsAny(s[:1], "{["):
+		return errors.New("a single value is wanted")
+	}
+	n, err := fixed.Parse(s)
+	*v = OfNum(n)
+	return err
+}

@@ -1,0 +1,200 @@
+package expr
+
+import (
+	"maps"
+	"strconv"
+	"strings"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// walk checks and compiles one part. known holds the paths that are not none here.
+func (c *checker) walk(e ast.Expr, known Facts) typed {
+	switch e.Kind() {
+	case ast.LiteralKind:
+		return c.literal(e)
+	case ast.IdentKind, ast.SelectKind:
+		return c.name(e, known)
+	case ast.CallKind:
+		return c.call(e, known)
+	case ast.ListKind, ast.MapKind, ast.StructKind:
+		return c.fail("bad-expression", c.at(e), "Lists, tables and groups cannot be written in an expression.")
+	}
+	return c.fail("bad-expression", c.at(e), "This form cannot stand in an expression.")
+}
+
+func constant(v Value, t Type) typed {
+	return typed{typ: Constant(v, t), eval: func(Env) Value { return v }}
+}
+
+func (c *checker) literal(e ast.Expr) typed {
+	switch v := e.AsLiteral().(type) {
+	case types.Bool:
+		return constant(OfBool(bool(v)), Type{Kind: Bool})
+	case types.Int:
+		return constant(OfNum(fixed.FromInt(int64(v))), Type{Kind: Int})
+	case types.Double:
+		// The shortest decimal that stands for the number is the one that was written, up to 15 digits.
+		n, err := fixed.Parse(strconv.FormatFloat(float64(v), 'f', -1, 64))
+		if err != nil {
+			return c.fail("bad-expression", c.at(e), "This number cannot be used: %v.", err)
+		}
+		return constant(OfNum(n), Type{Kind: Decimal})
+	case types.String:
+		return constant(OfText(string(v)), Type{Kind: Text})
+	}
+	return c.fail("bad-expression", c.at(e), "This literal is not part of the language.")
+}
+
+// path takes a.b.c apart; nil where it begins with something other than a name.
+func path(e ast.Expr) (root ast.Expr, parts []string) {
+	switch e.Kind() {
+	case ast.IdentKind:
+		return e, []string{e.AsIdent()}
+	case ast.SelectKind:
+		root, parts = path(e.AsSelect().Operand())
+		if parts != nil {
+			parts = append(parts, e.AsSelect().FieldName())
+		}
+	}
+	return root, parts
+}
+
+// name resolves a.b.c: names of records one after the other, then perhaps an attribute of a pick.
+func (c *checker) name(e ast.Expr, known Facts) typed {
+	rootExpr, parts := path(e)
+	if parts == nil {
+		return c.fail("bad-expression", c.at(e), "Only names can be followed by a dot.")
+	}
+	at := c.at(rootExpr)
+	entry := c.names.Roots[parts[0]]
+	if entry == nil {
+		return c.unknownRoot(parts, at)
+	}
+	ref := entry.Ref
+	for i, field := range parts[1:] {
+		next := entry.Fields[field]
+		if next == nil {
+			if entry.Type.Kind == Pick && i == len(parts)-2 {
+				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
+				return c.attribute(base, field, at, known)
+			}
+			return c.unknownField(entry, parts[:i+1], field, at)
+		}
+		ref = next.Ref.from(ref)
+		entry = next
+	}
+	if entry.Type.Kind == Record {
+		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), join(keys(entry.Fields)))
+	}
+	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
+}
+
+// from fills in whose value it is from the entry that it was found in.
+func (r Ref) from(base Ref) Ref {
+	if r.Who == Base {
+		r.Who, r.Index = base.Who, base.Index
+	}
+	return r
+}
+
+func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts) typed {
+	if c.names.Narrow != nil {
+		t = c.names.Narrow(ref, t)
+	}
+	if known[path] {
+		t.Optional = false
+	}
+	read := Read{ref, path, at}
+	c.program.Reads = append(c.program.Reads, read)
+	return typed{typ: t, eval: func(env Env) Value { return env.Read(ref) }, path: path, read: &read}
+}
+
+func (c *checker) attribute(base typed, name string, at finding.At, known Facts) typed {
+	roster := base.typ.Roster
+	attribute, ok := roster.Attributes[name]
+	if !ok {
+		near := finding.Nearest(name, sortedKeys(roster.Attributes))
+		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + didYouMean(near)
+		c.report("unknown-name", at, "%s", text).Nearest = near
+		return typed{}
+	}
+	t := attribute.Type
+	p := base.path + "." + name
+	t.Optional = (t.Optional || base.typ.Optional) && !known[p]
+	values, eval := attribute.Values, base.eval
+	return typed{typ: t, path: p, eval: func(env Env) Value { return values[eval(env).Text] }}
+}
+
+func (c *checker) unknownRoot(parts []string, at finding.At) typed {
+	name := parts[0]
+	if why, ok := c.names.Missing[name]; ok {
+		return c.fail("unknown-name", at, "%s", why)
+	}
+	candidates := keys(c.names.Roots)
+	near := finding.Nearest(name, candidates)
+	for _, root := range candidates { // warmth where player.warmth is meant
+		if c.names.Roots[root].Fields[name] != nil {
+			near = root + "." + name
+		}
+	}
+	text := "Nothing is called \"" + name + "\" here." + didYouMean(near)
+	if near == "" {
+		text += " Names begin with " + join(candidates) + "."
+	}
+	c.report("unknown-name", at, "%s", text).Nearest = near
+	return typed{}
+}
+
+func (c *checker) unknownField(entry *Entry, parts []string, field string, at finding.At) typed {
+	owner := strings.Join(parts, ".")
+	if entry.Fields == nil {
+		return c.fail("type-mismatch", at, "%s is %s; it has no parts.", owner, entry.Type)
+	}
+	near := finding.Nearest(field, keys(entry.Fields))
+	text := owner + " has no \"" + field + "\"."
+	if near != "" {
+		near = owner + "." + near
+		text += didYouMean(near)
+	} else if len(entry.Fields) > 0 {
+		text += " It has " + join(keys(entry.Fields)) + "."
+	}
+	c.report("unknown-name", at, "%s", text).Nearest = near
+	return typed{}
+}
+
+func didYouMean(near string) string {
+	if near == "" {
+		return ""
+	}
+	return " Did you mean " + near + "?"
+}
+
+// none reports the use of an optional as a value, and says whether it was one.
+func (c *checker) none(n typed, at finding.At) bool {
+	if !n.typ.Optional {
+		return false
+	}
+	what := n.path
+	if what == "" {
+		what = "this"
+	}
+	c.report("none-unhandled", at, "%s may be none here: ask has(%s) first, or use %s.orValue(…).", what, what, what)
+	return true
+}
+
+func merge(a, b Facts) Facts {
+	if len(a) == 0 {
+		return b
+	}
+	if len(b) == 0 {
+		return a
+	}
+	out := maps.Clone(a)
+	maps.Copy(out, b)
+	return out
+}

@@ -1,0 +1,132 @@
+// Package finding is what Alluvion says about a plan: one sentence, where, why it matters, and what
+// to do next. Everything that judges a plan (the reader, the type check, the checks) says it in this
+// form, and everything that people see (command line, HTTP, console) shows it unchanged.
+package finding
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+)
+
+// Severity is how much a finding matters.
+type Severity string
+
+// An Error means that the plan cannot run; a Warning that it will surprise somebody; a Note is worth
+// a look.
+const (
+	Error   Severity = "error"
+	Warning Severity = "warning"
+	Note    Severity = "note"
+)
+
+// At is a position in the plan's text. Lines and columns count from 1, columns in characters.
+// Pointer is the JSON Pointer (RFC 6901) of the value there.
+type At struct {
+	Line    int    `json:"line" doc:"Line in the plan, from 1; 0 where the finding is about the whole document."`
+	Column  int    `json:"column" doc:"Column in that line, from 1, in characters."`
+	Pointer string `json:"pointer" doc:"JSON Pointer (RFC 6901) of the value in the plan."`
+}
+
+// Pos gives the position itself; it makes whatever embeds an At something that a finding can point to.
+func (a At) Pos() At { return a }
+
+// Finding is one thing to know about a plan.
+type Finding struct {
+	ID       string   `json:"id" doc:"Permanent kebab-case id; docs/findings.md explains each."`
+	Severity Severity `json:"severity" enum:"error,warning,note"`
+	Message  string   `json:"message" doc:"One sentence about this plan."`
+	Why      string   `json:"why" doc:"Why it matters."`
+	Do       string   `json:"do" doc:"What to do about it."`
+	Nearest  string   `json:"nearest,omitempty" doc:"The valid name nearest to the one that was written."`
+	Excerpt  string   `json:"excerpt,omitempty" doc:"The line of the plan."`
+	Accepted string   `json:"accepted,omitempty" doc:"The plan's own reason for accepting this finding."`
+	Item     string   `json:"item,omitempty" doc:"The item of the plan that it is about, as player.warmth or passages.rope_bridge."`
+	At
+}
+
+// New makes a finding of a registered kind, with that kind's severity, reason and advice.
+// It panics on an id that is not registered: that is a mistake in this program.
+func New(id string, at At, message string) Finding {
+	k, ok := Lookup(id)
+	if !ok {
+		panic("finding: unregistered id " + id)
+	}
+	return Finding{ID: id, Severity: k.Severity, Message: message, Why: k.Why, Do: k.Do, At: at}
+}
+
+// Kind explains one kind of finding.
+type Kind struct {
+	ID       string   `json:"id"`
+	Severity Severity `json:"severity"`
+	Title    string   `json:"title"`
+	Why      string   `json:"why"`
+	Do       string   `json:"do"`
+}
+
+// Lookup finds a kind by its id.
+func Lookup(id string) (Kind, bool) {
+	k, ok := byID[id]
+	return k, ok
+}
+
+// Kinds lists every kind, by id.
+func Kinds() []Kind {
+	all := slices.Clone(kinds)
+	slices.SortFunc(all, func(a, b Kind) int { return cmp.Compare(a.ID, b.ID) })
+	return all
+}
+
+var byID = func() map[string]Kind {
+	m := map[string]Kind{}
+	for _, k := range kinds {
+		m[k.ID] = k
+	}
+	return m
+}()
+
+// List is the findings about one plan.
+type List []Finding
+
+// Sort puts the list in reading order: by line, column, severity, id.
+func (l List) Sort() {
+	rank := map[Severity]int{Error: 0, Warning: 1, Note: 2}
+	slices.SortStableFunc(l, func(a, b Finding) int {
+		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column),
+			cmp.Compare(rank[a.Severity], rank[b.Severity]), cmp.Compare(a.ID, b.ID), cmp.Compare(a.Message, b.Message))
+	})
+}
+
+// Excerpts fills in the line of the plan that each finding points to.
+func (l List) Excerpts(source string) {
+	lines := strings.Split(source, "\n")
+	for i := range l {
+		if n := l[i].Line; n >= 1 && n <= len(lines) {
+			l[i].Excerpt = clip(strings.TrimRight(lines[n-1], "\r"))
+		}
+	}
+}
+
+// clip bounds a quoted line, so that a finding about a huge line stays readable.
+func clip(line string) string {
+	if r := []rune(line); len(r) > 400 {
+		return string(r[:400]) + "…"
+	}
+	return line
+}
+
+// Errors says whether the plan cannot run.
+func (l List) Errors() bool {
+	return slices.ContainsFunc(l, func(f Finding) bool { return f.Severity == Error })
+}
+
+// Open counts the findings that the plan has not accepted.
+func (l List) Open() int {
+	n := 0
+	for _, f := range l {
+		if f.Accepted == "" {
+			n++
+		}
+	}
+	return n
+}

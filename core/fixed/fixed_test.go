@@ -1,0 +1,106 @@
+package fixed_test
+
+import (
+	"math/big"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"alluvion/core/fixed"
+)
+
+func TestRule20TenTimesATenthIsOne(t *testing.T) {
+	sum, tenth := fixed.Num{}, fixed.Must("0.1")
+	for range 10 {
+		var err error
+		sum, err = sum.Add(tenth)
+		require.NoError(t, err)
+	}
+	assert.Equal(t, fixed.FromInt(1), sum)
+}
+
+func TestParseAndString(t *testing.T) {
+	for _, same := range []string{"0", "1", "-1", "0.5", "-0.5", "12.000000001", "9007199254740991",
+		"-123456789012345678901234567", "123456789012345678901.5", "-0.000000001"} {
+		n, err := fixed.Parse(same)
+		require.NoError(t, err, same)
+		assert.Equal(t, same, n.String())
+	}
+	for _, bad := range []string{"", "-", ".", "1.", ".5", "1e3", "0x10", " 1", "+1", "1.0000000001", "NaN", "١"} {
+		_, err := fixed.Parse(bad)
+		assert.Error(t, err, "%q", bad)
+	}
+	_, err := fixed.Parse("999999999999999999999999999999999999999999")
+	assert.ErrorIs(t, err, fixed.ErrOverflow)
+}
+
+func TestRule20RoundsHalfAwayFromZero(t *testing.T) {
+	for _, row := range []struct{ value, step, want string }{
+		{"0.25", "0.5", "0.5"}, {"-0.25", "0.5", "-0.5"}, {"0.24", "0.5", "0"}, {"-0.24", "0.5", "0"},
+		{"2.5", "1", "3"}, {"-2.5", "1", "-3"}, {"7", "5", "5"}, {"7.5", "5", "10"}, {"1.1", "0", "1.1"},
+		{"20000000000000.3", "0.5", "20000000000000.5"},
+	} {
+		got, err := fixed.Must(row.value).RoundTo(fixed.Must(row.step))
+		require.NoError(t, err)
+		assert.Equal(t, row.want, got.String(), "%s to steps of %s", row.value, row.step)
+	}
+}
+
+func TestRule20OverflowAndZeroAreErrors(t *testing.T) {
+	huge := fixed.Must("170141183460469231731687303715")
+	_, err := huge.Add(huge)
+	assert.ErrorIs(t, err, fixed.ErrOverflow)
+	_, err = huge.Mul(fixed.FromInt(2))
+	assert.ErrorIs(t, err, fixed.ErrOverflow)
+	for _, op := range []func(fixed.Num) (fixed.Num, error){huge.Div, huge.DivWhole, huge.Mod} {
+		_, err = op(fixed.Num{})
+		assert.ErrorIs(t, err, fixed.ErrDivision)
+	}
+}
+
+func TestStorable(t *testing.T) {
+	assert.True(t, fixed.FromInt(fixed.MaxStored/10).Storable(fixed.FromInt(1)))
+	assert.False(t, fixed.FromInt(fixed.MaxStored+1).Storable(fixed.FromInt(1)))
+	assert.False(t, fixed.FromInt(fixed.MaxStored).Storable(fixed.Must("0.5")))
+	assert.True(t, fixed.Must("-99.5").Storable(fixed.Must("0.5")))
+}
+
+// The same sums done by math/big say what each operation must give.
+func TestAgreesWithRationals(t *testing.T) {
+	number := rapid.Custom(func(t *rapid.T) fixed.Num {
+		n := fixed.FromNano(rapid.Int64().Draw(t, "nano"))
+		if rapid.Bool().Draw(t, "large") {
+			n, _ = n.Mul(fixed.FromInt(rapid.Int64Range(-1<<31, 1<<31).Draw(t, "by")))
+		}
+		return n
+	})
+	rat := func(n fixed.Num) *big.Rat {
+		r, _ := new(big.Rat).SetString(n.String())
+		return r
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := number.Draw(t, "a"), number.Draw(t, "b")
+		sum, err := a.Add(b)
+		require.NoError(t, err)
+		assert.Zero(t, rat(sum).Cmp(new(big.Rat).Add(rat(a), rat(b))))
+		assert.Equal(t, rat(a).Cmp(rat(b)), a.Cmp(b))
+		half := big.NewRat(1, 2_000_000_000)
+		if p, err := a.Mul(b); err == nil {
+			off := new(big.Rat).Sub(rat(p), new(big.Rat).Mul(rat(a), rat(b)))
+			assert.LessOrEqual(t, off.Abs(off).Cmp(half), 0)
+		}
+		if b.Sign() != 0 {
+			if q, err := a.Div(b); err == nil {
+				off := new(big.Rat).Sub(rat(q), new(big.Rat).Quo(rat(a), rat(b)))
+				assert.LessOrEqual(t, off.Abs(off).Cmp(half), 0)
+			}
+		}
+		f := a.Floor()
+		assert.True(t, f.Cmp(a) <= 0 && f.MultipleOf(fixed.FromInt(1)))
+		again, err := fixed.Parse(a.String())
+		require.NoError(t, err)
+		assert.Equal(t, a, again)
+	})
+}

@@ -1,0 +1,306 @@
+// Package matrix says what survives what: a row for each piece of state, a column for each crossing,
+// and in each cell that state's fate, who decided it, and a sentence for people.
+package matrix
+
+import (
+	"fmt"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+// Matrix is the whole table.
+type Matrix struct {
+	Game    string   `json:"game"`
+	Title   string   `json:"title"`
+	Version int      `json:"version" doc:"Version of the plan."`
+	Columns []Column `json:"columns"`
+	Groups  []Group  `json:"groups"`
+}
+
+// Column is one crossing, or the derived column crash.
+type Column struct {
+	ID      string `json:"id" doc:"scene, death, leave, restart, new-run or crash."`
+	Title   string `json:"title"`
+	Meaning string `json:"meaning" doc:"When the crossing happens."`
+}
+
+// Group is the rows of one holder.
+type Group struct {
+	Holder string `json:"holder" doc:"player, scene, game or built-in."`
+	Title  string `json:"title"`
+	Rows   []Row  `json:"rows"`
+}
+
+// Row is one piece of state.
+type Row struct {
+	Name     string     `json:"name" doc:"Its identity, as player.warmth."`
+	Title    string     `json:"title"`
+	Type     string     `json:"type" doc:"Its type, in words."`
+	Start    expr.Value `json:"start" doc:"Its start value; null for none and for what is computed."`
+	Computed string     `json:"computed,omitempty" doc:"The expression of a computed variable."`
+	Cells    []Cell     `json:"cells" doc:"One for each column, in the columns' order."`
+	finding.At
+}
+
+// Cell is one fate.
+type Cell struct {
+	Fate     string        `json:"fate" doc:"keep, reset, rewind, set; for place checkpoint, entry, stay, exact, start, passage; computed; n/a; undecided; for crash saved or unbounded."`
+	Short    string        `json:"short" doc:"The fate in a word or two."`
+	Decided  model.Decided `json:"decided" doc:"own: by the item itself; default: by the plan's defaults; built-in; undecided; n/a."`
+	Sentence string        `json:"sentence" doc:"What it means, for people."`
+	Where    *finding.At   `json:"where,omitempty" doc:"Where in the plan it is decided."`
+}
+
+// Of makes the matrix of a plan.
+func Of(m *model.Model) Matrix {
+	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
+	w := &writer{m: m}
+	for _, g := range []struct {
+		holder model.Holder
+		title  string
+	}{{model.OfPlayer, "Each player has"}, {model.OfScene, "Each scene has"}, {model.OfGame, "The game has"}} {
+		rows := w.rows(g.holder)
+		if g.holder == model.OfPlayer {
+			rows = append(rows, w.place(), w.reached())
+		}
+		if len(rows) > 0 {
+			out.Groups = append(out.Groups, Group{Holder: g.holder.String(), Title: g.title, Rows: rows})
+		}
+	}
+	return out
+}
+
+// Cell finds the cell of a row and a column; nil where there is none.
+func (m *Matrix) Cell(row, column string) *Cell {
+	for g := range m.Groups {
+		for r := range m.Groups[g].Rows {
+			for c := range m.Columns {
+				if m.Groups[g].Rows[r].Name == row && m.Columns[c].ID == column {
+					return &m.Groups[g].Rows[r].Cells[c]
+				}
+			}
+		}
+	}
+	return nil
+}
+
+func columns() []Column {
+	return []Column{
+		{"scene", "Scene", "The player arrives in another scene; for a scene's own state: the last player leaves it."},
+		{"death", "Death", "The player comes back after dying."},
+		{"leave", "Leave", "A visit ends (quit, lost connection, crash) and another begins."},
+		{"restart", "Restart", "The session ends and is opened again."},
+		{"new-run", "New run", "The player starts over in the same slot."},
+		{"crash", "Crash", "What is left if the machine stops now: it follows from the save moments."},
+	}
+}
+
+type writer struct{ m *model.Model }
+
+func (w *writer) rows(h model.Holder) []Row {
+	var rows []Row
+	for _, v := range w.m.Vars {
+		if v.Holder == h {
+			rows = append(rows, w.variable(v))
+		}
+	}
+	return rows
+}
+
+func (w *writer) variable(v *model.Var) Row {
+	row := Row{Name: v.Name, Title: v.Title, Type: typeText(v), Start: v.Start, At: v.At}
+	if v.Computed() {
+		row.Computed, row.Start = v.Decl.Is.Source, expr.None
+	}
+	for i, c := range plan.Crossings {
+		row.Cells = append(row.Cells, w.cell(v, c, v.Fates[i]))
+	}
+	if v.Computed() {
+		row.Cells = append(row.Cells, computed(v))
+	} else {
+		row.Cells = append(row.Cells, w.crash(v.Title))
+	}
+	return row
+}
+
+func typeText(v *model.Var) string {
+	text := v.Decl.Type.Name
+	switch {
+	case v.Stopwatch:
+		text += ", in seconds"
+	case v.Type.Numeric():
+		if v.Decl.Min.Given || v.Decl.Max.Given {
+			text += fmt.Sprintf(" %s to %s", v.Min, v.Max)
+		}
+		if v.Decl.Step.Given {
+			text += " in steps of " + v.Step.String()
+		}
+	case v.Type.Kind == expr.Pick:
+		text += " of " + v.Type.Of
+	case v.Type.Kind == expr.Choice:
+		text += ": " + strings.Join(v.Type.Names, ", ")
+	}
+	if v.Type.Optional {
+		text += ", or none"
+	}
+	return text
+}
+
+func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
+	if v.Computed() {
+		return computed(v)
+	}
+	out := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
+	switch {
+	case f.By == model.NotAtAll:
+		return w.notAtAll(v.Holder, c)
+	case f.By == model.ByNobody:
+		return undecided(v.Title, v.Holder, c)
+	case f.Kind == "keep":
+		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, when(v.Holder, c))
+	case f.Kind == "reset":
+		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, v.Start.Plain(), when(v.Holder, c))
+	case f.Kind == "rewind":
+		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, when(v.Holder, c))
+	case f.Kind == "set":
+		out.Short = "= " + strings.TrimPrefix(f.Set.Source, v.Holder.String()+".")
+		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, when(v.Holder, c))
+	}
+	return out
+}
+
+func where(f model.Fate) *finding.At {
+	if f.At.Line == 0 {
+		return nil
+	}
+	at := f.At
+	return &at
+}
+
+func computed(v *model.Var) Cell {
+	return Cell{Fate: "computed", Short: "computed", Decided: model.NotAtAll, Where: &v.Decl.Is.At,
+		Sentence: fmt.Sprintf("%s is computed: it is never stored, and always %s.", v.Title, v.Decl.Is.Source)}
+}
+
+func undecided(title string, h model.Holder, c plan.Crossing) Cell {
+	return Cell{Fate: "undecided", Short: "undecided", Decided: model.ByNobody,
+		Sentence: fmt.Sprintf("Nobody has decided what happens to %s when %s.", title, when(h, c))}
+}
+
+func (w *writer) notAtAll(h model.Holder, c plan.Crossing) Cell {
+	why := map[plan.Crossing]string{
+		plan.CrossScene:   "The game is not in a scene, so it does not change scene.",
+		plan.CrossDeath:   "One player's death is nothing to what all of them share.",
+		plan.CrossLeave:   "It stays with the session when one player leaves.",
+		plan.CrossRestart: "What a player has goes with the player: it is leave that applies.",
+		plan.CrossNewRun:  "One player starting over is nothing to what all of them share.",
+	}
+	return Cell{Fate: "n/a", Short: "–", Decided: model.NotAtAll, Sentence: why[c]}
+}
+
+// when says in words when a crossing happens.
+func when(h model.Holder, c plan.Crossing) string {
+	switch {
+	case c == plan.CrossScene && h == model.OfScene:
+		return "the last player leaves the scene"
+	case c == plan.CrossScene:
+		return "the player arrives in another scene"
+	case c == plan.CrossDeath:
+		return "the player comes back after dying"
+	case c == plan.CrossLeave:
+		return "a visit ends and another begins"
+	case c == plan.CrossRestart:
+		return "the session ends and is opened again"
+	}
+	return "the player starts over"
+}
+
+// crash derives what a machine that stops takes with it (rule 35).
+func (w *writer) crash(title string) Cell {
+	s := w.m.Plan.Saving
+	var moments []string
+	for _, name := range []struct{ moment, text string }{{"checkpoint", "checkpoint"}, {"scene", "change of scene"}, {"death", "coming back"}} {
+		if w.m.SavesOn(name.moment) {
+			moments = append(moments, name.text)
+		}
+	}
+	at := s.At
+	out := Cell{Fate: "saved", Decided: model.ByNature, Where: &at}
+	since := "the last " + strings.Join(moments, " or ")
+	switch {
+	case s.Every.Given && len(moments) > 0:
+		out.Short = "≤ " + s.Every.Value.String()
+		out.Sentence = fmt.Sprintf("If the machine stops, at most the last %s of %s are lost, and nothing from before %s.", s.Every.Value, title, since)
+	case s.Every.Given:
+		out.Short = "≤ " + s.Every.Value.String()
+		out.Sentence = fmt.Sprintf("If the machine stops, at most the last %s of %s are lost.", s.Every.Value, title)
+	case len(moments) > 0:
+		out.Short = "since " + strings.TrimPrefix(since, "the ")
+		out.Sentence = fmt.Sprintf("If the machine stops, what happened to %s since %s is lost, however long ago that was.", title, since)
+	default:
+		out.Fate, out.Short = "unbounded", "unbounded"
+		out.Sentence = fmt.Sprintf("If the machine stops, everything that happened to %s in this visit is lost: nothing saves it while it goes on.", title)
+	}
+	if at.Line == 0 {
+		out.Where = nil
+	}
+	return out
+}
+
+func (w *writer) place() Row {
+	p := w.m.Place
+	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: expr.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
+	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature, Sentence: "The passage decides where the player arrives, and what they carry along."}
+	none := w.notAtAll(model.OfPlayer, plan.CrossRestart)
+	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the place")}
+	return row
+}
+
+func (w *writer) placeCell(f model.Fate, c plan.Crossing) Cell {
+	if f.By == model.ByNobody {
+		return undecided("the player's place", model.OfPlayer, c)
+	}
+	words := map[string]string{
+		"checkpoint": "at the checkpoint reached, or before the first one at " + w.beforeFirst(),
+		"entry":      "where they last arrived in this scene",
+		"stay":       "where they died",
+		"exact":      "exactly where they were",
+		"start":      "at " + w.m.Start.ID + ", where a run begins",
+	}
+	return Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f), Sentence: fmt.Sprintf("The player is %s when %s.", words[f.Kind], when(model.OfPlayer, c))}
+}
+
+func (w *writer) beforeFirst() string {
+	if w.m.Fallback != nil {
+		return w.m.Fallback.ID
+	}
+	return w.m.Start.ID
+}
+
+func (w *writer) reached() Row {
+	row := Row{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint, or none"}
+	if c := w.m.Plan.Checkpoints; c != nil {
+		row.At = c.List.At
+	}
+	for i, c := range plan.Crossings {
+		f := w.m.Reached[i]
+		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
+		switch {
+		case f.By == model.NotAtAll:
+			cell = w.notAtAll(model.OfPlayer, c)
+		case f.By == model.ByNobody:
+			cell = undecided("the checkpoint reached", model.OfPlayer, c)
+		case f.Kind == "keep":
+			cell.Sentence = fmt.Sprintf("The checkpoint reached stays the one to come back to when %s.", when(model.OfPlayer, c))
+		default:
+			cell.Sentence = fmt.Sprintf("No checkpoint counts as reached any more when %s.", when(model.OfPlayer, c))
+		}
+		row.Cells = append(row.Cells, cell)
+	}
+	row.Cells = append(row.Cells, w.crash("the checkpoint reached"))
+	return row
+}

@@ -1,0 +1,296 @@
+package model
+
+import (
+	"fmt"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+	"alluvion/core/plan"
+)
+
+// Load reads a plan and builds its model. Where the findings hold an error the model is nil.
+func Load(source []byte) (*Model, *plan.Plan, finding.List) {
+	p, found := plan.Read(source)
+	if found.Errors() {
+		return nil, p, found
+	}
+	m, more := Build(p)
+	found = append(found, more...)
+	found.Sort()
+	found.Excerpts(p.Source)
+	return m, p, found
+}
+
+// Build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
+func Build(p *plan.Plan) (*Model, finding.List) {
+	b := &builder{Model: &Model{
+		Plan: p, Single: p.Session.Players.Or(16) == 1, Reach: p.Reach.Or(fixed.FromInt(2)),
+		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
+		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
+		points: map[string]*Checkpoint{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
+	}, seen: map[string]bool{}}
+	b.space()
+	b.allRosters()
+	b.allScenes()
+	b.allPoints()
+	b.allVars()
+	b.scopes = b.newScopes()
+	b.allComputed()
+	b.allEvents()
+	b.allFates()
+	b.allPassages()
+	b.allRules()
+	b.allAlways()
+	if b.found.Errors() {
+		return nil, b.found
+	}
+	return b.Model, b.found
+}
+
+// builder is a model in the making, with what is found on the way.
+type builder struct {
+	*Model
+	found finding.List
+	seen  map[string]bool
+}
+
+func (b *builder) report(id string, at finding.At, format string, args ...any) {
+	b.add(finding.New(id, at, fmt.Sprintf(format, args...)))
+}
+
+// add keeps a finding once: a rule that waits for several moments is built once for each.
+func (b *builder) add(found ...finding.Finding) {
+	for _, f := range found {
+		key := fmt.Sprint(f.ID, f.At, f.Message)
+		if !b.seen[key] {
+			b.seen[key] = true
+			b.found = append(b.found, f)
+		}
+	}
+}
+
+func spaced(id string) string {
+	if id == "" {
+		return id
+	}
+	s := strings.NewReplacer("_", " ", "-", " ").Replace(id)
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+func (b *builder) space() {
+	s := b.Plan.Space
+	for _, a := range s.Axes {
+		b.Axes = append(b.Axes, a.Name)
+	}
+	switch n := len(s.Axes); {
+	case n == 0:
+		b.Axes = []string{"x", "y"}
+	case n == 1 || n > MaxAxes:
+		b.report("bad-value", s.Axes[0].At, "A space has two or three axes, not %d.", n)
+		b.Axes = []string{"x", "y"}
+	}
+	for _, f := range s.Facings {
+		b.Facings = append(b.Facings, f.Name)
+	}
+	b.unique(s.Axes)
+	b.unique(s.Facings)
+}
+
+// unique reports names that stand twice in a list.
+func (b *builder) unique(ids []plan.ID) {
+	first := map[string]plan.ID{}
+	for _, id := range ids {
+		if before, twice := first[id.Name]; twice {
+			b.report("duplicate-id", id.At, "%q stands here again; it stands first on line %d.", id.Name, before.Line)
+		}
+		first[id.Name] = id
+	}
+}
+
+func (b *builder) allRosters() {
+	for i := range b.Plan.Rosters.Entries {
+		e := &b.Plan.Rosters.Entries[i]
+		roster := &expr.Roster{ID: e.ID, Attributes: map[string]expr.Attribute{}}
+		domains := map[string]Domain{}
+		for _, a := range e.Value.Attributes.Entries {
+			d := b.valueDomain(a.ID, a.Value, false)
+			domains[a.ID] = d
+			roster.Attributes[a.ID] = expr.Attribute{Type: d.Type, Values: map[string]expr.Value{}}
+		}
+		if len(e.Value.Options.Entries) == 0 {
+			b.report("missing", e.At, "The roster %s has no options.", e.ID)
+		}
+		for _, o := range e.Value.Options.Entries {
+			b.options[e.ID] = append(b.options[e.ID], o.ID)
+			b.option(e.ID, o, e.Value.Attributes.IDs(), domains, roster)
+		}
+		b.rosters[e.ID] = roster
+	}
+}
+
+func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string, domains map[string]Domain, into *expr.Roster) {
+	for _, a := range o.Value.Attributes.Entries {
+		d, ok := domains[a.ID]
+		if !ok {
+			near := finding.Nearest(a.ID, names)
+			f := finding.New("unknown-name", a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near)))
+			f.Nearest = near
+			b.add(f)
+			continue
+		}
+		v, err := d.FromLiteral(a.Value)
+		if err != nil {
+			b.report("bad-value", a.Value.At, "%s of %s: %v.", a.ID, o.ID, err)
+		}
+		into.Attributes[a.ID].Values[o.ID] = v
+	}
+	for _, name := range names {
+		if _, ok := into.Attributes[name].Values[o.ID]; !ok && !domains[name].Type.Optional {
+			b.report("missing", o.At, "The option %s does not say its %s.", o.ID, name)
+		}
+	}
+}
+
+func didYouMean(near string) string {
+	if near == "" {
+		return ""
+	}
+	return " Did you mean " + near + "?"
+}
+
+func (b *builder) allScenes() {
+	for i := range b.Plan.Scenes.Entries {
+		e := &b.Plan.Scenes.Entries[i]
+		s := &Scene{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, At: e.At, Decl: &e.Value, Size: b.numbers(e.Value.Size, e.At, "size")}
+		for _, n := range s.Size {
+			if n.Sign() <= 0 {
+				b.report("bad-value", e.Value.Size[0].At, "The size of a scene is more than 0 along each axis.")
+			}
+		}
+		b.Scenes = append(b.Scenes, s)
+		b.scenes[e.ID] = s
+		for _, spot := range e.Value.Spots.Entries {
+			b.spot(s, spot)
+		}
+	}
+	b.Start = b.spots[b.Plan.Start.Name]
+}
+
+// numbers reads one number for each axis.
+func (b *builder) numbers(list []plan.Given[fixed.Num], at finding.At, what string) []fixed.Num {
+	out := make([]fixed.Num, MaxAxes)[:len(b.Axes)]
+	if len(list) != len(b.Axes) {
+		b.report("bad-value", at, "%s has %d numbers here; the space has %d axes (%s).", what, len(list), len(b.Axes), strings.Join(b.Axes, ", "))
+		return out
+	}
+	for i, n := range list {
+		out[i] = n.Value
+		if !n.Value.MultipleOf(b.Step) {
+			b.report("bad-value", n.At, "%s is not a whole number of the space's steps of %s.", n.Value, b.Step)
+		}
+	}
+	return out
+}
+
+func (b *builder) spot(scene *Scene, e plan.Entry[plan.Spot]) {
+	s := &Spot{ID: scene.ID + "/" + e.ID, Scene: scene, Facing: e.Value.Facing.Value, Reach: b.Reach, At: e.At}
+	copy(s.Point[:], b.numbers(e.Value.At, e.At, "at"))
+	if e.Value.Facing.Given {
+		b.oneOf(e.Value.Facing.Value, b.Facings, "facing", e.Value.Facing.At)
+	}
+	for _, span := range e.Value.Span.Entries {
+		axis := indexOf(b.Axes, span.ID)
+		switch {
+		case axis < 0:
+			b.oneOf(span.ID, b.Axes, "axis", span.At)
+		case len(span.Value) != 2 || span.Value[1].Value.Less(span.Value[0].Value):
+			b.report("bad-value", span.At, "A span is two numbers, from and to: {%s: [4, 36]}.", span.ID)
+		default:
+			s.Span[axis] = &Span{span.Value[0].Value, span.Value[1].Value}
+		}
+	}
+	b.spotReach(s, e.Value.Reach)
+	scene.Spots = append(scene.Spots, s)
+	b.spots[s.ID] = s
+}
+
+func (b *builder) spotReach(s *Spot, reach plan.Given[string]) {
+	if !reach.Given {
+		return
+	}
+	if s.AnyReach = reach.Value == "any"; s.AnyReach {
+		return
+	}
+	n, err := fixed.Parse(reach.Value)
+	if err != nil || n.Sign() < 0 {
+		b.report("bad-value", reach.At, "reach is a distance or any, not %q.", reach.Value)
+	}
+	s.Reach = n
+}
+
+// oneOf reports a name that is not in the list.
+func (b *builder) oneOf(name string, list []string, what string, at finding.At) {
+	if indexOf(list, name) >= 0 {
+		return
+	}
+	near := finding.Nearest(name, list)
+	text := fmt.Sprintf("There is no %s called %q.%s", what, name, didYouMean(near))
+	if len(list) > 0 && near == "" {
+		text += " There is " + strings.Join(list, ", ") + "."
+	}
+	f := finding.New("unknown-name", at, text)
+	f.Nearest = near
+	b.add(f)
+}
+
+func indexOf(list []string, s string) int {
+	for i, x := range list {
+		if x == s {
+			return i
+		}
+	}
+	return -1
+}
+
+func (b *builder) allPoints() {
+	c := b.Plan.Checkpoints
+	if c == nil {
+		return
+	}
+	b.Furthest = c.Use.Or("furthest") == "furthest"
+	b.Fallback = b.spots[c.Fallback.Name]
+	for i, e := range c.List.Entries {
+		p := &Checkpoint{ID: e.ID, Index: i, Spot: b.spots[e.Value.Spot.Name], Order: e.Value.Order.Or(i + 1), Again: e.Value.Again.Value, At: e.At}
+		b.Checkpoints = append(b.Checkpoints, p)
+		b.points[e.ID] = p
+	}
+}
+
+func (b *builder) allPassages() {
+	for i := range b.Plan.Passages.Entries {
+		e := &b.Plan.Passages.Entries[i]
+		d := &e.Value
+		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name], BothWays: d.BothWays.Value,
+			Refused: d.Refused.Value, Else: b.spots[d.Else.Name], At: e.At, Decl: d}
+		for _, c := range d.Carry {
+			if axis := indexOf(b.Axes, c.Name); axis >= 0 {
+				p.Carry[axis] = true
+			} else if c.Name == "facing" {
+				p.CarryFacing = true
+			} else {
+				b.oneOf(c.Name, append(append([]string{}, b.Axes...), "facing"), "axis", c.At)
+			}
+		}
+		b.unique(d.Carry)
+		if d.If.Given() {
+			p.If, _ = b.condition(d.If, b.scopes.player, nil)
+		} else if d.Refused.Given || d.Else.Given() {
+			b.report("missing", e.At, "The passage %s says what happens when it is refused, but has no if.", e.ID)
+		}
+		b.Passages = append(b.Passages, p)
+		b.passages[e.ID] = p
+	}
+}

@@ -1,0 +1,127 @@
+package model
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/plan"
+)
+
+// Domain is which values a variable, an argument or an attribute can have.
+type Domain struct {
+	Type                 expr.Type
+	Min, Max, Step       fixed.Num // of a number; Min and Max always hold, declared or not
+	Refuse               bool      // at_limit: refuse
+	MinLength, MaxLength int       // of a text, in characters
+	Alphabet             string    // of a text: the characters allowed; "" stands for all
+}
+
+// Fit makes v a value of the domain as an assignment does: numbers are rounded to the step and moved
+// to the nearer limit (or refused), everything else has to be right as it is (rules 20, 21).
+func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
+	if v.Kind != expr.IsNum || !d.Type.Numeric() {
+		return v, d.Admit(v)
+	}
+	n, err := v.Num.RoundTo(d.Step)
+	if err != nil {
+		return v, err
+	}
+	if d.Refuse && (n.Less(d.Min) || d.Max.Less(n)) {
+		return v, fmt.Errorf("%s is outside %s to %s", n, d.Min, d.Max)
+	}
+	return expr.OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n))), nil
+}
+
+// Admit says what is wrong with v as a value of the domain; nothing is rounded or moved.
+func (d *Domain) Admit(v expr.Value) error {
+	if v.IsNone() {
+		if d.Type.Optional {
+			return nil
+		}
+		return fmt.Errorf("a value is wanted, not none")
+	}
+	switch t := d.Type; {
+	case t.Numeric():
+		return d.admitNumber(v)
+	case t.Kind == expr.Bool && v.Kind != expr.IsBool:
+		return fmt.Errorf("true or false is wanted, not %s", v)
+	case t.Kind != expr.Bool && v.Kind != expr.IsText:
+		return fmt.Errorf("%s is wanted, not %s", t.Value(), v)
+	case t.Kind == expr.Text:
+		return d.admitText(v.Text)
+	case t.Named() && !slices.Contains(t.Names, v.Text):
+		return fmt.Errorf("there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
+	}
+	return nil
+}
+
+func (d *Domain) admitNumber(v expr.Value) error {
+	switch {
+	case v.Kind != expr.IsNum:
+		return fmt.Errorf("a number is wanted, not %s", v)
+	case v.Num.Less(d.Min) || d.Max.Less(v.Num):
+		return fmt.Errorf("%s is outside %s to %s", v, d.Min, d.Max)
+	case !v.Num.MultipleOf(d.Step):
+		return fmt.Errorf("%s is not a whole number of steps of %s", v, d.Step)
+	}
+	return nil
+}
+
+func (d *Domain) admitText(s string) error {
+	n := utf8.RuneCountInString(s)
+	switch {
+	case !utf8.ValidString(s):
+		return fmt.Errorf("the text is not UTF-8")
+	case n < d.MinLength:
+		return fmt.Errorf("the text has %d characters; at least %d are wanted", n, d.MinLength)
+	case n > d.MaxLength:
+		return fmt.Errorf("the text has %d characters; at most %d are allowed", n, d.MaxLength)
+	}
+	for _, r := range s {
+		if d.Alphabet != "" && !inAlphabet(r, d.Alphabet) {
+			return fmt.Errorf("the character %q is not among %s", r, d.Alphabet)
+		}
+	}
+	return nil
+}
+
+// inAlphabet reads "a-z0-9_-": single characters and ranges; a - at the end stands for itself.
+func inAlphabet(r rune, alphabet string) bool {
+	a := []rune(alphabet)
+	for i := 0; i < len(a); i++ {
+		if i+2 < len(a) && a[i+1] == '-' {
+			if a[i] <= r && r <= a[i+2] {
+				return true
+			}
+			i += 2
+		} else if a[i] == r {
+			return true
+		}
+	}
+	return false
+}
+
+// FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text.
+func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
+	var v expr.Value
+	if err := v.UnmarshalJSON(raw); err != nil {
+		return v, err
+	}
+	return v, d.Admit(v)
+}
+
+// FromLiteral reads a value that is written in a plan.
+func (d *Domain) FromLiteral(l plan.Literal) (expr.Value, error) {
+	v := expr.OfText(l.Text)
+	switch {
+	case l.Kind == plan.LiteralNumber && d.Type.Kind != expr.Text && !d.Type.Named():
+		v = expr.OfNum(l.Number)
+	case l.Kind == plan.LiteralBool && d.Type.Kind != expr.Text && !d.Type.Named():
+		v = expr.OfBool(l.Bool)
+	}
+	return v, d.Admit(v)
+}

@@ -1,0 +1,301 @@
+package model
+
+import (
+	"maps"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/plan"
+)
+
+var numOne = fixed.FromInt(1)
+
+func (b *builder) clockStep() fixed.Num { return fixed.Must("0.001") }
+
+func (b *builder) allEvents() {
+	for i := range b.Plan.Events.Entries {
+		e := &b.Plan.Events.Entries[i]
+		d := &e.Value
+		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self", Refused: d.Refused.Value,
+			WhileDead: d.WhileDead.Value, At: e.At, Decl: d}
+		for _, a := range d.Args.Entries {
+			ev.Args = append(ev.Args, Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), At: a.At})
+		}
+		if d.If.Given() {
+			ev.If, _ = b.condition(d.If, b.eventScope(ev), nil)
+		}
+		b.Events = append(b.Events, ev)
+		b.events[e.ID] = ev
+	}
+}
+
+func (b *builder) eventScope(e *Event) expr.Names {
+	names := b.scopes.world
+	if e.Self {
+		names = b.scopes.player
+	}
+	return b.withArgs(names, e.Args)
+}
+
+func (b *builder) allRules() {
+	for i := range b.Plan.Rules {
+		d := &b.Plan.Rules[i]
+		for _, moment := range d.On {
+			r := &Rule{Number: i + 1, Moment: moment, At: d.At, Decl: d}
+			names, ok := b.momentScope(r)
+			if !ok {
+				continue
+			}
+			b.rule(r, names)
+		}
+	}
+}
+
+// momentScope finds what a rule can read, and files the rule under its moment.
+func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
+	switch r.Moment.Kind {
+	case "event":
+		r.Event = b.events[r.Moment.Of]
+		r.AboutPlayer = r.Event.Self
+		r.Event.Rules = append(r.Event.Rules, r)
+		return b.eventScope(r.Event), true
+	case "changed":
+		v := b.vars[r.Moment.Of]
+		if v == nil {
+			b.oneOf(r.Moment.Of, b.varNames(), "variable", r.Moment.At)
+			return expr.Names{}, false
+		}
+		if v.Computed() || v.Stopwatch {
+			b.report("bad-value", r.Moment.At, "%s changes by itself; a rule can wait only for what is stored.", v.Name)
+			return expr.Names{}, false
+		}
+		b.byChanged[v] = append(b.byChanged[v], r)
+		r.AboutPlayer = v.Holder == OfPlayer
+		return b.scopes.of(v.Holder), true
+	}
+	r.AboutPlayer = true
+	b.byMoment[r.Moment.Kind] = append(b.byMoment[r.Moment.Kind], r)
+	return b.scopes.player, true
+}
+
+func (b *builder) varNames() []string {
+	var names []string
+	for _, v := range b.Vars {
+		names = append(names, v.Name)
+	}
+	return names
+}
+
+func (b *builder) rule(r *Rule, names expr.Names) {
+	known := expr.Facts{}
+	var guards []*expr.Program
+	if r.Decl.If.Given() {
+		if p, ok := b.condition(r.Decl.If, names, nil); ok {
+			r.If, guards = p, []*expr.Program{p}
+			maps.Copy(known, p.Holds)
+		}
+	}
+	r.Do = b.actions(r, r.Decl.Do, names, known, guards, false)
+	b.Rules = append(b.Rules, r)
+}
+
+// actions compiles a list of actions. known grows and shrinks with what they do.
+func (b *builder) actions(r *Rule, list []plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) []*Action {
+	var out []*Action
+	for i := range list {
+		a := b.action(r, &list[i], names, known, guards, maybe)
+		if a == nil {
+			continue
+		}
+		out = append(out, a)
+		b.Effects = append(b.Effects, Effect{Rule: r, Action: a, Guards: guards, Maybe: maybe})
+	}
+	return out
+}
+
+func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) *Action {
+	a := &Action{Verb: d.Verb, At: d.At}
+	switch d.Verb {
+	case "set", "add", "raise", "clear", "pick":
+		if !b.target(a, targetOf(d), names) {
+			return nil
+		}
+		b.assigned(a, d, names, known)
+	case "die", "come-back", "start-over":
+		if !b.who(a, whoOf(d), names) {
+			return nil
+		}
+	case "go":
+		if !r.AboutPlayer {
+			b.report("bad-value", d.At, "There is no player here who could go: %s.", "the rule is not about one player")
+		}
+		a.Spot = b.spots[d.Go.Name]
+	case "refuse":
+		a.Text = d.Refuse.Value
+	case "notify":
+		a.To, a.Text = d.Notify.Value, d.Text.Value
+		if a.To != "everyone" && !r.AboutPlayer {
+			b.report("bad-value", d.Notify.At, "There is no player here: this rule can notify everyone only.")
+		}
+	case "if":
+		b.branch(r, a, d, names, known, guards, maybe)
+	default:
+		return nil // the reader has reported it
+	}
+	return a
+}
+
+func targetOf(d *plan.Action) plan.Expr {
+	for _, x := range []plan.Expr{d.Set, d.Add, d.Raise, d.Clear, d.Pick} {
+		if x.Given() {
+			return x
+		}
+	}
+	return plan.Expr{}
+}
+
+func whoOf(d *plan.Action) plan.Expr {
+	for _, x := range []plan.Expr{d.Die, d.ComeBack, d.StartOver} {
+		if x.Given() {
+			return x
+		}
+	}
+	return plan.Expr{}
+}
+
+// target finds the variable that an action changes.
+func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
+	p, found := expr.Compile(x, names, nil)
+	b.add(found...)
+	if p == nil {
+		return false
+	}
+	v := (*Var)(nil)
+	if p.Name {
+		v = b.VarOf(p.Reads[0].Ref)
+	}
+	switch {
+	case v == nil:
+		b.report("bad-value", x.At, "Only a variable can be changed; %s is none.", strings.TrimSpace(x.Source))
+	case v.Computed():
+		b.report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.", v.Name)
+	case v.Stopwatch:
+		b.report("bad-value", x.At, "%s is a stopwatch: it counts by itself, and cannot be changed.", v.Name)
+	case (a.Verb == "add" || a.Verb == "raise") && !v.Type.Numeric():
+		b.report("type-mismatch", x.At, "%s is %s; only a number can be changed by %s.", v.Name, v.Type, a.Verb)
+	case a.Verb == "pick" && v.Type.Kind != expr.Pick:
+		b.report("type-mismatch", x.At, "%s is %s; only a pick can be picked.", v.Name, v.Type)
+	case a.Verb == "clear" && !v.Type.Optional:
+		b.report("type-mismatch", x.At, "%s is not optional, so it cannot be none.", v.Name)
+	default:
+		a.Var, a.Target = v, p.Reads[0].Ref
+		return true
+	}
+	return false
+}
+
+// assigned compiles the value that an action gives, and notes what is known not to be none after it.
+func (b *builder) assigned(a *Action, d *plan.Action, names expr.Names, known expr.Facts) {
+	path := strings.TrimSpace(targetOf(d).Source)
+	switch a.Verb {
+	case "set", "raise":
+		a.Value = b.valueFor(a.Var, d.To, names, known)
+	case "add":
+		a.Value = b.valueFor(a.Var, d.By, names, known)
+		if a.Var.Type.Optional && !known[path] {
+			b.report("none-unhandled", d.Add.At, "%s may be none here, and nothing can be added to none: ask has(%s) first.", a.Var.Name, path)
+		}
+	case "pick":
+		a.Value = b.valueFor(a.Var, d.Option, names, known)
+	}
+	if a.Verb == "clear" {
+		forget(known, a.Var.ID)
+	} else if a.Value != nil && !a.Value.Type.Optional {
+		known[path] = true
+	}
+}
+
+// forget drops what is known of a variable, whoever's it is: two names may stand for one player.
+func forget(known expr.Facts, id string) {
+	for path := range known {
+		if strings.HasSuffix(path, "."+id) || strings.Contains(path, "."+id+".") {
+			delete(known, path)
+		}
+	}
+}
+
+func (b *builder) valueFor(v *Var, x plan.Expr, names expr.Names, known expr.Facts) *expr.Program {
+	p, found := expr.CompileFor(x, names, known, v.Type)
+	b.add(found...)
+	if p != nil {
+		b.fits(v, p)
+	}
+	return p
+}
+
+// who finds the player that an action is about.
+func (b *builder) who(a *Action, x plan.Expr, names expr.Names) bool {
+	p, found := expr.Compile(x, names, nil)
+	b.add(found...)
+	if p == nil {
+		return false
+	}
+	if p.Type.Kind != expr.Player {
+		b.report("type-mismatch", x.At, "%s needs a player; this is %s.", a.Verb, p.Type)
+		return false
+	}
+	a.Who = p.Reads[0].Ref
+	return true
+}
+
+func (b *builder) branch(r *Rule, a *Action, d *plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) {
+	p, ok := b.condition(d.If, names, known)
+	if !ok {
+		return
+	}
+	inside := maps.Clone(known)
+	if inside == nil {
+		inside = expr.Facts{}
+	}
+	maps.Copy(inside, p.Holds)
+	a.If = p
+	a.Do = b.actions(r, d.Do, names, inside, append(guards[:len(guards):len(guards)], p), maybe)
+	rest := d.Else
+	if len(d.Elif) > 0 {
+		next := plan.Action{Verb: "if", If: d.Elif[0].If, Do: d.Elif[0].Do, Elif: d.Elif[1:], Else: d.Else, At: d.Elif[0].If.At}
+		rest = []plan.Action{next}
+	}
+	a.Else = b.actions(r, rest, names, maps.Clone(known), guards, true)
+	for path := range known { // what a branch cleared is not known behind it
+		if !inside[path] {
+			delete(known, path)
+		}
+	}
+}
+
+func (b *builder) allAlways() {
+	for i := range b.Plan.Always {
+		d := &b.Plan.Always[i]
+		p, ok := b.condition(d.That, b.scopes.player, nil)
+		if !ok {
+			continue
+		}
+		about := p.ReadsAny(func(r expr.Ref) bool { return r.Who == expr.Self || r.Who == expr.HereScene })
+		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: about, At: d.At})
+	}
+}
+
+// Scope gives the names that an expression about a player (or about nobody) can read, for checks that
+// ask what an expression is worth when more is known than its declarations say.
+func (m *Model) Scope(aboutPlayer bool, e *Event) expr.Names {
+	b := &builder{Model: m}
+	names := m.scopes.world
+	if aboutPlayer {
+		names = m.scopes.player
+	}
+	if e != nil {
+		names = b.withArgs(names, e.Args)
+	}
+	return names
+}

@@ -1,0 +1,284 @@
+// Package plan is the designer's document: its types, and reading it from YAML with every mistake
+// told by line and column.
+//
+// The Go types below are the one definition of the format. The reader walks them, the JSON Schema
+// is made from them, and so is the reference in docs/plan.md: a form that is not here does not
+// exist, and a form marked Later is known but refused with a finding that says so.
+package plan
+
+import (
+	"time"
+
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// Format is the version of the document format that this package reads.
+const Format = 1
+
+// Plan is one game's document.
+type Plan struct {
+	Alluvion Given[int]    `plan:"alluvion,required" min:"1" max:"1" doc:"Format of this document: 1."`
+	Game     ID            `plan:"game,required" id:"game" doc:"The game's id: lower-case letters, digits, - and _."`
+	Title    Given[string] `plan:"title" doc:"The game's name for people."`
+	Version  Given[int]    `plan:"version,required" min:"1" max:"1000000" doc:"Whole number of this plan version; saves carry it."`
+	Space    Space         `plan:"space" doc:"The coordinates that places are given in."`
+	Start    Ref           `plan:"start,required" ref:"spot" doc:"The spot where a new run begins, as scene/spot."`
+	Defaults Defaults      `plan:"defaults" doc:"Fates of everything that does not say its own."`
+
+	Rosters     Map[Roster]      `plan:"rosters" doc:"Lists of options with attributes, for variables of type pick."`
+	Variables   Map[Variable]    `plan:"variables" doc:"The named, typed pieces of state."`
+	Scenes      Map[Scene]       `plan:"scenes,required" doc:"The places of their own: levels, maps, rooms."`
+	Passages    Map[Passage]     `plan:"passages" doc:"The ways from spot to spot."`
+	Checkpoints *Checkpoints     `plan:"checkpoints" doc:"Spots that remember: who dies comes back there."`
+	Events      Map[Event]       `plan:"events" doc:"What can happen and be sent in, with arguments."`
+	Rules       []Rule           `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order."`
+	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
+	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
+	Reach       Given[fixed.Num] `plan:"reach" min:"0" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
+	Always      []Always         `plan:"always" doc:"What holds after every event: one that would break it is refused."`
+
+	Waymarks   Later `plan:"waymarks" doc:"Remembered places per player."`
+	Props      Later `plan:"props" doc:"Placed objects with state of their own."`
+	Movables   Later `plan:"movables" doc:"Objects that exist once and stay where they were left."`
+	Milestones Later `plan:"milestones" doc:"Lasting marks that a player earns once."`
+	Standings  Later `plan:"standings" doc:"Orderings of players by a value."`
+	Requests   Later `plan:"requests" doc:"Conditions on the built-in requests."`
+	Carriers   Later `plan:"carriers" doc:"Transports with hard limits."`
+	Commons    Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
+	Uses       Later `plan:"uses" doc:"The commons that this game uses."`
+	Upgrades   Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
+
+	// Source is the text that was read.
+	Source string `plan:"-"`
+}
+
+// Space says how places are given.
+type Space struct {
+	Axes    []ID             `plan:"axes" default:"[x, y]" doc:"Names of the axes, two or three."`
+	Unit    Given[string]    `plan:"unit" default:"metre" doc:"What one stands for; shown to people."`
+	Step    Given[fixed.Num] `plan:"step" min:"0.000000001" default:"0.001" doc:"Coordinates are whole multiples of this."`
+	Facings []ID             `plan:"facings" doc:"The ways a player can face, the first being the one at the start of a run."`
+}
+
+// Defaults are the fates of what does not say its own.
+type Defaults struct {
+	Player Fates      `plan:"player" doc:"For variables held by a player, and the checkpoint reached."`
+	Scene  Fates      `plan:"scene" doc:"For variables held by a scene."`
+	Game   Fates      `plan:"game" doc:"For variables held by the game."`
+	Place  PlaceFates `plan:"place" doc:"Where a player is after each crossing."`
+	Prop   Later      `plan:"prop"`
+	Pair   Later      `plan:"pair"`
+}
+
+// Fates are what each crossing does to a variable.
+type Fates struct {
+	Scene   Fate `plan:"scene" doc:"When its player arrives in another scene; for a scene's own state, when the last player leaves it."`
+	Death   Fate `plan:"death" doc:"When the player comes back after dying."`
+	Leave   Fate `plan:"leave" doc:"When a visit ends and another begins."`
+	Restart Fate `plan:"restart" doc:"When the session ends and is opened again."`
+	NewRun  Fate `plan:"new-run" doc:"When the player starts over in the same slot."`
+}
+
+// Crossing names a boundary in play.
+type Crossing string
+
+// The crossings, in the order of the matrix's columns.
+const (
+	CrossScene   Crossing = "scene"
+	CrossDeath   Crossing = "death"
+	CrossLeave   Crossing = "leave"
+	CrossRestart Crossing = "restart"
+	CrossNewRun  Crossing = "new-run"
+)
+
+// Crossings lists them in the order of the matrix's columns.
+var Crossings = []Crossing{CrossScene, CrossDeath, CrossLeave, CrossRestart, CrossNewRun}
+
+// At gives the fate at one crossing; its Kind is "" where none is written.
+func (f *Fates) At(c Crossing) *Fate {
+	switch c {
+	case CrossScene:
+		return &f.Scene
+	case CrossDeath:
+		return &f.Death
+	case CrossLeave:
+		return &f.Leave
+	case CrossRestart:
+		return &f.Restart
+	}
+	return &f.NewRun
+}
+
+// PlaceFates are where a player is after each crossing.
+type PlaceFates struct {
+	Death  Given[string] `plan:"death" enum:"checkpoint,entry,stay" doc:"checkpoint: at the checkpoint reached, else the fallback; entry: where they last arrived in this scene; stay: where they died."`
+	Leave  Given[string] `plan:"leave" enum:"exact,checkpoint,entry,start" doc:"exact: where they were; checkpoint; entry: where they last arrived in that scene; start: where a new run begins."`
+	NewRun Given[string] `plan:"new-run" enum:"start" doc:"Where a new run begins: start."`
+	Scene  Given[string] `plan:"scene" enum:"passage" doc:"The passage decides; it may be left out."`
+}
+
+// Roster is a list of options with attributes.
+type Roster struct {
+	Title      Given[string]     `plan:"title" doc:"The roster's name for people."`
+	Attributes Map[ValueType]    `plan:"attributes" doc:"What each option says of itself."`
+	Options    Map[RosterOption] `plan:"options,required" doc:"The options, each with its attributes."`
+	If         Later             `plan:"if"`
+	Accept     Accept            `plan:"accept"`
+}
+
+// RosterOption is one option of a roster.
+type RosterOption struct {
+	Title      Given[string]
+	Attributes Map[Literal]
+	If         Later
+}
+
+// ValueType is the type of an attribute or an argument: its name alone, or a table with limits.
+type ValueType struct {
+	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice; for arguments also player."`
+	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value allowed."`
+	Max       Given[fixed.Num] `plan:"max" doc:"Largest value allowed."`
+	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
+	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
+	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" doc:"Most characters of a text."`
+	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
+	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that an argument of type pick comes from."`
+	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May be none."`
+	Within    Later            `plan:"within"`
+	Among     Given[string]    `plan:"among" enum:"present" doc:"present: a player argument has to be in the session, which is always so."`
+
+	finding.At
+}
+
+// Variable is a named, typed piece of state.
+type Variable struct {
+	Of        Holder           `plan:"of,required" doc:"Who has a copy of their own: game, player or scene."`
+	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick or stopwatch."`
+	Title     Given[string]    `plan:"title" doc:"What people call it."`
+	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a stopwatch or computed."`
+	Is        Expr             `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
+	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
+	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
+	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
+	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this, counted from zero; required for decimals."`
+	AtLimit   Given[string]    `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max: it is moved to the limit, or the event is refused."`
+	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
+	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
+	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have, as single ones and ranges: a-z0-9_-"`
+	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
+	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
+	Across    Fates            `plan:"across" doc:"Its fate at each crossing, where the default is not right."`
+	WrittenBy Given[string]    `plan:"written_by" enum:"game" doc:"game: nothing in the plan writes it; the game's own server does."`
+	ReadBy    Given[string]    `plan:"read_by" enum:"game" doc:"game: the game reads it, so that it is of use though nothing in the plan reads it."`
+	Accept    Accept           `plan:"accept"`
+
+	Share    Later `plan:"share" doc:"Who is sent it, and who may write it."`
+	In       Later `plan:"in"`
+	While    Later `plan:"while"`
+	MaxItems Later `plan:"max_items"`
+	Items    Later `plan:"items"`
+	Fields   Later `plan:"fields"`
+	Locked   Later `plan:"locked"`
+}
+
+// Scene is a place of its own.
+type Scene struct {
+	Title  Given[string]      `plan:"title" doc:"What people call it."`
+	Size   []Given[fixed.Num] `plan:"size,required" doc:"Its extent along each axis: from 0 up to, not including, this."`
+	Spots  Map[Spot]          `plan:"spots" doc:"Named positions."`
+	Accept Accept             `plan:"accept"`
+
+	Areas  Later `plan:"areas" doc:"Named regions."`
+	Origin Later `plan:"origin"`
+	Walk   Later `plan:"walk"`
+}
+
+// Spot is a named position in a scene.
+type Spot struct {
+	At     []Given[fixed.Num]      `plan:"at,required" doc:"Its coordinates, one for each axis."`
+	Facing Given[string]           `plan:"facing" doc:"The facing of who arrives here; without one theirs stays as it is."`
+	Span   Map[[]Given[fixed.Num]] `plan:"span" doc:"Makes it an edge: for an axis, from and to (both included)."`
+	Reach  Given[string]           `plan:"reach" doc:"Its own reach: a distance, or any."`
+	Accept Accept                  `plan:"accept"`
+}
+
+// Passage is a way from a spot to a spot.
+type Passage struct {
+	From     Ref           `plan:"from,required" ref:"spot" doc:"The spot where it begins, as scene/spot."`
+	To       Ref           `plan:"to,required" ref:"spot" doc:"The spot where it leads."`
+	BothWays Given[bool]   `plan:"both_ways" default:"false" doc:"Leads back as well."`
+	Carry    []ID          `plan:"carry" doc:"The axes, and facing, that a player brings along; the others come from the spot."`
+	If       Expr          `plan:"if" doc:"What has to hold to pass, in both directions."`
+	Refused  Given[string] `plan:"refused" doc:"What a player is told where if does not hold."`
+	Else     Ref           `plan:"else" ref:"spot" doc:"Where a player is led instead where if does not hold."`
+	Title    Given[string] `plan:"title" doc:"What people call it."`
+	Accept   Accept        `plan:"accept"`
+}
+
+// Checkpoints are the spots that remember.
+type Checkpoints struct {
+	Use       Given[string]        `plan:"use" enum:"furthest,latest" default:"furthest" doc:"furthest: an earlier one never replaces a later one; latest: the one touched last."`
+	Fallback  Ref                  `plan:"fallback" ref:"spot" doc:"Where a player comes back who dies before the first."`
+	BackAfter Given[time.Duration] `plan:"back_after" default:"0s" doc:"How long after dying the player comes back by itself. Without it, only a come-back action or request ends being dead."`
+	List      Map[Checkpoint]      `plan:"list,required" doc:"The checkpoints."`
+	Across    Fates                `plan:"across" doc:"Fates of the checkpoint reached; defaults.player otherwise."`
+	Accept    Accept               `plan:"accept"`
+}
+
+// Checkpoint is one of them.
+type Checkpoint struct {
+	Spot  Ref         `plan:"at,required" ref:"spot" doc:"The spot to touch."`
+	Order Given[int]  `plan:"order" min:"0" max:"1000000" doc:"How far along it is, for use: furthest. Without it, its place in the list."`
+	Again Given[bool] `plan:"again" default:"false" doc:"Touching it once more renews what was remembered there."`
+	In    Later       `plan:"in"`
+}
+
+// Event is something that happens and is sent in.
+type Event struct {
+	Args      Map[ValueType] `plan:"args" doc:"Its arguments: a type's name, or a table."`
+	From      Given[string]  `plan:"from,required" enum:"self,server" doc:"self: a player sends it about themselves; server: only the game's server does."`
+	If        Expr           `plan:"if" doc:"What has to hold; where it does not, the event is refused."`
+	Refused   Given[string]  `plan:"refused" doc:"What the sender is told then."`
+	WhileDead Given[bool]    `plan:"while_dead" default:"false" doc:"A dead player may send it too."`
+	Title     Given[string]  `plan:"title" doc:"What people call it."`
+	AtMost    Later          `plan:"at_most"`
+	Accept    Accept         `plan:"accept"`
+}
+
+// Rule does things on a moment or an event.
+type Rule struct {
+	On     Moments  `plan:"on,required" doc:"The moment or event, or a list of them."`
+	If     Expr     `plan:"if" doc:"What has to hold for the rule to act."`
+	Do     []Action `plan:"do,required" doc:"The actions, in order; each sees what the ones before it did."`
+	Accept Accept   `plan:"accept"`
+
+	finding.At
+}
+
+// Always is something that holds after every event.
+type Always struct {
+	That    Expr          `plan:"that,required" doc:"What always holds."`
+	Refused Given[string] `plan:"refused" doc:"What the sender of an event is told that would break it."`
+	Accept  Accept        `plan:"accept"`
+
+	finding.At
+}
+
+// Saving says when players are saved.
+type Saving struct {
+	Slots     Given[int]           `plan:"slots" min:"1" max:"100" default:"1" doc:"How many saves a player may have."`
+	When      []Given[string]      `plan:"when" enum:"checkpoint,scene,death,leave" doc:"The moments at which a player is saved."`
+	Every     Given[time.Duration] `plan:"every" doc:"How often whoever changed is saved besides; at least 100ms."`
+	Revisions Given[int]           `plan:"revisions" min:"1" max:"10000" default:"10" doc:"How many earlier saves of a slot are kept."`
+	Accept    Accept               `plan:"accept"`
+
+	finding.At
+}
+
+// Session is one live run.
+type Session struct {
+	Players Given[int] `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world lies in the player's own save."`
+	Grace   Later      `plan:"grace"`
+	Ticks   Later      `plan:"ticks"`
+}

@@ -1,0 +1,262 @@
+package plan
+
+import (
+	"reflect"
+	"sort"
+	"strings"
+
+	"alluvion/core/finding"
+)
+
+// BuiltInMoments are the moments that a rule can name besides the plan's events.
+var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "changed"}
+
+var laterMoments = map[string]bool{"saved": true, "loaded": true, "picked": true, "every": true, "entered": true, "exited": true, "milestone": true}
+
+func (ms *Moments) read(r *reader, n *node, f field) {
+	if n.form != formList {
+		if m, ok := readMoment(r, n); ok {
+			*ms = Moments{m}
+		}
+		return
+	}
+	for _, item := range n.items {
+		if m, ok := readMoment(r, item); ok {
+			*ms = append(*ms, m)
+		}
+	}
+}
+
+// readMoment reads one moment: the name of an event or of a built-in moment, or {changed: variable}.
+func readMoment(r *reader, n *node) (Moment, bool) {
+	m := Moment{At: n.At}
+	switch {
+	case n.form == formPlain || n.form == formQuoted:
+		m.Kind = n.text
+		if m.Kind == "changed" {
+			r.report("missing", n.At, "changed needs the variable: {changed: player.oil}.")
+			return m, false
+		}
+	case n.form == formTable && len(n.keys) == 1:
+		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
+		if m.Kind != "changed" && !laterMoments[m.Kind] {
+			r.unknownKey(n.keys[0], []string{"changed"})
+			return m, false
+		}
+	default:
+		r.wrong(n, "a moment, or the name of an event")
+		return m, false
+	}
+	if laterMoments[m.Kind] {
+		r.report("not-built", n.At, "The moment %q is part of the language, but this version does not run it yet.", m.Kind)
+		return m, false
+	}
+	return m, true
+}
+
+func (a *Always) read(r *reader, n *node, f field) {
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(a).Elem())
+		return
+	}
+	a.At = n.At
+	r.read(n, reflect.ValueOf(&a.That).Elem(), f)
+}
+
+func (t *ValueType) read(r *reader, n *node, f field) {
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(t).Elem())
+		return
+	}
+	t.At = n.At
+	r.read(n, reflect.ValueOf(&t.Type).Elem(), field{id: "type"})
+}
+
+// read takes an option's title apart from its attributes, whose names are the roster's own.
+func (o *RosterOption) read(r *reader, n *node, f field) {
+	if n.form != formTable {
+		r.wrong(n, "a table of attributes")
+		return
+	}
+	rest := &node{form: formTable, At: n.At}
+	for _, k := range n.keys {
+		switch k.name {
+		case "title":
+			r.read(k.value, reflect.ValueOf(&o.Title).Elem(), field{name: "title"})
+		case "if":
+			o.If.read(r, k.value, field{name: "if"})
+		default:
+			rest.keys = append(rest.keys, k)
+		}
+	}
+	r.read(rest, reflect.ValueOf(&o.Attributes).Elem(), f)
+}
+
+// complete makes sure that an action has exactly one verb and what goes with it, and nothing more.
+func (a *Action) complete(r *reader, n *node) {
+	fs := fieldsOf(reflect.TypeFor[Action]())
+	var verbs, others []string
+	for _, k := range n.keys {
+		f, ok := fs.byName[k.name]
+		switch {
+		case !ok:
+		case isVerb(f):
+			verbs = append(verbs, k.name)
+		default:
+			others = append(others, k.name)
+		}
+	}
+	if len(verbs) == 0 && !r.alreadyReported(n.keys) {
+		r.report("missing", n.At, "This action says nothing to do: one of %s is wanted.", strings.Join(Verbs(), ", "))
+	}
+	if len(verbs) > 1 {
+		r.report("wrong-type", n.At, "An action does one thing; this one says %s. Write them as actions of their own.", strings.Join(verbs, " and "))
+	}
+	if len(verbs) != 1 {
+		return
+	}
+	a.Verb = verbs[0]
+	a.companions(r, n, fs.byName[a.Verb], others)
+}
+
+// companions checks what goes with a verb: with "a,b?" a is needed and b may stand.
+func (a *Action) companions(r *reader, n *node, verb field, others []string) {
+	allowed := map[string]bool{}
+	for _, w := range strings.Split(verb.with, ",") {
+		name, optional := strings.CutSuffix(w, "?")
+		allowed[name] = true
+		if name != "" && !optional && n.key(name) == nil {
+			r.report("missing", n.At, "%s needs %q beside it.", a.Verb, name)
+		}
+	}
+	for _, name := range others {
+		if !allowed[name] {
+			r.report("wrong-type", n.key(name).at, "%q does not go with %s.", name, a.Verb)
+		}
+	}
+}
+
+func (n *node) key(name string) *key {
+	for i := range n.keys {
+		if n.keys[i].name == name {
+			return &n.keys[i]
+		}
+	}
+	return nil
+}
+
+// alreadyReported says whether one of the keys has a finding of its own, so that the missing verb is
+// a consequence of it.
+func (r *reader) alreadyReported(keys []key) bool {
+	for _, k := range keys {
+		for _, f := range r.found {
+			if f.At == k.at || f.At == k.value.At {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// notVerbs are the fields of Action that only go with a verb.
+var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true}
+
+func isVerb(f field) bool { return !notVerbs[f.name] }
+
+// Verbs lists what an action can do, in alphabetical order.
+func Verbs() []string {
+	var verbs []string
+	for _, name := range fieldsOf(reflect.TypeFor[Action]()).names {
+		if !notVerbs[name] {
+			verbs = append(verbs, name)
+		}
+	}
+	sort.Strings(verbs)
+	return verbs
+}
+
+// resolve makes sure that every reference names something, and that ids do not shadow what is built in.
+func (p *Plan) resolve(r *reader) {
+	spots := map[string]bool{}
+	var names []string
+	for _, s := range p.Scenes.Entries {
+		for _, spot := range s.Value.Spots.Entries {
+			name := s.ID + "/" + spot.ID
+			spots[name], names = true, append(names, name)
+		}
+	}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs()}
+	isKnown := map[string]func(string) bool{
+		"spot":   func(n string) bool { return spots[n] },
+		"roster": func(n string) bool { return p.Rosters.Get(n) != nil },
+	}
+	for _, ref := range r.refs {
+		if !isKnown[ref.kind](ref.ref.Name) {
+			r.dangling(ref, known[ref.kind], p)
+		}
+	}
+	for _, e := range p.Events.Entries {
+		if laterMoments[e.ID] || contains(BuiltInMoments, e.ID) {
+			r.report("bad-value", e.At, "%q is a built-in moment; an event needs another name.", e.ID)
+		}
+	}
+	p.resolveMoments(r)
+}
+
+func (r *reader) dangling(ref reference, names []string, p *Plan) {
+	name := ref.ref.Name
+	near := finding.Nearest(name, names)
+	text := "There is no " + ref.kind + " called \"" + clip(name) + "\"."
+	scene, spot, isPath := strings.Cut(name, "/")
+	switch {
+	case ref.kind == "spot" && !isPath:
+		text = "A spot is written as scene/spot; \"" + clip(name) + "\" names no scene."
+	case ref.kind == "spot" && p.Scenes.Get(scene) == nil:
+		text = "There is no scene called \"" + clip(scene) + "\"."
+		if s := finding.Nearest(scene, p.Scenes.IDs()); s != "" && p.Scenes.Get(s).Spots.Get(spot) != nil {
+			near = s + "/" + spot
+		}
+	case ref.kind == "spot":
+		spots := p.Scenes.Get(scene).Spots.IDs()
+		text = "The scene " + scene + " has no spot called \"" + clip(spot) + "\"."
+		if s := finding.Nearest(spot, spots); s != "" {
+			near = scene + "/" + s
+		} else if near == "" && len(spots) > 0 {
+			text += " It has " + strings.Join(spots, ", ") + "."
+		}
+	}
+	if near != "" {
+		text += " Did you mean " + near + "?"
+	}
+	r.report("unknown-name", ref.ref.At, "%s", text).Nearest = near
+}
+
+func (p *Plan) resolveMoments(r *reader) {
+	names := append(p.Events.IDs(), BuiltInMoments...)
+	for i := range p.Rules {
+		for j := range p.Rules[i].On {
+			m := &p.Rules[i].On[j]
+			switch {
+			case contains(BuiltInMoments, m.Kind):
+			case p.Events.Get(m.Kind) != nil:
+				m.Kind, m.Of = "event", m.Kind
+			default:
+				near := finding.Nearest(m.Kind, names)
+				text := "There is no event or moment called \"" + clip(m.Kind) + "\"."
+				if near != "" {
+					text += " Did you mean " + near + "?"
+				}
+				r.report("unknown-name", m.At, "%s", text).Nearest = near
+			}
+		}
+	}
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}

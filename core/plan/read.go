@@ -1,0 +1,439 @@
+package plan
+
+import (
+	"fmt"
+	"reflect"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// Read reads a plan from YAML (or JSON, which is YAML). It reports everything that it finds wrong, not
+// only the first thing. The plan is never nil; where the findings hold an error it is incomplete and
+// must not be run.
+func Read(source []byte) (*Plan, finding.List) {
+	p := &Plan{Source: string(source)}
+	root, found := parse(source)
+	if root != nil {
+		r := &reader{found: found}
+		r.read(root, reflect.ValueOf(p).Elem(), field{})
+		p.resolve(r)
+		found = r.found
+	}
+	found.Sort()
+	found.Excerpts(p.Source)
+	return p, found
+}
+
+// reader walks the document and the Go types side by side.
+type reader struct {
+	found finding.List
+	refs  []reference
+}
+
+// reference is a written name that has to be declared somewhere: kind says as what.
+type reference struct {
+	kind string
+	ref  *Ref
+}
+
+func (r *reader) report(id string, at finding.At, format string, args ...any) *finding.Finding {
+	r.found = append(r.found, finding.New(id, at, fmt.Sprintf(format, args...)))
+	return &r.found[len(r.found)-1]
+}
+
+// wrong reports a value of another form than the one wanted.
+func (r *reader) wrong(n *node, want string) {
+	got := n.form.String()
+	if n.form == formPlain || n.form == formQuoted {
+		got = strconv.Quote(clip(n.text))
+	}
+	r.report("wrong-type", n.At, "%s is wanted here, not %s.", upperFirst(want), got)
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+func clip(s string) string {
+	if r := []rune(s); len(r) > 60 {
+		return string(r[:60]) + "…"
+	}
+	return s
+}
+
+// special is a type that reads itself.
+type special interface {
+	read(r *reader, n *node, f field)
+}
+
+// read fills v from n.
+func (r *reader) read(n *node, v reflect.Value, f field) {
+	if s, ok := v.Addr().Interface().(special); ok {
+		s.read(r, n, f)
+		return
+	}
+	switch v.Kind() {
+	case reflect.Pointer:
+		v.Set(reflect.New(v.Type().Elem()))
+		r.read(n, v.Elem(), f)
+	case reflect.Slice:
+		r.list(n, v, f)
+	case reflect.Struct:
+		r.table(n, v)
+	default:
+		panic("plan: no reader for " + v.Type().String())
+	}
+}
+
+func (r *reader) list(n *node, v reflect.Value, f field) {
+	if n.form != formList {
+		r.wrong(n, "a list")
+		return
+	}
+	v.Set(reflect.MakeSlice(v.Type(), len(n.items), len(n.items)))
+	for i, item := range n.items {
+		r.read(item, v.Index(i), f)
+	}
+}
+
+// table reads a struct: known keys into their fields, unknown ones into findings.
+func (r *reader) table(n *node, v reflect.Value) {
+	if n.form != formTable {
+		r.wrong(n, "a table")
+		return
+	}
+	if at := v.FieldByName("At"); at.IsValid() && at.Type() == reflect.TypeFor[finding.At]() {
+		at.Set(reflect.ValueOf(n.At))
+	}
+	fields := fieldsOf(v.Type())
+	seen := map[string]bool{}
+	for _, k := range n.keys {
+		f, ok := fields.byName[k.name]
+		if !ok {
+			r.unknownKey(k, fields.names)
+			continue
+		}
+		seen[k.name] = true
+		k.value.At = orAt(k.value.At, k.at)
+		r.read(k.value, v.Field(f.index), f)
+	}
+	for _, f := range fields.list {
+		if f.required && !seen[f.name] {
+			r.report("missing", n.At, "%q is missing here: %s", f.name, lowerFirst(f.doc))
+		}
+	}
+	if done, ok := v.Addr().Interface().(interface{ complete(*reader, *node) }); ok {
+		done.complete(r, n)
+	}
+}
+
+func lowerFirst(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToLower(s[:1]) + s[1:]
+}
+
+func (r *reader) unknownKey(k key, names []string) {
+	near := finding.Nearest(k.name, names)
+	hint := "Known here: " + strings.Join(names, ", ") + "."
+	if near != "" {
+		hint = fmt.Sprintf("Did you mean %q?", near)
+	}
+	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Nearest = near
+}
+
+// orAt gives an empty value the position of its key.
+func orAt(at, key finding.At) finding.At {
+	if at.Line == 0 {
+		return key
+	}
+	return at
+}
+
+// field is what a struct field's tags say.
+type field struct {
+	index    int
+	name     string
+	required bool
+	doc      string
+	enum     []string
+	min, max string
+	def      string
+	ref      string
+	id       string
+	with     string
+}
+
+type fields struct {
+	list   []field
+	names  []string
+	byName map[string]field
+}
+
+func fieldsOf(t reflect.Type) fields {
+	fs := fields{byName: map[string]field{}}
+	for i := range t.NumField() {
+		tag := t.Field(i).Tag
+		name, opts, _ := strings.Cut(tag.Get("plan"), ",")
+		if name == "" || name == "-" {
+			continue
+		}
+		f := field{index: i, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
+			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with")}
+		if e := tag.Get("enum"); e != "" {
+			f.enum = strings.Split(e, ",")
+		}
+		fs.list, fs.byName[name] = append(fs.list, f), f
+		if t.Field(i).Type != reflect.TypeFor[Later]() {
+			fs.names = append(fs.names, name)
+		}
+	}
+	return fs
+}
+
+var (
+	idPattern   = regexp.MustCompile(`^[a-z][a-z0-9_]{0,63}$`)
+	gamePattern = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,63}$`)
+)
+
+func (r *reader) checkID(name string, at finding.At, pattern *regexp.Regexp) {
+	if !pattern.MatchString(name) {
+		r.report("bad-value", at, "%q cannot be an id: ids are lower-case letters, digits and _, begin with a letter, and have at most 64 characters.", clip(name))
+	}
+}
+
+func (i *ID) read(r *reader, n *node, f field) {
+	if n.form != formPlain && n.form != formQuoted {
+		r.wrong(n, "a name")
+		return
+	}
+	*i = ID{n.text, n.At}
+	switch f.id {
+	case "game":
+		r.checkID(i.Name, n.At, gamePattern)
+	case "type":
+		// The model says which types there are, and which are still to come.
+	default:
+		r.checkID(i.Name, n.At, idPattern)
+	}
+}
+
+func (x *Ref) read(r *reader, n *node, f field) {
+	if n.form != formPlain && n.form != formQuoted || n.text == "" {
+		r.wrong(n, "the name of a "+f.ref)
+		return
+	}
+	*x = Ref{n.text, n.At}
+	r.refs = append(r.refs, reference{f.ref, x})
+}
+
+func (x *Expr) read(r *reader, n *node, f field) {
+	if n.form != formPlain && n.form != formQuoted || strings.TrimSpace(n.text) == "" {
+		r.wrong(n, "an expression")
+		return
+	}
+	*x = Expr{n.text, n.At}
+	if n.form == formQuoted && !strings.Contains(n.text, "\n") {
+		x.Column++
+	}
+}
+
+func (l *Literal) read(r *reader, n *node, f field) {
+	*l = Literal{Text: n.text, At: n.At}
+	switch {
+	case n.form == formQuoted:
+	case n.form != formPlain:
+		r.wrong(n, "a value")
+	case n.text == "true" || n.text == "false":
+		l.Kind, l.Bool = LiteralBool, n.text == "true"
+	default:
+		if num, err := fixed.Parse(n.text); err == nil {
+			l.Kind, l.Number = LiteralNumber, num
+		}
+	}
+}
+
+func (x *Fate) read(r *reader, n *node, f field) {
+	x.At = n.At
+	switch {
+	case n.form == formPlain && (n.text == "keep" || n.text == "reset" || n.text == "rewind"):
+		x.Kind = n.text
+		if n.text == "rewind" && f.name != string(CrossDeath) {
+			r.report("bad-value", n.At, "rewind is a fate at death only.")
+		}
+	case n.form == formTable && len(n.keys) == 1 && n.keys[0].name == "set":
+		x.Kind = "set"
+		r.read(n.keys[0].value, reflect.ValueOf(&x.Set).Elem(), field{})
+	case n.form == formPlain || n.form == formQuoted:
+		near := finding.Nearest(n.text, []string{"keep", "reset", "rewind"})
+		text := "A fate is keep, reset, rewind (at death) or {set: expression}, not %q."
+		if near != "" {
+			text += " Did you mean " + near + "?"
+		}
+		r.report("bad-value", n.At, text, clip(n.text)).Nearest = near
+	default:
+		r.wrong(n, "keep, reset, rewind or {set: expression}")
+	}
+}
+
+func (h *Holder) read(r *reader, n *node, f field) {
+	h.At = n.At
+	if n.form == formList {
+		r.report("not-built", n.At, "Pairs of holders are part of the language, but this version does not run them yet.")
+		return
+	}
+	if n.form != formPlain {
+		r.wrong(n, "a holder (game, player or scene)")
+		return
+	}
+	h.Name = n.text
+	switch {
+	case h.Name == "game", h.Name == "player", h.Name == "scene":
+	case h.Name == "prop" || strings.HasPrefix(h.Name, "prop:"):
+		r.report("not-built", n.At, "Props are part of the language, but this version does not run them yet.")
+	default:
+		near := finding.Nearest(h.Name, []string{"game", "player", "scene"})
+		r.report("unknown-name", n.At, "A variable is held by game, player or scene, not by %q.", clip(h.Name)).Nearest = near
+	}
+}
+
+func (a *Accept) read(r *reader, n *node, f field) {
+	if n.form != formTable {
+		r.wrong(n, "a table of finding ids and reasons")
+		return
+	}
+	a.Reasons, a.Where = map[string]string{}, map[string]finding.At{}
+	for _, k := range n.keys {
+		kind, ok := finding.Lookup(k.name)
+		switch {
+		case !ok:
+			r.unknownKey(k, findingIDs())
+		case kind.Severity == finding.Error:
+			r.report("bad-value", k.at, "%q is an error: the plan cannot run with it, so it cannot be accepted.", k.name)
+		case k.value.form != formPlain && k.value.form != formQuoted || strings.TrimSpace(k.value.text) == "":
+			r.wrong(k.value, "the reason, in words")
+		default:
+			a.Reasons[k.name], a.Where[k.name] = k.value.text, k.at
+		}
+	}
+}
+
+func findingIDs() []string {
+	var ids []string
+	for _, k := range finding.Kinds() {
+		ids = append(ids, k.ID)
+	}
+	return ids
+}
+
+func (*Later) read(r *reader, n *node, f field) {
+	at := n.At
+	r.report("not-built", at, "%q is part of the language, but this version does not run it yet.", f.name)
+}
+
+func (m *Map[T]) read(r *reader, n *node, f field) {
+	if n.form != formTable {
+		r.wrong(n, "a table")
+		return
+	}
+	m.At = n.At
+	m.Entries = make([]Entry[T], len(n.keys))
+	for i, k := range n.keys {
+		r.checkID(k.name, k.at, idPattern)
+		k.value.At = orAt(k.value.At, k.at)
+		m.Entries[i] = Entry[T]{ID: k.name, At: k.at}
+		r.read(k.value, reflect.ValueOf(&m.Entries[i].Value).Elem(), f)
+	}
+}
+
+// read fills a scalar of one of the types that stand in document.go.
+func (g *Given[T]) read(r *reader, n *node, f field) {
+	if n.form != formPlain && n.form != formQuoted {
+		r.wrong(n, scalarName(g.Value, f))
+		return
+	}
+	ok := false
+	switch v := any(&g.Value).(type) {
+	case *string:
+		*v, ok = n.text, r.enum(n, f)
+	case *bool:
+		*v, ok = n.text == "true", n.form == formPlain && (n.text == "true" || n.text == "false")
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		}
+	case *int:
+		i, err := strconv.Atoi(n.text)
+		*v, ok = i, err == nil && n.form == formPlain
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		} else {
+			ok = r.within(n, fixed.FromInt(int64(i)), f)
+		}
+	case *fixed.Num:
+		num, err := fixed.Parse(n.text)
+		*v, ok = num, err == nil && n.form == formPlain
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		} else {
+			ok = r.within(n, num, f)
+		}
+	case *time.Duration:
+		d, err := time.ParseDuration(n.text)
+		*v, ok = d, err == nil && d >= 0 && d <= 365*24*time.Hour
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		}
+	}
+	g.Given, g.At = ok, n.At
+}
+
+func scalarName(v any, f field) string {
+	switch v.(type) {
+	case bool:
+		return "true or false"
+	case int:
+		return "a whole number"
+	case fixed.Num:
+		return "a plain decimal number (of at most nine places, without quotes)"
+	case time.Duration:
+		return "a time such as 30s or 0.8s"
+	}
+	if f.enum != nil {
+		return "one of " + strings.Join(f.enum, ", ")
+	}
+	return "a text"
+}
+
+func (r *reader) enum(n *node, f field) bool {
+	if f.enum == nil {
+		return true
+	}
+	for _, e := range f.enum {
+		if e == n.text {
+			return true
+		}
+	}
+	near := finding.Nearest(n.text, f.enum)
+	text := fmt.Sprintf("%s is one of %s, not %q.", f.name, strings.Join(f.enum, ", "), clip(n.text))
+	r.report("bad-value", n.At, "%s", text).Nearest = near
+	return false
+}
+
+func (r *reader) within(n *node, v fixed.Num, f field) bool {
+	if f.min != "" && v.Less(fixed.Must(f.min)) || f.max != "" && fixed.Must(f.max).Less(v) {
+		limits := "at least " + f.min
+		switch {
+		case f.min == "":
+			limits = "at most " + f.max
+		case f.max != "":
+			limits = "from " + f.min + " to " + f.max
+		}
+		r.report("bad-value", n.At, "%s has to be %s, not %s.", f.name, limits, v)
+		return false
+	}
+	return true
+}

@@ -1,0 +1,187 @@
+package plan
+
+import (
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// Given is a scalar that may be written in the plan: its value, whether it was written, and where.
+type Given[T any] struct {
+	Value T
+	Given bool
+	finding.At
+}
+
+// Or is the value that was written, or the other where none was.
+func (g Given[T]) Or(other T) T {
+	if g.Given {
+		return g.Value
+	}
+	return other
+}
+
+// ID is a name that the designer gave, or one out of a fixed list.
+type ID struct {
+	Name string
+	finding.At
+}
+
+// Ref is a name that has to stand for something declared elsewhere in the plan.
+type Ref struct {
+	Name string
+	finding.At
+}
+
+// Given says whether a reference was written.
+func (r Ref) Given() bool { return r.Name != "" }
+
+// Expr is an expression's source.
+type Expr struct {
+	Source string
+	finding.At
+}
+
+// Given says whether an expression was written.
+func (e Expr) Given() bool { return e.Source != "" }
+
+// LiteralKind tells a written value's form.
+type LiteralKind uint8
+
+// The forms of a Literal.
+const (
+	LiteralText LiteralKind = iota
+	LiteralNumber
+	LiteralBool
+)
+
+// Literal is a written value whose type depends on what it is for.
+type Literal struct {
+	Kind   LiteralKind
+	Text   string
+	Number fixed.Num
+	Bool   bool
+	finding.At
+}
+
+// Fate is what one crossing does to a variable. Kind is "keep", "reset", "rewind", "set", or "" where
+// nothing is written.
+type Fate struct {
+	Kind string
+	Set  Expr
+	finding.At
+}
+
+// Holder is who has a copy of a variable: "game", "player" or "scene".
+type Holder struct {
+	Name string
+	finding.At
+}
+
+// Accept holds the findings that an item of the plan accepts, each with its reason.
+type Accept struct {
+	Reasons map[string]string
+	Where   map[string]finding.At
+}
+
+// Later stands where the language has a form that this version does not run. Writing one is a finding.
+type Later struct{}
+
+// Map is a table of the plan: ids and what they stand for, in document order.
+type Map[T any] struct {
+	Entries []Entry[T]
+	finding.At
+}
+
+// Entry is one row of a Map; At is where its id stands.
+type Entry[T any] struct {
+	ID    string
+	At    finding.At
+	Value T
+}
+
+// Get finds an entry by id, or gives nil.
+func (m *Map[T]) Get(id string) *T {
+	for i := range m.Entries {
+		if m.Entries[i].ID == id {
+			return &m.Entries[i].Value
+		}
+	}
+	return nil
+}
+
+// Find gives the entry's place in the document, or -1.
+func (m *Map[T]) Find(id string) int {
+	for i := range m.Entries {
+		if m.Entries[i].ID == id {
+			return i
+		}
+	}
+	return -1
+}
+
+// IDs lists the names in document order.
+func (m *Map[T]) IDs() []string {
+	ids := make([]string, len(m.Entries))
+	for i, e := range m.Entries {
+		ids[i] = e.ID
+	}
+	return ids
+}
+
+// Moment is what a rule waits for: Kind is a built-in moment, or "event" with the event's name in Of.
+type Moment struct {
+	Kind string
+	Of   string
+	finding.At
+}
+
+// Moments is one moment or several.
+type Moments []Moment
+
+// Action is one thing that a rule does: exactly one verb, with what goes with it.
+type Action struct {
+	Set       Expr          `plan:"set" with:"to" doc:"Gives a variable a value."`
+	Add       Expr          `plan:"add" with:"by" doc:"Adds to a number."`
+	Raise     Expr          `plan:"raise" with:"to" doc:"Sets a number only if that is higher."`
+	Clear     Expr          `plan:"clear" doc:"Makes an optional variable none."`
+	Pick      Expr          `plan:"pick" with:"option" doc:"Chooses an option of a roster."`
+	Die       Expr          `plan:"die" doc:"The player dies."`
+	ComeBack  Expr          `plan:"come-back" doc:"The dead player comes back."`
+	StartOver Expr          `plan:"start-over" doc:"The player starts a new run in the same slot."`
+	Go        Ref           `plan:"go" ref:"spot" doc:"Moves the rule's player to a spot."`
+	Refuse    Given[string] `plan:"refuse" doc:"The event fails with this reason; nothing has changed."`
+	Notify    Given[string] `plan:"notify" with:"text" enum:"player,scene,everyone" doc:"Tells somebody something."`
+	If        Expr          `plan:"if" with:"do,elif?,else?" doc:"Does things where a condition holds."`
+
+	To     Expr          `plan:"to" doc:"The value, as an expression."`
+	By     Expr          `plan:"by" doc:"How much, as an expression."`
+	Option Expr          `plan:"option" doc:"The option's id, or an expression."`
+	Text   Given[string] `plan:"text" doc:"What is said."`
+	Do     []Action      `plan:"do" doc:"What is done where the condition holds."`
+	Elif   []Branch      `plan:"elif" doc:"Further conditions, tried in order."`
+	Else   []Action      `plan:"else" doc:"What is done where none holds."`
+
+	Put      Later `plan:"put"`
+	TakeOut  Later `plan:"take-out"`
+	Item     Later `plan:"item"`
+	Remember Later `plan:"remember"`
+	Forget   Later `plan:"forget"`
+	Take     Later `plan:"take"`
+	SetDown  Later `plan:"set-down"`
+	Save     Later `plan:"save"`
+	Send     Later `plan:"send"`
+	Let      Later `plan:"let"`
+	Each     Later `plan:"each"`
+	Earn     Later `plan:"earn"`
+	Unearn   Later `plan:"unearn"`
+
+	// Verb is the one that was written.
+	Verb string `plan:"-"`
+	finding.At
+}
+
+// Branch is a further condition of an if.
+type Branch struct {
+	If Expr     `plan:"if,required" doc:"The condition."`
+	Do []Action `plan:"do,required" doc:"What is done where it holds."`
+}

@@ -1,0 +1,257 @@
+package plan
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	yaml "github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+
+	"alluvion/core/finding"
+)
+
+// Limits on a document. They are far above what a plan needs and far below what harms.
+const (
+	MaxBytes = 1 << 20
+	MaxDepth = 40
+	maxNodes = 400_000
+)
+
+// form is the shape of a node of the document.
+type form uint8
+
+const (
+	formNothing form = iota // null, or nothing written
+	formPlain               // a scalar without quotes
+	formQuoted              // a scalar in quotes, or a block of text
+	formList
+	formTable
+)
+
+// node is a piece of the document with its position, free of the YAML library.
+type node struct {
+	form  form
+	text  string
+	items []*node
+	keys  []key
+	finding.At
+}
+
+type key struct {
+	name  string
+	at    finding.At
+	value *node
+}
+
+func (f form) String() string {
+	return [...]string{"nothing", "a value", "a text", "a list", "a table"}[f]
+}
+
+// parse turns text into nodes, or says in one finding why it cannot.
+func parse(source []byte) (*node, finding.List) {
+	one := func(id string, at finding.At, format string, args ...any) (*node, finding.List) {
+		return nil, finding.List{finding.New(id, at, fmt.Sprintf(format, args...))}
+	}
+	top := finding.At{Line: 1, Column: 1}
+	if len(source) > MaxBytes {
+		return one("too-large", top, "The document has %s; a plan may have at most %s.", size(len(source)), size(MaxBytes))
+	}
+	if !utf8.Valid(source) {
+		good := bytes.ToValidUTF8(source[:firstBad(source)], nil)
+		return one("syntax", endOf(string(good)), "The document is not UTF-8 text here.")
+	}
+	source = bytes.TrimPrefix(source, []byte("\ufeff"))
+	if len(bytes.TrimSpace(source)) == 0 {
+		return one("empty", top, "The document is empty.")
+	}
+	if at, ok := tabIndent(string(source)); ok {
+		return one("syntax", at, "This line is indented with a tab; YAML allows only spaces here.")
+	}
+	file, err := parseYAML(string(source))
+	if err != nil {
+		at, text := syntax(err)
+		return one("syntax", at, "%s", text)
+	}
+	if len(file.Docs) > 1 {
+		return one("syntax", at(file.Docs[1].Body, ""), "There is a second document here; a plan is one document.")
+	}
+	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
+		return one("empty", top, "The document holds nothing but comments.")
+	}
+	c := &converter{}
+	root := c.convert(file.Docs[0].Body, "", 0)
+	return root, c.found
+}
+
+// parseYAML guards the YAML library: what makes it panic is a syntax error like any other.
+func parseYAML(source string) (file *ast.File, err error) {
+	defer func() {
+		if r := recover(); r != nil {
+			err = errors.New("the document cannot be read as YAML")
+		}
+	}()
+	tokens := lexer.Tokenize(source)
+	if t := tooDeep(tokens); t != nil {
+		return nil, &yaml.SyntaxError{Message: fmt.Sprintf("nested more than %d deep", MaxDepth), Token: t}
+	}
+	return parser.Parse(tokens, 0, parser.AllowDuplicateMapKey())
+}
+
+// tooDeep finds a bracket that opens beyond the limit, before the parser recurses into it.
+func tooDeep(tokens token.Tokens) *token.Token {
+	depth := 0
+	for _, t := range tokens {
+		switch t.Type {
+		case token.MappingStartType, token.SequenceStartType:
+			if depth++; depth > MaxDepth {
+				return t
+			}
+		case token.MappingEndType, token.SequenceEndType:
+			depth--
+		}
+	}
+	return nil
+}
+
+func syntax(err error) (finding.At, string) {
+	var s *yaml.SyntaxError
+	if errors.As(err, &s) && s.Token != nil && s.Token.Position != nil {
+		return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column}, "This is not YAML: " + s.Message + "."
+	}
+	first, _, _ := strings.Cut(err.Error(), "\n")
+	return finding.At{Line: 1, Column: 1}, "This is not YAML: " + first + "."
+}
+
+// tabIndent finds the first line whose indentation has a tab; the YAML library's own words for it are
+// hard to understand.
+func tabIndent(source string) (finding.At, bool) {
+	for i, line := range strings.Split(source, "\n") {
+		indent := line[:len(line)-len(strings.TrimLeft(line, " \t"))]
+		if tab := strings.IndexByte(indent, '\t'); tab >= 0 && strings.TrimSpace(line) != "" {
+			return finding.At{Line: i + 1, Column: tab + 1}, true
+		}
+	}
+	return finding.At{}, false
+}
+
+func firstBad(source []byte) int {
+	for i := 0; i < len(source); {
+		r, n := utf8.DecodeRune(source[i:])
+		if r == utf8.RuneError && n <= 1 {
+			return i
+		}
+		i += n
+	}
+	return len(source)
+}
+
+func endOf(text string) finding.At {
+	last := text[strings.LastIndexByte(text, '\n')+1:]
+	return finding.At{Line: strings.Count(text, "\n") + 1, Column: utf8.RuneCountInString(last) + 1}
+}
+
+func size(n int) string {
+	if n < 1<<20 {
+		return fmt.Sprintf("%.1f KiB", float64(n)/(1<<10))
+	}
+	return fmt.Sprintf("%.1f MiB", float64(n)/(1<<20))
+}
+
+type converter struct {
+	found finding.List
+	nodes int
+}
+
+func (c *converter) report(id string, at finding.At, format string, args ...any) {
+	c.found = append(c.found, finding.New(id, at, fmt.Sprintf(format, args...)))
+}
+
+func (c *converter) convert(n ast.Node, pointer string, depth int) *node {
+	out := &node{At: at(n, pointer)}
+	if c.nodes++; c.nodes > maxNodes || depth > MaxDepth {
+		if c.nodes <= maxNodes+1 {
+			c.report("too-large", out.At, "The document is nested more than %d deep, or has more than %d values.", MaxDepth, maxNodes)
+			c.nodes = maxNodes + 2
+		}
+		return out
+	}
+	switch n := n.(type) {
+	case nil, *ast.NullNode:
+	case *ast.MappingNode:
+		out.form = formTable
+		c.table(out, n.Values, pointer, depth)
+	case *ast.MappingValueNode:
+		out.form = formTable
+		c.table(out, []*ast.MappingValueNode{n}, pointer, depth)
+	case *ast.SequenceNode:
+		out.form = formList
+		for i, item := range n.Values {
+			out.items = append(out.items, c.convert(item, fmt.Sprintf("%s/%d", pointer, i), depth+1))
+		}
+	case *ast.LiteralNode:
+		out.form, out.text = formQuoted, n.Value.Value
+		out.Line++ // the text begins on the line below the | or >
+	case *ast.StringNode:
+		out.form, out.text = formPlain, n.Value
+		if t := n.GetToken().Type; t == token.SingleQuoteType || t == token.DoubleQuoteType {
+			out.form = formQuoted
+		}
+	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.InfinityNode, *ast.NanNode:
+		out.form, out.text = formPlain, n.GetToken().Value
+	case *ast.AnchorNode, *ast.AliasNode, *ast.MergeKeyNode, *ast.TagNode:
+		c.report("syntax", out.At, "Anchors (&), aliases (*), merge keys (<<) and tags (!) are not part of a plan.")
+	default:
+		c.report("syntax", out.At, "This form of YAML is not part of a plan.")
+	}
+	return out
+}
+
+func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer string, depth int) {
+	if len(values) > 0 && out.Line == 0 {
+		out.At = at(values[0].Key, pointer)
+	}
+	first := map[string]finding.At{}
+	for _, v := range values {
+		name, ok := keyName(v.Key)
+		where := at(v.Key, pointer+"/"+strings.NewReplacer("~", "~0", "/", "~1").Replace(name))
+		if !ok {
+			c.report("syntax", where, "A key has to be a plain name.")
+			continue
+		}
+		if before, twice := first[name]; twice {
+			c.report("duplicate-id", where, "%q stands here again; it stands first on line %d.", name, before.Line)
+			continue
+		}
+		first[name] = where
+		out.keys = append(out.keys, key{name, where, c.convert(v.Value, where.Pointer, depth+1)})
+	}
+	if len(out.keys) > 0 { // a table begins where its first key does, not at that key's colon
+		if k := out.keys[0].at; k.Line < out.Line || k.Line == out.Line && k.Column < out.Column {
+			out.Line, out.Column = k.Line, k.Column
+		}
+	}
+}
+
+func keyName(k ast.MapKeyNode) (string, bool) {
+	switch k := k.(type) {
+	case *ast.StringNode:
+		return k.Value, true
+	case *ast.IntegerNode, *ast.FloatNode, *ast.BoolNode, *ast.NullNode:
+		return k.GetToken().Value, true
+	}
+	return "", false
+}
+
+func at(n ast.Node, pointer string) finding.At {
+	if n == nil || n.GetToken() == nil || n.GetToken().Position == nil {
+		return finding.At{Pointer: pointer}
+	}
+	p := n.GetToken().Position
+	return finding.At{Line: p.Line, Column: p.Column, Pointer: pointer}
+}

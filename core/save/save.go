@@ -1,0 +1,69 @@
+// Package save is the documents that a session is kept in between its runs: a player's, and the
+// world's. A save holds what was when it was cut; what becomes of it is decided when it is loaded.
+//
+// Saves are JSON. Written and read again under the same plan version, a save is the same in canonical
+// form (RFC 8785). What a plan does not know is kept in the attic, and comes back to its place under a
+// plan that knows it.
+package save
+
+import (
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+)
+
+// Format is the version of the save format that this package writes.
+const Format = 1
+
+// Place is where a player is: never coordinates without their scene.
+type Place struct {
+	Scene  string      `json:"scene"`
+	At     []fixed.Num `json:"at"`               // one for each axis
+	Facing string      `json:"facing,omitempty"` // "" where the space has no facings
+}
+
+// Values are figures by the ids of their variables.
+type Values map[string]expr.Value
+
+// Player is one player's save in one slot.
+type Player struct {
+	Format  int    `json:"alluvion_save"`
+	Game    string `json:"game"`
+	Version int    `json:"version"` // of the plan
+	Player  string `json:"player"`
+	Slot    int    `json:"slot"`
+	Visits  int    `json:"visits"` // how often they have joined, the last visit included
+	Number  uint64 `json:"number"` // the last numbered request that was applied
+	Dead    bool   `json:"dead"`
+	Place   Place  `json:"place"`
+	Entry   Place  `json:"entry"` // where they last arrived in that scene
+	// Checkpoint is the one reached, "" where none was; Used are those that counted in this run.
+	Checkpoint string   `json:"checkpoint,omitempty"`
+	Used       []string `json:"used,omitempty"`
+	Values     Values   `json:"values"`
+	Record     Record   `json:"record"`
+	World      *World   `json:"world,omitempty"` // where session.players is 1
+	Attic      Attic    `json:"attic,omitempty"`
+}
+
+// Record is what rewinds at death, as it was when the checkpoint reached was reached, or at the run's
+// start.
+type Record struct {
+	Values Values `json:"values"`
+	World  *World `json:"world,omitempty"` // where session.players is 1
+}
+
+// World is what the game and its scenes hold.
+type World struct {
+	Format  int               `json:"alluvion_world"`
+	Game    string            `json:"game"`
+	Version int               `json:"version"`
+	Values  Values            `json:"values"`           // held by the game
+	Scenes  map[string]Values `json:"scenes,omitempty"` // held by each scene
+	Attic   Attic             `json:"attic,omitempty"`
+}
+
+// Attic keeps what the plan does not know, or what does not fit it any more: by identity
+// (player.warmth, scenes.ridge.snow), the value that stood in the save.
+type Attic map[string]jsontext.Value
