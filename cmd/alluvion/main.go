@@ -1,17 +1,205 @@
+// Command alluvion checks plans, shows what survives what, plays them, and runs the service that games
+// talk to.
 package main
 
 import (
+	"context"
+	"errors"
+	"flag"
 	"fmt"
+	"io"
 	"os"
-	"alluvion/core/check"
-	"alluvion/core/matrix"
+	"os/signal"
+	"slices"
+	"strings"
+	"syscall"
 )
 
+// version is the program's own; releases set it when they are built.
+var version = "0.1"
+
+// Exit codes.
+const (
+	fine     = 0
+	findings = 1 // the plan has errors or warnings; a request was refused that should not have been
+	wrongUse = 2
+	failed   = 3 // the service or a file failed
+)
+
+// errUse is wrong use of the command line; what is wrong has been said.
+var errUse = errors.New("wrong use")
+
+// command is one of the program's commands.
+type command struct {
+	name, args, short string
+	run               func(c *call) (int, error)
+	flags             func(fs *flag.FlagSet, o *options)
+}
+
+// options are the flags of all commands; each command has those that it registers.
+type options struct {
+	json, accepted, open, verbose               bool
+	addr, data, service, game, session, row, at string
+}
+
+// call is one run of a command.
+type call struct {
+	ctx      context.Context
+	in       io.Reader
+	out, err io.Writer
+	options
+	args  []string
+	style style
+}
+
+var commands = []command{
+	{"check", "PLAN", "say what is wrong or surprising in a plan", runCheck, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.BoolVar(&o.accepted, "accepted", false, "show the findings that the plan accepts, too")
+	}},
+	{"matrix", "PLAN", "show what survives what", runMatrix, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.row, "row", "", "explain one row, such as player.warmth")
+		fs.StringVar(&o.at, "at", "", "explain one crossing only, such as death")
+	}},
+	{"play", "PLAN [SCRIPT]", "play a plan line by line, from a script or by hand", runPlay, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.service, "service", "", "play in the running service at this `address`, instead of one of its own")
+		fs.StringVar(&o.game, "game", "", "the game, with -service")
+		fs.StringVar(&o.session, "session", "play", "the session to play in")
+		fs.StringVar(&o.data, "data", "", "keep the saves in this `file` (default: nothing is kept)")
+	}},
+	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
+		serveFlags(fs, o, "alluvion.db")
+	}},
+	{"demo", "", "run the service with the demo game and a few players in it", runDemo, func(fs *flag.FlagSet, o *options) {
+		serveFlags(fs, o, "")
+	}},
+	{"schema", "", "print the JSON Schema of plans", runSchema, nil},
+}
+
+func jsonFlag(fs *flag.FlagSet, o *options) {
+	fs.BoolVar(&o.json, "json", false, "print JSON, for programs")
+}
+
+func serveFlags(fs *flag.FlagSet, o *options, data string) {
+	fs.StringVar(&o.addr, "addr", "127.0.0.1:8230", "listen on this `address` of this machine; port 0 takes any free one")
+	fs.StringVar(&o.data, "data", data, "keep games and saves in this `file`")
+	fs.BoolVar(&o.json, "json", false, "write the log as JSON")
+	fs.BoolVar(&o.verbose, "verbose", false, "log every request")
+}
+
 func main() {
-	src, _ := os.ReadFile(os.Args[1])
-	m, _, f := check.Text(src)
-	for _, x := range f { fmt.Printf("%d:%d %s %s: %s\n   %s  [%s]\n", x.Line, x.Column, x.Severity, x.ID, x.Message, x.Excerpt, x.Accepted) }
-	if m == nil { return }
-	mx := matrix.Of(m)
-	for _, g := range mx.Groups { fmt.Println(g.Title); for _, r := range g.Rows { fmt.Printf("%-20s", r.Title); for _, c := range r.Cells { fmt.Printf("%-16s", c.Short) }; fmt.Println() } }
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	code := run(ctx, os.Args[1:], os.Stdin, os.Stdout, os.Stderr)
+	stop()
+	os.Exit(code)
+}
+
+// run carries out a command line and gives its exit code.
+func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) int {
+	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
+		if len(args) > 1 {
+			args = []string{args[1], "-h"}
+		} else {
+			usage(out)
+			return fine
+		}
+	}
+	if args[0] == "version" || args[0] == "-version" || args[0] == "--version" {
+		fmt.Fprintln(out, "alluvion", version)
+		return fine
+	}
+	i := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] })
+	if i < 0 {
+		fmt.Fprintf(errs, "alluvion: there is no command %q.%s\nTry: alluvion help\n", args[0], suggestion(args[0]))
+		return wrongUse
+	}
+	c := &call{ctx: ctx, in: in, out: out, err: errs, style: styleFor(out)}
+	if code, ok := c.parse(commands[i], args[1:]); !ok {
+		return code
+	}
+	code, err := commands[i].run(c)
+	if errors.Is(err, errUse) {
+		fmt.Fprintf(errs, "Try: alluvion help %s\n", commands[i].name)
+		return wrongUse
+	}
+	if err != nil {
+		fmt.Fprintf(errs, "alluvion: %v\n", err)
+		if next := nextToTry(err); next != "" {
+			fmt.Fprintf(errs, "Try: %s\n", next)
+		}
+		return failed
+	}
+	return code
+}
+
+// parse reads the flags, wherever they stand among the other arguments.
+func (c *call) parse(cmd command, args []string) (int, bool) {
+	fs := flag.NewFlagSet(cmd.name, flag.ContinueOnError)
+	fs.SetOutput(io.Discard)
+	if cmd.flags != nil {
+		cmd.flags(fs, &c.options)
+	}
+	for {
+		err := fs.Parse(args)
+		if errors.Is(err, flag.ErrHelp) {
+			commandUsage(c.out, cmd, fs)
+			return fine, false
+		}
+		if err != nil {
+			fmt.Fprintf(c.err, "alluvion %s: %v\nTry: alluvion help %s\n", cmd.name, err, cmd.name)
+			return wrongUse, false
+		}
+		rest := fs.Args()
+		if len(rest) == 0 {
+			return fine, true
+		}
+		c.args, args = append(c.args, rest[0]), rest[1:]
+	}
+}
+
+func usage(out io.Writer) {
+	fmt.Fprint(out, "alluvion: which player state survives what\n\nusage: alluvion COMMAND [FLAGS] [ARGUMENTS]\n\n")
+	for _, c := range commands {
+		fmt.Fprintf(out, "  %-22s %s\n", strings.TrimSpace(c.name+" "+c.args), c.short)
+	}
+	fmt.Fprint(out, "  help COMMAND           say more about one of them\n  version                print the version\n\n"+
+		"exit status: 0 fine, 1 findings, 2 wrong use, 3 the service or a file failed\n"+
+		"Begin with: alluvion demo\n")
+}
+
+func commandUsage(out io.Writer, cmd command, fs *flag.FlagSet) {
+	fmt.Fprintf(out, "usage: alluvion %s\n\n%s.\n", strings.TrimSpace(cmd.name+" [FLAGS] "+cmd.args), strings.ToUpper(cmd.short[:1])+cmd.short[1:])
+	if more := longer[cmd.name]; more != "" {
+		fmt.Fprintf(out, "\n%s\n", more)
+	}
+	n := 0
+	fs.VisitAll(func(*flag.Flag) { n++ })
+	if n > 0 {
+		fmt.Fprintln(out, "\nflags:")
+		fs.SetOutput(out)
+		fs.PrintDefaults()
+	}
+}
+
+// longer says more about a command than fits a line.
+var longer = map[string]string{
+	"check": "Works on the file alone; no service is needed. The exit status is 1 where there are errors or\n" +
+		"warnings that the plan does not accept; notes do not count.",
+	"matrix": "Works on the file alone. A * marks what the item itself decides; the rest follows from the plan's\n" +
+		"defaults. With -row, each cell is explained in a sentence.",
+	"play": playHelp,
+	"demo": "Without -data, the demo's saves are kept in a new folder of their own, and are gone when it ends.",
+}
+
+func suggestion(name string) string {
+	var names []string
+	for _, c := range commands {
+		names = append(names, c.name)
+	}
+	if near := nearest(name, names); near != "" {
+		return fmt.Sprintf(" Did you mean %q?", near)
+	}
+	return ""
 }

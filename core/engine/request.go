@@ -173,17 +173,4 @@ func (r *Run) contains(at [model.MaxAxes]fixed.Num, scene int) bool {
 }
 
 // PlaceText is a place as people read it: gorge (12, 47) north.
-func (r *Run) PlaceText(p Place) string {
-	text := r.m.Scenes[p.Scene].ID + " ("
-	for i := range r.m.Axes {
-		if i > 0 {
-			text += ", "
-		}
-		text += p.At[i].String()
-	}
-	text += ")"
-	if p.Facing != "" {
-		text += " " + p.Facing
-	}
-	return text
-}
+func (r *Run) PlaceText(p Place) string { return r.placeOut(p).String() }

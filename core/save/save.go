@@ -7,6 +7,8 @@
 package save
 
 import (
+	"strings"
+
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion/core/expr"
@@ -21,6 +23,15 @@ type Place struct {
 	Scene  string      `json:"scene"`
 	At     []fixed.Num `json:"at"`               // one for each axis
 	Facing string      `json:"facing,omitempty"` // "" where the space has no facings
+}
+
+// String is the place as people read it: gorge (12, 47) north.
+func (p Place) String() string {
+	at := make([]string, len(p.At))
+	for i, n := range p.At {
+		at[i] = n.String()
+	}
+	return strings.TrimRight(p.Scene+" ("+strings.Join(at, ", ")+") "+p.Facing, " ")
 }
 
 // Values are figures by the ids of their variables.

@@ -1,0 +1,206 @@
+// Package client talks to a running service over HTTP. The command line and the tests use it.
+package client
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"alluvion/core/matrix"
+	"alluvion/service/api"
+)
+
+// Client is a connection to one service. It is safe for use by several goroutines.
+type Client struct {
+	base string
+	http *http.Client
+}
+
+// New talks to the service at an address such as http://127.0.0.1:8230.
+func New(address string) *Client {
+	return &Client{strings.TrimRight(address, "/"), &http.Client{Timeout: 30 * time.Second}}
+}
+
+// Problem is what the service said was wrong; use errors.As to get at it.
+type Problem = api.Problem
+
+// Health asks whether the service runs.
+func (c *Client) Health(ctx context.Context) (api.Health, error) {
+	return get[api.Health](ctx, c, "/healthz")
+}
+
+// Games lists all games.
+func (c *Client) Games(ctx context.Context) ([]api.GameInfo, error) {
+	return get[[]api.GameInfo](ctx, c, "/v1/games")
+}
+
+// PutPlan makes a text the game's plan. etag is that of the text that it replaces, "" for a new game;
+// the new one's is given.
+func (c *Client) PutPlan(ctx context.Context, game string, text []byte, etag string) (string, api.Report, error) {
+	header := http.Header{"Content-Type": {"application/yaml"}}
+	if etag != "" {
+		header.Set("If-Match", etag)
+	}
+	var report api.Report
+	res, err := c.do(ctx, http.MethodPut, "/v1/games/"+url.PathEscape(game)+"/plan", header, text, &report)
+	if err != nil {
+		return "", report, err
+	}
+	return res.Get("ETag"), report, nil
+}
+
+// Plan gives the game's plan as it was written, with its entity tag.
+func (c *Client) Plan(ctx context.Context, game string) (text []byte, etag string, err error) {
+	res, err := c.do(ctx, http.MethodGet, "/v1/games/"+url.PathEscape(game)+"/plan", nil, nil, &text)
+	if err != nil {
+		return nil, "", err
+	}
+	return text, res.Get("ETag"), nil
+}
+
+// Matrix says what survives what.
+func (c *Client) Matrix(ctx context.Context, game string) (matrix.Matrix, error) {
+	return get[matrix.Matrix](ctx, c, "/v1/games/"+url.PathEscape(game)+"/matrix")
+}
+
+// Check checks a text without keeping it.
+func (c *Client) Check(ctx context.Context, text []byte) (api.Report, error) {
+	var report api.Report
+	_, err := c.do(ctx, http.MethodPost, "/v1/check", http.Header{"Content-Type": {"application/yaml"}}, text, &report)
+	return report, err
+}
+
+// Session is one session of a game.
+type Session struct {
+	c    *Client
+	path string
+	game string
+}
+
+// Open opens a session; one that is open stays as it is.
+func (c *Client) Open(ctx context.Context, game, name string) (*Session, error) {
+	s := &Session{c, "/v1/games/" + url.PathEscape(game) + "/sessions/" + url.PathEscape(name), game}
+	_, err := c.do(ctx, http.MethodPut, s.path, nil, nil, nil)
+	return s, err
+}
+
+// Do asks something of the session.
+func (s *Session) Do(ctx context.Context, r api.Request) (api.Answer, error) {
+	raw, err := json.Marshal(r)
+	if err != nil {
+		return api.Answer{}, err
+	}
+	var a api.Answer
+	_, err = s.c.do(ctx, http.MethodPost, s.path+"/requests", http.Header{"Content-Type": {"application/json"}}, raw, &a)
+	return a, err
+}
+
+// State reads the session.
+func (s *Session) State(ctx context.Context) (api.SessionState, error) {
+	return get[api.SessionState](ctx, s.c, s.path)
+}
+
+// Changes lists the newest changes, newest first; of one player and one value, or ("") of any.
+func (s *Session) Changes(ctx context.Context, player, name string) ([]api.Step, error) {
+	q := url.Values{"player": {player}, "name": {name}}
+	return get[[]api.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
+}
+
+// Close ends all visits, saves everybody, and closes the session.
+func (s *Session) Close(ctx context.Context) error {
+	_, err := s.c.do(ctx, http.MethodDelete, s.path, nil, nil, nil)
+	return err
+}
+
+func playerPath(game, player string) string {
+	return "/v1/games/" + url.PathEscape(game) + "/players/" + url.PathEscape(player)
+}
+
+// Players lists everybody who is present or has something saved.
+func (c *Client) Players(ctx context.Context, game string) ([]api.PlayerInfo, error) {
+	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players")
+}
+
+// Player reads a player's values: start, live, saved. Slot 0 is the one that they play in now, else 1.
+func (c *Client) Player(ctx context.Context, game, player string, slot int) (api.PlayerState, error) {
+	return get[api.PlayerState](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))
+}
+
+// Save saves a present player now.
+func (c *Client) Save(ctx context.Context, game, player string) (api.Saved, error) {
+	var saved api.Saved
+	_, err := c.do(ctx, http.MethodPost, playerPath(game, player)+"/save", nil, nil, &saved)
+	return saved, err
+}
+
+// Revisions lists a slot's saves, newest first.
+func (c *Client) Revisions(ctx context.Context, game, player string, slot int) ([]api.RevisionInfo, error) {
+	return get[[]api.RevisionInfo](ctx, c, fmt.Sprintf("%s/slots/%d/revisions", playerPath(game, player), slot))
+}
+
+// Revision gives one save's document.
+func (c *Client) Revision(ctx context.Context, game, player string, slot, revision int) ([]byte, error) {
+	return get[[]byte](ctx, c, fmt.Sprintf("%s/slots/%d/revisions/%d", playerPath(game, player), slot, revision))
+}
+
+// TakeUp makes an earlier save the newest once more.
+func (c *Client) TakeUp(ctx context.Context, game, player string, slot, revision int) (api.Saved, error) {
+	var saved api.Saved
+	_, err := c.do(ctx, http.MethodPost, fmt.Sprintf("%s/slots/%d/revisions/%d/take-up", playerPath(game, player), slot, revision), nil, nil, &saved)
+	return saved, err
+}
+
+func get[T any](ctx context.Context, c *Client, path string) (T, error) {
+	var out T
+	_, err := c.do(ctx, http.MethodGet, path, nil, nil, &out)
+	return out, err
+}
+
+// do sends a request and reads the answer into out: raw into a *[]byte, JSON into anything else.
+func (c *Client) do(ctx context.Context, method, path string, header http.Header, body []byte, out any) (http.Header, error) {
+	req, err := http.NewRequestWithContext(ctx, method, c.base+path, bytes.NewReader(body))
+	if err != nil {
+		return nil, err
+	}
+	for k, v := range header {
+		req.Header[k] = v
+	}
+	res, err := c.http.Do(req)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = res.Body.Close() }()
+	raw, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))
+	if err != nil {
+		return nil, err
+	}
+	if res.StatusCode >= 400 {
+		return nil, problemOf(res, raw)
+	}
+	switch out := out.(type) {
+	case nil:
+		return res.Header, nil
+	case *[]byte:
+		*out = raw
+		return res.Header, nil
+	}
+	if err := json.Unmarshal(raw, out); err != nil {
+		return nil, fmt.Errorf("the service's answer to %s %s cannot be read: %w", method, path, err)
+	}
+	return res.Header, nil
+}
+
+func problemOf(res *http.Response, raw []byte) error {
+	p := &Problem{}
+	if err := json.Unmarshal(raw, p); err != nil || p.Status == 0 {
+		p = &Problem{Title: res.Status, Status: res.StatusCode, Detail: strings.TrimSpace(string(raw))}
+	}
+	return p
+}

@@ -1,0 +1,121 @@
+package main
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"alluvion/core/check"
+	"alluvion/core/finding"
+	"alluvion/core/plan"
+)
+
+func runSchema(c *call) (int, error) {
+	_, err := c.out.Write(plan.Schema())
+	return fine, err
+}
+
+func runCheck(c *call) (int, error) {
+	source, name, err := c.readPlan()
+	if err != nil {
+		return failed, err
+	}
+	_, _, found := check.Text(source)
+	code := fine
+	for _, f := range found {
+		if f.Severity != finding.Note && f.Accepted == "" {
+			code = findings
+		}
+	}
+	if c.json {
+		if found == nil {
+			found = finding.List{}
+		}
+		return code, writeJSON(c.out, map[string]any{"file": name, "runnable": !found.Errors(), "findings": found})
+	}
+	c.printFindings(name, found)
+	return code, nil
+}
+
+func (c *call) printFindings(name string, found finding.List) {
+	for _, f := range found {
+		if f.Accepted == "" || c.accepted {
+			c.printFinding(name, f)
+		}
+	}
+	fmt.Fprintln(c.out, c.summary(name, found))
+}
+
+func (c *call) printFinding(name string, f finding.Finding) {
+	s := c.style
+	fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID), s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column)))
+	fmt.Fprintln(c.out, wrap(f.Message, "  ", 96))
+	c.printExcerpt(f)
+	if f.Accepted != "" {
+		fmt.Fprintln(c.out, wrap("Accepted: "+f.Accepted, "  ", 96))
+	} else {
+		fmt.Fprintln(c.out, s.quiet(wrap("Why: "+f.Why, "  ", 96)))
+		fmt.Fprintln(c.out, wrap("Do:  "+f.Do, "  ", 96))
+	}
+	fmt.Fprintln(c.out)
+}
+
+// printExcerpt shows the plan's line with a mark under the column. A long line is cut around it.
+func (c *call) printExcerpt(f finding.Finding) {
+	if f.Excerpt == "" {
+		return
+	}
+	const width = 92
+	line, column := []rune(f.Excerpt), f.Column-1
+	begin := 0
+	if column > width-20 {
+		begin = min(column-30, max(0, len(line)-width))
+	}
+	end := min(len(line), begin+width)
+	text, mark := string(line[begin:end]), column-begin
+	if begin > 0 {
+		text, mark = "…"+text, mark+1
+	}
+	if end < len(line) {
+		text += "…"
+	}
+	number := strconv.Itoa(f.Line)
+	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(number+" |"), text)
+	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(strings.Repeat(" ", len(number))+" |"), strings.Repeat(" ", max(0, mark))+c.style.in("1;31", "^"))
+}
+
+func (c *call) summary(name string, found finding.List) string {
+	n := map[finding.Severity]int{}
+	accepted := 0
+	for _, f := range found {
+		if f.Accepted != "" {
+			accepted++
+		} else {
+			n[f.Severity]++
+		}
+	}
+	var parts []string
+	for _, s := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		if n[s] > 0 {
+			parts = append(parts, plural(n[s], string(s)))
+		}
+	}
+	text := c.style.green("fine") + "  " + name
+	if len(parts) > 0 {
+		text = name + ": " + strings.Join(parts, ", ")
+	}
+	if accepted > 0 {
+		text += c.style.quiet(fmt.Sprintf("  (%d accepted; -accepted shows them)", accepted))
+	}
+	if n[finding.Error] > 0 {
+		text += ". The plan cannot run."
+	}
+	return text
+}
+
+func plural(n int, word string) string {
+	if n == 1 {
+		return "1 " + word
+	}
+	return fmt.Sprintf("%d %ss", n, word)
+}

@@ -1,0 +1,119 @@
+package main
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"os"
+	"strings"
+	"syscall"
+
+	"golang.org/x/term"
+
+	"alluvion/core/finding"
+	"alluvion/service"
+	"alluvion/service/store"
+)
+
+// style colours text, or leaves it as it is.
+type style bool
+
+// styleFor colours only what a terminal shows, and not where NO_COLOR is set (no-color.org).
+func styleFor(out io.Writer) style {
+	f, ok := out.(*os.File)
+	return style(ok && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb" && term.IsTerminal(int(f.Fd())))
+}
+
+func (s style) in(code, text string) string {
+	if !s || text == "" {
+		return text
+	}
+	return "\x1b[" + code + "m" + text + "\x1b[0m"
+}
+
+func (s style) bold(t string) string   { return s.in("1", t) }
+func (s style) quiet(t string) string  { return s.in("2", t) }
+func (s style) red(t string) string    { return s.in("31", t) }
+func (s style) yellow(t string) string { return s.in("33", t) }
+func (s style) green(t string) string  { return s.in("32", t) }
+func (s style) blue(t string) string   { return s.in("36", t) }
+
+func (s style) severity(v finding.Severity) string {
+	switch v {
+	case finding.Error:
+		return s.red(string(v))
+	case finding.Warning:
+		return s.yellow(string(v))
+	}
+	return s.blue(string(v))
+}
+
+func nearest(name string, names []string) string { return finding.Nearest(name, names) }
+
+func writeJSON(out io.Writer, v any) error {
+	e := json.NewEncoder(out)
+	e.SetIndent("", "  ")
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+// readPlan reads a plan's file; - is standard input. Nothing larger than a plan may be is read whole.
+func (c *call) readPlan() ([]byte, string, error) {
+	if len(c.args) != 1 {
+		fmt.Fprintf(c.err, "alluvion: one plan is wanted, not %d.\n", len(c.args))
+		return nil, "", errUse
+	}
+	return c.readFile(c.args[0])
+}
+
+func (c *call) readFile(name string) ([]byte, string, error) {
+	if name == "-" {
+		raw, err := io.ReadAll(io.LimitReader(c.in, maxFile))
+		return raw, "standard input", err
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return nil, name, err
+	}
+	defer func() { _ = f.Close() }()
+	raw, err := io.ReadAll(io.LimitReader(f, maxFile))
+	return raw, name, err
+}
+
+// maxFile is enough of a file to see that it is larger than a plan may be.
+const maxFile = 2 << 20
+
+// wrap breaks a sentence into lines.
+func wrap(text, indent string, width int) string {
+	var lines []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		if line != "" && len([]rune(line))+1+len([]rune(word)) > width {
+			lines, line = append(lines, indent+line), ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	return strings.Join(append(lines, indent+line), "\n")
+}
+
+// nextToTry is what helps with an error.
+func nextToTry(err error) string {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return "check the path; ls shows what is there"
+	case errors.Is(err, service.ErrNotLoopback):
+		return "alluvion serve -addr 127.0.0.1:8230"
+	case errors.Is(err, syscall.EADDRINUSE):
+		return "another port, such as -addr 127.0.0.1:8231, or -addr 127.0.0.1:0 for any free one"
+	case errors.Is(err, store.ErrInUse):
+		return "stop the other service, or use another file with -data"
+	case errors.Is(err, syscall.ECONNREFUSED):
+		return "alluvion serve, in another terminal"
+	}
+	return ""
+}

@@ -1,0 +1,118 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"time"
+
+	"alluvion/client"
+	"alluvion/examples"
+	"alluvion/service"
+)
+
+// stopWithin is how long a graceful stop may take.
+const stopWithin = 20 * time.Second
+
+func (c *call) logger() *slog.Logger {
+	level := slog.LevelInfo
+	if c.verbose {
+		level = slog.LevelDebug
+	}
+	if c.json {
+		return slog.New(slog.NewJSONHandler(c.err, &slog.HandlerOptions{Level: level}))
+	}
+	return slog.New(slog.NewTextHandler(c.err, &slog.HandlerOptions{Level: level}))
+}
+
+func (c *call) noArgs() error {
+	if len(c.args) > 0 {
+		fmt.Fprintf(c.err, "alluvion: %q was not expected.\n", c.args[0])
+		return errUse
+	}
+	return nil
+}
+
+func runServe(c *call) (int, error) {
+	if err := c.noArgs(); err != nil {
+		return wrongUse, err
+	}
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger()})
+	if err != nil {
+		return failed, err
+	}
+	fmt.Fprintf(c.out, "Alluvion is at %s\n", s.URL())
+	return c.untilStopped(s)
+}
+
+// untilStopped waits for a signal, or for the service to fail, and then saves everybody.
+func (c *call) untilStopped(s *service.Service) (int, error) {
+	var broken error
+	select {
+	case <-c.ctx.Done():
+	case broken = <-s.Failed():
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
+	defer cancel()
+	if err := s.Stop(ctx); err != nil {
+		return failed, fmt.Errorf("the service did not stop cleanly: %w", err)
+	}
+	return fine, broken
+}
+
+func runDemo(c *call) (int, error) {
+	if err := c.noArgs(); err != nil {
+		return wrongUse, err
+	}
+	if c.data == "" {
+		dir, err := os.MkdirTemp("", "alluvion-demo-")
+		if err != nil {
+			return failed, err
+		}
+		defer func() { _ = os.RemoveAll(dir) }()
+		c.data = filepath.Join(dir, "demo.db")
+	}
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger()})
+	if err != nil {
+		return failed, err
+	}
+	if err := demoData(c.ctx, client.New(s.URL())); err != nil {
+		fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
+	}
+	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n", s.URL())
+	return c.untilStopped(s)
+}
+
+// demoData puts the demo game in, unless it is there, and lets a few players play.
+func demoData(ctx context.Context, c *client.Client) error {
+	games, err := c.Games(ctx)
+	if err != nil {
+		return err
+	}
+	if len(games) == 0 {
+		if _, _, err := c.PutPlan(ctx, "lantern-pass", examples.LanternPass, ""); err != nil {
+			return err
+		}
+	}
+	s, err := c.Open(ctx, "lantern-pass", "winter")
+	if err != nil {
+		return err
+	}
+	p := &player{session: s, client: c, game: "lantern-pass", quiet: true}
+	for _, line := range demoLines {
+		if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// demoLines is what the demo's players do before anybody looks.
+var demoLines = []string{
+	"join wren", "wren choose who=brisa", "wren name_self name=Wren", "wren move 30 1", "wren pass porch_gorge", "wren load", "wren load",
+	"wren move 30 19", "wren touch gorge_shelter", "server gust at=wren amount=32.5", "wren plank", "wren plank", "wren light",
+	"join sorrel", "sorrel choose who=oddny", "sorrel move 35 20", "sorrel pass cellar_door", "sorrel fill_lamp",
+	"join pike", "pike choose who=tarn", "pike load", "pike move 8 1", "pike pass porch_gorge", "server gust at=pike amount=40", "pike leave",
+}

@@ -1,0 +1,270 @@
+package plan
+
+import (
+	"encoding/json"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	"alluvion/core/fixed"
+)
+
+// Schema is the JSON Schema (2020-12) of the plan format, made from the types that the reader walks.
+// What a schema cannot say (that a name is declared, that a fate applies) the reader and the checks say.
+func Schema() []byte {
+	s := &schemer{defs: map[string]any{}}
+	root := s.table(reflect.TypeFor[Plan]())
+	root["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+	root["title"] = "Alluvion plan"
+	root["description"] = "One game's plan: which player state survives what."
+	root["$defs"] = s.defs
+	raw, err := json.MarshalIndent(root, "", "  ")
+	if err != nil {
+		panic(err)
+	}
+	return append(raw, '\n')
+}
+
+type object = map[string]any
+
+type schemer struct{ defs map[string]any }
+
+const idRegexp = "^[a-z][a-z0-9_]{0,63}$"
+
+func text(description string) object { return object{"type": "string", "description": description} }
+
+// of gives the schema of a type as it stands in a field.
+func (s *schemer) of(t reflect.Type, f field) object {
+	out := s.form(t, f)
+	if f.doc != "" {
+		if _, isRef := out["$ref"]; isRef || out["description"] == nil {
+			out["description"] = f.doc
+		}
+	}
+	if f.def != "" {
+		out["default"] = defaultValue(f.def, out["type"])
+	}
+	return out
+}
+
+// defaultValue writes a tag's default in the type that it is of.
+func defaultValue(def string, kind any) any {
+	var v any
+	if kind != "string" && json.Unmarshal([]byte(def), &v) == nil {
+		return v
+	}
+	return def
+}
+
+func (s *schemer) form(t reflect.Type, f field) object {
+	switch t {
+	case reflect.TypeFor[ID]():
+		return s.id(f)
+	case reflect.TypeFor[Ref]():
+		return object{"type": "string", "minLength": 1}
+	case reflect.TypeFor[Expr]():
+		return object{"type": []string{"string", "number", "boolean"}, "$comment": "an expression"}
+	case reflect.TypeFor[Literal]():
+		return object{"type": []string{"string", "number", "boolean"}}
+	case reflect.TypeFor[Fate]():
+		return s.named("Fate", func() object {
+			set := object{"type": "object", "properties": object{"set": s.form(reflect.TypeFor[Expr](), field{})}, "required": []string{"set"}, "additionalProperties": false}
+			return object{"description": "keep: stays as it is; reset: back to its start; rewind (at death): back to what it was at the checkpoint reached; {set: …}: becomes what an expression says.",
+				"oneOf": []any{object{"enum": []string{"keep", "reset", "rewind"}}, set}}
+		})
+	case reflect.TypeFor[Holder]():
+		return object{"enum": []string{"game", "player", "scene"}}
+	case reflect.TypeFor[Accept]():
+		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1}, "description": "Findings that are accepted here, each with its reason."}
+	case reflect.TypeFor[Moments]():
+		moment := s.named("Moment", s.moment)
+		return object{"oneOf": []any{moment, object{"type": "array", "items": moment, "minItems": 1}}}
+	case reflect.TypeFor[ValueType]():
+		return object{"oneOf": []any{object{"type": "string"}, s.ref(t)}}
+	case reflect.TypeFor[Always]():
+		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), s.ref(t)}}
+	case reflect.TypeFor[RosterOption]():
+		return object{"type": "object", "properties": object{"title": text("What people call it.")}, "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
+	}
+	return s.compound(t, f)
+}
+
+func (s *schemer) compound(t reflect.Type, f field) object {
+	switch {
+	case t.Kind() == reflect.Pointer:
+		return s.form(t.Elem(), f)
+	case t.Kind() == reflect.Slice:
+		return object{"type": "array", "items": s.form(t.Elem(), f)}
+	case strings.HasPrefix(t.Name(), "Given["):
+		v, _ := t.FieldByName("Value")
+		return scalar(v.Type, f)
+	case strings.HasPrefix(t.Name(), "Map["):
+		entries, _ := t.FieldByName("Entries")
+		value, _ := entries.Type.Elem().FieldByName("Value")
+		return object{"type": "object", "propertyNames": object{"pattern": idRegexp}, "additionalProperties": s.form(value.Type, field{})}
+	}
+	return s.ref(t)
+}
+
+func (s *schemer) id(f field) object {
+	switch f.id {
+	case "game":
+		return object{"type": "string", "pattern": "^[a-z][a-z0-9_-]{0,63}$"}
+	case "type":
+		return object{"type": "string"}
+	}
+	return object{"type": "string", "pattern": idRegexp}
+}
+
+func scalar(t reflect.Type, f field) object {
+	switch t {
+	case reflect.TypeFor[int]():
+		return limited(object{"type": "integer"}, f)
+	case reflect.TypeFor[fixed.Num]():
+		return limited(object{"type": "number"}, f)
+	case reflect.TypeFor[bool]():
+		return object{"type": "boolean"}
+	case reflect.TypeFor[time.Duration]():
+		return object{"type": "string", "pattern": `^([0-9]+(\.[0-9]+)?(ns|us|µs|ms|s|m|h))+$|^0$`}
+	}
+	if f.enum != nil {
+		return object{"enum": f.enum}
+	}
+	return object{"type": []string{"string", "number", "boolean"}}
+}
+
+func limited(o object, f field) object {
+	if f.min != "" {
+		o["minimum"] = json.Number(f.min)
+	}
+	if f.max != "" {
+		o["maximum"] = json.Number(f.max)
+	}
+	return o
+}
+
+func (s *schemer) moment() object {
+	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")}, "required": []string{"changed"}, "additionalProperties": false}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed}}
+}
+
+// named defines a schema once and refers to it.
+func (s *schemer) named(name string, make func() object) object {
+	if s.defs[name] == nil {
+		s.defs[name] = true // being made: it may refer to itself
+		s.defs[name] = make()
+	}
+	return object{"$ref": "#/$defs/" + name}
+}
+
+func (s *schemer) ref(t reflect.Type) object {
+	return s.named(t.Name(), func() object { return s.table(t) })
+}
+
+// table is the schema of a struct.
+func (s *schemer) table(t reflect.Type) object {
+	properties, required := object{}, []string{}
+	for _, f := range fieldsOf(t).list {
+		if t.Field(f.index).Type == reflect.TypeFor[Later]() {
+			continue
+		}
+		properties[f.name] = s.of(t.Field(f.index).Type, f)
+		if f.required {
+			required = append(required, f.name)
+		}
+	}
+	out := object{"type": "object", "properties": properties, "additionalProperties": false}
+	if len(required) > 0 {
+		out["required"] = required
+	}
+	if t == reflect.TypeFor[Action]() {
+		out["oneOf"] = verbForms()
+		out["description"] = "One thing that a rule does."
+	}
+	return out
+}
+
+// verbForms says what has to stand beside each verb.
+func verbForms() []any {
+	fs := fieldsOf(reflect.TypeFor[Action]())
+	var forms []any
+	for _, verb := range Verbs() {
+		needed := []string{verb}
+		for _, w := range strings.Split(fs.byName[verb].with, ",") {
+			if name, optional := strings.CutSuffix(w, "?"); name != "" && !optional {
+				needed = append(needed, name)
+			}
+		}
+		forms = append(forms, object{"required": needed})
+	}
+	return forms
+}
+
+// Keys lists the forms that this version runs, by table, with what the document's types say of them:
+// the source of the reference in docs/plan.md.
+func Keys() []Table {
+	seen := map[reflect.Type]bool{}
+	var out []Table
+	var visit func(t reflect.Type)
+	visit = func(t reflect.Type) {
+		t = plainStruct(t)
+		if t == nil || seen[t] {
+			return
+		}
+		seen[t] = true
+		table := Table{Name: t.Name()}
+		var inner []reflect.Type
+		for _, f := range fieldsOf(t).list {
+			ft := t.Field(f.index).Type
+			if ft == reflect.TypeFor[Later]() {
+				table.Later = append(table.Later, f.name)
+				continue
+			}
+			table.Keys = append(table.Keys, Key{f.name, f.doc, f.required, f.def, f.enum})
+			inner = append(inner, ft)
+		}
+		slices.Sort(table.Later)
+		if len(table.Keys) > 0 {
+			out = append(out, table)
+		}
+		for _, ft := range inner {
+			visit(ft)
+		}
+	}
+	visit(reflect.TypeFor[Plan]())
+	return out
+}
+
+// Table is one table of the document.
+type Table struct {
+	Name  string
+	Keys  []Key
+	Later []string // forms of the language that this version refuses
+}
+
+// Key is one form in a table.
+type Key struct {
+	Name, Doc string
+	Required  bool
+	Default   string
+	Enum      []string
+}
+
+// plainStruct finds the table type in a pointer, list, Map or Given; nil where there is none.
+func plainStruct(t reflect.Type) reflect.Type {
+	for {
+		switch {
+		case t.Kind() == reflect.Pointer || t.Kind() == reflect.Slice:
+			t = t.Elem()
+		case strings.HasPrefix(t.Name(), "Map["):
+			entries, _ := t.FieldByName("Entries")
+			value, _ := entries.Type.Elem().FieldByName("Value")
+			t = value.Type
+		case t.Kind() == reflect.Struct && len(fieldsOf(t).list) > 0:
+			return t
+		default:
+			return nil
+		}
+	}
+}

@@ -1,0 +1,85 @@
+// Package generated makes the files that follow from the code.
+package generated
+
+import (
+	"bytes"
+	"fmt"
+	"os"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/plan"
+	"alluvion/service/api"
+)
+
+// Files gives every generated file, by its path from the root of the repository.
+func Files() (map[string][]byte, error) {
+	contract, err := api.Contract()
+	if err != nil {
+		return nil, err
+	}
+	reference, err := spliced("docs/plan.md", "keys", keys())
+	if err != nil {
+		return nil, err
+	}
+	return map[string][]byte{
+		"api/openapi.yaml":      contract,
+		"docs/plan.schema.json": plan.Schema(),
+		"docs/findings.md":      findings(),
+		"docs/plan.md":          reference,
+	}, nil
+}
+
+// spliced puts text between the marks of a hand-written page.
+func spliced(path, mark, text string) ([]byte, error) {
+	page, err := os.ReadFile(path)
+	if err != nil {
+		return nil, err
+	}
+	begin, end := []byte("<!-- "+mark+": generated -->\n"), []byte("<!-- "+mark+": end -->")
+	head, rest, ok := bytes.Cut(page, begin)
+	_, tail, ok2 := bytes.Cut(rest, end)
+	if !ok || !ok2 {
+		return nil, fmt.Errorf("%s has no place marked %q", path, mark)
+	}
+	return bytes.Join([][]byte{head, begin, []byte(text), end, tail}, nil), nil
+}
+
+// keys lists the tables of the document with what stands in them.
+func keys() string {
+	var b strings.Builder
+	for _, t := range plan.Keys() {
+		fmt.Fprintf(&b, "### %s\n\n| key | meaning |\n| --- | --- |\n", t.Name)
+		for _, k := range t.Keys {
+			notes := ""
+			if k.Required {
+				notes += " **Needed.**"
+			}
+			if len(k.Enum) > 0 {
+				notes += " One of `" + strings.Join(k.Enum, "`, `") + "`."
+			}
+			if k.Default != "" {
+				notes += " Default `" + k.Default + "`."
+			}
+			fmt.Fprintf(&b, "| `%s` | %s%s |\n", k.Name, strings.ReplaceAll(k.Doc, "|", "\\|"), notes)
+		}
+		if len(t.Later) > 0 {
+			fmt.Fprintf(&b, "\nNot run yet, and refused with a finding: `%s`.\n", strings.Join(t.Later, "`, `"))
+		}
+		b.WriteString("\n")
+	}
+	fmt.Fprintf(&b, "Functions of expressions: `%s`.\n", strings.Join(expr.FunctionNames(), "`, `"))
+	return b.String()
+}
+
+func findings() []byte {
+	var b bytes.Buffer
+	b.WriteString("# Findings\n\nWhat `alluvion check` says of a plan, by id. An *error* means that the plan cannot run, a *warning* that it\n" +
+		"will surprise somebody, a *note* that it is worth a look. Warnings and notes can be accepted where they are\n" +
+		"meant: `accept: {finding-id: the reason}` on the item. This page is made from the program.\n\n")
+	for _, k := range finding.Kinds() {
+		fmt.Fprintf(&b, "## %s\n\n*%s.* %s.\n\n%s %s\n\n", k.ID, k.Severity, k.Title, k.Why, k.Do)
+	}
+	return bytes.TrimRight(b.Bytes(), "\n")
+}

@@ -1,0 +1,217 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion/core/check"
+	"alluvion/core/finding"
+	"alluvion/core/matrix"
+	"alluvion/core/model"
+	"alluvion/service/store"
+)
+
+// GameInfo is a game as a list shows it.
+type GameInfo struct {
+	ID        string    `json:"id"`
+	Title     string    `json:"title"`
+	Version   int       `json:"version" doc:"Of its current plan."`
+	UpdatedAt time.Time `json:"updated_at" doc:"When its plan was last put."`
+	Scenes    int       `json:"scenes"`
+	Variables int       `json:"variables"`
+	Findings  Counts    `json:"findings"`
+	Sessions  int       `json:"sessions" doc:"How many are open."`
+	Present   int       `json:"present" doc:"How many players are in them."`
+	Saves     int       `json:"saves" doc:"How many slots have something saved."`
+}
+
+// Counts are how many findings there are; accepted ones are counted apart.
+type Counts struct {
+	Errors   int `json:"errors"`
+	Warnings int `json:"warnings"`
+	Notes    int `json:"notes"`
+	Accepted int `json:"accepted"`
+}
+
+// Report is what the checks say of a plan.
+type Report struct {
+	Runnable bool         `json:"runnable" doc:"Whether the plan can run: it has no errors."`
+	Counts   Counts       `json:"counts"`
+	Findings finding.List `json:"findings"`
+}
+
+// GamePath names a game.
+type GamePath struct {
+	Game string `path:"game" maxLength:"64" doc:"The game's id."`
+}
+
+type planInput struct {
+	GamePath
+	IfMatch string `header:"If-Match" doc:"The entity tag of the text that this one replaces; none for a new game."`
+	RawBody []byte `contentType:"application/yaml" doc:"The plan, as YAML or JSON."`
+}
+
+type textInput struct {
+	RawBody []byte `contentType:"application/yaml" doc:"The plan, as YAML or JSON."`
+}
+
+type planOutput struct {
+	ETag string `header:"ETag" doc:"The entity tag of the text."`
+	Body Report
+}
+
+type planText struct {
+	ContentType string `header:"Content-Type"`
+	ETag        string `header:"ETag" doc:"The entity tag of the text."`
+	Body        []byte
+}
+
+func countsOf(l finding.List) Counts {
+	var c Counts
+	for _, f := range l {
+		switch {
+		case f.Accepted != "":
+			c.Accepted++
+		case f.Severity == finding.Error:
+			c.Errors++
+		case f.Severity == finding.Warning:
+			c.Warnings++
+		default:
+			c.Notes++
+		}
+	}
+	return c
+}
+
+func reportOf(l finding.List) Report {
+	if l == nil {
+		l = finding.List{}
+	}
+	return Report{Runnable: !l.Errors(), Counts: countsOf(l), Findings: l}
+}
+
+// broken is the problem of a plan that cannot run.
+func broken(l finding.List) *Problem {
+	var first finding.Finding
+	n := 0
+	for _, f := range l {
+		if f.Severity == finding.Error {
+			if n == 0 {
+				first = f
+			}
+			n++
+		}
+	}
+	p := problem(http.StatusUnprocessableEntity, "plan", "The plan cannot run", "%s", first.Message)
+	if n > 1 {
+		p.Detail += " There are more errors."
+	}
+	p.Line, p.Findings = first.Line, l
+	return p
+}
+
+func (s *Server) games(api huma.API) {
+	tags := []string{"plans"}
+	huma.Register(api, huma.Operation{OperationID: "list-games", Method: http.MethodGet, Path: "/v1/games", Summary: "All games", Tags: tags}, s.listGames)
+	huma.Register(api, huma.Operation{OperationID: "put-plan", Method: http.MethodPut, Path: "/v1/games/{game}/plan", Summary: "Make a text the game's plan", Tags: tags, MaxBodyBytes: maxPlan,
+		Description: "A plan with errors is refused, with its findings. Sessions that are open go on under the plan that they were opened with.", Errors: []int{412, 413, 422}}, s.putPlan)
+	huma.Register(api, huma.Operation{OperationID: "get-plan", Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
+	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet, Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
+	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet, Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}}, s.getMatrix)
+	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
+		func(_ context.Context, in *textInput) (*body[Report], error) {
+			_, _, found := check.Text(in.RawBody)
+			return &body[Report]{reportOf(found)}, nil
+		})
+	huma.Register(api, huma.Operation{OperationID: "matrix-of-text", Method: http.MethodPost, Path: "/v1/matrix", Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
+		func(_ context.Context, in *textInput) (*body[matrix.Matrix], error) {
+			m, _, found := check.Text(in.RawBody)
+			if m == nil {
+				return nil, broken(found)
+			}
+			return &body[matrix.Matrix]{matrix.Of(m)}, nil
+		})
+}
+
+func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]GameInfo], error) {
+	games, err := s.store.Games(ctx)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := make([]GameInfo, 0, len(games))
+	for _, g := range games {
+		info, err := s.gameInfo(ctx, g)
+		if err != nil {
+			return nil, s.asProblem(err)
+		}
+		out = append(out, info)
+	}
+	return &body[[]GameInfo]{out}, nil
+}
+
+func (s *Server) gameInfo(ctx context.Context, g store.Game) (GameInfo, error) {
+	_, p, found := check.Text([]byte(g.Text))
+	info := GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(p.Scenes.Entries),
+		Variables: len(p.Variables.Entries), Findings: countsOf(found)}
+	saves, err := s.store.Players(ctx, g.ID)
+	info.Saves = len(saves)
+	for _, session := range s.live.Sessions(g.ID) {
+		info.Sessions++
+		if v, err := session.Look(ctx); err == nil {
+			info.Present += len(v.Present)
+		}
+	}
+	return info, err
+}
+
+// quoted is an entity tag as it stands in a header (RFC 9110, section 8.8.3).
+func quoted(etag string) string { return `"` + etag + `"` }
+
+func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error) {
+	_, p, found := check.Text(in.RawBody)
+	switch {
+	case found.Errors():
+		return nil, broken(found)
+	case p.Game.Name != in.Game:
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", p.Game.Name, in.Game)
+	}
+	g := store.Game{ID: in.Game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: string(in.RawBody)}
+	g, err := s.store.PutPlan(ctx, g, strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`))
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &planOutput{quoted(g.ETag), reportOf(found)}, nil
+}
+
+func (s *Server) getPlan(ctx context.Context, in *GamePath) (*planText, error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &planText{"application/yaml", quoted(g.ETag), []byte(g.Text)}, nil
+}
+
+func (s *Server) getFindings(ctx context.Context, in *GamePath) (*planOutput, error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	_, _, found := check.Text([]byte(g.Text))
+	return &planOutput{quoted(g.ETag), reportOf(found)}, nil
+}
+
+func (s *Server) getMatrix(ctx context.Context, in *GamePath) (*body[matrix.Matrix], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	m, _, found := check.Text([]byte(g.Text))
+	if m == nil {
+		return nil, broken(found)
+	}
+	return &body[matrix.Matrix]{matrix.Of(m)}, nil
+}

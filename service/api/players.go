@@ -1,0 +1,326 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion/core/check"
+	"alluvion/core/expr"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/service/live"
+	"alluvion/service/store"
+)
+
+// PlayerInfo is a player as a list shows them.
+type PlayerInfo struct {
+	Player  string     `json:"player"`
+	Session string     `json:"session,omitempty" doc:"The session that they are in now."`
+	Slot    int        `json:"slot,omitempty" doc:"The slot that they play in now."`
+	Slots   []SlotInfo `json:"slots"`
+}
+
+// SlotInfo tells what is saved in a slot.
+type SlotInfo struct {
+	Slot     int       `json:"slot"`
+	Revision int       `json:"revision"`
+	Moment   string    `json:"moment" doc:"What it was saved on."`
+	Version  int       `json:"version" doc:"Of the plan."`
+	Scene    string    `json:"scene"`
+	SavedAt  time.Time `json:"saved_at"`
+}
+
+// PlayerState is what a player has: at the start, now, and saved.
+type PlayerState struct {
+	Player   string     `json:"player"`
+	Slot     int        `json:"slot"`
+	Session  string     `json:"session,omitempty" doc:"The session that they are in with this slot."`
+	Present  bool       `json:"present"`
+	Dead     bool       `json:"dead" doc:"Now, or as saved."`
+	Revision int        `json:"revision" doc:"The newest revision; 0 where nothing is saved."`
+	Recovery bool       `json:"recovery" doc:"What is saved is newer than the newest revision."`
+	Values   []Three    `json:"values"`
+	Problems []Misfit   `json:"problems" doc:"Saved values that do not fit the plan; they are kept in the attic."`
+	Slots    []SlotInfo `json:"slots"`
+}
+
+// Three is one value's three figures.
+type Three struct {
+	Name     string     `json:"name"`
+	Title    string     `json:"title"`
+	Type     string     `json:"type"`
+	Computed bool       `json:"computed"`
+	Start    expr.Value `json:"start" doc:"Before anything happened; null for none, and for what is computed."`
+	Live     expr.Value `json:"live" doc:"Now; null for none, and where the player is not present."`
+	Saved    expr.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
+	Stored   bool       `json:"stored" doc:"Whether the save has it."`
+}
+
+// Misfit is a saved value that does not fit the plan.
+type Misfit struct {
+	Name   string `json:"name"`
+	Reason string `json:"reason"`
+}
+
+// RevisionInfo tells about a revision.
+type RevisionInfo struct {
+	SlotInfo
+	Checksum string `json:"checksum" doc:"SHA-256 of the document."`
+}
+
+// PlayerPath names a player of a game.
+type PlayerPath struct {
+	GamePath
+	Player string `path:"player" maxLength:"64" doc:"The player's id."`
+}
+
+type playerInput struct {
+	PlayerPath
+	Slot int `query:"slot" minimum:"0" maximum:"100" doc:"The slot; the one that they play in now, else 1, if unsaid."`
+}
+
+// SlotPath names a slot of a player.
+type SlotPath struct {
+	PlayerPath
+	Slot int `path:"slot" minimum:"1" maximum:"100"`
+}
+
+// RevisionPath names a revision of a slot.
+type RevisionPath struct {
+	SlotPath
+	Revision int `path:"revision" minimum:"1"`
+}
+
+func (s *Server) players(api huma.API) {
+	tags := []string{"players"}
+	at := "/v1/games/{game}/players/{player}"
+	huma.Register(api, huma.Operation{OperationID: "list-players", Method: http.MethodGet, Path: "/v1/games/{game}/players", Summary: "Everybody who is present or has something saved", Tags: tags, Errors: []int{404}}, s.listPlayers)
+	huma.Register(api, huma.Operation{OperationID: "get-player", Method: http.MethodGet, Path: at, Summary: "A player's values: start, live, saved", Tags: tags, Errors: []int{404}}, s.getPlayer)
+	huma.Register(api, huma.Operation{OperationID: "save-player", Method: http.MethodPost, Path: at + "/save", Summary: "Save a present player now", Tags: tags, Errors: []int{404}}, s.savePlayer)
+	huma.Register(api, huma.Operation{OperationID: "list-revisions", Method: http.MethodGet, Path: at + "/slots/{slot}/revisions", Summary: "A slot's saves, newest first", Tags: tags, Errors: []int{404}}, s.revisions)
+	huma.Register(api, huma.Operation{OperationID: "get-revision", Method: http.MethodGet, Path: at + "/slots/{slot}/revisions/{revision}", Summary: "One save's document", Tags: tags, Errors: []int{404}}, s.revision)
+	huma.Register(api, huma.Operation{OperationID: "take-up", Method: http.MethodPost, Path: at + "/slots/{slot}/revisions/{revision}/take-up", Summary: "Make an earlier save the newest once more", Tags: tags,
+		Description: "A copy of it becomes the newest revision; nothing is lost. The player must not be playing in the slot.", Errors: []int{404, 409}}, s.takeUp)
+}
+
+func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerInfo], error) {
+	if _, err := s.store.Game(ctx, in.Game); err != nil {
+		return nil, s.asProblem(err)
+	}
+	saved, err := s.store.Players(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	byID := map[string]*PlayerInfo{}
+	get := func(id string) *PlayerInfo {
+		if byID[id] == nil {
+			byID[id] = &PlayerInfo{Player: id, Slots: []SlotInfo{}}
+		}
+		return byID[id]
+	}
+	for _, slot := range saved {
+		p := get(slot.Player)
+		p.Slots = append(p.Slots, slotOf(slot))
+	}
+	for _, session := range s.live.Sessions(in.Game) {
+		v, err := session.Look(ctx)
+		if err != nil {
+			continue
+		}
+		for _, id := range v.Present {
+			get(id).Session = session.Name
+			if now, ok, err := session.Player(ctx, id); err == nil && ok {
+				get(id).Slot = now.Slot
+			}
+		}
+	}
+	out := make([]PlayerInfo, 0, len(byID))
+	for _, p := range byID {
+		out = append(out, *p)
+	}
+	slices.SortFunc(out, func(a, b PlayerInfo) int { return strings.Compare(a.Player, b.Player) })
+	return &body[[]PlayerInfo]{out}, nil
+}
+
+func slotOf(i store.SlotInfo) SlotInfo {
+	return SlotInfo{i.Slot, i.Revision, i.Moment, i.Version, i.Scene, i.SavedAt}
+}
+
+func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerState], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	m, _, found := check.Text([]byte(g.Text))
+	if m == nil {
+		return nil, broken(found)
+	}
+	now, session, err := s.now(ctx, in)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := PlayerState{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []Misfit{}}
+	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
+		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
+	} else {
+		now = nil
+	}
+	out.Slot = max(out.Slot, 1)
+	doc, err := s.saved(ctx, m, in, &out)
+	if err != nil {
+		return nil, err
+	}
+	if now == nil && doc == nil && len(out.Slots) == 0 {
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
+	}
+	out.Values = threes(m, now, doc)
+	return &body[PlayerState]{out}, nil
+}
+
+// now finds what a player has in the session that they are in.
+func (s *Server) now(ctx context.Context, in *playerInput) (*live.PlayerValues, *live.Session, error) {
+	session := s.live.Where(in.Game, in.Player)
+	if session == nil {
+		return nil, nil, nil
+	}
+	v, ok, err := session.Player(ctx, in.Player)
+	if err != nil || !ok {
+		return nil, nil, err
+	}
+	return &v, session, nil
+}
+
+// saved reads what is saved, and lists the player's slots.
+func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out *PlayerState) (*save.Player, error) {
+	all, err := s.store.Players(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, slot := range all {
+		if slot.Player == in.Player {
+			out.Slots = append(out.Slots, slotOf(slot))
+		}
+	}
+	stored, err := s.store.Peek(ctx, in.Game, in.Player, out.Slot)
+	if errors.Is(err, store.ErrNotFound) || err == nil && stored.Doc == nil {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	doc, problems, err := save.DecodePlayer(stored.Doc, m)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out.Revision, out.Recovery = stored.Revision, stored.Recovered
+	for _, p := range problems {
+		out.Problems = append(out.Problems, Misfit{p.Name, p.Reason})
+	}
+	if !out.Present {
+		out.Dead = doc.Dead
+	}
+	return doc, nil
+}
+
+// threes puts start, live and saved side by side, place and checkpoint first.
+func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
+	out := []Three{placeThree(m, now, doc), checkpointThree(now, doc)}
+	figures := map[string]expr.Value{}
+	if now != nil {
+		for _, f := range now.Figures {
+			figures[f.Var.Name] = f.Value
+		}
+	}
+	for _, v := range m.Vars {
+		if v.Holder != model.OfPlayer {
+			continue
+		}
+		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: figures[v.Name]}
+		if doc != nil {
+			t.Saved, t.Stored = doc.Values[v.ID], !v.Computed()
+		}
+		out = append(out, t)
+	}
+	return out
+}
+
+func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three {
+	t := Three{Name: "place", Title: "Place", Type: "place", Start: expr.OfText(m.Start.ID), Stored: doc != nil}
+	if now != nil {
+		t.Live = expr.OfText(now.Place.String())
+	}
+	if doc != nil {
+		t.Saved = expr.OfText(doc.Place.String())
+	}
+	return t
+}
+
+func checkpointThree(now *live.PlayerValues, doc *save.Player) Three {
+	named := func(id string) expr.Value {
+		if id == "" {
+			return expr.None
+		}
+		return expr.OfText(id)
+	}
+	t := Three{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint", Stored: doc != nil}
+	if now != nil {
+		t.Live = named(now.Checkpoint)
+	}
+	if doc != nil {
+		t.Saved = named(doc.Checkpoint)
+	}
+	return t
+}
+
+func (s *Server) savePlayer(ctx context.Context, in *PlayerPath) (*body[Saved], error) {
+	session := s.live.Where(in.Game, in.Player)
+	if session == nil {
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "%s is in no session of %s: only who is present can be saved.", in.Player, in.Game)
+	}
+	saved, err := session.SaveNow(ctx, in.Player)
+	return &body[Saved]{Saved{saved.Revision, saved.Moment, saved.Error}}, s.asProblem(err)
+}
+
+func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]RevisionInfo], error) {
+	list, err := s.store.Revisions(ctx, in.Game, in.Player, in.Slot)
+	if err == nil && len(list) == 0 {
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is saved in slot %d of %s.", in.Slot, in.Player)
+	}
+	out := make([]RevisionInfo, 0, len(list))
+	for _, r := range list {
+		out = append(out, RevisionInfo{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Checksum})
+	}
+	return &body[[]RevisionInfo]{out}, s.asProblem(err)
+}
+
+func (s *Server) revision(ctx context.Context, in *RevisionPath) (*rawBody, error) {
+	r, err := s.store.Revision(ctx, in.Game, in.Player, in.Slot, in.Revision)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &rawBody{"application/json", r.Doc}, nil
+}
+
+func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], error) {
+	if session := s.live.Where(in.Game, in.Player); session != nil {
+		if now, ok, err := session.Player(ctx, in.Player); err == nil && ok && now.Slot == in.Slot {
+			return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is playing in slot %d: they have to leave first.", in.Player, in.Slot)
+		}
+	}
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	m, _, found := check.Text([]byte(g.Text))
+	if m == nil {
+		return nil, broken(found)
+	}
+	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, m.Plan.Saving.Revisions.Or(10))
+	return &body[Saved]{Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
+}

@@ -1,0 +1,118 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion/core/engine"
+	"alluvion/core/finding"
+	"alluvion/core/save"
+	"alluvion/service/live"
+	"alluvion/service/store"
+)
+
+// Problem is how every error reaches a client (RFC 9457).
+type Problem struct {
+	Type     string       `json:"type" doc:"Stable name of the kind of problem, as /problems/refused."`
+	Title    string       `json:"title" doc:"What kind of problem it is, for people."`
+	Status   int          `json:"status" doc:"The HTTP status."`
+	Detail   string       `json:"detail,omitempty" doc:"What is wrong this time."`
+	Rule     int          `json:"rule,omitempty" doc:"The rule of the plan that refused or failed, from 1."`
+	Line     int          `json:"line,omitempty" doc:"The line of the plan."`
+	Findings finding.List `json:"findings,omitempty" doc:"What is wrong with the plan that was sent."`
+	Errors   []string     `json:"errors,omitempty" doc:"What is wrong with the request, one by one."`
+}
+
+// Error is the detail.
+func (p *Problem) Error() string {
+	if p.Detail != "" {
+		return p.Detail
+	}
+	return p.Title
+}
+
+// GetStatus is the HTTP status.
+func (p *Problem) GetStatus() int { return p.Status }
+
+// ContentType is that of RFC 9457.
+func (p *Problem) ContentType(string) string { return "application/problem+json" }
+
+func problem(status int, kind, title, format string, args ...any) *Problem {
+	return &Problem{Type: "/problems/" + kind, Title: title, Status: status, Detail: fmt.Sprintf(format, args...)}
+}
+
+// newError makes problems of what the HTTP library itself finds wrong with a request.
+func newError(status int, message string, errs ...error) huma.StatusError {
+	p := problem(status, "bad-request", "The request cannot be understood", "%s", message)
+	switch status {
+	case http.StatusNotFound:
+		p.Type, p.Title = "/problems/not-found", "There is no such thing here"
+	case http.StatusRequestEntityTooLarge:
+		p.Type, p.Title = "/problems/too-large", "The request is too large"
+	case http.StatusUnsupportedMediaType:
+		p.Type, p.Title = "/problems/media-type", "The request is in a form that is not read here"
+	case http.StatusInternalServerError:
+		p.Type, p.Title = "/problems/failed", "The service failed"
+	}
+	for _, e := range errs {
+		if e != nil {
+			p.Errors = append(p.Errors, e.Error())
+		}
+	}
+	return p
+}
+
+// asProblem turns an error of the core, the sessions or the store into a problem.
+func (s *Server) asProblem(err error) error {
+	var known *Problem
+	var refusal *engine.Refusal
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &known):
+		return known
+	case errors.As(err, &refusal):
+		return refused(refusal)
+	case errors.Is(err, store.ErrNotFound):
+		return problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %v.", unwrapped(err))
+	case errors.Is(err, live.ErrNoSession):
+		return problem(http.StatusNotFound, "no-session", "The session is not open", "%v. Open it first.", err)
+	case errors.Is(err, live.ErrClosed):
+		return problem(http.StatusGone, "closed", "The session is closed", "%v.", err)
+	case errors.Is(err, live.ErrName):
+		return problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "%v.", err)
+	case errors.Is(err, store.ErrConflict), errors.Is(err, store.ErrLease):
+		return problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "%v. Read it again, and repeat the change on that.", err)
+	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame):
+		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
+	case errors.Is(err, store.ErrDamaged):
+		return problem(http.StatusInternalServerError, "damaged", "What is stored is damaged", "%v.", err)
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
+		return problem(http.StatusServiceUnavailable, "too-slow", "The service did not answer in time", "The request was given up. It may still be carried out; a numbered request can be repeated.")
+	}
+	s.log.Error("a request failed", "error", err)
+	return problem(http.StatusInternalServerError, "failed", "The service failed", "%v", err)
+}
+
+// unwrapped is what was not found, without the words "not found" behind it.
+func unwrapped(err error) string {
+	text, suffix := err.Error(), ": "+store.ErrNotFound.Error()
+	if len(text) > len(suffix) && text[len(text)-len(suffix):] == suffix {
+		return text[:len(text)-len(suffix)]
+	}
+	return text
+}
+
+func refused(r *engine.Refusal) *Problem {
+	statuses := map[string]int{engine.Unknown: http.StatusNotFound, engine.Invalid: http.StatusUnprocessableEntity,
+		engine.Refused: http.StatusConflict, engine.Failed: http.StatusConflict, engine.Repeated: http.StatusConflict}
+	titles := map[string]string{engine.Unknown: "There is no such thing here", engine.Invalid: "The request is not what the plan says",
+		engine.Refused: "The plan does not allow it now", engine.Failed: "A rule of the plan failed", engine.Repeated: "It was applied before"}
+	p := problem(statuses[r.Kind], r.Kind, titles[r.Kind], "%s", r.Reason)
+	p.Rule, p.Line = r.Rule, r.Line
+	return p
+}

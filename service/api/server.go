@@ -1,0 +1,189 @@
+// Package api is the service's network interface: HTTP with JSON, described by api/openapi.yaml, which
+// is written from the types here.
+package api
+
+import (
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"reflect"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humachi"
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/plan"
+	"alluvion/service/live"
+	"alluvion/service/store"
+)
+
+// Limits on what a client may send and take.
+const (
+	maxPlan    = plan.MaxBytes + 1 // one more, so that the reader can say that it is too large
+	maxRequest = 64 << 10
+	timeLimit  = 20 * time.Second
+)
+
+// Server answers HTTP requests.
+type Server struct {
+	store   *store.Store
+	live    *live.Manager
+	log     *slog.Logger
+	version string
+	started time.Time
+}
+
+// New makes the handler of everything that the service serves. console holds the built web console.
+func New(s *store.Store, l *live.Manager, console fs.FS, log *slog.Logger, version string) http.Handler {
+	server := &Server{store: s, live: l, log: log, version: version, started: time.Now()}
+	r := chi.NewRouter()
+	r.Use(server.recovered, server.logged, loopbackOnly, secured)
+	server.routes(r)
+	r.NotFound(consoleOr404(console))
+	return r
+}
+
+func (s *Server) routes(r chi.Router) huma.API {
+	huma.NewError = newError
+	config := huma.DefaultConfig("Alluvion", s.version)
+	config.Info.Description = "Define which player state survives what, run it, and look at it. Errors are RFC 9457 problems."
+	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
+	registry := config.Components.Schemas
+	registry.RegisterTypeAlias(reflect.TypeFor[expr.Value](), reflect.TypeFor[anyValue]())
+	registry.RegisterTypeAlias(reflect.TypeFor[fixed.Num](), reflect.TypeFor[float64]())
+	var api huma.API
+	r.Group(func(r chi.Router) {
+		r.Use(middleware.Timeout(timeLimit))
+		api = humachi.New(r, config)
+		s.about(api)
+		s.games(api)
+		s.sessions(api)
+		s.players(api)
+	})
+	return api
+}
+
+// Contract is the OpenAPI document of the service, as YAML.
+func Contract() ([]byte, error) {
+	api := (&Server{log: slog.Default(), version: "1"}).routes(chi.NewRouter())
+	return api.OpenAPI().YAML()
+}
+
+// anyValue is how a value of the state is described: null, true, a number or a text.
+type anyValue struct{ expr.Value }
+
+// Schema describes it.
+func (anyValue) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Description: "A value: a number, a text, true or false; null for none.", Extensions: map[string]any{"x-value": true}}
+}
+
+// consoleOr404 serves the web console: its files, and its page for every address of a page of it.
+func consoleOr404(console fs.FS) http.HandlerFunc {
+	files := http.FileServerFS(console)
+	return func(w http.ResponseWriter, r *http.Request) {
+		path := strings.TrimPrefix(r.URL.Path, "/")
+		switch {
+		case strings.HasPrefix(path, "v1/") || r.Method != http.MethodGet && r.Method != http.MethodHead:
+			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %s %s.", r.Method, r.URL.Path))
+			return
+		case path != "" && isFile(console, path):
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		case strings.HasPrefix(path, "assets/"):
+			http.NotFound(w, r)
+			return
+		default:
+			r.URL.Path = "/"
+			w.Header().Set("Cache-Control", "no-cache")
+		}
+		if !isFile(console, "index.html") {
+			http.Error(w, "The console is not built into this binary: run make build.", http.StatusNotFound)
+			return
+		}
+		files.ServeHTTP(w, r)
+	}
+}
+
+func isFile(files fs.FS, path string) bool {
+	info, err := fs.Stat(files, path)
+	return err == nil && !info.IsDir()
+}
+
+// loopbackOnly keeps everybody else out: there are no tokens yet, so whoever reaches the service may do
+// everything. It fails closed: a request whose Host is not this machine is refused, which also keeps
+// out pages of other sites whose names were made to point here.
+func loopbackOnly(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if !Loopback(r.Host) || foreign(r) {
+			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Only this machine may ask", "This service answers only to this machine, by its own name."))
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// foreign says whether a browser sends the request for a page of another site.
+func foreign(r *http.Request) bool {
+	if site := r.Header.Get("Sec-Fetch-Site"); site != "" && site != "same-origin" && site != "none" {
+		return r.Method != http.MethodGet && r.Method != http.MethodHead
+	}
+	origin := r.Header.Get("Origin")
+	if origin == "" {
+		return false
+	}
+	u, err := url.Parse(origin)
+	return err != nil || u.Host != r.Host
+}
+
+// Loopback says whether an address (with or without a port) is this machine's own.
+func Loopback(address string) bool {
+	host := address
+	if h, _, err := net.SplitHostPort(address); err == nil {
+		host = h
+	}
+	host = strings.Trim(host, "[]")
+	if host == "localhost" {
+		return true
+	}
+	ip, err := netip.ParseAddr(host)
+	return err == nil && ip.IsLoopback()
+}
+
+// secured says what a browser may do with what is served here.
+func secured(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		next.ServeHTTP(w, r)
+	})
+}
+
+func (s *Server) recovered(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		defer func() {
+			if v := recover(); v != nil && v != http.ErrAbortHandler {
+				s.log.Error("a request made the service panic", "path", r.URL.Path, "panic", fmt.Sprint(v))
+				writeProblem(w, problem(http.StatusInternalServerError, "failed", "The service failed", "This should not have happened. The log says more."))
+			}
+		}()
+		next.ServeHTTP(w, r)
+	})
+}
+
+func (s *Server) logged(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		began, seen := time.Now(), middleware.NewWrapResponseWriter(w, r.ProtoMajor)
+		next.ServeHTTP(seen, r)
+		s.log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", seen.Status(), "bytes", seen.BytesWritten(), "took", time.Since(began))
+	})
+}

@@ -1,0 +1,241 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/service/live"
+)
+
+// SessionInfo is an open session.
+type SessionInfo struct {
+	Name    string    `json:"name"`
+	Version int       `json:"version" doc:"Of the plan that it is pinned to."`
+	Opened  time.Time `json:"opened"`
+	Time    float64   `json:"time" doc:"The session's time in seconds; it stands still while nobody is present."`
+	Present []string  `json:"present" doc:"The players in it, by id."`
+	Digest  string    `json:"digest" doc:"SHA-256 of its canonical state."`
+}
+
+// SessionState is an open session with what the game and its scenes hold.
+type SessionState struct {
+	SessionInfo
+	Game   []Figure            `json:"game"`
+	Scenes map[string][]Figure `json:"scenes"`
+}
+
+// Figure is one value.
+type Figure struct {
+	Name  string     `json:"name"`
+	Title string     `json:"title"`
+	Value expr.Value `json:"value"`
+}
+
+// Request is something asked of a session.
+type Request struct {
+	Do     string                `json:"do" enum:"join,move,pass,touch,leave,start-over,event,write" doc:"What is asked."`
+	Player string                `json:"player,omitempty" maxLength:"64" doc:"Whom it is about."`
+	Server bool                  `json:"server,omitempty" doc:"The game's server asks, not the player."`
+	Number uint64                `json:"number,omitempty" doc:"The player's own rising number. A number that was applied before changes nothing and gets the first answer."`
+	Name   string                `json:"name,omitempty" maxLength:"64" doc:"The passage, checkpoint, event or variable."`
+	Slot   int                   `json:"slot,omitempty" doc:"Of join: the slot, from 1; 1 if unsaid."`
+	To     []fixed.Num           `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
+	Facing string                `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
+	Args   map[string]expr.Value `json:"args,omitempty" doc:"Of event: its arguments. Of write of a scene's variable: the scene."`
+	Value  *expr.Value           `json:"value,omitempty" doc:"Of write: the value."`
+}
+
+// Answer is what came of a request.
+type Answer struct {
+	Applied bool     `json:"applied" doc:"True; false where a repeated request got the first answer."`
+	Number  uint64   `json:"number" doc:"The last numbered request of the player that was applied."`
+	Time    float64  `json:"time" doc:"The session's time in seconds."`
+	Changes []Change `json:"changes" doc:"Every value that changed, in order."`
+	Notices []Notice `json:"notices" doc:"What players are told."`
+	Saved   *Saved   `json:"saved,omitempty" doc:"Where the request led to a save of the player: it is on disk."`
+}
+
+// Saved is a save that was written.
+type Saved struct {
+	Revision int    `json:"revision"`
+	Moment   string `json:"moment"`
+	Error    string `json:"error,omitempty" doc:"Why it could not be written; it will be tried again."`
+}
+
+// Change is one value that changed, and why.
+type Change struct {
+	Player string     `json:"player,omitempty"`
+	Scene  string     `json:"scene,omitempty"`
+	Name   string     `json:"name" doc:"player.warmth, scene.snow, game.planks, place, player.dead, player.checkpoint."`
+	From   expr.Value `json:"from"`
+	To     expr.Value `json:"to"`
+	Cause  string     `json:"cause" doc:"Why, in words."`
+	Rule   int        `json:"rule,omitempty" doc:"The rule, from 1."`
+	Line   int        `json:"line,omitempty" doc:"Its line in the plan."`
+}
+
+// Step is a change with its time.
+type Step struct {
+	Change
+	Time float64   `json:"time" doc:"The session's, in seconds."`
+	At   time.Time `json:"at"`
+}
+
+// Notice is something that players are told.
+type Notice struct {
+	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, died, came-back, started, message, breach, undone."`
+	Player string `json:"player,omitempty"`
+	To     string `json:"to" enum:"player,scene,everyone"`
+	Text   string `json:"text,omitempty"`
+	Scene  string `json:"scene,omitempty"`
+	From   string `json:"from,omitempty" doc:"Of arrived: the scene that was left."`
+}
+
+// SessionPath names a session of a game.
+type SessionPath struct {
+	GamePath
+	Session string `path:"session" maxLength:"64" doc:"The session's name."`
+}
+
+func (s *Server) sessions(api huma.API) {
+	tags := []string{"sessions"}
+	huma.Register(api, huma.Operation{OperationID: "list-sessions", Method: http.MethodGet, Path: "/v1/games/{game}/sessions", Summary: "The open sessions", Tags: tags, Errors: []int{404}}, s.listSessions)
+	huma.Register(api, huma.Operation{OperationID: "open-session", Method: http.MethodPut, Path: "/v1/games/{game}/sessions/{session}", Summary: "Open a session", Tags: tags, Errors: []int{404, 422},
+		Description: "A session that is open stays as it is."}, s.openSession)
+	huma.Register(api, huma.Operation{OperationID: "get-session", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}", Summary: "A session, and what its game and scenes hold", Tags: tags, Errors: []int{404}}, s.getSession)
+	huma.Register(api, huma.Operation{OperationID: "close-session", Method: http.MethodDelete, Path: "/v1/games/{game}/sessions/{session}", Summary: "End all visits, save everybody, close the session", Tags: tags, Errors: []int{404}}, s.closeSession)
+	huma.Register(api, huma.Operation{OperationID: "send-request", Method: http.MethodPost, Path: "/v1/games/{game}/sessions/{session}/requests", Summary: "Ask something of a session", Tags: tags, MaxBodyBytes: maxRequest,
+		Description: "A request is all or nothing: refused, it has changed nothing. Where it led to a save, the answer comes when that is on disk.", Errors: []int{404, 409, 413, 422}}, s.request)
+	huma.Register(api, huma.Operation{OperationID: "list-changes", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/changes", Summary: "Why is it so: the newest changes, newest first", Tags: tags, Errors: []int{404}}, s.changes)
+}
+
+func (s *Server) listSessions(ctx context.Context, in *GamePath) (*body[[]SessionInfo], error) {
+	if _, err := s.store.Game(ctx, in.Game); err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := []SessionInfo{}
+	for _, session := range s.live.Sessions(in.Game) {
+		v, err := session.Look(ctx)
+		if err != nil {
+			continue // it has just been closed
+		}
+		out = append(out, infoOf(session, v))
+	}
+	return &body[[]SessionInfo]{out}, nil
+}
+
+func infoOf(s *live.Session, v live.Values) SessionInfo {
+	return SessionInfo{Name: s.Name, Version: s.Model().Plan.Version.Value, Opened: s.Opened, Time: seconds(v.Clock), Present: v.Present, Digest: v.Digest}
+}
+
+func seconds(ms int64) float64 { return float64(ms) / 1000 }
+
+func (s *Server) openSession(ctx context.Context, in *SessionPath) (*body[SessionInfo], error) {
+	session, _, err := s.live.Open(ctx, in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	v, err := session.Look(ctx)
+	return &body[SessionInfo]{infoOf(session, v)}, s.asProblem(err)
+}
+
+func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[SessionState], error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	v, err := session.Look(ctx)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := SessionState{SessionInfo: infoOf(session, v), Game: figures(v.Game), Scenes: map[string][]Figure{}}
+	for scene, list := range v.Scenes {
+		out.Scenes[scene] = figures(list)
+	}
+	return &body[SessionState]{out}, nil
+}
+
+func figures(list []engine.Figure) []Figure {
+	out := make([]Figure, 0, len(list))
+	for _, f := range list {
+		out = append(out, Figure{f.Var.Name, f.Var.Title, f.Value})
+	}
+	return out
+}
+
+func (s *Server) closeSession(ctx context.Context, in *SessionPath) (*struct{}, error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return nil, s.asProblem(s.live.Close(ctx, session))
+}
+
+type requestInput struct {
+	SessionPath
+	Body Request
+}
+
+func (s *Server) request(ctx context.Context, in *requestInput) (*body[Answer], error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	r := in.Body
+	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: r.Number, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args}
+	if r.Slot == 0 {
+		req.Slot = 1
+	}
+	if r.Value != nil {
+		req.Value = *r.Value
+	}
+	a, err := s.live.Do(ctx, session, req)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &body[Answer]{answerOf(a)}, nil
+}
+
+func answerOf(a live.Answer) Answer {
+	out := Answer{Applied: !a.Repeat, Number: a.Number, Time: seconds(a.Time), Changes: make([]Change, 0, len(a.Changes)), Notices: make([]Notice, 0, len(a.Notices))}
+	for _, c := range a.Changes {
+		out.Changes = append(out.Changes, changeOf(c))
+	}
+	for _, n := range a.Notices {
+		out.Notices = append(out.Notices, Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From})
+	}
+	if a.Saved != nil {
+		out.Saved = &Saved{a.Saved.Revision, a.Saved.Moment, a.Saved.Error}
+	}
+	return out
+}
+
+func changeOf(c engine.Change) Change {
+	return Change{c.Player, c.Scene, c.Name, c.From, c.To, c.Cause.String(), c.Cause.Rule, c.Cause.Line}
+}
+
+type changesInput struct {
+	SessionPath
+	Player string `query:"player" maxLength:"64" doc:"Only what this player has."`
+	Name   string `query:"name" maxLength:"64" doc:"Only this value, as player.warmth."`
+	Most   int    `query:"most" minimum:"1" maximum:"500" default:"50"`
+}
+
+func (s *Server) changes(ctx context.Context, in *changesInput) (*body[[]Step], error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	steps, err := session.Trail(ctx, in.Player, in.Name, in.Most)
+	out := make([]Step, 0, len(steps))
+	for _, st := range steps {
+		out = append(out, Step{changeOf(st.Change), seconds(st.Time), st.At})
+	}
+	return &body[[]Step]{out}, s.asProblem(err)
+}

@@ -1,0 +1,157 @@
+package live
+
+import (
+	"maps"
+	"slices"
+
+	"alluvion/core/engine"
+	"alluvion/core/save"
+	"alluvion/service/store"
+)
+
+// A save is cut between two requests: one transaction writes the world and every player that changed
+// since the last cut, so that what changed hands is neither doubled nor lost (rule 30). Who had no
+// save moment of their own gets recovery state, which only a crash brings back.
+
+// cut writes what has to be written after a request; asked is whom the answer is for.
+func (s *Session) cut(moments []engine.SaveMoment, left []*save.Player, asked string) (<-chan store.CutResult, *Saved) {
+	written, saved := s.cutAll(moments, left, false)
+	if written == nil {
+		return nil, nil
+	}
+	mine, ok := saved[asked]
+	if !ok {
+		return nil, nil
+	}
+	return written, &Saved{Moment: mine}
+}
+
+// cutAll writes a cut where there is a moment for one, and says which moment each player had. With
+// recover, those who leave without a save moment are kept as recovery state: the operator ends their
+// visit, not they.
+func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recover bool) (<-chan store.CutResult, map[string]string) {
+	if len(moments) == 0 && len(left) == 0 {
+		return nil, nil
+	}
+	own := map[string]string{}
+	for _, m := range moments {
+		own[m.Player] = m.Moment
+	}
+	c := s.cutOf()
+	for _, doc := range left {
+		p := s.part(doc, own[doc.Player])
+		p.Forget = p.Moment == "" && !recover
+		c.Players = append(c.Players, p)
+		delete(s.dirty, doc.Player)
+		delete(s.leases, doc.Player)
+	}
+	gone := c.Players
+	for _, id := range s.run.Present() {
+		if s.dirty[id] || own[id] != "" {
+			c.Players = append(c.Players, s.part(s.run.Save(id), own[id]))
+		}
+	}
+	if s.world && !s.m.Single {
+		c.World = mustEncode(s.run.World())
+	}
+	changed := s.dirty
+	s.dirty, s.world = map[string]bool{}, false
+	return s.write(c, func() {
+		for id := range changed {
+			s.dirty[id] = true
+		}
+		for _, p := range gone {
+			s.owed[p.Player] = p
+		}
+	}), own
+}
+
+// write hands a cut to the store. Where it cannot be written, failed runs on the session's goroutine
+// before anybody who waits for the result can ask for anything else.
+func (s *Session) write(c store.Cut, failed func()) <-chan store.CutResult {
+	out := make(chan store.CutResult, 1)
+	result := s.store.Write(c)
+	go func() {
+		r := <-result
+		if r.Err != nil {
+			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
+			s.later(func() { failed(); s.world = s.world || c.World != nil })
+		}
+		for _, id := range r.Lost {
+			s.log.Warn("a save was taken over elsewhere; what was here is kept as a revision", "player", id)
+			s.later(func() { s.dropLost(id) })
+		}
+		out <- r
+	}()
+	return out
+}
+
+// later runs do on the session's goroutine, unless it has ended.
+func (s *Session) later(do func()) {
+	select {
+	case s.inbox <- do:
+	case <-s.done:
+	}
+}
+
+// dropLost ends the visit of a player whose save another session has taken over.
+func (s *Session) dropLost(player string) {
+	if s.run.Has(player) {
+		res, _ := s.run.Step(engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
+		s.note(res.Changes, "")
+		s.wake()
+		delete(s.leases, player)
+		delete(s.dirty, player)
+	}
+}
+
+// part is one player's part of a cut.
+func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
+	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Lease: s.leases[doc.Player], Moment: moment,
+		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc)}
+}
+
+// mustEncode writes a document of the engine's own making, which can always be written.
+func mustEncode(doc any) []byte {
+	raw, err := save.Encode(doc)
+	if err != nil {
+		panic(err)
+	}
+	return raw
+}
+
+// saveChanged saves whoever changed, at the plan's regular times; what could not be written before is
+// tried again.
+func (s *Session) saveChanged() {
+	if len(s.owed) > 0 {
+		owed := slices.Collect(maps.Values(s.owed))
+		clear(s.owed)
+		s.write(s.cutOf(owed...), func() {
+			for _, p := range owed {
+				s.owed[p.Player] = p
+			}
+		})
+	}
+	if !s.m.Plan.Saving.Every.Given {
+		return
+	}
+	var moments []engine.SaveMoment
+	for id := range s.dirty {
+		moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
+	}
+	if len(moments) == 0 && s.world {
+		s.writeWorld()
+	}
+	s.cutAll(moments, nil, false)
+}
+
+// writeWorld writes the world alone, where no player changed.
+func (s *Session) writeWorld() <-chan store.CutResult {
+	if s.m.Single {
+		return nil
+	}
+	c := s.cutOf()
+	c.World = mustEncode(s.run.World())
+	s.world = false
+	return s.write(c, func() {})
+}

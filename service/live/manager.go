@@ -1,0 +1,205 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"alluvion/core/check"
+	"alluvion/core/engine"
+	"alluvion/core/save"
+	"alluvion/service/store"
+)
+
+// Manager opens and closes sessions, and knows who is where. It is safe for use by several goroutines.
+type Manager struct {
+	store    *store.Store
+	log      *slog.Logger
+	mu       sync.Mutex
+	sessions map[sessionKey]*Session
+	where    map[playerKey]*Session
+	joining  map[playerKey]*sync.Mutex
+	closed   bool
+}
+
+type sessionKey struct{ game, name string }
+type playerKey struct{ game, player string }
+
+// NewManager has no sessions yet.
+func NewManager(s *store.Store, log *slog.Logger) *Manager {
+	return &Manager{store: s, log: log, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*sync.Mutex{}}
+}
+
+var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
+
+// ErrName says that a session cannot be called like that.
+var ErrName = errors.New("a session's name is lower-case letters, digits, - and _, at most 64 of them")
+
+// Open opens a session under the game's current plan, with the world that it had when it was last
+// open. A session that is open already is given as it is; fresh says which.
+func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fresh bool, err error) {
+	if !sessionName.MatchString(name) {
+		return nil, false, ErrName
+	}
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	key := sessionKey{game, name}
+	if s := m.sessions[key]; s != nil {
+		return s, false, nil
+	}
+	if m.closed {
+		return nil, false, ErrClosed
+	}
+	s, err = m.open(ctx, game, name)
+	if err == nil {
+		m.sessions[key] = s
+		s.start()
+		m.log.Info("session opened", "game", game, "session", name, "version", s.m.Plan.Version.Value)
+	}
+	return s, true, err
+}
+
+func (m *Manager) open(ctx context.Context, game, name string) (*Session, error) {
+	g, err := m.store.Game(ctx, game)
+	if err != nil {
+		return nil, err
+	}
+	mod, _, found := check.Text([]byte(g.Text))
+	if found.Errors() {
+		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
+	}
+	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, store: m.store, log: m.log.With("game", game, "session", name),
+		inbox: make(chan func(), 256), done: make(chan struct{}), dirty: map[string]bool{}, leases: map[string]int64{},
+		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}}
+	raw, err := m.store.World(ctx, game, name)
+	if err != nil {
+		return nil, err
+	}
+	var world *save.World
+	if raw != nil && !mod.Single {
+		w, problems, err := save.DecodeWorld(raw, mod)
+		if err != nil {
+			return nil, fmt.Errorf("the world of %s: %w", name, err)
+		}
+		for _, p := range problems {
+			s.log.Warn("a value of the world does not fit the plan and is kept in the attic", "value", p.Name, "reason", p.Reason)
+		}
+		world = w
+	}
+	s.run = engine.Reopen(mod, world)
+	return s, nil
+}
+
+// Session finds an open session.
+func (m *Manager) Session(game, name string) (*Session, error) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if s := m.sessions[sessionKey{game, name}]; s != nil {
+		return s, nil
+	}
+	return nil, fmt.Errorf("%s of %s: %w", name, game, ErrNoSession)
+}
+
+// Sessions lists the open sessions of a game, by name.
+func (m *Manager) Sessions(game string) []*Session {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	var list []*Session
+	for k, s := range m.sessions {
+		if k.game == game {
+			list = append(list, s)
+		}
+	}
+	slices.SortFunc(list, func(a, b *Session) int { return strings.Compare(a.Name, b.Name) })
+	return list
+}
+
+// Where finds the session in which a player is; nil where they are in none.
+func (m *Manager) Where(game, player string) *Session {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.where[playerKey{game, player}]
+}
+
+// Do carries out a request in a session. A player is in one session of a game at a time: joining
+// another saves and leaves the first (rule 2).
+func (m *Manager) Do(ctx context.Context, s *Session, req engine.Request) (Answer, error) {
+	if req.Do != "join" && req.Do != "leave" {
+		return s.Do(ctx, req)
+	}
+	key := playerKey{s.Game, req.Player}
+	one := m.oneAtATime(key)
+	one.Lock()
+	defer one.Unlock()
+	if other := m.Where(s.Game, req.Player); req.Do == "join" && other != nil && other != s {
+		if err := other.release(ctx, req.Player); err != nil && !errors.Is(err, ErrClosed) {
+			return Answer{}, fmt.Errorf("%s could not leave the session %s: %w", req.Player, other.Name, err)
+		}
+		m.place(key, nil)
+	}
+	answer, err := s.Do(ctx, req)
+	switch {
+	case err != nil:
+	case req.Do == "join":
+		m.place(key, s)
+	case answer.Saved == nil || answer.Saved.Error == "": // what could not be written is still there
+		m.place(key, nil)
+	}
+	return answer, err
+}
+
+func (m *Manager) oneAtATime(key playerKey) *sync.Mutex {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.joining[key] == nil {
+		m.joining[key] = &sync.Mutex{}
+	}
+	return m.joining[key]
+}
+
+func (m *Manager) place(key playerKey, s *Session) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if s == nil {
+		delete(m.where, key)
+		return
+	}
+	m.where[key] = s
+}
+
+// Close closes one session: all visits end, everybody is saved.
+func (m *Manager) Close(ctx context.Context, s *Session) error {
+	err := s.close(ctx)
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	delete(m.sessions, sessionKey{s.Game, s.Name})
+	for k, at := range m.where {
+		if at == s {
+			delete(m.where, k)
+		}
+	}
+	m.log.Info("session closed", "game", s.Game, "session", s.Name, "error", err)
+	return err
+}
+
+// CloseAll closes every session, for a graceful stop. No session can be opened after it.
+func (m *Manager) CloseAll(ctx context.Context) error {
+	m.mu.Lock()
+	m.closed = true
+	var all []*Session
+	for _, s := range m.sessions {
+		all = append(all, s)
+	}
+	m.mu.Unlock()
+	var failed error
+	for _, s := range all {
+		failed = errors.Join(failed, m.Close(ctx, s))
+	}
+	return failed
+}

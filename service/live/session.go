@@ -1,0 +1,411 @@
+// Package live runs the sessions: each has one goroutine that owns its state. Others send it requests
+// and wait for the answer; there is no lock around the engine.
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"slices"
+	"time"
+
+	"alluvion/core/engine"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/service/store"
+)
+
+// What can be wrong with a session, for errors.Is.
+var (
+	ErrClosed    = errors.New("the session is closed")
+	ErrNoSession = errors.New("there is no such session")
+)
+
+// Session is one live run of a game. It is safe for use by several goroutines.
+type Session struct {
+	Game, Name string
+	Opened     time.Time
+	m          *model.Model
+	store      *store.Store
+	log        *slog.Logger
+	inbox      chan func()
+	done       chan struct{}
+
+	// What follows belongs to the session's goroutine.
+	run     *engine.Run
+	base    int64     // the session's clock when it last woke or slept, in milliseconds
+	awake   time.Time // since when somebody is present; zero while nobody is
+	dirty   map[string]bool
+	world   bool // the world has changed since it was last written
+	leases  map[string]int64
+	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
+	answers map[string]Answer
+	trail   trail
+	closing bool
+}
+
+// Answer is what came of a request. Saved is set where the request led to a save, which is on disk by
+// the time the answer is given.
+type Answer struct {
+	Number  uint64
+	Time    int64 // the session's, in milliseconds
+	Changes []engine.Change
+	Notices []engine.Notice
+	Saved   *Saved
+	Repeat  bool // the request was applied before, and this is what came of it then
+}
+
+// Saved says what a request led to on disk. Error is set where it could not be written: it will be
+// tried again.
+type Saved struct {
+	Revision int
+	Moment   string
+	Error    string
+}
+
+// start runs the session's goroutine.
+func (s *Session) start() {
+	go func() {
+		defer close(s.done)
+		timer := time.NewTimer(time.Hour)
+		defer timer.Stop()
+		every := s.ticker()
+		defer every.Stop()
+		for !s.closing {
+			s.arm(timer)
+			select {
+			case do := <-s.inbox:
+				do()
+			case <-timer.C:
+				s.advance()
+			case <-every.C:
+				s.saveChanged()
+			}
+		}
+	}()
+}
+
+// ticker beats whenever changed players are to be saved; where the plan does not say, what is owed is
+// still tried again every half minute.
+func (s *Session) ticker() *time.Ticker {
+	every := s.m.Plan.Saving.Every.Or(30 * time.Second)
+	return time.NewTicker(max(every, 100*time.Millisecond))
+}
+
+// arm sets the timer to when the engine has something due.
+func (s *Session) arm(timer *time.Timer) {
+	wait := time.Hour
+	if due, ok := s.run.Due(); ok && !s.awake.IsZero() {
+		wait = time.Duration(max(0, due-s.clock())) * time.Millisecond
+	}
+	timer.Reset(wait)
+}
+
+// clock is the session's time: it stands still while nobody is present.
+func (s *Session) clock() int64 {
+	if s.awake.IsZero() {
+		return s.base
+	}
+	return s.base + time.Since(s.awake).Milliseconds()
+}
+
+// wake starts or stops the clock, as players come and go.
+func (s *Session) wake() {
+	present := len(s.run.Present()) > 0
+	switch {
+	case present && s.awake.IsZero():
+		s.awake = time.Now()
+	case !present && !s.awake.IsZero():
+		s.base, s.awake = s.clock(), time.Time{}
+	}
+}
+
+// ask runs do on the session's goroutine and waits for it.
+func (s *Session) ask(ctx context.Context, do func()) error {
+	ran := make(chan struct{})
+	select {
+	case s.inbox <- func() { do(); close(ran) }:
+	case <-s.done:
+		return fmt.Errorf("%s/%s: %w", s.Game, s.Name, ErrClosed)
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	select {
+	case <-ran:
+		return nil
+	case <-s.done:
+		select {
+		case <-ran: // it was the last thing that the session did
+			return nil
+		default:
+			return fmt.Errorf("%s/%s: %w", s.Game, s.Name, ErrClosed)
+		}
+	}
+}
+
+// Do carries out one request. Where it led to a save, the answer comes when that is on disk.
+func (s *Session) Do(ctx context.Context, req engine.Request) (Answer, error) {
+	var answer Answer
+	var err error
+	var written <-chan store.CutResult
+	if e := s.ask(ctx, func() { answer, written, err = s.perform(ctx, req) }); e != nil {
+		return Answer{}, e
+	}
+	if written != nil && err == nil {
+		s.settle(&answer, req.Player, <-written)
+	}
+	return answer, err
+}
+
+// settle adds what was written to an answer.
+func (s *Session) settle(a *Answer, player string, result store.CutResult) {
+	if result.Err != nil {
+		a.Saved.Error = result.Err.Error()
+		return
+	}
+	a.Saved.Revision = result.Written[player]
+}
+
+func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-chan store.CutResult, error) {
+	if req.Do == "join" {
+		if err := s.load(ctx, &req); err != nil {
+			return Answer{}, nil, err
+		}
+	}
+	req.At = s.clock()
+	res, err := s.run.Step(req)
+	s.wake()
+	if err != nil {
+		s.absorb(res)
+		if again, ok := s.repeated(req, err); ok {
+			return again, nil, nil
+		}
+		return Answer{}, nil, err
+	}
+	answer := Answer{Number: s.run.Number(req.Player), Time: req.At, Changes: slices.Clone(res.Changes), Notices: slices.Clone(res.Notices)}
+	saves, left := slices.Clone(res.Saves), res.Left
+	if due, ok := s.run.Due(); ok && due <= s.clock() { // coming back without delay belongs to the answer
+		more := s.run.Advance(s.clock())
+		answer.Changes, answer.Notices = append(answer.Changes, more.Changes...), append(answer.Notices, more.Notices...)
+		saves = append(saves, more.Saves...)
+	}
+	s.note(answer.Changes, req.Player)
+	if req.Number > 0 && !req.Server {
+		s.answers[req.Player] = answer
+	}
+	written, saved := s.cut(saves, left, req.Player)
+	answer.Saved = saved
+	return answer, written, nil
+}
+
+// repeated finds the answer that a repeated request got.
+func (s *Session) repeated(req engine.Request, err error) (Answer, bool) {
+	var refusal *engine.Refusal
+	if !errors.As(err, &refusal) || refusal.Kind != engine.Repeated {
+		return Answer{}, false
+	}
+	first := s.answers[req.Player]
+	if first.Number != req.Number { // an older one: it was applied, but what came of it is not kept
+		first = Answer{Number: s.run.Number(req.Player), Time: s.clock()}
+	}
+	first.Repeat = true
+	return first, true
+}
+
+// load takes what was saved in the slot that a player joins with, and the lease on it.
+func (s *Session) load(ctx context.Context, req *engine.Request) error {
+	if s.run.Has(req.Player) || req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
+		return nil // the engine says what is wrong
+	}
+	if err := s.payOwed(req.Player); err != nil {
+		return err
+	}
+	saved, err := s.store.Take(ctx, s.Game, req.Player, req.Slot)
+	if err != nil {
+		return err
+	}
+	if saved.Doc != nil {
+		doc, problems, err := save.DecodePlayer(saved.Doc, s.m)
+		if err != nil {
+			return fmt.Errorf("the save of %s in slot %d: %w", req.Player, req.Slot, err)
+		}
+		for _, p := range problems {
+			s.log.Warn("a saved value does not fit the plan and is kept in the attic", "player", req.Player, "slot", req.Slot, "value", p.Name, "reason", p.Reason)
+		}
+		req.Saved = doc
+	}
+	s.leases[req.Player] = saved.Lease
+	delete(s.answers, req.Player)
+	return nil
+}
+
+// advance lets the timers that are due run.
+func (s *Session) advance() {
+	s.absorb(s.run.Advance(s.clock()))
+}
+
+// absorb takes note of what happened without anybody asking for it.
+func (s *Session) absorb(res engine.Result) {
+	s.note(res.Changes, "")
+	s.cut(slices.Clone(res.Saves), nil, "")
+}
+
+// note remembers what has changed since the last cut, and why.
+func (s *Session) note(changes []engine.Change, player string) {
+	if player != "" && s.run.Has(player) {
+		s.dirty[player] = true
+	}
+	for _, c := range changes {
+		if c.Player != "" {
+			s.dirty[c.Player] = true
+		} else {
+			s.world = true
+		}
+		s.trail.add(Step{Time: s.clock(), At: time.Now().UTC(), Change: c})
+	}
+}
+
+// Values are what a session holds, for people to look at.
+type Values struct {
+	Clock   int64
+	Present []string
+	Digest  string
+	Game    []engine.Figure
+	Scenes  map[string][]engine.Figure
+}
+
+// Look reads the session's state.
+func (s *Session) Look(ctx context.Context) (Values, error) {
+	var v Values
+	err := s.ask(ctx, func() {
+		s.advance()
+		v = Values{Clock: s.clock(), Present: s.run.Present(), Digest: s.run.Digest(), Game: s.run.GameFigures(), Scenes: map[string][]engine.Figure{}}
+		for _, scene := range s.m.Scenes {
+			v.Scenes[scene.ID] = s.run.SceneFigures(scene.ID)
+		}
+	})
+	return v, err
+}
+
+// PlayerValues are what a present player has.
+type PlayerValues struct {
+	Slot       int
+	Figures    []engine.Figure
+	Place      save.Place
+	Dead       bool
+	Checkpoint string
+}
+
+// Player reads a present player's values; false where they are not present.
+func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, error) {
+	var v PlayerValues
+	ok := false
+	err := s.ask(ctx, func() {
+		s.advance()
+		if ok = s.run.Has(id); !ok {
+			return
+		}
+		v.Slot = s.run.Save(id).Slot
+		v.Figures = s.run.Figures(id)
+		v.Place, _ = s.run.Place(id)
+		v.Dead, v.Checkpoint = s.run.State(id)
+	})
+	return v, ok, err
+}
+
+// Trail lists the newest changes, newest first: of one player, or of one value, or ("") of all.
+func (s *Session) Trail(ctx context.Context, player, name string, most int) ([]Step, error) {
+	var out []Step
+	err := s.ask(ctx, func() { out = s.trail.find(player, name, most) })
+	return out, err
+}
+
+// Model is the plan that the session is pinned to.
+func (s *Session) Model() *model.Model { return s.m }
+
+// SaveNow saves a present player because somebody asked for it.
+func (s *Session) SaveNow(ctx context.Context, player string) (Saved, error) {
+	var written <-chan store.CutResult
+	var saved *Saved
+	err := s.ask(ctx, func() {
+		if s.run.Has(player) {
+			s.dirty[player] = true
+			written, saved = s.cut([]engine.SaveMoment{{Player: player, Moment: "asked"}}, nil, player)
+		}
+	})
+	if err != nil {
+		return Saved{}, err
+	}
+	if saved == nil {
+		return Saved{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("There is no player %q in this session.", player)}
+	}
+	result := <-written
+	return Saved{Revision: result.Written[player], Moment: "asked"}, result.Err
+}
+
+// close ends all visits, saves everybody, and stops the goroutine.
+func (s *Session) close(ctx context.Context) error {
+	var failed error
+	var written <-chan store.CutResult
+	err := s.ask(ctx, func() {
+		var left []*save.Player
+		var moments []engine.SaveMoment
+		for _, id := range s.run.Present() {
+			res, err := s.run.Step(engine.Request{Do: "leave", Player: id, Server: true, At: s.clock()})
+			if err != nil {
+				failed = errors.Join(failed, err)
+				continue
+			}
+			left, moments = append(left, res.Left...), append(moments, res.Saves...)
+		}
+		s.world, s.closing = true, true
+		written, _ = s.cutAll(moments, left, true)
+		if written == nil {
+			written = s.writeWorld()
+		}
+	})
+	if errors.Is(err, ErrClosed) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	<-s.done
+	if written != nil {
+		failed = errors.Join(failed, (<-written).Err)
+	}
+	return failed
+}
+
+// release makes sure that nothing of a player is left in the session: they leave, and what could not be
+// written before is.
+func (s *Session) release(ctx context.Context, player string) error {
+	_, err := s.Do(ctx, engine.Request{Do: "leave", Player: player, Server: true})
+	var refusal *engine.Refusal
+	if err != nil && !(errors.As(err, &refusal) && refusal.Kind == engine.Unknown) {
+		return err
+	}
+	var owed error
+	if err := s.ask(ctx, func() { owed = s.payOwed(player) }); err != nil {
+		return err
+	}
+	return owed
+}
+
+// payOwed tries once more to write what a player left behind.
+func (s *Session) payOwed(player string) error {
+	p, ok := s.owed[player]
+	if !ok {
+		return nil
+	}
+	if err := (<-s.store.Write(s.cutOf(p))).Err; err != nil {
+		return fmt.Errorf("what %s left could not be written yet: %w", player, err)
+	}
+	delete(s.owed, player)
+	return nil
+}
+
+func (s *Session) cutOf(players ...store.PlayerCut) store.Cut {
+	return store.Cut{Game: s.Game, Session: s.Name, Players: players, Keep: s.m.Plan.Saving.Revisions.Or(10)}
+}

@@ -1,0 +1,333 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// slotRow is the head of a slot: its newest revision, and who may write it.
+type slotRow struct {
+	Game     string `gorm:"primaryKey"`
+	Player   string `gorm:"primaryKey"`
+	Slot     int    `gorm:"primaryKey"`
+	Revision int
+	Lease    int64
+}
+
+// Revision is one stored save.
+type Revision struct {
+	Game     string `gorm:"primaryKey"`
+	Player   string `gorm:"primaryKey"`
+	Slot     int    `gorm:"primaryKey"`
+	Revision int    `gorm:"primaryKey"`
+	Moment   string // what it was saved on: checkpoint, scene, leave, every, asked, taken-up, recovered
+	Version  int    // of the plan
+	Scene    string
+	SavedAt  time.Time
+	Doc      []byte
+	Checksum string
+}
+
+type recoveryRow struct {
+	Game          string `gorm:"primaryKey"`
+	Player        string `gorm:"primaryKey"`
+	Slot          int    `gorm:"primaryKey"`
+	AfterRevision int
+	SavedAt       time.Time
+	Doc           []byte
+	Checksum      string
+}
+
+type worldRow struct {
+	Game     string `gorm:"primaryKey"`
+	Session  string `gorm:"primaryKey"`
+	SavedAt  time.Time
+	Doc      []byte
+	Checksum string
+}
+
+// TableName names the tables.
+func (slotRow) TableName() string { return "slots" }
+
+// TableName names the table.
+func (Revision) TableName() string { return "saves" }
+
+// TableName names the table.
+func (recoveryRow) TableName() string { return "recoveries" }
+
+// TableName names the table.
+func (worldRow) TableName() string { return "worlds" }
+
+// Cut is a session's state cut between two requests: written as a whole or not at all (rule 30).
+type Cut struct {
+	Game    string
+	Session string
+	World   []byte // nil where it has not changed, or lies in a player's slot
+	Players []PlayerCut
+	Keep    int // how many revisions of a slot are kept
+}
+
+// PlayerCut is one player's part of a cut. Without a Moment it is recovery state, used after a crash,
+// and no revision; with Forget it is no state at all: the recovery state is dropped.
+type PlayerCut struct {
+	Player  string
+	Slot    int
+	Lease   int64
+	Moment  string
+	Forget  bool
+	Version int
+	Scene   string
+	Doc     []byte
+}
+
+// Written says which revision each player's part became; 0 for recovery state.
+type Written map[string]int
+
+// CutResult is what came of a Write. Lost are the players whose lease another session has: their part
+// was kept as a revision of its own, which is not the newest.
+type CutResult struct {
+	Written Written
+	Lost    []string
+	Err     error
+}
+
+// Write stores a cut. The channel gives its result once, when it is on disk.
+func (s *Store) Write(c Cut) <-chan CutResult {
+	out := make(chan CutResult, 1)
+	var r CutResult
+	done := s.submit(func(tx *gorm.DB) error {
+		r = CutResult{Written: Written{}}
+		now := s.now().UTC()
+		for _, p := range c.Players {
+			n, err := writePlayer(tx, c, p, now)
+			if errors.Is(err, ErrLease) {
+				r.Lost = append(r.Lost, p.Player)
+			} else if err != nil {
+				return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
+			}
+			r.Written[p.Player] = n
+		}
+		if c.World == nil {
+			return nil
+		}
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, now, c.World, checksum(c.World)}).Error
+	})
+	go func() {
+		err := <-done
+		r.Err = err
+		out <- r
+	}()
+	return out
+}
+
+func writePlayer(tx *gorm.DB, c Cut, p PlayerCut, now time.Time) (int, error) {
+	var head slotRow
+	if err := tx.First(&head, inSlot, c.Game, p.Player, p.Slot).Error; err != nil {
+		return 0, notFound(err, "the slot")
+	}
+	revision := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: now, Doc: p.Doc}
+	if head.Lease != p.Lease {
+		revision.Moment = "superseded"
+		if _, err := addRevision(tx, head, revision, c.Keep, false); err != nil {
+			return 0, err
+		}
+		return 0, ErrLease
+	}
+	if p.Moment == "" && !p.Forget {
+		return 0, tx.Clauses(clause.OnConflict{UpdateAll: true}).
+			Create(&recoveryRow{c.Game, p.Player, p.Slot, head.Revision, now, p.Doc, checksum(p.Doc)}).Error
+	}
+	if err := tx.Delete(&recoveryRow{Game: c.Game, Player: p.Player, Slot: p.Slot}).Error; err != nil || p.Forget {
+		return head.Revision, err
+	}
+	return addRevision(tx, head, revision, c.Keep, true)
+}
+
+const inSlot = "game = ? AND player = ? AND slot = ?"
+
+// addRevision writes a slot's next revision and, as newest, makes it the one to come back to. What is
+// saved at regular times replaces what was saved so before it, so that a quiet hour does not push the
+// checkpoints out of the list.
+func addRevision(tx *gorm.DB, head slotRow, r Revision, keep int, asNewest bool) (int, error) {
+	if r.Moment == "every" {
+		if err := tx.Delete(&Revision{}, inSlot+" AND revision = ? AND moment = 'every'", head.Game, head.Player, head.Slot, head.Revision).Error; err != nil {
+			return 0, err
+		}
+	}
+	last := head.Revision
+	if err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player, head.Slot).Select("MAX(?, COALESCE(MAX(revision), 0))", last).Scan(&last).Error; err != nil {
+		return 0, err
+	}
+	r.Game, r.Player, r.Slot, r.Revision, r.Checksum = head.Game, head.Player, head.Slot, last+1, checksum(r.Doc)
+	if err := tx.Create(&r).Error; err != nil {
+		return 0, err
+	}
+	if asNewest {
+		head.Revision = r.Revision
+		if err := tx.Save(&head).Error; err != nil {
+			return 0, err
+		}
+	}
+	return r.Revision, forgetOldest(tx, head, keep)
+}
+
+// forgetOldest keeps as many revisions as the plan says, and always the newest.
+func forgetOldest(tx *gorm.DB, head slotRow, keep int) error {
+	var oldest []int
+	err := tx.Model(&Revision{}).Where(inSlot+" AND revision <> ?", head.Game, head.Player, head.Slot, head.Revision).
+		Order("revision DESC").Offset(max(keep-1, 0)).Limit(-1).Pluck("revision", &oldest).Error
+	if err != nil || len(oldest) == 0 {
+		return err
+	}
+	return tx.Delete(&Revision{}, inSlot+" AND revision IN ?", head.Game, head.Player, head.Slot, oldest).Error
+}
+
+// Saved is what a player comes back to.
+type Saved struct {
+	Doc       []byte // nil where the slot is empty
+	Revision  int
+	Lease     int64
+	Recovered bool // the state is newer than the newest revision: a crash came in between
+}
+
+// Take gives the newest state of a slot and a lease on it: whoever had the lease before cannot write
+// any more.
+func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved, error) {
+	var out Saved
+	err := s.wait(ctx, func(tx *gorm.DB) error {
+		head := slotRow{Game: game, Player: player, Slot: slot}
+		if err := tx.FirstOrCreate(&head, head).Error; err != nil {
+			return err
+		}
+		head.Lease++
+		if err := tx.Save(&head).Error; err != nil {
+			return err
+		}
+		var err error
+		out, err = newest(tx, head)
+		out.Lease = head.Lease
+		return err
+	})
+	return out, err
+}
+
+// newest finds the newest state of a slot.
+func newest(tx *gorm.DB, head slotRow) (Saved, error) {
+	var rec recoveryRow
+	err := tx.First(&rec, inSlot, head.Game, head.Player, head.Slot).Error
+	if err == nil && rec.AfterRevision == head.Revision {
+		return Saved{Doc: rec.Doc, Revision: head.Revision, Recovered: true}, verify(rec.Doc, rec.Checksum, "the recovery state")
+	}
+	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+		return Saved{}, err
+	}
+	if head.Revision == 0 {
+		return Saved{}, nil
+	}
+	var r Revision
+	if err := tx.First(&r, inSlot+" AND revision = ?", head.Game, head.Player, head.Slot, head.Revision).Error; err != nil {
+		return Saved{}, err
+	}
+	return Saved{Doc: r.Doc, Revision: r.Revision}, verify(r.Doc, r.Checksum, fmt.Sprintf("revision %d", r.Revision))
+}
+
+// Peek is Take without a lease: nothing changes.
+func (s *Store) Peek(ctx context.Context, game, player string, slot int) (Saved, error) {
+	var head slotRow
+	err := s.read.WithContext(ctx).First(&head, inSlot, game, player, slot).Error
+	if err != nil {
+		return Saved{}, notFound(err, "slot %d of %s", slot, player)
+	}
+	return newest(s.read.WithContext(ctx), head)
+}
+
+// Revisions lists a slot's revisions, newest first, without their documents.
+func (s *Store) Revisions(ctx context.Context, game, player string, slot int) ([]Revision, error) {
+	var list []Revision
+	return list, s.read.WithContext(ctx).Omit("doc").Order("revision DESC").
+		Find(&list, inSlot, game, player, slot).Error
+}
+
+// Revision gives one revision with its document.
+func (s *Store) Revision(ctx context.Context, game, player string, slot, revision int) (Revision, error) {
+	var r Revision
+	err := s.read.WithContext(ctx).First(&r, inSlot+" AND revision = ?", game, player, slot, revision).Error
+	if err != nil {
+		return r, notFound(err, "revision %d", revision)
+	}
+	return r, verify(r.Doc, r.Checksum, fmt.Sprintf("revision %d", revision))
+}
+
+// TakeUp makes an earlier revision the newest once more: a copy of it is written, and nothing is lost.
+// Whoever has the slot open cannot write any more.
+func (s *Store) TakeUp(ctx context.Context, game, player string, slot, revision, keep int) (int, error) {
+	r, err := s.Revision(ctx, game, player, slot, revision)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	err = s.wait(ctx, func(tx *gorm.DB) error {
+		var head slotRow
+		if err := tx.First(&head, inSlot, game, player, slot).Error; err != nil {
+			return notFound(err, "slot %d of %s", slot, player)
+		}
+		head.Lease++
+		if err := tx.Save(&head).Error; err != nil {
+			return err
+		}
+		if err := tx.Delete(&recoveryRow{Game: game, Player: player, Slot: slot}).Error; err != nil {
+			return err
+		}
+		copied := Revision{Moment: "taken-up", Version: r.Version, Scene: r.Scene, SavedAt: s.now().UTC(), Doc: r.Doc}
+		n, err = addRevision(tx, head, copied, keep, true)
+		return err
+	})
+	return n, err
+}
+
+// SlotInfo tells what is in a slot.
+type SlotInfo struct {
+	Player   string
+	Slot     int
+	Revision int
+	Moment   string
+	Version  int
+	Scene    string
+	SavedAt  time.Time
+}
+
+// Players lists everybody who has something saved in a game, slot by slot.
+func (s *Store) Players(ctx context.Context, game string) ([]SlotInfo, error) {
+	var list []SlotInfo
+	return list, s.read.WithContext(ctx).Table("slots AS h").
+		Joins("JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision").
+		Where("h.game = ?", game).Order("h.player, h.slot").
+		Select("h.player, h.slot, h.revision, s.moment, s.version, s.scene, s.saved_at").Scan(&list).Error
+}
+
+// World gives a session's stored world, or nil where it has none.
+func (s *Store) World(ctx context.Context, game, session string) ([]byte, error) {
+	var w worldRow
+	err := s.read.WithContext(ctx).First(&w, "game = ? AND session = ?", game, session).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	return w.Doc, verify(w.Doc, w.Checksum, "the world of "+session)
+}
+
+// Alive says whether the file can be read and written, for the health check.
+func (s *Store) Alive(ctx context.Context) error {
+	var one int
+	if err := s.read.WithContext(ctx).Raw("SELECT 1").Scan(&one).Error; err != nil {
+		return err
+	}
+	return s.wait(ctx, func(tx *gorm.DB) error { return tx.Exec("SELECT 1").Error })
+}

@@ -1,0 +1,192 @@
+// Package store keeps games, saves and worlds in one SQLite file.
+//
+// Writes go through one goroutine, which puts everything that waits into one transaction (group
+// commit) and answers each writer when that transaction is on disk. Reads have connections of their
+// own. Every stored document has a checksum, which is verified when it is read.
+package store
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	_ "github.com/mattn/go-sqlite3" // the driver, at the version that go.mod names
+	"gorm.io/driver/sqlite"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+// What can be wrong, for errors.Is.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrConflict = errors.New("somebody else changed it in the meantime")
+	ErrLease    = errors.New("another session has taken over this save")
+	ErrDamaged  = errors.New("what is stored is damaged: its checksum does not match")
+	ErrNewer    = errors.New("the file was written by a newer version of alluvion")
+	ErrInUse    = errors.New("another alluvion has this file open")
+)
+
+// Store is an open file. It is safe for use by several goroutines.
+type Store struct {
+	write, read *gorm.DB
+	jobs        chan job
+	stopped     chan struct{}
+	closing     sync.Once
+	lock        *os.File
+	log         *slog.Logger
+	now         func() time.Time
+}
+
+// job is one writer's part of a transaction.
+type job struct {
+	do   func(tx *gorm.DB) error
+	done chan error
+}
+
+// Open opens or creates a file, brings its schema up to date, and starts its writer.
+func Open(path string, log *slog.Logger) (*Store, error) {
+	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
+		return nil, fmt.Errorf("store: cannot make the folder of %s: %w", path, err)
+	}
+	lock, err := lockFile(path + ".lock")
+	if err != nil {
+		return nil, fmt.Errorf("store: %s: %w", path, err)
+	}
+	s := &Store{jobs: make(chan job, 1024), stopped: make(chan struct{}), lock: lock, log: log, now: time.Now}
+	if err := s.open(path); err != nil {
+		_ = lock.Close()
+		return nil, fmt.Errorf("store: cannot open %s: %w", path, err)
+	}
+	go s.writer()
+	return s, nil
+}
+
+func (s *Store) open(path string) (err error) {
+	const always = "_foreign_keys=on&_busy_timeout=5000"
+	s.write, err = connect("file:"+path+"?"+always+"&_journal_mode=WAL&_synchronous=FULL&_txlock=immediate", 1)
+	if err != nil {
+		return err
+	}
+	if err := migrate(s.write); err != nil {
+		closeDB(s.write)
+		return err
+	}
+	s.read, err = connect("file:"+path+"?"+always+"&_query_only=on", 4)
+	return err
+}
+
+func connect(dsn string, most int) (*gorm.DB, error) {
+	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, PrepareStmt: true})
+	if err != nil {
+		return nil, err
+	}
+	raw, err := db.DB()
+	if err != nil {
+		return nil, err
+	}
+	raw.SetMaxOpenConns(most)
+	return db, raw.Ping()
+}
+
+func closeDB(db *gorm.DB) {
+	if raw, err := db.DB(); err == nil {
+		_ = raw.Close()
+	}
+}
+
+// Close lets what was handed in be written, and closes the file. Nothing may be written after it.
+func (s *Store) Close() {
+	s.closing.Do(func() {
+		close(s.jobs)
+		<-s.stopped
+		closeDB(s.read)
+		closeDB(s.write)
+		_ = s.lock.Close()
+	})
+}
+
+// maxGroup is how many writers' work goes into one transaction.
+const maxGroup = 256
+
+// writer owns the writing connection.
+func (s *Store) writer() {
+	defer close(s.stopped)
+	for first := range s.jobs {
+		group := []job{first}
+	gather:
+		for len(group) < maxGroup {
+			select {
+			case next, open := <-s.jobs:
+				if !open {
+					break gather
+				}
+				group = append(group, next)
+			default:
+				break gather
+			}
+		}
+		s.commit(group)
+	}
+}
+
+// commit writes a group as one transaction. A job that fails is taken out of it alone; where the
+// commit itself fails nobody's work was stored, and everybody is told.
+func (s *Store) commit(group []job) {
+	results := make([]error, len(group))
+	err := s.write.Transaction(func(tx *gorm.DB) error {
+		for i, j := range group {
+			results[i] = tx.Transaction(func(inner *gorm.DB) error { return j.do(inner) })
+		}
+		return nil
+	})
+	for i, j := range group {
+		if err != nil {
+			results[i] = fmt.Errorf("store: nothing was written: %w", err)
+			s.log.Error("a transaction could not be written", "error", err)
+		}
+		j.done <- results[i]
+	}
+}
+
+// submit hands work to the writer. The channel gives its result once, when it is on disk.
+func (s *Store) submit(do func(tx *gorm.DB) error) <-chan error {
+	done := make(chan error, 1)
+	s.jobs <- job{do, done}
+	return done
+}
+
+// wait is submit for callers that have nothing else to do. Work that was begun is not abandoned: its
+// result is waited for even where the caller would give up.
+func (s *Store) wait(ctx context.Context, do func(tx *gorm.DB) error) error {
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	return <-s.submit(do)
+}
+
+func checksum(doc []byte) string {
+	sum := sha256.Sum256(doc)
+	return hex.EncodeToString(sum[:])
+}
+
+func verify(doc []byte, sum, what string) error {
+	if checksum(doc) != sum {
+		return fmt.Errorf("%s: %w", what, ErrDamaged)
+	}
+	return nil
+}
+
+// notFound turns GORM's word for it into ours.
+func notFound(err error, format string, args ...any) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return fmt.Errorf(format+": %w", append(args, ErrNotFound)...)
+	}
+	return err
+}
