@@ -55,7 +55,7 @@ func (c *call) printMatrix(mx matrix.Matrix) {
 		if i > 0 {
 			t.AppendRow(table.Row{""})
 		}
-		row := append(table.Row{c.style.blue(g.Title)}, make([]any, len(mx.Columns))...)
+		row := table.Row{c.style.blue(g.Title)}
 		if i == 0 {
 			row = append(table.Row{c.style.blue(g.Title)}, head[1:]...)
 		}

@@ -234,13 +234,13 @@ func (w *writer) crash(title string) Cell {
 	switch {
 	case s.Every.Given && len(moments) > 0:
 		out.Short = "≤ " + s.Every.Value.String()
-		out.Sentence = fmt.Sprintf("If the machine stops, at most the last %s of %s are lost, and nothing from before %s.", s.Every.Value, title, since)
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before, or at %s, whichever was later.", title, s.Every.Value, since)
 	case s.Every.Given:
 		out.Short = "≤ " + s.Every.Value.String()
-		out.Sentence = fmt.Sprintf("If the machine stops, at most the last %s of %s are lost.", s.Every.Value, title)
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before.", title, s.Every.Value)
 	case len(moments) > 0:
 		out.Short = "since " + strings.TrimPrefix(since, "the ")
-		out.Sentence = fmt.Sprintf("If the machine stops, what happened to %s since %s is lost, however long ago that was.", title, since)
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at %s, however long ago that was.", title, since)
 	default:
 		out.Fate, out.Short = "unbounded", "unbounded"
 		out.Sentence = fmt.Sprintf("If the machine stops, everything that happened to %s in this visit is lost: nothing saves it while it goes on.", title)
@@ -256,7 +256,7 @@ func (w *writer) place() Row {
 	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: expr.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
 	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature, Sentence: "The passage decides where the player arrives, and what they carry along."}
 	none := w.notAtAll(model.OfPlayer, plan.CrossRestart)
-	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the place")}
+	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}
 	return row
 }
 

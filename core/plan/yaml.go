@@ -60,7 +60,7 @@ func parse(source []byte) (*node, finding.List) {
 	}
 	top := finding.At{Line: 1, Column: 1}
 	if len(source) > MaxBytes {
-		return one("too-large", top, "The document has %s; a plan may have at most %s.", size(len(source)), size(MaxBytes))
+		return one("too-large", top, "The document has more than 1 MiB (%d bytes), which is the most that a plan may have.", MaxBytes)
 	}
 	if !utf8.Valid(source) {
 		good := bytes.ToValidUTF8(source[:firstBad(source)], nil)
@@ -154,13 +154,6 @@ func firstBad(source []byte) int {
 func endOf(text string) finding.At {
 	last := text[strings.LastIndexByte(text, '\n')+1:]
 	return finding.At{Line: strings.Count(text, "\n") + 1, Column: utf8.RuneCountInString(last) + 1}
-}
-
-func size(n int) string {
-	if n < 1<<20 {
-		return fmt.Sprintf("%.1f KiB", float64(n)/(1<<10))
-	}
-	return fmt.Sprintf("%.1f MiB", float64(n)/(1<<20))
 }
 
 type converter struct {

@@ -29,6 +29,14 @@ type GameInfo struct {
 	Saves     int       `json:"saves" doc:"How many slots have something saved."`
 }
 
+// Named is something that the plan names.
+type Named struct {
+	Kind  string `json:"kind" doc:"variable, scene, spot, passage, checkpoint, event or roster."`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	Line  int    `json:"line" doc:"Where it stands in the plan."`
+}
+
 // Counts are how many findings there are; accepted ones are counted apart.
 type Counts struct {
 	Errors   int `json:"errors"`
@@ -122,6 +130,7 @@ func (s *Server) games(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-plan", Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
 	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet, Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
 	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet, Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}}, s.getMatrix)
+	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names", Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
 	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
 		func(_ context.Context, in *textInput) (*body[Report], error) {
 			_, _, found := check.Text(in.RawBody)
@@ -214,4 +223,38 @@ func (s *Server) getMatrix(ctx context.Context, in *GamePath) (*body[matrix.Matr
 		return nil, broken(found)
 	}
 	return &body[matrix.Matrix]{matrix.Of(m)}, nil
+}
+
+func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	m, p, found := check.Text([]byte(g.Text))
+	if m == nil {
+		return nil, broken(found)
+	}
+	var out []Named
+	for _, v := range m.Vars {
+		out = append(out, Named{"variable", v.Name, v.Title, v.At.Line})
+	}
+	for _, scene := range m.Scenes {
+		out = append(out, Named{"scene", scene.ID, scene.Title, scene.At.Line})
+		for _, spot := range scene.Spots {
+			out = append(out, Named{"spot", spot.ID, spot.ID, spot.At.Line})
+		}
+	}
+	for _, x := range m.Passages {
+		out = append(out, Named{"passage", x.ID, x.Title, x.At.Line})
+	}
+	for _, x := range m.Checkpoints {
+		out = append(out, Named{"checkpoint", x.ID, x.ID, x.At.Line})
+	}
+	for _, x := range m.Events {
+		out = append(out, Named{"event", x.ID, x.Title, x.At.Line})
+	}
+	for _, r := range p.Rosters.Entries {
+		out = append(out, Named{"roster", r.ID, model.Title(r.Value.Title, r.ID), r.At.Line})
+	}
+	return &body[[]Named]{out}, nil
 }

@@ -53,7 +53,7 @@ func New(s *store.Store, l *live.Manager, console fs.FS, log *slog.Logger, versi
 }
 
 func (s *Server) routes(r chi.Router) huma.API {
-	huma.NewError = newError
+	huma.NewError, huma.DefaultArrayNullable = newError, false
 	config := huma.DefaultConfig("Alluvion", s.version)
 	config.Info.Description = "Define which player state survives what, run it, and look at it. Errors are RFC 9457 problems."
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
@@ -83,7 +83,7 @@ type anyValue struct{ expr.Value }
 
 // Schema describes it.
 func (anyValue) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Description: "A value: a number, a text, true or false; null for none.", Extensions: map[string]any{"x-value": true}}
+	return &huma.Schema{Description: "A value: a number, a text, true or false; null for none."}
 }
 
 // consoleOr404 serves the web console: its files, and its page for every address of a page of it.

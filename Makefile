@@ -1,0 +1,66 @@
+# make demo   sets up, builds and starts the demo;  make test   sets up and runs every check and test.
+
+GO      ?= go
+NPM     ?= npm
+ADDR    ?= 127.0.0.1:8230
+BIN     := bin/alluvion
+GOFILES := $(shell find . -name '*.go' -not -path './web/*')
+WEBSRC  := $(shell find web/src web/public -type f -not -name schema.d.ts) web/index.html web/vite.config.ts
+CONSOLE := service/console/dist/index.html
+
+.PHONY: demo build test lint unit generate bench screenshots fuzz setup-tools setup-browser clean
+
+demo: build
+	$(BIN) demo -addr $(ADDR)
+
+build: $(BIN)
+
+$(BIN): setup-tools $(GOFILES) $(CONSOLE) $(wildcard examples/*/*)
+	$(GO) build -o $@ ./cmd/alluvion
+
+$(CONSOLE): $(WEBSRC) web/node_modules/.ready api/openapi.yaml
+	cd web && $(NPM) run --silent build
+
+web/node_modules/.ready: web/package.json web/package-lock.json
+	cd web && $(NPM) ci --no-audit --no-fund
+	touch $@
+
+# What is not part of a bare system, said in plain words where it is missing.
+setup-tools:
+	@command -v gcc >/dev/null || { echo "gcc is needed for SQLite: apt-get install gcc libc6-dev"; exit 1; }
+	@command -v node >/dev/null || { echo "Node.js and npm are needed for the console"; exit 1; }
+
+setup-browser:
+	@command -v chromium >/dev/null || command -v chromium-browser >/dev/null || command -v google-chrome >/dev/null || \
+	{ echo "installing Chromium"; $$( [ "$$(id -u)" = 0 ] || echo sudo ) sh -c 'apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -qy chromium'; }
+
+test: build setup-browser lint unit
+
+lint: $(CONSOLE)
+	@test -z "$$(gofmt -l $(GOFILES))" || { echo "not formatted:"; gofmt -l $(GOFILES); exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	cd web && $(NPM) run --silent check
+
+unit: $(CONSOLE)
+	$(GO) test -race -timeout 20m ./...
+
+# Writes the contract, the schema of plans and the tables of the documentation anew.
+generate:
+	$(GO) run ./internal/generate
+
+bench:
+	$(GO) run ./bench
+
+screenshots: build
+	$(GO) run ./internal/screenshots -out docs/screenshots
+
+# Each reader for a while; what is found stays as a test case.
+FUZZTIME ?= 60s
+fuzz:
+	$(GO) test ./core/plan -fuzz FuzzRead -fuzztime $(FUZZTIME)
+	$(GO) test ./core/expr -fuzz FuzzCompile -fuzztime $(FUZZTIME)
+	$(GO) test ./core/save -fuzz FuzzDecode -fuzztime $(FUZZTIME)
+
+clean:
+	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html

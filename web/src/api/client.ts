@@ -1,0 +1,37 @@
+import createClient from 'openapi-fetch'
+
+import type { components, paths } from './schema'
+
+export type Schemas = components['schemas']
+export type Matrix = Schemas['Matrix']
+export type Row = Schemas['Row']
+export type Cell = Schemas['Cell']
+export type Column = Schemas['Column']
+export type Finding = Schemas['Finding']
+export type Report = Schemas['Report']
+export type Problem = Schemas['Problem']
+export type Value = string | number | boolean | null
+
+export const api = createClient<paths>({ baseUrl: '/' })
+
+/** What went wrong with a request, in the service's own words. */
+export class ApiError extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail || problem.title)
+  }
+}
+
+/** The data of an answer, or the problem that it told, thrown. */
+export function dataOf<T>(answer: { data?: T; error?: unknown; response: Response }): T {
+  if (answer.data === undefined) {
+    const problem = answer.error as Problem | undefined
+    throw new ApiError(problem?.title ? problem : { type: '', title: 'The service did not answer as expected', status: answer.response.status })
+  }
+  return answer.data
+}
+
+/** A value as people read it. */
+export function shown(value: unknown): string {
+  if (value === null || value === undefined) return 'none'
+  return String(value)
+}

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Cell } from '../api/client'
+import FateGlyph from './FateGlyph.vue'
+
+const props = defineProps<{ cell: Cell; label: string; picked: boolean }>()
+defineEmits<{ pick: [] }>()
+
+const tone = computed(() => {
+  switch (props.cell.fate) {
+    case 'keep':
+    case 'exact':
+    case 'stay':
+      return 'keep'
+    case 'reset':
+    case 'start':
+      return 'reset'
+    case 'rewind':
+    case 'checkpoint':
+    case 'entry':
+      return 'rewind'
+    case 'set':
+      return 'set'
+    case 'undecided':
+    case 'unbounded':
+      return 'error'
+  }
+  return 'quiet'
+})
+</script>
+
+<template>
+  <button
+    type="button"
+    class="cell"
+    :class="[`by-${cell.decided.replace('/', '')}`, { picked }]"
+    :style="{ '--tone': `var(--v-theme-${tone})` }"
+    :aria-label="`${label}: ${cell.fate === 'n/a' ? 'does not apply' : cell.short}, ${cell.decided}`"
+    :aria-pressed="picked"
+    @click="$emit('pick')"
+  >
+    <template v-if="cell.fate !== 'n/a'">
+      <FateGlyph :fate="cell.fate" />
+      <span class="word" :class="{ mono: cell.fate === 'set' }">{{ cell.short }}</span>
+    </template>
+    <span v-else class="none" aria-hidden="true">–</span>
+  </button>
+</template>
+
+<style scoped>
+.cell {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  width: 100%;
+  min-height: 26px;
+  padding: 1px 8px;
+  border-radius: 3px;
+  text-align: left;
+  cursor: pointer;
+  color: rgb(var(--tone));
+  border: 1px solid transparent;
+}
+
+.word {
+  color: rgb(var(--v-theme-on-surface));
+  white-space: nowrap;
+  max-width: 150px;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+
+/* What the item itself decides stands out; what the defaults decide is quieter. */
+.by-own {
+  background: color-mix(in srgb, rgb(var(--tone)) 13%, transparent);
+}
+
+.by-own .word {
+  font-weight: 600;
+}
+
+.by-default .word,
+.by-built-in .word,
+.by-na .word,
+.none {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.by-undecided {
+  border: 1px dashed rgb(var(--v-theme-error));
+}
+
+.cell:hover {
+  background: color-mix(in srgb, rgb(var(--tone)) 20%, transparent);
+}
+
+.picked {
+  border: 1px solid rgb(var(--v-theme-primary));
+  background: color-mix(in srgb, rgb(var(--v-theme-primary)) 14%, transparent);
+}
+</style>

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import type { Finding } from '../api/client'
+
+const props = defineProps<{ findings: Finding[] }>()
+defineEmits<{ go: [line: number, column: number] }>()
+
+const rank: Record<string, number> = { error: 0, warning: 1, note: 2 }
+const open = computed(() => props.findings.filter((f) => !f.accepted).sort((a, b) => (rank[a.severity] ?? 3) - (rank[b.severity] ?? 3) || a.line - b.line))
+const accepted = computed(() => props.findings.filter((f) => f.accepted))
+</script>
+
+<template>
+  <div class="list">
+    <p v-if="open.length === 0" class="none">Nothing to mend. The plan can run.</p>
+    <button v-for="(f, i) in open" :key="i" type="button" class="finding" :class="f.severity" @click="$emit('go', f.line, f.column)">
+      <span class="head"><b>{{ f.severity }}</b> <span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
+      <span class="message">{{ f.message }}</span>
+      <span class="quiet">{{ f.why }}</span>
+      <span>{{ f.do }}</span>
+    </button>
+    <template v-if="accepted.length">
+      <p class="quiet label">Accepted by the plan</p>
+      <button v-for="(f, i) in accepted" :key="`a${i}`" type="button" class="finding accepted" @click="$emit('go', f.line, f.column)">
+        <span class="head"><span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
+        <span>{{ f.message }}</span>
+        <span class="quiet">Because: {{ f.accepted }}</span>
+      </button>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.list {
+  display: flex;
+  flex-direction: column;
+  gap: 8px;
+}
+
+.none {
+  margin: 4px 0;
+  color: rgb(var(--v-theme-success));
+}
+
+.label {
+  margin: 8px 0 0;
+}
+
+.finding {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  text-align: left;
+  padding: 9px 12px;
+  border-radius: 3px;
+  cursor: pointer;
+  background: rgb(var(--v-theme-surface));
+  border: 1px solid var(--line);
+  border-left: 4px solid var(--line);
+  font-size: 14px;
+  line-height: 1.35;
+}
+
+.finding:hover {
+  background: var(--faint);
+}
+
+.head {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+}
+
+.head .quiet {
+  margin-left: auto;
+}
+
+.message {
+  font-weight: 600;
+}
+
+.error {
+  border-left-color: rgb(var(--v-theme-error));
+}
+
+.error b {
+  color: rgb(var(--v-theme-error));
+}
+
+.warning {
+  border-left-color: rgb(var(--v-theme-warning));
+}
+
+.warning b {
+  color: rgb(var(--v-theme-warning));
+}
+
+.note b {
+  color: rgb(var(--v-theme-info));
+}
+</style>

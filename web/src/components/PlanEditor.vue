@@ -1,0 +1,107 @@
+<script setup lang="ts">
+import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
+import { yaml } from '@codemirror/lang-yaml'
+import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
+import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search'
+import { EditorState } from '@codemirror/state'
+import { drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from '@codemirror/view'
+import { tags } from '@lezer/highlight'
+import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
+
+import type { Finding } from '../api/client'
+
+const props = defineProps<{ modelValue: string; findings: Finding[] }>()
+const emit = defineEmits<{ 'update:modelValue': [text: string]; save: [] }>()
+
+const host = ref<HTMLElement>()
+let view: EditorView | undefined
+
+const colours = HighlightStyle.define([
+  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'rgb(var(--v-theme-primary))' },
+  { tag: tags.comment, color: 'rgb(var(--v-theme-quiet))', fontStyle: 'italic' },
+  { tag: [tags.string, tags.special(tags.string)], color: 'rgb(var(--v-theme-set))' },
+  { tag: [tags.number, tags.bool, tags.keyword], color: 'rgb(var(--v-theme-secondary))' },
+  { tag: tags.punctuation, color: 'rgb(var(--v-theme-quiet))' },
+])
+
+const look = EditorView.theme({
+  '&': { height: '100%', fontSize: '13.5px' },
+  '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '1.55' },
+  '.cm-gutters': { background: 'transparent', color: 'rgb(var(--v-theme-quiet))', border: '0' },
+  '.cm-content': { caretColor: 'rgb(var(--v-theme-on-surface))' },
+  '.cm-cursor': { borderLeftColor: 'rgb(var(--v-theme-on-surface))' },
+  '.cm-activeLine, .cm-activeLineGutter': { background: 'var(--faint)' },
+  '&.cm-focused': { outline: 'none' },
+  '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'color-mix(in srgb, rgb(var(--v-theme-secondary)) 28%, transparent) !important' },
+  '.cm-tooltip': { background: 'rgb(var(--v-theme-surface))', border: '1px solid var(--line)', fontFamily: 'var(--body)' },
+  '.cm-panels': { background: 'rgb(var(--v-theme-surface))', color: 'inherit' },
+})
+
+onMounted(() => {
+  view = new EditorView({
+    parent: host.value,
+    state: EditorState.create({
+      doc: props.modelValue,
+      extensions: [
+        lineNumbers(), foldGutter(), lintGutter(), history(), drawSelection(), highlightActiveLine(), highlightActiveLineGutter(), bracketMatching(),
+        highlightSelectionMatches(), search({ top: true }), yaml(), syntaxHighlighting(colours), look,
+        EditorView.contentAttributes.of({ 'aria-label': 'The plan, as text' }),
+        keymap.of([{ key: 'Mod-s', preventDefault: true, run: () => (emit('save'), true) }, ...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
+        EditorView.updateListener.of((u) => u.docChanged && emit('update:modelValue', u.state.doc.toString())),
+      ],
+    }),
+  })
+  mark()
+})
+
+onBeforeUnmount(() => view?.destroy())
+
+watch(
+  () => props.modelValue,
+  (text) => {
+    if (view && text !== view.state.doc.toString()) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+  },
+)
+watch(() => props.findings, mark)
+
+/** The place of a line and column (both from 1) in the text. */
+function offset(line: number, column: number): number {
+  if (!view) return 0
+  const l = view.state.doc.line(Math.min(Math.max(line, 1), view.state.doc.lines))
+  return Math.min(l.from + Math.max(column - 1, 0), l.to)
+}
+
+function mark() {
+  if (!view) return
+  const marks = props.findings
+    .filter((f) => !f.accepted)
+    .map((f): Diagnostic => {
+      const from = offset(f.line, f.column)
+      const word = /^[\w./'-]*/.exec(view!.state.sliceDoc(from, from + 80))?.[0].length ?? 0
+      return { from, to: Math.min(from + Math.max(word, 1), view!.state.doc.length), severity: f.severity === 'note' ? 'info' : f.severity, source: f.id, message: `${f.message}\n${f.do}` }
+    })
+    .sort((a, b) => a.from - b.from)
+  view.dispatch(setDiagnostics(view.state, marks))
+}
+
+function go(line: number, column: number) {
+  if (!view) return
+  const at = offset(line, column)
+  view.dispatch({ selection: { anchor: at }, effects: EditorView.scrollIntoView(at, { y: 'center' }) })
+  view.focus()
+}
+
+defineExpose({ go })
+</script>
+
+<template>
+  <div ref="host" class="editor sheet" />
+</template>
+
+<style scoped>
+.editor {
+  height: 100%;
+  overflow: hidden;
+}
+</style>

@@ -1,0 +1,111 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { api, dataOf } from '../api/client'
+import TroubleNote from '../components/TroubleNote.vue'
+import ValueTable from '../components/ValueTable.vue'
+import ValueTrail from '../components/ValueTrail.vue'
+import { usePlayer, useTrail } from '../composables/resources'
+
+const props = defineProps<{ game: string; player: string }>()
+const route = useRoute()
+const slot = computed(() => Number(route.query.slot) || 0)
+const { data: state, error, reload } = usePlayer(() => props.game, () => props.player, () => slot.value)
+
+const asked = ref('')
+const trail = useTrail(() => props.game, () => state.value?.session, () => props.player, () => asked.value)
+const told = ref('')
+
+async function save() {
+  try {
+    const saved = dataOf(await api.POST('/v1/games/{game}/players/{player}/save', { params: { path: { game: props.game, player: props.player } } }))
+    told.value = `Saved as revision ${saved.revision}.`
+    await reload()
+  } catch (e) {
+    told.value = (e as Error).message
+  }
+}
+</script>
+
+<template>
+  <div class="page">
+    <TroubleNote :text="error" @retry="reload" />
+    <template v-if="state">
+      <div class="head">
+        <div>
+          <h1 class="page-title">{{ state.player }}</h1>
+          <p class="page-lead">
+            Slot {{ state.slot }},
+            <span v-if="state.present">in the session {{ state.session }}</span><span v-else>away</span><span v-if="state.dead">, dead</span>;
+            <span v-if="state.revision">revision {{ state.revision }} is saved</span><span v-else>nothing is saved yet</span><span v-if="state.recovery">, with newer recovery state</span>.
+            {{ told }}
+          </p>
+        </div>
+        <span class="tools">
+          <RouterLink v-for="s in state.slots" :key="s.slot" class="slot" :class="{ here: s.slot === state.slot }" :to="{ query: { slot: s.slot } }">Slot {{ s.slot }}</RouterLink>
+          <v-btn color="primary" :disabled="!state.present" @click="save">Save now</v-btn>
+        </span>
+      </div>
+      <v-alert v-for="m in state.problems" :key="m.name" type="warning" class="mb-2">{{ m.name }} is kept in the attic: {{ m.reason }}.</v-alert>
+      <div class="beside">
+        <ValueTable :values="state.values" :present="state.present" :picked="asked" @pick="(n) => (asked = asked === n ? '' : n)" />
+        <div>
+          <h2>Why is it so?</h2>
+          <p class="quiet small">{{ asked ? `Changes of ${asked}, newest first.` : 'What changed, newest first. Pick a value to see only its own.' }}</p>
+          <ValueTrail :game="game" :steps="trail.data.value ?? []" :name="asked" :session="state.session" />
+        </div>
+      </div>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: flex-start;
+}
+
+.tools {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+}
+
+.slot {
+  padding: 5px 10px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  color: inherit;
+  text-decoration: none;
+}
+
+.slot.here {
+  border-color: rgb(var(--v-theme-primary));
+  font-weight: 600;
+}
+
+h2 {
+  font-size: 16px;
+  margin: 0;
+}
+
+.small {
+  margin: 0 0 8px;
+  font-size: 14px;
+}
+
+.beside {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 400px;
+  gap: 20px;
+  align-items: start;
+}
+
+@media (max-width: 1000px) {
+  .beside {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

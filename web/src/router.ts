@@ -1,0 +1,19 @@
+import { createRouter, createWebHistory } from 'vue-router'
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: '/', name: 'games', component: () => import('./pages/GamesPage.vue'), meta: { title: 'Games' } },
+    { path: '/games/:game', redirect: (to) => `/games/${String(to.params.game)}/matrix` },
+    { path: '/games/:game/matrix', name: 'matrix', props: true, component: () => import('./pages/MatrixPage.vue'), meta: { title: 'What survives what' } },
+    { path: '/games/:game/plan', name: 'plan', props: true, component: () => import('./pages/PlanPage.vue'), meta: { title: 'Plan' } },
+    { path: '/games/:game/players', name: 'players', props: true, component: () => import('./pages/PlayersPage.vue'), meta: { title: 'Players' } },
+    { path: '/games/:game/players/:player', name: 'player', props: true, component: () => import('./pages/PlayerPage.vue'), meta: { title: 'Player' } },
+    { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
+  ],
+})
+
+router.afterEach((to) => {
+  const parts = [to.params.player, to.meta.title, to.params.game, 'Alluvion']
+  document.title = parts.filter((p) => typeof p === 'string' && p !== '').join(' · ')
+})
