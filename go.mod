@@ -9,8 +9,10 @@ require (
 	github.com/go-chi/chi/v5 v5.5.0
 	github.com/go-json-experiment/json v1.27.2
 	github.com/goccy/go-yaml v1.19.2
+	github.com/gowebpki/jcs v1.0.2
 	github.com/jedib0t/go-pretty/v6 v6.8.3
 	github.com/mattn/go-sqlite3 v1.14.53
+	github.com/santhosh-tekuri/jsonschema/v6 v6.0.3
 	github.com/stretchr/testify v1.12.1
 	golang.org/x/term v0.47.0
 	gorm.io/driver/sqlite v1.6.0

@@ -120,11 +120,19 @@ func position(x plan.Expr, line, column int) finding.At {
 	return at
 }
 
-// plainer takes what only programmers understand out of the parser's words.
+// plainer puts the parser's words into a designer's.
 func plainer(message string) string {
 	message = strings.TrimPrefix(message, "Syntax error: ")
-	if i := strings.Index(message, " expecting {"); i >= 0 {
+	if i := strings.Index(message, " expecting "); i >= 0 {
 		message = message[:i]
+	}
+	for from, to := range map[string]string{
+		"extraneous input ": " is not expected here", "mismatched input ": " is not expected here",
+		"no viable alternative at input ": " is where it stops making sense", "token recognition error at: ": " cannot stand in an expression",
+	} {
+		if rest, ok := strings.CutPrefix(message, from); ok {
+			return strings.ReplaceAll(rest, "'<EOF>'", "its end") + to
+		}
 	}
 	return strings.TrimSuffix(strings.ReplaceAll(message, "<EOF>", "its end"), ".")
 }
@@ -149,7 +157,11 @@ type typed struct {
 	read  *Read
 }
 
+// at is where a part begins; a.b.c begins at a.
 func (c *checker) at(e ast.Expr) finding.At {
+	for e.Kind() == ast.SelectKind {
+		e = e.AsSelect().Operand()
+	}
 	l := c.info.GetStartLocation(e.ID())
 	return position(c.source, l.Line(), l.Column())
 }

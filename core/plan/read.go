@@ -140,8 +140,11 @@ func lowerFirst(s string) string {
 func (r *reader) unknownKey(k key, names []string) {
 	near := finding.Nearest(k.name, names)
 	hint := "Known here: " + strings.Join(names, ", ") + "."
-	if near != "" {
+	switch {
+	case near != "":
 		hint = fmt.Sprintf("Did you mean %q?", near)
+	case strings.ContainsAny(k.name, "()'\"?=<>"):
+		hint = "If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
 	}
 	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Nearest = near
 }

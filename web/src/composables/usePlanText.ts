@@ -107,6 +107,7 @@ export function usePlanText(game: string) {
 
   watch(text, (now) => {
     if (!ready.value) return
+    if (told.value.startsWith('Saved')) told.value = ''
     if (now === saved.value) localStorage.removeItem(key)
     else localStorage.setItem(key, JSON.stringify({ text: now, etag: etag.value }))
     window.clearTimeout(timer)

@@ -30,7 +30,7 @@ watch([editor, () => route.query], async () => {
         <h1 class="page-title">Plan</h1>
         <p class="page-lead">
           <FindingCounts v-if="report" :counts="report.counts" />
-          <span v-if="changed" class="unsaved">not saved yet; kept in this browser</span>
+          <span v-if="changed" class="unsaved">{{ told }} Not saved yet; kept in this browser.</span>
           <span v-else class="quiet">{{ told }}</span>
         </p>
       </div>

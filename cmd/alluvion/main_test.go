@@ -1,0 +1,283 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/client"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/examples"
+	"alluvion/service/api"
+)
+
+const demoPlan = "../../examples/lantern-pass/plan.yaml"
+
+// The tests run the program as a process: this test binary, told to be the program.
+func TestMain(m *testing.M) {
+	if os.Getenv("ALLUVION_TEST_AS_PROGRAM") == "1" {
+		main()
+		return
+	}
+	os.Exit(m.Run())
+}
+
+func program(args ...string) *exec.Cmd {
+	cmd := exec.Command(os.Args[0], args...)
+	cmd.Env = append(os.Environ(), "ALLUVION_TEST_AS_PROGRAM=1")
+	return cmd
+}
+
+type outcome struct {
+	code      int
+	out, errs string
+}
+
+func runWith(t *testing.T, stdin string, args ...string) outcome {
+	cmd := program(args...)
+	var out, errs bytes.Buffer
+	cmd.Stdin, cmd.Stdout, cmd.Stderr = strings.NewReader(stdin), &out, &errs
+	err := cmd.Run()
+	if _, exited := err.(*exec.ExitError); err != nil && !exited {
+		require.NoError(t, err)
+	}
+	return outcome{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
+}
+
+func TestExitCodesAndStreams(t *testing.T) {
+	good, err := os.ReadFile(demoPlan)
+	require.NoError(t, err)
+	for name, row := range map[string]struct {
+		args      []string
+		stdin     string
+		code      int
+		out, errs string
+	}{
+		"a good plan":              {[]string{"check", demoPlan}, "", 0, "fine", ""},
+		"flags behind":             {[]string{"check", demoPlan, "-accepted"}, "", 0, "Accepted:", ""},
+		"a misspelt scene":         {[]string{"check", "-"}, strings.Replace(string(good), "to: gorge/mouth", "to: groge/mouth", 1), 1, `There is no scene called "groge"`, ""},
+		"a mark under it":          {[]string{"check", "-"}, "alluvion: 1\ngame: Bad\n", 1, "    2 | game: Bad\n      |       ^\n", ""},
+		"a tab":                    {[]string{"check", "-"}, "a:\n\tb: 1\n", 1, "tab", ""},
+		"an empty plan":            {[]string{"check", "-"}, "", 1, "empty", ""},
+		"a plan as JSON":           {[]string{"check", "-"}, `{"alluvion": 1}`, 1, `"game" is missing`, ""},
+		"fifty megabytes":          {[]string{"check", "-"}, strings.Repeat("a: b\n", 10<<20), 1, "more than 1 MiB", ""},
+		"no such file":             {[]string{"check", "none.yaml"}, "", 3, "", "Try: "},
+		"no file named":            {[]string{"check"}, "", 2, "", "Try: alluvion help check"},
+		"no such command":          {[]string{"chekc"}, "", 2, "", `Did you mean "check"?`},
+		"no such flag":             {[]string{"check", "-colour"}, "", 2, "", "Try: alluvion help check"},
+		"help":                     {[]string{"help"}, "", 0, "usage: alluvion COMMAND", ""},
+		"help for one":             {[]string{"help", "play"}, "", 0, "wren pass porch_gorge", ""},
+		"the version":              {[]string{"version"}, "", 0, "alluvion", ""},
+		"the matrix":               {[]string{"matrix", demoPlan}, "", 0, "◆ = max_warmth*", ""},
+		"the matrix of a bad plan": {[]string{"matrix", "-"}, "alluvion: 1\n", 1, "cannot run", ""},
+		"one cell":                 {[]string{"matrix", demoPlan, "-row", "player.warmth", "-at", "death"}, "", 0, "Warmth becomes player.max_warmth", ""},
+		"no such row":              {[]string{"matrix", demoPlan, "-row", "player.wramth"}, "", 2, "", "Did you mean player.warmth?"},
+		"the schema":               {[]string{"schema"}, "", 0, "json-schema.org/draft/2020-12", ""},
+		"not this machine":         {[]string{"serve", "-addr", "0.0.0.0:8230", "-data", filepath.Join(t.TempDir(), "a.db")}, "", 3, "", "Try: alluvion serve -addr 127.0.0.1"},
+		"nothing to play":          {[]string{"play"}, "", 2, "", "which plan?"},
+		"nobody to play with":      {[]string{"play", "-service", "http://127.0.0.1:1", "-game", "x"}, "", 3, "", "Try: alluvion serve"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := runWith(t, row.stdin, row.args...)
+			assert.Equal(t, row.code, got.code, "%s%s", got.out, got.errs)
+			assert.Contains(t, got.out, row.out)
+			assert.Contains(t, got.errs, row.errs)
+			assert.NotContains(t, got.out, "\x1b[", "no colour but on a terminal")
+			if row.code >= 2 {
+				assert.Empty(t, got.out)
+			}
+		})
+	}
+}
+
+func TestJSONIsForPrograms(t *testing.T) {
+	var report struct {
+		Runnable bool
+		Findings []struct{ ID, Accepted string }
+	}
+	require.NoError(t, json.Unmarshal([]byte(runWith(t, "", "check", demoPlan, "-json").out), &report))
+	assert.True(t, report.Runnable)
+	assert.NotEmpty(t, report.Findings)
+	var matrix struct{ Groups []struct{ Rows []struct{ Name string } } }
+	require.NoError(t, json.Unmarshal([]byte(runWith(t, "", "matrix", demoPlan, "-json").out), &matrix))
+	assert.NotEmpty(t, matrix.Groups[0].Rows)
+	for _, line := range strings.Split(strings.TrimSpace(runWith(t, "join wren\nwren load\nwren deliver\nwren pass mill_gate\n", "play", "-json", demoPlan).out), "\n") {
+		assert.True(t, json.Valid([]byte(line)), line)
+	}
+}
+
+func TestPlayPrintsWhatChangedAndWhy(t *testing.T) {
+	got := runWith(t, "", "play", demoPlan, "../../examples/lantern-pass/first-night.play")
+	assert.Equal(t, 0, got.code, got.out+got.errs)
+	for _, part := range []string{
+		"wren  parcels  0 → 1   rule 5", "saved on scene: revision 1", "refused, as expected: The bridge is down.",
+		"wren died in gorge", "Parcels             0             1", "wren joined",
+	} {
+		assert.Contains(t, got.out, part)
+	}
+	before, after, ok := strings.Cut(got.out, "restart\n")
+	require.True(t, ok)
+	for _, row := range []string{"Warmth", "Max warmth", "Oil", "Parcels ", "Falls", "Place"} {
+		assert.Equal(t, liveOf(t, before, row), liveOf(t, after, row), row)
+	}
+}
+
+// liveOf finds a row's live figure in what show printed last.
+func liveOf(t *testing.T, out, row string) string {
+	lines := strings.Split(out, "\n")
+	for i := len(lines) - 1; i >= 0; i-- {
+		if rest, ok := strings.CutPrefix(strings.TrimLeft(lines[i], " "), row); ok {
+			columns := strings.FieldsFunc(strings.ReplaceAll(rest, "  ", "\t"), func(r rune) bool { return r == '\t' })
+			return strings.TrimSpace(columns[1])
+		}
+	}
+	require.Fail(t, "no such row", row)
+	return ""
+}
+
+func TestPlayCountsWhatWasNotExpected(t *testing.T) {
+	assert.Equal(t, 1, runWith(t, "join wren\nwren deliver\n", "play", demoPlan).code)
+	assert.Equal(t, 1, runWith(t, "join wren\nrefused wren load\n", "play", demoPlan).code)
+	assert.Equal(t, 0, runWith(t, "join wren\nrefused wren deliver\n", "play", demoPlan).code)
+	got := runWith(t, "wren\njoin\nwren move\nwait 5h\nshow nobody\nwhy wren\nshow session\n", "play", demoPlan)
+	assert.Equal(t, 1, got.code)
+	assert.Contains(t, got.out, "type help")
+	assert.Contains(t, got.out, "at most a minute")
+	assert.Contains(t, got.out, `There is no player "nobody"`)
+}
+
+func TestPlayKeepsSavesWhereItIsTold(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "kept.db")
+	assert.Equal(t, 0, runWith(t, "join wren\nwren load\nwren leave\n", "play", "-data", data, demoPlan).code)
+	got := runWith(t, "join wren\nshow wren\n", "play", "-data", data, demoPlan)
+	assert.Contains(t, got.out, "Parcels             0             1")
+}
+
+// daemon is the program running as a service.
+type daemon struct {
+	cmd  *exec.Cmd
+	url  string
+	c    *client.Client
+	room *client.Session
+}
+
+func serve(t *testing.T, data string) *daemon {
+	cmd := program("serve", "-addr", "127.0.0.1:0", "-data", data)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	line, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(t, err)
+	go func() { _, _ = io.Copy(io.Discard, out) }()
+	url := strings.TrimSpace(strings.TrimPrefix(line, "Alluvion is at "))
+	d := &daemon{cmd: cmd, url: url, c: client.New(url)}
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	return d
+}
+
+func (d *daemon) end(t *testing.T, s syscall.Signal) int {
+	require.NoError(t, d.cmd.Process.Signal(s))
+	_ = d.cmd.Wait()
+	return d.cmd.ProcessState.ExitCode()
+}
+
+// Killed again and again in the middle of play: every save that was acknowledged is there, whole.
+func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
+	ctx := context.Background()
+	data := filepath.Join(t.TempDir(), "a.db")
+	d := serve(t, data)
+	_, _, err := d.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
+	require.NoError(t, err)
+	acknowledged := 0 // how many parcels the last acknowledged save had
+	for round := range 4 {
+		room, err := d.c.Open(ctx, "lantern-pass", "winter")
+		require.NoError(t, err)
+		_, err = room.Do(ctx, api.Request{Do: "join", Player: "wren"})
+		require.NoError(t, err)
+		s, err := d.c.Player(ctx, "lantern-pass", "wren", 0)
+		require.NoError(t, err)
+		n, _ := live(s, "player.parcels").Num.Int()
+		assert.GreaterOrEqual(t, int(n), acknowledged, "after kill %d", round)
+		kill := time.AfterFunc(time.Duration(150+40*round)*time.Millisecond, func() { _ = d.cmd.Process.Signal(syscall.SIGKILL) })
+		for {
+			if _, err = room.Do(ctx, api.Request{Do: "write", Server: true, Player: "wren", Name: "player.parcels", Value: number(acknowledged + 1)}); err != nil {
+				break
+			}
+			if _, err = d.c.Save(ctx, "lantern-pass", "wren"); err != nil {
+				break
+			}
+			acknowledged++
+		}
+		kill.Stop()
+		_ = d.cmd.Wait()
+		d = serve(t, data)
+	}
+	assert.Positive(t, acknowledged)
+	assert.Equal(t, 0, d.end(t, syscall.SIGTERM), "a graceful stop is no failure")
+}
+
+func live(s api.PlayerState, name string) expr.Value {
+	for _, v := range s.Values {
+		if v.Name == name {
+			return v.Live
+		}
+	}
+	return expr.None
+}
+
+func number(n int) *expr.Value {
+	v := expr.OfNum(fixed.FromInt(int64(n)))
+	return &v
+}
+
+func TestAGracefulStopSavesEverybody(t *testing.T) {
+	ctx := context.Background()
+	data := filepath.Join(t.TempDir(), "a.db")
+	d := serve(t, data)
+	_, _, err := d.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
+	require.NoError(t, err)
+	room, err := d.c.Open(ctx, "lantern-pass", "winter")
+	require.NoError(t, err)
+	_, err = room.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	require.NoError(t, err)
+	_, err = room.Do(ctx, api.Request{Do: "event", Player: "wren", Name: "load"})
+	require.NoError(t, err)
+	assert.Equal(t, 0, d.end(t, syscall.SIGTERM))
+	d = serve(t, data)
+	s, err := d.c.Player(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	assert.Equal(t, 1, s.Revision)
+	assert.Equal(t, 0, d.end(t, syscall.SIGINT))
+}
+
+func TestTheDemoHasPlayersInIt(t *testing.T) {
+	cmd := program("demo", "-addr", "127.0.0.1:0")
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	lines := bufio.NewScanner(out)
+	url := ""
+	for url == "" && lines.Scan() {
+		if _, at, ok := strings.Cut(lines.Text(), "Lantern Pass is at "); ok {
+			url = at
+		}
+	}
+	players, err := client.New(url).Players(context.Background(), "lantern-pass")
+	require.NoError(t, err)
+	assert.Len(t, players, 3)
+	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
+	assert.NoError(t, cmd.Wait())
+}

@@ -1,0 +1,77 @@
+package matrix_test
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/matrix"
+	"alluvion/core/model"
+)
+
+func demo(t *testing.T, change ...string) matrix.Matrix {
+	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	m, _, found := model.Load([]byte(strings.NewReplacer(change...).Replace(string(raw))))
+	require.NotNil(t, m, "%+v", found)
+	return matrix.Of(m)
+}
+
+func TestCellsSayWhatHappensAndWhoDecided(t *testing.T) {
+	mx := demo(t)
+	for _, row := range []struct {
+		row, column, fate string
+		decided           model.Decided
+		sentence          string
+	}{
+		{"player.warmth", "death", "set", model.ByItself, "Warmth becomes player.max_warmth when the player comes back after dying."},
+		{"player.warmth", "scene", "keep", model.ByDefault, "Warmth stays as it is when the player arrives in another scene."},
+		{"player.warmth", "new-run", "reset", model.ByDefault, "Warmth goes back to its start, 100, when the player starts over."},
+		{"player.parcels", "death", "rewind", model.ByItself, "Parcels goes back to what it was at the checkpoint reached"},
+		{"scene.snow", "scene", "reset", model.ByItself, "Snow goes back to its start, 0.4, when the last player leaves the scene."},
+		{"game.planks", "death", "n/a", model.NotAtAll, "One player's death is nothing to what all of them share."},
+		{"player.pace", "leave", "computed", model.NotAtAll, "it is never stored"},
+		{"place", "death", "checkpoint", model.ByItself, "The player is at the checkpoint reached, or before the first one at lodge/hearth"},
+		{"place", "scene", "passage", model.ByNature, "The passage decides"},
+		{"player.checkpoint", "new-run", "reset", model.ByDefault, "No checkpoint counts as reached any more"},
+		{"player.oil", "crash", "saved", model.ByNature, "at most 30s before, or at the last checkpoint or change of scene"},
+	} {
+		c := mx.Cell(row.row, row.column)
+		require.NotNil(t, c, "%s at %s", row.row, row.column)
+		assert.Equal(t, row.fate, c.Fate, "%s at %s", row.row, row.column)
+		assert.Equal(t, row.decided, c.Decided, "%s at %s", row.row, row.column)
+		assert.Contains(t, c.Sentence, row.sentence)
+	}
+	assert.Equal(t, 35, mx.Cell("player.warmth", "death").Where.Line)
+	for _, g := range mx.Groups {
+		for _, r := range g.Rows {
+			assert.Len(t, r.Cells, len(mx.Columns))
+			for _, c := range r.Cells {
+				assert.NotEmpty(t, c.Sentence, r.Name)
+			}
+		}
+	}
+}
+
+func TestRule35TheCrashColumnFollowsFromTheSaveMoments(t *testing.T) {
+	const now = "when: [checkpoint, scene, leave], every: 30s"
+	for saving, want := range map[string]string{
+		"when: [checkpoint], every: 5s": "≤ 5s",
+		"every: 2m":                     "≤ 2m0s",
+		"when: [scene, leave]":          "since last change of scene",
+		"when: [leave]":                 "unbounded",
+	} {
+		mx := demo(t, now, saving)
+		assert.Equal(t, want, mx.Cell("player.oil", "crash").Short, saving)
+	}
+}
+
+func TestWithOnePlayerTheWorldDiesWithThem(t *testing.T) {
+	mx := demo(t, "players: 60", "players: 1", "game:   {restart: keep}", "game:   {restart: keep, death: rewind, new-run: reset}",
+		"scene:  {scene: keep, restart: keep}", "scene:  {scene: keep, restart: keep, death: keep, new-run: reset}")
+	assert.Equal(t, "rewind", mx.Cell("game.planks", "death").Fate)
+	assert.Equal(t, "reset", mx.Cell("scene.snow", "new-run").Fate)
+}

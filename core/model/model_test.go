@@ -1,0 +1,118 @@
+package model_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+const plain = `
+alluvion: 1
+game: plain
+version: 1
+space: {axes: [x, y], facings: [north, south]}
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, game: {restart: keep}, place: {death: stay, leave: exact}}
+rosters: {courier: {attributes: {pack: int}, options: {brisa: {pack: 6}}}}
+variables:
+  oil:   {of: player, type: int, min: 0, max: 40, start: 12}
+  who:   {of: player, type: pick, roster: courier, optional: true}
+  clock: {of: player, type: stopwatch}
+  twice: {of: player, type: int, min: 0, max: 80, is: player.oil * 2}
+  fund:  {of: game, type: int, min: 0, max: 9, start: 0}
+scenes: {hut: {size: [10, 10], spots: {door: {at: [5, 0], facing: north}}}}
+events: {burn: {args: {n: int}, from: self}, storm: {from: server}}
+rules:
+  - {on: burn, do: [{add: player.oil, by: -1}]}
+saving: {every: 30s}
+`
+
+func TestMistakesThatOnlyTheWholePlanShows(t *testing.T) {
+	_, found := build(plain)
+	require.Empty(t, found)
+	for name, row := range map[string]struct{ from, to, id, words string }{
+		"a step that a decimal lacks":        {"type: int, min: 0, max: 40, start: 12", "type: decimal, start: 12", "missing", "step"},
+		"a limit off step":                   {"max: 40, start: 12", "max: 40, step: 5, start: 12", "bad-value", "steps of 5"},
+		"a limit beyond every reader":        {"max: 40, start: 12", "max: 90071992547409920, start: 12", "bad-value", "JSON"},
+		"no value at all":                    {"max: 40, start: 12", "max: -1, start: 12", "bad-value", "no value"},
+		"no start":                           {", start: 12", "", "missing", "no start"},
+		"a type that is none":                {"type: stopwatch", "type: stopwach", "unknown-name", "stopwatch"},
+		"a type of a later version":          {"type: stopwatch", "type: seed", "not-built", "seed"},
+		"a limit that does not go with it":   {"type: stopwatch", "type: stopwatch, max_length: 3", "wrong-type", "max_length"},
+		"a pick without its roster":          {"roster: courier, optional", "optional", "missing", "roster"},
+		"an attribute that nothing declares": {"brisa: {pack: 6}", "brisa: {pack: 6, pac: 7}", "unknown-name", "pack"},
+		"an attribute that is missing":       {"brisa: {pack: 6}", "brisa: {}", "missing", "pack"},
+		"an attribute of another type":       {"brisa: {pack: 6}", "brisa: {pack: six}", "bad-value", "number"},
+		"a computed variable in a circle":    {"is: player.oil * 2", "is: player.twice + 1", "bad-expression", "from itself"},
+		"a computed variable that is set":    {"{add: player.oil, by: -1}", "{add: player.twice, by: -1}", "bad-value", "computed"},
+		"a stopwatch that is set":            {"{add: player.oil, by: -1}", "{set: player.clock, to: 1}", "bad-value", "stopwatch"},
+		"a fate that cannot apply":           {"max: 9, start: 0", "max: 9, start: 0, across: {death: reset}", "bad-value", "does not speak for all"},
+		"a fate that sets a stopwatch":       {"type: stopwatch", "type: stopwatch, across: {death: {set: 3}}", "wrong-type", "kept or reset"},
+		"a default that cannot apply":        {"game: {restart: keep}", "game: {restart: keep, leave: keep}", "bad-value", "cannot apply"},
+		"no player on a server's event":      {"{on: burn,", "{on: storm,", "unknown-name", "no player here"},
+		"an option that is none":             {"{add: player.oil, by: -1}", "{pick: player.who, option: birsa}", "unknown-name", "brisa"},
+		"to add to what may be none":         {"{add: player.oil, by: -1}", "{clear: player.oil}", "type-mismatch", "not optional"},
+		"to change what is no variable":      {"{add: player.oil, by: -1}", "{set: place.x, to: 1}", "bad-value", "Only a variable"},
+		"to kill what is no player":          {"{add: player.oil, by: -1}", "{die: player.oil}", "type-mismatch", "needs a player"},
+		"a facing that is none":              {"facing: north", "facing: nroth", "unknown-name", "north"},
+		"too many coordinates":               {"at: [5, 0]", "at: [5, 0, 1]", "bad-value", "2 axes"},
+		"a built-in name":                    {"  oil:", "  dead:", "bad-value", "built in"},
+		"an axis that is none":               {"at: [5, 0]", "at: [5, 0], span: {z: [1, 2]}", "unknown-name", "axis"},
+		"a span the wrong way round":         {"at: [5, 0]", "at: [5, 0], span: {x: [3, 1]}", "bad-value", "from and to"},
+		"a rule on a change of nothing":      {"{on: burn,", "{on: {changed: player.oill},", "unknown-name", "player.oil"},
+		"a fate that reads what is set too": {"max: 40, start: 12}", "max: 40, start: 12, across: {death: {set: player.more}}}\n  more: {of: player, type: int, min: 0, max: 40, start: 1, across: {death: {set: player.oil}}}",
+			"bad-value", "both are set at once"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.Equal(t, 1, strings.Count(plain, row.from), row.from)
+			m, found := build(strings.Replace(plain, row.from, row.to, 1))
+			require.Nil(t, m)
+			require.NotEmpty(t, found)
+			assert.Contains(t, found, row.id)
+			assert.Contains(t, strings.Join(found[row.id], "\n"), row.words)
+		})
+	}
+}
+
+// build gives the messages by id.
+func build(text string) (*model.Model, map[string][]string) {
+	m, _, found := model.Load([]byte(text))
+	out := map[string][]string{}
+	for _, f := range found {
+		out[f.ID] = append(out[f.ID], f.Message)
+	}
+	return m, out
+}
+
+func TestDomainsFitAndAdmit(t *testing.T) {
+	m, _ := build(plain)
+	require.NotNil(t, m)
+	oil := m.Var("player.oil")
+	v, err := oil.Fit(expr.OfInt(99))
+	require.NoError(t, err)
+	assert.Equal(t, "40", v.String())
+	assert.Error(t, oil.Admit(expr.OfInt(99)))
+	assert.Error(t, oil.Admit(expr.OfNum(fixed.Must("0.5"))))
+	assert.Error(t, oil.Admit(expr.OfText("12")))
+	assert.NoError(t, m.Var("player.who").Admit(expr.None))
+	assert.Error(t, oil.Admit(expr.None))
+	for raw, ok := range map[string]bool{`12`: true, `"12"`: false, `12.5`: false, `[12]`: false, `{}`: false, `null`: false, `1e1`: false, ``: false, `41`: false} {
+		_, err := oil.FromJSON([]byte(raw))
+		assert.Equal(t, ok, err == nil, raw)
+	}
+}
+
+func TestUnlimitedNumbersStayStorable(t *testing.T) {
+	m, found := build(strings.Replace(plain, "min: 0, max: 40, ", "", 1))
+	require.NotNil(t, m, "%v", found)
+	oil := m.Var("player.oil")
+	assert.True(t, oil.Max.Storable(oil.Step))
+	more, _ := oil.Max.Add(fixed.FromInt(2))
+	assert.False(t, more.Storable(oil.Step))
+}

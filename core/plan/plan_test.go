@@ -1,0 +1,223 @@
+package plan_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"reflect"
+	"strings"
+	"testing"
+
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/finding"
+	"alluvion/core/plan"
+)
+
+const small = `alluvion: 1
+game: small
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+variables:
+  oil: {of: player, type: int, min: 0, max: 40, start: 12}
+scenes:
+  hut: {size: [10, 10], spots: {door: {at: [5, 0]}}}
+events: {burn: {from: self}}
+rules:
+  - {on: burn, do: [{add: player.oil, by: -1}]}
+`
+
+// mistakes are changes of a good plan, each with the one finding that it has to give.
+var mistakes = []struct {
+	name, from, to  string
+	id              string
+	line, column    int
+	nearest, saying string
+}{
+	{"misspelt key", "version: 1", "versoin: 1", "unknown-name", 3, 1, "version", "Did you mean"},
+	{"misspelt scene", "hut/door\ndef", "hit/door\ndef", "unknown-name", 4, 8, "hut/door", "no scene"},
+	{"misspelt spot", "hut/door\ndef", "hut/dor\ndef", "unknown-name", 4, 8, "hut/door", "no spot"},
+	{"a spot without its scene", "hut/door\ndef", "door\ndef", "unknown-name", 4, 8, "", "scene/spot"},
+	{"misspelt event", "on: burn", "on: brun", "unknown-name", 12, 10, "burn", "no event or moment"},
+	{"misspelt action", "{add: player.oil, by: -1}", "{ad: player.oil, by: -1}", "unknown-name", 12, 22, "add", ""},
+	{"a fate that is none", "leave: keep", "leave: kept", "bad-value", 5, 54, "keep", "fate"},
+	{"rewind elsewhere than at death", "leave: keep", "leave: rewind", "bad-value", 5, 54, "", "death only"},
+	{"a whole number that is none", "version: 1", "version: 1.5", "wrong-type", 3, 10, "", "whole number"},
+	{"a number in quotes", "max: 40", `max: "40"`, "wrong-type", 7, 45, "", "number"},
+	{"an exponent", "max: 40", "max: 4e1", "wrong-type", 7, 45, "", "plain decimal"},
+	{"a list for a table", "events: {burn: {from: self}}", "events: [burn]", "wrong-type", 10, 9, "", "table"},
+	{"two verbs", "{add: player.oil, by: -1}", "{add: player.oil, by: -1, die: player}", "wrong-type", 12, 21, "", "one thing"},
+	{"a verb without its companion", "{add: player.oil, by: -1}", "{add: player.oil}", "missing", 12, 21, "", `"by"`},
+	{"a companion of another verb", "{add: player.oil, by: -1}", "{add: player.oil, by: -1, text: x}", "wrong-type", 12, 47, "", "does not go with add"},
+	{"the same key twice", "  oil:", "  oil: {of: game}\n  oil:", "duplicate-id", 8, 3, "", "line 7"},
+	{"an id in capitals", "  oil:", "  Oil:", "bad-value", 7, 3, "", "lower-case"},
+	{"an alias", "start: 12", "start: *a", "syntax", 7, 56, "", ""},
+	{"an anchor", "start: 12", "start: &a 12", "syntax", 7, 56, "", "Anchors"},
+	{"a second document", "events:", "---\nevents:", "syntax", 11, 0, "", "second document"},
+	{"a tab", "  hut:", "\thut:", "syntax", 9, 1, "", "tab"},
+	{"an expression cut by a comma", "by: -1", "by: max(1, 2)", "unknown-name", 12, 0, "", "quotes"},
+	{"something of a later version", "events:", "props: {}\nevents:", "not-built", 10, 8, "", "does not run it yet"},
+	{"a later moment", "on: burn", "on: saved", "not-built", 12, 10, "", "saved"},
+	{"an event named like a moment", "events: {burn:", "events: {joined:", "bad-value", 10, 10, "", "built-in moment"},
+	{"an error that is accepted", "start: 12}", "start: 12, accept: {missing: because}}", "bad-value", 7, 69, "", "cannot be accepted"},
+	{"a negative time", "events:", "saving: {every: -3s}\nevents:", "wrong-type", 10, 17, "", "time"},
+	{"too many slots", "events:", "saving: {slots: 1000}\nevents:", "bad-value", 10, 17, "", "from 1 to 100"},
+}
+
+func TestMistakesAreToldByLineAndColumn(t *testing.T) {
+	_, found := plan.Read([]byte(small))
+	require.Empty(t, found)
+	for _, m := range mistakes {
+		t.Run(m.name, func(t *testing.T) {
+			require.Equal(t, 1, strings.Count(small, m.from), "%q stands once", m.from)
+			_, found := plan.Read([]byte(strings.Replace(small, m.from, m.to, 1)))
+			f := firstOf(found, m.id)
+			require.NotNil(t, f, "%+v", found)
+			assert.Equal(t, m.line, f.Line, "%+v", f)
+			if m.column > 0 {
+				assert.Equal(t, m.column, f.Column, "%+v", f)
+			}
+			if m.nearest != "" {
+				assert.Equal(t, m.nearest, f.Nearest)
+			}
+			assert.Contains(t, f.Message, m.saying)
+		})
+	}
+}
+
+func firstOf(l finding.List, id string) *finding.Finding {
+	for i := range l {
+		if l[i].ID == id {
+			return &l[i]
+		}
+	}
+	return nil
+}
+
+func TestDocumentsThatAreNoPlanAreRefusedInOneMessage(t *testing.T) {
+	for name, row := range map[string]struct{ text, id string }{
+		"nothing":           {"", "empty"},
+		"only comments":     {"# hello\n", "empty"},
+		"fifty megabytes":   {strings.Repeat("a: b\n", 10<<20), "too-large"},
+		"deep brackets":     {strings.Repeat("[", 200_000), "syntax"},
+		"deep tables":       {deep(100), "too-large"},
+		"not UTF-8":         {"game: \xff\xfe", "syntax"},
+		"a list":            {"- a\n- b\n", "wrong-type"},
+		"a word":            {"hello", "wrong-type"},
+		"an open quote":     {"game: 'x", "syntax"},
+		"a bomb of aliases": {"a: &a [x,x]\nb: &b [*a,*a]\nc: [*b,*b]\n", "syntax"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			_, found := plan.Read([]byte(row.text))
+			require.NotEmpty(t, found)
+			assert.NotNil(t, firstOf(found, row.id), "%+v", found[0])
+			assert.True(t, found.Errors())
+		})
+	}
+}
+
+func deep(n int) string {
+	var b strings.Builder
+	for i := range n {
+		b.WriteString(strings.Repeat(" ", i) + "a:\n")
+	}
+	return b.String()
+}
+
+func TestAPlanMayBeJSON(t *testing.T) {
+	const text = `{"alluvion": 1, "game": "small", "version": 1, "start": "hut/door", "scenes": {"hut": {"size": [10, 10], "spots": {"door": {"at": [5, 0]}}}}}`
+	p, found := plan.Read([]byte(text))
+	assert.Empty(t, found)
+	assert.Equal(t, "small", p.Game.Name)
+}
+
+func TestReadingAgainIsReadingTheSame(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	p, found := plan.Read(raw)
+	require.Empty(t, found)
+	again, _ := plan.Read(raw)
+	assert.True(t, reflect.DeepEqual(p, again))
+	assert.Equal(t, 33, p.Variables.Get("warmth").Step.Line)
+}
+
+func compiled(t *testing.T) *jsonschema.Schema {
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(plan.Schema()))
+	require.NoError(t, err)
+	c := jsonschema.NewCompiler()
+	require.NoError(t, c.AddResource("plan.json", doc))
+	s, err := c.Compile("plan.json")
+	require.NoError(t, err)
+	return s
+}
+
+// asJSON reads a plan as a schema validator sees it.
+func asJSON(t *testing.T, text []byte) any {
+	raw, err := yaml.YAMLToJSON(text)
+	require.NoError(t, err)
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
+	require.NoError(t, err)
+	return doc
+}
+
+func TestTheSchemaTakesWhatTheReaderTakes(t *testing.T) {
+	s := compiled(t)
+	files, err := filepath.Glob("../../examples/troubled/*.yaml")
+	require.NoError(t, err)
+	files = append(files, "../../examples/lantern-pass/plan.yaml")
+	for _, f := range files {
+		raw, err := os.ReadFile(f)
+		require.NoError(t, err)
+		if _, found := plan.Read(raw); found.Errors() {
+			continue
+		}
+		assert.NoError(t, s.Validate(asJSON(t, raw)), f)
+	}
+	for _, from := range []string{"versoin", "max: fourty", "{add: player.oil}"} {
+		text := strings.NewReplacer("version", pick(from, "versoin", "version"), "max: 40", pick(from, "max: fourty", "max: 40"),
+			"{add: player.oil, by: -1}", pick(from, "{add: player.oil}", "{add: player.oil, by: -1}")).Replace(small)
+		assert.Error(t, s.Validate(asJSON(t, []byte(text))), from)
+	}
+}
+
+func pick(from, want, otherwise string) string {
+	if from == want {
+		return want
+	}
+	return otherwise
+}
+
+func TestEveryKeyOfTheSchemaIsDescribed(t *testing.T) {
+	var schema map[string]any
+	require.NoError(t, json.Unmarshal(plan.Schema(), &schema))
+	for _, table := range plan.Keys() {
+		for _, k := range table.Keys {
+			if k.Name != "accept" {
+				assert.NotEmpty(t, k.Doc, "%s.%s", table.Name, k.Name)
+			}
+		}
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(small))
+	for _, m := range mistakes {
+		f.Add([]byte(strings.Replace(small, m.from, m.to, 1)))
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		p, found := plan.Read(text)
+		if p == nil {
+			t.Fatal("there is always a plan")
+		}
+		for _, x := range found {
+			if x.Message == "" || x.Line < 0 || x.Column < 0 {
+				t.Fatalf("an incomplete finding: %+v", x)
+			}
+		}
+	})
+}

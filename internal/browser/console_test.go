@@ -1,0 +1,243 @@
+package browser_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/client"
+	"alluvion/core/expr"
+	"alluvion/examples"
+	"alluvion/internal/browser"
+	"alluvion/service"
+	"alluvion/service/api"
+)
+
+var ctx = context.Background()
+
+// tab is the one browser of this package's tests; it is started once.
+var tab = sync.OnceValues(func() (context.Context, error) {
+	t, _, err := browser.Start(ctx)
+	return t, err
+})
+
+// page is the console of a service of its own, in the browser.
+type page struct {
+	t    *testing.T
+	ctx  context.Context
+	url  string
+	c    *client.Client
+	room *client.Session
+}
+
+// open starts a service with the demo game and one player in it. The test fails on any error that the
+// page writes to the browser's console.
+func open(t *testing.T) *page {
+	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: filepath.Join(t.TempDir(), "a.db")})
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, s.Stop(ctx)) })
+	parent, err := tab()
+	require.NoError(t, err)
+	within, cancel := context.WithTimeout(parent, 90*time.Second)
+	p := &page{t: t, ctx: within, url: s.URL(), c: client.New(s.URL())}
+	t.Cleanup(cancel)
+	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) }) // it asks no service that is gone
+	messages := chromedp.Console(within)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			if m.IsException() || strings.Contains(fmt.Sprint(m.Type), "error") {
+				t.Errorf("the page says: %s", m)
+			}
+		}
+	}()
+	_, _, err = p.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
+	require.NoError(t, err)
+	p.room, err = p.c.Open(ctx, "lantern-pass", "winter")
+	require.NoError(t, err)
+	p.play(api.Request{Do: "join", Player: "wren"})
+	p.play(api.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]expr.Value{"who": expr.OfText("brisa")}})
+	return p
+}
+
+func (p *page) play(r api.Request) {
+	_, err := p.room.Do(ctx, r)
+	require.NoError(p.t, err)
+}
+
+func (p *page) goTo(path string) {
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.Navigate(p.url+path)))
+}
+
+// sees waits until the page shows a text.
+func (p *page) sees(text string) {
+	p.t.Helper()
+	p.until(fmt.Sprintf("document.body.innerText.includes(%q)", text), "the page shows "+text)
+}
+
+func (p *page) until(condition, what string) {
+	p.t.Helper()
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](condition, chromedp.WithPollingTimeout(15*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
+	if err != nil {
+		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+		require.NoError(p.t, err, "%s. It shows:\n%s", what, text)
+	}
+}
+
+func (p *page) click(selector string) {
+	p.t.Helper()
+	p.until(fmt.Sprintf("document.querySelector(%q) !== null", selector), selector+" is there")
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.Click(chromedp.CSS(selector))), selector)
+}
+
+func (p *page) value(script string) string {
+	v, err := chromedp.Run(p.ctx, chromedp.Evaluate[string](script))
+	require.NoError(p.t, err)
+	return v
+}
+
+func TestTheOverviewShowsEachGameAndHowItStands(t *testing.T) {
+	p := open(t)
+	p.goTo("/")
+	p.sees("Lantern Pass")
+	p.sees("nothing to mend")
+	p.click("a.game")
+	p.sees("Each player has")
+	assert.Contains(t, p.value("document.title"), "What survives what")
+}
+
+func TestACellOfTheMatrixIsExplainedAndHasAnAddress(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix")
+	p.sees("Pick a cell")
+	p.click(`button[aria-label^="Warmth at Death"]`)
+	p.sees("Warmth becomes player.max_warmth when the player comes back after dying.")
+	p.sees("Decided by the item itself")
+	assert.Contains(t, p.value("location.search"), "row=player.warmth")
+	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=death")
+	p.sees("Parcels goes back to what it was at the checkpoint reached")
+	p.click(".panel a.plain")
+	p.sees("Save the plan")
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('parcels:')`, "the editor is at the line that decides it")
+}
+
+func TestThePlanIsCheckedAsItIsTypedAndNothingTypedIsLost(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/plan")
+	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
+	p.sees("Nothing to mend")
+	p.click(".cm-line")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("# mine: "), chromedp.Sleep(200*time.Millisecond)))
+	p.sees("Not saved yet")
+	p.goTo("/games/lantern-pass/players")
+	p.sees("Everybody who is in a session")
+	p.goTo("/games/lantern-pass/plan")
+	p.sees("This is what you had typed")
+	p.until(`document.querySelector('.cm-content')?.textContent.includes('# mine: ')`, "what was typed is still there")
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.clear()`))
+	require.NoError(t, err)
+}
+
+func TestAFindingLeadsToItsLine(t *testing.T) {
+	p := open(t)
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, _, err = p.c.PutPlan(ctx, "lantern-pass", []byte(strings.Replace(string(text), "  falls: ", "  spare: {of: player, type: int, start: 0, min: 0, max: 9}\n  falls: ", 1)), etag)
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/plan")
+	p.sees("Nothing reads player.spare.")
+	p.click("button.finding")
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('spare:')`, "the editor is at the finding's line")
+}
+
+func TestThePlanIsSavedAndAConflictIsTold(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/plan")
+	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
+	p.sees("Nothing to mend")
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, _, err = p.c.PutPlan(ctx, "lantern-pass", append(text, "# somebody else\n"...), etag)
+	require.NoError(t, err)
+	p.click(".cm-line")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("# mine: ")))
+	p.until(`[...document.querySelectorAll('button')].some(b => b.textContent.includes('Save the plan') && !b.disabled)`, "it can be saved")
+	p.click(".head button")
+	p.sees("Somebody else has saved the plan")
+	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](`[...document.querySelectorAll('button')].find(b => b.textContent.includes('Save mine over it')).click()`))
+	require.NoError(t, err)
+	p.sees("Saved. Sessions that are open go on")
+	now, _, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Contains(t, string(now), "# mine: ")
+	assert.NotContains(t, string(now), "# somebody else")
+}
+
+func TestAPlayersValuesStartLiveAndSaved(t *testing.T) {
+	p := open(t)
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.goTo("/games/lantern-pass/players")
+	p.sees("in winter")
+	p.click(`a[href$="/players/wren"]`)
+	p.sees("nothing is saved yet")
+	p.until(`document.querySelector('table.values')?.innerText.includes('brisa')`, "the pick is shown")
+	p.sees("rule 5")
+	p.click(".tools button")
+	p.sees("Saved as revision 1.")
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	row := `[...document.querySelectorAll('table.values tbody tr')].find(r => r.querySelector('th').textContent === 'Parcels')?.innerText.replace(/\s+/g, ' ').trim()`
+	p.until(row+` === 'Parcels 0 2 1'`, "start, live and saved stand side by side")
+	p.click(`button[title^="player.parcels"]`)
+	p.sees("Changes of player.parcels, newest first.")
+}
+
+func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix")
+	p.sees("Each player has")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("/")))
+	p.until(`document.querySelector('input[type=search]') === document.activeElement`, "the search is open")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("rope")))
+	p.sees("rope_bridge")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('rope_bridge')`, "it leads to the passage")
+}
+
+func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
+	p := open(t)
+	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
+	require.NoError(t, err)
+	for path, shows := range map[string]string{
+		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "Save the plan",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/nowhere": "There is nothing",
+	} {
+		for _, theme := range []string{"light", "dark"} {
+			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))
+			if err != nil { // the first page is blank and keeps nothing
+				p.goTo("/")
+				_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))
+			}
+			require.NoError(t, err)
+			p.goTo(path)
+			p.sees(shows)
+			_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](string(axe)+";0"))
+			require.NoError(t, err)
+			_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](`axe.run().then(r => { window.axeFound = JSON.stringify(r.violations.filter(v => v.impact === 'serious' || v.impact === 'critical').map(v => v.id + ': ' + v.nodes.map(n => n.target).slice(0, 3).join(' '))) });0`))
+			require.NoError(t, err)
+			p.until(`window.axeFound !== undefined`, "axe has looked")
+			assert.Equal(t, "[]", p.value("window.axeFound"), "%s in %s", path, theme)
+			assert.Equal(t, "true", p.value("String(document.documentElement.scrollWidth <= 1280)"), "%s fits without a sideways scroll", path)
+		}
+	}
+}

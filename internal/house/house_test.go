@@ -1,0 +1,96 @@
+// Package house tests the rules that hold the house up.
+package house
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/internal/generated"
+)
+
+const root = "../.."
+
+func golist(t *testing.T, args ...string) []string {
+	cmd := exec.Command("go", append([]string{"list"}, args...)...)
+	cmd.Dir = root
+	out, err := cmd.Output()
+	require.NoError(t, err)
+	return strings.Fields(string(out))
+}
+
+// The core reads no clock, no file and no network: it imports nothing of the house around it, and no
+// package that does input or output.
+func TestTheCoreIsPure(t *testing.T) {
+	forbidden := []string{"os", "net", "net/http", "database/sql", "math/rand", "math/rand/v2", "crypto/rand", "os/exec", "syscall", "io/fs", "embed", "log", "log/slog"}
+	for _, pkg := range golist(t, "./core/...") {
+		for _, imported := range golist(t, "-f", "{{join .Imports \"\\n\"}}", pkg) {
+			assert.NotContains(t, forbidden, imported, "%s imports %s", pkg, imported)
+			if rest, ours := strings.CutPrefix(imported, "alluvion/"); ours {
+				assert.True(t, strings.HasPrefix(rest, "core/"), "%s imports %s", pkg, imported)
+			}
+		}
+	}
+}
+
+// The engine asks nobody what time it is.
+func TestTheCoreReadsNoClock(t *testing.T) {
+	files, err := filepath.Glob(root + "/core/*/*.go")
+	require.NoError(t, err)
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		require.NoError(t, err)
+		assert.NotContains(t, string(text), "time.Now", f)
+		assert.NotContains(t, string(text), "time.Since", f)
+	}
+}
+
+// Tests use rapid, the program does not: it registers flags.
+func TestTheProgramDoesNotLinkTheTestTools(t *testing.T) {
+	deps := golist(t, "-deps", "./cmd/alluvion")
+	for _, tool := range []string{"pgregory.net/rapid", "github.com/stretchr/testify/assert", "github.com/chromedp/chromedp"} {
+		assert.NotContains(t, deps, tool)
+	}
+}
+
+func TestGeneratedFilesAreCurrent(t *testing.T) {
+	t.Chdir(root)
+	files, err := generated.Files()
+	require.NoError(t, err)
+	for path, want := range files {
+		got, err := os.ReadFile(path)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), string(got), "%s is out of date: make generate", path)
+	}
+}
+
+// Every public name of the core and the service is explained.
+func TestEveryPackageIsExplained(t *testing.T) {
+	for _, pkg := range golist(t, "-f", "{{if not .Doc}}{{.ImportPath}}{{end}}", "./...") {
+		if pkg != "alluvion/internal/house" {
+			assert.Fail(t, "a package without a comment", pkg)
+		}
+	}
+}
+
+func TestScreenshotsAreLinked(t *testing.T) {
+	shots, err := filepath.Glob(root + "/docs/screenshots/*.png")
+	require.NoError(t, err)
+	assert.Less(t, len(shots), 20)
+	pages, err := filepath.Glob(root + "/docs/*.md")
+	require.NoError(t, err)
+	var text strings.Builder
+	for _, p := range append(pages, root+"/README.md") {
+		raw, err := os.ReadFile(p)
+		require.NoError(t, err)
+		text.Write(raw)
+	}
+	for _, s := range shots {
+		assert.Contains(t, text.String(), filepath.Base(s))
+	}
+}

@@ -1,0 +1,200 @@
+package store_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/service/store"
+)
+
+var ctx = context.Background()
+
+func openAt(t *testing.T, path string) *store.Store {
+	s, err := store.Open(path, slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	t.Cleanup(s.Close)
+	return s
+}
+
+func fresh(t *testing.T) (*store.Store, string) {
+	path := filepath.Join(t.TempDir(), "a.db")
+	s := openAt(t, path)
+	_, err := s.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: 1, Text: "one"}, "")
+	require.NoError(t, err)
+	return s, path
+}
+
+func write(s *store.Store, lease int64, moment, doc string, keep int) store.CutResult {
+	return <-s.Write(store.Cut{Game: "hut", Session: "s", Keep: keep, World: []byte("world of " + doc),
+		Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: lease, Moment: moment, Version: 1, Scene: "a", Doc: []byte(doc)}}})
+}
+
+func TestPlansAreReplacedOnlyByWhoKnowsThem(t *testing.T) {
+	s, _ := fresh(t)
+	_, err := s.PutPlan(ctx, store.Game{ID: "hut", Text: "two"}, "")
+	assert.ErrorIs(t, err, store.ErrConflict)
+	_, err = s.PutPlan(ctx, store.Game{ID: "hut", Text: "two"}, store.ETagOf("zero"))
+	assert.ErrorIs(t, err, store.ErrConflict)
+	_, err = s.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: 2, Text: "two"}, store.ETagOf("one"))
+	require.NoError(t, err)
+	g, err := s.Game(ctx, "hut")
+	require.NoError(t, err)
+	assert.Equal(t, "two", g.Text)
+	_, err = s.Game(ctx, "inn")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestRevisionsAreKeptAndTakenUpAgain(t *testing.T) {
+	s, _ := fresh(t)
+	taken, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Nil(t, taken.Doc)
+	for i := 1; i <= 5; i++ {
+		r := write(s, taken.Lease, "scene", fmt.Sprint("doc ", i), 3)
+		require.NoError(t, r.Err)
+		assert.Equal(t, i, r.Written["ada"])
+	}
+	list, err := s.Revisions(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	require.Len(t, list, 3, "no more than the plan says")
+	assert.Equal(t, 5, list[0].Revision)
+	n, err := s.TakeUp(ctx, "hut", "ada", 1, 3, 3)
+	require.NoError(t, err)
+	assert.Equal(t, 6, n)
+	again, err := s.Peek(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, "doc 3", string(again.Doc))
+	world, err := s.World(ctx, "hut", "s")
+	require.NoError(t, err)
+	assert.Equal(t, "world of doc 5", string(world))
+}
+
+func TestRegularSavesReplaceOneAnother(t *testing.T) {
+	s, _ := fresh(t)
+	taken, _ := s.Take(ctx, "hut", "ada", 1)
+	for _, moment := range []string{"checkpoint", "every", "every", "every", "scene", "every"} {
+		require.NoError(t, write(s, taken.Lease, moment, moment, 10).Err)
+	}
+	list, err := s.Revisions(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	var moments []string
+	for _, r := range list {
+		moments = append(moments, r.Moment)
+	}
+	assert.Equal(t, []string{"every", "scene", "every", "checkpoint"}, moments)
+}
+
+func TestRecoveryStateIsUsedUntilTheNextRevision(t *testing.T) {
+	s, _ := fresh(t)
+	taken, _ := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, write(s, taken.Lease, "scene", "saved", 3).Err)
+	require.NoError(t, write(s, taken.Lease, "", "newer", 3).Err)
+	after, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, "newer", string(after.Doc))
+	assert.True(t, after.Recovered)
+	require.NoError(t, write(s, after.Lease, "leave", "last", 3).Err)
+	after, err = s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, "last", string(after.Doc))
+	assert.False(t, after.Recovered)
+}
+
+func TestRule2AWriteUnderALostLeaseIsKeptAsideAndTold(t *testing.T) {
+	s, _ := fresh(t)
+	first, _ := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, write(s, first.Lease, "scene", "one", 5).Err)
+	second, _ := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, write(s, second.Lease, "scene", "two", 5).Err)
+	late := write(s, first.Lease, "leave", "late", 5)
+	require.NoError(t, late.Err)
+	assert.Equal(t, []string{"ada"}, late.Lost)
+	now, err := s.Peek(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, "two", string(now.Doc))
+	list, _ := s.Revisions(ctx, "hut", "ada", 1)
+	assert.Equal(t, "superseded", list[0].Moment)
+}
+
+func TestManyWritersAtOnceAreAllStored(t *testing.T) {
+	s, path := fresh(t)
+	var wg sync.WaitGroup
+	for i := range 100 {
+		wg.Go(func() {
+			id := fmt.Sprintf("p%03d", i)
+			taken, err := s.Take(ctx, "hut", id, 1)
+			assert.NoError(t, err)
+			r := <-s.Write(store.Cut{Game: "hut", Session: "s", Keep: 2, Players: []store.PlayerCut{{Player: id, Slot: 1, Lease: taken.Lease, Moment: "scene", Doc: []byte(id)}}})
+			assert.NoError(t, r.Err)
+		})
+	}
+	wg.Wait()
+	s.Close()
+	again := openAt(t, path)
+	players, err := again.Players(ctx, "hut")
+	require.NoError(t, err)
+	assert.Len(t, players, 100)
+}
+
+func TestAFileThatIsInUseNewerOrNoneIsRefused(t *testing.T) {
+	s, path := fresh(t)
+	_, err := store.Open(path, slog.New(slog.DiscardHandler))
+	assert.ErrorIs(t, err, store.ErrInUse)
+	s.Close()
+
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("PRAGMA user_version = 99")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	_, err = store.Open(path, slog.New(slog.DiscardHandler))
+	assert.ErrorIs(t, err, store.ErrNewer)
+
+	junk := filepath.Join(t.TempDir(), "junk.db")
+	require.NoError(t, os.WriteFile(junk, []byte("this is no database, and long enough to be taken for one"), 0o600))
+	_, err = store.Open(junk, slog.New(slog.DiscardHandler))
+	assert.ErrorContains(t, err, "not a database")
+}
+
+func TestDamageIsFound(t *testing.T) {
+	s, path := fresh(t)
+	taken, _ := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, write(s, taken.Lease, "scene", "whole", 3).Err)
+	s.Close()
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("UPDATE saves SET doc = 'whale'")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	again := openAt(t, path)
+	_, err = again.Take(ctx, "hut", "ada", 1)
+	assert.ErrorIs(t, err, store.ErrDamaged)
+	_, err = again.Game(ctx, "hut")
+	assert.NoError(t, err, "what is whole is still served")
+}
+
+func TestWhatCannotBeWrittenIsNotAcknowledged(t *testing.T) {
+	s, path := fresh(t)
+	taken, _ := s.Take(ctx, "hut", "ada", 1)
+	s.Close()
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("CREATE TRIGGER full BEFORE INSERT ON saves BEGIN SELECT RAISE(ABORT, 'database or disk is full'); END")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	again := openAt(t, path)
+	r := write(again, taken.Lease, "scene", "x", 3)
+	assert.ErrorContains(t, r.Err, "full")
+	world, err := again.World(ctx, "hut", "s")
+	require.NoError(t, err)
+	assert.Nil(t, world, "all of a cut or nothing")
+}
