@@ -13,7 +13,7 @@ const router = useRouter()
 const names = useNames(() => (open.value ? props.game : ''))
 
 const hits = computed(() => {
-  const w = wanted.value.trim().toLowerCase()
+  const w = wanted.value.trim().replace(/^\//, '').toLowerCase() // the key that opened the search may be the first to arrive
   return (names.data.value ?? []).filter((n) => `${n.name} ${n.title} ${n.kind}`.toLowerCase().includes(w)).slice(0, 12)
 })
 
@@ -48,7 +48,7 @@ defineExpose({ show })
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="560" aria-label="Search everything that the plan names">
+  <v-dialog v-model="open" max-width="560" transition="fade-transition" @after-enter="field?.focus()" aria-label="Search everything that the plan names">
     <div class="sheet search">
       <input
         ref="field"
