@@ -1,14 +1,20 @@
-// Command screenshots takes the pictures of the console that the README shows, from a running demo.
+// Command screenshots takes the pictures that the documentation shows, from the demo: the console's
+// pages in headless Chromium, and the command line in a terminal window under Xvfb.
 //
-//	go run ./internal/screenshots -url http://127.0.0.1:8230 -out docs/screenshots
+// It needs Debian's chromium, xvfb, xterm and imagemagick.
 package main
 
 import (
+	"bufio"
 	"context"
 	"flag"
 	"fmt"
+	"io"
 	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
+	"syscall"
 	"time"
 
 	"github.com/chromedp/chromedp"
@@ -16,9 +22,9 @@ import (
 	"alluvion/internal/browser"
 )
 
-type shot struct{ name, path, theme string }
+type page struct{ name, path, theme string }
 
-var shots = []shot{
+var pages = []page{
 	{"games", "/", "light"},
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light"},
 	{"matrix-dark", "/games/lantern-pass/matrix?row=player.parcels&at=death", "dark"},
@@ -27,51 +33,105 @@ var shots = []shot{
 	{"player", "/games/lantern-pass/players/wren", "light"},
 }
 
+type terminal struct{ name, command string }
+
+var terminals = []terminal{
+	{"cli-check", "BIN check examples/troubled/still-dead.yaml; BIN check examples/troubled/none-unhandled.yaml"},
+	{"cli-matrix", "BIN matrix examples/lantern-pass/plan.yaml"},
+	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -22 examples/lantern-pass/first-night.play)"},
+}
+
 func main() {
-	url := flag.String("url", "http://127.0.0.1:8230", "where the demo runs")
+	bin := flag.String("bin", "bin/alluvion", "the built program")
 	out := flag.String("out", "docs/screenshots", "the folder for the pictures")
 	only := flag.String("only", "", "take only this one")
 	flag.Parse()
-	if err := take(*url, *out, *only); err != nil {
+	if err := takeAll(*bin, *out, *only); err != nil {
 		fmt.Fprintln(os.Stderr, "screenshots:", err)
 		os.Exit(1)
 	}
 }
 
-func take(url, out, only string) error {
+func takeAll(bin, out, only string) error {
+	if err := os.MkdirAll(out, 0o755); err != nil {
+		return err
+	}
+	for _, t := range terminals {
+		if only == "" || only == t.name {
+			if err := shootTerminal(strings.ReplaceAll(t.command, "BIN", bin), filepath.Join(out, t.name+".png")); err != nil {
+				return fmt.Errorf("%s: %w", t.name, err)
+			}
+		}
+	}
+	return shootPages(bin, out, only)
+}
+
+// shootTerminal runs a command in a terminal window and takes its picture.
+func shootTerminal(command, path string) error {
+	shell := "clear; " + command + "; touch " + path + ".ready; sleep 30"
+	script := fmt.Sprintf(`TERM=xterm-256color xterm -geometry 128x50 -fa Monospace -fs 9 -bg '#fdfcf9' -fg '#26323a' -cr '#fdfcf9' -xrm '*color1: #b3391f' -xrm '*color2: #2a6f5f' -xrm '*color3: #8a5a00' -xrm '*color5: #7a3f78' -xrm '*color6: #21607f' -e bash -c %q & pid=$!
+for i in $(seq 60); do [ -e %s.ready ] && break; sleep 0.25; done; sleep 0.6
+import -window root %s; kill $pid; rm -f %s.ready`, shell, path, path, path)
+	cmd := exec.Command("xvfb-run", "-a", "-s", "-screen 0 1024x800x24", "bash", "-c", script)
+	cmd.Stderr = os.Stderr
+	return cmd.Run()
+}
+
+func shootPages(bin, out, only string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
 	defer cancel()
+	url, stopDemo, err := startDemo(bin)
+	if err != nil {
+		return err
+	}
+	defer stopDemo()
 	tab, stop, err := browser.Start(ctx)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	if err := os.MkdirAll(out, 0o755); err != nil {
-		return err
-	}
-	for _, s := range shots {
-		if only != "" && only != s.name {
+	for _, p := range pages {
+		if only != "" && only != p.name {
 			continue
 		}
-		png, err := picture(tab, url, s)
+		png, err := picture(tab, url, p)
 		if err != nil {
-			return fmt.Errorf("%s: %w", s.name, err)
+			return fmt.Errorf("%s: %w", p.name, err)
 		}
-		if err := os.WriteFile(filepath.Join(out, s.name+".png"), png, 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(out, p.name+".png"), png, 0o644); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-func picture(tab context.Context, url string, s shot) ([]byte, error) {
+func startDemo(bin string) (url string, stop func(), err error) {
+	cmd := exec.Command(bin, "demo", "-addr", "127.0.0.1:0")
+	stdout, err := cmd.StdoutPipe()
+	if err != nil {
+		return "", nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return "", nil, err
+	}
+	lines := bufio.NewScanner(stdout)
+	for lines.Scan() {
+		if _, at, ok := strings.Cut(lines.Text(), "Lantern Pass is at "); ok {
+			go func() { _, _ = io.Copy(io.Discard, stdout) }()
+			return at, func() { _ = cmd.Process.Signal(syscall.SIGTERM); _ = cmd.Wait() }, nil
+		}
+	}
+	return "", nil, fmt.Errorf("the demo did not start")
+}
+
+func picture(tab context.Context, url string, p page) ([]byte, error) {
 	if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+s.theme+`')`)); err != nil {
+	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+p.theme+`')`)); err != nil {
 		return nil, err
 	}
-	if err := chromedp.Do(tab, chromedp.Navigate(url+s.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(1500*time.Millisecond)); err != nil {
+	if err := chromedp.Do(tab, chromedp.Navigate(url+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(1500*time.Millisecond)); err != nil {
 		return nil, err
 	}
 	return chromedp.Run(tab, chromedp.CaptureScreenshot())

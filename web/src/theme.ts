@@ -19,7 +19,7 @@ const light = {
     reset: '#8a5a00',
     rewind: '#2c5f93',
     set: '#7a3f78',
-    quiet: '#66727a',
+    quiet: '#545f67',
   },
 }
 
@@ -40,7 +40,7 @@ const dark = {
     reset: '#e3b562',
     rewind: '#94c0f0',
     set: '#d9a6d6',
-    quiet: '#98a8b1',
+    quiet: '#a3b2ba',
   },
 }
 

@@ -52,6 +52,7 @@ onMounted(() => {
       ],
     }),
   })
+  view.scrollDOM.tabIndex = 0 // it can be scrolled by keyboard
   mark()
 })
 
