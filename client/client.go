@@ -129,8 +129,8 @@ func (c *Client) Players(ctx context.Context, game string) ([]api.PlayerInfo, er
 }
 
 // Player reads a player's values: start, live, saved. Slot 0 is the one that they play in now, else 1.
-func (c *Client) Player(ctx context.Context, game, player string, slot int) (api.PlayerState, error) {
-	return get[api.PlayerState](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))
+func (c *Client) Player(ctx context.Context, game, player string, slot int) (api.PlayerView, error) {
+	return get[api.PlayerView](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))
 }
 
 // Save saves a present player now.

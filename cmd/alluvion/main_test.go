@@ -229,7 +229,7 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 	assert.Equal(t, 0, d.end(t, syscall.SIGTERM), "a graceful stop is no failure")
 }
 
-func live(s api.PlayerState, name string) expr.Value {
+func live(s api.PlayerView, name string) expr.Value {
 	for _, v := range s.Values {
 		if v.Name == name {
 			return v.Live

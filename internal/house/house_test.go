@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/core/check"
 	"alluvion/internal/generated"
 )
 
@@ -76,6 +77,17 @@ func TestEveryPackageIsExplained(t *testing.T) {
 			assert.Fail(t, "a package without a comment", pkg)
 		}
 	}
+}
+
+// The plan that the README begins with has nothing to mend.
+func TestTheREADMEsPlanIsFine(t *testing.T) {
+	raw, err := os.ReadFile(root + "/README.md")
+	require.NoError(t, err)
+	_, rest, ok := strings.Cut(string(raw), "```yaml\n")
+	require.True(t, ok)
+	text, _, _ := strings.Cut(rest, "```")
+	_, _, found := check.Text([]byte(text))
+	assert.Empty(t, found)
 }
 
 func TestScreenshotsAreLinked(t *testing.T) {

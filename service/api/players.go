@@ -36,8 +36,8 @@ type SlotInfo struct {
 	SavedAt  time.Time `json:"saved_at"`
 }
 
-// PlayerState is what a player has: at the start, now, and saved.
-type PlayerState struct {
+// PlayerView is what a player has: at the start, now, and saved.
+type PlayerView struct {
 	Player   string     `json:"player"`
 	Slot     int        `json:"slot"`
 	Session  string     `json:"session,omitempty" doc:"The session that they are in with this slot."`
@@ -152,7 +152,7 @@ func slotOf(i store.SlotInfo) SlotInfo {
 	return SlotInfo{i.Slot, i.Revision, i.Moment, i.Version, i.Scene, i.SavedAt}
 }
 
-func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerState], error) {
+func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerView], error) {
 	g, err := s.store.Game(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -165,7 +165,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerSt
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := PlayerState{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []Misfit{}}
+	out := PlayerView{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []Misfit{}}
 	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
 		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
 	} else {
@@ -180,7 +180,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerSt
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
 	}
 	out.Values = threes(m, now, doc)
-	return &body[PlayerState]{out}, nil
+	return &body[PlayerView]{out}, nil
 }
 
 // now finds what a player has in the session that they are in.
@@ -197,7 +197,7 @@ func (s *Server) now(ctx context.Context, in *playerInput) (*live.PlayerValues, 
 }
 
 // saved reads what is saved, and lists the player's slots.
-func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out *PlayerState) (*save.Player, error) {
+func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out *PlayerView) (*save.Player, error) {
 	all, err := s.store.Players(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)

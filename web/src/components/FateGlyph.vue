@@ -11,7 +11,7 @@ const shapes: Record<string, string> = {
   entry: 'M14 12.5H6.5a4 4 0 0 1 0-8H9M6 1.5l-3.4 3L6 7.5',
   set: 'M8 1.8 14.2 8 8 14.2 1.8 8z', // a stone laid into it
   computed: 'M2 5c2-2 4 2 6 0s4 2 6 0M2 10.5c2-2 4 2 6 0s4 2 6 0', // the surface: never stored
-  passage: 'M2 13V3m12 10V3M4.5 8H11M8.5 5.2 11.4 8l-2.9 2.8', // between two banks
+  passage: 'M2 13V3m12 10V3M4.5 8H11M8.5 5.2 11.4 8l-2.9 2.8', // between two shores
   saved: 'M3.5 3.5h9v9h-9z',
   unbounded: 'M1.5 8h3m3 0h1.5m3 0h2.5',
   undecided: 'M5.2 5.6a2.9 2.9 0 1 1 4 2.7c-.9.4-1.2.9-1.2 1.9M8 13v.6',
