@@ -111,7 +111,9 @@ func TestJSONIsForPrograms(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(runWith(t, "", "check", demoPlan, "-json").out), &report))
 	assert.True(t, report.Runnable)
 	assert.NotEmpty(t, report.Findings)
-	var matrix struct{ Groups []struct{ Rows []struct{ Name string } } }
+	var matrix struct {
+		Groups []struct{ Rows []struct{ Name string } }
+	}
 	require.NoError(t, json.Unmarshal([]byte(runWith(t, "", "matrix", demoPlan, "-json").out), &matrix))
 	assert.NotEmpty(t, matrix.Groups[0].Rows)
 	for _, line := range strings.Split(strings.TrimSpace(runWith(t, "join wren\nwren load\nwren deliver\nwren pass mill_gate\n", "play", "-json", demoPlan).out), "\n") {
