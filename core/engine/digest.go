@@ -8,16 +8,19 @@ import (
 
 // snapshot is a session's whole state in the form that its digest is taken over.
 type snapshot struct {
-	Clock   int64                   `json:"clock"`
 	World   *save.World             `json:"world"`
 	Players map[string]*save.Player `json:"players"`
 	BackAt  map[string]int64        `json:"back_at,omitempty"`
 }
 
-// Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). Two sessions with
-// the same digest will answer every request alike.
+// Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). It does not change as
+// time goes on: a stopwatch is part of it by when it was zero, not by what it reads now. Two sessions
+// with the same digest answer the same requests alike.
 func (r *Run) Digest() string {
-	s := snapshot{Clock: r.clock, World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}}
+	now := r.clock
+	r.clock = 0
+	defer func() { r.clock = now }()
+	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}}
 	for _, p := range r.order {
 		s.Players[p.id] = r.save(p)
 		if p.dead {

@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"alluvion/core/finding"
@@ -177,7 +178,19 @@ type fields struct {
 	byName map[string]field
 }
 
+// known keeps what fieldsOf found out: it is the same for every document.
+var known sync.Map // of reflect.Type: fields
+
 func fieldsOf(t reflect.Type) fields {
+	if fs, ok := known.Load(t); ok {
+		return fs.(fields)
+	}
+	fs := readTags(t)
+	known.Store(t, fs)
+	return fs
+}
+
+func readTags(t reflect.Type) fields {
 	fs := fields{byName: map[string]field{}}
 	for i := range t.NumField() {
 		tag := t.Field(i).Tag
