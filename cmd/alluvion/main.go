@@ -38,7 +38,7 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, open, verbose               bool
+	json, accepted, verbose                     bool
 	addr, data, service, game, session, row, at string
 }
 

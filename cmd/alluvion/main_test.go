@@ -170,10 +170,8 @@ func TestPlayKeepsSavesWhereItIsTold(t *testing.T) {
 
 // daemon is the program running as a service.
 type daemon struct {
-	cmd  *exec.Cmd
-	url  string
-	c    *client.Client
-	room *client.Session
+	cmd *exec.Cmd
+	c   *client.Client
 }
 
 func serve(t *testing.T, data string) *daemon {
@@ -185,7 +183,7 @@ func serve(t *testing.T, data string) *daemon {
 	require.NoError(t, err)
 	go func() { _, _ = io.Copy(io.Discard, out) }()
 	url := strings.TrimSpace(strings.TrimPrefix(line, "Alluvion is at "))
-	d := &daemon{cmd: cmd, url: url, c: client.New(url)}
+	d := &daemon{cmd: cmd, c: client.New(url)}
 	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
 	return d
 }

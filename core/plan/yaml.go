@@ -205,6 +205,9 @@ func (c *converter) convert(n ast.Node, pointer string, depth int) *node {
 	return out
 }
 
+// pointerToken writes a name as a token of a JSON Pointer (RFC 6901, section 3).
+var pointerToken = strings.NewReplacer("~", "~0", "/", "~1")
+
 func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer string, depth int) {
 	if len(values) > 0 && out.Line == 0 {
 		out.At = at(values[0].Key, pointer)
@@ -212,7 +215,7 @@ func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer str
 	first := map[string]finding.At{}
 	for _, v := range values {
 		name, ok := keyName(v.Key)
-		where := at(v.Key, pointer+"/"+strings.NewReplacer("~", "~0", "/", "~1").Replace(name))
+		where := at(v.Key, pointer+"/"+pointerToken.Replace(name))
 		if !ok {
 			c.report("syntax", where, "A key has to be a plain name.")
 			continue

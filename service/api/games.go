@@ -12,6 +12,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/matrix"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/service/store"
 )
 
@@ -146,6 +147,43 @@ func (s *Server) games(api huma.API) {
 		})
 }
 
+// judged is a game's plan as it was last read and checked.
+type judged struct {
+	etag  string
+	model *model.Model // nil where the plan cannot run
+	plan  *plan.Plan
+	found finding.List
+}
+
+// judge reads and checks a game's plan, unless that was done for the same text before.
+func (s *Server) judge(g store.Game) judged {
+	if known, ok := s.judgements.Load(g.ID); ok && known.(judged).etag == g.ETag {
+		return known.(judged)
+	}
+	m, p, found := check.Text([]byte(g.Text))
+	j := judged{g.ETag, m, p, found}
+	s.judgements.Store(g.ID, j)
+	return j
+}
+
+// judgedPlan finds a game and judges its plan.
+func (s *Server) judgedPlan(ctx context.Context, game string) (judged, error) {
+	g, err := s.store.Game(ctx, game)
+	if err != nil {
+		return judged{}, s.asProblem(err)
+	}
+	return s.judge(g), nil
+}
+
+// runnable is judgedPlan for a plan that has to be able to run.
+func (s *Server) runnable(ctx context.Context, game string) (judged, error) {
+	j, err := s.judgedPlan(ctx, game)
+	if err == nil && j.model == nil {
+		err = broken(j.found)
+	}
+	return j, err
+}
+
 func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]GameInfo], error) {
 	games, err := s.store.Games(ctx)
 	if err != nil {
@@ -163,9 +201,9 @@ func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]GameInfo],
 }
 
 func (s *Server) gameInfo(ctx context.Context, g store.Game) (GameInfo, error) {
-	_, p, found := check.Text([]byte(g.Text))
-	info := GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(p.Scenes.Entries),
-		Variables: len(p.Variables.Entries), Findings: countsOf(found)}
+	j := s.judge(g)
+	info := GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(j.plan.Scenes.Entries),
+		Variables: len(j.plan.Variables.Entries), Findings: countsOf(j.found)}
 	saves, err := s.store.Players(ctx, g.ID)
 	info.Saves = len(saves)
 	for _, session := range s.live.Sessions(g.ID) {
@@ -205,36 +243,27 @@ func (s *Server) getPlan(ctx context.Context, in *GamePath) (*planText, error) {
 }
 
 func (s *Server) getFindings(ctx context.Context, in *GamePath) (*planOutput, error) {
-	g, err := s.store.Game(ctx, in.Game)
+	j, err := s.judgedPlan(ctx, in.Game)
 	if err != nil {
-		return nil, s.asProblem(err)
+		return nil, err
 	}
-	_, _, found := check.Text([]byte(g.Text))
-	return &planOutput{quoted(g.ETag), reportOf(found)}, nil
+	return &planOutput{quoted(j.etag), reportOf(j.found)}, nil
 }
 
 func (s *Server) getMatrix(ctx context.Context, in *GamePath) (*body[matrix.Matrix], error) {
-	g, err := s.store.Game(ctx, in.Game)
+	j, err := s.runnable(ctx, in.Game)
 	if err != nil {
-		return nil, s.asProblem(err)
+		return nil, err
 	}
-	m, _, found := check.Text([]byte(g.Text))
-	if m == nil {
-		return nil, broken(found)
-	}
-	return &body[matrix.Matrix]{matrix.Of(m)}, nil
+	return &body[matrix.Matrix]{matrix.Of(j.model)}, nil
 }
 
 func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], error) {
-	g, err := s.store.Game(ctx, in.Game)
+	j, err := s.runnable(ctx, in.Game)
 	if err != nil {
-		return nil, s.asProblem(err)
+		return nil, err
 	}
-	m, p, found := check.Text([]byte(g.Text))
-	if m == nil {
-		return nil, broken(found)
-	}
-	var out []Named
+	m, out := j.model, []Named{}
 	for _, v := range m.Vars {
 		out = append(out, Named{"variable", v.Name, v.Title, v.At.Line})
 	}
@@ -253,7 +282,7 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 	for _, x := range m.Events {
 		out = append(out, Named{"event", x.ID, x.Title, x.At.Line})
 	}
-	for _, r := range p.Rosters.Entries {
+	for _, r := range j.plan.Rosters.Entries {
 		out = append(out, Named{"roster", r.ID, model.Title(r.Value.Title, r.ID), r.At.Line})
 	}
 	return &body[[]Named]{out}, nil

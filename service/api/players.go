@@ -10,7 +10,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/core/check"
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -153,13 +152,9 @@ func slotOf(i store.SlotInfo) SlotInfo {
 }
 
 func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerView], error) {
-	g, err := s.store.Game(ctx, in.Game)
+	j, err := s.runnable(ctx, in.Game)
 	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	m, _, found := check.Text([]byte(g.Text))
-	if m == nil {
-		return nil, broken(found)
+		return nil, err
 	}
 	now, session, err := s.now(ctx, in)
 	if err != nil {
@@ -172,14 +167,14 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerVi
 		now = nil
 	}
 	out.Slot = max(out.Slot, 1)
-	doc, err := s.saved(ctx, m, in, &out)
+	doc, err := s.saved(ctx, j.model, in, &out)
 	if err != nil {
 		return nil, err
 	}
 	if now == nil && doc == nil && len(out.Slots) == 0 {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
 	}
-	out.Values = threes(m, now, doc)
+	out.Values = threes(j.model, now, doc)
 	return &body[PlayerView]{out}, nil
 }
 
@@ -313,14 +308,10 @@ func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], er
 			return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is playing in slot %d: they have to leave first.", in.Player, in.Slot)
 		}
 	}
-	g, err := s.store.Game(ctx, in.Game)
+	j, err := s.runnable(ctx, in.Game)
 	if err != nil {
-		return nil, s.asProblem(err)
+		return nil, err
 	}
-	m, _, found := check.Text([]byte(g.Text))
-	if m == nil {
-		return nil, broken(found)
-	}
-	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, m.Plan.Saving.Revisions.Or(10))
+	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.plan.Saving.Revisions.Or(10))
 	return &body[Saved]{Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
 }

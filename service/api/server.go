@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"reflect"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -40,6 +41,8 @@ type Server struct {
 	log     *slog.Logger
 	version string
 	started time.Time
+	// judgements keeps each game's plan as it was last judged: by game, a judged.
+	judgements sync.Map
 }
 
 // New makes the handler of everything that the service serves. console holds the built web console.
