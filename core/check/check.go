@@ -24,7 +24,7 @@ func Text(source []byte) (*model.Model, *plan.Plan, finding.List) {
 
 // Model checks a plan that was built.
 func Model(m *model.Model) finding.List {
-	c := &checker{m: m, used: map[*plan.Accept]map[string]bool{}, names: map[scopeKey]expr.Names{}}
+	c := &checker{m: m, used: map[*plan.Accept]map[string]bool{}}
 	c.gather()
 	for _, check := range []func(*checker){
 		(*checker).undecidedFates, (*checker).lostAtLeave, (*checker).readsAndWrites, (*checker).picks,
@@ -48,7 +48,6 @@ type checker struct {
 	reads     map[*model.Var][]use
 	writes    map[*model.Var][]model.Effect
 	constants map[*model.Var]bool
-	names     map[scopeKey]expr.Names
 }
 
 // use is an expression and what it is for.
@@ -200,34 +199,6 @@ func (c *checker) constant(v *model.Var) bool {
 		}
 	}
 	return true
-}
-
-type scopeKey struct {
-	player bool
-	event  *model.Event
-}
-
-// under checks a condition again, knowing more: narrow tells more of a name's value.
-func (c *checker) under(p *expr.Program, r *model.Rule, narrow func(expr.Ref, expr.Type) expr.Type) expr.Truth {
-	key := scopeKey{player: true}
-	if r != nil {
-		key = scopeKey{r.AboutPlayer, r.Event}
-	}
-	return c.truth(p, key, narrow)
-}
-
-func (c *checker) truth(p *expr.Program, key scopeKey, narrow func(expr.Ref, expr.Type) expr.Type) expr.Truth {
-	names, ok := c.names[key]
-	if !ok {
-		names = c.m.Scope(key.player, key.event)
-		c.names[key] = names
-	}
-	names.Narrow = narrow
-	again, _ := expr.Compile(plan.Expr{Source: p.Source, At: p.At}, names, p.Known)
-	if again == nil {
-		return expr.Unknown
-	}
-	return again.Type.Truth
 }
 
 // neverWritten narrows what nothing in the plan writes to its start value.

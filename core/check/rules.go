@@ -5,7 +5,6 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"alluvion/core/plan"
 )
 
 // narrows reports values that are cut to fit their variable: finer than its step, or always outside
@@ -43,23 +42,23 @@ func (c *checker) narrow(v *model.Var, p *expr.Program, of about, added bool) {
 // conditions reports conditions that can never hold, and gates that always let pass.
 func (c *checker) conditions() {
 	for _, p := range c.m.Passages {
-		c.gate(p.If, scopeKey{player: true}, about{"passages." + p.ID, &p.Decl.Accept}, "The passage "+p.ID)
+		c.gate(p.If, about{"passages." + p.ID, &p.Decl.Accept}, "The passage "+p.ID)
 	}
 	for _, e := range c.m.Events {
-		c.gate(e.If, scopeKey{e.Self, e}, about{"events." + e.ID, &e.Decl.Accept}, "The event "+e.ID)
+		c.gate(e.If, about{"events." + e.ID, &e.Decl.Accept}, "The event "+e.ID)
 	}
 	for _, u := range c.programs {
-		if u.what == "if" && c.under(u.program, u.rule, c.neverWritten) == expr.False {
+		if u.what == "if" && u.program.Under(c.neverWritten).Truth == expr.False {
 			c.report("always-refused", u.program.At, ofRule(u.rule), "This condition can never hold: %s.", u.program.Source)
 		}
 	}
 }
 
-func (c *checker) gate(p *expr.Program, key scopeKey, of about, what string) {
+func (c *checker) gate(p *expr.Program, of about, what string) {
 	if p == nil {
 		return
 	}
-	switch c.truth(p, key, c.neverWritten) {
+	switch p.Under(c.neverWritten).Truth {
 	case expr.False:
 		c.report("always-refused", p.At, of, "%s is always refused: %s can never hold.", what, p.Source)
 	case expr.True:
@@ -130,19 +129,13 @@ func (c *checker) change(v *model.Var, e model.Effect) *expr.Range {
 		if !e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) {
 			return nil
 		}
-		key := scopeKey{e.Rule.AboutPlayer, e.Rule.Event}
-		names := c.m.Scope(key.player, key.event)
-		names.Narrow = func(r expr.Ref, t expr.Type) expr.Type {
+		fromZero := e.Action.Value.Under(func(r expr.Ref, t expr.Type) expr.Type {
 			if c.m.VarOf(r) == v {
 				t.Range = expr.Exactly(fixed.Num{})
 			}
 			return t
-		}
-		fromZero, _ := expr.Compile(plan.Expr{Source: e.Action.Value.Source, At: e.Action.Value.At}, names, e.Action.Value.Known)
-		if fromZero == nil {
-			return nil
-		}
-		return &fromZero.Type.Range
+		})
+		return &fromZero.Range
 	}
 	return nil
 }
@@ -241,7 +234,7 @@ func (c *checker) holdsAfterDeath(e model.Effect) (string, bool) {
 	after := func(r expr.Ref, t expr.Type) expr.Type { return c.afterDeath(r, t, who) }
 	result := expr.True
 	for _, g := range e.Guards {
-		switch c.under(g, e.Rule, after) {
+		switch g.Under(after).Truth {
 		case expr.False:
 			return "", false
 		case expr.Unknown:

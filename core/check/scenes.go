@@ -164,13 +164,13 @@ func (c *checker) leads(from, to *model.Scene) bool {
 // certainIn says whether a rule's conditions hold for everybody who arrives in a scene.
 func (c *checker) certainIn(e model.Effect, s *model.Scene) bool {
 	for _, g := range e.Guards {
-		truth := c.under(g, e.Rule, func(r expr.Ref, t expr.Type) expr.Type {
+		here := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
 			if r.What == expr.PlaceScene && r.Who == expr.Self {
 				return expr.Constant(expr.OfText(s.ID), t)
 			}
 			return c.neverWritten(r, t)
 		})
-		if truth != expr.True {
+		if here.Truth != expr.True {
 			return false
 		}
 	}

@@ -188,6 +188,7 @@ func (t *tx) die(p *Player) error {
 	t.note(p, "player.dead", expr.OfBool(false), expr.OfBool(true))
 	p.dead = true
 	p.backAt = t.run.clock + t.run.backAfter()
+	t.run.dead = append(t.run.dead, p)
 	t.tell(Notice{Player: p.id, To: "player", Kind: "died", Scene: t.run.m.Scenes[p.place.Scene].ID})
 	return t.moment("died", p)
 }

@@ -23,6 +23,7 @@ type Run struct {
 	scenes  [][]expr.Value
 	players map[string]*Player
 	order   []*Player // present players, by id
+	dead    []*Player // who may be dead: everybody who died and was not seen alive since
 	attic   save.Attic
 	tx      tx
 }

@@ -55,13 +55,20 @@ func (r *Run) Due() (int64, bool) {
 }
 
 // nextBack is the dead player who comes back first, of those due by a time; of equals the first by id.
+// Those who are not dead any more are dropped from the list on the way.
 func (r *Run) nextBack(by int64) *Player {
 	var next *Player
-	for _, p := range r.order {
-		if p.dead && p.backAt <= by && (next == nil || p.backAt < next.backAt) {
+	dead := r.dead[:0]
+	for _, p := range r.dead {
+		if !p.dead || r.players[p.id] != p {
+			continue
+		}
+		dead = append(dead, p)
+		if p.backAt <= by && (next == nil || p.backAt < next.backAt || p.backAt == next.backAt && p.id < next.id) {
 			next = p
 		}
 	}
+	r.dead = dead
 	return next
 }
 

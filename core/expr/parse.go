@@ -32,6 +32,20 @@ type Program struct {
 	Source   string
 	At       finding.At
 	evaluate func(Env) Value
+	names    Names
+	want     Type
+}
+
+// Under is the type that the expression has where more is known than its names say: narrow tells more
+// of a name's value. Where it cannot be told, the type is as it was.
+func (p *Program) Under(narrow func(Ref, Type) Type) Type {
+	names := p.names
+	names.Narrow = narrow
+	again, _ := CompileFor(plan.Expr{Source: p.Source, At: p.At}, names, p.Known, p.want)
+	if again == nil {
+		return p.Type
+	}
+	return again.Type
 }
 
 // Read is one name that an expression reads.
@@ -85,7 +99,7 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 		at := position(x, list[0].Location.Line(), list[0].Location.Column())
 		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
 	}
-	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known)}}
+	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want}}
 	n := c.wanted(tree.Expr(), known, want)
 	if n.eval != nil {
 		n.typ = c.adapt(n.typ, want, tree.Expr())

@@ -285,17 +285,3 @@ func (b *builder) allAlways() {
 		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: about, At: d.At})
 	}
 }
-
-// Scope gives the names that an expression about a player (or about nobody) can read, for checks that
-// ask what an expression is worth when more is known than its declarations say.
-func (m *Model) Scope(aboutPlayer bool, e *Event) expr.Names {
-	b := &builder{Model: m}
-	names := m.scopes.world
-	if aboutPlayer {
-		names = m.scopes.player
-	}
-	if e != nil {
-		names = b.withArgs(names, e.Args)
-	}
-	return names
-}
