@@ -29,7 +29,7 @@ func Model(m *model.Model) finding.List {
 	for _, check := range []func(*checker){
 		(*checker).undecidedFates, (*checker).lostAtLeave, (*checker).readsAndWrites, (*checker).picks,
 		(*checker).narrows, (*checker).conditions, (*checker).equalities,
-		(*checker).sharedWrites, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
+		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
 		(*checker).bounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
 		(*checker).comingBack, (*checker).stillDead, (*checker).saving,
 	} {

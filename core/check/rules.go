@@ -150,10 +150,25 @@ func (c *checker) sharedWrites() {
 		if a.Verb != "set" || a.Var.Holder == model.OfPlayer {
 			continue
 		}
-		own := func(r expr.Ref) bool { return r.Who == expr.Self || r.Who == expr.Arg && r.What != expr.Itself }
+		own := func(r expr.Ref) bool {
+			return r.Who == expr.Self || (r.Who == expr.Arg || r.Who == expr.Local) && r.What != expr.Itself && r.What != expr.LocalValue
+		}
 		same := func(r expr.Ref) bool { return c.m.VarOf(r) == a.Var }
 		if a.Value.ReadsAny(own) && !a.Value.ReadsAny(same) {
 			c.report("shared-written-by-one", a.At, ofRule(e.Rule), "%s is held once for all, and is set here from one player's own values (%s).", a.Var.Name, a.Value.Source)
+		}
+	}
+}
+
+// advancedByEach reports what is held once for all and is advanced by each player's own timer.
+func (c *checker) advancedByEach() {
+	if c.m.Single {
+		return
+	}
+	for _, e := range c.m.Effects {
+		a := e.Action
+		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && a.Var.Holder != model.OfPlayer && c.change(a.Var, e) != nil {
+			c.report("advanced-by-each", a.At, ofRule(e.Rule), "%s is held once for all, and is advanced here by each player's timer: with ten players it goes ten times as fast.", a.Var.Name)
 		}
 	}
 }

@@ -11,6 +11,8 @@ type snapshot struct {
 	World   *save.World             `json:"world"`
 	Players map[string]*save.Player `json:"players"`
 	BackAt  map[string]int64        `json:"back_at,omitempty"`
+	Timers  []int64                 `json:"timers,omitempty"`
+	Own     map[string][]int64      `json:"own_timers,omitempty"`
 }
 
 // Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). It does not change as
@@ -20,9 +22,12 @@ func (r *Run) Digest() string {
 	now := r.clock
 	r.clock = 0
 	defer func() { r.clock = now }()
-	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}}
+	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}, Timers: r.timers, Own: map[string][]int64{}}
 	for _, p := range r.order {
 		s.Players[p.id] = r.save(p)
+		if len(p.timers) > 0 {
+			s.Own[p.id] = p.timers
+		}
 		if p.dead {
 			s.BackAt[p.id] = p.backAt
 		}

@@ -12,6 +12,7 @@ type frame struct {
 	player *Player // nil where the expression is about nobody
 	scene  int     // the scene that it is about; -1 for the player's
 	args   []expr.Value
+	locals []expr.Value // the rule's own names
 	err    error
 }
 
@@ -32,6 +33,8 @@ func (f *frame) Read(ref expr.Ref) expr.Value {
 			return expr.OfText(f.player.id)
 		}
 		return f.args[ref.Index]
+	case expr.LocalValue:
+		return f.locals[ref.Index]
 	case expr.Time:
 		return expr.OfNum(seconds(f.run.clock))
 	case expr.Present:
@@ -71,8 +74,11 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 
 // whose finds the player that a reference means.
 func (f *frame) whose(ref expr.Ref) *Player {
-	if ref.Who == expr.Arg {
+	switch ref.Who {
+	case expr.Arg:
 		return f.run.players[f.args[ref.Index].Text]
+	case expr.Local:
+		return f.run.players[f.locals[ref.Index].Text]
 	}
 	return f.player
 }

@@ -17,24 +17,28 @@ import (
 
 // Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.
 type Run struct {
-	m       *model.Model
-	clock   int64 // milliseconds since the session was opened, standing still while it sleeps
-	game    []expr.Value
-	scenes  [][]expr.Value
-	players map[string]*Player
-	order   []*Player // present players, by id
-	dead    []*Player // who may be dead: everybody who died and was not seen alive since
-	attic   save.Attic
-	tx      tx
+	m           *model.Model
+	clock       int64 // milliseconds since the session was opened, standing still while it sleeps
+	game        []expr.Value
+	scenes      [][]expr.Value
+	players     map[string]*Player
+	order       []*Player // present players, by id
+	timers      []int64   // when each of the session's timers is due next
+	first       int64     // when the first of all timers is due, where timersKnown
+	timersKnown bool
+	dead        []*Player // who may be dead: everybody who died and was not seen alive since
+	attic       save.Attic
+	tx          tx
 }
 
 // Player is one present player. Invariants: vars has one value for each stored variable, each in its
 // domain; place.scene is a scene of the plan, and place.at is inside it; reached is -1 or one of the
 // used checkpoints, unless an upgrade or a fate kept it from a former run.
 type Player struct {
-	id   string
-	slot int
-	vars []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	id     string
+	slot   int
+	vars   []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	timers []int64      // when each of the player's own timers is due next
 	core
 }
 
@@ -73,6 +77,7 @@ func New(m *model.Model) *Run {
 	for range m.Scenes {
 		r.scenes = append(r.scenes, r.starts(model.OfScene))
 	}
+	r.timers = beginTimers(m.Timers, 0)
 	r.tx.run = r
 	return r
 }
@@ -151,6 +156,7 @@ func (r *Run) enter(p *Player) {
 	r.players[p.id] = p
 	i, _ := slices.BinarySearchFunc(r.order, p.id, byID)
 	r.order = slices.Insert(r.order, i, p)
+	r.timersKnown = false
 }
 
 func (r *Run) exit(p *Player) {
@@ -158,6 +164,7 @@ func (r *Run) exit(p *Player) {
 	if i, ok := slices.BinarySearchFunc(r.order, p.id, byID); ok {
 		r.order = slices.Delete(r.order, i, i+1)
 	}
+	r.timersKnown = false
 }
 
 func byID(p *Player, id string) int {

@@ -34,12 +34,12 @@ var unrefusable = map[string]bool{"join": true, "leave": true}
 func (r *Run) Advance(at int64) Result {
 	var res Result
 	for {
-		p := r.nextBack(at)
-		if p == nil {
+		due, ok := r.nextDue(at)
+		if !ok {
 			break
 		}
-		r.clock = max(r.clock, p.backAt)
-		one, _ := r.transact(true, func(t *tx) error { return t.comeBack(p) })
+		r.clock = max(r.clock, due.at)
+		one, _ := r.transact(true, due.run)
 		res = joinResults(res, copied(one))
 	}
 	r.clock = max(r.clock, at)
@@ -48,10 +48,8 @@ func (r *Run) Advance(at int64) Result {
 
 // Due is when the next timer is due, and whether there is one.
 func (r *Run) Due() (int64, bool) {
-	if p := r.nextBack(1<<62 - 1); p != nil {
-		return p.backAt, true
-	}
-	return 0, false
+	due, ok := r.nextDue(forever)
+	return due.at, ok
 }
 
 // nextBack is the dead player who comes back first, of those due by a time; of equals the first by id.
@@ -317,11 +315,15 @@ func (t *tx) event(p *Player, req Request) error {
 	if err != nil {
 		return err
 	}
-	t.frame.args = args
-	t.frame.player, t.frame.scene = nil, -1
-	if e.Self {
-		t.frame.player = p
+	if !e.Self {
+		p = nil
 	}
+	return t.happen(e, p, args)
+}
+
+// happen lets an event happen, whoever sent it.
+func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
+	t.frame.args, t.frame.player, t.frame.scene = args, p, -1
 	if e.If != nil && !t.holds(e.If) {
 		if t.frame.err != nil {
 			return refuse(Failed, "The condition of %s failed: %v.", e.ID, t.frame.err)

@@ -46,11 +46,13 @@ type watch struct {
 
 // pending is something that waits behind the current moment's rules.
 type pending struct {
-	do     string // changed, go, die, come-back, start-over
+	do     string // changed, picked, go, die, come-back, start-over, send
 	player *Player
 	scene  int
 	v      *model.Var
 	spot   *model.Spot
+	event  *model.Event
+	args   []expr.Value
 	cause  Cause
 }
 
@@ -167,6 +169,10 @@ func (t *tx) carryOut(w pending) error {
 	case "changed":
 		t.frame.player, t.frame.scene = w.player, w.scene
 		return t.rules(t.run.m.OnChanged(w.v))
+	case "picked":
+		return t.moment("picked", w.player)
+	case "send":
+		return t.happen(w.event, w.player, w.args)
 	case "go":
 		return t.goTo(w.player, spotPlace(w.spot, w.player.place.Facing), w.spot)
 	case "die":
@@ -225,6 +231,9 @@ func (t *tx) rule(r *model.Rule) error {
 		moment = r.Moment.Of
 	}
 	t.cause = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: moment}
+	if len(t.frame.locals) < r.Locals {
+		t.frame.locals = make([]expr.Value, r.Locals)
+	}
 	return t.actions(r, r.Do)
 }
 
@@ -268,6 +277,12 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 		if p := t.frame.whose(a.Who); p != nil {
 			t.queue = append(t.queue, pending{do: a.Verb, player: p, cause: t.cause})
 		}
+	case "let":
+		return t.let(r, a)
+	case "each":
+		return t.each(r, a)
+	case "send":
+		return t.send(r, a)
 	case "go":
 		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, cause: t.cause})
 	case "notify":
@@ -275,6 +290,56 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 	case "refuse":
 		return &Refusal{Kind: Refused, Reason: a.Text, Rule: r.Number, Line: a.At.Line}
 	}
+	return nil
+}
+
+// let gives the rule's own names their values, and acts.
+func (t *tx) let(r *model.Rule, a *model.Action) error {
+	for i, p := range a.Args {
+		t.frame.locals[a.Local+i] = p.Eval(&t.frame)
+		if err := t.failed(r); err != nil {
+			return err
+		}
+	}
+	return t.actions(r, a.Do)
+}
+
+// each acts for every player, by id.
+func (t *tx) each(r *model.Rule, a *model.Action) error {
+	for _, p := range t.run.order { // nobody comes or goes in the middle of a rule
+		if a.Here && p.place.Scene != t.frame.player.place.Scene {
+			continue
+		}
+		t.frame.locals[a.Local] = expr.OfText(p.id)
+		if err := t.actions(r, a.Do); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// send queues another event, with its arguments as they are now.
+func (t *tx) send(r *model.Rule, a *model.Action) error {
+	args := make([]expr.Value, len(a.Args))
+	for i, p := range a.Args {
+		if p == nil {
+			continue
+		}
+		v := p.Eval(&t.frame)
+		if err := t.failed(r); err != nil {
+			return err
+		}
+		fit, err := a.Event.Args[i].Fit(v)
+		if err != nil {
+			return &Refusal{Kind: Failed, Reason: fmt.Sprintf("The argument %s of %s cannot be %s: %v.", a.Event.Args[i].ID, a.Event.ID, v, err), Rule: r.Number, Line: a.At.Line}
+		}
+		args[i] = fit
+	}
+	w := pending{do: "send", event: a.Event, args: args, cause: t.cause}
+	if a.Event.Self {
+		w.player = t.frame.player
+	}
+	t.queue = append(t.queue, w)
 	return nil
 }
 
@@ -310,7 +375,11 @@ func (t *tx) assign(r *model.Rule, a *model.Action) error {
 	if err != nil {
 		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
 	}
+	picked := a.Verb == "pick" && now != fit && o.player != nil
 	t.write(o, a.Var, fit, true)
+	if picked { // picking the same option again is no moment
+		t.queue = append(t.queue, pending{do: "picked", player: o.player, cause: t.cause})
+	}
 	return nil
 }
 

@@ -39,7 +39,7 @@ func (t *tx) join(req Request) error {
 	r := t.run
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(model.OfPlayer)}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
-	p.number = req.Number
+	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
 	p.entry = p.place
 	back := false

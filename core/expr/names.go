@@ -3,7 +3,7 @@ package expr
 // Ref is what a name in an expression stands for: whose (Who, Index) and what of theirs (What, Slot).
 type Ref struct {
 	Who   Who
-	Index int // of the argument or of the scene
+	Index int // of the argument, the scene, or the rule's own name
 	What  What
 	Slot  int // of the variable or the axis
 }
@@ -20,6 +20,7 @@ const (
 	HereScene            // the scene where the rule's player is
 	OneScene             // scene Index
 	Nobody               // the value itself, as args.amount
+	Local                // the player that the rule's own name Index stands for
 )
 
 // What says which value of theirs a Ref means.
@@ -27,7 +28,8 @@ type What uint8
 
 // Which values there are.
 const (
-	Itself What = iota // an argument, or a player
+	Itself     What = iota // an argument, or a player
+	LocalValue             // what the rule's own name Index stands for
 	Variable
 	Dead
 	Checkpoint

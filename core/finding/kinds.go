@@ -26,6 +26,7 @@ var kinds = []Kind{
 	{"undecided-fate", Error, "Nobody decided what happens at a crossing", "The value would be kept in one place and lost in another, as it happens.", "Write the fate in the variable's across, or in the defaults of its holder."},
 	{"lost-at-leave", Warning, "Lost when play ends, though it is read when play begins", "The player chose or reached it, and the next visit begins without it.", "Keep it at leave, or accept this with the reason."},
 	{"shared-written-by-one", Warning, "One for all, written from one player's own values", "The last writer wins for everybody.", "Hold it by player, or add to what was there."},
+	{"advanced-by-each", Warning, "One for all, advanced by every player's timer", "With N players it goes N times as fast.", "Use the session's timer ({every: 1s}), or hold it by player."},
 	{"loss-window", Warning, "Nothing bounds how much play a crash can lose", "If the machine stops, everything since the last save moment is gone, however long ago that was.", "Add every: 30s to saving."},
 	{"saves-too-often", Warning, "Saves very often", "Each save is written to disk; under a second apart they cost more than they protect.", "Save every second or more rarely."},
 	{"start-looks-picked", Note, "Not chosen looks chosen", "A pick that is not optional begins with an option that nobody picked.", "Make it optional: true."},

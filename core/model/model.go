@@ -32,6 +32,8 @@ type Model struct {
 	Reached     [5]Fate // of the checkpoint reached, by crossing
 	Single      bool    // session.players is 1: the world lies in the player's slot
 	Effects     []Effect
+	Timers      []Timer // of the session
+	OwnTimers   []Timer // of each player
 
 	vars      map[string]*Var
 	spots     map[string]*Spot
@@ -192,6 +194,8 @@ type Rule struct {
 	Do     []*Action
 	At     finding.At
 	Decl   *plan.Rule
+	// Locals is how many names of its own the rule has.
+	Locals int
 	// AboutPlayer says whether there is a player that the rule is about.
 	AboutPlayer bool
 }
@@ -209,7 +213,17 @@ type Action struct {
 	If     *expr.Program
 	Do     []*Action
 	Else   []*Action
+	Event  *Event          // send
+	Args   []*expr.Program // send: in the order of the event's arguments; nil where one is left out
+	Local  int             // let, each: the number of the rule's own name
+	Here   bool            // each: only those in the player's scene
 	At     finding.At
+}
+
+// Timer is a rule that waits for every.
+type Timer struct {
+	Rule  *Rule
+	Every int64 // milliseconds
 }
 
 // Always is something that holds after every event.

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 )
@@ -73,6 +74,14 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 		b.byChanged[v] = append(b.byChanged[v], r)
 		r.AboutPlayer = v.Holder == OfPlayer
 		return b.scopes.of(v.Holder), true
+	case "every":
+		timer := Timer{r, r.Moment.Every.Milliseconds()}
+		if r.AboutPlayer = r.Moment.Of == "player"; r.AboutPlayer {
+			b.OwnTimers = append(b.OwnTimers, timer)
+			return b.scopes.player, true
+		}
+		b.Timers = append(b.Timers, timer)
+		return b.scopes.world, true
 	}
 	r.AboutPlayer = true
 	b.byMoment[r.Moment.Kind] = append(b.byMoment[r.Moment.Kind], r)
@@ -138,6 +147,12 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 		if a.To != "everyone" && !r.AboutPlayer {
 			b.report("bad-value", d.Notify.At, "There is no player here: this rule can notify everyone only.")
 		}
+	case "send":
+		b.sent(r, a, d, names, known)
+	case "let":
+		b.let(r, a, d, names, known, guards, maybe)
+	case "each":
+		b.each(r, a, d, names, known, guards, maybe)
 	case "if":
 		b.branch(r, a, d, names, known, guards, maybe)
 	default:
@@ -272,6 +287,82 @@ func (b *builder) branch(r *Rule, a *Action, d *plan.Action, names expr.Names, k
 			delete(known, path)
 		}
 	}
+}
+
+// sent compiles the arguments of an event that a rule sends.
+func (b *builder) sent(r *Rule, a *Action, d *plan.Action, names expr.Names, known expr.Facts) {
+	a.Event = b.events[d.Send.Name]
+	if a.Event.Self && !r.AboutPlayer {
+		b.report("bad-value", d.Send.At, "The event %s is about the player who sends it, and this rule is about no player.", a.Event.ID)
+	}
+	for _, given := range d.Args.Entries {
+		if indexOf(argIDs(a.Event), given.ID) < 0 {
+			b.oneOf(given.ID, argIDs(a.Event), "argument", given.At)
+		}
+	}
+	for i := range a.Event.Args {
+		arg := &a.Event.Args[i]
+		given := d.Args.Get(arg.ID)
+		if given == nil {
+			if !arg.Type.Optional {
+				b.report("missing", d.Send.At, "The event %s needs the argument %s.", a.Event.ID, arg.ID)
+			}
+			a.Args = append(a.Args, nil)
+			continue
+		}
+		p, found := expr.CompileFor(*given, names, known, arg.Type)
+		b.add(found...)
+		if p != nil {
+			if why, ok := expr.Fits(p.Type, arg.Type); !ok {
+				b.report("type-mismatch", p.At, "This cannot be the argument %s: %s.", arg.ID, why)
+			}
+		}
+		a.Args = append(a.Args, p)
+	}
+}
+
+func argIDs(e *Event) []string {
+	var ids []string
+	for _, a := range e.Args {
+		ids = append(ids, a.ID)
+	}
+	return ids
+}
+
+// let compiles named values, each of which sees the ones before it, and the actions inside.
+func (b *builder) let(r *Rule, a *Action, d *plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) {
+	a.Local = r.Locals
+	for _, e := range d.Let.Entries {
+		p, found := expr.Compile(e.Value, names, known)
+		b.add(found...)
+		if p == nil {
+			continue
+		}
+		names = b.local(r, names, e.ID, e.At, &expr.Entry{Type: p.Type, Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: r.Locals}})
+		a.Args = append(a.Args, p)
+	}
+	a.Do = b.actions(r, d.Do, names, known, guards, maybe)
+}
+
+// each compiles the actions for each of several players.
+func (b *builder) each(r *Rule, a *Action, d *plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) {
+	a.Local, a.Here = r.Locals, d.In.Value == "scene"
+	if a.Here && !r.AboutPlayer {
+		b.report("bad-value", d.In.At, "There is no player here whose scene it could be; use in: session.")
+	}
+	names = b.local(r, names, d.Each.Name, d.Each.At, &expr.Entry{Type: expr.Type{Kind: expr.Player},
+		Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: r.Locals}, Fields: b.scopes.player.Roots["player"].Fields})
+	inside := maps.Clone(known)
+	a.Do = b.actions(r, d.Do, names, inside, guards, maybe)
+}
+
+// local adds a name of a rule's own to a scope; it may not hide one that is there.
+func (b *builder) local(r *Rule, names expr.Names, name string, at finding.At, e *expr.Entry) expr.Names {
+	if names.Roots[name] != nil || name == "args" {
+		b.report("bad-value", at, "%s is known here as something else; the rule's own name has to be another.", name)
+	}
+	r.Locals++
+	return names.With(map[string]*expr.Entry{name: e})
 }
 
 func (b *builder) allAlways() {

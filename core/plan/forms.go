@@ -4,14 +4,15 @@ import (
 	"reflect"
 	"sort"
 	"strings"
+	"time"
 
 	"alluvion/core/finding"
 )
 
 // BuiltInMoments are the moments that a rule can name besides the plan's events.
-var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "changed"}
+var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "changed", "every"}
 
-var laterMoments = map[string]bool{"saved": true, "loaded": true, "picked": true, "every": true, "entered": true, "exited": true, "milestone": true}
+var laterMoments = map[string]bool{"saved": true, "loaded": true, "entered": true, "exited": true, "milestone": true}
 
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
@@ -27,20 +28,29 @@ func (ms *Moments) read(r *reader, n *node, f field) {
 	}
 }
 
-// readMoment reads one moment: the name of an event or of a built-in moment, or {changed: variable}.
+// readMoment reads one moment: the name of an event or of a built-in moment, {changed: variable}, or
+// {every: 30s}.
 func readMoment(r *reader, n *node) (Moment, bool) {
 	m := Moment{At: n.At}
+	if n.form == formTable && len(n.keys) == 1 && n.keys[0].name == "every" {
+		m.Kind = "every"
+		return m, m.readEvery(r, n.keys[0].value)
+	}
 	switch {
 	case n.form == formPlain || n.form == formQuoted:
 		m.Kind = n.text
-		if m.Kind == "changed" {
+		switch m.Kind {
+		case "changed":
 			r.report("missing", n.At, "changed needs the variable: {changed: player.oil}.")
+			return m, false
+		case "every":
+			r.report("missing", n.At, "every needs its time: {every: 30s}.")
 			return m, false
 		}
 	case n.form == formTable && len(n.keys) == 1:
 		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
 		if m.Kind != "changed" && !laterMoments[m.Kind] {
-			r.unknownKey(n.keys[0], []string{"changed"})
+			r.unknownKey(n.keys[0], []string{"changed", "every"})
 			return m, false
 		}
 	default:
@@ -52,6 +62,25 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		return m, false
 	}
 	return m, true
+}
+
+// readEvery reads 30s, or {time: 30s, of: player}.
+func (m *Moment) readEvery(r *reader, n *node) bool {
+	form := EveryForm{}
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(&form).Elem())
+	} else {
+		r.read(n, reflect.ValueOf(&form.Time).Elem(), field{name: "every"})
+	}
+	if form.Time.Given && form.Time.Value < 100*time.Millisecond {
+		r.report("bad-value", form.Time.At, "every is at least 100ms, not %s.", form.Time.Value)
+		return false
+	}
+	m.Every = form.Time.Value
+	if form.Of.Value == "player" {
+		m.Of = "player"
+	}
+	return form.Time.Given
 }
 
 func (a *Always) read(r *reader, n *node, f field) {
@@ -159,7 +188,7 @@ func (r *reader) alreadyReported(keys []key) bool {
 }
 
 // notVerbs are the fields of Action that only go with a verb.
-var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true}
+var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true}
 
 func isVerb(f field) bool { return !notVerbs[f.name] }
 
@@ -185,10 +214,11 @@ func (p *Plan) resolve(r *reader) {
 			spots[name], names = true, append(names, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs()}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs()}
 	isKnown := map[string]func(string) bool{
 		"spot":   func(n string) bool { return spots[n] },
 		"roster": func(n string) bool { return p.Rosters.Get(n) != nil },
+		"event":  func(n string) bool { return p.Events.Get(n) != nil },
 	}
 	for _, ref := range r.refs {
 		if !isKnown[ref.kind](ref.ref.Name) {

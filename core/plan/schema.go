@@ -146,7 +146,9 @@ func limited(o object, f field) object {
 
 func (s *schemer) moment() object {
 	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")}, "required": []string{"changed"}, "additionalProperties": false}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed}}
+	time := scalar(reflect.TypeFor[time.Duration](), field{})
+	every := object{"type": "object", "properties": object{"every": object{"oneOf": []any{time, s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every}}
 }
 
 // named defines a schema once and refers to it.
@@ -233,6 +235,7 @@ func Keys() []Table {
 		}
 	}
 	visit(reflect.TypeFor[Plan]())
+	visit(reflect.TypeFor[EveryForm]())
 	return out
 }
 

@@ -1,6 +1,8 @@
 package plan
 
 import (
+	"time"
+
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 )
@@ -128,11 +130,19 @@ func (m *Map[T]) IDs() []string {
 	return ids
 }
 
-// Moment is what a rule waits for: Kind is a built-in moment, or "event" with the event's name in Of.
+// Moment is what a rule waits for: Kind is a built-in moment, or "event" with the event's name in Of;
+// for every, Every is the time, and Of is player where each player has a timer of their own.
 type Moment struct {
-	Kind string
-	Of   string
+	Kind  string
+	Of    string
+	Every time.Duration
 	finding.At
+}
+
+// EveryForm is the long form of every: {time: 30s, of: player}.
+type EveryForm struct {
+	Time Given[time.Duration] `plan:"time,required" doc:"How long between two turns; at least 100ms."`
+	Of   Given[string]        `plan:"of" enum:"session,player" default:"session" doc:"Whose timer it is: one for the session, or one for each player."`
 }
 
 // Moments is one moment or several.
@@ -153,12 +163,18 @@ type Action struct {
 	Notify    Given[string] `plan:"notify" with:"text" enum:"player,scene,everyone" doc:"Tells somebody something."`
 	If        Expr          `plan:"if" with:"do,elif?,else?" doc:"Does things where a condition holds."`
 
+	Send Ref       `plan:"send" ref:"event" with:"args?" doc:"Sends another event, behind what is going on now."`
+	Let  Map[Expr] `plan:"let" with:"do" doc:"Names values for the actions inside."`
+	Each ID        `plan:"each" with:"in,do" doc:"Does things for each player, by id; this name stands for that player inside."`
+
 	To     Expr          `plan:"to" doc:"The value, as an expression."`
 	By     Expr          `plan:"by" doc:"How much, as an expression."`
 	Option Expr          `plan:"option" doc:"The option's id, or an expression."`
 	Text   Given[string] `plan:"text" doc:"What is said."`
 	Do     []Action      `plan:"do" doc:"What is done where the condition holds."`
 	Elif   []Branch      `plan:"elif" doc:"Further conditions, tried in order."`
+	Args   Map[Expr]     `plan:"args" doc:"The arguments of the event that is sent, as expressions."`
+	In     Given[string] `plan:"in" enum:"session,scene" doc:"Which players: all in the session, or all in the player's scene."`
 	Else   []Action      `plan:"else" doc:"What is done where none holds."`
 
 	Put      Later `plan:"put"`
@@ -169,9 +185,6 @@ type Action struct {
 	Take     Later `plan:"take"`
 	SetDown  Later `plan:"set-down"`
 	Save     Later `plan:"save"`
-	Send     Later `plan:"send"`
-	Let      Later `plan:"let"`
-	Each     Later `plan:"each"`
 	Earn     Later `plan:"earn"`
 	Unearn   Later `plan:"unearn"`
 
