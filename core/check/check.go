@@ -31,7 +31,7 @@ func Model(m *model.Model) finding.List {
 		(*checker).narrows, (*checker).conditions, (*checker).equalities,
 		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
 		(*checker).bounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
-		(*checker).comingBack, (*checker).stillDead, (*checker).saving,
+		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks,
 	} {
 		check(c)
 	}
@@ -132,6 +132,9 @@ func (c *checker) accepts() []about {
 	}
 	for i := range p.Always {
 		out = append(out, about{fmt.Sprintf("always %d", i+1), &p.Always[i].Accept})
+	}
+	for i := range p.Waymarks.Entries {
+		out = append(out, about{p.Waymarks.Entries[i].ID, &p.Waymarks.Entries[i].Value.Accept})
 	}
 	if p.Checkpoints != nil {
 		out = append(out, about{"checkpoints", &p.Checkpoints.Accept})

@@ -30,6 +30,9 @@ func (c *checker) bounds() {
 // spans reports axes that are carried to where they do not fit.
 func (c *checker) spans() {
 	for _, p := range c.m.Passages {
+		if p.To == nil {
+			continue
+		}
 		c.carried(p, p.From, p.To)
 		if p.BothWays {
 			c.carried(p, p.To, p.From)
@@ -84,6 +87,9 @@ func (c *checker) graph() {
 		}
 	}
 	for _, p := range c.m.Passages {
+		if p.To == nil {
+			continue
+		}
 		from, to := p.From.Scene.Index, p.To.Scene.Index
 		if !p.BothWays && from != to && len(ways[to]) > 0 && !reach(ways, to)[from] {
 			c.report("one-way", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
@@ -103,6 +109,14 @@ func (c *checker) ways() []map[int]bool {
 		}
 	}
 	for _, p := range c.m.Passages {
+		if p.To == nil { // to wherever it may be remembered
+			for _, s := range c.m.Scenes {
+				if !p.Waymark.NotFrom[s] {
+					add(p.From.Scene, s)
+				}
+			}
+			continue
+		}
 		add(p.From.Scene, p.To.Scene)
 		if p.BothWays {
 			add(p.To.Scene, p.From.Scene)
@@ -154,7 +168,7 @@ func (c *checker) bouncesBack() {
 
 func (c *checker) leads(from, to *model.Scene) bool {
 	for _, p := range c.m.Passages {
-		if p.From.Scene == from && p.To.Scene == to || p.BothWays && p.To.Scene == from && p.From.Scene == to {
+		if p.To != nil && p.From.Scene == from && p.To.Scene == to || p.BothWays && p.To.Scene == from && p.From.Scene == to {
 			return true
 		}
 	}

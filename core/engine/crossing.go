@@ -35,6 +35,9 @@ func (t *tx) cross(column int, p *Player, owners []owner) {
 			}
 		}
 	}
+	if p != nil {
+		t.crossMarks(column, p)
+	}
 	t.setAll(column, p, owners)
 }
 
@@ -120,7 +123,7 @@ func (rec *record) of(o owner, v *model.Var, r *Run) expr.Value {
 
 // remember takes the record of what rewinds at death.
 func (t *tx) remember(p *Player) {
-	rec := &record{player: t.run.allShown(p.vars, model.OfPlayer)}
+	rec := &record{player: t.run.allShown(p.vars, model.OfPlayer), marks: p.marks}
 	if t.run.m.Single {
 		rec.game = t.run.allShown(t.run.game, model.OfGame)
 		for _, s := range t.run.scenes {
@@ -133,7 +136,7 @@ func (t *tx) remember(p *Player) {
 
 // goTo brings a player to a place. Into another scene that is the crossing scene, in the order of rule
 // 14; the player leaves only now, when the arrival is certain.
-func (t *tx) goTo(p *Player, to Place, spot *model.Spot) error {
+func (t *tx) goTo(p *Player, to Place) error {
 	return t.travel(p, to, true)
 }
 
@@ -172,6 +175,7 @@ func (t *tx) emptied(scene int) {
 
 func (t *tx) arrived(p *Player, from string) error {
 	t.tell(Notice{Player: p.id, To: "player", Kind: "arrived", Scene: t.run.m.Scenes[p.place.Scene].ID, From: from})
+	t.forgetOn(p)
 	if err := t.moment("arrived", p); err != nil {
 		return err
 	}

@@ -90,6 +90,15 @@ func (r *Run) Place(player string) (save.Place, bool) {
 	return r.placeOut(p.place), true
 }
 
+// Waymarks are the places that a present player remembers.
+func (r *Run) Waymarks(player string) map[string]save.Place {
+	p := r.players[player]
+	if p == nil {
+		return nil
+	}
+	return r.marksOut(p.marks, func(*model.Waymark) bool { return true })
+}
+
 // State is what is built in of a present player.
 func (r *Run) State(player string) (dead bool, checkpoint string) {
 	p := r.players[player]

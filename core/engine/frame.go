@@ -62,6 +62,11 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 		return expr.OfInt(p.visits)
 	case expr.FirstVisit:
 		return expr.OfBool(p.visits == 1)
+	case expr.Waymark:
+		if m := p.marks[ref.Slot]; m.set {
+			return expr.OfText(f.run.PlaceText(m.at))
+		}
+		return expr.None
 	case expr.PlaceScene:
 		return expr.OfText(f.run.m.Scenes[p.place.Scene].ID)
 	case expr.PlaceFacing:

@@ -50,7 +50,8 @@ type core struct {
 	backAt  int64 // when a dead player comes back, in the session's time
 	reached int   // index of the checkpoint reached, -1 where none was
 	used    []bool
-	record  *record // never changed, only replaced
+	marks   []remembered // by waymark; never changed, only replaced
+	record  *record      // never changed, only replaced
 	visits  int
 	number  uint64 // the last numbered request that was applied
 	attic   save.Attic
@@ -63,11 +64,18 @@ type Place struct {
 	Facing string
 }
 
+// remembered is a remembered place, if there is one.
+type remembered struct {
+	set bool
+	at  Place
+}
+
 // record is what rewinds at death, as it was shown when the checkpoint reached was reached.
 type record struct {
 	player []expr.Value // by slot, as long as vars; only what rewinds is read
 	game   []expr.Value
 	scenes [][]expr.Value
+	marks  []remembered
 }
 
 // New is a session that has just been opened for the first time.

@@ -213,10 +213,24 @@ func (t *tx) pass(p *Player, id string) error {
 			if passage.Else == nil {
 				return refuse(Refused, "%s", orText(passage.Refused, passage.Title+" is closed."))
 			}
-			return t.goTo(p, spotPlace(passage.Else, p.place.Facing), passage.Else)
+			return t.goTo(p, spotPlace(passage.Else, p.place.Facing))
 		}
 	}
-	return t.goTo(p, r.carried(passage, p.place, to), to)
+	if passage.Waymark != nil {
+		return t.passToMark(p, passage)
+	}
+	return t.goTo(p, r.carried(passage, p.place, to))
+}
+
+// passToMark leads to a waymark; where that is none, to the passage's else.
+func (t *tx) passToMark(p *Player, passage *model.Passage) error {
+	switch {
+	case p.marks[passage.Waymark.Index].set:
+		return t.goToMark(p, passage.Waymark)
+	case passage.Else != nil:
+		return t.goTo(p, spotPlace(passage.Else, p.place.Facing))
+	}
+	return refuse(Refused, "%s leads back to a place that was remembered, and none is.", passage.Title)
 }
 
 func orText(s, other string) string {

@@ -51,6 +51,7 @@ type pending struct {
 	scene  int
 	v      *model.Var
 	spot   *model.Spot
+	mark   *model.Waymark
 	event  *model.Event
 	args   []expr.Value
 	cause  Cause
@@ -174,7 +175,7 @@ func (t *tx) carryOut(w pending) error {
 	case "send":
 		return t.happen(w.event, w.player, w.args)
 	case "go":
-		return t.goTo(w.player, spotPlace(w.spot, w.player.place.Facing), w.spot)
+		return t.goWhere(w)
 	case "die":
 		return t.die(w.player)
 	case "come-back":
@@ -284,7 +285,11 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 	case "send":
 		return t.send(r, a)
 	case "go":
-		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, cause: t.cause})
+		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, mark: a.Waymark, cause: t.cause})
+	case "remember":
+		t.rememberPlace(t.frame.player, a.Waymark)
+	case "forget":
+		t.setMark(t.frame.player, a.Waymark, remembered{})
 	case "notify":
 		t.tell(Notice{Player: playerID(t.frame.player), To: a.To, Kind: "message", Text: a.Text, Scene: t.sceneID()})
 	case "refuse":

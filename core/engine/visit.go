@@ -39,6 +39,7 @@ func (t *tx) join(req Request) error {
 	r := t.run
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(model.OfPlayer)}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
+	p.marks = make([]remembered, len(r.m.Waymarks))
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
 	p.entry = p.place
@@ -72,6 +73,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 		p.reached = point.Index
 	}
 	p.record = r.recordIn(s.Record)
+	p.marks = r.marksIn(s.Waymarks)
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
 	if r.m.Single && s.World != nil {
@@ -80,7 +82,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 }
 
 func (r *Run) recordIn(s save.Record) *record {
-	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values)}
+	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks)}
 	if r.m.Single && s.World != nil {
 		rec.game = shownValues(r.m.Holders[model.OfGame].Stored, s.World.Values)
 		for _, scene := range r.m.Scenes {
@@ -201,6 +203,7 @@ func (r *Run) save(p *Player) *save.Player {
 		}
 	}
 	s.Record = r.recordOut(p.record)
+	s.Waymarks = r.marksOut(p.marks, func(*model.Waymark) bool { return true })
 	if r.m.Single {
 		s.World = r.World()
 	}
@@ -231,9 +234,33 @@ func (r *Run) worldOut(game []expr.Value, scenes [][]expr.Value, keep func(*mode
 
 func everything(*model.Var) bool { return true }
 
+// marksIn takes remembered places out of a save; one whose scene is no more is none (rule 33).
+func (r *Run) marksIn(saved map[string]save.Place) []remembered {
+	out := make([]remembered, len(r.m.Waymarks))
+	for i, w := range r.m.Waymarks {
+		if s, ok := saved[w.ID]; ok && r.m.Scene(s.Scene) != nil && len(s.At) == len(r.m.Axes) {
+			out[i] = remembered{true, r.validPlace(s, Place{})}
+		}
+	}
+	return out
+}
+
+func (r *Run) marksOut(marks []remembered, keep func(*model.Waymark) bool) map[string]save.Place {
+	var out map[string]save.Place
+	for i, w := range r.m.Waymarks {
+		if marks[i].set && keep(w) {
+			if out == nil {
+				out = map[string]save.Place{}
+			}
+			out[w.ID] = r.placeOut(marks[i].at)
+		}
+	}
+	return out
+}
+
 func (r *Run) recordOut(rec *record) save.Record {
 	rewinds := func(v *model.Var) bool { return v.Fates[atDeath].Kind == "rewind" }
-	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds)}
+	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates[atDeath].Kind == "rewind" })}
 	if rec.game != nil {
 		out.World = r.worldOut(rec.game, rec.scenes, rewinds)
 	}

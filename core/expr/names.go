@@ -39,6 +39,7 @@ const (
 	PlaceScene
 	PlaceFacing
 	PlaceAxis
+	Waymark
 	Time
 	Present // how many players are in the session
 )

@@ -20,6 +20,7 @@ const (
 	Choice
 	Pick
 	Player
+	Place // a remembered place
 	Record
 )
 
@@ -97,7 +98,7 @@ func (t Type) Value() Type {
 
 // String is the type in a designer's words.
 func (t Type) String() string {
-	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a group of names"}[t.Kind]
+	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a place", "a group of names"}[t.Kind]
 	if t.Named() && t.Of != "" {
 		s = "a " + t.Of
 	}

@@ -46,5 +46,7 @@ var kinds = []Kind{
 	{"no-fallback", Warning, "A player who dies before the first checkpoint has nowhere to come back", "They come back at the start of the whole game.", "Name a fallback in checkpoints."},
 	{"still-dead", Warning, "What led to death still holds after coming back", "The player dies again at once.", "Reset or set at death what the condition reads."},
 	{"latest-goes-back", Note, "An earlier checkpoint takes progress back", "With use: latest, touching an early checkpoint again makes it the one to come back to.", "Use furthest, or accept this with the reason."},
+	{"overwrites-way-back", Warning, "The way back can be remembered in the place it leads out of", "The player is led from there to there, and is locked in.", "Name that scene in not_from, or remember it on a condition."},
+	{"waymark-may-be-none", Warning, "Going to a waymark that may be none", "Nothing was remembered yet: the event fails, or the passage is refused.", "Say where to go else, or ask has(player.waymark) first."},
 	{"needless-accept", Note, "Accepted, but not found", "The plan accepts a finding that is not there.", "Remove it from accept."},
 }

@@ -66,6 +66,9 @@ func Of(m *model.Model) Matrix {
 		rows := w.rows(g.holder)
 		if g.holder == model.OfPlayer {
 			rows = append(rows, w.place(), w.reached())
+			for _, mark := range w.m.Waymarks {
+				rows = append(rows, w.waymark(mark))
+			}
 		}
 		if len(rows) > 0 {
 			out.Groups = append(out.Groups, Group{Holder: g.holder.String(), Title: g.title, Rows: rows})
@@ -249,6 +252,29 @@ func (w *writer) crash(title string) Cell {
 		out.Where = nil
 	}
 	return out
+}
+
+func (w *writer) waymark(mark *model.Waymark) Row {
+	row := Row{Name: "player." + mark.ID, Title: mark.Title, Type: "waymark, or none", At: mark.At}
+	for i, c := range plan.Crossings {
+		f := mark.Fates[i]
+		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
+		switch {
+		case f.By == model.NotAtAll:
+			cell = w.notAtAll(model.OfPlayer, c)
+		case f.By == model.ByNobody:
+			cell = undecided(mark.Title, model.OfPlayer, c)
+		case f.Kind == "keep":
+			cell.Sentence = fmt.Sprintf("%s stays remembered when %s.", mark.Title, when(model.OfPlayer, c))
+		case f.Kind == "rewind":
+			cell.Sentence = fmt.Sprintf("%s is the place again that was remembered at the checkpoint reached when %s.", mark.Title, when(model.OfPlayer, c))
+		default:
+			cell.Sentence = fmt.Sprintf("%s is forgotten when %s.", mark.Title, when(model.OfPlayer, c))
+		}
+		row.Cells = append(row.Cells, cell)
+	}
+	row.Cells = append(row.Cells, w.crash(mark.Title))
+	return row
 }
 
 func (w *writer) place() Row {

@@ -29,13 +29,14 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		Plan: p, Single: p.Session.Players.Or(16) == 1, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
-		points: map[string]*Checkpoint{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 	}, seen: map[string]bool{}}
 	b.space()
 	b.allRosters()
 	b.allScenes()
 	b.allPoints()
+	b.allWaymarks()
 	b.allVars()
 	b.scopes = b.newScopes()
 	b.allComputed()
@@ -269,11 +270,32 @@ func (b *builder) allPoints() {
 	}
 }
 
+func (b *builder) allWaymarks() {
+	for i := range b.Plan.Waymarks.Entries {
+		e := &b.Plan.Waymarks.Entries[i]
+		w := &Waymark{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
+			Lasting: e.Value.Lasting.Value, At: e.At, Decl: &e.Value}
+		b.Waymarks = append(b.Waymarks, w)
+		b.waymarks[e.ID] = w
+		if v := b.Plan.Variables.Get(e.ID); v != nil && v.Of.Name == "player" || builtIn[e.ID] {
+			b.report("duplicate-id", e.At, "player.%s is something else already; a waymark is read by that name too.", e.ID)
+		}
+	}
+}
+
+func (b *builder) sceneSet(refs []plan.Ref) map[*Scene]bool {
+	set := map[*Scene]bool{}
+	for _, r := range refs {
+		set[b.scenes[r.Name]] = true
+	}
+	return set
+}
+
 func (b *builder) allPassages() {
 	for i := range b.Plan.Passages.Entries {
 		e := &b.Plan.Passages.Entries[i]
 		d := &e.Value
-		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name], BothWays: d.BothWays.Value,
+		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name], Waymark: b.waymarks[d.To.Name], BothWays: d.BothWays.Value,
 			Refused: d.Refused.Value, Else: b.spots[d.Else.Name], At: e.At, Decl: d}
 		for _, c := range d.Carry {
 			if axis := indexOf(b.Axes, c.Name); axis >= 0 {
@@ -285,9 +307,12 @@ func (b *builder) allPassages() {
 			}
 		}
 		b.unique(d.Carry)
+		if p.Waymark != nil && (p.BothWays || len(d.Carry) > 0) {
+			b.report("bad-value", e.At, "The passage %s leads to a waymark, which is a whole place: it cannot lead back, and nothing is carried.", e.ID)
+		}
 		if d.If.Given() {
 			p.If, _ = b.condition(d.If, b.scopes.player, nil)
-		} else if d.Refused.Given || d.Else.Given() {
+		} else if d.Refused.Given || d.Else.Given() && p.Waymark == nil {
 			b.report("missing", e.At, "The passage %s says what happens when it is refused, but has no if.", e.ID)
 		}
 		b.Passages = append(b.Passages, p)

@@ -25,6 +25,7 @@ type Model struct {
 	Checkpoints []*Checkpoint
 	Fallback    *Spot // nil where none is named
 	Furthest    bool
+	Waymarks    []*Waymark
 	Events      []*Event
 	Rules       []*Rule // one for each rule and moment that it waits for
 	Always      []*Always
@@ -40,6 +41,7 @@ type Model struct {
 	scenes    map[string]*Scene
 	passages  map[string]*Passage
 	points    map[string]*Checkpoint
+	waymarks  map[string]*Waymark
 	events    map[string]*Event
 	byMoment  map[string][]*Rule
 	byChanged map[*Var][]*Rule
@@ -142,7 +144,9 @@ type Span struct{ Lo, Hi fixed.Num }
 type Passage struct {
 	ID          string
 	Title       string
-	From, To    *Spot
+	From        *Spot
+	To          *Spot    // nil where it leads to a waymark
+	Waymark     *Waymark // where it leads to one
 	BothWays    bool
 	Carry       [MaxAxes]bool
 	CarryFacing bool
@@ -161,6 +165,19 @@ type Checkpoint struct {
 	Order int
 	Again bool
 	At    finding.At
+}
+
+// Waymark is a place that each player may remember.
+type Waymark struct {
+	ID       string
+	Title    string
+	Index    int
+	NotFrom  map[*Scene]bool
+	ForgetOn map[*Scene]bool
+	Lasting  bool
+	Fates    [5]Fate // keep, reset or rewind, by crossing
+	At       finding.At
+	Decl     *plan.Waymark
 }
 
 // Event is something that is sent in.
@@ -202,22 +219,23 @@ type Rule struct {
 
 // Action is one thing that a rule does.
 type Action struct {
-	Verb   string
-	Var    *Var     // set, add, raise, clear, pick
-	Target expr.Ref // of Var
-	Value  *expr.Program
-	Who    expr.Ref // die, come-back, start-over
-	Spot   *Spot    // go
-	Text   string   // notify, refuse
-	To     string   // notify: player, scene, everyone
-	If     *expr.Program
-	Do     []*Action
-	Else   []*Action
-	Event  *Event          // send
-	Args   []*expr.Program // send: in the order of the event's arguments; nil where one is left out
-	Local  int             // let, each: the number of the rule's own name
-	Here   bool            // each: only those in the player's scene
-	At     finding.At
+	Verb    string
+	Var     *Var     // set, add, raise, clear, pick
+	Target  expr.Ref // of Var
+	Value   *expr.Program
+	Who     expr.Ref // die, come-back, start-over
+	Spot    *Spot    // go: where to; with a Waymark, where else
+	Waymark *Waymark // go, remember, forget
+	Text    string   // notify, refuse
+	To      string   // notify: player, scene, everyone
+	If      *expr.Program
+	Do      []*Action
+	Else    []*Action
+	Event   *Event          // send
+	Args    []*expr.Program // send: in the order of the event's arguments; nil where one is left out
+	Local   int             // let, each: the number of the rule's own name
+	Here    bool            // each: only those in the player's scene
+	At      finding.At
 }
 
 // Timer is a rule that waits for every.
@@ -257,6 +275,9 @@ func (m *Model) Passage(id string) *Passage { return m.passages[id] }
 
 // Checkpoint finds a checkpoint by its id.
 func (m *Model) Checkpoint(id string) *Checkpoint { return m.points[id] }
+
+// Waymark finds a waymark by its id.
+func (m *Model) Waymark(id string) *Waymark { return m.waymarks[id] }
 
 // Event finds an event by its id.
 func (m *Model) Event(id string) *Event { return m.events[id] }

@@ -139,7 +139,17 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 		if !r.AboutPlayer {
 			b.report("bad-value", d.At, "There is no player here who could go: %s.", "the rule is not about one player")
 		}
-		a.Spot = b.spots[d.Go.Name]
+		a.Spot, a.Waymark = b.spots[d.Go.Name], b.waymarks[d.Go.Name]
+		if a.Waymark != nil {
+			a.Spot = b.spots[d.Else.Spot.Name]
+		} else if d.Else.Spot.Given() {
+			b.report("bad-value", d.Else.At, "%s is always there; only a waymark may be none.", d.Go.Name)
+		}
+	case "remember", "forget":
+		if !r.AboutPlayer {
+			b.report("bad-value", d.At, "There is no player here who could %s: the rule is not about one player.", d.Verb)
+		}
+		a.Waymark = b.waymarks[d.Remember.Name+d.Forget.Name]
 	case "refuse":
 		a.Text = d.Refuse.Value
 	case "notify":
@@ -276,7 +286,7 @@ func (b *builder) branch(r *Rule, a *Action, d *plan.Action, names expr.Names, k
 	maps.Copy(inside, p.Holds)
 	a.If = p
 	a.Do = b.actions(r, d.Do, names, inside, append(guards[:len(guards):len(guards)], p), maybe)
-	rest := d.Else
+	rest := d.Else.Do
 	if len(d.Elif) > 0 {
 		next := plan.Action{Verb: "if", If: d.Elif[0].If, Do: d.Elif[0].Do, Elif: d.Elif[1:], Else: d.Else, At: d.Elif[0].If.At}
 		rest = []plan.Action{next}

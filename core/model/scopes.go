@@ -1,6 +1,8 @@
 package model
 
 import (
+	"maps"
+
 	"alluvion/core/expr"
 	"alluvion/core/plan"
 )
@@ -77,14 +79,19 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	}
 	count := expr.Type{Kind: expr.Int, Range: expr.Range{HasLo: true, Step: numOne}}
 	count.Range.Lo = numOne
-	return map[string]*expr.Entry{
+	fields := map[string]*expr.Entry{}
+	for _, w := range b.Waymarks {
+		fields[w.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Place, Optional: true}, Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
+	}
+	maps.Copy(fields, map[string]*expr.Entry{
 		"place":       place,
 		"dead":        {Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Dead}},
 		"checkpoint":  {Type: expr.Type{Kind: expr.Choice, Of: "checkpoint", Names: points, Optional: true}, Ref: expr.Ref{What: expr.Checkpoint}},
 		"slot":        {Type: count, Ref: expr.Ref{What: expr.SaveSlot}},
 		"visits":      {Type: count, Ref: expr.Ref{What: expr.Visits}},
 		"first_visit": {Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.FirstVisit}},
-	}
+	})
+	return fields
 }
 
 func (b *builder) placeEntry() *expr.Entry {

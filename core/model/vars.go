@@ -295,6 +295,14 @@ func (b *builder) allFates() {
 			b.report("bad-value", b.Reached[i].At, "The checkpoint reached can be kept or reset at %s.", c)
 		}
 	}
+	for _, w := range b.Waymarks {
+		for i, c := range plan.Crossings {
+			w.Fates[i] = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
+			if w.Fates[i].Kind == "set" {
+				b.report("bad-value", w.Fates[i].At, "A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
+			}
+		}
+	}
 	b.defaultsApply()
 	b.placeFates()
 }

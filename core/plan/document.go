@@ -31,6 +31,7 @@ type Plan struct {
 	Scenes      Map[Scene]       `plan:"scenes,required" doc:"The places of their own: levels, maps, rooms."`
 	Passages    Map[Passage]     `plan:"passages" doc:"The ways from spot to spot."`
 	Checkpoints *Checkpoints     `plan:"checkpoints" doc:"Spots that remember: who dies comes back there."`
+	Waymarks    Map[Waymark]     `plan:"waymarks" doc:"Remembered places per player, to be returned to."`
 	Events      Map[Event]       `plan:"events" doc:"What can happen and be sent in, with arguments."`
 	Rules       []Rule           `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
@@ -38,7 +39,6 @@ type Plan struct {
 	Reach       Given[fixed.Num] `plan:"reach" min:"0" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
 	Always      []Always         `plan:"always" doc:"What holds after every event: one that would break it is refused."`
 
-	Waymarks   Later `plan:"waymarks" doc:"Remembered places per player."`
 	Props      Later `plan:"props" doc:"Placed objects with state of their own."`
 	Movables   Later `plan:"movables" doc:"Objects that exist once and stay where they were left."`
 	Milestones Later `plan:"milestones" doc:"Lasting marks that a player earns once."`
@@ -206,12 +206,12 @@ type Spot struct {
 // Passage is a way from a spot to a spot.
 type Passage struct {
 	From     Ref           `plan:"from,required" ref:"spot" doc:"The spot where it begins, as scene/spot."`
-	To       Ref           `plan:"to,required" ref:"spot" doc:"The spot where it leads."`
+	To       Ref           `plan:"to,required" ref:"spot or waymark" doc:"The spot where it leads, or the waymark."`
 	BothWays Given[bool]   `plan:"both_ways" default:"false" doc:"Leads back as well."`
 	Carry    []ID          `plan:"carry" doc:"The axes, and facing, that a player brings along; the others come from the spot."`
 	If       Expr          `plan:"if" doc:"What has to hold to pass, in both directions."`
 	Refused  Given[string] `plan:"refused" doc:"What a player is told where if does not hold."`
-	Else     Ref           `plan:"else" ref:"spot" doc:"Where a player is led instead where if does not hold."`
+	Else     Ref           `plan:"else" ref:"spot" doc:"Where a player is led instead where if does not hold, or the waymark is none."`
 	Title    Given[string] `plan:"title" doc:"What people call it."`
 	Accept   Accept        `plan:"accept"`
 }
@@ -232,6 +232,16 @@ type Checkpoint struct {
 	Order Given[int]  `plan:"order" min:"0" max:"1000000" doc:"How far along it is, for use: furthest. Without it, its place in the list."`
 	Again Given[bool] `plan:"again" default:"false" doc:"Touching it once more renews what was remembered there."`
 	In    Later       `plan:"in"`
+}
+
+// Waymark is a place that each player may remember.
+type Waymark struct {
+	Title    Given[string] `plan:"title" doc:"What people call it."`
+	NotFrom  []Ref         `plan:"not_from" ref:"scene" doc:"Scenes in which remembering it changes nothing."`
+	ForgetOn []Ref         `plan:"forget_on" ref:"scene" doc:"Scenes on whose arrival it is forgotten."`
+	Lasting  Given[bool]   `plan:"lasting" default:"false" doc:"Going there does not use it up."`
+	Across   Fates         `plan:"across" doc:"Its fates; defaults.player otherwise. reset makes it none."`
+	Accept   Accept        `plan:"accept"`
 }
 
 // Event is something that happens and is sent in.

@@ -92,6 +92,16 @@ func (a *Always) read(r *reader, n *node, f field) {
 	r.read(n, reflect.ValueOf(&a.That).Elem(), f)
 }
 
+// read reads a list of actions, or the name of a spot.
+func (o *Otherwise) read(r *reader, n *node, f field) {
+	o.At = n.At
+	if n.form == formList {
+		r.list(n, reflect.ValueOf(&o.Do).Elem(), field{})
+		return
+	}
+	r.read(n, reflect.ValueOf(&o.Spot).Elem(), field{ref: "spot"})
+}
+
 func (t *ValueType) read(r *reader, n *node, f field) {
 	if n.form == formTable {
 		r.table(n, reflect.ValueOf(t).Elem())
@@ -158,6 +168,9 @@ func (a *Action) companions(r *reader, n *node, verb field, others []string) {
 			r.report("missing", n.At, "%s needs %q beside it.", a.Verb, name)
 		}
 	}
+	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && e.Do != nil {
+		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
+	}
 	for _, name := range others {
 		if !allowed[name] {
 			r.report("wrong-type", n.key(name).at, "%q does not go with %s.", name, a.Verb)
@@ -214,11 +227,14 @@ func (p *Plan) resolve(r *reader) {
 			spots[name], names = true, append(names, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs()}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
 	isKnown := map[string]func(string) bool{
-		"spot":   func(n string) bool { return spots[n] },
-		"roster": func(n string) bool { return p.Rosters.Get(n) != nil },
-		"event":  func(n string) bool { return p.Events.Get(n) != nil },
+		"spot":            func(n string) bool { return spots[n] },
+		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
+		"event":           func(n string) bool { return p.Events.Get(n) != nil },
+		"scene":           func(n string) bool { return p.Scenes.Get(n) != nil },
+		"waymark":         func(n string) bool { return p.Waymarks.Get(n) != nil },
+		"spot or waymark": func(n string) bool { return spots[n] || p.Waymarks.Get(n) != nil },
 	}
 	for _, ref := range r.refs {
 		if !isKnown[ref.kind](ref.ref.Name) {
@@ -238,6 +254,9 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 	near := finding.Nearest(name, names)
 	text := "There is no " + ref.kind + " called \"" + clip(name) + "\"."
 	scene, spot, isPath := strings.Cut(name, "/")
+	if ref.kind == "spot or waymark" && isPath {
+		ref.kind = "spot"
+	}
 	switch {
 	case ref.kind == "spot" && !isPath:
 		text = "A spot is written as scene/spot; \"" + clip(name) + "\" names no scene."

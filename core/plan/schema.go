@@ -82,6 +82,8 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		return object{"oneOf": []any{moment, object{"type": "array", "items": moment, "minItems": 1}}}
 	case reflect.TypeFor[ValueType]():
 		return object{"oneOf": []any{object{"type": "string"}, s.ref(t)}}
+	case reflect.TypeFor[Otherwise]():
+		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": s.ref(reflect.TypeFor[Action]())}}}
 	case reflect.TypeFor[Always]():
 		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), s.ref(t)}}
 	case reflect.TypeFor[RosterOption]():

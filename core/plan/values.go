@@ -158,7 +158,9 @@ type Action struct {
 	Die       Expr          `plan:"die" doc:"The player dies."`
 	ComeBack  Expr          `plan:"come-back" doc:"The dead player comes back."`
 	StartOver Expr          `plan:"start-over" doc:"The player starts a new run in the same slot."`
-	Go        Ref           `plan:"go" ref:"spot" doc:"Moves the rule's player to a spot."`
+	Go        Ref           `plan:"go" ref:"spot or waymark" with:"else?" doc:"Moves the rule's player to a spot, or to a waymark: where that is none, to the spot in else."`
+	Remember  Ref           `plan:"remember" ref:"waymark" doc:"Remembers where the rule's player is."`
+	Forget    Ref           `plan:"forget" ref:"waymark" doc:"Makes a waymark none."`
 	Refuse    Given[string] `plan:"refuse" doc:"The event fails with this reason; nothing has changed."`
 	Notify    Given[string] `plan:"notify" with:"text" enum:"player,scene,everyone" doc:"Tells somebody something."`
 	If        Expr          `plan:"if" with:"do,elif?,else?" doc:"Does things where a condition holds."`
@@ -175,21 +177,26 @@ type Action struct {
 	Elif   []Branch      `plan:"elif" doc:"Further conditions, tried in order."`
 	Args   Map[Expr]     `plan:"args" doc:"The arguments of the event that is sent, as expressions."`
 	In     Given[string] `plan:"in" enum:"session,scene" doc:"Which players: all in the session, or all in the player's scene."`
-	Else   []Action      `plan:"else" doc:"What is done where none holds."`
+	Else   Otherwise     `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
 
-	Put      Later `plan:"put"`
-	TakeOut  Later `plan:"take-out"`
-	Item     Later `plan:"item"`
-	Remember Later `plan:"remember"`
-	Forget   Later `plan:"forget"`
-	Take     Later `plan:"take"`
-	SetDown  Later `plan:"set-down"`
-	Save     Later `plan:"save"`
-	Earn     Later `plan:"earn"`
-	Unearn   Later `plan:"unearn"`
+	Put     Later `plan:"put"`
+	TakeOut Later `plan:"take-out"`
+	Item    Later `plan:"item"`
+	Take    Later `plan:"take"`
+	SetDown Later `plan:"set-down"`
+	Save    Later `plan:"save"`
+	Earn    Later `plan:"earn"`
+	Unearn  Later `plan:"unearn"`
 
 	// Verb is the one that was written.
 	Verb string `plan:"-"`
+	finding.At
+}
+
+// Otherwise is what stands behind else: actions, or a spot.
+type Otherwise struct {
+	Do   []Action
+	Spot Ref
 	finding.At
 }
 

@@ -73,8 +73,9 @@ type wirePlayer struct {
 }
 
 type wireRecord struct {
-	Values map[string]jsontext.Value `json:"values"`
-	World  *wireWorld                `json:"world,omitempty"`
+	Values   map[string]jsontext.Value `json:"values"`
+	Waymarks map[string]Place          `json:"waymarks,omitempty"`
+	World    *wireWorld                `json:"world,omitempty"`
 }
 
 type wireWorld struct {
@@ -98,7 +99,7 @@ func DecodePlayer(raw []byte, m *model.Model) (*Player, []Problem, error) {
 	p.Values = d.values(model.OfPlayer, "player", w.Values)
 	p.Attic = d.attic
 	lost := &decoder{m: m} // what a record does not know is not worth an attic of its own
-	p.Record = Record{Values: lost.values(model.OfPlayer, "player", w.Record.Values), World: lost.world(w.Record.World)}
+	p.Record = Record{Values: lost.values(model.OfPlayer, "player", w.Record.Values), Waymarks: w.Record.Waymarks, World: lost.world(w.Record.World)}
 	p.World = d.world(w.World)
 	return p, d.problems, nil
 }

@@ -50,19 +50,21 @@ type Player struct {
 	Place   Place  `json:"place"`
 	Entry   Place  `json:"entry"` // where they last arrived in that scene
 	// Checkpoint is the one reached, "" where none was; Used are those that counted in this run.
-	Checkpoint string   `json:"checkpoint,omitempty"`
-	Used       []string `json:"used,omitempty"`
-	Values     Values   `json:"values"`
-	Record     Record   `json:"record"`
-	World      *World   `json:"world,omitempty"` // where session.players is 1
-	Attic      Attic    `json:"attic,omitempty"`
+	Checkpoint string           `json:"checkpoint,omitempty"`
+	Used       []string         `json:"used,omitempty"`
+	Waymarks   map[string]Place `json:"waymarks,omitempty"` // those that are not none
+	Values     Values           `json:"values"`
+	Record     Record           `json:"record"`
+	World      *World           `json:"world,omitempty"` // where session.players is 1
+	Attic      Attic            `json:"attic,omitempty"`
 }
 
 // Record is what rewinds at death, as it was when the checkpoint reached was reached, or at the run's
 // start.
 type Record struct {
-	Values Values `json:"values"`
-	World  *World `json:"world,omitempty"` // where session.players is 1
+	Values   Values           `json:"values"`
+	Waymarks map[string]Place `json:"waymarks,omitempty"`
+	World    *World           `json:"world,omitempty"` // where session.players is 1
 }
 
 // World is what the game and its scenes hold.

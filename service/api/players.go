@@ -226,6 +226,9 @@ func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out
 // threes puts start, live and saved side by side, place and checkpoint first.
 func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 	out := []Three{placeThree(m, now, doc), checkpointThree(now, doc)}
+	for _, w := range m.Waymarks {
+		out = append(out, waymarkThree(w, now, doc))
+	}
 	figures := map[string]expr.Value{}
 	if now != nil {
 		for _, f := range now.Figures {
@@ -252,6 +255,23 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three 
 	}
 	if doc != nil {
 		t.Saved = expr.OfText(doc.Place.String())
+	}
+	return t
+}
+
+func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Three {
+	t := Three{Name: "player." + w.ID, Title: w.Title, Type: "waymark", Stored: doc != nil}
+	shown := func(marks map[string]save.Place) expr.Value {
+		if place, ok := marks[w.ID]; ok {
+			return expr.OfText(place.String())
+		}
+		return expr.None
+	}
+	if now != nil {
+		t.Live = shown(now.Waymarks)
+	}
+	if doc != nil {
+		t.Saved = shown(doc.Waymarks)
 	}
 	return t
 }

@@ -295,6 +295,7 @@ type PlayerValues struct {
 	Place      save.Place
 	Dead       bool
 	Checkpoint string
+	Waymarks   map[string]save.Place
 }
 
 // Player reads a present player's values; false where they are not present.
@@ -310,6 +311,7 @@ func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, er
 		v.Figures = s.run.Figures(id)
 		v.Place, _ = s.run.Place(id)
 		v.Dead, v.Checkpoint = s.run.State(id)
+		v.Waymarks = s.run.Waymarks(id)
 	})
 	return v, ok, err
 }

@@ -1,0 +1,74 @@
+package check
+
+import (
+	"alluvion/core/expr"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+// waymarks reports ways back that lock their player in, ways to a place that was never remembered, and
+// fates that nobody decided.
+func (c *checker) waymarks() {
+	for _, w := range c.m.Waymarks {
+		for i, cross := range plan.Crossings {
+			if w.Fates[i].By == model.ByNobody {
+				c.report("undecided-fate", w.At, ofWaymark(w), "Nothing decides what happens to the waymark %s at %s.", w.ID, cross)
+			}
+		}
+	}
+	for _, p := range c.m.Passages {
+		if p.Waymark == nil {
+			continue
+		}
+		if p.Else == nil && (p.If == nil || !p.If.Holds["player."+p.Waymark.ID]) {
+			c.report("waymark-may-be-none", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "%s leads to %s, which may never have been remembered, and says nothing else.", p.ID, p.Waymark.ID)
+		}
+		c.overwritten(p)
+	}
+	for _, e := range c.m.Effects {
+		if a := e.Action; a.Verb == "go" && a.Waymark != nil && a.Spot == nil && !knownInGuards(e, "player."+a.Waymark.ID) {
+			c.report("waymark-may-be-none", a.At, ofRule(e.Rule), "This goes to %s, which may never have been remembered, and says nothing else.", a.Waymark.ID)
+		}
+	}
+}
+
+func ofWaymark(w *model.Waymark) about { return about{"waymarks." + w.ID, &w.Decl.Accept} }
+
+func knownInGuards(e model.Effect, path string) bool {
+	for _, g := range e.Guards {
+		if g.Holds[path] {
+			return true
+		}
+	}
+	return false
+}
+
+// overwritten reports a way back that can be remembered where it leads out of: the player is led from
+// there to there, for ever.
+func (c *checker) overwritten(p *model.Passage) {
+	from := p.From.Scene
+	if p.Waymark.NotFrom[from] {
+		return
+	}
+	for _, e := range c.m.Effects {
+		if e.Action.Verb == "remember" && e.Action.Waymark == p.Waymark && !e.Maybe && c.possibleIn(e, from) {
+			c.report("overwrites-way-back", e.Action.At, ofRule(e.Rule), "%s can be remembered in %s, out of which %s leads back to it: who does that cannot get out by it.", p.Waymark.ID, from.ID, p.ID)
+		}
+	}
+}
+
+// possibleIn says whether a rule's conditions may hold for a player in a scene.
+func (c *checker) possibleIn(e model.Effect, s *model.Scene) bool {
+	for _, g := range e.Guards {
+		here := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
+			if r.What == expr.PlaceScene && r.Who == expr.Self {
+				return expr.Constant(expr.OfText(s.ID), t)
+			}
+			return t
+		})
+		if here.Truth == expr.False {
+			return false
+		}
+	}
+	return true
+}

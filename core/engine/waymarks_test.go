@@ -1,0 +1,135 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/save"
+)
+
+const moor = `
+alluvion: 1
+game: moor
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+scenes:
+  hut:  {size: [9, 9], spots: {door: {at: [1, 1]}, hole: {at: [5, 5]}}}
+  moor: {size: [50, 50], spots: {stone: {at: [9, 9]}}}
+  bog:  {size: [50, 50], spots: {reed: {at: [3, 3]}}}
+passages:
+  out:    {from: hut/door, to: moor/stone, both_ways: true}
+  down:   {from: moor/stone, to: bog/reed, both_ways: true}
+  tunnel: {from: hut/hole, to: way_back, else: hut/door}
+  crack:  {from: hut/hole, to: deep, if: has(player.deep), refused: No crack is known.}
+waymarks:
+  way_back: {not_from: [hut]}
+  deep:     {lasting: true, forget_on: [bog], across: {death: rewind, leave: reset}}
+checkpoints: {back_after: 1s, list: {stone: {at: moor/stone}}}
+events: {horn: {from: self}, mark: {from: self}, lose: {from: self}, home: {from: self}, blind: {from: self}, fall: {from: self}}
+rules:
+  - {on: horn, do: [{remember: way_back}, {go: hut/door}]}
+  - {on: mark, do: [{remember: deep}]}
+  - {on: lose, do: [{forget: way_back}, {forget: deep}]}
+  - {on: home, do: [{go: way_back, else: hut/door}]}
+  - {on: blind, accept: {waymark-may-be-none: for the test}, do: [{go: way_back}]}
+  - {on: fall, do: [{die: player}]}
+saving: {every: 30s}
+`
+
+func onTheMoor(t *testing.T) *world {
+	w := open(t, moor)
+	w.join("ada")
+	w.pass("ada", "out")
+	w.move("ada", "20", "30")
+	return w
+}
+
+func TestRule19AWaymarkIsUsedUpByItsUse(t *testing.T) {
+	w := onTheMoor(t)
+	require.NoError(t, w.self("ada", "horn"))
+	assert.Contains(t, w.at_("ada"), "hut (1, 1)")
+	require.NoError(t, w.self("ada", "horn"), "in the hut, remembering changes nothing")
+	w.move("ada", "5", "5")
+	w.pass("ada", "tunnel")
+	assert.Equal(t, "moor (20, 30)", w.at_("ada"))
+	assert.Empty(t, w.run.Waymarks("ada"))
+}
+
+func TestRule19APassageToNoneTakesItsElse(t *testing.T) {
+	w := open(t, moor)
+	w.join("ada")
+	w.move("ada", "5", "5")
+	w.pass("ada", "tunnel")
+	assert.Equal(t, "hut (1, 1)", w.at_("ada"))
+	require.NoError(t, w.self("ada", "home"))
+	digest := w.run.Digest()
+	w.refused(w.self("ada", "blind"), engine.Refused, "nothing is remembered")
+	assert.Equal(t, digest, w.run.Digest())
+	w.move("ada", "5", "5")
+	w.refused(w.do(engine.Request{Do: "pass", Player: "ada", Name: "crack"}), engine.Refused, "No crack is known.")
+}
+
+func TestRule19ALastingWaymarkStaysUntilItIsForgotten(t *testing.T) {
+	w := onTheMoor(t)
+	require.NoError(t, w.self("ada", "mark"))
+	require.NoError(t, w.self("ada", "horn"))
+	for range 2 { // nested: one marked place leads to the other and back
+		w.move("ada", "5", "5")
+		w.pass("ada", "crack")
+		assert.Equal(t, "moor (20, 30)", w.at_("ada"))
+		require.NoError(t, w.self("ada", "horn"))
+	}
+	assert.Len(t, w.run.Waymarks("ada"), 2)
+	require.NoError(t, w.self("ada", "lose"))
+	assert.Empty(t, w.run.Waymarks("ada"))
+}
+
+func TestWaymarksAreForgottenOnArrivingAndRewindAtDeath(t *testing.T) {
+	w := onTheMoor(t)
+	w.move("ada", "9", "9")
+	require.NoError(t, w.self("ada", "mark"))
+	w.touch("ada", "stone")
+	w.pass("ada", "down")
+	assert.Empty(t, w.run.Waymarks("ada"))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(2000)
+	assert.Equal(t, map[string]string{"deep": "moor (9, 9)"}, texts(w.run.Waymarks("ada")))
+}
+
+func TestWaymarksAreSavedWithTheirFates(t *testing.T) {
+	w := onTheMoor(t)
+	require.NoError(t, w.self("ada", "mark"))
+	require.NoError(t, w.self("ada", "horn"))
+	s := w.leave("ada")
+	assert.Equal(t, map[string]string{"deep": "moor (20, 30)", "way_back": "moor (20, 30)"}, texts(s.Waymarks))
+	raw, err := save.Encode(s)
+	require.NoError(t, err)
+	back, problems, err := save.DecodePlayer(raw, w.m)
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	w.back("ada", back)
+	assert.Equal(t, map[string]string{"way_back": "moor (20, 30)"}, texts(w.run.Waymarks("ada")), "deep is reset at leave")
+}
+
+func TestRule33AWaymarkWhoseSceneIsNoMoreIsNone(t *testing.T) {
+	w := onTheMoor(t)
+	require.NoError(t, w.self("ada", "horn"))
+	s := w.leave("ada")
+	mark := s.Waymarks["way_back"]
+	mark.Scene = "sunken"
+	s.Waymarks["way_back"] = mark
+	w.back("ada", s)
+	assert.Empty(t, w.run.Waymarks("ada"))
+}
+
+func texts(marks map[string]save.Place) map[string]string {
+	out := map[string]string{}
+	for id, p := range marks {
+		out[id] = p.String()
+	}
+	return out
+}
