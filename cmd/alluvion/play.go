@@ -494,6 +494,8 @@ func noticeText(n api.Notice) string {
 		return n.Player + " came back in " + n.Scene
 	case "message":
 		return "told to " + n.To + ": " + n.Text
+	case "milestone":
+		return n.Player + " earned " + n.Text
 	case "started":
 		return n.Player + " begins a new run"
 	case "joined":

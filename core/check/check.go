@@ -31,7 +31,7 @@ func Model(m *model.Model) finding.List {
 		(*checker).narrows, (*checker).conditions, (*checker).equalities,
 		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
 		(*checker).bounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
-		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks,
+		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
 	} {
 		check(c)
 	}
@@ -136,6 +136,9 @@ func (c *checker) accepts() []about {
 	for i := range p.Waymarks.Entries {
 		out = append(out, about{p.Waymarks.Entries[i].ID, &p.Waymarks.Entries[i].Value.Accept})
 	}
+	for i := range p.Milestones.Entries {
+		out = append(out, about{p.Milestones.Entries[i].ID, &p.Milestones.Entries[i].Value.Accept})
+	}
 	if p.Checkpoints != nil {
 		out = append(out, about{"checkpoints", &p.Checkpoints.Accept})
 	}
@@ -156,6 +159,10 @@ func (c *checker) gather() {
 	}
 	for _, e := range c.m.Events {
 		c.add(e.If, nil, "event")
+	}
+	for _, m := range c.m.Milestones {
+		c.add(m.When, nil, "milestone")
+		c.add(m.Progress, nil, "milestone")
 	}
 	for _, a := range c.m.Always {
 		c.add(a.That, nil, "always")

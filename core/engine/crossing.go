@@ -37,6 +37,7 @@ func (t *tx) cross(column int, p *Player, owners []owner) {
 	}
 	if p != nil {
 		t.crossMarks(column, p)
+		t.crossMilestones(column, p)
 	}
 	t.setAll(column, p, owners)
 }

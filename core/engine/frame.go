@@ -62,6 +62,8 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 		return expr.OfInt(p.visits)
 	case expr.FirstVisit:
 		return expr.OfBool(p.visits == 1)
+	case expr.Earned:
+		return expr.OfBool(p.earned[ref.Slot])
 	case expr.Waymark:
 		if m := p.marks[ref.Slot]; m.set {
 			return expr.OfText(f.run.PlaceText(m.at))

@@ -51,6 +51,7 @@ type core struct {
 	reached int   // index of the checkpoint reached, -1 where none was
 	used    []bool
 	marks   []remembered // by waymark; never changed, only replaced
+	earned  []bool       // by milestone; never changed, only replaced
 	record  *record      // never changed, only replaced
 	visits  int
 	number  uint64 // the last numbered request that was applied

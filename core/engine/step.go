@@ -80,6 +80,9 @@ func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
 		err = t.drain()
 	}
 	if err == nil {
+		err = t.settleMilestones()
+	}
+	if err == nil {
 		err = t.judge()
 	}
 	if err != nil && settled { // the chain was too long; what came before it stands

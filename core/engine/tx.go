@@ -23,6 +23,7 @@ type tx struct {
 	entered []*Player
 	exited  []*Player
 	watches []watch
+	weigh   []weighing
 	cause   Cause
 	settled bool // nothing in this transaction can be refused
 }
@@ -52,6 +53,7 @@ type pending struct {
 	v      *model.Var
 	spot   *model.Spot
 	mark   *model.Waymark
+	mile   *model.Milestone
 	event  *model.Event
 	args   []expr.Value
 	cause  Cause
@@ -61,7 +63,7 @@ type pending struct {
 type mark struct{ values, cores, entered, exited, queue, changes, notices, saves int }
 
 func (t *tx) begin() {
-	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0],
+	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0], weigh: t.weigh[:0],
 		res: Result{Changes: t.res.Changes[:0], Notices: t.res.Notices[:0], Saves: t.res.Saves[:0]}}
 	t.frame = frame{run: t.run, scene: -1}
 }
@@ -92,6 +94,7 @@ func (t *tx) undo(m mark) {
 func (t *tx) touch(p *Player) {
 	t.watchPlayer(p)
 	t.cores = append(t.cores, coreUndo{p, p.core})
+	t.weighLater(p, t.run.m.WeighedOnMove())
 }
 
 // owner is who has the variable that is about to change.
@@ -130,6 +133,11 @@ func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
 		c.Scene = t.run.m.Scenes[o.scene].ID
 	}
 	*at = to
+	if o.player != nil {
+		t.weighLater(o.player, t.run.m.Weighed(v))
+	} else {
+		t.weighForAll(t.run.m.Weighed(v))
+	}
 	t.res.Changes = append(t.res.Changes, c)
 	if fire && len(t.run.m.OnChanged(v)) > 0 {
 		t.queue = append(t.queue, pending{do: "changed", player: o.player, scene: o.scene, v: v})
@@ -170,6 +178,8 @@ func (t *tx) carryOut(w pending) error {
 	case "changed":
 		t.frame.player, t.frame.scene = w.player, w.scene
 		return t.rules(t.run.m.OnChanged(w.v))
+	case "milestone":
+		return t.earnedRules(w)
 	case "picked":
 		return t.moment("picked", w.player)
 	case "send":
@@ -274,6 +284,10 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 			return t.actions(r, a.Do)
 		}
 		return t.actions(r, a.Else)
+	case "earn", "unearn":
+		if p := t.frame.whose(a.Who); p != nil {
+			t.setEarned(p, a.Milestone, a.Verb == "earn")
+		}
 	case "die", "come-back", "start-over":
 		if p := t.frame.whose(a.Who); p != nil {
 			t.queue = append(t.queue, pending{do: a.Verb, player: p, cause: t.cause})

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"slices"
+
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
@@ -39,7 +41,7 @@ func (t *tx) join(req Request) error {
 	r := t.run
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(model.OfPlayer)}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
-	p.marks = make([]remembered, len(r.m.Waymarks))
+	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
 	p.entry = p.place
@@ -51,6 +53,7 @@ func (t *tx) join(req Request) error {
 	}
 	r.enter(p)
 	t.entered = append(t.entered, p)
+	t.weighLater(p, r.m.Milestones) // the threshold may have been passed before the milestone was there
 	if req.Saved == nil {
 		t.remember(p)
 	} else {
@@ -74,6 +77,9 @@ func (t *tx) load(p *Player, s *save.Player) {
 	}
 	p.record = r.recordIn(s.Record)
 	p.marks = r.marksIn(s.Waymarks)
+	for i, m := range r.m.Milestones {
+		p.earned[i] = slices.Contains(s.Milestones, m.ID)
+	}
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
 	if r.m.Single && s.World != nil {
@@ -203,6 +209,11 @@ func (r *Run) save(p *Player) *save.Player {
 		}
 	}
 	s.Record = r.recordOut(p.record)
+	for i, m := range r.m.Milestones {
+		if p.earned[i] {
+			s.Milestones = append(s.Milestones, m.ID)
+		}
+	}
 	s.Waymarks = r.marksOut(p.marks, func(*model.Waymark) bool { return true })
 	if r.m.Single {
 		s.World = r.World()

@@ -11,7 +11,7 @@ import (
 )
 
 // later are the functions of the language that this version does not run.
-var later = map[string]bool{"holds": true, "draw": true, "earned": true, "in": true}
+var later = map[string]bool{"holds": true, "draw": true, "in": true}
 
 func (c *checker) call(e ast.Expr, known Facts) typed {
 	call := e.AsCall()
@@ -33,6 +33,9 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 		return c.has(args, at, known)
 	case "orValue":
 		return c.orValue(call, at, known)
+	}
+	if name == "earned" && call.IsMemberFunction() && len(args) == 1 {
+		return c.earned(call, at)
 	}
 	if fn, ok := numeric[name]; ok && !call.IsMemberFunction() {
 		return c.numeric(name, fn, args, at, known)
@@ -60,7 +63,7 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 
 // FunctionNames lists the functions of the language.
 func FunctionNames() []string {
-	names := map[string]bool{"has": true, "orValue": true, "count": true}
+	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true}
 	for n := range numeric {
 		if !strings.Contains(n, "_") {
 			names[n] = true
@@ -337,6 +340,48 @@ func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
 		}
 		return y(env)
 	}}
+}
+
+// earned is player.earned('id'): whether that player has a milestone.
+func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
+	arg := call.Args()[0]
+	id := ""
+	if arg.Kind() == ast.LiteralKind {
+		id, _ = arg.AsLiteral().Value().(string)
+	}
+	_, parts := path(call.Target())
+	entry, ref := c.entry(parts)
+	if entry == nil || entry.Type.Kind != Player || id == "" {
+		return c.fail("bad-expression", at, "earned is written player.earned('milestone').")
+	}
+	known := entry.Fields[MilestonesKey].Fields
+	field := known[id]
+	if field == nil {
+		near := finding.Nearest(id, keys(known))
+		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, didYouMean(near)).Nearest = near
+		return typed{}
+	}
+	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
+}
+
+// MilestonesKey is where a player's entry has the milestones; no name can be written like that.
+const MilestonesKey = "earned()"
+
+// entry finds what a path of names stands for; nil where it is no record.
+func (c *checker) entry(parts []string) (*Entry, Ref) {
+	if len(parts) == 0 || c.names.Roots[parts[0]] == nil {
+		return nil, Ref{}
+	}
+	e := c.names.Roots[parts[0]]
+	ref := e.Ref
+	for _, field := range parts[1:] {
+		next := e.Fields[field]
+		if next == nil {
+			return nil, Ref{}
+		}
+		ref, e = next.Ref.from(ref), next
+	}
+	return e, ref
 }
 
 func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {

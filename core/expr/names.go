@@ -40,6 +40,7 @@ const (
 	PlaceFacing
 	PlaceAxis
 	Waymark
+	Earned
 	Time
 	Present // how many players are in the session
 )

@@ -48,5 +48,7 @@ var kinds = []Kind{
 	{"latest-goes-back", Note, "An earlier checkpoint takes progress back", "With use: latest, touching an early checkpoint again makes it the one to come back to.", "Use furthest, or accept this with the reason."},
 	{"overwrites-way-back", Warning, "The way back can be remembered in the place it leads out of", "The player is led from there to there, and is locked in.", "Name that scene in not_from, or remember it on a condition."},
 	{"waymark-may-be-none", Warning, "Going to a waymark that may be none", "Nothing was remembered yet: the event fails, or the passage is refused.", "Say where to go else, or ask has(player.waymark) first."},
+	{"goal-out-of-range", Warning, "A goal that progress can never reach", "The milestone can never be earned.", "Lower the goal, or widen the limits of what it counts."},
+	{"goal-never-nears", Warning, "Nothing brings the goal nearer", "No rule changes what the milestone counts, so it can never be earned.", "Write a rule that raises it, or say written_by: game."},
 	{"needless-accept", Note, "Accepted, but not found", "The plan accepts a finding that is not there.", "Remove it from accept."},
 }

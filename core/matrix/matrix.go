@@ -69,6 +69,9 @@ func Of(m *model.Model) Matrix {
 			for _, mark := range w.m.Waymarks {
 				rows = append(rows, w.waymark(mark))
 			}
+			for _, m := range w.m.Milestones {
+				rows = append(rows, w.milestone(m))
+			}
 		}
 		if len(rows) > 0 {
 			out.Groups = append(out.Groups, Group{Holder: g.holder.String(), Title: g.title, Rows: rows})
@@ -274,6 +277,25 @@ func (w *writer) waymark(mark *model.Waymark) Row {
 		row.Cells = append(row.Cells, cell)
 	}
 	row.Cells = append(row.Cells, w.crash(mark.Title))
+	return row
+}
+
+func (w *writer) milestone(m *model.Milestone) Row {
+	row := Row{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), At: m.At}
+	for i, c := range plan.Crossings {
+		f := m.Fates[i]
+		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
+		switch {
+		case f.By == model.NotAtAll:
+			cell = w.notAtAll(model.OfPlayer, c)
+		case f.Kind == "keep":
+			cell.Sentence = fmt.Sprintf("Who has earned %s has it still when %s.", m.Title, when(model.OfPlayer, c))
+		default:
+			cell.Sentence = fmt.Sprintf("%s has to be earned anew when %s.", m.Title, when(model.OfPlayer, c))
+		}
+		row.Cells = append(row.Cells, cell)
+	}
+	row.Cells = append(row.Cells, w.crash(m.Title))
 	return row
 }
 

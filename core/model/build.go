@@ -29,7 +29,7 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		Plan: p, Single: p.Session.Players.Or(16) == 1, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
-		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, weighed: map[*Var][]*Milestone{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 	}, seen: map[string]bool{}}
 	b.space()
@@ -37,12 +37,14 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 	b.allScenes()
 	b.allPoints()
 	b.allWaymarks()
+	b.nameMilestones()
 	b.allVars()
 	b.scopes = b.newScopes()
 	b.allComputed()
 	b.allEvents()
 	b.allFates()
 	b.allPassages()
+	b.allMilestones()
 	b.allRules()
 	b.allAlways()
 	if b.found.Errors() {

@@ -29,6 +29,7 @@ type Model struct {
 	Events      []*Event
 	Rules       []*Rule // one for each rule and moment that it waits for
 	Always      []*Always
+	Milestones  []*Milestone
 	Place       PlaceFates
 	Reached     [5]Fate // of the checkpoint reached, by crossing
 	Single      bool    // session.players is 1: the world lies in the player's slot
@@ -42,6 +43,8 @@ type Model struct {
 	passages  map[string]*Passage
 	points    map[string]*Checkpoint
 	waymarks  map[string]*Waymark
+	weighed   map[*Var][]*Milestone // which milestones depend on a variable
+	weighCore []*Milestone          // which depend on something built in of a player
 	events    map[string]*Event
 	byMoment  map[string][]*Rule
 	byChanged map[*Var][]*Rule
@@ -180,6 +183,19 @@ type Waymark struct {
 	Decl     *plan.Waymark
 }
 
+// Milestone is a lasting mark that a player earns once.
+type Milestone struct {
+	ID       string
+	Title    string
+	Index    int
+	When     *expr.Program
+	Progress *expr.Program // nil where there is a When
+	Goal     fixed.Num
+	Fates    [5]Fate // keep or reset, by crossing
+	At       finding.At
+	Decl     *plan.Milestone
+}
+
 // Event is something that is sent in.
 type Event struct {
 	ID        string
@@ -219,23 +235,24 @@ type Rule struct {
 
 // Action is one thing that a rule does.
 type Action struct {
-	Verb    string
-	Var     *Var     // set, add, raise, clear, pick
-	Target  expr.Ref // of Var
-	Value   *expr.Program
-	Who     expr.Ref // die, come-back, start-over
-	Spot    *Spot    // go: where to; with a Waymark, where else
-	Waymark *Waymark // go, remember, forget
-	Text    string   // notify, refuse
-	To      string   // notify: player, scene, everyone
-	If      *expr.Program
-	Do      []*Action
-	Else    []*Action
-	Event   *Event          // send
-	Args    []*expr.Program // send: in the order of the event's arguments; nil where one is left out
-	Local   int             // let, each: the number of the rule's own name
-	Here    bool            // each: only those in the player's scene
-	At      finding.At
+	Verb      string
+	Var       *Var     // set, add, raise, clear, pick
+	Target    expr.Ref // of Var
+	Value     *expr.Program
+	Who       expr.Ref   // die, come-back, start-over
+	Spot      *Spot      // go: where to; with a Waymark, where else
+	Waymark   *Waymark   // go, remember, forget
+	Milestone *Milestone // earn, unearn
+	Text      string     // notify, refuse
+	To        string     // notify: player, scene, everyone
+	If        *expr.Program
+	Do        []*Action
+	Else      []*Action
+	Event     *Event          // send
+	Args      []*expr.Program // send: in the order of the event's arguments; nil where one is left out
+	Local     int             // let, each: the number of the rule's own name
+	Here      bool            // each: only those in the player's scene
+	At        finding.At
 }
 
 // Timer is a rule that waits for every.
@@ -275,6 +292,13 @@ func (m *Model) Passage(id string) *Passage { return m.passages[id] }
 
 // Checkpoint finds a checkpoint by its id.
 func (m *Model) Checkpoint(id string) *Checkpoint { return m.points[id] }
+
+// Weighed gives the milestones whose condition depends on a variable, through others too.
+func (m *Model) Weighed(v *Var) []*Milestone { return m.weighed[v] }
+
+// WeighedOnMove gives the milestones whose condition depends on something built in of a player: their
+// place, whether they are dead, the checkpoint reached.
+func (m *Model) WeighedOnMove() []*Milestone { return m.weighCore }
 
 // Waymark finds a waymark by its id.
 func (m *Model) Waymark(id string) *Waymark { return m.waymarks[id] }

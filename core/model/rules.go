@@ -131,6 +131,15 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 			return nil
 		}
 		b.assigned(a, d, names, known)
+	case "earn", "unearn":
+		for _, m := range b.Milestones {
+			if m.ID == d.Earn.Name+d.Unearn.Name {
+				a.Milestone = m
+			}
+		}
+		if !b.who(a, d.Of, names) {
+			return nil
+		}
 	case "die", "come-back", "start-over":
 		if !b.who(a, whoOf(d), names) {
 			return nil

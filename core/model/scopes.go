@@ -83,6 +83,11 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	for _, w := range b.Waymarks {
 		fields[w.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Place, Optional: true}, Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
 	}
+	earned := map[string]*expr.Entry{}
+	for _, m := range b.Milestones {
+		earned[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Earned, Slot: m.Index}}
+	}
+	fields[expr.MilestonesKey] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: earned}
 	maps.Copy(fields, map[string]*expr.Entry{
 		"place":       place,
 		"dead":        {Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Dead}},

@@ -34,20 +34,20 @@ type Plan struct {
 	Waymarks    Map[Waymark]     `plan:"waymarks" doc:"Remembered places per player, to be returned to."`
 	Events      Map[Event]       `plan:"events" doc:"What can happen and be sent in, with arguments."`
 	Rules       []Rule           `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order."`
+	Milestones  Map[Milestone]   `plan:"milestones" doc:"Lasting marks that a player earns once."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
 	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
 	Reach       Given[fixed.Num] `plan:"reach" min:"0" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
 	Always      []Always         `plan:"always" doc:"What holds after every event: one that would break it is refused."`
 
-	Props      Later `plan:"props" doc:"Placed objects with state of their own."`
-	Movables   Later `plan:"movables" doc:"Objects that exist once and stay where they were left."`
-	Milestones Later `plan:"milestones" doc:"Lasting marks that a player earns once."`
-	Standings  Later `plan:"standings" doc:"Orderings of players by a value."`
-	Requests   Later `plan:"requests" doc:"Conditions on the built-in requests."`
-	Carriers   Later `plan:"carriers" doc:"Transports with hard limits."`
-	Commons    Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
-	Uses       Later `plan:"uses" doc:"The commons that this game uses."`
-	Upgrades   Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
+	Props     Later `plan:"props" doc:"Placed objects with state of their own."`
+	Movables  Later `plan:"movables" doc:"Objects that exist once and stay where they were left."`
+	Standings Later `plan:"standings" doc:"Orderings of players by a value."`
+	Requests  Later `plan:"requests" doc:"Conditions on the built-in requests."`
+	Carriers  Later `plan:"carriers" doc:"Transports with hard limits."`
+	Commons   Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
+	Uses      Later `plan:"uses" doc:"The commons that this game uses."`
+	Upgrades  Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
@@ -273,6 +273,16 @@ type Always struct {
 	Accept  Accept        `plan:"accept"`
 
 	finding.At
+}
+
+// Milestone is a lasting mark that a player earns once, by a condition or by progress to a goal.
+type Milestone struct {
+	Title    Given[string]    `plan:"title" doc:"What people call it."`
+	When     Expr             `plan:"when" doc:"The condition. It is weighed when something that it reads has changed, and on joining."`
+	Progress Expr             `plan:"progress" doc:"How far along the player is: a number that is held against goal."`
+	Goal     Given[fixed.Num] `plan:"goal" doc:"The progress at which it is earned."`
+	Across   Fates            `plan:"across" doc:"Its fates: keep or reset. Without them it is kept for good."`
+	Accept   Accept           `plan:"accept"`
 }
 
 // Saving says when players are saved.

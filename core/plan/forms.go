@@ -10,9 +10,9 @@ import (
 )
 
 // BuiltInMoments are the moments that a rule can name besides the plan's events.
-var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "changed", "every"}
+var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "changed", "every"}
 
-var laterMoments = map[string]bool{"saved": true, "loaded": true, "entered": true, "exited": true, "milestone": true}
+var laterMoments = map[string]bool{"saved": true, "loaded": true, "entered": true, "exited": true}
 
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
@@ -49,8 +49,8 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		}
 	case n.form == formTable && len(n.keys) == 1:
 		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
-		if m.Kind != "changed" && !laterMoments[m.Kind] {
-			r.unknownKey(n.keys[0], []string{"changed", "every"})
+		if m.Kind != "changed" && m.Kind != "milestone" && !laterMoments[m.Kind] {
+			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone"})
 			return m, false
 		}
 	default:
@@ -201,7 +201,7 @@ func (r *reader) alreadyReported(keys []key) bool {
 }
 
 // notVerbs are the fields of Action that only go with a verb.
-var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true}
+var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true, "of": true}
 
 func isVerb(f field) bool { return !notVerbs[f.name] }
 
@@ -227,13 +227,14 @@ func (p *Plan) resolve(r *reader) {
 			spots[name], names = true, append(names, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
 	isKnown := map[string]func(string) bool{
 		"spot":            func(n string) bool { return spots[n] },
 		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
 		"event":           func(n string) bool { return p.Events.Get(n) != nil },
 		"scene":           func(n string) bool { return p.Scenes.Get(n) != nil },
 		"waymark":         func(n string) bool { return p.Waymarks.Get(n) != nil },
+		"milestone":       func(n string) bool { return p.Milestones.Get(n) != nil },
 		"spot or waymark": func(n string) bool { return spots[n] || p.Waymarks.Get(n) != nil },
 	}
 	for _, ref := range r.refs {
@@ -286,6 +287,9 @@ func (p *Plan) resolveMoments(r *reader) {
 		for j := range p.Rules[i].On {
 			m := &p.Rules[i].On[j]
 			switch {
+			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
+				near := finding.Nearest(m.Of, p.Milestones.IDs())
+				r.report("unknown-name", m.At, "There is no milestone called \"%s\".", clip(m.Of)).Nearest = near
 			case contains(BuiltInMoments, m.Kind):
 			case p.Events.Get(m.Kind) != nil:
 				m.Kind, m.Of = "event", m.Kind

@@ -150,7 +150,8 @@ func (s *schemer) moment() object {
 	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")}, "required": []string{"changed"}, "additionalProperties": false}
 	time := scalar(reflect.TypeFor[time.Duration](), field{})
 	every := object{"type": "object", "properties": object{"every": object{"oneOf": []any{time, s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every}}
+	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")}, "required": []string{"milestone"}, "additionalProperties": false}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone}}
 }
 
 // named defines a schema once and refers to it.

@@ -169,6 +169,10 @@ type Action struct {
 	Let  Map[Expr] `plan:"let" with:"do" doc:"Names values for the actions inside."`
 	Each ID        `plan:"each" with:"in,do" doc:"Does things for each player, by id; this name stands for that player inside."`
 
+	Earn   Ref  `plan:"earn" ref:"milestone" with:"of" doc:"Gives a player a milestone, for trying out."`
+	Unearn Ref  `plan:"unearn" ref:"milestone" with:"of" doc:"Takes a milestone back."`
+	Of     Expr `plan:"of" doc:"Whose milestone: player, or an argument."`
+
 	To     Expr          `plan:"to" doc:"The value, as an expression."`
 	By     Expr          `plan:"by" doc:"How much, as an expression."`
 	Option Expr          `plan:"option" doc:"The option's id, or an expression."`
@@ -185,8 +189,6 @@ type Action struct {
 	Take    Later `plan:"take"`
 	SetDown Later `plan:"set-down"`
 	Save    Later `plan:"save"`
-	Earn    Later `plan:"earn"`
-	Unearn  Later `plan:"unearn"`
 
 	// Verb is the one that was written.
 	Verb string `plan:"-"`

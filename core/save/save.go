@@ -52,7 +52,8 @@ type Player struct {
 	// Checkpoint is the one reached, "" where none was; Used are those that counted in this run.
 	Checkpoint string           `json:"checkpoint,omitempty"`
 	Used       []string         `json:"used,omitempty"`
-	Waymarks   map[string]Place `json:"waymarks,omitempty"` // those that are not none
+	Waymarks   map[string]Place `json:"waymarks,omitempty"`   // those that are not none
+	Milestones []string         `json:"milestones,omitempty"` // those that are earned
 	Values     Values           `json:"values"`
 	Record     Record           `json:"record"`
 	World      *World           `json:"world,omitempty"` // where session.players is 1

@@ -32,7 +32,7 @@ type GameInfo struct {
 
 // Named is something that the plan names.
 type Named struct {
-	Kind  string `json:"kind" doc:"variable, scene, spot, passage, checkpoint, waymark, event or roster."`
+	Kind  string `json:"kind" doc:"variable, scene, spot, passage, checkpoint, waymark, milestone, event or roster."`
 	Name  string `json:"name"`
 	Title string `json:"title"`
 	Line  int    `json:"line" doc:"Where it stands in the plan."`
@@ -281,6 +281,9 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 	}
 	for _, x := range m.Waymarks {
 		out = append(out, Named{"waymark", x.ID, x.Title, x.At.Line})
+	}
+	for _, x := range m.Milestones {
+		out = append(out, Named{"milestone", x.ID, x.Title, x.At.Line})
 	}
 	for _, x := range m.Events {
 		out = append(out, Named{"event", x.ID, x.Title, x.At.Line})

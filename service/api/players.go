@@ -229,6 +229,9 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 	for _, w := range m.Waymarks {
 		out = append(out, waymarkThree(w, now, doc))
 	}
+	for i, x := range m.Milestones {
+		out = append(out, milestoneThree(x, i, now, doc))
+	}
 	figures := map[string]expr.Value{}
 	if now != nil {
 		for _, f := range now.Figures {
@@ -255,6 +258,17 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three 
 	}
 	if doc != nil {
 		t.Saved = expr.OfText(doc.Place.String())
+	}
+	return t
+}
+
+func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {
+	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), Stored: doc != nil}
+	if now != nil && i < len(now.Milestones) {
+		t.Live = expr.OfBool(now.Milestones[i].Earned)
+	}
+	if doc != nil {
+		t.Saved = expr.OfBool(slices.Contains(doc.Milestones, m.ID))
 	}
 	return t
 }

@@ -296,6 +296,7 @@ type PlayerValues struct {
 	Dead       bool
 	Checkpoint string
 	Waymarks   map[string]save.Place
+	Milestones []engine.Progress
 }
 
 // Player reads a present player's values; false where they are not present.
@@ -311,7 +312,7 @@ func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, er
 		v.Figures = s.run.Figures(id)
 		v.Place, _ = s.run.Place(id)
 		v.Dead, v.Checkpoint = s.run.State(id)
-		v.Waymarks = s.run.Waymarks(id)
+		v.Waymarks, v.Milestones = s.run.Waymarks(id), s.run.Milestones(id)
 	})
 	return v, ok, err
 }
