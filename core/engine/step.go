@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
@@ -194,7 +195,7 @@ func (t *tx) pass(p *Player, id string) error {
 	r := t.run
 	passage := r.m.Passage(id)
 	if passage == nil {
-		return refuse(Unknown, "There is no passage called %q.", id)
+		return unknown("passage", id, r.m.Plan.Passages.IDs())
 	}
 	if p.dead {
 		return refuse(Refused, "The dead pass nothing.")
@@ -258,6 +259,23 @@ func (r *Run) tooFar(p *Player, s *model.Spot) error {
 	return refuse(Refused, "%s is too far from %s to touch it: within %s is needed.", p.id, s.ID, s.Reach)
 }
 
+// unknown refuses a name that stands for nothing, with the nearest that does.
+func unknown(what, name string, known []string) error {
+	text := ""
+	if near := finding.Nearest(name, known); near != "" {
+		text = " Did you mean " + near + "?"
+	}
+	return refuse(Unknown, "There is no %s called %q.%s", what, name, text)
+}
+
+func pointIDs(m *model.Model) []string {
+	var ids []string
+	for _, p := range m.Checkpoints {
+		ids = append(ids, p.ID)
+	}
+	return ids
+}
+
 // carried is where a passage leads: the spot, with the axes and the facing that are carried, moved to
 // the nearest point of the target's span and of the scene.
 func (r *Run) carried(passage *model.Passage, from Place, to *model.Spot) Place {
@@ -279,7 +297,7 @@ func (t *tx) touchPoint(p *Player, id string) error {
 	point := t.run.m.Checkpoint(id)
 	switch {
 	case point == nil:
-		return refuse(Unknown, "There is no checkpoint called %q.", id)
+		return unknown("checkpoint", id, pointIDs(t.run.m))
 	case p.dead:
 		return refuse(Refused, "The dead touch nothing.")
 	case !t.run.reachable(p, point.Spot):
@@ -320,7 +338,7 @@ func (t *tx) event(p *Player, req Request) error {
 	e := t.run.m.Event(req.Name)
 	switch {
 	case e == nil:
-		return refuse(Unknown, "There is no event called %q.", req.Name)
+		return unknown("event", req.Name, t.run.m.Plan.Events.IDs())
 	case e.Self && p == nil:
 		return refuse(Invalid, "The event %s is about the player who sends it; name the player.", e.ID)
 	case !e.Self && !req.Server:
@@ -352,11 +370,14 @@ func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
 
 // arguments checks what an event was sent with, and puts it in the plan's order.
 func (t *tx) arguments(e *model.Event, given map[string]expr.Value) ([]expr.Value, error) {
-	args := make([]expr.Value, len(e.Args))
+	t.args = t.args[:0]
+	known := 0
 	for i := range e.Args {
 		a := &e.Args[i]
 		v, ok := given[a.ID]
-		if !ok && !a.Type.Optional {
+		if ok {
+			known++
+		} else if !a.Type.Optional {
 			return nil, refuse(Invalid, "The event %s needs the argument %s.", e.ID, a.ID)
 		}
 		if err := a.Admit(v); err != nil {
@@ -365,21 +386,12 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value) ([]expr.Valu
 		if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
 			return nil, refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
 		}
-		args[i] = v
+		t.args = append(t.args, v)
 	}
-	if len(given) > len(args) || !allKnown(e, given) {
+	if len(given) > known {
 		return nil, refuse(Unknown, "The event %s takes the arguments %v; something else was sent.", e.ID, argNames(e))
 	}
-	return args, nil
-}
-
-func allKnown(e *model.Event, given map[string]expr.Value) bool {
-	for name := range given {
-		if !slices.Contains(argNames(e), name) {
-			return false
-		}
-	}
-	return true
+	return t.args, nil
 }
 
 func argNames(e *model.Event) []string {

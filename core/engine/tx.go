@@ -24,6 +24,7 @@ type tx struct {
 	exited  []*Player
 	watches []watch
 	weigh   []weighing
+	args    []expr.Value // of the event that was sent in
 	cause   Cause
 	settled bool // nothing in this transaction can be refused
 }
@@ -63,7 +64,7 @@ type pending struct {
 type mark struct{ values, cores, entered, exited, queue, changes, notices, saves int }
 
 func (t *tx) begin() {
-	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0], weigh: t.weigh[:0],
+	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0], weigh: t.weigh[:0], args: t.args[:0],
 		res: Result{Changes: t.res.Changes[:0], Notices: t.res.Notices[:0], Saves: t.res.Saves[:0]}}
 	t.frame = frame{run: t.run, scene: -1}
 }

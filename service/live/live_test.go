@@ -1,0 +1,314 @@
+package live_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"log/slog"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/service/live"
+	"alluvion/service/store"
+)
+
+var ctx = context.Background()
+
+const hut = `
+alluvion: 1
+game: hut
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, scene: {scene: keep, restart: keep}, game: {restart: keep}, place: {death: stay, leave: exact}}
+variables:
+  oil:   {of: player, type: int, min: 0, max: 99, start: 12, read_by: game}
+  clock: {of: player, type: stopwatch, read_by: game}
+  fund:  {of: game, type: int, min: 0, max: 99, start: 0, read_by: game}
+  ticks: {of: game, type: int, min: 0, max: 9999, start: 0, read_by: game}
+scenes:
+  hut:  {size: [9, 9], spots: {door: {at: [1, 1]}}}
+  yard: {size: [9, 9], spots: {gate: {at: [1, 1]}}}
+passages: {out: {from: hut/door, to: yard/gate, both_ways: true}}
+checkpoints: {back_after: 50ms, list: {door: {at: hut/door}}}
+events: {burn: {from: self}, give: {from: self}, fall: {from: self}}
+rules:
+  - {on: burn, do: [{add: player.oil, by: -1}]}
+  - {on: give, do: [{add: player.oil, by: -1}, {add: game.fund, by: 1}]}
+  - {on: fall, do: [{die: player}]}
+  - {on: {every: 100ms}, do: [{add: game.ticks, by: 1}]}
+saving: {when: [checkpoint, scene, leave], SAVING, revisions: 20}
+session: {players: 20}
+`
+
+// hall is a manager over a store of its own.
+type hall struct {
+	t    *testing.T
+	path string
+	st   *store.Store
+	m    *live.Manager
+	s    *live.Session
+}
+
+func open(t *testing.T, saving string) *hall {
+	h := &hall{t: t, path: filepath.Join(t.TempDir(), "a.db")}
+	h.start()
+	text := strings.Replace(hut, "SAVING", saving, 1)
+	_, err := h.st.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: 1, Text: text}, "")
+	require.NoError(t, err)
+	h.enter("one")
+	t.Cleanup(func() { _ = h.m.CloseAll(ctx); h.st.Close() })
+	return h
+}
+
+func (h *hall) start() {
+	var err error
+	h.st, err = store.Open(h.path, slog.New(slog.DiscardHandler))
+	require.NoError(h.t, err)
+	h.m = live.NewManager(h.st, slog.New(slog.DiscardHandler))
+}
+
+func (h *hall) enter(name string) *live.Session {
+	s, _, err := h.m.Open(ctx, "hut", name)
+	require.NoError(h.t, err)
+	h.s = s
+	return s
+}
+
+func (h *hall) do(req engine.Request) live.Answer {
+	h.t.Helper()
+	if req.Do == "join" {
+		req.Slot = 1
+	}
+	a, err := h.m.Do(ctx, h.s, req)
+	require.NoError(h.t, err, "%+v", req)
+	return a
+}
+
+func (h *hall) event(player, name string) live.Answer {
+	h.t.Helper()
+	return h.do(engine.Request{Do: "event", Player: player, Name: name})
+}
+
+func (h *hall) figure(player, id string) string {
+	h.t.Helper()
+	v, ok, err := h.s.Player(ctx, player)
+	require.NoError(h.t, err)
+	require.True(h.t, ok, "%s is present", player)
+	for _, f := range v.Figures {
+		if f.Var.ID == id {
+			return f.Value.String()
+		}
+	}
+	return "?"
+}
+
+func (h *hall) ticks() int64 {
+	v, err := h.s.Look(ctx)
+	require.NoError(h.t, err)
+	n, _ := v.Game[1].Value.Num.Int()
+	return n
+}
+
+// sql works on the file behind the store's back.
+func (h *hall) sql(statement string) {
+	raw, err := sql.Open("sqlite3", h.path+"?_busy_timeout=5000")
+	require.NoError(h.t, err)
+	_, err = raw.Exec(statement)
+	require.NoError(h.t, err)
+	require.NoError(h.t, raw.Close())
+}
+
+const full = "CREATE TRIGGER full BEFORE INSERT ON saves BEGIN SELECT RAISE(ABORT, 'disk is full'); END"
+
+func TestRule7TheClockStandsStillWhileNobodyIsThere(t *testing.T) {
+	h := open(t, "every: 30s")
+	time.Sleep(250 * time.Millisecond)
+	assert.Zero(t, h.ticks(), "asleep")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	assert.Eventually(t, func() bool { return h.ticks() >= 2 }, 5*time.Second, 20*time.Millisecond, "timers run by themselves")
+	h.do(engine.Request{Do: "leave", Player: "ada"})
+	before := h.ticks()
+	time.Sleep(250 * time.Millisecond)
+	assert.Equal(t, before, h.ticks())
+}
+
+func TestTheDeadComeBackByThemselves(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	h.event("ada", "fall")
+	assert.Eventually(t, func() bool {
+		v, _, _ := h.s.Player(ctx, "ada")
+		return !v.Dead
+	}, 5*time.Second, 10*time.Millisecond)
+}
+
+func TestWhoeverChangedIsSavedAtRegularTimes(t *testing.T) {
+	h := open(t, "every: 100ms")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	h.event("ada", "burn")
+	assert.Eventually(t, func() bool {
+		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
+		return err == nil && strings.Contains(string(saved.Doc), `"oil":11`)
+	}, 5*time.Second, 20*time.Millisecond)
+}
+
+func TestRule30WhatChangedHandsIsNeitherDoubledNorLost(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	h.do(engine.Request{Do: "join", Player: "bob"})
+	h.event("ada", "give")
+	h.event("ada", "give")
+	h.do(engine.Request{Do: "pass", Player: "bob", Name: "out"}) // bob's save moment cuts the whole session
+	h.event("ada", "give")                                       // after the cut: lost with the machine
+
+	// The machine stops: another store opens a copy of what is on disk.
+	copied := filepath.Join(t.TempDir(), "b.db")
+	h.sql("VACUUM INTO '" + copied + "'")
+	after := &hall{t: t, path: copied}
+	after.start()
+	t.Cleanup(func() { _ = after.m.CloseAll(ctx); after.st.Close() })
+	after.enter("one")
+	after.do(engine.Request{Do: "join", Player: "ada"})
+	v, err := after.s.Look(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "2", v.Game[0].Value.String())
+	assert.Equal(t, "10", after.figure("ada", "oil"))
+}
+
+func TestASaveThatCannotBeWrittenIsToldAndTriedAgain(t *testing.T) {
+	h := open(t, "every: 200ms")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	h.event("ada", "burn")
+	h.sql(full)
+	a := h.do(engine.Request{Do: "leave", Player: "ada"})
+	require.NotNil(t, a.Saved)
+	assert.Contains(t, a.Saved.Error, "full")
+	_, err := h.m.Do(ctx, h.s, engine.Request{Do: "join", Player: "ada", Slot: 1})
+	assert.ErrorContains(t, err, "could not be written yet", "coming back would come back to less")
+	other, _, err := h.m.Open(ctx, "hut", "two")
+	require.NoError(t, err)
+	_, err = h.m.Do(ctx, other, engine.Request{Do: "join", Player: "ada", Slot: 1})
+	assert.Error(t, err, "nor elsewhere")
+	h.sql("DROP TRIGGER full")
+	assert.Eventually(t, func() bool {
+		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
+		return err == nil && strings.Contains(string(saved.Doc), `"oil":11`)
+	}, 5*time.Second, 20*time.Millisecond, "it is tried again by itself")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	assert.Equal(t, "11", h.figure("ada", "oil"))
+}
+
+func TestRule2JoiningElsewhereSavesAndLeaves(t *testing.T) {
+	h := open(t, "every: 30s")
+	first := h.s
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	h.event("ada", "burn")
+	h.enter("two")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	assert.Equal(t, "11", h.figure("ada", "oil"))
+	_, there, err := first.Player(ctx, "ada")
+	require.NoError(t, err)
+	assert.False(t, there)
+	assert.Same(t, h.s, h.m.Where("hut", "ada"))
+}
+
+func TestRule2WhoseSaveWasTakenOverIsSentAway(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	_, err := h.st.Take(ctx, "hut", "ada", 1) // another service, say
+	require.NoError(t, err)
+	h.event("ada", "burn")
+	h.do(engine.Request{Do: "pass", Player: "ada", Name: "out"})
+	assert.Eventually(t, func() bool { _, there, _ := h.s.Player(ctx, "ada"); return !there }, 5*time.Second, 20*time.Millisecond)
+	list, err := h.st.Revisions(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, "superseded", list[0].Moment, "what was here is kept")
+}
+
+func TestRule8TheFirstAnswerIsGivenAgain(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	req := engine.Request{Do: "event", Player: "ada", Name: "burn", Number: 5}
+	first, again := h.do(req), h.do(req)
+	assert.True(t, again.Repeat)
+	assert.Equal(t, first.Changes, again.Changes)
+	older := req
+	older.Number = 4
+	assert.Empty(t, h.do(older).Changes, "what came of older ones is not kept, but they are not applied again")
+	assert.Equal(t, "11", h.figure("ada", "oil"))
+}
+
+func TestTheTrailSaysWhatChangedNewestFirst(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	for range 3 {
+		h.event("ada", "burn")
+	}
+	steps, err := h.s.Trail(ctx, "ada", "player.oil", 2)
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	assert.Equal(t, expr.OfInt(9), steps[0].To)
+	assert.Equal(t, expr.OfInt(10), steps[1].To)
+}
+
+func TestAClosedSessionSaysSoAndLeavesNothingRunning(t *testing.T) {
+	before := runtime.NumGoroutine()
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	s := h.s
+	require.NoError(t, h.m.Close(ctx, s))
+	_, err := s.Do(ctx, engine.Request{Do: "event", Player: "ada", Name: "burn"})
+	assert.ErrorIs(t, err, live.ErrClosed)
+	_, err = h.m.Session("hut", "one")
+	assert.ErrorIs(t, err, live.ErrNoSession)
+	h.enter("one")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	require.NoError(t, h.m.CloseAll(ctx))
+	_, _, err = h.m.Open(ctx, "hut", "three")
+	assert.ErrorIs(t, err, live.ErrClosed)
+	h.st.Close()
+	assert.Eventually(t, func() bool { return runtime.NumGoroutine() <= before+2 }, 5*time.Second, 20*time.Millisecond)
+}
+
+func TestNamesOfSessions(t *testing.T) {
+	h := open(t, "every: 30s")
+	for _, name := range []string{"", "Two", "a b", strings.Repeat("x", 65)} {
+		_, _, err := h.m.Open(ctx, "hut", name)
+		assert.ErrorIs(t, err, live.ErrName, name)
+	}
+	_, _, err := h.m.Open(ctx, "inn", "one")
+	assert.ErrorIs(t, err, store.ErrNotFound)
+}
+
+func TestManyAtOnceInOneSession(t *testing.T) {
+	h := open(t, "every: 100ms")
+	var wg sync.WaitGroup
+	for i := range 12 {
+		wg.Go(func() {
+			id := fmt.Sprintf("p%02d", i)
+			for range 3 {
+				_, err := h.m.Do(ctx, h.s, engine.Request{Do: "join", Player: id, Slot: 1})
+				assert.NoError(t, err)
+				for range 4 {
+					_, err = h.m.Do(ctx, h.s, engine.Request{Do: "event", Player: id, Name: "give"})
+					assert.NoError(t, err)
+				}
+				_, err = h.m.Do(ctx, h.s, engine.Request{Do: "leave", Player: id})
+				assert.NoError(t, err)
+			}
+		})
+	}
+	wg.Wait()
+	v, err := h.s.Look(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "99", v.Game[0].Value.String(), "12 times 12 gifts, and the fund's limit")
+}
