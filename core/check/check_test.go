@@ -88,3 +88,51 @@ func TestTheDemoHasNothingToMend(t *testing.T) {
 		assert.NotEmpty(t, f.Accepted, "%+v", f)
 	}
 }
+
+func checked(t *testing.T, from, to string) finding.List {
+	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	require.Equal(t, 1, strings.Count(string(raw), from), from)
+	_, _, found := check.Text([]byte(strings.Replace(string(raw), from, to, 1)))
+	return found
+}
+
+// Changes that a designer may well make to the demo, and what they are told.
+func TestChangesOfTheDemoAreJudged(t *testing.T) {
+	for name, row := range map[string]struct{ from, to, id, item, words string }{
+		"an accepted finding that is gone": {"accept: {rewinds-apart: A lantern", "accept: {one-way: A lantern", "needless-accept", "rule 10", "which is not found there"},
+		"a gate that is always open":       {"if: player.stage >= 1,", "if: player.stage >= 0,", "never-refuses", "passages.mill_gate", "always holds"},
+		"a gate that never opens":          {"if: player.stage >= 1,", "if: player.stage >= 10,", "always-refused", "passages.mill_gate", "can never hold"},
+		"a rule that can never act":        {"if: place.scene == 'cellar'", "if: place.scene == 'cellar' && player.oil > 40", "always-refused", "rules.7", "player.oil > 40"},
+		"warmth that is not given back":    {"across: {death: {set: player.max_warmth}}", "across: {death: {set: player.max_warmth - 50}}", "still-dead", "rules.1", "can hold"},
+		"a death that nothing undoes":      {"across: {death: {set: player.max_warmth}}", "across: {death: keep}", "still-dead", "rules.1", "still holds"},
+		"a passage that leads one way":     {"beacon_path: {from: ridge/slope, to: beacon/foot, both_ways: true", "beacon_path: {from: ridge/slope, to: beacon/foot", "span-mismatch", "", ""},
+		"a courier who is forgotten":       {"optional: true, title: Courier}", "optional: true, title: Courier, across: {leave: reset}}", "lost-at-leave", "player.courier", "what the player picked"},
+		"no crash is bounded":              {"when: [checkpoint, scene, leave], every: 30s", "when: [leave]", "loss-window", "saving", "a crash loses all of it"},
+		"a goal beyond every sack":         {"progress: player.parcels, goal: 5", "progress: player.parcels, goal: 10000", "goal-out-of-range", "milestones.full_sack", "never reached"},
+		"the way back from inside":         {"not_from: [lodge, cellar]", "not_from: [cellar]", "overwrites-way-back", "rules.11", "cannot get out"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			found := checked(t, row.from, row.to)
+			if row.item == "" { // meant: it has other ways out, and what is carried still fits
+				assert.NotContains(t, ids(found), row.id)
+				return
+			}
+			i := slices.IndexFunc(found, func(f finding.Finding) bool { return f.ID == row.id })
+			require.GreaterOrEqual(t, i, 0, "%v", ids(found))
+			assert.Equal(t, row.item, found[i].Item)
+			assert.Contains(t, found[i].Message, row.words)
+		})
+	}
+}
+
+func TestWhatIsProvedElsewhereIsNotSaidTwice(t *testing.T) {
+	found := checked(t, "death: {set: player.max_warmth}", "death: {set: player.max_warmth - 60}")
+	seen := map[string]int{}
+	for _, f := range found {
+		seen[f.ID+f.Message]++
+	}
+	for what, n := range seen {
+		assert.Equal(t, 1, n, what)
+	}
+}

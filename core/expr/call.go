@@ -22,7 +22,7 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 	case operators.LogicalNot:
 		return c.not(args[0], known)
 	case operators.Conditional:
-		return c.conditional(args, known)
+		return c.conditional(args, known, Type{})
 	case operators.Equals, operators.NotEquals:
 		return c.equality(name == operators.Equals, args, at, known)
 	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals:
@@ -138,10 +138,10 @@ func (c *checker) not(e ast.Expr, known Facts) typed {
 		eval: func(env Env) Value { return OfBool(!x(env).Bool) }}
 }
 
-func (c *checker) conditional(args []ast.Expr, known Facts) typed {
+func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
 	test := c.condition(args[0], known)
-	yes := c.walk(args[1], merge(known, test.holds))
-	no := c.walk(args[2], merge(known, test.fails))
+	yes := c.wanted(args[1], merge(known, test.holds), want)
+	no := c.wanted(args[2], merge(known, test.fails), want)
 	if test.eval == nil || yes.eval == nil || no.eval == nil {
 		return typed{}
 	}

@@ -9,6 +9,7 @@ import (
 
 	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/parser"
 
 	"alluvion/core/finding"
@@ -101,9 +102,6 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 	}
 	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want}}
 	n := c.wanted(tree.Expr(), known, want)
-	if n.eval != nil {
-		n.typ = c.adapt(n.typ, want, tree.Expr())
-	}
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
 	}
@@ -112,14 +110,21 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 	return c.program, c.found
 }
 
-// wanted walks the whole expression. A bare word is a name of the wanted list, unless it is known as
-// something else.
+// wanted walks the whole expression, or one side of a choice. A bare word is a name of the wanted list,
+// unless it is known as something else.
 func (c *checker) wanted(e ast.Expr, known Facts, want Type) typed {
+	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == operators.Conditional && want.Named() {
+		return c.conditional(e.AsCall().Args(), known, want)
+	}
 	if e.Kind() == ast.IdentKind && want.Named() && c.names.Roots[e.AsIdent()] == nil {
 		word := e.AsIdent()
 		return constant(OfText(word), c.listed(word, want, c.at(e)))
 	}
-	return c.walk(e, maps.Clone(known))
+	n := c.walk(e, maps.Clone(known))
+	if n.eval != nil {
+		n.typ = c.adapt(n.typ, want, e)
+	}
+	return n
 }
 
 // position turns a line and column of the expression into one of the plan.

@@ -75,3 +75,20 @@ func TestWithOnePlayerTheWorldDiesWithThem(t *testing.T) {
 	assert.Equal(t, "rewind", mx.Cell("game.planks", "death").Fate)
 	assert.Equal(t, "reset", mx.Cell("scene.snow", "new-run").Fate)
 }
+
+func TestWaymarksAndMilestonesHaveRows(t *testing.T) {
+	mx := demo(t)
+	for _, row := range []struct{ row, column, fate, sentence string }{
+		{"player.way_back", "leave", "keep", "Way back stays remembered when a visit ends"},
+		{"player.way_back", "new-run", "reset", "Way back is forgotten when the player starts over."},
+		{"player.way_back", "restart", "n/a", "goes with the player"},
+		{"player.earned.full_sack", "new-run", "keep", "Who has earned Full Sack has it still"},
+		{"player.earned.lamplighter", "new-run", "reset", "Lamplighter has to be earned anew"},
+	} {
+		c := mx.Cell(row.row, row.column)
+		require.NotNil(t, c, "%s at %s", row.row, row.column)
+		assert.Equal(t, row.fate, c.Fate)
+		assert.Contains(t, c.Sentence, row.sentence)
+	}
+	assert.Nil(t, mx.Cell("player.none", "leave"))
+}

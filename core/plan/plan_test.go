@@ -66,6 +66,18 @@ var mistakes = []struct {
 	{"an event named like a moment", "events: {burn:", "events: {joined:", "bad-value", 10, 10, "", "built-in moment"},
 	{"an error that is accepted", "start: 12}", "start: 12, accept: {missing: because}}", "bad-value", 7, 69, "", "cannot be accepted"},
 	{"a negative time", "events:", "saving: {every: -3s}\nevents:", "wrong-type", 10, 17, "", "time"},
+	{"every without its time", "on: burn", "on: every", "missing", 12, 10, "", "needs its time"},
+	{"every too often", "on: burn", "on: {every: 1ms}", "bad-value", 12, 18, "", "at least 100ms"},
+	{"changed without its variable", "on: burn", "on: changed", "missing", 12, 10, "", "needs the variable"},
+	{"a moment with a part that it has not", "on: burn", "on: {joined: x}", "unknown-name", 12, 11, "", "joined"},
+	{"an event that is sent and is none", "{add: player.oil, by: -1}", "{send: brun}", "unknown-name", 12, 28, "burn", "event"},
+	{"each without whom", "{add: player.oil, by: -1}", "{each: p, do: [{die: p}]}", "missing", 12, 21, "", `"in"`},
+	{"let without what to do", "{add: player.oil, by: -1}", "{let: {a: 1}}", "missing", 12, 21, "", `"do"`},
+	{"an else of actions behind go", "{add: player.oil, by: -1}", "{go: hut/door, else: [{die: player}]}", "wrong-type", 12, 42, "", "else of if"},
+	{"a waymark that is none", "{add: player.oil, by: -1}", "{remember: way_bak}", "unknown-name", 12, 32, "", "waymark"},
+	{"a milestone that is none", "on: burn", "on: {milestone: fist}", "unknown-name", 12, 0, "", "milestone"},
+	{"a pair of holders", "of: player,", "of: [player, scene],", "not-built", 7, 13, "", "Pairs"},
+	{"a holder that is none", "of: player,", "of: playr,", "unknown-name", 7, 13, "player", "held by"},
 	{"too many slots", "events:", "saving: {slots: 1000}\nevents:", "bad-value", 10, 17, "", "from 1 to 100"},
 }
 

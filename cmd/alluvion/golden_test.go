@@ -1,0 +1,43 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"regexp"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// stopwatches are lines that are different in every run.
+var stopwatches = regexp.MustCompile(`(?m)^ +(Trail time|Time of this run) .*\n`)
+
+// What people see is kept as it is meant to be; UPDATE_GOLDEN=1 writes it anew, to be read before it is
+// committed.
+func TestOutputIsAsItIsMeantToBe(t *testing.T) {
+	for name, args := range map[string][]string{
+		"help":           {"help"},
+		"help-check":     {"help", "check"},
+		"check-fine":     {"check", demoPlan},
+		"check-accepted": {"check", "-accepted", demoPlan},
+		"check-trouble":  {"check", "../../examples/troubled/still-dead.yaml"},
+		"check-error":    {"check", "../../examples/troubled/none-unhandled.yaml"},
+		"matrix":         {"matrix", demoPlan},
+		"matrix-row":     {"matrix", demoPlan, "-row", "player.parcels"},
+		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			got := runWith(t, "", args...)
+			assert.Empty(t, got.errs)
+			text := stopwatches.ReplaceAllString(got.out, "")
+			path := filepath.Join("testdata", name+".txt")
+			if os.Getenv("UPDATE_GOLDEN") == "1" {
+				require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+			}
+			want, err := os.ReadFile(path)
+			require.NoError(t, err)
+			assert.Equal(t, string(want), text)
+		})
+	}
+}

@@ -1,0 +1,134 @@
+package engine_test
+
+import (
+	"os"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/save"
+)
+
+// something draws a request that a plan could mean, of whatever its passages, checkpoints and events are.
+func something(t *rapid.T, m *model.Model) engine.Request {
+	player := rapid.SampledFrom(who).Draw(t, "player")
+	req := engine.Request{Player: player, Slot: 1}
+	switch rapid.IntRange(0, 9).Draw(t, "kind") {
+	case 0, 1:
+		req.Do = "join"
+	case 2:
+		req.Do = rapid.SampledFrom([]string{"leave", "start-over"}).Draw(t, "do")
+	case 3:
+		spot := anySpot(t, m)
+		req.Do = "move"
+		req.To = append([]fixed.Num{}, spot.Point[:len(m.Axes)]...)
+	case 4:
+		if len(m.Passages) > 0 {
+			req.Do, req.Name = "pass", rapid.SampledFrom(m.Passages).Draw(t, "passage").ID
+		}
+	case 5:
+		if len(m.Checkpoints) > 0 {
+			req.Do, req.Name = "touch", rapid.SampledFrom(m.Checkpoints).Draw(t, "checkpoint").ID
+		}
+	default:
+		e := rapid.SampledFrom(m.Events).Draw(t, "event")
+		req.Do, req.Name, req.Server, req.Args = "event", e.ID, !e.Self, map[string]expr.Value{}
+		if !e.Self {
+			req.Player = ""
+		}
+		for i := range e.Args {
+			req.Args[e.Args[i].ID] = anyValue(t, &e.Args[i], player)
+		}
+	}
+	return req
+}
+
+func anySpot(t *rapid.T, m *model.Model) *model.Spot {
+	s := rapid.SampledFrom(m.Scenes).Draw(t, "scene")
+	return rapid.SampledFrom(s.Spots).Draw(t, "spot")
+}
+
+// anyValue draws a value that is right for an argument, most of the time.
+func anyValue(t *rapid.T, a *model.Arg, player string) expr.Value {
+	switch {
+	case rapid.IntRange(0, 20).Draw(t, "wrong") == 0:
+		return rapid.SampledFrom([]expr.Value{expr.None, expr.OfInt(-77), expr.OfText("?"), expr.OfBool(true)}).Draw(t, "value")
+	case a.Type.Numeric():
+		steps := rapid.IntRange(0, 12).Draw(t, "steps")
+		n, _ := a.Step.Mul(fixed.FromInt(int64(steps)))
+		sum, _ := fixed.Max(a.Min, fixed.FromInt(-5)).Add(n)
+		return expr.OfNum(sum)
+	case a.Type.Named():
+		return expr.OfText(rapid.SampledFrom(a.Type.Names).Draw(t, "name"))
+	case a.Type.Kind == expr.Player:
+		return expr.OfText(player)
+	case a.Type.Kind == expr.Bool:
+		return expr.OfBool(rapid.Bool().Draw(t, "bool"))
+	}
+	return expr.OfText(rapid.StringOfN(rapid.RuneFrom([]rune("abz 9é")), 0, 12, -1).Draw(t, "text"))
+}
+
+// Whatever is asked under whatever plan: the state stays sound, what is refused changes nothing, and a
+// session that is saved and loaded into another goes on with the same values.
+func TestAnyRequestsUnderAnyPlanKeepTheStateSound(t *testing.T) {
+	demo, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	for name, text := range map[string]string{"camp": camp, "choir": choir, "moor": moor, "marks": marks, "lantern-pass": string(demo)} {
+		m := load(t, text)
+		t.Run(name, func(t *testing.T) {
+			rapid.Check(t, func(t *rapid.T) {
+				r := engine.New(m)
+				saved := map[string]*save.Player{}
+				var now int64
+				for range rapid.IntRange(1, 50).Draw(t, "steps") {
+					req := something(t, m)
+					now += rapid.SampledFrom([]int64{0, 0, 10, 400, 3000, 700_000}).Draw(t, "wait")
+					req.At = now
+					if req.Do == "join" {
+						req.Saved = saved[req.Player]
+					}
+					r.Advance(now)
+					before := r.Digest()
+					res, err := r.Step(req)
+					if err != nil {
+						require.Equal(t, before, r.Digest(), "%v", err)
+					}
+					for _, s := range res.Left {
+						saved[s.Player] = s
+					}
+					sound(t, r)
+				}
+				for _, id := range r.Present() {
+					sameInAnother(t, m, r, id)
+				}
+			})
+		})
+	}
+}
+
+// sameInAnother saves a player and loads them into a session of its own: what every crossing on the way
+// keeps is the same there.
+func sameInAnother(t *rapid.T, m *model.Model, r *engine.Run, id string) {
+	was := map[string]expr.Value{}
+	dead, _ := r.State(id)
+	for _, f := range r.Figures(id) {
+		was[f.Var.Name] = f.Value
+	}
+	s := r.Save(id)
+	s.World = nil
+	other := engine.New(m)
+	_, err := other.Step(engine.Request{Do: "join", Player: id, Slot: 1, Saved: s})
+	require.NoError(t, err)
+	rules := len(m.On("joined")) + len(m.On("arrived")) + len(m.On("came-back")) + len(m.On("milestone"))
+	for _, f := range other.Figures(id) {
+		kept := f.Var.Fates[2].Kind == "keep" && (!dead || f.Var.Fates[1].Kind == "keep")
+		if kept && !f.Var.Computed() && rules == 0 {
+			require.Equal(t, was[f.Var.Name], f.Value, f.Var.Name)
+		}
+	}
+}
