@@ -261,7 +261,6 @@ func TestTheTrailSaysWhatChangedNewestFirst(t *testing.T) {
 }
 
 func TestAClosedSessionSaysSoAndLeavesNothingRunning(t *testing.T) {
-	before := runtime.NumGoroutine()
 	h := open(t, "every: 30s")
 	h.do(engine.Request{Do: "join", Player: "ada"})
 	s := h.s
@@ -276,7 +275,10 @@ func TestAClosedSessionSaysSoAndLeavesNothingRunning(t *testing.T) {
 	_, _, err = h.m.Open(ctx, "hut", "three")
 	assert.ErrorIs(t, err, live.ErrClosed)
 	h.st.Close()
-	assert.Eventually(t, func() bool { return runtime.NumGoroutine() <= before+2 }, 5*time.Second, 20*time.Millisecond)
+	assert.Eventually(t, func() bool {
+		stacks := make([]byte, 1<<20)
+		return !strings.Contains(string(stacks[:runtime.Stack(stacks, true)]), "live.(*Session)")
+	}, 5*time.Second, 20*time.Millisecond, "no goroutine outlives its session")
 }
 
 func TestNamesOfSessions(t *testing.T) {

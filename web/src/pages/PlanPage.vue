@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { defineAsyncComponent, nextTick, ref, watch } from 'vue'
+import { defineAsyncComponent, nextTick, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
 import FindingCounts from '../components/FindingCounts.vue'
@@ -14,12 +14,22 @@ const route = useRoute()
 const editor = ref<{ go: (line: number, column: number) => void }>()
 const { text, findings, report, error, told, conflict, ready, changed, saving, load, save, takeTheirs, keepMine } = usePlanText(props.game)
 
-// A line in the address is gone to once the editor is there.
-watch([editor, () => route.query], async () => {
-  const line = Number(route.query.line)
-  if (!editor.value || !line) return
+// A place in the plan that is asked for, by a finding or by the address, is gone to once the editor is there.
+const wanted = shallowRef<{ line: number; column: number }>()
+
+function go(line: number, column: number) {
+  wanted.value = { line, column }
+}
+
+watch(
+  () => route.query,
+  (query) => Number(query.line) && go(Number(query.line), Number(query.column) || 1),
+  { immediate: true },
+)
+watch([editor, wanted], async () => {
+  if (!editor.value || !wanted.value) return
   await nextTick()
-  editor.value.go(line, Number(route.query.column) || 1)
+  editor.value.go(wanted.value.line, wanted.value.column)
 })
 </script>
 
@@ -46,7 +56,7 @@ watch([editor, () => route.query], async () => {
     </v-alert>
     <div v-if="ready" class="beside">
       <PlanEditor ref="editor" v-model="text" :findings="findings" @save="save" />
-      <div class="findings"><FindingList :findings="findings" @go="(l, c) => editor?.go(l, c)" /></div>
+      <div class="findings"><FindingList :findings="findings" @go="go" /></div>
     </div>
   </div>
 </template>
