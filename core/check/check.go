@@ -30,7 +30,7 @@ func Model(m *model.Model) finding.List {
 		(*checker).undecidedFates, (*checker).lostAtLeave, (*checker).readsAndWrites, (*checker).picks,
 		(*checker).narrows, (*checker).conditions, (*checker).equalities,
 		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
-		(*checker).bounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
+		(*checker).bounds, (*checker).areaBounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
 		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
 	} {
 		check(c)

@@ -27,6 +27,17 @@ func (c *checker) bounds() {
 	}
 }
 
+// areaBounds reports areas that reach beyond their scene.
+func (c *checker) areaBounds() {
+	for _, a := range c.m.Areas {
+		for i, axis := range c.m.Axes {
+			if a.Lo[i].Sign() < 0 || a.Scene.Size[i].Less(a.Hi[i]) {
+				c.report("out-of-bounds", a.At, about{item: a.ID}, "%s goes from %s to %s along %s, outside %s, which goes from 0 up to %s.", a.ID, a.Lo[i], a.Hi[i], axis, a.Scene.ID, a.Scene.Size[i])
+			}
+		}
+	}
+}
+
 // spans reports axes that are carried to where they do not fit.
 func (c *checker) spans() {
 	for _, p := range c.m.Passages {
@@ -154,13 +165,36 @@ func reach(ways []map[int]bool, from int) map[int]bool {
 // passage leads here, on a condition that asks for nothing but the scene.
 func (c *checker) bouncesBack() {
 	for _, e := range c.m.Effects {
-		if e.Rule.Moment.Kind != "arrived" || e.Action.Spot == nil || e.Maybe {
+		if e.Action.Spot == nil || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
+			continue
+		}
+		if e.Rule.Moment.Kind == "entered" {
+			c.bouncesFromArea(e)
 			continue
 		}
 		for _, s := range c.m.Scenes {
 			if s != e.Action.Spot.Scene && c.leads(e.Action.Spot.Scene, s) && c.certainIn(e, s) {
 				c.report("bounces-back", e.Action.At, ofRule(e.Rule), "Who arrives in %s from %s is sent straight back to %s.", s.ID, e.Action.Spot.Scene.ID, e.Action.Spot.ID)
 				break
+			}
+		}
+	}
+}
+
+// bouncesFromArea reports an area around a spot at which a passage arrives, when entering it leads back
+// to where the passage came from.
+func (c *checker) bouncesFromArea(e model.Effect) {
+	for _, p := range c.m.Passages {
+		for _, way := range [][2]*model.Spot{{p.From, p.To}, {p.To, p.From}} {
+			from, to := way[0], way[1]
+			if to == nil || from == nil || to == p.From && !p.BothWays || from.Scene != e.Action.Spot.Scene || from.Scene == to.Scene {
+				continue
+			}
+			for _, a := range to.Scene.Areas {
+				if a.ID == e.Rule.Moment.Of && a.Contains(to.Point) && c.certainIn(e, to.Scene) {
+					c.report("bounces-back", e.Action.At, ofRule(e.Rule), "Who arrives at %s by %s is in %s at once, and is sent straight back to %s.", to.ID, p.ID, a.ID, e.Action.Spot.ID)
+					return
+				}
 			}
 		}
 	}

@@ -78,7 +78,7 @@ func anyValue(t *rapid.T, a *model.Arg, player string) expr.Value {
 func TestAnyRequestsUnderAnyPlanKeepTheStateSound(t *testing.T) {
 	demo, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
 	require.NoError(t, err)
-	for name, text := range map[string]string{"camp": camp, "choir": choir, "moor": moor, "marks": marks, "lantern-pass": string(demo)} {
+	for name, text := range map[string]string{"camp": camp, "choir": choir, "moor": moor, "marks": marks, "marsh": marsh, "lantern-pass": string(demo)} {
 		m := load(t, text)
 		t.Run(name, func(t *testing.T) {
 			rapid.Check(t, func(t *rapid.T) {
@@ -125,6 +125,9 @@ func sameInAnother(t *rapid.T, m *model.Model, r *engine.Run, id string) {
 	_, err := other.Step(engine.Request{Do: "join", Player: id, Slot: 1, Saved: s})
 	require.NoError(t, err)
 	rules := len(m.On("joined")) + len(m.On("arrived")) + len(m.On("came-back")) + len(m.On("milestone"))
+	for _, a := range m.Areas {
+		rules += len(a.Entered) // who joins inside an area enters it
+	}
 	for _, f := range other.Figures(id) {
 		kept := f.Var.Fates[2].Kind == "keep" && (!dead || f.Var.Fates[1].Kind == "keep")
 		if kept && !f.Var.Computed() && rules == 0 {

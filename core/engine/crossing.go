@@ -149,9 +149,13 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 		t.touch(p)
 		t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
 		p.place = to
-		return nil
+		return t.foundElsewhere(p, from)
 	}
 	cause := t.cause
+	if err := t.leftAreas(p); err != nil {
+		return err
+	}
+	t.cause = cause
 	if err := t.moment("departed", p); err != nil {
 		return err
 	}
@@ -178,6 +182,9 @@ func (t *tx) arrived(p *Player, from string) error {
 	t.tell(Notice{Player: p.id, To: "player", Kind: "arrived", Scene: t.run.m.Scenes[p.place.Scene].ID, From: from})
 	t.forgetOn(p)
 	if err := t.moment("arrived", p); err != nil {
+		return err
+	}
+	if err := t.foundIn(p); err != nil {
 		return err
 	}
 	t.saveMoment(p, "scene")
@@ -245,7 +252,7 @@ func (r *Run) after(p *Player, fate string) Place {
 	case "checkpoint":
 		switch {
 		case p.reached >= 0:
-			return spotPlace(r.m.Checkpoints[p.reached].Spot, facing)
+			return r.pointPlace(p, facing)
 		case r.m.Fallback != nil:
 			return spotPlace(r.m.Fallback, facing)
 		}
@@ -256,6 +263,15 @@ func (r *Run) after(p *Player, fate string) Place {
 		return r.startPlace()
 	}
 	return p.place
+}
+
+// pointPlace is where the checkpoint reached brings a player back: its spot, or where its area was
+// entered.
+func (r *Run) pointPlace(p *Player, facing string) Place {
+	if point := r.m.Checkpoints[p.reached]; point.Spot != nil {
+		return spotPlace(point.Spot, facing)
+	}
+	return p.back
 }
 
 // startOver begins a new run in the same slot.

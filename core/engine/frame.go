@@ -62,6 +62,8 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 		return expr.OfInt(p.visits)
 	case expr.FirstVisit:
 		return expr.OfBool(p.visits == 1)
+	case expr.InArea:
+		return expr.OfBool(f.run.in(p, f.run.m.Areas[ref.Slot]))
 	case expr.Earned:
 		return expr.OfBool(p.earned[ref.Slot])
 	case expr.Waymark:

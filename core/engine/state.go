@@ -52,6 +52,7 @@ type core struct {
 	used    []bool
 	marks   []remembered // by waymark; never changed, only replaced
 	earned  []bool       // by milestone; never changed, only replaced
+	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record      // never changed, only replaced
 	visits  int
 	number  uint64 // the last numbered request that was applied

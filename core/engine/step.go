@@ -185,9 +185,10 @@ func (t *tx) move(p *Player, req Request) error {
 		}
 		to.Facing = req.Facing
 	}
+	from := p.place
 	t.touch(p)
 	p.place = to
-	return nil
+	return t.moved(p, from)
 }
 
 // pass goes through a passage, from whichever of its ends the player is at.
@@ -298,6 +299,8 @@ func (t *tx) touchPoint(p *Player, id string) error {
 	switch {
 	case point == nil:
 		return unknown("checkpoint", id, pointIDs(t.run.m))
+	case point.Area != nil:
+		return refuse(Invalid, "The checkpoint %s is reached by entering %s.", id, point.Area.ID)
 	case p.dead:
 		return refuse(Refused, "The dead touch nothing.")
 	case !t.run.reachable(p, point.Spot):
@@ -305,6 +308,11 @@ func (t *tx) touchPoint(p *Player, id string) error {
 	case p.used[point.Index] && !point.Again:
 		return nil
 	}
+	return t.reach(p, point)
+}
+
+// reach makes a checkpoint count, and (unless a later one was reached) the one to come back to.
+func (t *tx) reach(p *Player, point *model.Checkpoint) error {
 	t.touch(p)
 	used := slices.Clone(p.used)
 	used[point.Index] = true
@@ -317,9 +325,13 @@ func (t *tx) touchPoint(p *Player, id string) error {
 		t.note(p, "player.checkpoint", from, expr.OfText(point.ID))
 		p.reached = point.Index
 	}
-	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, Scene: point.Spot.Scene.ID})
+	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, Scene: t.run.m.Scenes[p.place.Scene].ID})
 	if err := t.moment("checkpoint", p); err != nil {
 		return err
+	}
+	if point.Area != nil && p.reached == point.Index {
+		t.touch(p)
+		p.back = p.place
 	}
 	if p.reached == point.Index { // what the rules on the moment gave is part of what is remembered
 		t.remember(p)

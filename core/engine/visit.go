@@ -80,6 +80,11 @@ func (t *tx) load(p *Player, s *save.Player) {
 	for i, m := range r.m.Milestones {
 		p.earned[i] = slices.Contains(s.Milestones, m.ID)
 	}
+	if s.Back != nil {
+		p.back = r.validPlace(*s.Back, r.startPlace())
+	} else if p.reached >= 0 && r.m.Checkpoints[p.reached].Spot == nil {
+		p.reached = -1 // it was a spot when this was saved, and is an area now
+	}
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
 	if r.m.Single && s.World != nil {
@@ -166,7 +171,10 @@ func (t *tx) tellJoined(p *Player, first, back bool) error {
 		return err
 	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "arrived", Scene: scene})
-	return t.moment("arrived", p)
+	if err := t.moment("arrived", p); err != nil {
+		return err
+	}
+	return t.foundIn(p)
 }
 
 // leave ends a visit: the rules on left, then the save is cut, then the player is gone.
@@ -202,6 +210,10 @@ func (r *Run) save(p *Player) *save.Player {
 		Dead: p.dead, Place: r.placeOut(p.place), Entry: r.placeOut(p.entry), Values: r.named(r.allShown(p.vars, model.OfPlayer), model.OfPlayer, everything), Attic: p.attic}
 	if p.reached >= 0 {
 		s.Checkpoint = r.m.Checkpoints[p.reached].ID
+		if r.m.Checkpoints[p.reached].Area != nil {
+			back := r.placeOut(p.back)
+			s.Back = &back
+		}
 	}
 	for i, used := range p.used {
 		if used {

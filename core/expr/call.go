@@ -11,7 +11,7 @@ import (
 )
 
 // later are the functions of the language that this version does not run.
-var later = map[string]bool{"holds": true, "draw": true, "in": true}
+var later = map[string]bool{"holds": true, "draw": true}
 
 func (c *checker) call(e ast.Expr, known Facts) typed {
 	call := e.AsCall()
@@ -33,6 +33,9 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 		return c.has(args, at, known)
 	case "orValue":
 		return c.orValue(call, at, known)
+	}
+	if name == "inside" && len(args) == 1 && !call.IsMemberFunction() {
+		return c.inside(args[0], at)
 	}
 	if name == "earned" && call.IsMemberFunction() && len(args) == 1 {
 		return c.earned(call, at)
@@ -63,7 +66,7 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 
 // FunctionNames lists the functions of the language.
 func FunctionNames() []string {
-	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true}
+	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true, "inside": true}
 	for n := range numeric {
 		if !strings.Contains(n, "_") {
 			names[n] = true
@@ -362,6 +365,24 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 		return typed{}
 	}
 	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
+}
+
+// inside is inside('scene/area'): whether the rule's player is in an area.
+func (c *checker) inside(arg ast.Expr, at finding.At) typed {
+	id := ""
+	if arg.Kind() == ast.LiteralKind {
+		id, _ = arg.AsLiteral().Value().(string)
+	}
+	if c.names.Areas == nil {
+		return c.fail("unknown-name", at, "There is no player here who could be inside an area.")
+	}
+	area := c.names.Areas[id]
+	if area == nil {
+		near := finding.Nearest(id, keys(c.names.Areas))
+		c.report("unknown-name", c.at(arg), "There is no area called \"%s\"; it is written inside('scene/area').%s", id, didYouMean(near)).Nearest = near
+		return typed{}
+	}
+	return c.value(area.Type, area.Ref, "inside('"+id+"')", at, nil)
 }
 
 // MilestonesKey is where a player's entry has the milestones; no name can be written like that.

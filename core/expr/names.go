@@ -41,6 +41,7 @@ const (
 	PlaceAxis
 	Waymark
 	Earned
+	InArea
 	Time
 	Present // how many players are in the session
 )
@@ -64,6 +65,8 @@ type Names struct {
 	Roots map[string]*Entry
 	// Missing says, for names that exist elsewhere but not here, why not.
 	Missing map[string]string
+	// Areas are the regions that inside() can ask for, by scene/area; those of the rule's player.
+	Areas map[string]*Entry
 	// Narrow, where it is set, may tell more of a value than its declaration does.
 	Narrow func(Ref, Type) Type
 }

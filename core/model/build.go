@@ -29,7 +29,7 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		Plan: p, Single: p.Session.Players.Or(16) == 1, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
-		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, weighed: map[*Var][]*Milestone{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, weighed: map[*Var][]*Milestone{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 	}, seen: map[string]bool{}}
 	b.space()
@@ -178,6 +178,9 @@ func (b *builder) allScenes() {
 		for _, spot := range e.Value.Spots.Entries {
 			b.spot(s, spot)
 		}
+		for _, area := range e.Value.Areas.Entries {
+			b.area(s, area)
+		}
 	}
 	b.Start = b.spots[b.Plan.Start.Name]
 }
@@ -266,9 +269,18 @@ func (b *builder) allPoints() {
 	b.Furthest = c.Use.Or("furthest") == "furthest"
 	b.Fallback = b.spots[c.Fallback.Name]
 	for i, e := range c.List.Entries {
-		p := &Checkpoint{ID: e.ID, Index: i, Spot: b.spots[e.Value.Spot.Name], Order: e.Value.Order.Or(i + 1), Again: e.Value.Again.Value, At: e.At}
+		if e.Value.Spot.Given() == e.Value.Area.Given() {
+			b.report("missing", e.At, "The checkpoint %s needs either at, a spot to touch, or in, an area to enter.", e.ID)
+		}
+		p := &Checkpoint{ID: e.ID, Index: i, Spot: b.spots[e.Value.Spot.Name], Area: b.areas[e.Value.Area.Name], Order: e.Value.Order.Or(i + 1), Again: e.Value.Again.Value, At: e.At}
 		b.Checkpoints = append(b.Checkpoints, p)
 		b.points[e.ID] = p
+		if p.Area != nil {
+			if p.Area.Point != nil {
+				b.report("bad-value", e.At, "Entering %s reaches the checkpoint %s already.", p.Area.ID, p.Area.Point.ID)
+			}
+			p.Area.Point = p
+		}
 	}
 }
 

@@ -25,6 +25,7 @@ type Model struct {
 	Checkpoints []*Checkpoint
 	Fallback    *Spot // nil where none is named
 	Furthest    bool
+	Areas       []*Area // all, in document order
 	Waymarks    []*Waymark
 	Events      []*Event
 	Rules       []*Rule // one for each rule and moment that it waits for
@@ -43,6 +44,7 @@ type Model struct {
 	passages  map[string]*Passage
 	points    map[string]*Checkpoint
 	waymarks  map[string]*Waymark
+	areas     map[string]*Area
 	weighed   map[*Var][]*Milestone // which milestones depend on a variable
 	weighCore []*Milestone          // which depend on something built in of a player
 	events    map[string]*Event
@@ -121,6 +123,7 @@ type Scene struct {
 	Index int
 	Size  []fixed.Num
 	Spots []*Spot
+	Areas []*Area
 	At    finding.At
 	Decl  *plan.Scene
 }
@@ -138,6 +141,23 @@ type Spot struct {
 	Reach    fixed.Num
 	AnyReach bool
 	At       finding.At
+}
+
+// Area is a named region of a scene: a box, half-open, or a ball.
+type Area struct {
+	ID      string // gorge/scree
+	Title   string
+	Scene   *Scene
+	Index   int                // among all areas
+	Lo, Hi  [MaxAxes]fixed.Num // of a box; of a ball what it spans
+	Ball    bool
+	Center  [MaxAxes]fixed.Num
+	Radius  fixed.Num
+	Axes    int
+	Entered []*Rule
+	Exited  []*Rule
+	Point   *Checkpoint // the checkpoint that entering it reaches, or nil
+	At      finding.At
 }
 
 // Span is an edge along one axis, both ends included.
@@ -164,7 +184,8 @@ type Passage struct {
 type Checkpoint struct {
 	ID    string
 	Index int
-	Spot  *Spot
+	Spot  *Spot // to touch and come back to; nil where there is an Area
+	Area  *Area // to enter
 	Order int
 	Again bool
 	At    finding.At

@@ -74,6 +74,15 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 		b.byChanged[v] = append(b.byChanged[v], r)
 		r.AboutPlayer = v.Holder == OfPlayer
 		return b.scopes.of(v.Holder), true
+	case "entered", "exited":
+		r.AboutPlayer = true
+		a := b.areas[r.Moment.Of]
+		if r.Moment.Kind == "entered" {
+			a.Entered = append(a.Entered, r)
+		} else {
+			a.Exited = append(a.Exited, r)
+		}
+		return b.scopes.player, true
 	case "every":
 		timer := Timer{r, r.Moment.Every.Milliseconds()}
 		if r.AboutPlayer = r.Moment.Of == "player"; r.AboutPlayer {

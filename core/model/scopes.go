@@ -52,9 +52,17 @@ func (b *builder) newScopes() scopes {
 	return scopes{
 		world: world,
 		scene: withMissing(world.With(map[string]*expr.Entry{"scene": here}), map[string]string{"player": "What a scene holds cannot depend on one player.", "place": "What a scene holds cannot depend on one player.", "args": noArgs}),
-		player: withMissing(world.With(map[string]*expr.Entry{"scene": here, "player": player, "place": &self}),
-			map[string]string{"args": noArgs, "prop": laterName, "movables": laterName}),
+		player: b.withAreas(withMissing(world.With(map[string]*expr.Entry{"scene": here, "player": player, "place": &self}),
+			map[string]string{"args": noArgs, "prop": laterName, "movables": laterName})),
 	}
+}
+
+func (b *builder) withAreas(n expr.Names) expr.Names {
+	n.Areas = map[string]*expr.Entry{}
+	for _, a := range b.Areas {
+		n.Areas[a.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
+	}
+	return n
 }
 
 const laterName = "Props and movables are part of the language, but this version does not run them yet."

@@ -186,12 +186,21 @@ type Variable struct {
 type Scene struct {
 	Title  Given[string]      `plan:"title" doc:"What people call it."`
 	Size   []Given[fixed.Num] `plan:"size,required" doc:"Its extent along each axis: from 0 up to, not including, this."`
+	Areas  Map[Area]          `plan:"areas" doc:"Named regions that a player is in or not."`
 	Spots  Map[Spot]          `plan:"spots" doc:"Named positions."`
 	Accept Accept             `plan:"accept"`
 
-	Areas  Later `plan:"areas" doc:"Named regions."`
 	Origin Later `plan:"origin"`
 	Walk   Later `plan:"walk"`
+}
+
+// Area is a named region of a scene: a box, or a circle (a ball, where there are three axes).
+type Area struct {
+	Title  Given[string]
+	Box    Map[[]Given[fixed.Num]]
+	At     []Given[fixed.Num]
+	Radius Given[fixed.Num]
+	Accept Accept
 }
 
 // Spot is a named position in a scene.
@@ -228,10 +237,10 @@ type Checkpoints struct {
 
 // Checkpoint is one of them.
 type Checkpoint struct {
-	Spot  Ref         `plan:"at,required" ref:"spot" doc:"The spot to touch."`
+	Spot  Ref         `plan:"at" ref:"spot" doc:"The spot to touch."`
+	Area  Ref         `plan:"in" ref:"area" doc:"The area to enter, in place of a spot to touch: scene/area."`
 	Order Given[int]  `plan:"order" min:"0" max:"1000000" doc:"How far along it is, for use: furthest. Without it, its place in the list."`
 	Again Given[bool] `plan:"again" default:"false" doc:"Touching it once more renews what was remembered there."`
-	In    Later       `plan:"in"`
 }
 
 // Waymark is a place that each player may remember.

@@ -10,9 +10,9 @@ import (
 )
 
 // BuiltInMoments are the moments that a rule can name besides the plan's events.
-var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "changed", "every"}
+var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "entered", "exited", "changed", "every"}
 
-var laterMoments = map[string]bool{"saved": true, "loaded": true, "entered": true, "exited": true}
+var laterMoments = map[string]bool{"saved": true, "loaded": true}
 
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
@@ -43,14 +43,17 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		case "changed":
 			r.report("missing", n.At, "changed needs the variable: {changed: player.oil}.")
 			return m, false
+		case "entered", "exited":
+			r.report("missing", n.At, "%s needs the area: {%s: gorge/scree}.", m.Kind, m.Kind)
+			return m, false
 		case "every":
 			r.report("missing", n.At, "every needs its time: {every: 30s}.")
 			return m, false
 		}
 	case n.form == formTable && len(n.keys) == 1:
 		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
-		if m.Kind != "changed" && m.Kind != "milestone" && !laterMoments[m.Kind] {
-			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone"})
+		if m.Kind != "changed" && m.Kind != "milestone" && m.Kind != "entered" && m.Kind != "exited" && !laterMoments[m.Kind] {
+			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone", "entered", "exited"})
 			return m, false
 		}
 	default:
@@ -100,6 +103,30 @@ func (o *Otherwise) read(r *reader, n *node, f field) {
 		return
 	}
 	r.read(n, reflect.ValueOf(&o.Spot).Elem(), field{ref: "spot"})
+}
+
+// read takes the axes of a box apart from the rest: {x: [44, 60], y: [0, 18]}, or {at: [9, 9], radius: 3}.
+func (a *Area) read(r *reader, n *node, f field) {
+	if n.form != formTable {
+		r.wrong(n, "a table: {x: [44, 60], y: [0, 18]} or {at: [9, 9], radius: 3}")
+		return
+	}
+	box := &node{form: formTable, At: n.At}
+	for _, k := range n.keys {
+		switch k.name {
+		case "title":
+			r.read(k.value, reflect.ValueOf(&a.Title).Elem(), field{name: "title"})
+		case "at":
+			r.read(k.value, reflect.ValueOf(&a.At).Elem(), field{name: "at"})
+		case "radius":
+			r.read(k.value, reflect.ValueOf(&a.Radius).Elem(), field{name: "radius", min: "0"})
+		case "accept":
+			r.read(k.value, reflect.ValueOf(&a.Accept).Elem(), field{name: "accept"})
+		default:
+			box.keys = append(box.keys, k)
+		}
+	}
+	r.read(box, reflect.ValueOf(&a.Box).Elem(), field{})
 }
 
 func (t *ValueType) read(r *reader, n *node, f field) {
@@ -219,21 +246,26 @@ func Verbs() []string {
 
 // resolve makes sure that every reference names something, and that ids do not shadow what is built in.
 func (p *Plan) resolve(r *reader) {
-	spots := map[string]bool{}
-	var names []string
+	spots, areas := map[string]bool{}, map[string]bool{}
+	var names, areaNames []string
 	for _, s := range p.Scenes.Entries {
 		for _, spot := range s.Value.Spots.Entries {
 			name := s.ID + "/" + spot.ID
 			spots[name], names = true, append(names, name)
 		}
+		for _, area := range s.Value.Areas.Entries {
+			name := s.ID + "/" + area.ID
+			areas[name], areaNames = true, append(areaNames, name)
+		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
 	isKnown := map[string]func(string) bool{
 		"spot":            func(n string) bool { return spots[n] },
 		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
 		"event":           func(n string) bool { return p.Events.Get(n) != nil },
 		"scene":           func(n string) bool { return p.Scenes.Get(n) != nil },
 		"waymark":         func(n string) bool { return p.Waymarks.Get(n) != nil },
+		"area":            func(n string) bool { return areas[n] },
 		"milestone":       func(n string) bool { return p.Milestones.Get(n) != nil },
 		"spot or waymark": func(n string) bool { return spots[n] || p.Waymarks.Get(n) != nil },
 	}
@@ -247,7 +279,7 @@ func (p *Plan) resolve(r *reader) {
 			r.report("bad-value", e.At, "%q is a built-in moment; an event needs another name.", e.ID)
 		}
 	}
-	p.resolveMoments(r)
+	p.resolveMoments(r, areaNames)
 }
 
 func (r *reader) dangling(ref reference, names []string, p *Plan) {
@@ -281,12 +313,19 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 	r.report("unknown-name", ref.ref.At, "%s", text).Nearest = near
 }
 
-func (p *Plan) resolveMoments(r *reader) {
+func (p *Plan) resolveMoments(r *reader, areas []string) {
 	names := append(p.Events.IDs(), BuiltInMoments...)
 	for i := range p.Rules {
 		for j := range p.Rules[i].On {
 			m := &p.Rules[i].On[j]
 			switch {
+			case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
+				near := finding.Nearest(m.Of, areas)
+				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area."
+				if near != "" {
+					text += " Did you mean " + near + "?"
+				}
+				r.report("unknown-name", m.At, "%s", text).Nearest = near
 			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
 				near := finding.Nearest(m.Of, p.Milestones.IDs())
 				r.report("unknown-name", m.At, "There is no milestone called \"%s\".", clip(m.Of)).Nearest = near

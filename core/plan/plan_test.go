@@ -78,6 +78,8 @@ var mistakes = []struct {
 	{"a milestone that is none", "on: burn", "on: {milestone: fist}", "unknown-name", 12, 0, "", "milestone"},
 	{"a pair of holders", "of: player,", "of: [player, scene],", "not-built", 7, 13, "", "Pairs"},
 	{"a holder that is none", "of: player,", "of: playr,", "unknown-name", 7, 13, "player", "held by"},
+	{"entered without its area", "on: burn", "on: entered", "missing", 12, 10, "", "needs the area"},
+	{"an area that is none", "on: burn", "on: {entered: hut/den}", "unknown-name", 12, 10, "", "scene/area"},
 	{"too many slots", "events:", "saving: {slots: 1000}\nevents:", "bad-value", 10, 17, "", "from 1 to 100"},
 }
 

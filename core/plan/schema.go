@@ -82,6 +82,12 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		return object{"oneOf": []any{moment, object{"type": "array", "items": moment, "minItems": 1}}}
 	case reflect.TypeFor[ValueType]():
 		return object{"oneOf": []any{object{"type": "string"}, s.ref(t)}}
+	case reflect.TypeFor[Area]():
+		number := object{"type": "number"}
+		pair := object{"type": "array", "items": number, "minItems": 2, "maxItems": 2}
+		return object{"type": "object", "properties": object{"title": text("What people call it."), "radius": number, "at": object{"type": "array", "items": number},
+			"accept": s.form(reflect.TypeFor[Accept](), field{})}, "additionalProperties": pair,
+			"description": "A box: for each axis from (included) and to (not included). Or a circle: at and radius."}
 	case reflect.TypeFor[Otherwise]():
 		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": s.ref(reflect.TypeFor[Action]())}}}
 	case reflect.TypeFor[Always]():
@@ -151,7 +157,10 @@ func (s *schemer) moment() object {
 	time := scalar(reflect.TypeFor[time.Duration](), field{})
 	every := object{"type": "object", "properties": object{"every": object{"oneOf": []any{time, s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
 	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")}, "required": []string{"milestone"}, "additionalProperties": false}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone}}
+	area := func(kind string) object {
+		return object{"type": "object", "properties": object{kind: text("The area, as gorge/scree.")}, "required": []string{kind}, "additionalProperties": false}
+	}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited")}}
 }
 
 // named defines a schema once and refers to it.

@@ -52,6 +52,7 @@ type Player struct {
 	// Checkpoint is the one reached, "" where none was; Used are those that counted in this run.
 	Checkpoint string           `json:"checkpoint,omitempty"`
 	Used       []string         `json:"used,omitempty"`
+	Back       *Place           `json:"back,omitempty"`       // of a checkpoint that is an area: where it was entered
 	Waymarks   map[string]Place `json:"waymarks,omitempty"`   // those that are not none
 	Milestones []string         `json:"milestones,omitempty"` // those that are earned
 	Values     Values           `json:"values"`

@@ -32,7 +32,7 @@ type GameInfo struct {
 
 // Named is something that the plan names.
 type Named struct {
-	Kind  string `json:"kind" doc:"variable, scene, spot, passage, checkpoint, waymark, milestone, event or roster."`
+	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, milestone, event or roster."`
 	Name  string `json:"name"`
 	Title string `json:"title"`
 	Line  int    `json:"line" doc:"Where it stands in the plan."`
@@ -271,6 +271,9 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 		out = append(out, Named{"scene", scene.ID, scene.Title, scene.At.Line})
 		for _, spot := range scene.Spots {
 			out = append(out, Named{"spot", spot.ID, spot.ID, spot.At.Line})
+		}
+		for _, area := range scene.Areas {
+			out = append(out, Named{"area", area.ID, area.Title, area.At.Line})
 		}
 	}
 	for _, x := range m.Passages {
