@@ -65,6 +65,21 @@ func (c *Client) Plan(ctx context.Context, game string) (text []byte, etag strin
 	return text, res.Get("ETag"), nil
 }
 
+// SetFate writes one fate into the plan's text: keep, reset, rewind, or default for what the defaults say.
+func (c *Client) SetFate(ctx context.Context, game, variable, crossing, fate, etag string) (string, api.Report, error) {
+	raw, err := json.Marshal(api.FateChange{Fate: fate})
+	if err != nil {
+		return "", api.Report{}, err
+	}
+	var report api.Report
+	path := "/v1/games/" + url.PathEscape(game) + "/fates/" + url.PathEscape(variable) + "/" + url.PathEscape(crossing)
+	res, err := c.do(ctx, http.MethodPut, path, http.Header{"Content-Type": {"application/json"}, "If-Match": {etag}}, raw, &report)
+	if err != nil {
+		return "", report, err
+	}
+	return res.Get("ETag"), report, nil
+}
+
 // Matrix says what survives what.
 func (c *Client) Matrix(ctx context.Context, game string) (matrix.Matrix, error) {
 	return get[matrix.Matrix](ctx, c, "/v1/games/"+url.PathEscape(game)+"/matrix")

@@ -259,6 +259,26 @@ func TestPlansAreReplacedOnlyByWhoHasReadThem(t *testing.T) {
 	assert.Equal(t, http.StatusPreconditionFailed, p.Status)
 }
 
+func TestOneFateIsWrittenIntoThePlan(t *testing.T) {
+	h := start(t)
+	before, etag, err := h.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	next, report, err := h.c.SetFate(ctx, "lantern-pass", "player.oil", "death", "keep", etag)
+	require.NoError(t, err)
+	assert.True(t, report.Runnable)
+	after, now, err := h.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, next, now)
+	assert.Equal(t, strings.Replace(string(before), "start: 12, across: {death: rewind}}", "start: 12, across: {death: keep}}", 1), string(after))
+	m, err := h.c.Matrix(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, "keep", m.Cell("player.oil", "death").Fate)
+	_, _, err = h.c.SetFate(ctx, "lantern-pass", "player.oil", "death", "rewind", etag)
+	var p *client.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, http.StatusPreconditionFailed, p.Status)
+}
+
 func TestAPlanMayBeJSON(t *testing.T) {
 	h := start(t)
 	const tiny = `{"alluvion": 1, "game": "tiny", "version": 1, "start": "a/s", "defaults": {"place": {"death": "stay", "leave": "exact"}}, "scenes": {"a": {"size": [4, 4], "spots": {"s": {"at": [1, 1]}}}}, "saving": {"every": "30s"}}`

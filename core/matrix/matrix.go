@@ -51,12 +51,27 @@ type Cell struct {
 	Fate     string        `json:"fate" doc:"keep, reset, rewind, set; for place checkpoint, entry, stay, exact, start, passage; computed; n/a; undecided; for crash saved or unbounded."`
 	Short    string        `json:"short" doc:"The fate in a word or two."`
 	Decided  model.Decided `json:"decided" doc:"own: by the item itself; default: by the plan's defaults; built-in; undecided; n/a."`
+	Choices  []string      `json:"choices" doc:"The fates that can be chosen here; none where nothing can be changed by itself. The empty one is what the defaults say."`
 	Sentence string        `json:"sentence" doc:"What it means, for people."`
 	Where    *finding.At   `json:"where,omitempty" doc:"Where in the plan it is decided."`
 }
 
 // Of makes the matrix of a plan.
 func Of(m *model.Model) Matrix {
+	out := of(m)
+	for g := range out.Groups {
+		for r := range out.Groups[g].Rows {
+			for c := range out.Groups[g].Rows[r].Cells {
+				if cell := &out.Groups[g].Rows[r].Cells[c]; cell.Choices == nil {
+					cell.Choices = []string{}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
 	w := &writer{m: m}
 	for _, g := range []struct {
@@ -165,7 +180,7 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.By == model.NotAtAll:
 		return w.notAtAll(v.Holder, c)
 	case f.By == model.ByNobody:
-		return undecided(v.Title, v.Holder, c)
+		out = undecided(v.Title, v.Holder, c)
 	case f.Kind == "keep":
 		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, when(v.Holder, c))
 	case f.Kind == "reset":
@@ -175,6 +190,13 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.Kind == "set":
 		out.Short = "= " + strings.TrimPrefix(f.Set.Source, v.Holder.String()+".")
 		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, when(v.Holder, c))
+	}
+	out.Choices = []string{"keep", "reset"}
+	if c == plan.CrossDeath {
+		out.Choices = append(out.Choices, "rewind")
+	}
+	if f.By == model.ByItself {
+		out.Choices = append(out.Choices, "")
 	}
 	return out
 }

@@ -135,6 +135,25 @@ func TestACellOfTheMatrixIsExplainedAndHasAnAddress(t *testing.T) {
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('parcels:')`, "the editor is at the line that decides it")
 }
 
+func TestAFateIsChangedInTheMatrixAndTakenBack(t *testing.T) {
+	p := open(t)
+	before, _, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=death")
+	p.sees("Parcels goes back to what it was at the checkpoint reached")
+	p.click(".choices button:nth-child(1)")
+	p.sees("Parcels stays as it is when the player comes back after dying.")
+	after, _, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(string(before), "max: 9999, start: 0, across: {death: rewind}}", "max: 9999, start: 0, across: {death: keep}}", 1), string(after))
+	p.click(".undo")
+	p.sees("As it was before.")
+	p.sees("Parcels goes back to what it was at the checkpoint reached")
+	back, _, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, string(before), string(back))
+}
+
 func TestThePlanIsCheckedAsItIsTypedAndNothingTypedIsLost(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/plan")

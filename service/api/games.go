@@ -68,6 +68,20 @@ type textInput struct {
 	RawBody []byte `contentType:"application/yaml" doc:"The plan, as YAML or JSON."`
 }
 
+type fateInput struct {
+	GamePath
+	Variable string `path:"variable" maxLength:"80" doc:"The variable, as player.warmth."`
+	Crossing string `path:"crossing" enum:"scene,death,leave,restart,new-run"`
+	IfMatch  string `header:"If-Match" doc:"The entity tag of the text that is changed."`
+	Body     FateChange
+}
+
+// FateChange is a fate to be written into a plan's text.
+type FateChange struct {
+	Fate string `json:"fate" enum:"keep,reset,rewind,set,default" doc:"default takes the variable's own fate away, so that the defaults decide."`
+	Set  string `json:"set,omitempty" maxLength:"2000" doc:"Of set: the expression."`
+}
+
 type planOutput struct {
 	ETag string `header:"ETag" doc:"The entity tag of the text."`
 	Body Report
@@ -131,6 +145,8 @@ func (s *Server) games(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-plan", Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
 	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet, Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
 	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet, Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}}, s.getMatrix)
+	huma.Register(api, huma.Operation{OperationID: "put-fate", Method: http.MethodPut, Path: "/v1/games/{game}/fates/{variable}/{crossing}", Summary: "Write one fate into the plan's text", Tags: tags,
+		Description: "The text changes by just that; comments and layout stay. A change after which the plan could not run is refused.", Errors: []int{404, 409, 412, 422}}, s.putFate)
 	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names", Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
 	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
 		func(_ context.Context, in *textInput) (*body[Report], error) {
@@ -232,6 +248,22 @@ func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error
 		return nil, s.asProblem(err)
 	}
 	return &planOutput{quoted(g.ETag), reportOf(found)}, nil
+}
+
+func (s *Server) putFate(ctx context.Context, in *fateInput) (*planOutput, error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	kind := in.Body.Fate
+	if kind == "default" {
+		kind = ""
+	}
+	text, err := plan.SetFate(g.Text, in.Variable, plan.Crossing(in.Crossing), kind, in.Body.Set)
+	if err != nil {
+		return nil, problem(http.StatusConflict, "edit", "The text cannot be changed by itself", "%v.", err)
+	}
+	return s.putPlan(ctx, &planInput{GamePath: in.GamePath, IfMatch: in.IfMatch, RawBody: []byte(text)})
 }
 
 func (s *Server) getPlan(ctx context.Context, in *GamePath) (*planText, error) {

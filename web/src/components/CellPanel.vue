@@ -3,7 +3,8 @@ import type { Cell, Column, Row } from '../api/client'
 import { shown } from '../api/client'
 import FateGlyph from './FateGlyph.vue'
 
-defineProps<{ game: string; row: Row; column: Column; cell: Cell }>()
+defineProps<{ game: string; row: Row; column: Column; cell: Cell; told: string; undoable: boolean; busy: boolean }>()
+defineEmits<{ choose: [fate: string]; undo: [] }>()
 
 const decided: Record<string, string> = {
   own: 'Decided by the item itself',
@@ -23,6 +24,20 @@ const decided: Record<string, string> = {
       {{ decided[cell.decided] }}<template v-if="cell.where">,
         <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: cell.where.line, column: cell.where.column } }">line {{ cell.where.line }}</RouterLink></template>.
     </p>
+    <div v-if="cell.choices.length" class="choices" role="group" :aria-label="`Change ${row.title} at ${column.title}`">
+      <button
+        v-for="fate in cell.choices"
+        :key="fate"
+        type="button"
+        :class="{ now: fate === cell.fate && cell.decided === 'own' }"
+        :aria-pressed="fate === cell.fate && cell.decided === 'own'"
+        :disabled="busy"
+        @click="$emit('choose', fate)"
+      >
+        <FateGlyph v-if="fate" :fate="fate" /> {{ fate || 'by default' }}
+      </button>
+    </div>
+    <p v-if="told" class="quiet" role="status">{{ told }} <button v-if="undoable" type="button" class="undo" @click="$emit('undo')">Undo</button></p>
     <dl>
       <dt>Name</dt>
       <dd class="mono">{{ row.name }}</dd>
@@ -65,6 +80,38 @@ p {
 .sentence {
   font-size: 16.5px;
   line-height: 1.4;
+}
+
+.choices {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin: 12px 0 8px;
+}
+
+.choices button {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  padding: 3px 10px;
+  border: 1px solid var(--line);
+  border-radius: 3px;
+  cursor: pointer;
+}
+
+.choices button:hover {
+  background: var(--faint);
+}
+
+.choices .now {
+  border-color: rgb(var(--v-theme-primary));
+  font-weight: 600;
+}
+
+.undo {
+  color: rgb(var(--v-theme-primary));
+  text-decoration: underline;
+  cursor: pointer;
 }
 
 dl {

@@ -8,9 +8,11 @@ import FateGlyph from '../components/FateGlyph.vue'
 import FateMatrix from '../components/FateMatrix.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import { useMatrix } from '../composables/resources'
+import { useFateChange } from '../composables/useFateChange'
 
 const props = defineProps<{ game: string }>()
 const { data: matrix, error, reload } = useMatrix(() => props.game)
+const { told, undoable, busy, change, undo } = useFateChange(props.game, () => reload())
 const route = useRoute()
 const router = useRouter()
 
@@ -34,6 +36,7 @@ const legend = [
 ]
 
 function pick(row: string, at: string) {
+  told.value = ''
   void router.replace({ query: { row, at } })
 }
 </script>
@@ -50,7 +53,16 @@ function pick(row: string, at: string) {
     <EmptyState v-if="matrix && matrix.groups.length === 0" title="The plan has no state yet">Declare a variable, and its fates appear here.</EmptyState>
     <div v-else-if="matrix" class="beside">
       <FateMatrix :matrix="matrix" :row="rowName" :column="columnID" @pick="pick" />
-      <CellPanel v-if="picked" :game="game" v-bind="picked" />
+      <CellPanel
+        v-if="picked"
+        :game="game"
+        v-bind="picked"
+        :told="told"
+        :undoable="undoable !== undefined"
+        :busy="busy"
+        @choose="(fate) => change(rowName, columnID, fate)"
+        @undo="undo"
+      />
       <aside v-else class="sheet hint">
         <b>Pick a cell</b>
         <p>It says in one sentence what happens to that value there, and where in the plan it is decided.</p>

@@ -1,0 +1,186 @@
+package plan
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"unicode/utf8"
+)
+
+// ErrEdit says that a change cannot be made to the text by itself.
+var ErrEdit = errors.New("this cannot be changed in the text by itself; edit the text")
+
+// SetFate writes a variable's own fate at a crossing into a plan's text, and changes nothing else of it:
+// comments, order and layout stay. kind is keep, reset, rewind, set (with its expression), or "" for what
+// the defaults say. The text that is given must be a plan that can be read.
+func SetFate(source string, variable string, c Crossing, kind, expression string) (string, error) {
+	id := variable[strings.LastIndexByte(variable, '.')+1:]
+	root, found := parse([]byte(source))
+	if found.Errors() || root == nil {
+		return "", fmt.Errorf("%w: the plan has errors", ErrEdit)
+	}
+	decl := root.child("variables").child(id)
+	if decl == nil || decl.form != formTable || len(decl.keys) == 0 {
+		return "", fmt.Errorf("%w: there is no variable %s", ErrEdit, variable)
+	}
+	e := editor{source}
+	out := e.fate(decl, string(c), fateText(kind, expression))
+	again, found := Read([]byte(out))
+	v := again.Variables.Get(id)
+	if found.Errors() || v == nil || v.Across.At(c).Kind != kind || kind == "set" && v.Across.At(c).Set.Source != expression {
+		return "", ErrEdit
+	}
+	return out, nil
+}
+
+func fateText(kind, expression string) string {
+	if kind != "set" {
+		return kind
+	}
+	if strings.ContainsAny(expression, ",:{}[]#'\"&*!|>%@`") || strings.TrimSpace(expression) != expression {
+		expression = strconv.Quote(expression)
+	}
+	return "{set: " + expression + "}"
+}
+
+// child finds what stands under a key; nil where nothing does.
+func (n *node) child(name string) *node {
+	if n == nil {
+		return nil
+	}
+	if k := n.key(name); k != nil {
+		return k.value
+	}
+	return nil
+}
+
+// editor changes a text at exact places.
+type editor struct{ text string }
+
+func (e editor) fate(decl *node, crossing, fate string) string {
+	across := decl.child("across")
+	hasOwn := across != nil && across.form == formTable && across.key(crossing) != nil
+	switch {
+	case fate == "" && !hasOwn:
+		return e.text
+	case fate == "" && len(across.keys) == 1:
+		return e.remove(decl, "across")
+	case fate == "":
+		return e.remove(across, crossing)
+	case hasOwn:
+		begin := e.offset(across.key(crossing).value)
+		return e.text[:begin] + fate + e.text[e.end(begin):]
+	case across != nil && across.form == formTable && len(across.keys) > 0:
+		return e.insert(across, crossing+": "+fate)
+	case across != nil:
+		return e.text
+	}
+	return e.insert(decl, "across: {"+crossing+": "+fate+"}")
+}
+
+// insert adds an entry to a table: behind the last one of a table in braces, on a line of its own before
+// the first one of an indented table.
+func (e editor) insert(table *node, entry string) string {
+	if _, ok := e.brace(table); ok {
+		last := table.keys[len(table.keys)-1].value
+		at := e.end(e.offset(last))
+		return e.text[:at] + ", " + entry + e.text[at:]
+	}
+	first := e.offsetOf(table.keys[0].at.Line, table.keys[0].at.Column)
+	indent := strings.Repeat(" ", table.keys[0].at.Column-1)
+	return e.text[:first] + entry + "\n" + indent + e.text[first:]
+}
+
+// remove takes an entry out of a table, with the comma or the line that goes with it.
+func (e editor) remove(table *node, name string) string {
+	i := 0
+	for i = range table.keys {
+		if table.keys[i].name == name {
+			break
+		}
+	}
+	begin := e.offsetOf(table.keys[i].at.Line, table.keys[i].at.Column)
+	end := e.end(e.offset(table.keys[i].value))
+	if _, ok := e.brace(table); !ok {
+		lineBegin := strings.LastIndexByte(e.text[:begin], '\n') + 1
+		lineEnd := end + strings.IndexByte(e.text[end:]+"\n", '\n') + 1
+		return e.text[:lineBegin] + e.text[min(lineEnd, len(e.text)):]
+	}
+	if i > 0 { // from the end of the entry before
+		begin = e.end(e.offset(table.keys[i-1].value))
+	} else if i < len(table.keys)-1 {
+		end = e.offsetOf(table.keys[i+1].at.Line, table.keys[i+1].at.Column)
+	}
+	return e.text[:begin] + e.text[end:]
+}
+
+// brace finds the { that a table in braces begins with.
+func (e editor) brace(table *node) (int, bool) {
+	first := e.offsetOf(table.keys[0].at.Line, table.keys[0].at.Column)
+	before := strings.TrimRight(e.text[:first], " \t\r\n")
+	return len(before) - 1, strings.HasSuffix(before, "{")
+}
+
+// offset is where a value begins in the text: a table in braces at its brace.
+func (e editor) offset(n *node) int {
+	if n.form == formTable && len(n.keys) > 0 {
+		if open, ok := e.brace(n); ok {
+			return open
+		}
+	}
+	return e.offsetOf(n.Line, n.Column)
+}
+
+// offsetOf turns a line and a column in characters into a place in the text.
+func (e editor) offsetOf(line, column int) int {
+	at := 0
+	for ; line > 1; line-- {
+		at += strings.IndexByte(e.text[at:], '\n') + 1
+	}
+	for ; column > 1 && at < len(e.text); column-- {
+		_, n := utf8.DecodeRuneInString(e.text[at:])
+		at += n
+	}
+	return at
+}
+
+// end is where the value that begins at a place ends: at its closing bracket or quote, or where a plain
+// value does.
+func (e editor) end(at int) int {
+	depth := 0
+	for i := at; i < len(e.text); i++ {
+		switch c := e.text[i]; {
+		case c == '"' || c == '\'':
+			i = e.closing(i)
+			if depth == 0 {
+				return i + 1
+			}
+		case c == '{' || c == '[':
+			depth++
+		case (c == '}' || c == ']') && depth > 0:
+			if depth--; depth == 0 {
+				return i + 1
+			}
+		case depth == 0 && (c == ',' || c == '}' || c == ']' || c == '\n' || c == '#' && i > at && e.text[i-1] == ' '):
+			return at + len(strings.TrimRight(e.text[at:i], " \t\r"))
+		}
+	}
+	return len(e.text)
+}
+
+// closing finds the quote that closes the one at a place.
+func (e editor) closing(at int) int {
+	quote := e.text[at]
+	for i := at + 1; i < len(e.text); i++ {
+		switch {
+		case e.text[i] == '\\' && quote == '"':
+			i++
+		case e.text[i] == quote && quote == '\'' && i+1 < len(e.text) && e.text[i+1] == '\'':
+			i++
+		case e.text[i] == quote:
+			return i
+		}
+	}
+	return len(e.text) - 1
+}
