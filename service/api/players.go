@@ -263,14 +263,22 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three 
 }
 
 func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), Stored: doc != nil}
+	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
 	if now != nil && i < len(now.Milestones) {
-		t.Live = expr.OfBool(now.Milestones[i].Earned)
+		t.Live = milestoneText(now.Milestones[i].Earned)
 	}
 	if doc != nil {
-		t.Saved = expr.OfBool(slices.Contains(doc.Milestones, m.ID))
+		t.Saved = milestoneText(slices.Contains(doc.Milestones, m.ID))
 	}
 	return t
+}
+
+// milestoneText is how a milestone stands, for people.
+func milestoneText(earned bool) expr.Value {
+	if earned {
+		return expr.OfText("earned")
+	}
+	return expr.OfText("not yet")
 }
 
 func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Three {
