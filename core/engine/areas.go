@@ -7,9 +7,10 @@ func (r *Run) in(p *Player, a *model.Area) bool {
 	return !p.dead && p.place.Scene == a.Scene.Index && a.Contains(p.place.At)
 }
 
-// moved tells the areas of a scene that a player went from one point to another in a straight line:
-// first what was left, then what was entered, then what was crossed from side to side (rule 24).
-func (t *tx) moved(p *Player, from Place) error {
+// moved tells the areas of a scene that a player is at another point of it than before: first what was
+// left, then what was entered, or (where they went there in a straight line) crossed from side to side
+// (rule 24).
+func (t *tx) moved(p *Player, from Place, line bool) error {
 	if p.dead {
 		return nil
 	}
@@ -22,47 +23,24 @@ func (t *tx) moved(p *Player, from Place) error {
 		}
 	}
 	for _, a := range areas {
-		switch before, after := a.Contains(from.At), a.Contains(p.place.At); {
-		case !before && after:
-			if err := t.enterArea(a, p); err != nil {
-				return err
-			}
-		case !before && a.Crosses(from.At, p.place.At):
-			if err := t.enterArea(a, p); err != nil {
-				return err
-			}
-			if err := t.areaRules(a.Exited, p); err != nil {
-				return err
-			}
+		inside := a.Contains(p.place.At)
+		if a.Contains(from.At) || !inside && !(line && a.Crosses(from.At, p.place.At)) {
+			continue
+		}
+		if err := t.enterArea(a, p); err != nil {
+			return err
+		}
+		if inside {
+			continue
+		}
+		if err := t.areaRules(a.Exited, p); err != nil {
+			return err
 		}
 	}
 	return nil
 }
 
-// foundElsewhere tells the areas of a scene that a player was moved within it, not in a line.
-func (t *tx) foundElsewhere(p *Player, from Place) error {
-	if p.dead {
-		return nil
-	}
-	areas := t.run.m.Scenes[p.place.Scene].Areas
-	for _, a := range areas {
-		if a.Contains(from.At) && !a.Contains(p.place.At) {
-			if err := t.areaRules(a.Exited, p); err != nil {
-				return err
-			}
-		}
-	}
-	for _, a := range areas {
-		if !a.Contains(from.At) && a.Contains(p.place.At) {
-			if err := t.enterArea(a, p); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// leftAreas tells the areas that a player was in that they are gone; foundIn those that they are in now.
+// leftAreas tells the areas that a player is in that they are about to go.
 func (t *tx) leftAreas(p *Player) error {
 	for _, a := range t.run.m.Scenes[p.place.Scene].Areas {
 		if t.run.in(p, a) {
@@ -74,6 +52,7 @@ func (t *tx) leftAreas(p *Player) error {
 	return nil
 }
 
+// foundIn tells the areas that a player is in that they have come.
 func (t *tx) foundIn(p *Player) error {
 	for _, a := range t.run.m.Scenes[p.place.Scene].Areas {
 		if t.run.in(p, a) {

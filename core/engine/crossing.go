@@ -149,7 +149,7 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 		t.touch(p)
 		t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
 		p.place = to
-		return t.foundElsewhere(p, from)
+		return t.moved(p, from, false)
 	}
 	cause := t.cause
 	if err := t.leftAreas(p); err != nil {

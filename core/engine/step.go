@@ -188,7 +188,7 @@ func (t *tx) move(p *Player, req Request) error {
 	from := p.place
 	t.touch(p)
 	p.place = to
-	return t.moved(p, from)
+	return t.moved(p, from, true)
 }
 
 // pass goes through a passage, from whichever of its ends the player is at.

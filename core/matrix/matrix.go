@@ -58,20 +58,6 @@ type Cell struct {
 
 // Of makes the matrix of a plan.
 func Of(m *model.Model) Matrix {
-	out := of(m)
-	for g := range out.Groups {
-		for r := range out.Groups[g].Rows {
-			for c := range out.Groups[g].Rows[r].Cells {
-				if cell := &out.Groups[g].Rows[r].Cells[c]; cell.Choices == nil {
-					cell.Choices = []string{}
-				}
-			}
-		}
-	}
-	return out
-}
-
-func of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
 	w := &writer{m: m}
 	for _, g := range []struct {
@@ -86,6 +72,13 @@ func of(m *model.Model) Matrix {
 			}
 			for _, m := range w.m.Milestones {
 				rows = append(rows, w.milestone(m))
+			}
+		}
+		for r := range rows {
+			for i := range rows[r].Cells {
+				if rows[r].Cells[i].Choices == nil {
+					rows[r].Cells[i].Choices = []string{}
+				}
 			}
 		}
 		if len(rows) > 0 {
@@ -281,43 +274,48 @@ func (w *writer) crash(title string) Cell {
 
 func (w *writer) waymark(mark *model.Waymark) Row {
 	row := Row{Name: "player." + mark.ID, Title: mark.Title, Type: "waymark, or none", At: mark.At}
+	return w.remembered(row, mark.Fates, map[string]string{
+		"keep":   mark.Title + " stays remembered when %s.",
+		"rewind": mark.Title + " is the place again that was remembered at the checkpoint reached when %s.",
+		"reset":  mark.Title + " is forgotten when %s.",
+	})
+}
+
+func (w *writer) milestone(m *model.Milestone) Row {
+	row := Row{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), At: m.At}
+	return w.remembered(row, m.Fates, map[string]string{
+		"keep":  "Who has earned " + m.Title + " has it still when %s.",
+		"reset": m.Title + " has to be earned anew when %s.",
+	})
+}
+
+func (w *writer) reached() Row {
+	row := Row{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint, or none"}
+	if c := w.m.Plan.Checkpoints; c != nil {
+		row.At = c.List.At
+	}
+	return w.remembered(row, w.m.Reached, map[string]string{
+		"keep":  "The checkpoint reached stays the one to come back to when %s.",
+		"reset": "No checkpoint counts as reached any more when %s.",
+	})
+}
+
+// remembered fills a row of something built in that a player has; sentences say what each fate means.
+func (w *writer) remembered(row Row, fates [5]model.Fate, sentences map[string]string) Row {
 	for i, c := range plan.Crossings {
-		f := mark.Fates[i]
+		f := fates[i]
 		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
 		switch {
 		case f.By == model.NotAtAll:
 			cell = w.notAtAll(model.OfPlayer, c)
 		case f.By == model.ByNobody:
-			cell = undecided(mark.Title, model.OfPlayer, c)
-		case f.Kind == "keep":
-			cell.Sentence = fmt.Sprintf("%s stays remembered when %s.", mark.Title, when(model.OfPlayer, c))
-		case f.Kind == "rewind":
-			cell.Sentence = fmt.Sprintf("%s is the place again that was remembered at the checkpoint reached when %s.", mark.Title, when(model.OfPlayer, c))
+			cell = undecided(row.Title, model.OfPlayer, c)
 		default:
-			cell.Sentence = fmt.Sprintf("%s is forgotten when %s.", mark.Title, when(model.OfPlayer, c))
+			cell.Sentence = fmt.Sprintf(sentences[f.Kind], when(model.OfPlayer, c))
 		}
 		row.Cells = append(row.Cells, cell)
 	}
-	row.Cells = append(row.Cells, w.crash(mark.Title))
-	return row
-}
-
-func (w *writer) milestone(m *model.Milestone) Row {
-	row := Row{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), At: m.At}
-	for i, c := range plan.Crossings {
-		f := m.Fates[i]
-		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
-		switch {
-		case f.By == model.NotAtAll:
-			cell = w.notAtAll(model.OfPlayer, c)
-		case f.Kind == "keep":
-			cell.Sentence = fmt.Sprintf("Who has earned %s has it still when %s.", m.Title, when(model.OfPlayer, c))
-		default:
-			cell.Sentence = fmt.Sprintf("%s has to be earned anew when %s.", m.Title, when(model.OfPlayer, c))
-		}
-		row.Cells = append(row.Cells, cell)
-	}
-	row.Cells = append(row.Cells, w.crash(m.Title))
+	row.Cells = append(row.Cells, w.crash(row.Title))
 	return row
 }
 
@@ -349,28 +347,4 @@ func (w *writer) beforeFirst() string {
 		return w.m.Fallback.ID
 	}
 	return w.m.Start.ID
-}
-
-func (w *writer) reached() Row {
-	row := Row{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint, or none"}
-	if c := w.m.Plan.Checkpoints; c != nil {
-		row.At = c.List.At
-	}
-	for i, c := range plan.Crossings {
-		f := w.m.Reached[i]
-		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
-		switch {
-		case f.By == model.NotAtAll:
-			cell = w.notAtAll(model.OfPlayer, c)
-		case f.By == model.ByNobody:
-			cell = undecided("the checkpoint reached", model.OfPlayer, c)
-		case f.Kind == "keep":
-			cell.Sentence = fmt.Sprintf("The checkpoint reached stays the one to come back to when %s.", when(model.OfPlayer, c))
-		default:
-			cell.Sentence = fmt.Sprintf("No checkpoint counts as reached any more when %s.", when(model.OfPlayer, c))
-		}
-		row.Cells = append(row.Cells, cell)
-	}
-	row.Cells = append(row.Cells, w.crash("the checkpoint reached"))
-	return row
 }

@@ -47,7 +47,7 @@ func open(t *testing.T) *page {
 	t.Cleanup(func() { assert.NoError(t, s.Stop(ctx)) })
 	parent, err := tab()
 	require.NoError(t, err)
-	within, cancel := context.WithTimeout(parent, 90*time.Second)
+	within, cancel := context.WithTimeout(parent, 3*time.Minute)
 	p := &page{t: t, ctx: within, url: s.URL(), c: client.New(s.URL())}
 	t.Cleanup(cancel)
 	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) }) // it asks no service that is gone
@@ -91,7 +91,7 @@ func (p *page) sees(text string) {
 
 func (p *page) until(condition, what string) {
 	p.t.Helper()
-	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](condition, chromedp.WithPollingTimeout(15*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
+	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](condition, chromedp.WithPollingTimeout(40*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
 	if err != nil {
 		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
 		require.NoError(p.t, err, "%s. It shows:\n%s", what, text)

@@ -1,0 +1,142 @@
+package service_test
+
+import (
+	"net/http"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/expr"
+	"alluvion/service/api"
+)
+
+// toTheGorge brings a player from the lodge into the gorge.
+func (h *house) toTheGorge(player string) {
+	h.do(api.Request{Do: "join", Player: player})
+	h.do(api.Request{Do: "move", Player: player, To: to(30, 1)})
+	h.do(api.Request{Do: "pass", Player: player, Name: "porch_gorge"})
+}
+
+func kinds(a api.Answer) []string {
+	var out []string
+	for _, n := range a.Notices {
+		out = append(out, n.Kind)
+	}
+	return out
+}
+
+func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
+	h := start(t)
+	h.toTheGorge("wren")
+	h.do(api.Request{Do: "move", Player: "wren", To: to(33, 25)})
+	h.do(event("wren", "horn"))
+	assert.Equal(t, "lodge (20, 12) south", h.figures("wren")["place"].Live.Plain())
+	assert.Equal(t, "gorge (33, 25) south", h.figures("wren")["player.way_back"].Live.Plain())
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.restart()
+	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(api.Request{Do: "move", Player: "wren", To: to(4, 20)})
+	h.do(api.Request{Do: "pass", Player: "wren", Name: "old_tunnel"})
+	assert.Equal(t, "gorge (33, 25) south", h.figures("wren")["place"].Live.Plain(), "over a quit and a restart")
+	assert.Equal(t, expr.None, h.figures("wren")["player.way_back"].Live)
+}
+
+func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
+	h := start(t)
+	h.toTheGorge("wren")
+	h.do(api.Request{Do: "move", Player: "wren", To: to(40, 10)})
+	through := h.do(api.Request{Do: "move", Player: "wren", To: to(62, 10)})
+	assert.Contains(t, kinds(through), "died")
+	assert.Eventually(t, func() bool { return h.figures("wren")["place"].Live.Plain() == "lodge (20, 12) south" }, 5*time.Second, 50*time.Millisecond,
+		"back at the fallback: no checkpoint was reached")
+	steps, err := h.room.Changes(ctx, "wren", "player.dead")
+	require.NoError(t, err)
+	require.Len(t, steps, 2)
+	assert.Contains(t, steps[1].Cause, "gorge/scree", "the cause names the area")
+}
+
+func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	for i := range 5 {
+		a := h.do(event("wren", "load"))
+		assert.Equal(t, i == 4, slices.Contains(kinds(a), "milestone"), "parcel %d", i+1)
+	}
+	assert.Equal(t, "earned", h.figures("wren")["player.earned.full_sack"].Live.Plain())
+	h.refused(event("wren", "load"))
+	h.do(api.Request{Do: "start-over", Player: "wren"})
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	s, err := h.c.Player(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	for _, v := range s.Values {
+		if v.Name == "player.earned.full_sack" {
+			assert.Equal(t, "earned", v.Saved.Plain())
+			assert.Equal(t, expr.None, v.Live, "away")
+		}
+	}
+}
+
+func TestABlizzardChillsEverybodyByHowManyTheyAre(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(api.Request{Do: "join", Player: "pike"})
+	a := h.do(api.Request{Do: "event", Server: true, Name: "blizzard"})
+	require.Len(t, a.Changes, 2)
+	assert.Equal(t, "pike", a.Changes[0].Player, "by id")
+	assert.Equal(t, "92", a.Changes[1].To.Plain())
+}
+
+func TestListsSayWhoAndWhatIsThere(t *testing.T) {
+	h := start(t)
+	h.toTheGorge("wren")
+	h.do(api.Request{Do: "join", Player: "pike", Slot: 2})
+	players, err := h.c.Players(ctx, "lantern-pass")
+	require.NoError(t, err)
+	require.Len(t, players, 2)
+	assert.Equal(t, api.PlayerInfo{Player: "pike", Session: "winter", Slot: 2, Slots: []api.SlotInfo{}}, players[0], "nothing is saved of pike yet")
+	assert.Equal(t, "gorge", players[1].Slots[0].Scene)
+	games, err := h.c.Games(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 2, games[0].Present)
+	assert.Equal(t, 1, games[0].Saves)
+	assert.Equal(t, 2, games[0].Findings.Accepted)
+	state, err := h.room.State(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"pike", "wren"}, state.Present)
+	require.NoError(t, h.room.Close(ctx))
+	_, err = h.room.State(ctx)
+	assert.ErrorContains(t, err, "Open it first")
+	after, err := h.c.Players(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Empty(t, after[0].Session)
+	assert.Len(t, after[0].Slots, 1, "closing saved everybody")
+}
+
+func TestASlotIsARunOfItsOwn(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren", Slot: 1})
+	h.do(event("wren", "load"))
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	assert.Equal(t, "0", h.figures("wren")["player.parcels"].Live.Plain())
+	first, err := h.c.Player(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	assert.False(t, first.Present, "they play in the other slot")
+	assert.Equal(t, 1, first.Revision)
+	other := h.refused(api.Request{Do: "join", Player: "wren", Slot: 1})
+	assert.Equal(t, http.StatusConflict, other.Status)
+}
+
+func TestHealthSaysThatItReadsAndWrites(t *testing.T) {
+	h := start(t)
+	health, err := h.c.Health(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, "ok", health.Status)
+	report, err := h.c.Check(ctx, []byte("alluvion: 1\n"))
+	require.NoError(t, err)
+	assert.False(t, report.Runnable)
+	assert.Positive(t, report.Counts.Errors)
+}
