@@ -88,7 +88,7 @@ func New(m *model.Model) *Run {
 		r.scenes = append(r.scenes, r.starts(model.OfScene))
 	}
 	r.timers = beginTimers(m.Timers, 0)
-	r.tx.run = r
+	r.tx.run, r.tx.frame.run = r, r
 	return r
 }
 

@@ -21,15 +21,13 @@ func (r *Run) Step(req Request) (Result, error) {
 	if err := r.allowed(req, p); err != nil {
 		return res, err
 	}
-	one, err := r.transact(unrefusable[req.Do], func(t *tx) error { return t.perform(req, p) })
+	// No rule and no invariant can refuse joining and leaving (rule 10).
+	one, err := r.transact(req.Do == "join" || req.Do == "leave", func(t *tx) error { return t.perform(req, p) })
 	if err != nil {
 		return res, err
 	}
 	return joinResults(res, one), nil
 }
-
-// unrefusable are the requests that no rule and no invariant can refuse (rule 10).
-var unrefusable = map[string]bool{"join": true, "leave": true}
 
 // Advance lets time go on to at, and runs the timers that are due by then.
 func (r *Run) Advance(at int64) Result {
@@ -74,8 +72,7 @@ func (r *Run) nextBack(by int64) *Player {
 // transact runs do as one transaction with all that follows from it.
 func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
 	t := &r.tx
-	t.begin()
-	t.settled = settled
+	t.begin(settled)
 	err := do(t)
 	if err == nil {
 		err = t.drain()

@@ -63,10 +63,15 @@ type pending struct {
 // mark is a point that a transaction can be taken back to.
 type mark struct{ values, cores, entered, exited, queue, changes, notices, saves int }
 
-func (t *tx) begin() {
-	*t = tx{run: t.run, queue: t.queue[:0], values: t.values[:0], cores: t.cores[:0], entered: t.entered[:0], exited: t.exited[:0], watches: t.watches[:0], weigh: t.weigh[:0], args: t.args[:0],
-		res: Result{Changes: t.res.Changes[:0], Notices: t.res.Notices[:0], Saves: t.res.Saves[:0]}}
-	t.frame = frame{run: t.run, scene: -1}
+// begin makes the transaction empty. Its lists keep their room.
+func (t *tx) begin(settled bool) {
+	t.queue, t.done = t.queue[:0], 0
+	t.values, t.cores = t.values[:0], t.cores[:0]
+	t.entered, t.exited = t.entered[:0], t.exited[:0]
+	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
+	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
+	t.frame.player, t.frame.scene, t.frame.args, t.frame.err = nil, -1, nil, nil
+	t.cause, t.settled = Cause{}, settled
 }
 
 func (t *tx) mark() mark {
