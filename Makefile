@@ -60,6 +60,7 @@ FUZZTIME ?= 60s
 fuzz:
 	$(GO) test ./core/plan -fuzz FuzzRead -fuzztime $(FUZZTIME)
 	$(GO) test ./core/expr -fuzz FuzzCompile -fuzztime $(FUZZTIME)
+	$(GO) test ./core/check -fuzz FuzzText -fuzztime $(FUZZTIME)
 	$(GO) test ./core/save -fuzz FuzzDecode -fuzztime $(FUZZTIME)
 
 clean:

@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/check"
+	"alluvion/core/engine"
 	"alluvion/core/finding"
+	"alluvion/core/matrix"
 )
 
 const troubled = "../../examples/troubled"
@@ -135,4 +137,37 @@ func TestWhatIsProvedElsewhereIsNotSaidTwice(t *testing.T) {
 	for what, n := range seen {
 		assert.Equal(t, 1, n, what)
 	}
+}
+
+// Any text is judged, and what can run runs: no panic on the way from text to model to matrix to session.
+func FuzzText(f *testing.F) {
+	files, err := filepath.Glob(filepath.Join(troubled, "*.yaml"))
+	require.NoError(f, err)
+	for _, file := range append(files, "../../examples/lantern-pass/plan.yaml") {
+		raw, err := os.ReadFile(file)
+		require.NoError(f, err)
+		f.Add(raw)
+	}
+	f.Fuzz(func(t *testing.T, text []byte) {
+		m, _, found := check.Text(text)
+		if m == nil {
+			if !found.Errors() {
+				t.Fatal("no model, and no error")
+			}
+			return
+		}
+		matrix.Of(m)
+		if found.Errors() {
+			return
+		}
+		r := engine.New(m)
+		if _, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1}); err != nil {
+			t.Fatalf("nobody can join: %v", err)
+		}
+		for _, e := range m.Events {
+			_, _ = r.Step(engine.Request{Do: "event", Player: "ada", Name: e.ID, Server: !e.Self, At: 1000})
+		}
+		r.Advance(100_000)
+		r.Digest()
+	})
 }

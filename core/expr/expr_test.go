@@ -131,6 +131,8 @@ func TestMistakesInExpressions(t *testing.T) {
 		{"has(player.courier) || player.courier.pack > 1", "none-unhandled", 33, ""},
 		{"player.oil / 0", "bad-expression", 23, ""},
 		{"player.oil +", "bad-expression", 22, ""},
+		{"min()", "bad-expression", 13, ""},
+		{"abs(1, 2)", "bad-expression", 13, ""},
 		{"[1, 2]", "bad-expression", 10, ""},
 		{"player.oil in [1]", "bad-expression", 0, ""},
 		{"1e300 > player.oil", "bad-expression", 10, ""},

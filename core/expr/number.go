@@ -106,7 +106,7 @@ func (c *checker) number(e ast.Expr, known Facts) (typed, bool) {
 }
 
 func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding.At, known Facts) typed {
-	if op.takes != len(args) && (op.takes != 0 || len(args) == 0) {
+	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
 		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
 	}
 	kinds, ranges, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]func(Env) Value, len(args))
