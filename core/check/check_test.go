@@ -3,12 +3,14 @@ package check_test
 import (
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
@@ -148,26 +150,59 @@ func FuzzText(f *testing.F) {
 		require.NoError(f, err)
 		f.Add(raw)
 	}
-	f.Fuzz(func(t *testing.T, text []byte) {
-		m, _, found := check.Text(text)
-		if m == nil {
-			if !found.Errors() {
-				t.Fatal("no model, and no error")
+	f.Fuzz(func(t *testing.T, text []byte) { judgeAndRun(t, text) })
+}
+
+// Words of the demo put in one another's place, and lines left out: what a slip of the keyboard or of the
+// mouse makes of a plan.
+func TestShuffledPlansAreJudged(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	word := regexp.MustCompile(`[a-z_]{2,}|[0-9.]+`)
+	rapid.Check(t, func(t *rapid.T) {
+		text := string(raw)
+		for range rapid.IntRange(1, 3).Draw(t, "slips") {
+			at := word.FindAllStringIndex(text, -1)
+			from, to := rapid.SampledFrom(at).Draw(t, "from"), rapid.SampledFrom(at).Draw(t, "to")
+			switch rapid.IntRange(0, 2).Draw(t, "slip") {
+			case 0:
+				text = text[:from[0]] + text[to[0]:to[1]] + text[from[1]:]
+			case 1:
+				begin := strings.LastIndexByte(text[:from[0]], '\n') + 1
+				end := from[1] + strings.IndexByte(text[from[1]:]+"\n", '\n')
+				text = text[:begin] + text[min(end+1, len(text)):]
+			default:
+				text = text[:from[0]] + text[from[1]:]
 			}
-			return
 		}
-		matrix.Of(m)
-		if found.Errors() {
-			return
-		}
-		r := engine.New(m)
-		if _, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1}); err != nil {
-			t.Fatalf("nobody can join: %v", err)
-		}
-		for _, e := range m.Events {
-			_, _ = r.Step(engine.Request{Do: "event", Player: "ada", Name: e.ID, Server: !e.Self, At: 1000})
-		}
-		r.Advance(100_000)
-		r.Digest()
+		judgeAndRun(t, []byte(text))
 	})
+}
+
+// judgeAndRun takes a text all the way: judged, shown, and (where it can run) run.
+func judgeAndRun(t interface{ Fatalf(string, ...any) }, text []byte) {
+	m, _, found := check.Text(text)
+	if m == nil {
+		if !found.Errors() {
+			t.Fatalf("no model, and no error")
+		}
+		return
+	}
+	matrix.Of(m)
+	if found.Errors() {
+		return
+	}
+	r := engine.New(m)
+	if _, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1}); err != nil {
+		t.Fatalf("nobody can join: %v", err)
+	}
+	for _, e := range m.Events {
+		_, _ = r.Step(engine.Request{Do: "event", Player: "ada", Name: e.ID, Server: !e.Self, At: 1000})
+	}
+	for _, p := range m.Passages {
+		_, _ = r.Step(engine.Request{Do: "move", Player: "ada", To: p.From.Point[:len(m.Axes)], At: 2000})
+		_, _ = r.Step(engine.Request{Do: "pass", Player: "ada", Name: p.ID, At: 2000})
+	}
+	r.Advance(100_000)
+	r.Digest()
 }
