@@ -84,6 +84,10 @@ func (s *Service) Stop(ctx context.Context) error {
 	err := s.http.Shutdown(ctx)
 	err = errors.Join(err, s.live.CloseAll(ctx))
 	s.store.Close()
-	s.log.Info("stopped", "error", err)
-	return err
+	if err != nil {
+		s.log.Error("stopped, but not cleanly", "error", err)
+		return err
+	}
+	s.log.Info("stopped")
+	return nil
 }

@@ -184,8 +184,12 @@ func (m *Manager) Close(ctx context.Context, s *Session) error {
 			delete(m.where, k)
 		}
 	}
-	m.log.Info("session closed", "game", s.Game, "session", s.Name, "error", err)
-	return err
+	if err != nil {
+		m.log.Error("a session was closed, but not everything could be saved", "game", s.Game, "session", s.Name, "error", err)
+		return err
+	}
+	m.log.Info("session closed", "game", s.Game, "session", s.Name)
+	return nil
 }
 
 // CloseAll closes every session, for a graceful stop. No session can be opened after it.
