@@ -136,20 +136,10 @@ func exceeds(offset [model.MaxAxes]fixed.Num, reach fixed.Num) bool {
 	return square(reach).Less(length2(offset))
 }
 
-func length2(offset [model.MaxAxes]fixed.Num) fixed.Num {
-	var sum fixed.Num
-	for _, d := range offset {
-		sum, _ = sum.Add(square(d))
-	}
-	return sum
-}
+func length2(offset [model.MaxAxes]fixed.Num) fixed.Num { return model.Dot(offset, offset) }
 
 func square(n fixed.Num) fixed.Num {
-	s, err := n.Mul(n)
-	if err != nil {
-		return fixed.Must("100000000000000000000000000000")
-	}
-	return s
+	return model.Dot([model.MaxAxes]fixed.Num{n}, [model.MaxAxes]fixed.Num{n})
 }
 
 // inside moves a point to the nearest one of the scene.

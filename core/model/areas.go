@@ -5,12 +5,17 @@ import (
 	"alluvion/core/plan"
 )
 
+// maxExtent bounds sizes, radii and reaches, so that products of four distances fit a number exactly.
+var maxExtent = fixed.FromInt(10_000_000)
+
 func (b *builder) area(scene *Scene, e plan.Entry[plan.Area]) {
 	d := &e.Value
 	a := &Area{ID: scene.ID + "/" + e.ID, Title: Title(d.Title, e.ID), Scene: scene, Index: len(b.Areas), Axes: len(b.Axes), At: e.At}
 	switch {
 	case d.Radius.Given != (d.At != nil):
 		b.report("missing", e.At, "A circle needs at and radius together.")
+	case d.Radius.Given && maxExtent.Less(d.Radius.Value):
+		b.report("bad-value", d.Radius.At, "The radius of a circle is at most %s.", maxExtent)
 	case d.Radius.Given && len(d.Box.Entries) > 0:
 		b.report("wrong-type", e.At, "An area is a box or a circle, not both.")
 	case d.Radius.Given:
@@ -74,7 +79,7 @@ func (a *Area) offset(p [MaxAxes]fixed.Num) [MaxAxes]fixed.Num {
 	return d
 }
 
-func (a *Area) within(d [MaxAxes]fixed.Num) bool { return dot(d, d).Less(square(a.Radius)) }
+func (a *Area) within(d [MaxAxes]fixed.Num) bool { return Dot(d, d).Less(square(a.Radius)) }
 
 // Crosses says whether the straight line between two points touches the area, though both ends may lie
 // outside.
@@ -94,14 +99,14 @@ func (a *Area) crossesBall(from, to [MaxAxes]fixed.Num) bool {
 	for i := range a.Axes {
 		along[i], _ = to[i].Sub(from[i])
 	}
-	length := dot(along, along)
+	length := Dot(along, along)
 	start := a.offset(from)
-	before := dot(start, along).Neg() // how far along the nearest point lies, times length
+	before := Dot(start, along).Neg() // how far along the nearest point lies, times length
 	if length.Sign() == 0 || before.Sign() <= 0 || !before.Less(length) {
 		return false // nearest at an end, and the ends are outside
 	}
 	// |start|² − before²/length < radius², without dividing
-	left, _ := dot(start, start).Mul(length)
+	left, _ := Dot(start, start).Mul(length)
 	right, _ := square(a.Radius).Mul(length)
 	left, _ = left.Sub(square(before))
 	return left.Less(right)
@@ -143,7 +148,8 @@ func (f fraction) less(g fraction) bool {
 	return a.Less(b)
 }
 
-func dot(a, b [MaxAxes]fixed.Num) fixed.Num {
+// Dot is the scalar product of two offsets within a scene.
+func Dot(a, b [MaxAxes]fixed.Num) fixed.Num {
 	var sum fixed.Num
 	for i := range a {
 		p, _ := a[i].Mul(b[i])

@@ -26,12 +26,13 @@ func Load(source []byte) (*Model, *plan.Plan, finding.List) {
 // Build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
 func Build(p *plan.Plan) (*Model, finding.List) {
 	b := &builder{Model: &Model{
-		Plan: p, Single: p.Session.Players.Or(16) == 1, Reach: p.Reach.Or(fixed.FromInt(2)),
+		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, weighed: map[*Var][]*Milestone{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 	}, seen: map[string]bool{}}
+	b.Single = b.Players() == 1
 	b.space()
 	b.allRosters()
 	b.allScenes()
@@ -169,8 +170,8 @@ func (b *builder) allScenes() {
 		e := &b.Plan.Scenes.Entries[i]
 		s := &Scene{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, At: e.At, Decl: &e.Value, Size: b.numbers(e.Value.Size, e.At, "size")}
 		for _, n := range s.Size {
-			if n.Sign() <= 0 {
-				b.report("bad-value", e.Value.Size[0].At, "The size of a scene is more than 0 along each axis.")
+			if n.Sign() <= 0 || maxExtent.Less(n) {
+				b.report("bad-value", e.At, "The size of a scene is more than 0 and at most %s along each axis.", maxExtent)
 			}
 		}
 		b.Scenes = append(b.Scenes, s)
@@ -231,7 +232,7 @@ func (b *builder) spotReach(s *Spot, reach plan.Given[string]) {
 		return
 	}
 	n, err := fixed.Parse(reach.Value)
-	if err != nil || n.Sign() < 0 {
+	if err != nil || n.Sign() < 0 || maxExtent.Less(n) {
 		b.report("bad-value", reach.At, "reach is a distance or any, not %q.", reach.Value)
 	}
 	s.Reach = n

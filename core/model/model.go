@@ -371,6 +371,9 @@ func (m *Model) Applies(h Holder, c plan.Crossing) bool {
 // SlotsPerPlayer is how many saves a player may have.
 func (m *Model) SlotsPerPlayer() int { return m.Plan.Saving.Slots.Or(1) }
 
+// RevisionsKept is how many revisions of a slot are kept.
+func (m *Model) RevisionsKept() int { return m.Plan.Saving.Revisions.Or(10) }
+
 // Players is how many players a session takes.
 func (m *Model) Players() int { return m.Plan.Session.Players.Or(16) }
 

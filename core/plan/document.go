@@ -37,7 +37,7 @@ type Plan struct {
 	Milestones  Map[Milestone]   `plan:"milestones" doc:"Lasting marks that a player earns once."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
 	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
-	Reach       Given[fixed.Num] `plan:"reach" min:"0" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
+	Reach       Given[fixed.Num] `plan:"reach" min:"0" max:"10000000" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
 	Always      []Always         `plan:"always" doc:"What holds after every event: one that would break it is refused."`
 
 	Props     Later `plan:"props" doc:"Placed objects with state of their own."`
@@ -229,7 +229,7 @@ type Passage struct {
 type Checkpoints struct {
 	Use       Given[string]        `plan:"use" enum:"furthest,latest" default:"furthest" doc:"furthest: an earlier one never replaces a later one; latest: the one touched last."`
 	Fallback  Ref                  `plan:"fallback" ref:"spot" doc:"Where a player comes back who dies before the first."`
-	BackAfter Given[time.Duration] `plan:"back_after" default:"0s" doc:"How long after dying the player comes back by itself. Without it, only a come-back action or request ends being dead."`
+	BackAfter Given[time.Duration] `plan:"back_after" default:"0s" doc:"How long after dying the player comes back by itself; 0s is at once."`
 	List      Map[Checkpoint]      `plan:"list,required" doc:"The checkpoints."`
 	Across    Fates                `plan:"across" doc:"Fates of the checkpoint reached; defaults.player otherwise."`
 	Accept    Accept               `plan:"accept"`

@@ -89,13 +89,18 @@ func (p *page) sees(text string) {
 	p.until(fmt.Sprintf("document.body.innerText.includes(%q)", text), "the page shows "+text)
 }
 
+// until asks the page again and again. A question that a navigation cuts off is asked anew.
 func (p *page) until(condition, what string) {
 	p.t.Helper()
-	_, err := chromedp.Run(p.ctx, chromedp.Poll[bool](condition, chromedp.WithPollingTimeout(40*time.Second), chromedp.WithPollingInterval(100*time.Millisecond)))
-	if err != nil {
-		text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
-		require.NoError(p.t, err, "%s. It shows:\n%s", what, text)
+	var err error
+	for deadline := time.Now().Add(40 * time.Second); time.Now().Before(deadline); time.Sleep(100 * time.Millisecond) {
+		var yes bool
+		if yes, err = chromedp.Run(p.ctx, chromedp.Evaluate[bool]("Boolean("+condition+")")); err == nil && yes {
+			return
+		}
 	}
+	text, _ := chromedp.Run(p.ctx, chromedp.Evaluate[string]("document.body.innerText"))
+	require.Fail(p.t, "not so", "%s (%v). It shows:\n%s", what, err, text)
 }
 
 func (p *page) click(selector string) {

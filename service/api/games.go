@@ -296,35 +296,36 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 		return nil, err
 	}
 	m, out := j.model, []Named{}
+	add := func(kind, name, title string, at finding.At) { out = append(out, Named{kind, name, title, at.Line}) }
 	for _, v := range m.Vars {
-		out = append(out, Named{"variable", v.Name, v.Title, v.At.Line})
+		add("variable", v.Name, v.Title, v.At)
 	}
 	for _, scene := range m.Scenes {
-		out = append(out, Named{"scene", scene.ID, scene.Title, scene.At.Line})
-		for _, spot := range scene.Spots {
-			out = append(out, Named{"spot", spot.ID, spot.ID, spot.At.Line})
+		add("scene", scene.ID, scene.Title, scene.At)
+		for _, x := range scene.Spots {
+			add("spot", x.ID, x.ID, x.At)
 		}
-		for _, area := range scene.Areas {
-			out = append(out, Named{"area", area.ID, area.Title, area.At.Line})
+		for _, x := range scene.Areas {
+			add("area", x.ID, x.Title, x.At)
 		}
 	}
 	for _, x := range m.Passages {
-		out = append(out, Named{"passage", x.ID, x.Title, x.At.Line})
+		add("passage", x.ID, x.Title, x.At)
 	}
 	for _, x := range m.Checkpoints {
-		out = append(out, Named{"checkpoint", x.ID, x.ID, x.At.Line})
+		add("checkpoint", x.ID, x.ID, x.At)
 	}
 	for _, x := range m.Waymarks {
-		out = append(out, Named{"waymark", x.ID, x.Title, x.At.Line})
+		add("waymark", x.ID, x.Title, x.At)
 	}
 	for _, x := range m.Milestones {
-		out = append(out, Named{"milestone", x.ID, x.Title, x.At.Line})
+		add("milestone", x.ID, x.Title, x.At)
 	}
 	for _, x := range m.Events {
-		out = append(out, Named{"event", x.ID, x.Title, x.At.Line})
+		add("event", x.ID, x.Title, x.At)
 	}
-	for _, r := range j.plan.Rosters.Entries {
-		out = append(out, Named{"roster", r.ID, model.Title(r.Value.Title, r.ID), r.At.Line})
+	for _, x := range j.plan.Rosters.Entries {
+		add("roster", x.ID, model.Title(x.Value.Title, x.ID), x.At)
 	}
 	return &body[[]Named]{out}, nil
 }

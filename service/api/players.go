@@ -354,6 +354,6 @@ func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], er
 	if err != nil {
 		return nil, err
 	}
-	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.plan.Saving.Revisions.Or(10))
+	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.model.RevisionsKept())
 	return &body[Saved]{Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
 }

@@ -410,5 +410,5 @@ func (s *Session) payOwed(player string) error {
 }
 
 func (s *Session) cutOf(players ...store.PlayerCut) store.Cut {
-	return store.Cut{Game: s.Game, Session: s.Name, Players: players, Keep: s.m.Plan.Saving.Revisions.Or(10)}
+	return store.Cut{Game: s.Game, Session: s.Name, Players: players, Keep: s.m.RevisionsKept()}
 }
