@@ -64,7 +64,7 @@ type about struct {
 	accept *plan.Accept
 }
 
-func ofVar(v *model.Var) about { return about{v.Name, &v.Decl.Accept} }
+func ofVar(v *model.Var) about { return about{v.Name, v.Accept} }
 
 func ofRule(r *model.Rule) about {
 	return about{fmt.Sprintf("rules.%d", r.Number), &r.Decl.Accept}

@@ -17,8 +17,8 @@ func (c *checker) bounds() {
 					values = append(values, span.Lo, span.Hi)
 				}
 				for _, v := range values {
-					if v.Sign() < 0 || !v.Less(s.Size[i]) {
-						c.report("out-of-bounds", spot.At, about{item: spot.ID}, "%s is at %s = %s, outside %s, which goes from 0 up to %s.", spot.ID, axis, v, s.ID, s.Size[i])
+					if v.Less(s.Lo[i]) || !v.Less(s.Hi[i]) {
+						c.report("out-of-bounds", spot.At, about{item: spot.ID}, "%s is at %s = %s, outside %s, which goes from %s up to %s.", spot.ID, axis, v, s.ID, s.Lo[i], s.Hi[i])
 						break
 					}
 				}
@@ -31,8 +31,8 @@ func (c *checker) bounds() {
 func (c *checker) areaBounds() {
 	for _, a := range c.m.Areas {
 		for i, axis := range c.m.Axes {
-			if a.Lo[i].Sign() < 0 || a.Scene.Size[i].Less(a.Hi[i]) {
-				c.report("out-of-bounds", a.At, about{item: a.ID}, "%s goes from %s to %s along %s, outside %s, which goes from 0 up to %s.", a.ID, a.Lo[i], a.Hi[i], axis, a.Scene.ID, a.Scene.Size[i])
+			if a.Lo[i].Less(a.Scene.Lo[i]) || a.Scene.Hi[i].Less(a.Hi[i]) {
+				c.report("out-of-bounds", a.At, about{item: a.ID}, "%s goes from %s to %s along %s, outside %s, which goes from %s up to %s.", a.ID, a.Lo[i], a.Hi[i], axis, a.Scene.ID, a.Scene.Lo[i], a.Scene.Hi[i])
 			}
 		}
 	}
@@ -53,7 +53,7 @@ func (c *checker) spans() {
 
 func (c *checker) carried(p *model.Passage, from, to *model.Spot) {
 	for i, axis := range c.m.Axes {
-		if !p.Carry[i] {
+		if !p.Carry.Axes[i] {
 			continue
 		}
 		of := about{"passages." + p.ID, &p.Decl.Accept}
@@ -137,9 +137,13 @@ func (c *checker) ways() []map[int]bool {
 		}
 	}
 	for _, e := range c.m.Effects {
-		if e.Action.Spot != nil {
+		to := e.Action.Scene
+		if e.Action.Spot != nil && e.Action.Verb == "go" {
+			to = e.Action.Spot.Scene
+		}
+		if to != nil {
 			for _, s := range c.m.Scenes {
-				add(s, e.Action.Spot.Scene)
+				add(s, to)
 			}
 		}
 	}
@@ -165,7 +169,7 @@ func reach(ways []map[int]bool, from int) map[int]bool {
 // passage leads here, on a condition that asks for nothing but the scene.
 func (c *checker) bouncesBack() {
 	for _, e := range c.m.Effects {
-		if e.Action.Spot == nil || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
+		if e.Action.Spot == nil || e.Action.Verb != "go" || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
 			continue
 		}
 		if e.Rule.Moment.Kind == "entered" {

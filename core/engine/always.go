@@ -51,7 +51,7 @@ func (t *tx) watchWorld() {
 			t.watches = append(t.watches, watch{a, nil, t.ask(watch{always: a})})
 			continue
 		}
-		if a.That.ReadsAny(func(r expr.Ref) bool { return r.Who == expr.Game || r.Who == expr.HereScene || r.Who == expr.OneScene }) {
+		if a.That.ReadsAny(t.run.ofWorld) {
 			for _, p := range t.run.order {
 				t.watchPlayer(p)
 			}
@@ -59,8 +59,20 @@ func (t *tx) watchWorld() {
 	}
 }
 
+// ofWorld says whether a reference is to something that no single player has.
+func (r *Run) ofWorld(ref expr.Ref) bool {
+	switch ref.What {
+	case expr.Variable, expr.Count:
+		return !r.m.Holders[ref.Hold].Holder.OfPlayers()
+	case expr.Holds, expr.HolderOf, expr.MovableAt, expr.Present:
+		return true
+	}
+	return false
+}
+
 func (t *tx) ask(w watch) bool {
-	f := frame{run: t.run, player: w.player, scene: -1}
+	f := frame{run: t.run}
+	f.about(w.player)
 	return w.always.That.Eval(&f).Bool && f.err == nil
 }
 

@@ -24,7 +24,7 @@ var (
 func (t *tx) cross(column int, p *Player, owners []owner) {
 	t.cause = Cause{Kind: "crossing", Crossing: string(plan.Crossings[column])}
 	for _, o := range owners {
-		for _, v := range t.stored(o) {
+		for _, v := range t.run.m.Holders[o.hold].Stored {
 			switch v.Fates[column].Kind {
 			case "reset":
 				t.cause.Fate = "reset"
@@ -52,8 +52,8 @@ func (t *tx) setAll(column int, p *Player, owners []owner) {
 	t.cause.Fate = "set"
 	var all []assignment
 	for _, o := range owners {
-		for _, v := range t.stored(o) {
-			if v.Fates[column].Set != nil {
+		for _, v := range t.run.m.Holders[o.hold].Stored {
+			if v.Fates[column].Set != nil && (v.In == nil || t.run.has(v, o.at)) {
 				all = t.evaluated(all, column, p, o, v)
 			}
 		}
@@ -66,7 +66,10 @@ func (t *tx) setAll(column int, p *Player, owners []owner) {
 // evaluated adds what a fate sets. A fate cannot be refused: where its expression fails, the value
 // stays and the player is told.
 func (t *tx) evaluated(all []assignment, column int, p *Player, o owner, v *model.Var) []assignment {
-	t.frame.player, t.frame.scene = p, o.scene
+	t.frame.aboutOwner(o)
+	if o.player == nil { // of the world, in a session of one player
+		t.frame.player = p
+	}
 	to := v.Fates[column].Set.Eval(&t.frame)
 	err := t.frame.err
 	t.frame.err = nil
@@ -82,57 +85,145 @@ func (t *tx) evaluated(all []assignment, column int, p *Player, o owner, v *mode
 	return append(all, assignment{o, v, to})
 }
 
-func (t *tx) stored(o owner) []*model.Var {
-	switch {
-	case o.player != nil:
-		return t.run.m.Holders[model.OfPlayer].Stored
-	case o.scene >= 0:
-		return t.run.m.Holders[model.OfScene].Stored
+// owners are whose state goes through a player's column: the player's own and its pairs, and where
+// session.players is 1 the world's.
+func (t *tx) owners(p *Player, column int) []owner {
+	out := []owner{{int(model.OfPlayer), p, -1}}
+	for _, h := range t.run.m.Holders {
+		if h.Holder.Lazy() && h.Holder.OfPlayers() && len(h.Stored) > 0 {
+			out = t.run.lazyOwners(out, h, p, column)
+		}
 	}
-	return t.run.m.Holders[model.OfGame].Stored
-}
-
-// owners are whose state goes through a player's column: the player's own, and where session.players
-// is 1 the world's.
-func (t *tx) owners(p *Player) []owner {
-	if !t.run.m.Single {
-		return []owner{{p, -1}}
-	}
-	return append([]owner{{p, -1}}, t.world()...)
-}
-
-func (t *tx) world() []owner {
-	out := []owner{{nil, -1}}
-	for i := range t.run.scenes {
-		out = append(out, owner{nil, i})
+	if t.run.m.Single {
+		out = append(out, t.world(column)...)
 	}
 	return out
 }
 
+// world is whose state goes through a column of the whole world.
+func (t *tx) world(column int) []owner {
+	out := []owner{{int(model.OfGame), nil, -1}}
+	for i := range t.run.scenes {
+		out = append(out, owner{int(model.OfScene), nil, i})
+	}
+	for _, h := range t.run.m.Holders {
+		if h.Holder == model.OfProp && len(h.Stored) > 0 {
+			out = t.run.lazyOwners(out, h, nil, column)
+		}
+	}
+	return out
+}
+
+// lazyOwners adds the copies that a column can change: those that were ever changed, those that the record
+// has, and (where the column sets something) all.
+func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column int) []owner {
+	all := slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates[column].Set != nil })
+	if all {
+		for _, at := range r.ats(h) {
+			out = append(out, owner{h.Index, p, at})
+		}
+		return out
+	}
+	if !slices.ContainsFunc(h.Stored, func(v *model.Var) bool { k := v.Fates[column].Kind; return k == "reset" || k == "rewind" }) {
+		return out
+	}
+	var ats []int
+	add := func(c copies) {
+		for key := range c {
+			if key.hold == h.Index {
+				ats = append(ats, key.at)
+			}
+		}
+	}
+	add(r.copiesOf(owner{h.Index, p, 0}))
+	if p != nil && p.record != nil {
+		add(p.record.pairs)
+	}
+	if p == nil && r.m.Single && len(r.order) > 0 && r.order[0].record != nil {
+		add(r.order[0].record.props)
+	}
+	slices.Sort(ats)
+	for _, at := range slices.Compact(ats) {
+		out = append(out, owner{h.Index, p, at})
+	}
+	return out
+}
+
+// ats are the scenes or the props that have copies of a holding.
+func (r *Run) ats(h *model.Holding) []int {
+	var out []int
+	if h.Kind == nil {
+		for i := range r.m.Scenes {
+			out = append(out, i)
+		}
+		return out
+	}
+	for _, p := range h.Kind.Props {
+		out = append(out, p.Index)
+	}
+	return out
+}
+
+// pairsIn are the player's own state, and of its pairs those with a scene and its props.
+func (t *tx) pairsIn(p *Player, scene int) []owner {
+	out := []owner{{int(model.OfPlayer), p, -1}, {int(model.OfPlayerScene), p, scene}}
+	for _, prop := range t.run.m.Scenes[scene].Props {
+		if len(prop.Kind.Players.Stored) > 0 && t.run.worthCrossing(prop.Kind.Players, copyKey{prop.Kind.Players.Index, prop.Index}, p.pairs) {
+			out = append(out, owner{prop.Kind.Players.Index, p, prop.Index})
+		}
+	}
+	return out
+}
+
+// worthCrossing says whether a change of scene can change a copy: it was changed before, or is set by it.
+func (r *Run) worthCrossing(h *model.Holding, key copyKey, in copies) bool {
+	return in[key] != nil || slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates[atScene].Set != nil })
+}
+
 // of is what a variable was when the record was taken, as it is held now.
 func (rec *record) of(o owner, v *model.Var, r *Run) expr.Value {
-	switch {
-	case o.player != nil:
-		return r.held(v, rec.player[v.Slot])
-	case rec.game == nil:
-		return r.start(v)
-	case o.scene >= 0:
-		return r.held(v, rec.scenes[o.scene][v.Slot])
+	var values []expr.Value
+	switch h := r.m.Holders[o.hold].Holder; {
+	case h == model.OfPlayer:
+		values = rec.player
+	case h == model.OfScene && rec.scenes != nil:
+		values = rec.scenes[o.at]
+	case h == model.OfGame:
+		values = rec.game
+	case h == model.OfProp:
+		values = rec.props[copyKey{o.hold, o.at}]
+	case h.OfPlayers():
+		values = rec.pairs[copyKey{o.hold, o.at}]
 	}
-	return r.held(v, rec.game[v.Slot])
+	if values == nil {
+		return r.start(v)
+	}
+	return r.held(v, values[v.Slot])
 }
 
 // remember takes the record of what rewinds at death.
 func (t *tx) remember(p *Player) {
-	rec := &record{player: t.run.allShown(p.vars, model.OfPlayer), marks: p.marks}
-	if t.run.m.Single {
-		rec.game = t.run.allShown(t.run.game, model.OfGame)
-		for _, s := range t.run.scenes {
-			rec.scenes = append(rec.scenes, t.run.allShown(s, model.OfScene))
+	r := t.run
+	rec := &record{player: r.allShown(p.vars, model.OfPlayer), marks: p.marks, pairs: r.rewinding(p.pairs)}
+	if r.m.Single {
+		rec.game, rec.props = r.allShown(r.game, model.OfGame), r.rewinding(r.props)
+		for _, s := range r.scenes {
+			rec.scenes = append(rec.scenes, r.allShown(s, model.OfScene))
 		}
 	}
 	t.touch(p)
 	p.record = rec
+}
+
+// rewinding copies what rewinds.
+func (r *Run) rewinding(c copies) copies {
+	out := copies{}
+	for key, values := range c {
+		if r.m.Holders[key.hold].Rewinds {
+			out[key] = slices.Clone(values)
+		}
+	}
+	return out
 }
 
 // goTo brings a player to a place. Into another scene that is the crossing scene, in the order of rule
@@ -145,8 +236,14 @@ func (t *tx) goTo(p *Player, to Place) error {
 // crossing) without it (rule 13).
 func (t *tx) travel(p *Player, to Place, column bool) error {
 	from := p.place
+	if from.Scene != to.Scene && column {
+		if err := t.barred(p, t.run.m.Scenes[to.Scene]); err != nil {
+			return err
+		}
+	}
 	if from.Scene == to.Scene {
 		t.touch(p)
+		p.movedAt = t.run.clock
 		t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
 		p.place = to
 		return t.moved(p, from, false)
@@ -161,12 +258,12 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "departed", Scene: t.run.m.Scenes[from.Scene].ID})
 	if column {
-		t.cross(atScene, p, []owner{{p, -1}})
+		t.cross(atScene, p, t.pairsIn(p, from.Scene))
 	}
 	t.cause = cause
 	t.touch(p)
 	t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
-	p.place, p.entry = to, to
+	p.place, p.entry, p.movedAt = to, to, t.run.clock
 	t.emptied(from.Scene)
 	return t.arrived(p, t.run.m.Scenes[from.Scene].ID)
 }
@@ -174,12 +271,19 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 // emptied applies a scene's own fates where the last player has left it.
 func (t *tx) emptied(scene int) {
 	if t.run.empty(scene) {
-		t.cross(atScene, nil, []owner{{nil, scene}})
+		owners := []owner{{int(model.OfScene), nil, scene}}
+		for _, prop := range t.run.m.Scenes[scene].Props {
+			if h := prop.Kind.Own; len(h.Stored) > 0 && t.run.worthCrossing(h, copyKey{h.Index, prop.Index}, t.run.props) {
+				owners = append(owners, owner{h.Index, nil, prop.Index})
+			}
+		}
+		t.cross(atScene, nil, owners)
 	}
 }
 
 func (t *tx) arrived(p *Player, from string) error {
 	t.tell(Notice{Player: p.id, To: "player", Kind: "arrived", Scene: t.run.m.Scenes[p.place.Scene].ID, From: from})
+	t.tellThings(p)
 	t.forgetOn(p)
 	if err := t.moment("arrived", p); err != nil {
 		return err
@@ -201,6 +305,7 @@ func (t *tx) die(p *Player) error {
 	p.dead = true
 	p.backAt = t.run.clock + t.run.backAfter()
 	t.run.dead = append(t.run.dead, p)
+	t.dropAll(p)
 	t.tell(Notice{Player: p.id, To: "player", Kind: "died", Scene: t.run.m.Scenes[p.place.Scene].ID})
 	return t.moment("died", p)
 }
@@ -217,7 +322,10 @@ func (t *tx) comeBack(p *Player) error {
 	if !p.dead || !t.run.Has(p.id) {
 		return nil
 	}
-	t.cross(atDeath, p, t.owners(p))
+	t.cross(atDeath, p, t.owners(p, atDeath))
+	if t.run.m.Single {
+		t.crossThings(atDeath)
+	}
 	t.touch(p)
 	t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
 	p.dead, p.backAt = false, 0
@@ -279,7 +387,11 @@ func (t *tx) startOver(p *Player) error {
 	if !t.run.Has(p.id) {
 		return nil
 	}
-	t.cross(atNewRun, p, t.owners(p))
+	t.dropAll(p)
+	t.cross(atNewRun, p, t.owners(p, atNewRun))
+	if t.run.m.Single {
+		t.crossThings(atNewRun)
+	}
 	t.crossReached(p, atNewRun)
 	t.touch(p)
 	if p.dead {

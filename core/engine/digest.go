@@ -1,6 +1,10 @@
 package engine
 
 import (
+	"cmp"
+	"maps"
+	"slices"
+
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -13,6 +17,8 @@ type snapshot struct {
 	BackAt  map[string]int64        `json:"back_at,omitempty"`
 	Timers  []int64                 `json:"timers,omitempty"`
 	Own     map[string][]int64      `json:"own_timers,omitempty"`
+	MovedAt map[string]int64        `json:"moved_at,omitempty"`
+	Seeds   []uint32                `json:"seeds,omitempty"` // the session's, and how many were made of it
 }
 
 // Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). It does not change as
@@ -23,7 +29,16 @@ func (r *Run) Digest() string {
 	r.clock = 0
 	defer func() { r.clock = now }()
 	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}, Timers: r.timers, Own: map[string][]int64{}}
+	if r.sown > 0 {
+		s.Seeds = []uint32{r.seed, r.sown}
+	}
 	for _, p := range r.order {
+		if r.m.Fastest.Sign() > 0 {
+			if s.MovedAt == nil {
+				s.MovedAt = map[string]int64{}
+			}
+			s.MovedAt[p.id] = p.movedAt
+		}
 		s.Players[p.id] = r.save(p)
 		if len(p.timers) > 0 {
 			s.Own[p.id] = p.timers
@@ -35,50 +50,84 @@ func (r *Run) Digest() string {
 	return save.Digest(s)
 }
 
-// Figure is one value as it stands now.
+// Figure is one value as it stands now. Scene or Prop say whose, where each has one.
 type Figure struct {
 	Var   *model.Var
+	Scene string
+	Prop  string
 	Value expr.Value
 }
 
-// Figures are all values that a player has, stored and computed, in the plan's order.
+// Figures are all values that a player has, stored and computed, in the plan's order; then those for scenes
+// and props that were ever changed.
 func (r *Run) Figures(player string) []Figure {
 	p := r.players[player]
 	if p == nil {
 		return nil
 	}
-	return r.figures(model.OfPlayer, expr.Ref{Who: expr.Self}, frame{run: r, player: p, scene: -1})
+	out := r.figures(nil, owner{int(model.OfPlayer), p, -1})
+	for _, key := range keysOf(p.pairs) {
+		out = r.figures(out, owner{key.hold, p, key.at})
+	}
+	return out
 }
 
 // GameFigures are all values that the game holds.
-func (r *Run) GameFigures() []Figure {
-	return r.figures(model.OfGame, expr.Ref{Who: expr.Game}, frame{run: r, scene: -1})
-}
+func (r *Run) GameFigures() []Figure { return r.figures(nil, owner{int(model.OfGame), nil, -1}) }
 
-// SceneFigures are all values that a scene holds.
+// SceneFigures are all values that a scene holds, and those of its props that were ever changed.
 func (r *Run) SceneFigures(scene string) []Figure {
 	s := r.m.Scene(scene)
 	if s == nil {
 		return nil
 	}
-	return r.figures(model.OfScene, expr.Ref{Who: expr.OneScene, Index: s.Index}, frame{run: r, scene: s.Index})
-}
-
-// figures reads every variable of a holder. One whose expression fails is shown as none.
-func (r *Run) figures(h model.Holder, ref expr.Ref, f frame) []Figure {
-	var out []Figure
-	for _, v := range r.m.Vars {
-		if v.Holder != h {
-			continue
+	out := r.figures(nil, owner{int(model.OfScene), nil, s.Index})
+	for _, key := range keysOf(r.props) {
+		if r.m.Props[key.at].Scene == s {
+			out = r.figures(out, owner{key.hold, nil, key.at})
 		}
-		ref.What, ref.Slot = expr.Variable, v.Slot
-		value := f.Read(ref)
-		if f.err != nil {
-			value, f.err = expr.None, nil
-		}
-		out = append(out, Figure{v, value})
 	}
 	return out
+}
+
+// keysOf lists copies in a fixed order.
+func keysOf(c copies) []copyKey {
+	return slices.SortedFunc(maps.Keys(c), func(a, b copyKey) int { return cmp.Or(a.hold-b.hold, a.at-b.at) })
+}
+
+// figures adds what an owner has. A value whose expression fails is shown as none.
+func (r *Run) figures(out []Figure, o owner) []Figure {
+	h := r.m.Holders[o.hold]
+	for _, v := range r.m.Vars {
+		if v.Hold != h || v.In != nil && !r.has(v, o.at) {
+			continue
+		}
+		x := Figure{Var: v}
+		if o.at >= 0 {
+			var c Change
+			r.place(&c, v, o.at)
+			x.Scene, x.Prop = c.Scene, c.Prop
+		}
+		x.Value = r.read(v, o)
+		out = append(out, x)
+	}
+	return out
+}
+
+// read is what an owner's variable is now; none where its expression fails.
+func (r *Run) read(v *model.Var, o owner) expr.Value {
+	f := frame{run: r}
+	f.aboutOwner(o)
+	if v.Computed() {
+		if value := f.computed(v, o); f.err == nil {
+			return value
+		}
+		return expr.None
+	}
+	if values := r.values(o); values != nil {
+		return r.shown(v, values[v.Slot])
+	}
+	return v.Start
 }
 
 // Place is where a present player is.

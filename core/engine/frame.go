@@ -11,9 +11,24 @@ type frame struct {
 	run    *Run
 	player *Player // nil where the expression is about nobody
 	scene  int     // the scene that it is about; -1 for the player's
+	prop   int     // the prop that it is about; -1 for none
 	args   []expr.Value
 	locals []expr.Value // the rule's own names
 	err    error
+}
+
+// about makes the frame about a player (or nobody) and nothing else.
+func (f *frame) about(p *Player) { f.player, f.scene, f.prop = p, -1, -1 }
+
+// aboutOwner makes the frame about whoever has a copy of something.
+func (f *frame) aboutOwner(o owner) {
+	f.about(o.player)
+	switch f.run.m.Holders[o.hold].Holder {
+	case model.OfScene, model.OfPlayerScene:
+		f.scene = o.at
+	case model.OfProp, model.OfPlayerProp:
+		f.prop = o.at
+	}
 }
 
 // Fail keeps the first thing that went wrong.
@@ -29,8 +44,11 @@ func (f *frame) Read(ref expr.Ref) expr.Value {
 	case expr.Variable:
 		return f.variable(ref)
 	case expr.Itself:
-		if ref.Who == expr.Self {
+		switch ref.Who {
+		case expr.Self:
 			return expr.OfText(f.player.id)
+		case expr.HereProp, expr.OneProp:
+			return expr.OfText(f.run.m.Props[f.propOf(ref)].ID)
 		}
 		return f.args[ref.Index]
 	case expr.LocalValue:
@@ -39,6 +57,15 @@ func (f *frame) Read(ref expr.Ref) expr.Value {
 		return expr.OfNum(seconds(f.run.clock))
 	case expr.Present:
 		return expr.OfInt(len(f.run.order))
+	case expr.Count:
+		return f.counted(ref)
+	case expr.HolderOf:
+		if p := f.run.things[ref.Index].holder; p != nil {
+			return expr.OfText(p.id)
+		}
+		return expr.None
+	case expr.MovableAt:
+		return f.run.partOf(f.run.thingPlace(ref.Index), ref.Slot)
 	}
 	return f.builtIn(ref)
 }
@@ -64,6 +91,8 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 		return expr.OfBool(p.visits == 1)
 	case expr.InArea:
 		return expr.OfBool(f.run.in(p, f.run.m.Areas[ref.Slot]))
+	case expr.Holds:
+		return expr.OfBool(f.run.things[ref.Slot].holder == p)
 	case expr.Earned:
 		return expr.OfBool(p.earned[ref.Slot])
 	case expr.Waymark:
@@ -72,13 +101,32 @@ func (f *frame) builtIn(ref expr.Ref) expr.Value {
 		}
 		return expr.None
 	case expr.PlaceScene:
-		return expr.OfText(f.run.m.Scenes[p.place.Scene].ID)
+		return f.run.partOf(p.place, expr.AtScene)
 	case expr.PlaceFacing:
-		return expr.OfText(p.place.Facing)
+		return f.run.partOf(p.place, expr.AtFacing)
+	case expr.PlaceAt:
+		return f.run.partOf(p.place, expr.AtPoint)
 	case expr.PlaceAxis:
 		return expr.OfNum(p.place.At[ref.Slot])
 	}
 	return expr.None
+}
+
+// partOf is one part of a place: an axis, or one of expr.AtScene, AtFacing and AtPoint.
+func (r *Run) partOf(p Place, part int) expr.Value {
+	switch part {
+	case expr.AtScene:
+		return expr.OfText(r.m.Scenes[p.Scene].ID)
+	case expr.AtFacing:
+		return expr.OfText(p.Facing)
+	case expr.AtPoint:
+		items := make([]expr.Value, len(r.m.Axes))
+		for i := range items {
+			items[i] = expr.OfNum(p.At[i])
+		}
+		return expr.OfItems(items)
+	}
+	return expr.OfNum(p.At[part])
 }
 
 // whose finds the player that a reference means.
@@ -103,46 +151,131 @@ func (f *frame) sceneOf(ref expr.Ref) int {
 	return f.player.place.Scene
 }
 
+// propOf finds the prop that a reference means.
+func (f *frame) propOf(ref expr.Ref) int {
+	switch ref.Who {
+	case expr.OneProp:
+		return ref.Index
+	case expr.PropArg:
+		kind := f.run.m.Holders[ref.Hold].Kind
+		return kind.Prop(f.args[ref.Index].Text).Index
+	}
+	return f.prop
+}
+
+// owner is who has the copy of a variable that is meant.
+type owner struct {
+	hold   int     // which holding
+	player *Player // where players have one each
+	at     int     // the scene or the prop, where each has one; -1 otherwise
+}
+
+func (f *frame) ownerOf(ref expr.Ref) owner {
+	o := owner{ref.Hold, nil, -1}
+	switch f.run.m.Holders[ref.Hold].Holder {
+	case model.OfPlayer:
+		o.player = f.whose(ref)
+	case model.OfScene:
+		o.at = f.sceneOf(ref)
+	case model.OfPlayerScene:
+		o.player, o.at = f.player, f.sceneOf(ref)
+	case model.OfProp:
+		o.at = f.propOf(ref)
+	case model.OfPlayerProp:
+		o.player, o.at = f.player, f.propOf(ref)
+	}
+	return o
+}
+
+// values are what an owner has, by slot; nil where it was never changed.
+func (r *Run) values(o owner) []expr.Value {
+	switch model.Holder(o.hold) {
+	case model.OfPlayer:
+		return o.player.vars
+	case model.OfScene:
+		return r.scenes[o.at]
+	case model.OfGame:
+		return r.game
+	}
+	return r.copiesOf(o)[copyKey{o.hold, o.at}]
+}
+
+func (r *Run) copiesOf(o owner) copies {
+	if o.player != nil {
+		return o.player.pairs
+	}
+	return r.props
+}
+
+// touched are what an owner has, to be changed: where it was never changed it comes into being.
+func (r *Run) touched(o owner) []expr.Value {
+	values := r.values(o)
+	if values == nil {
+		values = r.starts(r.m.Holders[o.hold])
+		r.copiesOf(o)[copyKey{o.hold, o.at}] = values
+	}
+	return values
+}
+
 // variable reads a stored or a computed variable.
 func (f *frame) variable(ref expr.Ref) expr.Value {
-	values, holding, about := f.holding(ref)
-	if ref.Slot >= len(values) {
-		return f.computed(holding.Computed[ref.Slot-len(values)], about)
+	o, h := f.ownerOf(ref), f.run.m.Holders[ref.Hold]
+	if ref.Slot >= len(h.Stored) {
+		return f.computed(h.Computed[ref.Slot-len(h.Stored)], o)
 	}
-	v := values[ref.Slot]
-	if s := holding.Stored[ref.Slot]; s.Stopwatch {
-		return f.run.shown(s, v)
+	v := h.Stored[ref.Slot]
+	values := f.run.values(o)
+	switch {
+	case values == nil:
+		return v.Start
+	case v.Stopwatch:
+		return f.run.shown(v, values[ref.Slot])
 	}
-	return v
+	return values[ref.Slot]
 }
 
-// subject is whom a computed variable is about.
-type subject struct {
-	player *Player
-	scene  int
-}
-
-func (f *frame) holding(ref expr.Ref) ([]expr.Value, *model.Holding, subject) {
-	r := f.run
-	switch ref.Who {
-	case expr.Game:
-		return r.game, &r.m.Holders[model.OfGame], subject{nil, -1}
-	case expr.HereScene, expr.OneScene:
-		scene := f.sceneOf(ref)
-		return r.scenes[scene], &r.m.Holders[model.OfScene], subject{nil, scene}
-	}
-	p := f.whose(ref)
-	return p.vars, &r.m.Holders[model.OfPlayer], subject{p, -1}
-}
-
-func (f *frame) computed(v *model.Var, about subject) expr.Value {
-	player, scene := f.player, f.scene
-	f.player, f.scene = about.player, about.scene
+func (f *frame) computed(v *model.Var, o owner) expr.Value {
+	player, scene, prop := f.player, f.scene, f.prop
+	f.aboutOwner(o)
 	out := v.Is.Eval(f)
-	f.player, f.scene = player, scene
+	f.player, f.scene, f.prop = player, scene, prop
 	fit, err := v.Fit(out)
 	if err != nil {
 		f.Fail(err)
 	}
 	return fit
+}
+
+// counted is of how many copies a variable is true.
+func (f *frame) counted(ref expr.Ref) expr.Value {
+	r, h := f.run, f.run.m.Holders[ref.Hold]
+	o := owner{hold: ref.Hold}
+	if h.Holder.OfPlayers() {
+		o.player = f.whose(ref)
+	}
+	v := h.Stored[ref.Slot]
+	n := 0
+	for key, values := range r.copiesOf(o) {
+		if key.hold == ref.Hold && values[ref.Slot].Bool != v.Start.Bool && r.has(v, key.at) {
+			n++
+		}
+	}
+	if v.Start.Bool {
+		n = r.number(v) - n
+	}
+	return expr.OfInt(n)
+}
+
+// has says whether a scene has a variable that not all scenes have.
+func (r *Run) has(v *model.Var, at int) bool { return v.In == nil || v.In[r.m.Scenes[at]] }
+
+// number is how many copies of a variable of a pair or a prop there are.
+func (r *Run) number(v *model.Var) int {
+	switch {
+	case v.In != nil:
+		return len(v.In)
+	case v.Hold.Kind != nil:
+		return len(v.Hold.Kind.Props)
+	}
+	return len(r.m.Scenes)
 }

@@ -11,52 +11,96 @@ import (
 // whose condition depends on what has changed (rule 12).
 
 type weighing struct {
-	player    *Player
-	milestone *model.Milestone
+	player *Player // nil for a stopwatch of the world
+	model.Weighed
 }
 
-func (t *tx) weighLater(p *Player, list []*model.Milestone) {
-	for _, m := range list {
-		if !p.earned[m.Index] {
-			t.weigh = append(t.weigh, weighing{p, m})
+func (t *tx) weighLater(p *Player, list []model.Weighed) {
+	for _, w := range list {
+		switch {
+		case w.Milestone != nil && p.earned[w.Milestone.Index]:
+		case w.While != nil && w.While.Holder != model.OfPlayer:
+			t.weigh = append(t.weigh, weighing{nil, w})
+		default:
+			t.weigh = append(t.weigh, weighing{p, w})
 		}
 	}
 }
 
-func (t *tx) weighForAll(list []*model.Milestone) {
+func (t *tx) weighForAll(list []model.Weighed) {
 	if len(list) == 0 {
 		return
+	}
+	for _, w := range list {
+		if w.While != nil && w.While.Holder != model.OfPlayer {
+			t.weigh = append(t.weigh, weighing{nil, w})
+		}
 	}
 	for _, p := range t.run.order {
 		t.weighLater(p, list)
 	}
 }
 
-// settleMilestones weighs what is to be weighed, until the rules on milestones change nothing more that
+// settleWeighed weighs what is to be weighed, until the rules on milestones change nothing more that
 // counts.
-func (t *tx) settleMilestones() error {
+func (t *tx) settleWeighed() error {
 	for i := 0; i < len(t.weigh); i++ {
 		w := t.weigh[i]
-		if w.player.earned[w.milestone.Index] || !t.run.Has(w.player.id) || !t.reached(w) {
+		if w.player != nil && !t.run.Has(w.player.id) {
 			continue
 		}
-		t.cause = Cause{Kind: "request", Moment: "milestone: " + w.milestone.ID}
-		t.setEarned(w.player, w.milestone, true)
-		if err := t.drain(); err != nil {
-			return err
+		switch {
+		case w.While != nil:
+			t.startOrStop(w)
+		case w.Standing != nil:
+			t.rank(w.player, w.Standing)
+		case !w.player.earned[w.Milestone.Index] && t.reached(w):
+			t.cause = Cause{Kind: "request", Moment: "milestone: " + w.Milestone.ID}
+			t.setEarned(w.player, w.Milestone, true)
+			if err := t.drain(); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
+// startOrStop lets a stopwatch go on or stand still, as its condition says now.
+func (t *tx) startOrStop(w weighing) {
+	v := w.While
+	owners := []owner{{v.Hold.Index, w.player, -1}}
+	if v.Holder == model.OfScene {
+		owners = owners[:0]
+		for i := range t.run.scenes {
+			owners = append(owners, owner{v.Hold.Index, nil, i})
+		}
+	}
+	for _, o := range owners {
+		f := frame{run: t.run}
+		f.aboutOwner(o)
+		runs := v.While.True(&f) && f.err == nil
+		at := &t.run.values(o)[v.Slot]
+		if runs == !at.Bool {
+			continue
+		}
+		t.values = append(t.values, valueUndo{at, *at})
+		reads := t.run.shown(v, *at).Num
+		if *at = stopped(reads); runs {
+			zero, _ := seconds(t.run.clock).Sub(reads)
+			*at = expr.OfNum(zero)
+		}
+	}
+}
+
 // reached asks a milestone's condition. One that fails (a division by zero) is not reached.
 func (t *tx) reached(w weighing) bool {
-	f := frame{run: t.run, player: w.player, scene: -1}
-	if w.milestone.When != nil {
-		return w.milestone.When.Eval(&f).Bool && f.err == nil
+	f := frame{run: t.run}
+	f.about(w.player)
+	if w.Milestone.When != nil {
+		return w.Milestone.When.Eval(&f).Bool && f.err == nil
 	}
-	progress := w.milestone.Progress.Eval(&f)
-	return f.err == nil && !progress.Num.Less(w.milestone.Goal)
+	progress := w.Milestone.Progress.Eval(&f)
+	return f.err == nil && !progress.Num.Less(w.Milestone.Goal)
 }
 
 func (t *tx) setEarned(p *Player, m *model.Milestone, to bool) {
@@ -82,7 +126,7 @@ func (t *tx) earnedRules(w pending) error {
 			rules = append(rules, r)
 		}
 	}
-	t.frame.player, t.frame.scene = w.player, -1
+	t.frame.about(w.player)
 	return t.rules(rules)
 }
 
@@ -112,7 +156,8 @@ func (r *Run) Milestones(player string) []Progress {
 	var out []Progress
 	for _, m := range r.m.Milestones {
 		x := Progress{Milestone: m, Earned: p.earned[m.Index]}
-		f := frame{run: r, player: p, scene: -1}
+		f := frame{run: r}
+		f.about(p)
 		if m.Progress != nil {
 			if v := m.Progress.Eval(&f); f.err == nil {
 				x.Reached = v

@@ -12,7 +12,7 @@ import (
 // Request is something asked of a session.
 type Request struct {
 	At     int64  // the session's time in milliseconds; it never goes back
-	Do     string // join, move, pass, touch, leave, start-over, event, write
+	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die
 	Player string // whom it is about; "" for a server's event
 	Server bool   // sent by the game's server, not by the player
 	Number uint64 // the player's rising number; 0 where requests are not numbered
@@ -22,7 +22,9 @@ type Request struct {
 	Args   map[string]expr.Value
 	Value  expr.Value
 	Slot   int
-	Saved  *save.Player // of join: what was saved in the slot, or nil for a new run
+	Picks  map[string]expr.Value // of join: what the player picks on the way in, by variable
+	Why    string                // of correct: the reason
+	Saved  *save.Player          // of join: what was saved in the slot, or nil for a new run
 }
 
 // The reasons for which a request is refused.
@@ -75,10 +77,12 @@ func (c Cause) String() string {
 	return c.Moment
 }
 
-// Change is one value that a request changed. Whose: Player, or Scene, or (neither) the game's.
+// Change is one value that a request changed. Whose: Player, Scene, Prop, Player and one of these, or (none
+// of them) the game's.
 type Change struct {
 	Player string
 	Scene  string
+	Prop   string // cache.under_ledge
 	Name   string // player.warmth, place, player.dead, player.checkpoint
 	From   expr.Value
 	To     expr.Value
@@ -89,7 +93,7 @@ type Change struct {
 type Notice struct {
 	Player string // whom it is about; "" for nobody in particular
 	To     string // player, scene, everyone
-	Kind   string // joined, left, arrived, departed, checkpoint, died, came-back, started, message, breach, undone
+	Kind   string // joined, left, arrived, departed, checkpoint, died, came-back, started, milestone, taken, set-down, holds, stands, message, breach, undone
 	Text   string
 	Scene  string
 	From   string // of arrived: the scene that was left
@@ -97,7 +101,7 @@ type Notice struct {
 
 // SaveMoment says that a player has reached a moment at which the plan saves them.
 type SaveMoment struct {
-	Player string
+	Player string // "" for the world
 	Moment string
 }
 
@@ -144,23 +148,16 @@ func square(n fixed.Num) fixed.Num {
 
 // inside moves a point to the nearest one of the scene.
 func (r *Run) inside(at [model.MaxAxes]fixed.Num, scene int) [model.MaxAxes]fixed.Num {
-	size := r.m.Scenes[scene].Size
+	s := r.m.Scenes[scene]
 	for i := range r.m.Axes {
-		last, _ := size[i].Sub(r.m.Step)
-		at[i] = fixed.Max(fixed.Num{}, fixed.Min(last, at[i]))
+		last, _ := s.Hi[i].Sub(r.m.Step)
+		at[i] = fixed.Max(s.Lo[i], fixed.Min(last, at[i]))
 	}
 	return at
 }
 
-// contains says whether a point lies in the scene: from 0 up to, not including, its size.
-func (r *Run) contains(at [model.MaxAxes]fixed.Num, scene int) bool {
-	for i := range r.m.Axes {
-		if at[i].Sign() < 0 || !at[i].Less(r.m.Scenes[scene].Size[i]) {
-			return false
-		}
-	}
-	return true
-}
+// contains says whether a point lies in the scene: from its origin up to, not including, origin + size.
+func (r *Run) contains(at [model.MaxAxes]fixed.Num, scene int) bool { return r.m.Scenes[scene].Has(at) }
 
 // PlaceText is a place as people read it: gorge (12, 47) north.
 func (r *Run) PlaceText(p Place) string { return r.placeOut(p).String() }

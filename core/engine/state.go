@@ -21,6 +21,10 @@ type Run struct {
 	clock       int64 // milliseconds since the session was opened, standing still while it sleeps
 	game        []expr.Value
 	scenes      [][]expr.Value
+	props       copies  // of what props hold: only those that were ever changed
+	things      []thing // by movable
+	seed        uint32  // that the session was opened with
+	sown        uint32  // how many seeds were made of it
 	players     map[string]*Player
 	order       []*Player // present players, by id
 	timers      []int64   // when each of the session's timers is due next
@@ -38,6 +42,7 @@ type Player struct {
 	id     string
 	slot   int
 	vars   []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	pairs  copies       // of what the player has for scenes and props: only those that were ever changed
 	timers []int64      // when each of the player's own timers is due next
 	core
 }
@@ -52,6 +57,8 @@ type core struct {
 	used    []bool
 	marks   []remembered // by waymark; never changed, only replaced
 	earned  []bool       // by milestone; never changed, only replaced
+	ranks   []expr.Value // by standing: the number that counts, or none; never changed, only replaced
+	movedAt int64        // until when the player's speed is spent, where the plan limits it
 	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record      // never changed, only replaced
 	visits  int
@@ -78,23 +85,58 @@ type record struct {
 	game   []expr.Value
 	scenes [][]expr.Value
 	marks  []remembered
+	pairs  copies
+	props  copies
 }
 
-// New is a session that has just been opened for the first time.
-func New(m *model.Model) *Run {
-	r := &Run{m: m, players: map[string]*Player{}}
-	r.game = r.starts(model.OfGame)
-	for range m.Scenes {
-		r.scenes = append(r.scenes, r.starts(model.OfScene))
-	}
+// copies are the values of holders of which there may be very many. One that is not there has its start
+// values; one that is there may have them too.
+type copies map[copyKey][]expr.Value
+
+type copyKey struct{ hold, at int }
+
+// thing is a movable: with a player, or at a place.
+type thing struct {
+	holder *Player
+	at     Place // where it is, unless somebody holds it
+}
+
+// New is a session that has just been opened for the first time, with the seed 0.
+func New(m *model.Model) *Run { return Open(m, 0) }
+
+// Open is a session that has just been opened for the first time. What is left to chance in it comes from
+// the seed alone.
+func Open(m *model.Model, seed uint32) *Run {
+	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
+	r.newWorld()
 	r.timers = beginTimers(m.Timers, 0)
 	r.tx.run, r.tx.frame.run = r, r
 	return r
 }
 
+// world is what belongs to the session and to no player.
+type world struct {
+	game   []expr.Value
+	scenes [][]expr.Value
+	props  copies
+	things []thing
+	attic  save.Attic
+}
+
+// newWorld makes the world as it is before anything happened.
+func (r *Run) newWorld() {
+	r.game, r.scenes, r.props, r.things = r.starts(r.m.Holders[model.OfGame]), nil, copies{}, nil
+	for range r.m.Scenes {
+		r.scenes = append(r.scenes, r.starts(r.m.Holders[model.OfScene]))
+	}
+	for _, x := range r.m.Movables {
+		r.things = append(r.things, thing{at: r.home(x)})
+	}
+}
+
 // starts are the start values of what one holder of a kind has.
-func (r *Run) starts(h model.Holder) []expr.Value {
-	vars := r.m.Holders[h].Stored
+func (r *Run) starts(h *model.Holding) []expr.Value {
+	vars := h.Stored
 	out := make([]expr.Value, len(vars))
 	for i, v := range vars {
 		out[i] = r.start(v)
@@ -104,10 +146,23 @@ func (r *Run) starts(h model.Holder) []expr.Value {
 
 // start is a variable's start value, as it is held now.
 func (r *Run) start(v *model.Var) expr.Value {
-	if v.Stopwatch {
+	switch {
+	case v.Seed:
+		r.sown++
+		return expr.OfNum(fixed.FromInt(int64(expr.Mix(r.seed, r.sown))))
+	case v.While != nil:
+		return stopped(fixed.Num{})
+	case v.Stopwatch:
 		return expr.OfNum(seconds(r.clock))
 	}
 	return v.Start
+}
+
+// stopped is a stopwatch that does not count now: held as what it reads, and marked.
+func stopped(reads fixed.Num) expr.Value {
+	v := expr.OfNum(reads)
+	v.Bool = true
+	return v
 }
 
 // seconds is a time of the session's clock as a number of seconds.
@@ -115,6 +170,9 @@ func seconds(ms int64) fixed.Num { return fixed.FromNano(ms * 1_000_000) }
 
 // shown is a held value as everybody but the engine knows it: a stopwatch is read as elapsed seconds.
 func (r *Run) shown(v *model.Var, held expr.Value) expr.Value {
+	if held.Bool && v.While != nil {
+		return expr.OfNum(held.Num)
+	}
 	if v.Stopwatch {
 		n, err := seconds(r.clock).Sub(held.Num)
 		if err != nil {
@@ -125,8 +183,13 @@ func (r *Run) shown(v *model.Var, held expr.Value) expr.Value {
 	return held
 }
 
-// held is the other way round.
-func (r *Run) held(v *model.Var, shown expr.Value) expr.Value { return r.shown(v, shown) }
+// held is the other way round. A stopwatch that counts only while something holds stands still at first.
+func (r *Run) held(v *model.Var, shown expr.Value) expr.Value {
+	if v.While != nil {
+		return stopped(shown.Num)
+	}
+	return r.shown(v, shown)
+}
 
 func (r *Run) allShown(held []expr.Value, h model.Holder) []expr.Value {
 	out := make([]expr.Value, len(held))

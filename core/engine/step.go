@@ -73,12 +73,13 @@ func (r *Run) nextBack(by int64) *Player {
 func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
 	t := &r.tx
 	t.begin(settled)
-	err := do(t)
-	if err == nil {
-		err = t.drain()
+	if err := do(t); err != nil {
+		t.undoAll()
+		return Result{}, err
 	}
+	err := t.drain()
 	if err == nil {
-		err = t.settleMilestones()
+		err = t.settleWeighed()
 	}
 	if err == nil {
 		err = t.judge()
@@ -88,10 +89,19 @@ func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
 		err = nil
 	}
 	if err != nil {
-		t.undo(mark{})
+		t.undoAll()
 		return Result{}, err
 	}
 	return t.res, nil
+}
+
+// undoAll takes the whole transaction back.
+func (t *tx) undoAll() {
+	t.undo(mark{sown: t.sown})
+	if w := t.replaced; w != nil {
+		r := t.run
+		r.game, r.scenes, r.props, r.things, r.attic = w.game, w.scenes, w.props, w.things, w.attic
+	}
 }
 
 func copied(r Result) Result {
@@ -113,8 +123,27 @@ func (r *Run) allowed(req Request, p *Player) error {
 	if p == nil && (req.Player != "" || !req.Server) {
 		return refuse(Unknown, "There is no player %q in this session.", req.Player)
 	}
-	if p == nil && req.Do != "event" && req.Do != "write" {
+	if p == nil && req.Do != "event" && req.Do != "write" && req.Do != "correct" {
 		return refuse(Invalid, "The request %s needs a player.", req.Do)
+	}
+	if (req.Do == "correct" || req.Do == "die") && !req.Server {
+		return refuse(Refused, "Only the game's server asks for %s.", req.Do)
+	}
+	return nil
+}
+
+// asked refuses a player's request that the plan closes, or whose condition does not hold.
+func (t *tx) asked(req Request, p *Player) error {
+	rule := t.run.m.Requests[req.Do]
+	if rule == nil || req.Server || p == nil {
+		return nil
+	}
+	t.frame.about(p)
+	switch {
+	case rule.Closed:
+		return refuse(Refused, "%s", orText(rule.Refused, "Players cannot ask for "+req.Do+" in this game."))
+	case !t.holds(rule.If):
+		return refuse(Refused, "%s", orText(rule.Refused, "That is not possible now: "+req.Do+"."))
 	}
 	return nil
 }
@@ -139,6 +168,9 @@ func (t *tx) perform(req Request, p *Player) error {
 		t.touch(p)
 		p.number = req.Number
 	}
+	if err := t.asked(req, p); err != nil {
+		return err
+	}
 	switch req.Do {
 	case "join":
 		return t.join(req)
@@ -154,8 +186,10 @@ func (t *tx) perform(req Request, p *Player) error {
 		return t.startOver(p)
 	case "event":
 		return t.event(p, req)
-	case "write":
-		return t.writeByServer(p, req)
+	case "write", "correct":
+		return t.writeFrom(p, req)
+	case "die": // as if a rule did it
+		return t.die(p)
 	}
 	return refuse(Unknown, "There is no request called %q; there are join, move, pass, touch, leave, start-over, event and write.", req.Do)
 }
@@ -182,10 +216,49 @@ func (t *tx) move(p *Player, req Request) error {
 		}
 		to.Facing = req.Facing
 	}
+	if !r.m.Scenes[to.Scene].Walk && to.At != p.place.At {
+		return refuse(Refused, "Nobody moves freely in %s; passages lead from spot to spot.", r.m.Scenes[to.Scene].Title)
+	}
+	spent, err := r.speed(p, to)
+	if err != nil {
+		return err
+	}
 	from := p.place
 	t.touch(p)
-	p.place = to
+	p.place, p.movedAt = to, spent
 	return t.moved(p, from, true)
+}
+
+// burst is how much of a player's speed may be saved up, in milliseconds: moves that were late on their way
+// come together.
+const burst = 1000
+
+// speed says until when a move spends a player's speed, and refuses one that is faster than the plan allows.
+func (r *Run) speed(p *Player, to Place) (int64, error) {
+	if r.m.Fastest.Sign() == 0 {
+		return p.movedAt, nil
+	}
+	length := length2(between(p.place.At, to.At)).Sqrt()
+	time, err := length.Div(r.m.Fastest)
+	if err != nil {
+		return 0, refuse(Failed, "The way is too long to be measured.")
+	}
+	ms, _ := time.Mul(fixed.FromInt(1000))
+	whole, _ := ms.Ceil().Int()
+	spent := max(p.movedAt, r.clock-burst) + whole
+	if spent > r.clock {
+		return 0, refuse(Refused, "Nobody is that fast: at most %s %s a second.", r.m.Fastest, r.m.Plan.Space.Unit.Or("metre"))
+	}
+	return spent, nil
+}
+
+// between is how far two points are from each other along each axis.
+func between(a, b [model.MaxAxes]fixed.Num) [model.MaxAxes]fixed.Num {
+	var out [model.MaxAxes]fixed.Num
+	for i := range a {
+		out[i], _ = a[i].Sub(b[i])
+	}
+	return out
 }
 
 // pass goes through a passage, from whichever of its ends the player is at.
@@ -206,7 +279,7 @@ func (t *tx) pass(p *Player, id string) error {
 		return r.tooFar(p, from)
 	}
 	if passage.If != nil {
-		t.frame.player, t.frame.scene = p, -1
+		t.frame.about(p)
 		open := t.holds(passage.If)
 		if t.frame.err != nil {
 			return refuse(Failed, "The condition of %s failed: %v.", id, t.frame.err)
@@ -279,11 +352,30 @@ func pointIDs(m *model.Model) []string {
 func (r *Run) carried(passage *model.Passage, from Place, to *model.Spot) Place {
 	out := spotPlace(to, from.Facing)
 	for i := range r.m.Axes {
-		if span := to.Span[i]; passage.Carry[i] && span != nil {
+		if span := to.Span[i]; passage.Carry.Axes[i] && span != nil {
 			out.At[i] = fixed.Max(span.Lo, fixed.Min(span.Hi, from.At[i]))
 		}
 	}
-	if passage.CarryFacing {
+	if passage.Carry.Facing {
+		out.Facing = from.Facing
+	}
+	out.At = r.inside(out.At, out.Scene)
+	return out
+}
+
+// over is the place in a scene that lies over another: what is carried comes from there, the rest from the
+// scene's first spot; where that is outside, the nearest point of the scene.
+func (r *Run) over(scene *model.Scene, carry model.Carried, from Place) Place {
+	out := Place{Scene: scene.Index, At: scene.Lo, Facing: from.Facing}
+	if len(scene.Spots) > 0 {
+		out = spotPlace(scene.Spots[0], from.Facing)
+	}
+	for i := range r.m.Axes {
+		if carry.Axes[i] {
+			out.At[i] = from.At[i]
+		}
+	}
+	if carry.Facing {
 		out.Facing = from.Facing
 	}
 	out.At = r.inside(out.At, out.Scene)
@@ -355,7 +447,7 @@ func (t *tx) event(p *Player, req Request) error {
 	case e.Self && p.dead && !e.WhileDead:
 		return refuse(Refused, "%s is dead.", p.id)
 	}
-	args, err := t.arguments(e, req.Args)
+	args, err := t.arguments(e, req.Args, p)
 	if err != nil {
 		return err
 	}
@@ -367,7 +459,8 @@ func (t *tx) event(p *Player, req Request) error {
 
 // happen lets an event happen, whoever sent it.
 func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
-	t.frame.args, t.frame.player, t.frame.scene = args, p, -1
+	t.frame.about(p)
+	t.frame.args = args
 	if e.If != nil && !t.holds(e.If) {
 		if t.frame.err != nil {
 			return refuse(Failed, "The condition of %s failed: %v.", e.ID, t.frame.err)
@@ -378,7 +471,7 @@ func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
 }
 
 // arguments checks what an event was sent with, and puts it in the plan's order.
-func (t *tx) arguments(e *model.Event, given map[string]expr.Value) ([]expr.Value, error) {
+func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Player) ([]expr.Value, error) {
 	t.args = t.args[:0]
 	known := 0
 	for i := range e.Args {
@@ -395,12 +488,36 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value) ([]expr.Valu
 		if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
 			return nil, refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
 		}
+		if err := t.argProp(e, a, v, sender); err != nil {
+			return nil, err
+		}
 		t.args = append(t.args, v)
 	}
 	if len(given) > known {
 		return nil, refuse(Unknown, "The event %s takes the arguments %v; something else was sent.", e.ID, argNames(e))
 	}
 	return t.args, nil
+}
+
+// argProp checks an argument that names a prop.
+func (t *tx) argProp(e *model.Event, a *model.Arg, v expr.Value, sender *Player) error {
+	if a.Kind == nil || v.IsNone() {
+		return nil
+	}
+	prop := a.Kind.Prop(v.Text)
+	switch {
+	case prop == nil:
+		var ids []string
+		for _, p := range a.Kind.Props {
+			ids = append(ids, p.ID)
+		}
+		return unknown(a.Kind.ID, v.Text, ids)
+	case a.Within && prop.Scene.Index != sender.place.Scene:
+		return refuse(Refused, "%s is not here.", prop.Name)
+	case a.Within && exceeds(between(sender.place.At, prop.Point), a.Kind.Reach):
+		return refuse(Refused, "%s is out of reach: within %s is needed.", prop.Name, a.Kind.Reach)
+	}
+	return nil
 }
 
 func argNames(e *model.Event) []string {
@@ -411,39 +528,61 @@ func argNames(e *model.Event) []string {
 	return names
 }
 
-// writeByServer gives a variable a value that the game's own server computed.
-func (t *tx) writeByServer(p *Player, req Request) error {
+// writeFrom gives a variable a value that the game's own server computed, or (where the plan lets them) its
+// own player; or corrects it for a reason that is kept.
+func (t *tx) writeFrom(p *Player, req Request) error {
 	v := t.run.m.Var(req.Name)
 	switch {
-	case !req.Server:
-		return refuse(Refused, "Players write no variables themselves; the game's server does.")
 	case v == nil:
 		return refuse(Unknown, "There is no variable called %q.", req.Name)
-	case v.Computed() || v.Stopwatch:
+	case !req.Server && !v.SelfMay:
+		return refuse(Refused, "%s is not written by players; the rules and the game's server do.", v.Name)
+	case v.Computed() || v.Stopwatch || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
-	case v.Holder == model.OfPlayer && p == nil:
+	case v.Holder.OfPlayers() && p == nil:
 		return refuse(Invalid, "%s is held by players; name the player.", v.Name)
 	}
-	o := owner{nil, -1}
-	switch v.Holder {
-	case model.OfPlayer:
-		o.player = p
-	case model.OfScene:
-		scene := t.run.m.Scene(req.Args["scene"].Text)
-		if scene == nil {
-			return refuse(Invalid, "%s is held by scenes; name the scene in args.", v.Name)
-		}
-		o.scene = scene.Index
+	o, err := t.ownerNamed(v, p, req.Args)
+	if err != nil {
+		return err
 	}
 	if err := v.Admit(req.Value); err != nil {
 		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
 	}
-	t.write(o, v, req.Value, true)
-	return nil
+	if req.Do == "correct" {
+		t.cause = Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+		t.write(o, v, req.Value, false)
+		return nil
+	}
+	return t.give(o, v, req.Value, v.Type.Kind == expr.Pick)
+}
+
+// ownerNamed finds whose copy of a variable is meant, by what a request names.
+func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]expr.Value) (owner, error) {
+	o := owner{v.Hold.Index, nil, -1}
+	if v.Holder.OfPlayers() {
+		o.player = p
+	}
+	switch v.Holder {
+	case model.OfScene, model.OfPlayerScene:
+		scene := t.run.m.Scene(args["scene"].Text)
+		if scene == nil || !t.run.has(v, scene.Index) {
+			return o, refuse(Invalid, "%s is held by scenes; name the scene in args.", v.Name)
+		}
+		o.at = scene.Index
+	case model.OfProp, model.OfPlayerProp:
+		prop := v.Hold.Kind.Prop(args["prop"].Text)
+		if prop == nil {
+			return o, refuse(Invalid, "%s is held by each %s; name the prop in args.", v.Name, v.Hold.Kind.ID)
+		}
+		o.at = prop.Index
+	}
+	return o, nil
 }
 
 // restart applies the world's fates, when a world is opened again.
 func (t *tx) restart() error {
-	t.cross(atRestart, nil, t.world())
+	t.cross(atRestart, nil, t.world(atRestart))
+	t.crossThings(atRestart)
 	return nil
 }

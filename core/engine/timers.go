@@ -26,7 +26,7 @@ func (r *Run) nextDue(by int64) (due, bool) {
 	return due{at, func(t *tx) error {
 		*turn.next += turn.timer.Every * ((by-at)/turn.timer.Every + 1)
 		r.timersKnown = false
-		t.frame.player, t.frame.scene = turn.player, -1
+		t.frame.about(turn.player)
 		return t.rules([]*model.Rule{turn.timer.Rule})
 	}}, true
 }

@@ -1,7 +1,9 @@
 package engine
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 
 	"alluvion/core/expr"
 	"alluvion/core/model"
@@ -24,9 +26,14 @@ type tx struct {
 	exited  []*Player
 	watches []watch
 	weigh   []weighing
-	args    []expr.Value // of the event that was sent in
-	cause   Cause
-	settled bool // nothing in this transaction can be refused
+	things  []thingUndo
+	// replaced is the world that loading a save replaced, where session.players is 1.
+	replaced *world
+	near     []*model.Area // room for areas that are asked about
+	args     []expr.Value  // of the event that was sent in
+	cause    Cause
+	sown     uint32 // the session's when the transaction began
+	settled  bool   // nothing in this transaction can be refused
 }
 
 type valueUndo struct {
@@ -50,9 +57,11 @@ type watch struct {
 type pending struct {
 	do     string // changed, picked, go, die, come-back, start-over, send
 	player *Player
-	scene  int
+	owner  owner // of changed
 	v      *model.Var
 	spot   *model.Spot
+	scene  *model.Scene // of go: to the same coordinates there
+	carry  model.Carried
 	mark   *model.Waymark
 	mile   *model.Milestone
 	event  *model.Event
@@ -61,21 +70,27 @@ type pending struct {
 }
 
 // mark is a point that a transaction can be taken back to.
-type mark struct{ values, cores, entered, exited, queue, changes, notices, saves int }
+type mark struct {
+	values, cores, entered, exited, things, queue, changes, notices, saves int
+	sown                                                                   uint32
+}
 
 // begin makes the transaction empty. Its lists keep their room.
 func (t *tx) begin(settled bool) {
 	t.queue, t.done = t.queue[:0], 0
 	t.values, t.cores = t.values[:0], t.cores[:0]
-	t.entered, t.exited = t.entered[:0], t.exited[:0]
+	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
+	t.replaced = nil
 	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
 	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
-	t.frame.player, t.frame.scene, t.frame.args, t.frame.err = nil, -1, nil, nil
+	t.frame.about(nil)
+	t.frame.args, t.frame.err = nil, nil
 	t.cause, t.settled = Cause{}, settled
 }
 
 func (t *tx) mark() mark {
-	return mark{len(t.values), len(t.cores), len(t.entered), len(t.exited), len(t.queue), len(t.res.Changes), len(t.res.Notices), len(t.res.Saves)}
+	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited), things: len(t.things), queue: len(t.queue),
+		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown}
 }
 
 // undo takes everything back that happened since the mark.
@@ -86,6 +101,10 @@ func (t *tx) undo(m mark) {
 	for i := len(t.cores) - 1; i >= m.cores; i-- {
 		t.cores[i].player.core = t.cores[i].old
 	}
+	for i := len(t.things) - 1; i >= m.things; i-- {
+		t.run.things[t.things[i].index] = t.things[i].old
+	}
+	t.things, t.run.sown = t.things[:m.things], m.sown
 	for _, p := range t.entered[m.entered:] {
 		t.run.exit(p)
 	}
@@ -103,26 +122,13 @@ func (t *tx) touch(p *Player) {
 	t.weighLater(p, t.run.m.WeighedOnMove())
 }
 
-// owner is who has the variable that is about to change.
-type owner struct {
-	player *Player
-	scene  int // -1 where it is not a scene's
-}
-
-func (t *tx) values1(o owner) []expr.Value {
-	switch {
-	case o.player != nil:
-		return o.player.vars
-	case o.scene >= 0:
-		return t.run.scenes[o.scene]
-	}
-	return t.run.game
-}
-
 // write gives a stored variable a value that is in its domain, and notes the change. Only rules and
 // requests fire changed; fates do not (rule 15).
 func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
-	at := &t.values1(o)[v.Slot]
+	if values := t.run.values(o); values == nil && to == v.Start {
+		return // what was never changed does not come into being by this
+	}
+	at := &t.run.touched(o)[v.Slot]
 	if *at == to {
 		return
 	}
@@ -135,8 +141,9 @@ func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
 	c := Change{Name: v.Name, From: t.run.shown(v, *at), To: t.run.shown(v, to), Cause: t.cause}
 	if o.player != nil {
 		c.Player = o.player.id
-	} else if o.scene >= 0 {
-		c.Scene = t.run.m.Scenes[o.scene].ID
+	}
+	if o.at >= 0 {
+		t.run.place(&c, v, o.at)
 	}
 	*at = to
 	if o.player != nil {
@@ -146,22 +153,41 @@ func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
 	}
 	t.res.Changes = append(t.res.Changes, c)
 	if fire && len(t.run.m.OnChanged(v)) > 0 {
-		t.queue = append(t.queue, pending{do: "changed", player: o.player, scene: o.scene, v: v})
+		t.queue = append(t.queue, pending{do: "changed", player: o.player, owner: o, v: v})
+	}
+}
+
+// place says of a change in which scene or to which prop it was.
+func (r *Run) place(c *Change, v *model.Var, at int) {
+	if v.Hold.Kind != nil {
+		c.Prop = r.m.Props[at].Name
+	} else {
+		c.Scene = r.m.Scenes[at].ID
 	}
 }
 
 // note adds a change of something built in to the list.
 func (t *tx) note(p *Player, name string, from, to expr.Value) {
 	if from != to {
-		t.res.Changes = append(t.res.Changes, Change{Player: p.id, Name: name, From: from, To: to, Cause: t.cause})
+		t.res.Changes = append(t.res.Changes, Change{Player: playerID(p), Name: name, From: from, To: to, Cause: t.cause})
 	}
 }
 
 func (t *tx) tell(n Notice) { t.res.Notices = append(t.res.Notices, n) }
 
+// saveMoment notes that a player is saved, where the plan says so at this moment.
 func (t *tx) saveMoment(p *Player, moment string) {
 	if t.run.m.SavesOn(moment) {
-		t.res.Saves = append(t.res.Saves, SaveMoment{p.id, moment})
+		t.saveNow(p, moment)
+	}
+}
+
+// saveNow notes that a player is saved. The rules on saved run before the save is cut, so that what they do
+// is in it.
+func (t *tx) saveNow(p *Player, moment string) {
+	t.res.Saves = append(t.res.Saves, SaveMoment{playerID(p), moment})
+	if p != nil && len(t.run.m.On("saved")) > 0 {
+		t.queue = append(t.queue, pending{do: "saved", player: p, cause: t.cause})
 	}
 }
 
@@ -182,12 +208,12 @@ func (t *tx) carryOut(w pending) error {
 	t.cause = w.cause
 	switch w.do {
 	case "changed":
-		t.frame.player, t.frame.scene = w.player, w.scene
+		t.frame.aboutOwner(w.owner)
 		return t.rules(t.run.m.OnChanged(w.v))
 	case "milestone":
 		return t.earnedRules(w)
-	case "picked":
-		return t.moment("picked", w.player)
+	case "picked", "saved":
+		return t.moment(w.do, w.player)
 	case "send":
 		return t.happen(w.event, w.player, w.args)
 	case "go":
@@ -208,15 +234,15 @@ func (t *tx) moment(name string, p *Player) error {
 	if len(rules) == 0 {
 		return nil
 	}
-	t.frame.player, t.frame.scene = p, -1
+	t.frame.about(p)
 	return t.rules(rules)
 }
 
 // rules runs rules in document order. Where nothing can be refused, one that fails is undone alone.
 func (t *tx) rules(rules []*model.Rule) error {
-	player, scene := t.frame.player, t.frame.scene
+	player, scene, prop := t.frame.player, t.frame.scene, t.frame.prop
 	for _, r := range rules {
-		t.frame.player, t.frame.scene = player, scene
+		t.frame.player, t.frame.scene, t.frame.prop = player, scene, prop
 		m := t.mark()
 		err := t.rule(r)
 		if err == nil {
@@ -279,7 +305,7 @@ func (t *tx) actions(r *model.Rule, list []*model.Action) error {
 
 func (t *tx) action(r *model.Rule, a *model.Action) error {
 	switch a.Verb {
-	case "set", "add", "raise", "clear", "pick":
+	case "set", "add", "raise", "clear", "pick", "put", "take-out":
 		return t.assign(r, a)
 	case "if":
 		yes := t.holds(a.If)
@@ -305,7 +331,17 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 	case "send":
 		return t.send(r, a)
 	case "go":
-		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, mark: a.Waymark, cause: t.cause})
+		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, mark: a.Waymark, scene: a.Scene, carry: a.Carry, cause: t.cause})
+	case "take":
+		return byRule(r, a, t.take(t.frame.player, a.Movable))
+	case "set-down":
+		return byRule(r, a, t.putDown(t.frame.player, a.Movable, a.Spot))
+	case "save":
+		if a.To == "world" {
+			t.saveNow(nil, "rule")
+		} else {
+			t.saveNow(t.frame.player, "rule")
+		}
 	case "remember":
 		t.rememberPlace(t.frame.player, a.Waymark)
 	case "forget":
@@ -316,6 +352,18 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 		return &Refusal{Kind: Refused, Reason: a.Text, Rule: r.Number, Line: a.At.Line}
 	}
 	return nil
+}
+
+// byRule says of a refusal which rule asked for it.
+func byRule(r *model.Rule, a *model.Action, err error) error {
+	if err == nil {
+		return nil
+	}
+	var refusal *Refusal
+	if errors.As(err, &refusal) {
+		refusal.Rule, refusal.Line = r.Number, a.At.Line
+	}
+	return err
 }
 
 // let gives the rule's own names their values, and acts.
@@ -375,9 +423,9 @@ func (t *tx) sceneID() string {
 	return t.run.m.Scenes[t.frame.player.place.Scene].ID
 }
 
-// assign carries out set, add, raise, clear and pick.
+// assign carries out set, add, raise, clear, pick, put and take-out.
 func (t *tx) assign(r *model.Rule, a *model.Action) error {
-	o := t.ownerOf(a.Target)
+	o := t.frame.ownerOf(a.Target)
 	to := expr.None
 	if a.Value != nil {
 		to = a.Value.Eval(&t.frame)
@@ -385,35 +433,83 @@ func (t *tx) assign(r *model.Rule, a *model.Action) error {
 	if err := t.failed(r); err != nil {
 		return err
 	}
-	now := t.values1(o)[a.Var.Slot]
-	switch {
-	case a.Verb == "add":
-		sum, err := now.Num.Add(to.Num)
-		if err != nil {
-			return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
-		}
-		to = expr.OfNum(sum)
-	case a.Verb == "raise" && now.Kind == expr.IsNum && !now.Num.Less(to.Num):
+	if a.Var.In != nil && !t.run.has(a.Var, o.at) {
+		return &Refusal{Kind: Failed, Reason: fmt.Sprintf("A rule failed: %s has no %s.", t.run.m.Scenes[o.at].ID, a.Var.ID), Rule: r.Number, Line: a.At.Line}
+	}
+	now := a.Var.Start
+	if values := t.run.values(o); values != nil {
+		now = values[a.Var.Slot]
+	}
+	to, ok, err := changed(a.Verb, now, to)
+	if err != nil {
+		return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
+	}
+	if !ok {
 		return nil
 	}
 	fit, err := a.Var.Fit(to)
 	if err != nil {
 		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
 	}
-	picked := a.Verb == "pick" && now != fit && o.player != nil
-	t.write(o, a.Var, fit, true)
+	return byRule(r, a, t.give(o, a.Var, fit, a.Verb == "pick"))
+}
+
+// changed is what a value becomes by an action; false where it stays as it is.
+func changed(verb string, now, by expr.Value) (expr.Value, bool, error) {
+	switch verb {
+	case "add":
+		sum, err := now.Num.Add(by.Num)
+		return expr.OfNum(sum), true, err
+	case "raise":
+		return by, now.Kind != expr.IsNum || now.Num.Less(by.Num), nil
+	case "put":
+		return expr.OfItems(append(now.Items(), by)), true, nil
+	case "take-out":
+		items := now.Items()
+		i := slices.Index(items, by)
+		if i < 0 {
+			return now, false, nil
+		}
+		return expr.OfItems(slices.Delete(items, i, i+1)), true, nil
+	}
+	return by, true, nil
+}
+
+// give gives a variable a value that fits, where it is a pick that the player may have.
+func (t *tx) give(o owner, v *model.Var, to expr.Value, pick bool) error {
+	if v.Type.Kind == expr.Pick {
+		if err := t.mayPick(o, v, to); err != nil {
+			return err
+		}
+	}
+	picked := pick && t.run.values(o)[v.Slot] != to && o.player != nil
+	t.write(o, v, to, true)
 	if picked { // picking the same option again is no moment
 		t.queue = append(t.queue, pending{do: "picked", player: o.player, cause: t.cause})
 	}
 	return nil
 }
 
-func (t *tx) ownerOf(ref expr.Ref) owner {
-	switch ref.Who {
-	case expr.Game:
-		return owner{nil, -1}
-	case expr.HereScene, expr.OneScene:
-		return owner{nil, t.frame.sceneOf(ref)}
+// mayPick refuses an option that the player may not pick, and another one where the pick is locked.
+func (t *tx) mayPick(o owner, v *model.Var, to expr.Value) error {
+	now := v.Start
+	if values := t.run.values(o); values != nil {
+		now = values[v.Slot]
 	}
-	return owner{t.frame.whose(ref), -1}
+	if now == to {
+		return nil
+	}
+	if v.Locked && !now.IsNone() {
+		return refuse(Refused, "%s is %s, and stays so in this run.", v.Title, now.Plain())
+	}
+	only, ok := t.run.m.Pickable[v.Type.Of][to.Text]
+	if !ok || to.IsNone() {
+		return nil
+	}
+	f := frame{run: t.run}
+	f.about(o.player)
+	if !only.If.True(&f) || f.err != nil {
+		return refuse(Refused, "%s", only.Refused)
+	}
+	return nil
 }

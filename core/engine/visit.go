@@ -9,9 +9,12 @@ import (
 	"alluvion/core/save"
 )
 
-// Reopen is a session that is opened again with the world that it had: the fates of restart apply.
-func Reopen(m *model.Model, w *save.World) *Run {
-	r := New(m)
+// Reopen is a session that is opened again with the world that it had, with the seed 0.
+func Reopen(m *model.Model, w *save.World) *Run { return ReopenWith(m, w, 0) }
+
+// ReopenWith is a session that is opened again with the world that it had: the fates of restart apply.
+func ReopenWith(m *model.Model, w *save.World, seed uint32) *Run {
+	r := Open(m, seed)
 	if w == nil {
 		return r
 	}
@@ -22,26 +25,113 @@ func Reopen(m *model.Model, w *save.World) *Run {
 
 func (r *Run) takeWorld(w *save.World) {
 	r.attic = w.Attic
+	r.newWorld()
 	r.fill(r.game, model.OfGame, w.Values)
 	for i, s := range r.m.Scenes {
 		r.fill(r.scenes[i], model.OfScene, w.Scenes[s.ID])
 	}
+	r.props = r.propsIn(w.Props, model.OfProp)
+	for i, m := range r.m.Movables {
+		r.things[i] = thing{at: r.home(m)}
+		if at, ok := w.Movables[m.ID]; ok { // who held it is gone: it lies where they were (rule 5)
+			if place := r.validPlace(at, r.things[i].at); !m.NeverIn[r.m.Scenes[place.Scene]] {
+				place.Facing = ""
+				r.things[i].at = place
+			}
+		}
+	}
+}
+
+// propsIn takes what props hold, alone or with a player, out of a save.
+func (r *Run) propsIn(saved save.Props, h model.Holder) copies {
+	out := copies{}
+	for _, k := range r.m.Kinds {
+		hold := k.Own
+		if h == model.OfPlayerProp {
+			hold = k.Players
+		}
+		for id, values := range saved[k.ID] {
+			if prop := k.Prop(id); prop != nil && len(values) > 0 {
+				out[copyKey{hold.Index, prop.Index}] = shownValues(hold.Stored, values)
+			}
+		}
+	}
+	return out
+}
+
+// pairsIn takes what a player has for scenes and props out of a save.
+func (r *Run) pairsIn(scenes map[string]save.Values, props save.Props) copies {
+	out := r.propsIn(props, model.OfPlayerProp)
+	hold := r.m.Holders[model.OfPlayerScene]
+	for id, values := range scenes {
+		if s := r.m.Scene(id); s != nil && len(values) > 0 {
+			out[copyKey{hold.Index, s.Index}] = shownValues(hold.Stored, values)
+		}
+	}
+	return out
+}
+
+// copiesOut gives what was changed of the copies of one holder, of the variables that keep picks: by scene,
+// or by kind and prop. What has its start value is left out.
+func (r *Run) copiesOut(c copies, h model.Holder, keep func(*model.Var) bool, out func(h *model.Holding, at int, values save.Values)) {
+	for key, held := range c {
+		hold := r.m.Holders[key.hold]
+		if hold.Holder != h {
+			continue
+		}
+		values := save.Values{}
+		for i, v := range hold.Stored {
+			if held[i] != v.Start && keep(v) {
+				values[v.ID] = held[i]
+			}
+		}
+		if len(values) > 0 {
+			out(hold, key.at, values)
+		}
+	}
+}
+
+func (r *Run) scenesOut(c copies, keep func(*model.Var) bool) map[string]save.Values {
+	var out map[string]save.Values
+	r.copiesOut(c, model.OfPlayerScene, keep, func(_ *model.Holding, at int, values save.Values) {
+		if out == nil {
+			out = map[string]save.Values{}
+		}
+		out[r.m.Scenes[at].ID] = values
+	})
+	return out
+}
+
+func (r *Run) propsOut(c copies, h model.Holder, keep func(*model.Var) bool) save.Props {
+	var out save.Props
+	r.copiesOut(c, h, keep, func(hold *model.Holding, at int, values save.Values) {
+		if out == nil {
+			out = save.Props{}
+		}
+		if out[hold.Kind.ID] == nil {
+			out[hold.Kind.ID] = map[string]save.Values{}
+		}
+		out[hold.Kind.ID][r.m.Props[at].ID] = values
+	})
+	return out
 }
 
 // fill takes values out of a save; what the save does not have keeps its start value.
 func (r *Run) fill(values []expr.Value, h model.Holder, saved map[string]expr.Value) {
-	vars := r.m.Holders[h].Stored
-	for i, value := range shownValues(vars, saved) {
-		values[i] = r.held(vars[i], value)
+	for i, v := range r.m.Holders[h].Stored {
+		if value, ok := saved[v.ID]; ok {
+			values[i] = r.held(v, value)
+		}
 	}
 }
 
 // join brings a player in: with a new run, or with what was saved in the slot.
 func (t *tx) join(req Request) error {
 	r := t.run
-	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(model.OfPlayer)}
+	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
+	p.ranks, p.movedAt = make([]expr.Value, len(r.m.Standings)), r.clock
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
 	p.entry = p.place
@@ -53,19 +143,50 @@ func (t *tx) join(req Request) error {
 	}
 	r.enter(p)
 	t.entered = append(t.entered, p)
-	t.weighLater(p, r.m.Milestones) // the threshold may have been passed before the milestone was there
+	t.weighLater(p, r.m.WeighedOnJoin()) // the threshold may have been passed before the milestone was there
 	if req.Saved == nil {
 		t.remember(p)
 	} else {
 		t.returned(p)
 	}
-	return t.tellJoined(p, req.Saved == nil, back)
+	if err := t.tellJoined(p, req.Saved == nil, back); err != nil {
+		return err
+	}
+	return t.openingPicks(p, req.Picks)
+}
+
+// openingPicks are what a player picks on the way in. One that they may not pick refuses the joining.
+func (t *tx) openingPicks(p *Player, picks map[string]expr.Value) error {
+	known := 0
+	for _, v := range t.run.m.Holders[model.OfPlayer].Stored {
+		option, ok := picks[v.ID]
+		if !ok || v.Type.Kind != expr.Pick {
+			continue
+		}
+		known++
+		if err := v.Admit(option); err != nil {
+			return refuse(Invalid, "%s cannot be %s: %v.", v.Name, option, err)
+		}
+		if err := t.give(owner{v.Hold.Index, p, -1}, v, option, true); err != nil {
+			return err
+		}
+	}
+	if known < len(picks) {
+		return refuse(Unknown, "Something was to be picked that is no pick of a player in this plan.")
+	}
+	return nil
 }
 
 // load takes over what was saved.
 func (t *tx) load(p *Player, s *save.Player) {
 	r := t.run
 	r.fill(p.vars, model.OfPlayer, s.Values)
+	p.pairs = r.pairsIn(s.Scenes, s.Props)
+	for i, x := range r.m.Standings {
+		if n, ok := s.Standings[x.ID]; ok {
+			p.ranks[i] = expr.OfNum(n)
+		}
+	}
 	p.dead, p.visits, p.number, p.attic = s.Dead, s.Visits+1, s.Number, s.Attic
 	for _, id := range s.Used {
 		if point := r.m.Checkpoint(id); point != nil {
@@ -88,14 +209,16 @@ func (t *tx) load(p *Player, s *save.Player) {
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
 	if r.m.Single && s.World != nil {
+		t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic}
 		r.takeWorld(s.World)
 	}
 }
 
 func (r *Run) recordIn(s save.Record) *record {
-	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks)}
+	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks), pairs: r.pairsIn(s.Scenes, s.Props)}
 	if r.m.Single && s.World != nil {
 		rec.game = shownValues(r.m.Holders[model.OfGame].Stored, s.World.Values)
+		rec.props = r.propsIn(s.World.Props, model.OfProp)
 		for _, scene := range r.m.Scenes {
 			rec.scenes = append(rec.scenes, shownValues(r.m.Holders[model.OfScene].Stored, s.World.Scenes[scene.ID]))
 		}
@@ -133,22 +256,28 @@ func (r *Run) validPlace(s save.Place, otherwise Place) Place {
 func (t *tx) returned(p *Player) {
 	r := t.run
 	if p.dead {
-		t.cross(atDeath, p, t.owners(p))
+		t.cross(atDeath, p, t.owners(p, atDeath))
 		t.touch(p)
 		p.dead, p.backAt = false, 0
 		t.crossReached(p, atDeath)
 		p.place = r.after(p, r.m.Place.Death.Kind)
 	}
 	if r.m.Single {
-		t.cross(atRestart, p, t.world())
+		t.cross(atRestart, p, t.world(atRestart))
+		t.crossThings(atRestart)
 	}
-	t.cross(atLeave, p, []owner{{p, -1}})
+	t.cross(atLeave, p, t.leaving(p))
 	t.crossReached(p, atLeave)
 	t.touch(p)
 	p.place = r.after(p, r.m.Place.Leave.Kind)
 	if r.m.Place.Leave.Kind != "exact" {
 		p.entry = p.place
 	}
+}
+
+// leaving is whose state goes through the column leave: the player's own and its pairs, never the world's.
+func (t *tx) leaving(p *Player) []owner {
+	return slices.DeleteFunc(t.owners(p, atLeave), func(o owner) bool { return o.player == nil })
 }
 
 func (t *tx) tellJoined(p *Player, first, back bool) error {
@@ -166,11 +295,17 @@ func (t *tx) tellJoined(p *Player, first, back bool) error {
 			return err
 		}
 	}
+	if !first {
+		if err := t.moment("loaded", p); err != nil {
+			return err
+		}
+	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "joined", Scene: scene})
 	if err := t.moment("joined", p); err != nil {
 		return err
 	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "arrived", Scene: scene})
+	t.tellThings(p)
 	if err := t.moment("arrived", p); err != nil {
 		return err
 	}
@@ -186,11 +321,17 @@ func (t *tx) leave(p *Player) error {
 		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error()})
 	}
 	t.done = len(t.queue)
+	t.dropAll(p)
 	t.saveMoment(p, "leave")
+	if err := t.drain(); err != nil { // the rules on saved
+		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error()})
+	}
+	t.done = len(t.queue)
 	t.tell(Notice{Player: p.id, To: "scene", Kind: "left", Scene: t.run.m.Scenes[p.place.Scene].ID})
 	t.res.Left = append(t.res.Left, t.run.save(p))
 	t.run.exit(p)
 	t.exited = append(t.exited, p)
+	t.weighForAll(t.run.m.WeighedOnMove()) // there is one player less
 	if !t.run.m.Single {
 		t.emptied(p.place.Scene)
 	}
@@ -221,6 +362,8 @@ func (r *Run) save(p *Player) *save.Player {
 		}
 	}
 	s.Record = r.recordOut(p.record)
+	s.Scenes, s.Props = r.scenesOut(p.pairs, everything), r.propsOut(p.pairs, model.OfPlayerProp, everything)
+	s.Standings = r.ranksOut(p)
 	for i, m := range r.m.Milestones {
 		if p.earned[i] {
 			s.Milestones = append(s.Milestones, m.ID)
@@ -239,14 +382,27 @@ func (r *Run) World() *save.World {
 	for i, s := range r.scenes {
 		scenes[i] = r.allShown(s, model.OfScene)
 	}
-	w := r.worldOut(r.allShown(r.game, model.OfGame), scenes, everything)
+	w := r.worldOut(r.allShown(r.game, model.OfGame), scenes, r.props, everything)
+	for i, m := range r.m.Movables {
+		if w.Movables == nil {
+			w.Movables = map[string]save.Place{}
+		}
+		w.Movables[m.ID] = r.placeOut(r.thingPlace(i))
+		if p := r.things[i].holder; p != nil {
+			if w.Held == nil {
+				w.Held = map[string]string{}
+			}
+			w.Held[m.ID] = p.id
+		}
+	}
 	w.Attic = r.attic
 	return w
 }
 
 // worldOut gives what the game and its scenes hold, of the variables that keep picks.
-func (r *Run) worldOut(game []expr.Value, scenes [][]expr.Value, keep func(*model.Var) bool) *save.World {
-	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{}}
+func (r *Run) worldOut(game []expr.Value, scenes [][]expr.Value, props copies, keep func(*model.Var) bool) *save.World {
+	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{},
+		Props: r.propsOut(props, model.OfProp, keep)}
 	for i, s := range r.m.Scenes {
 		if values := r.named(scenes[i], model.OfScene, keep); len(values) > 0 {
 			w.Scenes[s.ID] = values
@@ -283,9 +439,10 @@ func (r *Run) marksOut(marks []remembered, keep func(*model.Waymark) bool) map[s
 
 func (r *Run) recordOut(rec *record) save.Record {
 	rewinds := func(v *model.Var) bool { return v.Fates[atDeath].Kind == "rewind" }
-	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates[atDeath].Kind == "rewind" })}
+	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates[atDeath].Kind == "rewind" }),
+		Scenes: r.scenesOut(rec.pairs, rewinds), Props: r.propsOut(rec.pairs, model.OfPlayerProp, rewinds)}
 	if rec.game != nil {
-		out.World = r.worldOut(rec.game, rec.scenes, rewinds)
+		out.World = r.worldOut(rec.game, rec.scenes, rec.props, rewinds)
 	}
 	return out
 }

@@ -40,6 +40,8 @@ func (t *tx) goWhere(w pending) error {
 	switch {
 	case !t.run.Has(w.player.id):
 		return nil
+	case w.scene != nil:
+		return t.goTo(w.player, t.run.over(w.scene, w.carry, w.player.place))
 	case w.mark == nil:
 		return t.goTo(w.player, spotPlace(w.spot, w.player.place.Facing))
 	case w.player.marks[w.mark.Index].set:

@@ -5,6 +5,7 @@ type Ref struct {
 	Who   Who
 	Index int // of the argument, the scene, or the rule's own name
 	What  What
+	Hold  int // of a variable: which holding it belongs to
 	Slot  int // of the variable or the axis
 }
 
@@ -21,6 +22,9 @@ const (
 	OneScene             // scene Index
 	Nobody               // the value itself, as args.amount
 	Local                // the player that the rule's own name Index stands for
+	HereProp             // the prop that the rule is about
+	OneProp              // prop Index
+	PropArg              // the prop that argument Index names
 )
 
 // What says which value of theirs a Ref means.
@@ -31,6 +35,7 @@ const (
 	Itself     What = iota // an argument, or a player
 	LocalValue             // what the rule's own name Index stands for
 	Variable
+	Count // of how many copies a variable is true
 	Dead
 	Checkpoint
 	SaveSlot
@@ -42,8 +47,19 @@ const (
 	Waymark
 	Earned
 	InArea
+	PlaceAt
+	Holds     // whether the rule's player holds movable Slot
+	HolderOf  // who holds movable Index
+	MovableAt // where movable Index is: Slot is an axis, or one of the AtScene, AtFacing, AtPoint
 	Time
 	Present // how many players are in the session
+)
+
+// Which part of a place, where Slot is no axis.
+const (
+	AtScene  = -1
+	AtFacing = -2
+	AtPoint  = -3
 )
 
 // Env gives the values that an expression reads. Fail notes what went wrong (an overflow, a division
@@ -67,6 +83,10 @@ type Names struct {
 	Missing map[string]string
 	// Areas are the regions that inside() can ask for, by scene/area; those of the rule's player.
 	Areas map[string]*Entry
+	// Held are the movables that holds() can ask for, by id.
+	Held map[string]*Entry
+	// Axes are those of a point.
+	Axes []string
 	// Narrow, where it is set, may tell more of a value than its declaration does.
 	Narrow func(Ref, Type) Type
 }

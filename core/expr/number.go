@@ -181,6 +181,9 @@ func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, 
 		if parts[i].eval == nil || c.none(parts[i], c.at(e)) {
 			return typed{}
 		}
+		if i == 0 && parts[i].typ.Item != nil {
+			return c.ofItems(name, parts[0], call, at, known)
+		}
 		if parts[i].typ.Kind != Text {
 			return c.fail("type-mismatch", c.at(e), "A text is wanted here; this is %s.", parts[i].typ)
 		}

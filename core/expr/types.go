@@ -22,6 +22,12 @@ const (
 	Player
 	Place // a remembered place
 	Record
+	Prop   // one placed object of a kind
+	Point  // coordinates
+	List   // items in their order
+	Set    // items, each once, in a fixed order
+	Seed   // what numbers are drawn from
+	Copies // a variable of which there are several here: it can only be counted
 )
 
 // Truth is what is known of a condition before anything runs.
@@ -52,7 +58,8 @@ func (t Truth) Not() Truth {
 	return Unknown
 }
 
-// Type is what is known of a value before anything runs: its kind, and which values it can have.
+// Type is what is known of a value before anything runs: its kind, and which values it can have. Of a
+// point Names are the axes; of a prop Of is its kind.
 type Type struct {
 	Kind     Kind
 	Optional bool
@@ -62,6 +69,7 @@ type Type struct {
 	Names    []string // of a choice, pick: every valid name
 	Only     []string // of a choice, pick: the names that it can have; nil stands for all
 	Roster   *Roster  // of a pick
+	Item     *Type    // of a list, set
 }
 
 // Roster is a pick's list of options, with their attributes.
@@ -98,9 +106,12 @@ func (t Type) Value() Type {
 
 // String is the type in a designer's words.
 func (t Type) String() string {
-	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a place", "a group of names"}[t.Kind]
-	if t.Named() && t.Of != "" {
+	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a place", "a group of names", "a prop", "a point", "a list", "a set", "a seed", "several values"}[t.Kind]
+	switch {
+	case (t.Named() || t.Kind == Prop) && t.Of != "":
 		s = "a " + t.Of
+	case t.Item != nil:
+		s += " of which each is " + t.Item.String()
 	}
 	if t.Optional {
 		s += " (or none)"
@@ -198,8 +209,11 @@ func unify(a, b Type) (Type, bool) {
 			out.Kind = Decimal
 		}
 		out.Range = a.Range.Union(b.Range)
-	case a.Kind != b.Kind:
+	case a.Kind != b.Kind || a.Kind == Prop && a.Of != b.Of:
 		return out, false
+	case a.Item != nil && b.Item != nil:
+		_, ok := unify(*a.Item, *b.Item)
+		return out, ok
 	case a.Kind == Bool && a.Truth != b.Truth:
 		out.Truth = Unknown
 	case a.Named():
@@ -220,7 +234,12 @@ func Fits(t, want Type) (string, bool) {
 	switch {
 	case t.Optional && !want.Optional:
 		return "it may be none", false
-	case t.Numeric() && want.Numeric(), t.Kind == want.Kind && !want.Named():
+	case t.Item != nil && want.Item != nil && t.Kind == want.Kind:
+		if why, ok := Fits(*t.Item, *want.Item); !ok {
+			return "of its items, " + why, false
+		}
+		return "", true
+	case t.Numeric() && want.Numeric(), t.Kind == want.Kind && !want.Named() && want.Kind != Prop:
 		return "", true
 	case t.Kind == want.Kind && t.Of == want.Of:
 		return "", true

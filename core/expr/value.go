@@ -22,7 +22,7 @@ type Value struct {
 	Kind ValueKind
 	Bool bool
 	Num  fixed.Num
-	Text string // a text, a choice, the option of a pick, the id of a player
+	Text string // a text, a choice, the option of a pick, the id of a player or a prop; the items of a list
 }
 
 // ValueKind is what a Value holds.
@@ -34,6 +34,7 @@ const (
 	IsBool
 	IsNum
 	IsText
+	IsList // of a list, a set or a point: Text is the items in JSON
 )
 
 // None is the value of an optional with nothing in it.
@@ -51,6 +52,45 @@ func OfInt(i int) Value { return OfNum(fixed.FromInt(int64(i))) }
 // OfText is the value of a text, a choice, a pick or a player.
 func OfText(s string) Value { return Value{Kind: IsText, Text: s} }
 
+// OfItems is the value of a list, a set or a point.
+func OfItems(items []Value) Value {
+	raw := []byte{'['}
+	for i, v := range items {
+		if i > 0 {
+			raw = append(raw, ',')
+		}
+		one, err := v.MarshalJSON()
+		if err != nil {
+			panic(err) // a number, a text or a bool can always be written
+		}
+		raw = append(raw, one...)
+	}
+	return Value{Kind: IsList, Text: string(append(raw, ']'))}
+}
+
+// Items are the items of a list, a set or a point.
+func (v Value) Items() []Value {
+	var raw []json.RawMessage
+	if v.Kind != IsList || json.Unmarshal([]byte(v.Text), &raw) != nil {
+		return nil
+	}
+	out := make([]Value, len(raw))
+	for i := range raw {
+		if out[i].UnmarshalJSON(raw[i]) != nil {
+			return nil
+		}
+	}
+	return out
+}
+
+// Less orders values of one kind: numbers by size, all else by text.
+func (v Value) Less(w Value) bool {
+	if v.Kind == IsNum && w.Kind == IsNum {
+		return v.Num.Less(w.Num)
+	}
+	return v.Text < w.Text
+}
+
 // IsNone says whether there is nothing.
 func (v Value) IsNone() bool { return v.Kind == IsNone }
 
@@ -63,6 +103,12 @@ func (v Value) String() string {
 		return v.Num.String()
 	case IsText:
 		return strconv.Quote(v.Text)
+	case IsList:
+		var items []string
+		for _, i := range v.Items() {
+			items = append(items, i.Plain())
+		}
+		return "[" + strings.Join(items, ", ") + "]"
 	}
 	return "none"
 }
@@ -84,11 +130,13 @@ func (v Value) MarshalJSON() ([]byte, error) {
 		return v.Num.MarshalJSON()
 	case IsText:
 		return json.Marshal(v.Text)
+	case IsList:
+		return []byte(v.Text), nil
 	}
 	return []byte("null"), nil
 }
 
-// UnmarshalJSON reads null, true, a plain decimal number or a string; nothing else is a value.
+// UnmarshalJSON reads null, true, a plain decimal number, a string, or a list of such.
 func (v *Value) UnmarshalJSON(raw []byte) error {
 	s := strings.TrimSpace(string(raw))
 	*v = None
@@ -101,10 +149,30 @@ func (v *Value) UnmarshalJSON(raw []byte) error {
 	case strings.HasPrefix(s, `"`):
 		v.Kind = IsText
 		return json.Unmarshal([]byte(s), &v.Text)
-	case s == "" || strings.ContainsAny(s[:1], "{["):
-		return errors.New("a single value is wanted")
+	case strings.HasPrefix(s, "["):
+		return v.unmarshalList([]byte(s))
+	case s == "" || strings.HasPrefix(s, "{"):
+		return errors.New("a value or a list of values is wanted")
 	}
 	n, err := fixed.Parse(s)
 	*v = OfNum(n)
 	return err
+}
+
+func (v *Value) unmarshalList(raw []byte) error {
+	var parts []json.RawMessage
+	if err := json.Unmarshal(raw, &parts); err != nil {
+		return err
+	}
+	items := make([]Value, len(parts))
+	for i, p := range parts {
+		if err := items[i].UnmarshalJSON(p); err != nil {
+			return err
+		}
+		if items[i].Kind == IsList || items[i].IsNone() {
+			return errors.New("the items of a list are single values")
+		}
+	}
+	*v = OfItems(items)
+	return nil
 }

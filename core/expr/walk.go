@@ -2,6 +2,7 @@ package expr
 
 import (
 	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -22,7 +23,7 @@ func (c *checker) walk(e ast.Expr, known Facts) typed {
 	case ast.CallKind:
 		return c.call(e, known)
 	case ast.ListKind, ast.MapKind, ast.StructKind:
-		return c.fail("bad-expression", c.at(e), "Lists, tables and groups cannot be written in an expression.")
+		return c.fail("bad-expression", c.at(e), "Lists, tables and groups cannot be written in an expression; a point is written point(x, y).")
 	}
 	return c.fail("bad-expression", c.at(e), "This form cannot stand in an expression.")
 }
@@ -79,6 +80,9 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 	for i, field := range parts[1:] {
 		next := entry.Fields[field]
 		if next == nil {
+			if entry.Type.Kind == Point && i == len(parts)-2 && slices.Contains(entry.Type.Names, field) {
+				return c.axis(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), field, known)
+			}
 			if entry.Type.Kind == Pick && i == len(parts)-2 {
 				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
 				return c.attribute(base, field, at, known)
@@ -92,6 +96,18 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), join(keys(entry.Fields)))
 	}
 	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
+}
+
+// axis is one coordinate of a point.
+func (c *checker) axis(base typed, name string, known Facts) typed {
+	i, eval, p := slices.Index(base.typ.Names, name), base.eval, base.path+"."+name
+	t := Type{Kind: Decimal, Range: base.typ.Range, Optional: base.typ.Optional && !known[p]}
+	return typed{typ: t, path: p, eval: func(env Env) Value {
+		if items := eval(env).Items(); i < len(items) {
+			return items[i]
+		}
+		return None
+	}}
 }
 
 // from fills in whose value it is from the entry that it was found in.

@@ -371,3 +371,13 @@ func quoHalfAway(a, b *big.Int) *big.Int {
 	}
 	return q
 }
+
+// Sqrt is the largest number of nine places whose square is at most a; 0 for what is negative.
+func (a Num) Sqrt() Num {
+	if a.Sign() <= 0 {
+		return Num{}
+	}
+	n := new(big.Int).Mul(a.big(), bigUnit)
+	out, _ := fromBig(n.Sqrt(n))
+	return out
+}

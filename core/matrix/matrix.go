@@ -30,7 +30,7 @@ type Column struct {
 
 // Group is the rows of one holder.
 type Group struct {
-	Holder string `json:"holder" doc:"player, scene, game or built-in."`
+	Holder string `json:"holder" doc:"As it is written in a plan: player, scene, game, prop:cache, [player, scene], [player, prop:cache]."`
 	Title  string `json:"title"`
 	Rows   []Row  `json:"rows"`
 }
@@ -60,18 +60,20 @@ type Cell struct {
 func Of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
 	w := &writer{m: m}
-	for _, g := range []struct {
-		holder model.Holder
-		title  string
-	}{{model.OfPlayer, "Each player has"}, {model.OfScene, "Each scene has"}, {model.OfGame, "The game has"}} {
-		rows := w.rows(g.holder)
-		if g.holder == model.OfPlayer {
+	for _, h := range w.holdings() {
+		rows := w.rows(h)
+		switch h.Holder {
+		case model.OfPlayer:
 			rows = append(rows, w.place(), w.reached())
 			for _, mark := range w.m.Waymarks {
 				rows = append(rows, w.waymark(mark))
 			}
 			for _, m := range w.m.Milestones {
 				rows = append(rows, w.milestone(m))
+			}
+		case model.OfGame:
+			for _, x := range w.m.Movables {
+				rows = append(rows, w.movable(x))
 			}
 		}
 		for r := range rows {
@@ -82,11 +84,54 @@ func Of(m *model.Model) Matrix {
 			}
 		}
 		if len(rows) > 0 {
-			out.Groups = append(out.Groups, Group{Holder: g.holder.String(), Title: g.title, Rows: rows})
+			out.Groups = append(out.Groups, Group{Holder: holderText(h), Title: groupTitle(h), Rows: rows})
 		}
 	}
 	return out
 }
+
+// holdings are in the order in which designers think of them: what players have first.
+func (w *writer) holdings() []*model.Holding {
+	h := w.m.Holders
+	out := []*model.Holding{h[model.OfPlayer], h[model.OfPlayerScene]}
+	for _, k := range w.m.Kinds {
+		out = append(out, k.Players)
+	}
+	out = append(out, h[model.OfScene])
+	for _, k := range w.m.Kinds {
+		out = append(out, k.Own)
+	}
+	return append(out, h[model.OfGame])
+}
+
+// holderText is a holder as it is written in a plan.
+func holderText(h *model.Holding) string {
+	switch h.Holder {
+	case model.OfPlayerScene:
+		return "[player, scene]"
+	case model.OfProp:
+		return "prop:" + h.Kind.ID
+	case model.OfPlayerProp:
+		return "[player, prop:" + h.Kind.ID + "]"
+	}
+	return h.Holder.String()
+}
+
+func groupTitle(h *model.Holding) string {
+	switch h.Holder {
+	case model.OfPlayerScene:
+		return "Each player has for each scene"
+	case model.OfProp:
+		return "Each " + lower(h.Kind.Title) + " has"
+	case model.OfPlayerProp:
+		return "Each player has for each " + lower(h.Kind.Title)
+	case model.OfGame:
+		return "The game has"
+	}
+	return "Each " + h.Holder.String() + " has"
+}
+
+func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 
 // Cell finds the cell of a row and a column; nil where there is none.
 func (m *Matrix) Cell(row, column string) *Cell {
@@ -115,10 +160,10 @@ func columns() []Column {
 
 type writer struct{ m *model.Model }
 
-func (w *writer) rows(h model.Holder) []Row {
+func (w *writer) rows(h *model.Holding) []Row {
 	var rows []Row
 	for _, v := range w.m.Vars {
-		if v.Holder == h {
+		if v.Hold == h {
 			rows = append(rows, w.variable(v))
 		}
 	}
@@ -144,8 +189,12 @@ func (w *writer) variable(v *model.Var) Row {
 func typeText(v *model.Var) string {
 	text := v.Decl.Type.Name
 	switch {
+	case v.While != nil:
+		text += ", in seconds, while " + v.While.Source
 	case v.Stopwatch:
 		text += ", in seconds"
+	case v.Type.Item != nil:
+		text += fmt.Sprintf(" of %s, at most %d", itemText(v), v.MaxItems)
 	case v.Type.Numeric():
 		if v.Decl.Min.Given || v.Decl.Max.Given {
 			text += fmt.Sprintf(" %s to %s", v.Min, v.Max)
@@ -164,6 +213,14 @@ func typeText(v *model.Var) string {
 	return text
 }
 
+func itemText(v *model.Var) string {
+	item := v.Decl.Items.Type.Name
+	if item == "pick" {
+		return v.Type.Item.Of
+	}
+	return item
+}
+
 func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	if v.Computed() {
 		return computed(v)
@@ -177,7 +234,7 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.Kind == "keep":
 		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, when(v.Holder, c))
 	case f.Kind == "reset":
-		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, v.Start.Plain(), when(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), when(v.Holder, c))
 	case f.Kind == "rewind":
 		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, when(v.Holder, c))
 	case f.Kind == "set":
@@ -192,6 +249,16 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 		out.Choices = append(out.Choices, "")
 	}
 	return out
+}
+
+func startText(v *model.Var) string {
+	switch {
+	case v.Seed:
+		return "a new seed"
+	case v.Type.Item != nil && v.Start == expr.OfItems(nil):
+		return "empty"
+	}
+	return v.Start.Plain()
 }
 
 func where(f model.Fate) *finding.At {
@@ -226,8 +293,10 @@ func (w *writer) notAtAll(h model.Holder, c plan.Crossing) Cell {
 // when says in words when a crossing happens.
 func when(h model.Holder, c plan.Crossing) string {
 	switch {
-	case c == plan.CrossScene && h == model.OfScene:
+	case c == plan.CrossScene && (h == model.OfScene || h == model.OfProp):
 		return "the last player leaves the scene"
+	case c == plan.CrossScene && h != model.OfPlayer:
+		return "the player leaves that scene"
 	case c == plan.CrossScene:
 		return "the player arrives in another scene"
 	case c == plan.CrossDeath:
@@ -289,6 +358,14 @@ func (w *writer) milestone(m *model.Milestone) Row {
 	})
 }
 
+func (w *writer) movable(x *model.Movable) Row {
+	row := Row{Name: "movables." + x.ID, Title: x.Title, Type: "movable", Start: expr.OfText(x.Start.ID), At: x.At}
+	return w.builtIn(row, model.OfGame, x.Fates, map[string]string{
+		"keep":  x.Title + " stays where it is when %s. Who leaves or dies sets it down.",
+		"reset": x.Title + " goes home to " + x.Start.ID + " when %s.",
+	})
+}
+
 func (w *writer) reached() Row {
 	row := Row{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint, or none"}
 	if c := w.m.Plan.Checkpoints; c != nil {
@@ -300,18 +377,22 @@ func (w *writer) reached() Row {
 	})
 }
 
-// remembered fills a row of something built in that a player has; sentences say what each fate means.
 func (w *writer) remembered(row Row, fates [5]model.Fate, sentences map[string]string) Row {
+	return w.builtIn(row, model.OfPlayer, fates, sentences)
+}
+
+// builtIn fills a row of something built in; sentences say what each fate means.
+func (w *writer) builtIn(row Row, h model.Holder, fates [5]model.Fate, sentences map[string]string) Row {
 	for i, c := range plan.Crossings {
 		f := fates[i]
 		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
 		switch {
 		case f.By == model.NotAtAll:
-			cell = w.notAtAll(model.OfPlayer, c)
+			cell = w.notAtAll(h, c)
 		case f.By == model.ByNobody:
-			cell = undecided(row.Title, model.OfPlayer, c)
+			cell = undecided(row.Title, h, c)
 		default:
-			cell.Sentence = fmt.Sprintf(sentences[f.Kind], when(model.OfPlayer, c))
+			cell.Sentence = fmt.Sprintf(sentences[f.Kind], when(h, c))
 		}
 		row.Cells = append(row.Cells, cell)
 	}

@@ -30,7 +30,12 @@ func (b *builder) area(scene *Scene, e plan.Entry[plan.Area]) {
 func (b *builder) ball(a *Area, e plan.Entry[plan.Area]) {
 	a.Ball, a.Radius = true, e.Value.Radius.Value
 	copy(a.Center[:], b.numbers(e.Value.At, e.At, "at"))
-	for i := range b.Axes {
+	a.spanned()
+}
+
+// spanned finds the box around a ball.
+func (a *Area) spanned() {
+	for i := range a.Axes {
 		a.Lo[i], _ = a.Center[i].Sub(a.Radius)
 		a.Hi[i], _ = a.Center[i].Add(a.Radius)
 	}
@@ -41,9 +46,7 @@ func (b *builder) box(a *Area, e plan.Entry[plan.Area]) {
 	if len(e.Value.Box.Entries) == 0 {
 		b.report("missing", e.At, "An area is a box, {x: [44, 60], y: [0, 18]}, or a circle, {at: [9, 9], radius: 3}.")
 	}
-	for i := range b.Axes {
-		a.Hi[i] = a.Scene.Size[i]
-	}
+	a.Lo, a.Hi = a.Scene.Lo, a.Scene.Hi
 	for _, side := range e.Value.Box.Entries {
 		axis := indexOf(b.Axes, side.ID)
 		switch {

@@ -29,25 +29,33 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
-		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, weighed: map[*Var][]*Milestone{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, weighed: map[*Var][]Weighed{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
+		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}}
 	b.Single = b.Players() == 1
 	b.space()
 	b.allRosters()
 	b.allScenes()
+	b.allHoldings()
+	b.allMovables()
 	b.allPoints()
 	b.allWaymarks()
 	b.nameMilestones()
 	b.allVars()
 	b.scopes = b.newScopes()
 	b.allComputed()
+	b.whiles()
+	b.allOptions()
 	b.allEvents()
 	b.allFates()
 	b.allPassages()
 	b.allMilestones()
 	b.allRules()
 	b.allAlways()
+	b.allRequests()
+	b.allStandings()
+	b.allWeighed()
 	if b.found.Errors() {
 		return nil, b.found
 	}
@@ -174,6 +182,16 @@ func (b *builder) allScenes() {
 				b.report("bad-value", e.At, "The size of a scene is more than 0 and at most %s along each axis.", maxExtent)
 			}
 		}
+		s.Walk = e.Value.Walk.Or(true)
+		if e.Value.Origin != nil {
+			copy(s.Lo[:], b.numbers(e.Value.Origin, e.At, "origin"))
+		}
+		for i, n := range s.Size {
+			if maxExtent.Less(s.Lo[i].Abs()) {
+				b.report("bad-value", e.At, "The origin of a scene is at most %s from 0 along each axis.", maxExtent)
+			}
+			s.Hi[i], _ = s.Lo[i].Add(n)
+		}
 		b.Scenes = append(b.Scenes, s)
 		b.scenes[e.ID] = s
 		for _, spot := range e.Value.Spots.Entries {
@@ -292,7 +310,7 @@ func (b *builder) allWaymarks() {
 			Lasting: e.Value.Lasting.Value, At: e.At, Decl: &e.Value}
 		b.Waymarks = append(b.Waymarks, w)
 		b.waymarks[e.ID] = w
-		if v := b.Plan.Variables.Get(e.ID); v != nil && v.Of.Name == "player" || builtIn[e.ID] {
+		if v := b.Plan.Variables.Get(e.ID); v != nil && v.Of.Name == "player" && v.Of.With == "" || builtIn[e.ID] {
 			b.report("duplicate-id", e.At, "player.%s is something else already; a waymark is read by that name too.", e.ID)
 		}
 	}
@@ -312,16 +330,7 @@ func (b *builder) allPassages() {
 		d := &e.Value
 		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name], Waymark: b.waymarks[d.To.Name], BothWays: d.BothWays.Value,
 			Refused: d.Refused.Value, Else: b.spots[d.Else.Name], At: e.At, Decl: d}
-		for _, c := range d.Carry {
-			if axis := indexOf(b.Axes, c.Name); axis >= 0 {
-				p.Carry[axis] = true
-			} else if c.Name == "facing" {
-				p.CarryFacing = true
-			} else {
-				b.oneOf(c.Name, append(append([]string{}, b.Axes...), "facing"), "axis", c.At)
-			}
-		}
-		b.unique(d.Carry)
+		p.Carry = b.carried(d.Carry)
 		if p.Waymark != nil && (p.BothWays || len(d.Carry) > 0) {
 			b.report("bad-value", e.At, "The passage %s leads to a waymark, which is a whole place: it cannot lead back, and nothing is carried.", e.ID)
 		}
@@ -333,4 +342,20 @@ func (b *builder) allPassages() {
 		b.Passages = append(b.Passages, p)
 		b.passages[e.ID] = p
 	}
+}
+
+// carried reads what a player brings along.
+func (b *builder) carried(names []plan.ID) Carried {
+	var out Carried
+	for _, c := range names {
+		if axis := indexOf(b.Axes, c.Name); axis >= 0 {
+			out.Axes[axis] = true
+		} else if c.Name == "facing" {
+			out.Facing = true
+		} else {
+			b.oneOf(c.Name, append(append([]string{}, b.Axes...), "facing"), "axis", c.At)
+		}
+	}
+	b.unique(names)
+	return out
 }

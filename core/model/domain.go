@@ -18,12 +18,19 @@ type Domain struct {
 	Refuse               bool      // at_limit: refuse
 	MinLength, MaxLength int       // of a text, in characters
 	Alphabet             string    // of a text: the characters allowed; "" stands for all
+	Item                 *Domain   // of a list or a set: what its items are
+	MaxItems             int       // of a list or a set
 }
 
 // Fit makes v a value of the domain as an assignment does: numbers are rounded to the step and moved
 // to the nearer limit (or refused), everything else has to be right as it is (rules 20, 21).
 func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
-	if v.Kind != expr.IsNum || !d.Type.Numeric() {
+	switch {
+	case d.Type.Item != nil:
+		return d.fitItems(v)
+	case d.Type.Kind == expr.Point && v.Kind == expr.IsList:
+		return d.fitPoint(v)
+	case v.Kind != expr.IsNum || !d.Type.Numeric():
 		return v, d.Admit(v)
 	}
 	n, err := v.Num.RoundTo(d.Step)
@@ -36,6 +43,49 @@ func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
 	return expr.OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n))), nil
 }
 
+// fitItems fits each item; those of a set stand once each, in order.
+func (d *Domain) fitItems(v expr.Value) (expr.Value, error) {
+	items := v.Items()
+	for i := range items {
+		fit, err := d.Item.Fit(items[i])
+		if err != nil {
+			return v, err
+		}
+		items[i] = fit
+	}
+	if d.Type.Kind == expr.Set {
+		slices.SortFunc(items, compareValues)
+		items = slices.Compact(items)
+	}
+	if v.Kind == expr.IsList {
+		v = expr.OfItems(items)
+	}
+	return v, d.Admit(v)
+}
+
+func compareValues(a, b expr.Value) int {
+	switch {
+	case a.Less(b):
+		return -1
+	case b.Less(a):
+		return 1
+	}
+	return 0
+}
+
+func (d *Domain) fitPoint(v expr.Value) (expr.Value, error) {
+	items := v.Items()
+	for i := range items {
+		n, err := items[i].Num.RoundTo(d.Step)
+		if err != nil {
+			return v, err
+		}
+		items[i].Num = n
+	}
+	v = expr.OfItems(items)
+	return v, d.Admit(v)
+}
+
 // Admit says what is wrong with v as a value of the domain; nothing is rounded or moved.
 func (d *Domain) Admit(v expr.Value) error {
 	if v.IsNone() {
@@ -45,8 +95,10 @@ func (d *Domain) Admit(v expr.Value) error {
 		return fmt.Errorf("a value is wanted, not none")
 	}
 	switch t := d.Type; {
-	case t.Numeric():
+	case t.Numeric(), t.Kind == expr.Seed:
 		return d.admitNumber(v)
+	case t.Item != nil, t.Kind == expr.Point:
+		return d.admitItems(v)
 	case t.Kind == expr.Bool && v.Kind != expr.IsBool:
 		return fmt.Errorf("true or false is wanted, not %s", v)
 	case t.Kind != expr.Bool && v.Kind != expr.IsText:
@@ -55,6 +107,36 @@ func (d *Domain) Admit(v expr.Value) error {
 		return d.admitText(v.Text)
 	case t.Named() && !slices.Contains(t.Names, v.Text):
 		return fmt.Errorf("there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
+	}
+	return nil
+}
+
+func (d *Domain) admitItems(v expr.Value) error {
+	if v.Kind != expr.IsList {
+		return fmt.Errorf("%s is wanted, not %s", d.Type.Value(), v)
+	}
+	items := v.Items()
+	if d.Type.Kind == expr.Point {
+		if len(items) != len(d.Type.Names) {
+			return fmt.Errorf("a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
+		}
+		for _, n := range items {
+			if err := d.admitNumber(n); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	if len(items) > d.MaxItems {
+		return fmt.Errorf("it would have %d items, and at most %d are allowed", len(items), d.MaxItems)
+	}
+	for i, item := range items {
+		if err := d.Item.Admit(item); err != nil {
+			return err
+		}
+		if d.Type.Kind == expr.Set && i > 0 && !items[i-1].Less(item) {
+			return fmt.Errorf("the items of a set stand once each, in order")
+		}
 	}
 	return nil
 }
@@ -111,6 +193,9 @@ func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
 	if err := v.UnmarshalJSON(raw); err != nil {
 		return v, err
 	}
+	if d.Type.Kind == expr.Set && v.Kind == expr.IsList {
+		return d.fitItems(v)
+	}
 	return v, d.Admit(v)
 }
 
@@ -118,10 +203,35 @@ func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
 func (d *Domain) FromLiteral(l plan.Literal) (expr.Value, error) {
 	v := expr.OfText(l.Text)
 	switch {
+	case l.Kind == plan.LiteralList:
+		return d.fromItems(l)
 	case l.Kind == plan.LiteralNumber && d.Type.Kind != expr.Text && !d.Type.Named():
 		v = expr.OfNum(l.Number)
 	case l.Kind == plan.LiteralBool && d.Type.Kind != expr.Text && !d.Type.Named():
 		v = expr.OfBool(l.Bool)
+	}
+	return v, d.Admit(v)
+}
+
+func (d *Domain) fromItems(l plan.Literal) (expr.Value, error) {
+	item := d.Item
+	if d.Type.Kind == expr.Point {
+		item = &Domain{Type: expr.Type{Kind: expr.Decimal}, Min: d.Min, Max: d.Max, Step: d.Step}
+	}
+	if item == nil {
+		return expr.None, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
+	}
+	items := make([]expr.Value, len(l.Items))
+	for i, one := range l.Items {
+		v, err := item.FromLiteral(one)
+		if err != nil {
+			return v, err
+		}
+		items[i] = v
+	}
+	v := expr.OfItems(items)
+	if d.Type.Kind == expr.Set {
+		return d.fitItems(v)
 	}
 	return v, d.Admit(v)
 }

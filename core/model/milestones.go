@@ -31,7 +31,6 @@ func (b *builder) allMilestones() {
 		for i, c := range plan.Crossings {
 			m.Fates[i] = b.milestoneFate(m, c)
 		}
-		b.dependencies(m)
 	}
 }
 
@@ -62,8 +61,21 @@ func (b *builder) milestoneFate(m *Milestone, c plan.Crossing) Fate {
 	return f
 }
 
-// dependencies files a milestone under everything that its condition depends on.
-func (b *builder) dependencies(m *Milestone) {
+// allWeighed files what is weighed under everything that it depends on.
+func (b *builder) allWeighed() {
+	for _, m := range b.Milestones {
+		b.dependencies(Weighed{Milestone: m}, m.When, m.Progress)
+	}
+	for _, s := range b.Standings {
+		b.dependencies(Weighed{Standing: s}, s.Rank, s.If)
+	}
+	for _, v := range b.Whiles {
+		b.dependencies(Weighed{While: v}, v.While)
+	}
+}
+
+func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
+	b.weighAll = append(b.weighAll, w)
 	seen := map[*Var]bool{}
 	core := false
 	var visit func(p *expr.Program)
@@ -77,16 +89,19 @@ func (b *builder) dependencies(m *Milestone) {
 			case v == nil || v.Stopwatch:
 				core = true
 			case v.Computed():
+				core = core || v.Holder != OfPlayer // whose it is may change by moving
 				visit(v.Is)
 			case !seen[v]:
+				core = core || v.Holder.Lazy() || v.Holder == OfScene
 				seen[v] = true
-				b.weighed[v] = append(b.weighed[v], m)
+				b.weighed[v] = append(b.weighed[v], w)
 			}
 		}
 	}
-	visit(m.When)
-	visit(m.Progress)
+	for _, p := range programs {
+		visit(p)
+	}
 	if core {
-		b.weighCore = append(b.weighCore, m)
+		b.weighCore = append(b.weighCore, w)
 	}
 }

@@ -17,8 +17,16 @@ type Model struct {
 	Facings     []string
 	Step        fixed.Num // of coordinates
 	Reach       fixed.Num
-	Holders     [3]Holding // by Holder
+	Holders     []*Holding // the first four by Holder, then two for each kind of prop
 	Vars        []*Var     // all, in document order
+	Kinds       []*PropKind
+	Props       []*Prop // all, in document order
+	Movables    []*Movable
+	Standings   []*Standing
+	Pickable    map[string]map[string]Pickable // by roster and option: those that are not for every player
+	Requests    map[string]*RequestRule        // by the request
+	Fastest     fixed.Num                      // of moves, in units per second; 0 where nothing is said
+	Whiles      []*Var                         // stopwatches that count only while something holds
 	Scenes      []*Scene
 	Start       *Spot
 	Passages    []*Passage
@@ -45,11 +53,14 @@ type Model struct {
 	points    map[string]*Checkpoint
 	waymarks  map[string]*Waymark
 	areas     map[string]*Area
-	weighed   map[*Var][]*Milestone // which milestones depend on a variable
-	weighCore []*Milestone          // which depend on something built in of a player
+	weighed   map[*Var][]Weighed // what depends on a variable
+	weighCore []Weighed          // what depends on something built in of a player, or on a movable
+	weighAll  []Weighed
 	events    map[string]*Event
 	byMoment  map[string][]*Rule
 	byChanged map[*Var][]*Rule
+	kinds     map[string]*PropKind
+	movables  map[string]*Movable
 	rosters   map[string]*expr.Roster
 	options   map[string][]string
 	scopes    scopes
@@ -63,31 +74,118 @@ const (
 	OfPlayer Holder = iota
 	OfScene
 	OfGame
+	OfPlayerScene // each player has one for each scene
+	OfProp
+	OfPlayerProp // each player has one for each prop of a kind
 )
 
 // String is the holder's word in the language.
-func (h Holder) String() string { return [...]string{"player", "scene", "game"}[h] }
+func (h Holder) String() string {
+	return [...]string{"player", "scene", "game", "player and scene", "prop", "player and prop"}[h]
+}
+
+// OfPlayers says whether players have copies of their own, alone or with something else.
+func (h Holder) OfPlayers() bool { return h == OfPlayer || h == OfPlayerScene || h == OfPlayerProp }
+
+// Lazy says whether copies come into being only when they are first changed: there may be very many.
+func (h Holder) Lazy() bool { return h >= OfPlayerScene }
 
 // Holding is what each holder of one kind has.
 type Holding struct {
-	Stored   []*Var // by slot
-	Computed []*Var // by slot
+	Index    int // in Model.Holders
+	Holder   Holder
+	Kind     *PropKind // of a prop, alone or with a player
+	Stored   []*Var    // by slot
+	Computed []*Var    // by slot
+	Rewinds  bool      // whether any of Stored rewinds at death
+}
+
+// PropKind is one kind of placed objects.
+type PropKind struct {
+	ID      string
+	Title   string
+	Radius  fixed.Num // 0 where nobody enters them
+	Reach   fixed.Num
+	Props   []*Prop
+	Own     *Holding // what each of them has
+	Players *Holding // what each player has for each of them
+	Entered []*Rule
+	Exited  []*Rule
+	At      finding.At
+	Decl    *plan.PropKind
+	byID    map[string]*Prop
+}
+
+// Prop finds one of the kind by its id; nil where there is none.
+func (k *PropKind) Prop(id string) *Prop { return k.byID[id] }
+
+// Prop is one placed object.
+type Prop struct {
+	ID    string // under_ledge
+	Name  string // cache.under_ledge
+	Index int    // among all
+	Kind  *PropKind
+	Scene *Scene
+	Point [MaxAxes]fixed.Num
+	Area  *Area // the ball around it, where its kind has a radius
+	At    finding.At
+}
+
+// Movable is an object that exists once.
+type Movable struct {
+	ID      string
+	Title   string
+	Index   int
+	Start   *Spot
+	NeverIn map[*Scene]bool
+	Fates   [5]Fate // keep or reset, by crossing
+	At      finding.At
+	Decl    *plan.Movable
+}
+
+// Standing is an ordering of players by a number.
+type Standing struct {
+	ID    string
+	Title string
+	Index int
+	Rank  *expr.Program
+	If    *expr.Program // nil where every number counts
+	High  bool          // the highest number comes first
+	Best  bool          // the best number that a player ever had counts
+	At    finding.At
+	Decl  *plan.Standing
+}
+
+// RequestRule is the condition of a built-in request.
+type RequestRule struct {
+	Closed  bool
+	If      *expr.Program
+	Refused string
+	At      finding.At
 }
 
 // Var is a variable.
 type Var struct {
 	ID     string // warmth
-	Name   string // player.warmth: its identity
+	Name   string // player.warmth: its identity, and how it is read
 	Title  string
 	Holder Holder
+	Hold   *Holding
 	Slot   int
 	At     finding.At
 	Decl   *plan.Variable
+	Accept *plan.Accept // the findings that are accepted here
 	Domain
 	Start     expr.Value
 	Is        *expr.Program // of a computed variable
 	Stopwatch bool
-	Fates     [5]Fate // by crossing, as in plan.Crossings
+	While     *expr.Program // of a stopwatch that counts only while it holds
+	Seed      bool
+	Locked    bool
+	In        map[*Scene]bool // of what scenes hold: those that have one; nil for all
+	Fates     [5]Fate         // by crossing, as in plan.Crossings
+	With      string          // who is sent it: nobody, self, scene, everyone
+	SelfMay   bool            // its own player may write it
 }
 
 // Computed says whether the variable is never stored.
@@ -122,10 +220,27 @@ type Scene struct {
 	Title string
 	Index int
 	Size  []fixed.Num
+	Lo    [MaxAxes]fixed.Num // its origin
+	Hi    [MaxAxes]fixed.Num // origin + size: not in it any more
+	Walk  bool               // players move freely in it
 	Spots []*Spot
 	Areas []*Area
-	At    finding.At
-	Decl  *plan.Scene
+	Props []*Prop
+	Near  []*Prop // those that can be entered, by their lowest first coordinate
+	// Widest is the greatest extent of those.
+	Widest fixed.Num
+	At     finding.At
+	Decl   *plan.Scene
+}
+
+// Has says whether a point lies in the scene.
+func (s *Scene) Has(at [MaxAxes]fixed.Num) bool {
+	for i := range s.Size {
+		if at[i].Less(s.Lo[i]) || !at[i].Less(s.Hi[i]) {
+			return false
+		}
+	}
+	return true
 }
 
 // MaxAxes is how many axes a space may have.
@@ -157,6 +272,7 @@ type Area struct {
 	Entered []*Rule
 	Exited  []*Rule
 	Point   *Checkpoint // the checkpoint that entering it reaches, or nil
+	Prop    *Prop       // the prop that it is around, or nil
 	At      finding.At
 }
 
@@ -165,19 +281,24 @@ type Span struct{ Lo, Hi fixed.Num }
 
 // Passage is a way from a spot to a spot.
 type Passage struct {
-	ID          string
-	Title       string
-	From        *Spot
-	To          *Spot    // nil where it leads to a waymark
-	Waymark     *Waymark // where it leads to one
-	BothWays    bool
-	Carry       [MaxAxes]bool
-	CarryFacing bool
-	If          *expr.Program
-	Refused     string
-	Else        *Spot
-	At          finding.At
-	Decl        *plan.Passage
+	ID       string
+	Title    string
+	From     *Spot
+	To       *Spot    // nil where it leads to a waymark
+	Waymark  *Waymark // where it leads to one
+	BothWays bool
+	Carry    Carried
+	If       *expr.Program
+	Refused  string
+	Else     *Spot
+	At       finding.At
+	Decl     *plan.Passage
+}
+
+// Carried is what a player brings along into another scene.
+type Carried struct {
+	Axes   [MaxAxes]bool
+	Facing bool
 }
 
 // Checkpoint is a spot that remembers.
@@ -224,6 +345,7 @@ type Event struct {
 	Index     int
 	Args      []Arg
 	Self      bool // a player sends it about themselves
+	AtMost    plan.Rate
 	If        *expr.Program
 	Refused   string
 	WhileDead bool
@@ -236,7 +358,9 @@ type Event struct {
 type Arg struct {
 	ID string
 	Domain
-	At finding.At
+	Kind   *PropKind // of a prop
+	Within bool      // the prop has to be within reach of the player who sends the event
+	At     finding.At
 }
 
 // Rule is one rule waiting for one moment.
@@ -252,6 +376,8 @@ type Rule struct {
 	Locals int
 	// AboutPlayer says whether there is a player that the rule is about.
 	AboutPlayer bool
+	// AboutProp is the kind of the prop that the rule is about, or nil.
+	AboutProp *PropKind
 }
 
 // Action is one thing that a rule does.
@@ -263,6 +389,9 @@ type Action struct {
 	Who       expr.Ref   // die, come-back, start-over
 	Spot      *Spot      // go: where to; with a Waymark, where else
 	Waymark   *Waymark   // go, remember, forget
+	Scene     *Scene     // go: to the same coordinates of a scene
+	Carry     Carried    // go: what is brought there
+	Movable   *Movable   // take, set-down
 	Milestone *Milestone // earn, unearn
 	Text      string     // notify, refuse
 	To        string     // notify: player, scene, everyone
@@ -314,12 +443,23 @@ func (m *Model) Passage(id string) *Passage { return m.passages[id] }
 // Checkpoint finds a checkpoint by its id.
 func (m *Model) Checkpoint(id string) *Checkpoint { return m.points[id] }
 
-// Weighed gives the milestones whose condition depends on a variable, through others too.
-func (m *Model) Weighed(v *Var) []*Milestone { return m.weighed[v] }
+// Weighed is something computed that is weighed when what it reads has changed: one of a milestone, a
+// standing, or a stopwatch that counts only while something holds.
+type Weighed struct {
+	Milestone *Milestone
+	Standing  *Standing
+	While     *Var
+}
 
-// WeighedOnMove gives the milestones whose condition depends on something built in of a player: their
-// place, whether they are dead, the checkpoint reached.
-func (m *Model) WeighedOnMove() []*Milestone { return m.weighCore }
+// Weighed gives what depends on a variable, through others too.
+func (m *Model) Weighed(v *Var) []Weighed { return m.weighed[v] }
+
+// WeighedOnMove gives what depends on something built in of a player (their place, whether they are dead,
+// the checkpoint reached), or on a movable.
+func (m *Model) WeighedOnMove() []Weighed { return m.weighCore }
+
+// WeighedOnJoin gives all that is weighed of a player who joins.
+func (m *Model) WeighedOnJoin() []Weighed { return m.weighAll }
 
 // Waymark finds a waymark by its id.
 func (m *Model) Waymark(id string) *Waymark { return m.waymarks[id] }
@@ -335,25 +475,34 @@ func (m *Model) OnChanged(v *Var) []*Rule { return m.byChanged[v] }
 
 // VarOf gives the variable that a reference means, or nil.
 func (m *Model) VarOf(r expr.Ref) *Var {
-	if r.What != expr.Variable {
+	if r.What != expr.Variable && r.What != expr.Count {
 		return nil
 	}
-	h := m.Holders[holderOf(r)]
-	if r.Slot < len(h.Stored) {
-		return h.Stored[r.Slot]
-	}
-	return h.Computed[r.Slot-len(h.Stored)]
+	return m.Holders[r.Hold].at(r.Slot)
 }
 
-func holderOf(r expr.Ref) Holder {
-	switch r.Who {
-	case expr.Game:
-		return OfGame
-	case expr.HereScene, expr.OneScene:
-		return OfScene
+func (h *Holding) at(slot int) *Var {
+	if slot < len(h.Stored) {
+		return h.Stored[slot]
 	}
-	return OfPlayer
+	return h.Computed[slot-len(h.Stored)]
 }
+
+// Var finds a variable of the holding by its id; nil where there is none.
+func (h *Holding) Var(id string) *Var {
+	for _, v := range h.Stored {
+		if v.ID == id {
+			return v
+		}
+	}
+	return nil
+}
+
+// Kind finds a kind of props by its id, Movable a movable; nil where there is none.
+func (m *Model) Kind(id string) *PropKind { return m.kinds[id] }
+
+// Movable finds a movable by its id.
+func (m *Model) Movable(id string) *Movable { return m.movables[id] }
 
 // Applies says whether a crossing can mean anything to what this holder has.
 func (m *Model) Applies(h Holder, c plan.Crossing) bool {
@@ -361,11 +510,11 @@ func (m *Model) Applies(h Holder, c plan.Crossing) bool {
 	case plan.CrossScene:
 		return h != OfGame
 	case plan.CrossLeave:
-		return h == OfPlayer
+		return h.OfPlayers()
 	case plan.CrossRestart:
-		return h != OfPlayer
+		return !h.OfPlayers()
 	}
-	return h == OfPlayer || m.Single
+	return h.OfPlayers() || m.Single
 }
 
 // SlotsPerPlayer is how many saves a player may have.

@@ -43,7 +43,6 @@ func TestMistakesThatOnlyTheWholePlanShows(t *testing.T) {
 		"no value at all":                      {"max: 40, start: 12", "max: -1, start: 12", "bad-value", "no value"},
 		"no start":                             {", start: 12", "", "missing", "no start"},
 		"a type that is none":                  {"type: stopwatch", "type: stopwach", "unknown-name", "stopwatch"},
-		"a type of a later version":            {"type: stopwatch", "type: seed", "not-built", "seed"},
 		"a limit that does not go with it":     {"type: stopwatch", "type: stopwatch, max_length: 3", "wrong-type", "max_length"},
 		"a pick without its roster":            {"roster: courier, optional", "optional", "missing", "roster"},
 		"an attribute that nothing declares":   {"brisa: {pack: 6}", "brisa: {pack: 6, pac: 7}", "unknown-name", "pack"},

@@ -19,9 +19,16 @@ func (b *builder) allEvents() {
 		e := &b.Plan.Events.Entries[i]
 		d := &e.Value
 		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self", Refused: d.Refused.Value,
-			WhileDead: d.WhileDead.Value, At: e.At, Decl: d}
+			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
-			ev.Args = append(ev.Args, Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), At: a.At})
+			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), Within: a.Value.Within.Given, At: a.At}
+			if arg.Type.Kind == expr.Prop {
+				arg.Kind = b.kinds[arg.Type.Of]
+			}
+			if arg.Within && !ev.Self {
+				b.report("bad-value", a.Value.Within.At, "Nobody's reach can be meant: the event %s is sent by the server.", e.ID)
+			}
+			ev.Args = append(ev.Args, arg)
 		}
 		if d.If.Given() {
 			ev.If, _ = b.condition(d.If, b.eventScope(ev), nil)
@@ -72,10 +79,13 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 			return expr.Names{}, false
 		}
 		b.byChanged[v] = append(b.byChanged[v], r)
-		r.AboutPlayer = v.Holder == OfPlayer
-		return b.scopes.of(v.Holder), true
+		r.AboutPlayer, r.AboutProp = v.Holder.OfPlayers(), v.Hold.Kind
+		return b.scopes.of(v.Hold), true
 	case "entered", "exited":
 		r.AboutPlayer = true
+		if kind, ok := strings.CutPrefix(r.Moment.Of, "prop:"); ok {
+			return b.propMoment(r, b.kinds[kind]), true
+		}
 		a := b.areas[r.Moment.Of]
 		if r.Moment.Kind == "entered" {
 			a.Entered = append(a.Entered, r)
@@ -95,6 +105,20 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 	r.AboutPlayer = true
 	b.byMoment[r.Moment.Kind] = append(b.byMoment[r.Moment.Kind], r)
 	return b.scopes.player, true
+}
+
+// propMoment files a rule that waits for players who come near to props of a kind, or go from them.
+func (b *builder) propMoment(r *Rule, k *PropKind) expr.Names {
+	r.AboutProp = k
+	if k.Radius.Sign() == 0 {
+		b.report("missing", r.Moment.At, "Nobody enters a %s: props: {%s: …} has no radius.", k.ID, k.ID)
+	}
+	if r.Moment.Kind == "entered" {
+		k.Entered = append(k.Entered, r)
+	} else {
+		k.Exited = append(k.Exited, r)
+	}
+	return b.scopes.withProp(b.scopes.player, k)
 }
 
 func (b *builder) varNames() []string {
@@ -135,7 +159,7 @@ func (b *builder) actions(r *Rule, list []plan.Action, names expr.Names, known e
 func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) *Action {
 	a := &Action{Verb: d.Verb, At: d.At}
 	switch d.Verb {
-	case "set", "add", "raise", "clear", "pick":
+	case "set", "add", "raise", "clear", "pick", "put", "take-out":
 		if !b.target(a, targetOf(d), names) {
 			return nil
 		}
@@ -153,9 +177,15 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 		if !b.who(a, whoOf(d), names) {
 			return nil
 		}
+	case "take", "set-down", "save":
+		b.handled(r, a, d)
 	case "go":
 		if !r.AboutPlayer {
-			b.report("bad-value", d.At, "There is no player here who could go: %s.", "the rule is not about one player")
+			b.report("bad-value", d.At, "There is no player here who could go: the rule is not about one player.")
+		}
+		if a.Scene = b.scenes[d.Go.Scene.Name]; a.Scene != nil {
+			a.Carry = b.carried(d.Go.Carry)
+			break
 		}
 		a.Spot, a.Waymark = b.spots[d.Go.Name], b.waymarks[d.Go.Name]
 		if a.Waymark != nil {
@@ -189,8 +219,24 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 	return a
 }
 
+// handled reads what is done with a movable, or what is saved.
+func (b *builder) handled(r *Rule, a *Action, d *plan.Action) {
+	if d.Save.Value != "world" && !r.AboutPlayer {
+		b.report("bad-value", d.At, "There is no player here who could %s: the rule is not about one player.", map[string]string{"take": "take something", "set-down": "set something down", "save": "be saved"}[d.Verb])
+	}
+	if d.Save.Value == "world" && b.Single {
+		b.report("bad-value", d.Save.At, "Where session.players is 1 the world lies in the player's save: save the player.")
+	}
+	a.To = d.Save.Value
+	a.Movable = b.movables[d.Take.Name+d.SetDown.Name]
+	a.Spot = b.spots[d.Where.Name]
+	if a.Spot != nil && a.Movable.NeverIn[a.Spot.Scene] {
+		b.report("bad-value", d.Where.At, "%s is never in %s.", a.Movable.ID, a.Spot.Scene.ID)
+	}
+}
+
 func targetOf(d *plan.Action) plan.Expr {
-	for _, x := range []plan.Expr{d.Set, d.Add, d.Raise, d.Clear, d.Pick} {
+	for _, x := range []plan.Expr{d.Set, d.Add, d.Raise, d.Clear, d.Pick, d.Put, d.TakeOut} {
 		if x.Given() {
 			return x
 		}
@@ -215,7 +261,7 @@ func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
 		return false
 	}
 	v := (*Var)(nil)
-	if p.Name {
+	if p.Name && p.Reads[0].Ref.What == expr.Variable {
 		v = b.VarOf(p.Reads[0].Ref)
 	}
 	switch {
@@ -225,6 +271,10 @@ func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
 		b.report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.", v.Name)
 	case v.Stopwatch:
 		b.report("bad-value", x.At, "%s is a stopwatch: it counts by itself, and cannot be changed.", v.Name)
+	case v.Seed:
+		b.report("bad-value", x.At, "%s is a seed: it comes with the session, and cannot be changed.", v.Name)
+	case (a.Verb == "put" || a.Verb == "take-out") && v.Type.Item == nil:
+		b.report("type-mismatch", x.At, "%s is %s; items are put into a list or a set.", v.Name, v.Type)
 	case (a.Verb == "add" || a.Verb == "raise") && !v.Type.Numeric():
 		b.report("type-mismatch", x.At, "%s is %s; only a number can be changed by %s.", v.Name, v.Type, a.Verb)
 	case a.Verb == "pick" && v.Type.Kind != expr.Pick:
@@ -251,6 +301,9 @@ func (b *builder) assigned(a *Action, d *plan.Action, names expr.Names, known ex
 		}
 	case "pick":
 		a.Value = b.valueFor(a.Var, d.Option, names, known)
+	case "put", "take-out":
+		a.Value = b.itemFor(a.Var, d.Item, names, known)
+		return
 	}
 	if a.Verb == "clear" {
 		forget(known, a.Var.ID)
@@ -273,6 +326,17 @@ func (b *builder) valueFor(v *Var, x plan.Expr, names expr.Names, known expr.Fac
 	b.add(found...)
 	if p != nil {
 		b.fits(v, p)
+	}
+	return p
+}
+
+func (b *builder) itemFor(v *Var, x plan.Expr, names expr.Names, known expr.Facts) *expr.Program {
+	p, found := expr.CompileFor(x, names, known, *v.Type.Item)
+	b.add(found...)
+	if p != nil {
+		if why, ok := expr.Fits(p.Type, *v.Type.Item); !ok {
+			b.report("type-mismatch", p.At, "This cannot be an item of %s: %s.", v.Name, why)
+		}
 	}
 	return p
 }
@@ -400,7 +464,9 @@ func (b *builder) allAlways() {
 		if !ok {
 			continue
 		}
-		about := p.ReadsAny(func(r expr.Ref) bool { return r.Who == expr.Self || r.Who == expr.HereScene })
+		about := p.ReadsAny(func(r expr.Ref) bool {
+			return r.Who == expr.Self || r.Who == expr.HereScene || r.What == expr.Variable && b.Holders[r.Hold].Holder.OfPlayers()
+		})
 		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: about, At: d.At})
 	}
 }

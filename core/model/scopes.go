@@ -2,8 +2,11 @@ package model
 
 import (
 	"maps"
+	"slices"
+	"strings"
 
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/plan"
 )
 
@@ -14,68 +17,188 @@ type scopes struct {
 	scene  expr.Names // about a scene: the fates of what it holds
 }
 
-func (s scopes) of(h Holder) expr.Names {
-	switch h {
-	case OfPlayer:
+// of gives the names that a holding's own expressions can read: its computed variables and its fates.
+func (s scopes) of(h *Holding) expr.Names {
+	switch h.Holder {
+	case OfPlayer, OfPlayerScene:
 		return s.player
 	case OfScene:
 		return s.scene
+	case OfProp:
+		return s.withProp(s.world, h.Kind)
+	case OfPlayerProp:
+		return s.withProp(s.player, h.Kind)
 	}
 	return s.world
 }
 
-// playerFields, placeFields and sceneFields are shared by all scopes: whose values they are comes from
-// where they are read.
+// withProp adds the variables of the prop that something is about, under prop itself.
+func (s scopes) withProp(names expr.Names, k *PropKind) expr.Names {
+	fields := maps.Clone(names.Roots["prop"].Fields)
+	maps.Copy(fields, propFields(k, names.Held != nil))
+	return names.With(map[string]*expr.Entry{"prop": {Type: expr.Type{Kind: expr.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.HereProp}, Fields: fields}})
+}
+
+// propFields are what can be read of a prop: what it has itself, and what the rule's player has for it.
+func propFields(k *PropKind, player bool) map[string]*expr.Entry {
+	fields := varEntries(k.Own, nil)
+	if player {
+		maps.Copy(fields, varEntries(k.Players, nil))
+	}
+	return fields
+}
+
+// newScopes makes the names. Whose values they are comes from where they are read.
 func (b *builder) newScopes() scopes {
 	place := b.placeEntry()
-	player := &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: b.varEntries(OfPlayer)}
-	for name, e := range b.builtIns(place) {
-		player.Fields[name] = e
-	}
-	sceneFields := b.varEntries(OfScene)
-	scenes := &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{}}
-	for _, s := range b.Scenes {
-		scenes.Fields[s.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index}, Fields: sceneFields}
-	}
+	player := &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: varEntries(b.Holders[OfPlayer], nil)}
+	maps.Copy(player.Fields, b.copiesOfPairs())
+	maps.Copy(player.Fields, b.builtIns(place))
 	session := &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: expr.Range{HasLo: true, Step: b.clockStep()}}, Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
-	common := map[string]*expr.Entry{
-		"game":   {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.Game}, Fields: b.varEntries(OfGame)},
-		"scenes": scenes,
-		"time":   {Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{"session": session}},
+	record := func(fields map[string]*expr.Entry) *expr.Entry {
+		return &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
 	}
-	here := &expr.Entry{Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: sceneFields}
+	common := map[string]*expr.Entry{
+		"game":     {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.Game}, Fields: varEntries(b.Holders[OfGame], nil)},
+		"scenes":   record(b.sceneEntries(false)),
+		"time":     record(map[string]*expr.Entry{"session": session}),
+		"movables": record(b.movableEntries()),
+		"prop":     record(b.kindEntries(false)),
+	}
+	hereOf := func(player bool) map[string]*expr.Entry {
+		return map[string]*expr.Entry{"scene": {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
+	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
-	world := expr.Names{Roots: common, Missing: map[string]string{"player": noPlayer, "place": noPlayer, "scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
+	world := expr.Names{Roots: common, Axes: b.Axes, Missing: map[string]string{"player": noPlayer, "place": noPlayer, "scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
-	return scopes{
-		world: world,
-		scene: withMissing(world.With(map[string]*expr.Entry{"scene": here}), map[string]string{"player": "What a scene holds cannot depend on one player.", "place": "What a scene holds cannot depend on one player.", "args": noArgs}),
-		player: b.withAreas(withMissing(world.With(map[string]*expr.Entry{"scene": here, "player": player, "place": &self}),
-			map[string]string{"args": noArgs, "prop": laterName, "movables": laterName})),
+	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self, "scenes": record(b.sceneEntries(true)), "prop": record(b.kindEntries(true))})
+	mine.Held = map[string]*expr.Entry{}
+	for _, m := range b.Movables {
+		mine.Held[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}
 	}
+	return scopes{
+		world:  world,
+		scene:  withMissing(world.With(hereOf(false)), map[string]string{"player": "What a scene holds cannot depend on one player.", "place": "What a scene holds cannot depend on one player.", "args": noArgs}),
+		player: b.withAreas(withMissing(mine, map[string]string{"args": noArgs})),
+	}
+}
+
+// sceneFields are what can be read of a scene (nil: of whichever it is): what it has itself, and what the
+// rule's player has for it.
+func (b *builder) sceneFields(s *Scene, player bool) map[string]*expr.Entry {
+	fields := varEntries(b.Holders[OfScene], s)
+	if player {
+		maps.Copy(fields, varEntries(b.Holders[OfPlayerScene], s))
+	}
+	return fields
+}
+
+func (b *builder) sceneEntries(player bool) map[string]*expr.Entry {
+	out := map[string]*expr.Entry{}
+	all, limited := b.sceneFields(nil, player), false
+	for _, v := range b.Vars {
+		limited = limited || v.In != nil
+	}
+	for _, s := range b.Scenes {
+		fields := all
+		if limited {
+			fields = b.sceneFields(s, player)
+		}
+		out[s.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index}, Fields: fields}
+	}
+	return out
+}
+
+// kindEntries are the kinds of props: each prop by its id, and each variable to count over all of them.
+func (b *builder) kindEntries(player bool) map[string]*expr.Entry {
+	out := map[string]*expr.Entry{}
+	for _, k := range b.Kinds {
+		fields := map[string]*expr.Entry{}
+		each := propFields(k, player)
+		for _, p := range k.Props {
+			fields[p.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.OneProp, Index: p.Index}, Fields: each}
+		}
+		maps.Copy(fields, copies(k.Own, expr.Nobody, len(k.Props)))
+		if player {
+			maps.Copy(fields, copies(k.Players, expr.Self, len(k.Props)))
+		}
+		out[k.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
+	}
+	return out
+}
+
+// copiesOfPairs are the variables of pairs, to be counted over all scenes or props of a player.
+func (b *builder) copiesOfPairs() map[string]*expr.Entry {
+	out := copies(b.Holders[OfPlayerScene], expr.Base, len(b.Scenes))
+	for _, k := range b.Kinds {
+		maps.Copy(out, copies(k.Players, expr.Base, len(k.Props)))
+	}
+	return out
+}
+
+func copies(h *Holding, who expr.Who, most int) map[string]*expr.Entry {
+	out := map[string]*expr.Entry{}
+	for _, v := range h.Stored {
+		if v.In != nil {
+			most = len(v.In)
+		}
+		out[v.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Copies, Item: &v.Type, Range: expr.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
+			Ref: expr.Ref{Who: who, What: expr.Count, Hold: h.Index, Slot: v.Slot}}
+	}
+	return out
+}
+
+func (b *builder) movableEntries() map[string]*expr.Entry {
+	out := map[string]*expr.Entry{}
+	for _, m := range b.Movables {
+		place := b.placeEntry()
+		for name, slot := range map[string]int{"scene": expr.AtScene, "facing": expr.AtFacing, "at": expr.AtPoint} {
+			if e := place.Fields[name]; e != nil {
+				e.Ref = expr.Ref{Who: expr.Nobody, What: expr.MovableAt, Index: m.Index, Slot: slot}
+			}
+		}
+		for i, axis := range b.Axes {
+			place.Fields[axis].Ref = expr.Ref{Who: expr.Nobody, What: expr.MovableAt, Index: m.Index, Slot: i}
+		}
+		holder := &expr.Entry{Type: expr.Type{Kind: expr.Player, Optional: true}, Ref: expr.Ref{Who: expr.Nobody, What: expr.HolderOf, Index: m.Index}}
+		out[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{"holder": holder, "place": place}}
+	}
+	return out
 }
 
 func (b *builder) withAreas(n expr.Names) expr.Names {
 	n.Areas = map[string]*expr.Entry{}
 	for _, a := range b.Areas {
-		n.Areas[a.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
+		if a.Prop == nil {
+			n.Areas[a.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
+		}
 	}
 	return n
 }
-
-const laterName = "Props and movables are part of the language, but this version does not run them yet."
 
 func withMissing(n expr.Names, missing map[string]string) expr.Names {
 	n.Missing = missing
 	return n
 }
 
-func (b *builder) varEntries(h Holder) map[string]*expr.Entry {
+// varEntries are the variables of a holding by name; where a scene is given, those that it has. The fields
+// of a group stand under the group's name.
+func varEntries(h *Holding, s *Scene) map[string]*expr.Entry {
 	out := map[string]*expr.Entry{}
-	for _, v := range append(append([]*Var{}, b.Holders[h].Stored...), b.Holders[h].Computed...) {
-		out[v.ID] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Slot: v.Slot}}
+	for _, v := range slices.Concat(h.Stored, h.Computed) {
+		if s != nil && v.In != nil && !v.In[s] {
+			continue
+		}
+		into, name := out, v.ID
+		if group, field, ok := strings.Cut(v.ID, "."); ok {
+			if out[group] == nil {
+				out[group] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{}}
+			}
+			into, name = out[group].Fields, field
+		}
+		into[name] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Hold: h.Index, Slot: v.Slot}}
 	}
 	return out
 }
@@ -118,8 +241,20 @@ func (b *builder) placeEntry() *expr.Entry {
 	if len(b.Facings) > 0 {
 		fields["facing"] = &expr.Entry{Type: expr.Type{Kind: expr.Choice, Of: "facing", Names: b.Facings}, Ref: expr.Ref{What: expr.PlaceFacing}}
 	}
+	var extent expr.Range
+	for i, s := range b.Scenes {
+		for axis := range b.Axes {
+			r := expr.Between(s.Lo[axis], s.Hi[axis], b.Step)
+			if i+axis > 0 {
+				r = extent.Union(r)
+			}
+			extent = r
+		}
+	}
+	extent.Step = b.Step
+	fields["at"] = &expr.Entry{Type: expr.Type{Kind: expr.Point, Names: b.Axes, Range: extent}, Ref: expr.Ref{What: expr.PlaceAt}}
 	for i, a := range b.Axes {
-		fields[a] = &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: expr.Range{HasLo: true, Step: b.Step}}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
+		fields[a] = &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: extent}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
 	}
 	return &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
 }
@@ -129,8 +264,11 @@ func (b *builder) withArgs(names expr.Names, args []Arg) expr.Names {
 	fields := map[string]*expr.Entry{}
 	for i, a := range args {
 		e := &expr.Entry{Type: a.Type, Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
-		if a.Type.Kind == expr.Player {
+		switch a.Type.Kind {
+		case expr.Player:
 			e.Ref.Who, e.Fields = expr.Arg, b.scopes.player.Roots["player"].Fields
+		case expr.Prop:
+			e.Ref.Who, e.Fields = expr.PropArg, propFields(a.Kind, names.Held != nil)
 		}
 		fields[a.ID] = e
 	}

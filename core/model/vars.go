@@ -3,6 +3,7 @@ package model
 import (
 	"fmt"
 	"reflect"
+	"strings"
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
@@ -10,58 +11,178 @@ import (
 	"alluvion/core/plan"
 )
 
-var holders = map[string]Holder{"player": OfPlayer, "scene": OfScene, "game": OfGame}
-
 // builtIn are names that variables of a player cannot have, since the language has them.
 var builtIn = map[string]bool{"dead": true, "checkpoint": true, "slot": true, "visits": true, "first_visit": true, "place": true}
 
 func (b *builder) allVars() {
 	for i := range b.Plan.Variables.Entries {
 		e := &b.Plan.Variables.Entries[i]
-		v := &Var{ID: e.ID, Holder: holders[e.Value.Of.Name], At: e.At, Decl: &e.Value, Title: Title(e.Value.Title, e.ID)}
-		v.Name = v.Holder.String() + "." + v.ID
-		if builtIn[v.ID] && v.Holder == OfPlayer {
-			b.report("bad-value", e.At, "player.%s is built in; the variable needs another name.", v.ID)
+		if e.Value.Type.Name == "group" {
+			b.group(e)
+			continue
 		}
-		b.variable(v)
-		h := &b.Holders[v.Holder]
-		if v.Computed() {
-			h.Computed = append(h.Computed, v)
-		} else {
-			v.Slot = len(h.Stored)
-			h.Stored = append(h.Stored, v)
-		}
-		b.Vars = append(b.Vars, v)
-		b.vars[v.Name] = v
+		b.refuseFields(e)
+		b.newVar(&Var{ID: e.ID, At: e.At, Decl: &e.Value, Accept: &e.Value.Accept, Title: Title(e.Value.Title, e.ID)})
 	}
-	for h := range b.Holders { // computed variables come behind the stored ones
-		for i, v := range b.Holders[h].Computed {
-			v.Slot = len(b.Holders[h].Stored) + i
+	for _, h := range b.Holders { // computed variables come behind the stored ones
+		for i, v := range h.Computed {
+			v.Slot = len(h.Stored) + i
 		}
+	}
+}
+
+// group makes a variable of each of a group's fields. They share the group's holder and fates, so that
+// they stay together.
+func (b *builder) group(e *plan.Entry[plan.Variable]) {
+	g := &e.Value
+	if len(g.Fields.Entries) == 0 {
+		b.report("missing", e.At, "The group %s needs its fields.", e.ID)
+	}
+	if g.Is.Given() || g.Start != nil || g.Optional.Value {
+		b.report("wrong-type", e.At, "The group %s as a whole has no start, is never none, and is not computed; its fields are what has values.", e.ID)
+	}
+	b.unused(limits{Type: g.Type, Min: g.Min, Max: g.Max, Step: g.Step, MinLength: g.MinLength, MaxLength: g.MaxLength, Choices: g.Choices, Roster: g.Roster, Items: g.Items, MaxItems: g.MaxItems}, nil)
+	for i := range g.Fields.Entries {
+		f := &g.Fields.Entries[i]
+		d := &plan.Variable{Of: g.Of, In: g.In, Across: g.Across, Share: g.Share, WrittenBy: g.WrittenBy, ReadBy: g.ReadBy,
+			Type: f.Value.Type, Title: f.Value.Title, Start: f.Value.Start, Optional: f.Value.Optional, Min: f.Value.Min, Max: f.Value.Max, Step: f.Value.Step,
+			AtLimit: f.Value.AtLimit, MinLength: f.Value.MinLength, MaxLength: f.Value.MaxLength, Alphabet: f.Value.Alphabet, Choices: f.Value.Choices, Roster: f.Value.Roster}
+		if indexOf(fieldTypes, d.Type.Name) < 0 {
+			b.oneOf(d.Type.Name, fieldTypes, "type for a field", d.Type.At)
+			continue
+		}
+		b.newVar(&Var{ID: e.ID + "." + f.ID, At: f.At, Decl: d, Accept: &g.Accept, Title: Title(g.Title, e.ID) + ": " + Title(f.Value.Title, f.ID)})
+	}
+}
+
+func (b *builder) refuseFields(e *plan.Entry[plan.Variable]) {
+	if len(e.Value.Fields.Entries) > 0 {
+		b.report("wrong-type", e.Value.Fields.At, "fields go with a group only.")
+	}
+}
+
+// newVar files a variable under its holder.
+func (b *builder) newVar(v *Var) {
+	v.Hold = b.holding(v.Decl.Of)
+	v.Holder = v.Hold.Holder
+	v.Name = b.prefix(v.Hold) + v.ID
+	if root, _, _ := strings.Cut(v.ID, "."); v.Holder.OfPlayers() && builtIn[root] {
+		b.report("bad-value", v.At, "player.%s is built in; the variable needs another name.", root)
+	}
+	if v.Hold.Kind != nil && v.Hold.Kind.Prop(v.ID) != nil {
+		b.report("duplicate-id", v.At, "%s is one of the props of kind %s already; the variable needs another name.", v.ID, v.Hold.Kind.ID)
+	}
+	b.onlyIn(v)
+	b.variable(v)
+	b.shared(v)
+	if v.Computed() {
+		v.Hold.Computed = append(v.Hold.Computed, v)
+	} else {
+		v.Slot = len(v.Hold.Stored)
+		v.Hold.Stored = append(v.Hold.Stored, v)
+	}
+	b.Vars = append(b.Vars, v)
+	b.vars[v.Name] = v
+}
+
+// holding finds what the holder of a declaration has.
+func (b *builder) holding(h plan.Holder) *Holding {
+	switch {
+	case h.With == "scene":
+		return b.Holders[OfPlayerScene]
+	case h.With == "prop":
+		return b.kinds[h.Kind].Players
+	case h.Name == "prop":
+		return b.kinds[h.Kind].Own
+	case h.Name == "scene":
+		return b.Holders[OfScene]
+	case h.Name == "game":
+		return b.Holders[OfGame]
+	}
+	return b.Holders[OfPlayer]
+}
+
+// prefix is how the variables of a holding are read.
+func (b *builder) prefix(h *Holding) string {
+	switch h.Holder {
+	case OfPlayerScene:
+		return "scene."
+	case OfProp, OfPlayerProp:
+		return "prop." + h.Kind.ID + "."
+	}
+	return h.Holder.String() + "."
+}
+
+func (b *builder) onlyIn(v *Var) {
+	if len(v.Decl.In) == 0 {
+		return
+	}
+	if v.Holder != OfScene && v.Holder != OfPlayerScene {
+		b.report("wrong-type", v.Decl.In[0].At, "in goes with what scenes hold, alone or with a player.")
+	}
+	v.In = b.sceneSet(v.Decl.In)
+}
+
+// shared reads who is sent a variable (rule 27).
+func (b *builder) shared(v *Var) {
+	v.With = [...]string{OfPlayer: "self", OfScene: "scene", OfGame: "everyone", OfPlayerScene: "self", OfProp: "scene", OfPlayerProp: "self"}[v.Holder]
+	s := v.Decl.Share
+	if s == nil {
+		return
+	}
+	v.With = s.With.Or(v.With)
+	if v.With == "self" && !v.Holder.OfPlayers() {
+		b.report("bad-value", s.With.At, "%s belongs to no player, so it cannot be shared with itself.", v.Name)
+	}
+	if v.With == "scene" && v.Holder == OfGame {
+		b.report("bad-value", s.With.At, "%s is in no scene: share it with everyone or nobody.", v.Name)
+	}
+	v.SelfMay = s.Writer.Value == "self"
+	switch {
+	case v.SelfMay && v.Holder != OfPlayer:
+		b.report("bad-value", s.Writer.At, "Only what a player holds can be written by that player.")
+	case v.SelfMay && (v.Computed() || v.Stopwatch):
+		b.report("bad-value", s.Writer.At, "%s has its value by itself; nobody writes it.", v.Name)
+	case s.AtMost.Given && !v.SelfMay:
+		b.report("wrong-type", s.AtMost.At, "at_most goes with writer: self.")
 	}
 }
 
 // variable reads what a declaration says of the values, and its start.
 func (b *builder) variable(v *Var) {
 	d := v.Decl
-	v.Stopwatch = d.Type.Name == "stopwatch"
+	v.Stopwatch, v.Seed = d.Type.Name == "stopwatch", d.Type.Name == "seed"
 	v.Domain = b.domain(v.ID, limits{Type: d.Type, Min: d.Min, Max: d.Max, Step: d.Step, MinLength: d.MinLength, MaxLength: d.MaxLength,
-		Choices: d.Choices, Roster: d.Roster, Optional: d.Optional.Value}, true)
+		Choices: d.Choices, Roster: d.Roster, Optional: d.Optional.Value, Items: d.Items, MaxItems: d.MaxItems}, true)
 	v.Refuse = d.AtLimit.Value == "refuse"
 	v.Alphabet = d.Alphabet.Value
 	if d.Alphabet.Given && v.Type.Kind != expr.Text {
 		b.report("wrong-type", d.Alphabet.At, "alphabet goes with a text only.")
 	}
+	if v.Holder.Lazy() && (v.Stopwatch || v.Seed) {
+		b.report("bad-value", v.At, "A %s is held by the game, a player or a scene, not by %s.", d.Type.Name, v.Decl.Of)
+	}
+	if v.Locked = d.Locked.Value; v.Locked && (v.Type.Kind != expr.Pick || !v.Type.Optional) {
+		b.report("wrong-type", d.Locked.At, "locked goes with a pick that is optional: once picked, it stays.")
+	}
+	if d.While.Given() && !v.Stopwatch {
+		b.report("wrong-type", d.While.At, "while goes with a stopwatch only.")
+	}
+	b.startOf(v)
+}
+
+func (b *builder) startOf(v *Var) {
+	d := v.Decl
 	switch {
 	case v.Computed() && d.Start != nil:
 		b.report("wrong-type", d.Start.At, "A computed variable has no start: it is never stored.")
-	case v.Computed() && v.Stopwatch:
-		b.report("wrong-type", d.Is.At, "A stopwatch cannot be computed: it counts by itself.")
+	case v.Computed() && (v.Stopwatch || v.Seed):
+		b.report("wrong-type", d.Is.At, "A %s cannot be computed: it has its value by itself.", d.Type.Name)
 	case v.Computed():
-	case v.Stopwatch:
+	case v.Stopwatch, v.Seed:
 		v.Start = expr.OfNum(fixed.Num{})
 		if d.Start != nil || d.Optional.Value {
-			b.report("wrong-type", v.At, "A stopwatch starts at 0 and is never none.")
+			b.report("wrong-type", v.At, "A %s begins by itself and is never none.", d.Type.Name)
 		}
 	case d.Start != nil:
 		start, err := v.FromLiteral(*d.Start)
@@ -69,6 +190,8 @@ func (b *builder) variable(v *Var) {
 			b.report("bad-value", d.Start.At, "%s cannot start like this: %v.", v.Name, err)
 		}
 		v.Start = start
+	case v.Type.Item != nil:
+		v.Start = expr.OfItems(nil)
 	case !d.Optional.Value:
 		b.report("missing", v.At, "%s has no start. Give it one, or make it optional: true.", v.Name)
 	}
@@ -82,20 +205,25 @@ type limits struct {
 	Choices              []plan.ID
 	Roster               plan.Ref
 	Optional             bool
+	Items                *plan.ValueType
+	MaxItems             plan.Given[int]
 }
 
 func (b *builder) valueDomain(name string, t plan.ValueType, arg bool) Domain {
 	l := limits{Type: t.Type, Min: t.Min, Max: t.Max, Step: t.Step, MinLength: t.MinLength, MaxLength: t.MaxLength, Choices: t.Choices, Roster: t.Roster, Optional: t.Optional.Value}
 	d := b.domain(name, l, false)
-	if d.Type.Kind == expr.Player && !arg {
-		b.report("bad-value", t.Type.At, "An attribute cannot be a player.")
+	if (d.Type.Kind == expr.Player || d.Type.Kind == expr.Prop) && !arg {
+		b.report("bad-value", t.Type.At, "An attribute or an item cannot be %s.", d.Type)
+	}
+	if t.Within.Given && d.Type.Kind != expr.Prop {
+		b.report("wrong-type", t.Within.At, "within goes with a prop only.")
 	}
 	return d
 }
 
 var (
-	plainTypes = []string{"int", "decimal", "bool", "text", "choice", "pick", "stopwatch"}
-	laterTypes = []string{"point", "list", "set", "group", "seed"}
+	fieldTypes = []string{"int", "decimal", "bool", "text", "choice", "pick", "point"}
+	allTypes   = append([]string{"list", "set", "group", "seed", "stopwatch"}, fieldTypes...)
 )
 
 func (b *builder) domain(name string, l limits, variable bool) Domain {
@@ -133,8 +261,19 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 		if !l.Roster.Given() {
 			b.report("missing", l.Type.At, "A pick needs its roster.")
 		}
+	case "point":
+		t.Kind, t.Names = expr.Point, b.Axes
+		d.Step, d.Max = b.Step, mostStorable(b.Step)
+		d.Min = d.Max.Neg()
+		t.Range = expr.Between(d.Min, d.Max, d.Step)
+	case "seed":
+		t.Kind = expr.Seed
+		d.Step, d.Max = numOne, fixed.FromInt(1<<32-1)
+	case "list", "set":
+		uses["items"] = true
+		b.items(name, l, &t, &d)
 	default:
-		b.otherType(name, l.Type, variable, &t)
+		b.otherType(l.Type, variable, &t)
 	}
 	if !t.Numeric() {
 		d.Type = t
@@ -143,20 +282,44 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 	return d
 }
 
-func (b *builder) otherType(name string, id plan.ID, variable bool, t *expr.Type) {
-	if id.Name == "player" && !variable {
+// items reads what the items of a list or a set are.
+func (b *builder) items(name string, l limits, t *expr.Type, d *Domain) {
+	if t.Kind = expr.List; l.Type.Name == "set" {
+		t.Kind = expr.Set
+	}
+	d.MaxItems = l.MaxItems.Or(100)
+	t.Range = expr.Between(fixed.Num{}, fixed.FromInt(int64(d.MaxItems)), numOne)
+	if l.Items == nil {
+		b.report("missing", l.Type.At, "%s needs its items: {type: %s, items: text}.", name, l.Type.Name)
+		t.Item = &expr.Type{}
+		return
+	}
+	if l.Optional || l.Items.Optional.Value {
+		b.report("wrong-type", l.Type.At, "A %s is never none (it may be empty), and neither are its items.", l.Type.Name)
+	}
+	item := b.valueDomain(name, *l.Items, false)
+	if item.Type.Kind == expr.Point || item.Type.Item != nil {
+		b.report("bad-value", l.Items.Type.At, "The items of a list or a set are single values.")
+	}
+	t.Item, d.Item = &item.Type, &item
+}
+
+func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
+	if variable {
+		b.oneOf(id.Name, allTypes, "type", id.At)
+		return
+	}
+	kind, isProp := strings.CutPrefix(id.Name, "prop:")
+	switch {
+	case id.Name == "player":
 		t.Kind = expr.Player
-		return
+	case isProp && b.kinds[kind] == nil:
+		b.oneOf(kind, b.Plan.Props.IDs(), "kind of prop", id.At)
+	case isProp:
+		t.Kind, t.Of = expr.Prop, kind
+	default:
+		b.oneOf(id.Name, append([]string{"player"}, fieldTypes...), "type", id.At)
 	}
-	known := append([]string{}, plainTypes...)
-	if !variable {
-		known = append(known, "player")
-	}
-	if indexOf(laterTypes, id.Name) >= 0 {
-		b.report("not-built", id.At, "The type %s is part of the language, but this version does not run it yet.", id.Name)
-		return
-	}
-	b.oneOf(id.Name, known, "type", id.At)
 }
 
 // unused reports limits that do not go with the type.
@@ -169,8 +332,9 @@ func (b *builder) unused(l limits, uses map[string]bool) {
 		{"min", l.Min.Given && l.Min.Line > 0, l.Min.At}, {"max", l.Max.Given, l.Max.At}, {"step", l.Step.Given && l.Step.Line > 0, l.Step.At},
 		{"min_length", l.MinLength.Given, l.MinLength.At}, {"max_length", l.MaxLength.Given, l.MaxLength.At},
 		{"choices", len(l.Choices) > 0, first(l.Choices)}, {"roster", l.Roster.Given(), l.Roster.At},
+		{"items", l.Items != nil, l.Type.At}, {"max_items", l.MaxItems.Given, l.MaxItems.At},
 	} {
-		if g.given && !uses[g.name] {
+		if g.given && !uses[g.name] && !(g.name == "max_items" && uses["items"]) {
 			b.report("wrong-type", g.at, "%s does not go with the type %s.", g.name, l.Type.Name)
 		}
 	}
@@ -232,7 +396,7 @@ func (b *builder) allComputed() {
 		if !v.Computed() {
 			continue
 		}
-		names := b.scopes.of(v.Holder)
+		names := b.scopes.of(v.Hold)
 		p, found := expr.CompileFor(v.Decl.Is, names, nil, v.Type)
 		b.add(found...)
 		if p == nil {
@@ -284,6 +448,11 @@ func (b *builder) allFates() {
 			b.report("wrong-type", v.At, "%s is computed: it is never stored, so no crossing can change it.", v.Name)
 		}
 	}
+	for _, h := range b.Holders {
+		for _, v := range h.Stored {
+			h.Rewinds = h.Rewinds || v.Fates[1].Kind == "rewind"
+		}
+	}
 	b.oneStep()
 	var own plan.Fates
 	if b.Plan.Checkpoints != nil {
@@ -303,20 +472,38 @@ func (b *builder) allFates() {
 			}
 		}
 	}
+	for _, m := range b.Movables {
+		for i, c := range plan.Crossings {
+			m.Fates[i] = b.fate("the movable "+m.ID, OfGame, c, m.Decl.Across.At(c), nil)
+			if k := m.Fates[i].Kind; k == "set" || k == "rewind" {
+				b.report("bad-value", m.Fates[i].At, "A movable can be kept where it is, or reset to its start, at %s.", c)
+			}
+		}
+	}
 	b.defaultsApply()
 	b.placeFates()
 }
 
-func (b *builder) defaults(h Holder) *plan.Fates {
+// defaultFate is what the plan's defaults say of a holder at a crossing. Pairs without defaults of their
+// own have those of players, props those of scenes (rule 18).
+func (b *builder) defaultFate(h Holder, c plan.Crossing) *plan.Fate {
 	d := &b.Plan.Defaults
-	return [...]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game}[h]
+	own := [...]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop, OfPlayerProp: &d.Pair}[h].At(c)
+	switch {
+	case own.Kind != "" || !h.Lazy():
+		return own
+	case h == OfProp:
+		return d.Scene.At(c)
+	}
+	return d.Player.At(c)
 }
 
 // defaultsApply reports defaults for crossings that can never apply to the holder.
 func (b *builder) defaultsApply() {
-	for _, h := range []Holder{OfPlayer, OfScene, OfGame} {
+	d := &b.Plan.Defaults
+	for h, fates := range map[Holder]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop} {
 		for _, c := range plan.Crossings {
-			if f := b.defaults(h).At(c); f.Kind != "" && !b.Applies(h, c) {
+			if f := fates.At(c); f.Kind != "" && !b.Applies(h, c) {
 				b.report("bad-value", f.At, "%s", b.cannotApply("what a "+h.String()+" holds", h, c))
 			}
 		}
@@ -325,7 +512,7 @@ func (b *builder) defaultsApply() {
 
 func (b *builder) cannotApply(what string, h Holder, c plan.Crossing) string {
 	text := fmt.Sprintf("The crossing %s cannot apply to %s", c, what)
-	if h != OfPlayer && (c == plan.CrossDeath || c == plan.CrossNewRun) {
+	if !h.OfPlayers() && (c == plan.CrossDeath || c == plan.CrossNewRun) {
 		return text + ": a session has several players, and one of them does not speak for all. It applies where session.players is 1."
 	}
 	return text + "."
@@ -343,7 +530,7 @@ func (b *builder) fate(what string, h Holder, c plan.Crossing, own *plan.Fate, v
 	}
 	f, by := own, ByItself
 	if f.Kind == "" {
-		f, by = b.defaults(h).At(c), ByDefault
+		f, by = b.defaultFate(h, c), ByDefault
 	}
 	if f.Kind == "" {
 		return Fate{By: ByNobody}
@@ -356,11 +543,11 @@ func (b *builder) fate(what string, h Holder, c plan.Crossing, own *plan.Fate, v
 }
 
 func (b *builder) fateExpression(v *Var, c plan.Crossing, f *plan.Fate) *expr.Program {
-	if v.Stopwatch {
-		b.report("wrong-type", f.At, "%s is a stopwatch: it can be kept or reset, but not set.", v.Name)
+	if v.Stopwatch || v.Seed {
+		b.report("wrong-type", f.At, "%s is a %s: it can be kept or reset, but not set.", v.Name, v.Decl.Type.Name)
 		return nil
 	}
-	return b.valueFor(v, f.Set, b.scopes.of(v.Holder), nil)
+	return b.valueFor(v, f.Set, b.scopes.of(v.Hold), nil)
 }
 
 // fits reports a value that cannot be given to a variable.
@@ -384,7 +571,7 @@ func (b *builder) oneStep() {
 				continue
 			}
 			for _, r := range p.Reads {
-				if w := b.VarOf(r.Ref); w != nil && w != v && w.Holder == v.Holder && w.Fates[i].Kind == "set" {
+				if w := b.VarOf(r.Ref); w != nil && w != v && w.Hold == v.Hold && w.Fates[i].Kind == "set" {
 					b.report("bad-value", p.At, "At %s, %s is set from %s, which is itself set there; both are set at once, so neither can read the other.", c, v.Name, w.Name)
 				}
 			}

@@ -7,6 +7,7 @@
 package plan
 
 import (
+	"fmt"
 	"time"
 
 	"alluvion/core/finding"
@@ -40,14 +41,15 @@ type Plan struct {
 	Reach       Given[fixed.Num] `plan:"reach" min:"0" max:"10000000" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
 	Always      []Always         `plan:"always" doc:"What holds after every event: one that would break it is refused."`
 
-	Props     Later `plan:"props" doc:"Placed objects with state of their own."`
-	Movables  Later `plan:"movables" doc:"Objects that exist once and stay where they were left."`
-	Standings Later `plan:"standings" doc:"Orderings of players by a value."`
-	Requests  Later `plan:"requests" doc:"Conditions on the built-in requests."`
-	Carriers  Later `plan:"carriers" doc:"Transports with hard limits."`
-	Commons   Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
-	Uses      Later `plan:"uses" doc:"The commons that this game uses."`
-	Upgrades  Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
+	Props     Map[PropKind] `plan:"props" doc:"Placed objects with state of their own, by kind."`
+	Movables  Map[Movable]  `plan:"movables" doc:"Objects that exist once and stay where they were left, or are with their holder."`
+	Standings Map[Standing] `plan:"standings" doc:"Orderings of players by a value."`
+	Requests  Requests      `plan:"requests" doc:"Conditions on what players ask for."`
+
+	Carriers Later `plan:"carriers" doc:"Transports with hard limits."`
+	Commons  Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
+	Uses     Later `plan:"uses" doc:"The commons that this game uses."`
+	Upgrades Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
@@ -63,12 +65,12 @@ type Space struct {
 
 // Defaults are the fates of what does not say its own.
 type Defaults struct {
-	Player Fates      `plan:"player" doc:"For variables held by a player, and the checkpoint reached."`
+	Player Fates      `plan:"player" doc:"For variables held by a player and its pairs, waymarks, and the checkpoint reached."`
 	Scene  Fates      `plan:"scene" doc:"For variables held by a scene."`
-	Game   Fates      `plan:"game" doc:"For variables held by the game."`
+	Game   Fates      `plan:"game" doc:"For variables held by the game, and movables."`
 	Place  PlaceFates `plan:"place" doc:"Where a player is after each crossing."`
-	Prop   Later      `plan:"prop"`
-	Pair   Later      `plan:"pair"`
+	Prop   Fates      `plan:"prop" doc:"For variables held by a prop; without it those of scene."`
+	Pair   Fates      `plan:"pair" doc:"For variables held by a pair; without it those of player."`
 }
 
 // Fates are what each crossing does to a variable.
@@ -122,8 +124,7 @@ type PlaceFates struct {
 type Roster struct {
 	Title      Given[string]     `plan:"title" doc:"The roster's name for people."`
 	Attributes Map[ValueType]    `plan:"attributes" doc:"What each option says of itself."`
-	Options    Map[RosterOption] `plan:"options,required" doc:"The options, each with its attributes."`
-	If         Later             `plan:"if"`
+	Options    Map[RosterOption] `plan:"options,required" doc:"The options, each with its attributes, and perhaps title, if (who may pick it) and refused."`
 	Accept     Accept            `plan:"accept"`
 }
 
@@ -131,12 +132,13 @@ type Roster struct {
 type RosterOption struct {
 	Title      Given[string]
 	Attributes Map[Literal]
-	If         Later
+	If         Expr          // who may pick it
+	Refused    Given[string] // what the others are told
 }
 
 // ValueType is the type of an attribute or an argument: its name alone, or a table with limits.
 type ValueType struct {
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice; for arguments also player."`
+	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick, point; for arguments also player and prop:kind."`
 	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value allowed."`
 	Max       Given[fixed.Num] `plan:"max" doc:"Largest value allowed."`
 	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
@@ -145,7 +147,7 @@ type ValueType struct {
 	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
 	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that an argument of type pick comes from."`
 	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May be none."`
-	Within    Later            `plan:"within"`
+	Within    Given[string]    `plan:"within" enum:"reach" doc:"reach: a prop argument has to be within reach of the player who sends the event."`
 	Among     Given[string]    `plan:"among" enum:"present" doc:"present: a player argument has to be in the session, which is always so."`
 
 	finding.At
@@ -153,10 +155,11 @@ type ValueType struct {
 
 // Variable is a named, typed piece of state.
 type Variable struct {
-	Of        Holder           `plan:"of,required" doc:"Who has a copy of their own: game, player or scene."`
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick or stopwatch."`
+	Of        Holder           `plan:"of,required" doc:"Who has a copy of their own: game, player, scene or prop:kind; or a pair: [player, scene] or [player, prop:kind]."`
+	In        []Ref            `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
+	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick, point, list, set, group, seed or stopwatch."`
 	Title     Given[string]    `plan:"title" doc:"What people call it."`
-	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a stopwatch or computed."`
+	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set, a group, a seed, a stopwatch or computed."`
 	Is        Expr             `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
 	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
 	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
@@ -168,30 +171,109 @@ type Variable struct {
 	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have, as single ones and ranges: a-z0-9_-"`
 	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
 	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
+	Items     *ValueType       `plan:"items" doc:"What the items of a list or a set are: a type's name, or a table."`
+	MaxItems  Given[int]       `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
+	Fields    Map[Field]       `plan:"fields" doc:"The fields of a group: what belongs together and has one fate."`
+	While     Expr             `plan:"while" doc:"A stopwatch counts only while this holds."`
+	Locked    Given[bool]      `plan:"locked" default:"false" doc:"Of a pick: once picked it stays until it is reset."`
 	Across    Fates            `plan:"across" doc:"Its fate at each crossing, where the default is not right."`
+	Share     *Share           `plan:"share" doc:"Who is sent it, and who may write it."`
 	WrittenBy Given[string]    `plan:"written_by" enum:"game" doc:"game: nothing in the plan writes it; the game's own server does."`
 	ReadBy    Given[string]    `plan:"read_by" enum:"game" doc:"game: the game reads it, so that it is of use though nothing in the plan reads it."`
 	Accept    Accept           `plan:"accept"`
+}
 
-	Share    Later `plan:"share" doc:"Who is sent it, and who may write it."`
-	In       Later `plan:"in"`
-	While    Later `plan:"while"`
-	MaxItems Later `plan:"max_items"`
-	Items    Later `plan:"items"`
-	Fields   Later `plan:"fields"`
-	Locked   Later `plan:"locked"`
+// Field is one field of a group.
+type Field struct {
+	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick or point."`
+	Title     Given[string]    `plan:"title" doc:"What people call it."`
+	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional."`
+	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
+	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
+	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
+	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
+	AtLimit   Given[string]    `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max."`
+	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
+	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
+	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have."`
+	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
+	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
+}
+
+// Share says who is sent a variable, and who may write it.
+type Share struct {
+	With   Given[string] `plan:"with" enum:"nobody,self,scene,everyone" doc:"Who is sent it: nobody; self, its own player; scene, who is in the scene of its holder; everyone in the session. Unsaid: self for players and their pairs, scene for scenes and props, everyone for the game."`
+	Writer Given[string] `plan:"writer" enum:"server,self" default:"server" doc:"Who may write it besides the rules: the game's server, or its own player too."`
+	AtMost Given[Rate]   `plan:"at_most" doc:"How often its own player may write it, as 10/s or 30/m."`
+}
+
+// PropKind is one kind of placed objects.
+type PropKind struct {
+	Title  Given[string]    `plan:"title" doc:"What people call one of them."`
+	Placed Map[Placement]   `plan:"placed,required" doc:"Each of them, with where it is: a spot, or {in: scene, at: [x, y]}."`
+	Radius Given[fixed.Num] `plan:"radius" min:"0" max:"10000000" doc:"How near a player has to come to enter it, for the moments entered and exited; without it nobody does."`
+	Reach  Given[fixed.Num] `plan:"reach" min:"0" max:"10000000" doc:"Its own reach, for arguments within: reach; the plan's otherwise."`
+	Accept Accept           `plan:"accept"`
+}
+
+// Placement is where a prop is: at a spot, or at coordinates of a scene.
+type Placement struct {
+	Spot  Ref
+	Scene Ref                `plan:"in,required" ref:"scene" doc:"The scene."`
+	Point []Given[fixed.Num] `plan:"at,required" doc:"Its coordinates, one for each axis."`
+}
+
+// Movable is an object that exists once.
+type Movable struct {
+	Title   Given[string] `plan:"title" doc:"What people call it."`
+	Start   Ref           `plan:"start,required" ref:"spot" doc:"The spot where it is at first."`
+	NeverIn []Ref         `plan:"never_in" ref:"scene" doc:"Scenes into which nobody can bring it."`
+	Across  Fates         `plan:"across" doc:"Its fates: keep, or reset, which sends it home; defaults.game otherwise."`
+	Accept  Accept        `plan:"accept"`
+}
+
+// Standing is an ordering of players by a value.
+type Standing struct {
+	Title  Given[string] `plan:"title" doc:"What people call it."`
+	Rank   Expr          `plan:"rank,required" doc:"The number that players are ordered by."`
+	Order  Given[string] `plan:"order" enum:"high,low" default:"high" doc:"Whether the highest or the lowest number comes first."`
+	Keep   Given[string] `plan:"keep" enum:"best,last" default:"best" doc:"best: the best number that a player ever had counts; last: the one that they have now."`
+	If     Expr          `plan:"if" doc:"What has to hold for the number to count."`
+	Accept Accept        `plan:"accept"`
+}
+
+// Requests are conditions on what players ask for.
+type Requests struct {
+	Move      MoveRequest `plan:"move" doc:"The player says where they are."`
+	Pass      RequestRule `plan:"pass" doc:"The player goes through a passage."`
+	Touch     RequestRule `plan:"touch" doc:"The player touches a checkpoint."`
+	StartOver RequestRule `plan:"start-over" doc:"The player begins a new run."`
+}
+
+// RequestRule is the condition of one request.
+type RequestRule struct {
+	Closed  Given[bool]   `plan:"closed" default:"false" doc:"Players cannot ask for it at all; rules still do it."`
+	If      Expr          `plan:"if" doc:"What has to hold for the request to be allowed."`
+	Refused Given[string] `plan:"refused" doc:"What the player is told then."`
+}
+
+// MoveRequest is the condition of a move.
+type MoveRequest struct {
+	Closed  Given[bool]      `plan:"closed" default:"false" doc:"Players cannot say where they are; only passages and rules move them."`
+	If      Expr             `plan:"if" doc:"What has to hold for a move to be allowed."`
+	Refused Given[string]    `plan:"refused" doc:"What the player is told then."`
+	Fastest Given[fixed.Num] `plan:"fastest" min:"0" max:"10000000" doc:"Greatest speed, in units of space per second: a longer move is refused."`
 }
 
 // Scene is a place of its own.
 type Scene struct {
 	Title  Given[string]      `plan:"title" doc:"What people call it."`
-	Size   []Given[fixed.Num] `plan:"size,required" doc:"Its extent along each axis: from 0 up to, not including, this."`
+	Size   []Given[fixed.Num] `plan:"size,required" doc:"Its extent along each axis: from its origin (0 if unsaid) up to, not including, origin + size."`
 	Areas  Map[Area]          `plan:"areas" doc:"Named regions that a player is in or not."`
 	Spots  Map[Spot]          `plan:"spots" doc:"Named positions."`
+	Origin []Given[fixed.Num] `plan:"origin" doc:"Its lowest coordinates; 0 along each axis if unsaid. It reaches from there up to, not including, origin + size."`
+	Walk   Given[bool]        `plan:"walk" default:"true" doc:"false: nobody moves freely here, only from spot to spot by passages and rules."`
 	Accept Accept             `plan:"accept"`
-
-	Origin Later `plan:"origin"`
-	Walk   Later `plan:"walk"`
 }
 
 // Area is a named region of a scene: a box, or a circle (a ball, where there are three axes).
@@ -261,7 +343,7 @@ type Event struct {
 	Refused   Given[string]  `plan:"refused" doc:"What the sender is told then."`
 	WhileDead Given[bool]    `plan:"while_dead" default:"false" doc:"A dead player may send it too."`
 	Title     Given[string]  `plan:"title" doc:"What people call it."`
-	AtMost    Later          `plan:"at_most"`
+	AtMost    Given[Rate]    `plan:"at_most" doc:"How often one sender may send it, as 5/s or 30/m."`
 	Accept    Accept         `plan:"accept"`
 }
 
@@ -282,6 +364,18 @@ type Always struct {
 	Accept  Accept        `plan:"accept"`
 
 	finding.At
+}
+
+// Rate is how often something may happen: so many times in a time.
+type Rate struct {
+	Times int
+	Per   time.Duration
+}
+
+// String is the rate as it is written: 5/s.
+func (r Rate) String() string {
+	unit := map[time.Duration]string{time.Second: "s", time.Minute: "m", time.Hour: "h"}[r.Per]
+	return fmt.Sprintf("%d/%s", r.Times, unit)
 }
 
 // Milestone is a lasting mark that a player earns once, by a condition or by progress to a goal.

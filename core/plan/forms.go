@@ -10,9 +10,7 @@ import (
 )
 
 // BuiltInMoments are the moments that a rule can name besides the plan's events.
-var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "entered", "exited", "changed", "every"}
-
-var laterMoments = map[string]bool{"saved": true, "loaded": true}
+var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "entered", "exited", "changed", "every", "saved", "loaded"}
 
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
@@ -52,16 +50,12 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		}
 	case n.form == formTable && len(n.keys) == 1:
 		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
-		if m.Kind != "changed" && m.Kind != "milestone" && m.Kind != "entered" && m.Kind != "exited" && !laterMoments[m.Kind] {
+		if m.Kind != "changed" && m.Kind != "milestone" && m.Kind != "entered" && m.Kind != "exited" {
 			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone", "entered", "exited"})
 			return m, false
 		}
 	default:
 		r.wrong(n, "a moment, or the name of an event")
-		return m, false
-	}
-	if laterMoments[m.Kind] {
-		r.report("not-built", n.At, "The moment %q is part of the language, but this version does not run it yet.", m.Kind)
 		return m, false
 	}
 	return m, true
@@ -150,12 +144,32 @@ func (o *RosterOption) read(r *reader, n *node, f field) {
 		case "title":
 			r.read(k.value, reflect.ValueOf(&o.Title).Elem(), field{name: "title"})
 		case "if":
-			o.If.read(r, k.value, field{name: "if"})
+			r.read(k.value, reflect.ValueOf(&o.If).Elem(), field{name: "if"})
+		case "refused":
+			r.read(k.value, reflect.ValueOf(&o.Refused).Elem(), field{name: "refused"})
 		default:
 			rest.keys = append(rest.keys, k)
 		}
 	}
 	r.read(rest, reflect.ValueOf(&o.Attributes).Elem(), f)
+}
+
+// read reads a spot's or a waymark's name, or {scene: ridge_by_night, carry: [x, y]}.
+func (d *Destination) read(r *reader, n *node, f field) {
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(d).Elem())
+		return
+	}
+	r.read(n, reflect.ValueOf(&d.Ref).Elem(), f)
+}
+
+// read reads a spot's name, or {in: gorge, at: [50, 30]}.
+func (p *Placement) read(r *reader, n *node, f field) {
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(p).Elem())
+		return
+	}
+	r.read(n, reflect.ValueOf(&p.Spot).Elem(), field{ref: "spot"})
 }
 
 // complete makes sure that an action has exactly one verb and what goes with it, and nothing more.
@@ -195,7 +209,7 @@ func (a *Action) companions(r *reader, n *node, verb field, others []string) {
 			r.report("missing", n.At, "%s needs %q beside it.", a.Verb, name)
 		}
 	}
-	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && e.Do != nil {
+	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && e.Do != nil || a.Verb == "go" && a.Go.Scene.Given() {
 		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
 	}
 	for _, name := range others {
@@ -228,7 +242,7 @@ func (r *reader) alreadyReported(keys []key) bool {
 }
 
 // notVerbs are the fields of Action that only go with a verb.
-var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true, "of": true}
+var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true, "of": true, "at": true}
 
 func isVerb(f field) bool { return !notVerbs[f.name] }
 
@@ -258,13 +272,15 @@ func (p *Plan) resolve(r *reader) {
 			areas[name], areaNames = true, append(areaNames, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...)}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...), "movable": p.Movables.IDs(), "kind of prop": p.Props.IDs()}
 	isKnown := map[string]func(string) bool{
 		"spot":            func(n string) bool { return spots[n] },
 		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
 		"event":           func(n string) bool { return p.Events.Get(n) != nil },
 		"scene":           func(n string) bool { return p.Scenes.Get(n) != nil },
 		"waymark":         func(n string) bool { return p.Waymarks.Get(n) != nil },
+		"movable":         func(n string) bool { return p.Movables.Get(n) != nil },
+		"kind of prop":    func(n string) bool { return p.Props.Get(n) != nil },
 		"area":            func(n string) bool { return areas[n] },
 		"milestone":       func(n string) bool { return p.Milestones.Get(n) != nil },
 		"spot or waymark": func(n string) bool { return spots[n] || p.Waymarks.Get(n) != nil },
@@ -275,9 +291,12 @@ func (p *Plan) resolve(r *reader) {
 		}
 	}
 	for _, e := range p.Events.Entries {
-		if laterMoments[e.ID] || contains(BuiltInMoments, e.ID) {
+		if contains(BuiltInMoments, e.ID) {
 			r.report("bad-value", e.At, "%q is a built-in moment; an event needs another name.", e.ID)
 		}
+	}
+	for _, k := range p.Props.IDs() {
+		areaNames = append(areaNames, "prop:"+k)
 	}
 	p.resolveMoments(r, areaNames)
 }
@@ -321,7 +340,7 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 			switch {
 			case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
 				near := finding.Nearest(m.Of, areas)
-				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area."
+				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
 				if near != "" {
 					text += " Did you mean " + near + "?"
 				}

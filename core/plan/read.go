@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -262,6 +263,14 @@ func (l *Literal) read(r *reader, n *node, f field) {
 	*l = Literal{Text: n.text, At: n.At}
 	switch {
 	case n.form == formQuoted:
+	case n.form == formList:
+		l.Kind, l.Items = LiteralList, make([]Literal, len(n.items))
+		for i, item := range n.items {
+			l.Items[i].read(r, item, f)
+			if l.Items[i].Kind == LiteralList {
+				r.wrong(item, "a single value")
+			}
+		}
 	case n.form != formPlain:
 		r.wrong(n, "a value")
 	case n.text == "true" || n.text == "false":
@@ -298,23 +307,33 @@ func (x *Fate) read(r *reader, n *node, f field) {
 
 func (h *Holder) read(r *reader, n *node, f field) {
 	h.At = n.At
-	if n.form == formList {
-		r.report("not-built", n.At, "Pairs of holders are part of the language, but this version does not run them yet.")
-		return
-	}
-	if n.form != formPlain {
-		r.wrong(n, "a holder (game, player or scene)")
-		return
-	}
-	h.Name = n.text
 	switch {
-	case h.Name == "game", h.Name == "player", h.Name == "scene":
-	case h.Name == "prop" || strings.HasPrefix(h.Name, "prop:"):
-		r.report("not-built", n.At, "Props are part of the language, but this version does not run them yet.")
+	case n.form == formList && len(n.items) == 2 && n.items[0].text == "player" && n.items[1].form == formPlain:
+		h.Name = "player"
+		h.With, h.Kind = r.holderName(n.items[1], []string{"scene", "prop:kind"})
+	case n.form == formList:
+		r.wrong(n, "a pair that begins with player: [player, scene] or [player, prop:kind]")
+	case n.form != formPlain:
+		r.wrong(n, "a holder (game, player, scene, prop:kind, or a pair of player with one of the last two)")
 	default:
-		near := finding.Nearest(h.Name, []string{"game", "player", "scene"})
-		r.report("unknown-name", n.At, "A variable is held by game, player or scene, not by %q.", clip(h.Name)).Nearest = near
+		h.Name, h.Kind = r.holderName(n, []string{"game", "player", "scene", "prop:kind"})
 	}
+}
+
+// holderName reads one holder; of a prop with its kind, which has to be declared.
+func (r *reader) holderName(n *node, known []string) (name, kind string) {
+	name, kind, isProp := strings.Cut(n.text, ":")
+	switch {
+	case isProp && name == "prop":
+		r.refs = append(r.refs, reference{"kind of prop", &Ref{kind, n.At}})
+	case n.text == "prop":
+		r.report("missing", n.At, "A prop is named with its kind, as prop:cache.")
+	case !isProp && slices.Contains(known, name):
+	default:
+		near := finding.Nearest(n.text, known)
+		r.report("unknown-name", n.At, "A variable is held by %s, not by %q.", strings.Join(known, ", "), clip(n.text)).Nearest = near
+	}
+	return name, kind
 }
 
 func (a *Accept) read(r *reader, n *node, f field) {
@@ -397,6 +416,11 @@ func (g *Given[T]) read(r *reader, n *node, f field) {
 		} else {
 			ok = r.within(n, num, f)
 		}
+	case *Rate:
+		*v, ok = rate(n.text)
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		}
 	case *time.Duration:
 		d, err := time.ParseDuration(n.text)
 		*v, ok = d, err == nil && d >= 0 && d <= 365*24*time.Hour
@@ -415,6 +439,8 @@ func scalarName(v any, f field) string {
 		return "a whole number"
 	case fixed.Num:
 		return "a plain decimal number (of at most nine places, without quotes)"
+	case Rate:
+		return "a rate such as 5/s, 30/m or 100/h"
 	case time.Duration:
 		return "a time such as 30s or 0.8s"
 	}
@@ -422,6 +448,14 @@ func scalarName(v any, f field) string {
 		return "one of " + strings.Join(f.enum, ", ")
 	}
 	return "a text"
+}
+
+// rate reads 5/s.
+func rate(text string) (Rate, bool) {
+	times, unit, _ := strings.Cut(text, "/")
+	n, err := strconv.Atoi(times)
+	per, ok := map[string]time.Duration{"s": time.Second, "m": time.Minute, "h": time.Hour}[unit]
+	return Rate{n, per}, err == nil && ok && n >= 1 && n <= 1_000_000
 }
 
 func (r *reader) enum(n *node, f field) bool {

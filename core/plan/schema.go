@@ -66,7 +66,10 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Expr]():
 		return object{"type": []string{"string", "number", "boolean"}, "$comment": "an expression"}
 	case reflect.TypeFor[Literal]():
-		return object{"type": []string{"string", "number", "boolean"}}
+		single := []string{"string", "number", "boolean"}
+		return object{"oneOf": []any{object{"type": single}, object{"type": "array", "items": object{"type": single}}}}
+	case reflect.TypeFor[Destination](), reflect.TypeFor[Placement]():
+		return object{"oneOf": []any{object{"type": "string", "minLength": 1}, s.ref(t)}}
 	case reflect.TypeFor[Fate]():
 		return s.named("Fate", func() object {
 			set := object{"type": "object", "properties": object{"set": s.form(reflect.TypeFor[Expr](), field{})}, "required": []string{"set"}, "additionalProperties": false}
@@ -74,7 +77,11 @@ func (s *schemer) form(t reflect.Type, f field) object {
 				"oneOf": []any{object{"enum": []string{"keep", "reset", "rewind"}}, set}}
 		})
 	case reflect.TypeFor[Holder]():
-		return object{"enum": []string{"game", "player", "scene"}}
+		one := func(names string) object {
+			return object{"type": "string", "pattern": "^(" + names + "prop:[a-z][a-z0-9_]{0,63})$"}
+		}
+		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one("scene|")}, "items": false, "minItems": 2}
+		return object{"oneOf": []any{one("game|player|scene|"), pair}}
 	case reflect.TypeFor[Accept]():
 		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1}, "description": "Findings that are accepted here, each with its reason."}
 	case reflect.TypeFor[Moments]():
@@ -93,7 +100,7 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Always]():
 		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), s.ref(t)}}
 	case reflect.TypeFor[RosterOption]():
-		return object{"type": "object", "properties": object{"title": text("What people call it.")}, "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
+		return object{"type": "object", "properties": object{"title": text("What people call it."), "if": s.form(reflect.TypeFor[Expr](), field{}), "refused": text("What those are told who may not pick it.")}, "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
 	}
 	return s.compound(t, f)
 }
@@ -133,6 +140,8 @@ func scalar(t reflect.Type, f field) object {
 		return limited(object{"type": "number"}, f)
 	case reflect.TypeFor[bool]():
 		return object{"type": "boolean"}
+	case reflect.TypeFor[Rate]():
+		return object{"type": "string", "pattern": "^[1-9][0-9]{0,6}/[smh]$"}
 	case reflect.TypeFor[time.Duration]():
 		return object{"type": "string", "pattern": `^([0-9]+(\.[0-9]+)?(ns|us|µs|ms|s|m|h))+$|^0$`}
 	}
@@ -158,7 +167,7 @@ func (s *schemer) moment() object {
 	every := object{"type": "object", "properties": object{"every": object{"oneOf": []any{time, s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
 	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")}, "required": []string{"milestone"}, "additionalProperties": false}
 	area := func(kind string) object {
-		return object{"type": "object", "properties": object{kind: text("The area, as gorge/scree.")}, "required": []string{kind}, "additionalProperties": false}
+		return object{"type": "object", "properties": object{kind: text("The area, as gorge/scree, or a kind of props, as prop:cache.")}, "required": []string{kind}, "additionalProperties": false}
 	}
 	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited")}}
 }

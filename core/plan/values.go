@@ -54,6 +54,7 @@ const (
 	LiteralText LiteralKind = iota
 	LiteralNumber
 	LiteralBool
+	LiteralList
 )
 
 // Literal is a written value whose type depends on what it is for.
@@ -62,6 +63,7 @@ type Literal struct {
 	Text   string
 	Number fixed.Num
 	Bool   bool
+	Items  []Literal
 	finding.At
 }
 
@@ -73,10 +75,34 @@ type Fate struct {
 	finding.At
 }
 
-// Holder is who has a copy of a variable: "game", "player" or "scene".
+// Holder is who has a copy of a variable: Name is "game", "player", "scene" or "prop"; in a pair Name is
+// "player" and With "scene" or "prop". Kind is the kind of the prop.
 type Holder struct {
 	Name string
+	With string
+	Kind string
 	finding.At
+}
+
+// String is the holder as it is written: player, prop:cache, [player, scene].
+func (h Holder) String() string {
+	prop := func(s string) string {
+		if s == "prop" {
+			return "prop:" + h.Kind
+		}
+		return s
+	}
+	if h.With != "" {
+		return "[" + h.Name + ", " + prop(h.With) + "]"
+	}
+	return prop(h.Name)
+}
+
+// Destination is where go leads: a spot, a waymark, or a scene with what is carried there.
+type Destination struct {
+	Ref
+	Scene Ref  `plan:"scene,required" ref:"scene" doc:"The scene."`
+	Carry []ID `plan:"carry,required" doc:"The axes, and facing, that the player brings along; the others come from the scene's first spot."`
 }
 
 // Accept holds the findings that an item of the plan accepts, each with its reason.
@@ -158,7 +184,7 @@ type Action struct {
 	Die       Expr          `plan:"die" doc:"The player dies."`
 	ComeBack  Expr          `plan:"come-back" doc:"The dead player comes back."`
 	StartOver Expr          `plan:"start-over" doc:"The player starts a new run in the same slot."`
-	Go        Ref           `plan:"go" ref:"spot or waymark" with:"else?" doc:"Moves the rule's player to a spot, or to a waymark: where that is none, to the spot in else."`
+	Go        Destination   `plan:"go" ref:"spot or waymark" with:"else?" doc:"Moves the rule's player to a spot, or to a waymark (where that is none, to the spot in else), or to {scene: …, carry: [x, y]}."`
 	Remember  Ref           `plan:"remember" ref:"waymark" doc:"Remembers where the rule's player is."`
 	Forget    Ref           `plan:"forget" ref:"waymark" doc:"Makes a waymark none."`
 	Refuse    Given[string] `plan:"refuse" doc:"The event fails with this reason; nothing has changed."`
@@ -183,12 +209,13 @@ type Action struct {
 	In     Given[string] `plan:"in" enum:"session,scene" doc:"Which players: all in the session, or all in the player's scene."`
 	Else   Otherwise     `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
 
-	Put     Later `plan:"put"`
-	TakeOut Later `plan:"take-out"`
-	Item    Later `plan:"item"`
-	Take    Later `plan:"take"`
-	SetDown Later `plan:"set-down"`
-	Save    Later `plan:"save"`
+	Put     Expr          `plan:"put" with:"item" doc:"Puts an item into a set, or at the end of a list."`
+	TakeOut Expr          `plan:"take-out" with:"item" doc:"Takes an item out of a set, or its first like out of a list."`
+	Item    Expr          `plan:"item" doc:"The item, as an expression."`
+	Take    Ref           `plan:"take" ref:"movable" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
+	SetDown Ref           `plan:"set-down" ref:"movable" with:"at?" doc:"The rule's player sets down what they hold: where they are, or at a spot."`
+	Where   Ref           `plan:"at" ref:"spot" doc:"The spot where it is set down."`
+	Save    Given[string] `plan:"save" enum:"player,world" doc:"Saves the rule's player, or the world."`
 
 	// Verb is the one that was written.
 	Verb string `plan:"-"`

@@ -64,24 +64,34 @@ func Digest(doc any) string {
 	return hex.EncodeToString(sum[:])
 }
 
-// wirePlayer and wireWorld are read with their values untouched: what they have to be, the plan says.
+// raws and rawProps are values as they stand in a save, untouched: what they have to be, the plan says.
+type (
+	raws     map[string]jsontext.Value
+	rawProps map[string]map[string]raws
+)
+
 type wirePlayer struct {
 	*Player
-	Values map[string]jsontext.Value `json:"values"`
-	Record wireRecord                `json:"record"`
-	World  *wireWorld                `json:"world,omitempty"`
+	Values raws            `json:"values"`
+	Scenes map[string]raws `json:"scenes,omitempty"`
+	Props  rawProps        `json:"props,omitempty"`
+	Record wireRecord      `json:"record"`
+	World  *wireWorld      `json:"world,omitempty"`
 }
 
 type wireRecord struct {
-	Values   map[string]jsontext.Value `json:"values"`
-	Waymarks map[string]Place          `json:"waymarks,omitempty"`
-	World    *wireWorld                `json:"world,omitempty"`
+	Values   raws             `json:"values"`
+	Scenes   map[string]raws  `json:"scenes,omitempty"`
+	Props    rawProps         `json:"props,omitempty"`
+	Waymarks map[string]Place `json:"waymarks,omitempty"`
+	World    *wireWorld       `json:"world,omitempty"`
 }
 
 type wireWorld struct {
 	*World
-	Values map[string]jsontext.Value            `json:"values"`
-	Scenes map[string]map[string]jsontext.Value `json:"scenes,omitempty"`
+	Values raws            `json:"values"`
+	Scenes map[string]raws `json:"scenes,omitempty"`
+	Props  rawProps        `json:"props,omitempty"`
 }
 
 // DecodePlayer reads a player's save under a plan. A save of a newer version is refused; a value that
@@ -96,10 +106,12 @@ func DecodePlayer(raw []byte, m *model.Model) (*Player, []Problem, error) {
 	}
 	p := w.Player
 	d := &decoder{m: m, attic: p.Attic}
-	p.Values = d.values(model.OfPlayer, "player", w.Values)
+	p.Values = d.values(m.Holders[model.OfPlayer], "player", w.Values)
+	p.Scenes, p.Props = d.scenes(model.OfPlayerScene, "player.scenes.", w.Scenes), d.props(true, "player.props.", w.Props)
 	p.Attic = d.attic
 	lost := &decoder{m: m} // what a record does not know is not worth an attic of its own
-	p.Record = Record{Values: lost.values(model.OfPlayer, "player", w.Record.Values), Waymarks: w.Record.Waymarks, World: lost.world(w.Record.World)}
+	p.Record = Record{Values: lost.values(m.Holders[model.OfPlayer], "player", w.Record.Values), Scenes: lost.scenes(model.OfPlayerScene, "", w.Record.Scenes),
+		Props: lost.props(true, "", w.Record.Props), Waymarks: w.Record.Waymarks, World: lost.world(w.Record.World)}
 	p.World = d.world(w.World)
 	return p, d.problems, nil
 }
@@ -148,12 +160,12 @@ type decoder struct {
 }
 
 // values reads what one holder has. owner is its name in the attic: player, game, scenes.ridge.
-func (d *decoder) values(h model.Holder, owner string, raw map[string]jsontext.Value) Values {
+func (d *decoder) values(h *model.Holding, owner string, raw raws) Values {
 	out := Values{}
 	for id, text := range raw {
 		d.value(out, h, owner, id, text)
 	}
-	for _, v := range d.m.Holders[h].Stored { // what the attic kept for this plan
+	for _, v := range h.Stored { // what the attic kept for this plan
 		if text, kept := d.attic[owner+"."+v.ID]; kept {
 			if _, there := out[v.ID]; !there {
 				d.value(out, h, owner, v.ID, text)
@@ -163,10 +175,59 @@ func (d *decoder) values(h model.Holder, owner string, raw map[string]jsontext.V
 	return out
 }
 
-func (d *decoder) value(out Values, h model.Holder, owner, id string, text jsontext.Value) {
+// scenes reads what each scene has, alone or with a player.
+func (d *decoder) scenes(h model.Holder, owner string, raw map[string]raws) map[string]Values {
+	var out map[string]Values
+	for scene, values := range raw {
+		if d.m.Scene(scene) == nil {
+			d.keepAll(owner+scene, values, "the plan has no scene "+scene)
+			continue
+		}
+		if out == nil {
+			out = map[string]Values{}
+		}
+		out[scene] = d.values(d.m.Holders[h], owner+scene, values)
+	}
+	return out
+}
+
+// props reads what each prop has, alone or with a player.
+func (d *decoder) props(players bool, owner string, raw rawProps) Props {
+	var out Props
+	for kind, each := range raw {
+		for prop, values := range each {
+			name := owner + kind + "." + prop
+			k := d.m.Kind(kind)
+			if k == nil || k.Prop(prop) == nil {
+				d.keepAll(name, values, "the plan has no prop "+kind+"."+prop)
+				continue
+			}
+			hold := k.Own
+			if players {
+				hold = k.Players
+			}
+			if out == nil {
+				out = Props{}
+			}
+			if out[kind] == nil {
+				out[kind] = map[string]Values{}
+			}
+			out[kind][prop] = d.values(hold, name, values)
+		}
+	}
+	return out
+}
+
+func (d *decoder) keepAll(owner string, values raws, reason string) {
+	for id, text := range values {
+		d.keep(owner+"."+id, text, reason)
+	}
+}
+
+func (d *decoder) value(out Values, h *model.Holding, owner, id string, text jsontext.Value) {
 	name := owner + "." + id
-	v := d.m.Var(h.String() + "." + id)
-	if v == nil || v.Computed() {
+	v := h.Var(id)
+	if v == nil {
 		d.keep(name, text, "the plan has no such variable")
 		return
 	}
@@ -194,17 +255,12 @@ func (d *decoder) world(w *wireWorld) *World {
 		return nil
 	}
 	in := &decoder{m: d.m, attic: w.Attic}
-	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Scenes: map[string]Values{}}
-	out.Values = in.values(model.OfGame, "game", w.Values)
-	for scene, values := range w.Scenes {
-		if d.m.Scene(scene) == nil {
-			for id, text := range values {
-				in.keep("scenes."+scene+"."+id, text, "the plan has no scene "+scene)
-			}
-			continue
-		}
-		out.Scenes[scene] = in.values(model.OfScene, "scenes."+scene, values)
+	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Movables: w.Movables, Held: w.Held}
+	out.Values = in.values(d.m.Holders[model.OfGame], "game", w.Values)
+	if out.Scenes = in.scenes(model.OfScene, "scenes.", w.Scenes); out.Scenes == nil {
+		out.Scenes = map[string]Values{}
 	}
+	out.Props = in.props(false, "prop.", w.Props)
 	out.Attic = in.attic
 	d.problems = append(d.problems, in.problems...)
 	return out

@@ -37,6 +37,9 @@ func (p Place) String() string {
 // Values are figures by the ids of their variables.
 type Values map[string]expr.Value
 
+// Props are figures of props, by kind and prop; what has its start value is left out.
+type Props map[string]map[string]Values
+
 // Player is one player's save in one slot.
 type Player struct {
 	Format  int    `json:"alluvion_save"`
@@ -56,17 +59,24 @@ type Player struct {
 	Waymarks   map[string]Place `json:"waymarks,omitempty"`   // those that are not none
 	Milestones []string         `json:"milestones,omitempty"` // those that are earned
 	Values     Values           `json:"values"`
-	Record     Record           `json:"record"`
-	World      *World           `json:"world,omitempty"` // where session.players is 1
-	Attic      Attic            `json:"attic,omitempty"`
+	// Scenes and Props are what the player has for each scene and each prop; what has its start value is
+	// left out.
+	Scenes    map[string]Values    `json:"scenes,omitempty"`
+	Props     Props                `json:"props,omitempty"`
+	Standings map[string]fixed.Num `json:"standings,omitempty"` // the number that counts in each
+	Record    Record               `json:"record"`
+	World     *World               `json:"world,omitempty"` // where session.players is 1
+	Attic     Attic                `json:"attic,omitempty"`
 }
 
 // Record is what rewinds at death, as it was when the checkpoint reached was reached, or at the run's
 // start.
 type Record struct {
-	Values   Values           `json:"values"`
-	Waymarks map[string]Place `json:"waymarks,omitempty"`
-	World    *World           `json:"world,omitempty"` // where session.players is 1
+	Values   Values            `json:"values"`
+	Scenes   map[string]Values `json:"scenes,omitempty"`
+	Props    Props             `json:"props,omitempty"`
+	Waymarks map[string]Place  `json:"waymarks,omitempty"`
+	World    *World            `json:"world,omitempty"` // where session.players is 1
 }
 
 // World is what the game and its scenes hold.
@@ -76,7 +86,11 @@ type World struct {
 	Version int               `json:"version"`
 	Values  Values            `json:"values"`           // held by the game
 	Scenes  map[string]Values `json:"scenes,omitempty"` // held by each scene
-	Attic   Attic             `json:"attic,omitempty"`
+	Props   Props             `json:"props,omitempty"`  // held by each prop; what has its start value is left out
+	// Movables are where each movable is; Held says of those that somebody holds, who.
+	Movables map[string]Place  `json:"movables,omitempty"`
+	Held     map[string]string `json:"held,omitempty"`
+	Attic    Attic             `json:"attic,omitempty"`
 }
 
 // Attic keeps what the plan does not know, or what does not fit it any more: by identity

@@ -1,0 +1,78 @@
+package engine
+
+import (
+	"slices"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// rank weighs the number that a standing orders a player by, and keeps it where it counts.
+func (t *tx) rank(p *Player, s *model.Standing) {
+	f := frame{run: t.run}
+	f.about(p)
+	counts := s.If == nil || s.If.True(&f)
+	to := expr.None
+	if counts && f.err == nil {
+		to = s.Rank.Eval(&f)
+	}
+	if f.err != nil || s.Best && !better(s, to, p.ranks[s.Index]) || p.ranks[s.Index] == to {
+		return
+	}
+	t.touch(p)
+	t.cause = Cause{Kind: "request", Moment: "standing: " + s.ID}
+	t.note(p, "player.standings."+s.ID, p.ranks[s.Index], to)
+	ranks := slices.Clone(p.ranks)
+	ranks[s.Index] = to
+	p.ranks = ranks
+}
+
+// better says whether a number comes before another in a standing; every number comes before none.
+func better(s *model.Standing, a, b expr.Value) bool {
+	switch {
+	case a.IsNone() || b.IsNone():
+		return !a.IsNone()
+	case s.High:
+		return b.Num.Less(a.Num)
+	}
+	return a.Num.Less(b.Num)
+}
+
+// Ranked is a player's number in a standing.
+type Ranked struct {
+	Player string
+	Number fixed.Num
+}
+
+// Order puts players in the order of a standing: by number, those with the same one by id.
+func Order(s *model.Standing, players []Ranked) {
+	slices.SortFunc(players, func(a, b Ranked) int {
+		c := a.Number.Cmp(b.Number)
+		if s.High {
+			c = -c
+		}
+		if c != 0 {
+			return c
+		}
+		if a.Player < b.Player {
+			return -1
+		}
+		return 1
+	})
+}
+
+// ranksOut are the numbers of a player that count, by the standings' ids.
+func (r *Run) ranksOut(p *Player) map[string]fixed.Num {
+	var out map[string]fixed.Num
+	for i, v := range p.ranks {
+		if v.IsNone() {
+			continue
+		}
+		if out == nil {
+			out = map[string]fixed.Num{}
+		}
+		out[r.m.Standings[i].ID] = v.Num
+	}
+	return out
+}
