@@ -62,6 +62,7 @@ func sound(t *rapid.T, r *engine.Run) {
 	for _, s := range m.Scenes {
 		inDomain(r.SceneFigures(s.ID))
 	}
+	thingsAreSomewhere(t, r)
 	for _, id := range r.Present() {
 		inDomain(r.Figures(id))
 		p, _ := r.Place(id)
@@ -73,6 +74,26 @@ func sound(t *rapid.T, r *engine.Run) {
 		s := r.Save(id)
 		require.True(t, s.Checkpoint == "" || contains(s.Used, s.Checkpoint), "the checkpoint reached was touched")
 		roundTrip(t, s, m)
+	}
+}
+
+// thingsAreSomewhere makes sure that each movable is with one present, living player, or at one place that it
+// may be at.
+func thingsAreSomewhere(t *rapid.T, r *engine.Run) {
+	held := map[string]string{}
+	for _, id := range r.Present() {
+		for _, x := range r.Held(id) {
+			require.Empty(t, held[x], "%s is with two", x)
+			held[x] = id
+			dead, _ := r.State(id)
+			require.False(t, dead, "%s is with the dead", x)
+		}
+	}
+	w := r.World()
+	for _, m := range r.Model().Movables {
+		require.Equal(t, held[m.ID], w.Held[m.ID])
+		scene := r.Model().Scene(w.Movables[m.ID].Scene)
+		require.False(t, m.NeverIn[scene], "%s is in %s", m.ID, scene.ID)
 	}
 }
 

@@ -229,9 +229,9 @@ func (t *tx) move(p *Player, req Request) error {
 	return t.moved(p, from, true)
 }
 
-// burst is how much of a player's speed may be saved up, in milliseconds: moves that were late on their way
-// come together.
-const burst = 1000
+// burst is how much of a player's speed may be saved up, in milliseconds: a game says where a walking player is
+// at least that often, and moves that were late on their way come together.
+const burst = 10_000
 
 // speed says until when a move spends a player's speed, and refuses one that is faster than the plan allows.
 func (r *Run) speed(p *Player, to Place) (int64, error) {

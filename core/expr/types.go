@@ -217,7 +217,7 @@ func unify(a, b Type) (Type, bool) {
 	case a.Kind == Bool && a.Truth != b.Truth:
 		out.Truth = Unknown
 	case a.Named():
-		if a.Of != b.Of || !slices.Equal(a.Names, b.Names) {
+		if a.Kind == Pick && a.Of != b.Of || !slices.Equal(a.Names, b.Names) {
 			return out, false
 		}
 		if a.Only == nil || b.Only == nil {
@@ -242,6 +242,8 @@ func Fits(t, want Type) (string, bool) {
 	case t.Numeric() && want.Numeric(), t.Kind == want.Kind && !want.Named() && want.Kind != Prop:
 		return "", true
 	case t.Kind == want.Kind && t.Of == want.Of:
+		return "", true
+	case t.Kind == Choice && want.Kind == Choice && !slices.ContainsFunc(t.Possible(), func(n string) bool { return !slices.Contains(want.Names, n) }):
 		return "", true
 	}
 	return "it is " + t.String() + ", and " + want.String() + " is wanted", false

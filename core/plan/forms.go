@@ -209,7 +209,7 @@ func (a *Action) companions(r *reader, n *node, verb field, others []string) {
 			r.report("missing", n.At, "%s needs %q beside it.", a.Verb, name)
 		}
 	}
-	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && e.Do != nil || a.Verb == "go" && a.Go.Scene.Given() {
+	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && (e.Do != nil || a.Go.Scene.Given() && e.Line > 0) {
 		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
 	}
 	for _, name := range others {

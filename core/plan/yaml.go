@@ -177,6 +177,10 @@ func (c *converter) convert(n ast.Node, pointer string, depth int) *node {
 	switch n := n.(type) {
 	case nil, *ast.NullNode:
 	case *ast.MappingNode:
+		if text, ok := oneWord(n); ok {
+			out.form, out.text, out.At = formPlain, text, at(n.Values[0].Key, pointer)
+			return out
+		}
 		out.form = formTable
 		c.table(out, n.Values, pointer, depth)
 	case *ast.MappingValueNode:
@@ -203,6 +207,23 @@ func (c *converter) convert(n ast.Node, pointer string, depth int) *node {
 		c.report("syntax", out.At, "This form of YAML is not part of a plan.")
 	}
 	return out
+}
+
+// oneWord mends what the YAML library makes of a colon inside a word in a list inside braces: [a, prop:b] is
+// two words, not a word and a table (YAML 1.2, section 7.3.3).
+func oneWord(m *ast.MappingNode) (string, bool) {
+	if len(m.Values) != 1 || m.Start != nil && m.Start.Type == token.MappingStartType {
+		return "", false
+	}
+	n := m.Values[0]
+	key, ok := n.Key.(*ast.StringNode)
+	value, ok2 := n.Value.(*ast.StringNode)
+	if !ok || !ok2 || key.GetToken().Type != token.StringType || value.GetToken().Type != token.StringType {
+		return "", false
+	}
+	k, v := key.GetToken().Position, value.GetToken().Position
+	adjacent := k.Line == v.Line && v.Column == k.Column+utf8.RuneCountInString(key.Value)+1
+	return key.Value + ":" + value.Value, adjacent
 }
 
 // pointerToken writes a name as a token of a JSON Pointer (RFC 6901, section 3).

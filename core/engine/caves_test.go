@@ -1,0 +1,517 @@
+package engine_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/save"
+)
+
+// caves has one of everything that is held by others than players, scenes and the game, and of every type
+// that is more than one plain value.
+const caves = `
+alluvion: 1
+game: caves
+version: 1
+start: hall/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene:  {scene: keep, restart: keep}
+  game:   {restart: keep}
+  place:  {death: checkpoint, leave: exact}
+rosters:
+  guide:
+    attributes: {pace: int}
+    options:
+      mole: {pace: 1}
+      bat:  {pace: 3, if: player.depth >= 2, refused: Bats only follow who has been deep.}
+variables:
+  depth:   {of: player, type: int, min: 0, max: 9, start: 0}
+  guide:   {of: player, type: pick, roster: guide, optional: true, locked: true}
+  marks:   {of: player, type: set, items: {type: choice, choices: [sun, moon, star]}, max_items: 2, across: {death: rewind}}
+  path:    {of: player, type: list, items: {type: int, min: 0, max: 9}, max_items: 3}
+  outfit:  {of: player, type: group, fields: {hat: {type: text, max_length: 8, start: felt}, rope: {type: int, min: 0, max: 50, start: 10}}, across: {death: reset}}
+  pin:     {of: player, type: point, optional: true}
+  awake:   {of: player, type: stopwatch, while: player.depth > 0}
+  busy:    {of: game, type: stopwatch, while: count(present) > 1}
+  dug:     {of: prop:vein, type: int, min: 0, max: 5, start: 5}
+  mined:   {of: [player, prop:vein], type: int, min: 0, max: 99, start: 0, across: {death: rewind}}
+  found:   {of: [player, prop:chest], type: bool, start: false}
+  lit:     {of: [player, scene], in: [hall, pit], type: bool, start: false}
+  steps:   {of: [player, scene], type: int, min: 0, max: 99, start: 0, across: {scene: reset}}
+  weather: {of: game, type: seed, across: {restart: reset}}
+  rolled:  {of: player, type: int, min: 0, max: 6, start: 0}
+  slow:    {of: player, type: int, is: "holds('cart') ? 1 : 4"}
+  mood:    {of: player, type: choice, choices: [calm, wild], start: calm, share: {writer: self, with: everyone}}
+scenes:
+  hall: {size: [20, 20], spots: {door: {at: [2, 2]}, stairs: {at: [18, 10]}}}
+  pit:  {size: [20, 20], origin: [-10, -10], spots: {foot: {at: [8, 0]}, ledge: {at: [0, 9]}}}
+  loft: {size: [20, 20], spots: {beam: {at: [10, 10]}, hatch: {at: [4, 4]}}, walk: false}
+passages:
+  down: {from: hall/stairs, to: pit/foot, both_ways: true}
+  up:   {from: hall/door, to: loft/beam, both_ways: true}
+checkpoints: {fallback: hall/door, list: {ledge: {at: pit/ledge, again: true}}}
+props:
+  vein:  {placed: {north: {in: pit, at: [5, 5]}, south: {in: pit, at: [5, -5]}}, reach: 3}
+  chest: {placed: {old: pit/ledge, new: {in: hall, at: [10, 10]}}, radius: 1.5}
+movables:
+  cart: {start: hall/stairs, never_in: [loft]}
+  lamp: {start: hall/door, across: {restart: reset}}
+events:
+  dig:    {args: {vein: {type: prop:vein, within: reach}}, from: self}
+  far:    {args: {vein: prop:vein}, from: self}
+  refill: {args: {vein: prop:vein}, from: server}
+  mark:   {args: {what: {type: choice, choices: [sun, moon, star]}}, from: self}
+  unmark: {args: {what: {type: choice, choices: [sun, moon, star]}}, from: self}
+  walk:   {args: {n: {type: int, min: 0, max: 9}}, from: self}
+  back:   {args: {n: {type: int, min: 0, max: 9}}, from: self}
+  dress:  {args: {hat: {type: text, max_length: 8}}, from: self}
+  pin:    {from: self}
+  deeper: {from: self}
+  hire:   {args: {who: {type: pick, roster: guide}}, from: self}
+  light:  {from: self}
+  here:   {from: self}
+  roll:   {args: {n: {type: int, min: 0, max: 1000}}, from: self}
+  grab:   {from: self, while_dead: true}
+  drop:   {from: self}
+  home:   {from: self}
+  lamp:   {from: self}
+  fall:   {from: self}
+  mirror: {from: self}
+  rest:   {from: self}
+rules:
+  - on: dig
+    do: [{add: args.vein.dug, by: -1}, {add: args.vein.mined, by: 1}]
+  - on: far
+    if: "args.vein.mined > 0 && count(player.mined) == 0"
+    do: []
+  - on: refill
+    do: [{set: args.vein.dug, to: 5}]
+  - {on: mark, do: [{put: player.marks, item: args.what}]}
+  - {on: unmark, do: [{take-out: player.marks, item: args.what}]}
+  - {on: walk, do: [{put: player.path, item: args.n}]}
+  - {on: back, do: [{take-out: player.path, item: args.n}]}
+  - {on: dress, do: [{set: player.outfit.hat, to: args.hat}]}
+  - {on: pin, do: [{set: player.pin, to: place.at}]}
+  - {on: deeper, do: [{add: player.depth, by: 1}]}
+  - {on: hire, do: [{pick: player.guide, option: args.who}]}
+  - {on: light, do: [{set: scene.lit, to: true}]}
+  - {on: here, do: [{add: scene.steps, by: 1}, {set: scenes.pit.lit, to: true}]}
+  - {on: roll, do: [{set: player.rolled, to: "draw(game.weather, args.n, 1, 6)"}]}
+  - {on: grab, do: [{take: cart}]}
+  - {on: drop, do: [{set-down: cart}]}
+  - {on: home, do: [{set-down: cart, at: hall/door}]}
+  - {on: lamp, do: [{take: lamp}]}
+  - {on: fall, do: [{die: player}]}
+  - {on: mirror, do: [{go: {scene: pit, carry: [x, y]}}]}
+  - {on: rest, do: [{save: player}, {save: world}]}
+  - on: {entered: prop:chest}
+    if: "!prop.found"
+    do: [{set: prop.found, to: true}, {notify: player, text: A chest.}]
+  - {on: loaded, do: [{notify: player, text: Back again.}]}
+  - {on: saved, do: [{notify: player, text: Noted.}]}
+standings:
+  miners: {rank: "prop.vein.north.mined + prop.vein.south.mined"}
+  deep:   {rank: player.depth, keep: last, order: low, if: player.depth > 0}
+milestones:
+  explorer: {when: count(player.found) == 2}
+requests: {start-over: {if: place.scene == 'hall', refused: Only in the hall.}, move: {fastest: 10}, touch: {if: player.depth < 9}}
+saving: {when: [leave], every: 30s}
+`
+
+// cavern is a session in the caves with ada in it.
+func cavern(t testing.TB) *world {
+	w := open(t, strings.Replace(caves, "  - on: far\n    if: \"args.vein.mined > 0 && count(player.mined) == 0\"\n    do: []\n", "", 1))
+	w.join("ada")
+	return w
+}
+
+func figure(t testing.TB, r *engine.Run, player, name, at string) string {
+	for _, f := range append(append(r.Figures(player), r.GameFigures()...), append(r.SceneFigures("pit"), r.SceneFigures("hall")...)...) {
+		if f.Var.Name == name && (f.Scene == at || f.Prop == at) {
+			return f.Value.Plain()
+		}
+	}
+	return "-"
+}
+
+func (w *world) has(want, player, name, at string) {
+	w.t.Helper()
+	assert.Equal(w.t, want, figure(w.t, w.run, player, name, at), "%s %s", name, at)
+}
+
+func (w *world) to(player, scene string) {
+	w.t.Helper()
+	w.at += 60_000
+	if scene == "pit" {
+		w.move(player, "18", "10")
+	}
+	w.pass(player, map[string]string{"pit": "down", "loft": "up"}[scene])
+	w.at += 60_000
+}
+
+func TestRule1PropsHaveAStateOfTheirOwnAndPlayersHaveOneForEach(t *testing.T) {
+	w := cavern(t)
+	w.join("bob")
+	w.to("ada", "pit")
+	w.to("bob", "pit")
+	w.move("ada", "5", "4")
+	w.move("bob", "5", "-4")
+	w.has("-", "ada", "prop.vein.dug", "vein.north") // nothing was ever touched: it costs nothing
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("bob", "dig", "vein", "south"))
+	w.has("3", "ada", "prop.vein.dug", "vein.north")
+	w.has("4", "ada", "prop.vein.dug", "vein.south")
+	w.has("2", "ada", "prop.vein.mined", "vein.north")
+	w.has("-", "bob", "prop.vein.mined", "vein.north")
+	assert.Equal(t, "vein.south", w.res.Changes[0].Prop)
+	require.NoError(t, w.server("refill", "vein", "north"))
+	w.has("5", "ada", "prop.vein.dug", "vein.north")
+}
+
+func TestRule6APropOutOfReachIsRefused(t *testing.T) {
+	w := cavern(t)
+	assert.ErrorContains(t, w.self("ada", "dig", "vein", "north"), "is not here")
+	w.to("ada", "pit")
+	assert.ErrorContains(t, w.self("ada", "dig", "vein", "north"), "out of reach")
+	assert.ErrorContains(t, w.self("ada", "dig", "vein", "nort"), "Did you mean north")
+}
+
+func TestRule17PairsRewindToWhatTheyWereAtTheCheckpoint(t *testing.T) {
+	w := cavern(t)
+	w.to("ada", "pit")
+	w.move("ada", "5", "4")
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	w.at += 9000
+	w.move("ada", "0", "8")
+	require.NoError(t, w.self("ada", "mark", "what", "moon"))
+	w.touch("ada", "ledge")
+	w.at += 9000
+	w.move("ada", "5", "4")
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("ada", "mark", "what", "sun"))
+	w.at += 9000
+	w.move("ada", "5", "-4")
+	require.NoError(t, w.self("ada", "dig", "vein", "south"))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	w.has("1", "ada", "prop.vein.mined", "vein.north")
+	w.has("0", "ada", "prop.vein.mined", "vein.south")
+	w.has("3", "ada", "prop.vein.dug", "vein.north") // what the prop has is nobody's to take back
+	w.has("[moon]", "ada", "player.marks", "")
+}
+
+func TestRule18AtSceneAPairIsTheOneWithTheSceneThatWasLeft(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "here"))
+	w.has("1", "ada", "scene.steps", "hall")
+	w.to("ada", "pit")
+	w.has("0", "ada", "scene.steps", "hall")
+	require.NoError(t, w.self("ada", "here"))
+	w.has("1", "ada", "scene.steps", "pit")
+	w.has("true", "ada", "scene.lit", "pit")
+	w.pass("ada", "down")
+	w.has("0", "ada", "scene.steps", "pit")
+	w.has("true", "ada", "scene.lit", "pit")
+}
+
+func TestAVariableOfSomeScenesIsNowhereElse(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "light"))
+	w.to("ada", "pit")
+	w.pass("ada", "down")
+	w.at += 60_000
+	w.move("ada", "2", "2")
+	w.pass("ada", "up")
+	assert.ErrorContains(t, w.self("ada", "light"), "loft has no lit")
+}
+
+func TestRule24PropsWithARadiusAreEntered(t *testing.T) {
+	w := cavern(t)
+	w.at += 60_000
+	w.move("ada", "10", "8")
+	w.move("ada", "10", "9")
+	assert.True(t, w.told("message"))
+	w.has("true", "ada", "prop.chest.found", "chest.new")
+	w.to("ada", "pit")
+	w.move("ada", "0", "8")
+	w.has("true", "ada", "prop.chest.found", "chest.old")
+	assert.True(t, w.told("milestone"), "count(player.found) is weighed")
+}
+
+func TestListsAndSetsHoldWhatIsPutIntoThem(t *testing.T) {
+	w := cavern(t)
+	for _, what := range []string{"star", "moon", "star"} {
+		require.NoError(t, w.self("ada", "mark", "what", what))
+	}
+	w.has("[moon, star]", "ada", "player.marks", "")
+	assert.ErrorContains(t, w.self("ada", "mark", "what", "sun"), "at most 2")
+	require.NoError(t, w.self("ada", "unmark", "what", "moon"))
+	require.NoError(t, w.self("ada", "unmark", "what", "moon"), "what is not in it is not taken out")
+	w.has("[star]", "ada", "player.marks", "")
+	for _, n := range []int{4, 2, 4} {
+		require.NoError(t, w.self("ada", "walk", "n", n))
+	}
+	require.NoError(t, w.self("ada", "back", "n", 4))
+	w.has("[2, 4]", "ada", "player.path", "")
+	require.NoError(t, w.self("ada", "pin"))
+	w.has("[2, 2]", "ada", "player.pin", "")
+}
+
+func TestTheFieldsOfAGroupShareItsFates(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "dress", "hat", "straw"))
+	w.has("straw", "ada", "player.outfit.hat", "")
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	w.has("felt", "ada", "player.outfit.hat", "")
+	w.has("10", "ada", "player.outfit.rope", "")
+}
+
+func TestAStopwatchCountsOnlyWhileItsConditionHolds(t *testing.T) {
+	w := cavern(t)
+	w.run.Advance(5000)
+	w.has("0", "ada", "player.awake", "")
+	w.at = 5000
+	require.NoError(t, w.self("ada", "deeper"))
+	w.run.Advance(7500)
+	w.has("2.5", "ada", "player.awake", "")
+	w.has("0", "ada", "game.busy", "")
+	w.at = 8000
+	w.join("bob")
+	w.at = 9000
+	s := w.leave("ada")
+	w.has("0", "bob", "player.awake", "")
+	w.run.Advance(20_000)
+	w.has("1", "bob", "game.busy", "")
+	w.at = 20_000
+	w.back("ada", s)
+	w.run.Advance(21_000)
+	w.has("5", "ada", "player.awake", "") // 4 seconds before, one after
+	w.has("2", "bob", "game.busy", "")
+}
+
+func TestRule25SeedsComeWithTheSessionAndDrawAlikeForEverybody(t *testing.T) {
+	m := load(t, caves)
+	drawn := func(seed uint32) string {
+		w := &world{t: t, m: m, run: engine.Open(m, seed)}
+		w.join("ada")
+		w.join("bob")
+		out := ""
+		for n := range 8 {
+			require.NoError(t, w.self("ada", "roll", "n", n))
+			require.NoError(t, w.self("bob", "roll", "n", n))
+			assert.Equal(t, figure(t, w.run, "ada", "player.rolled", ""), figure(t, w.run, "bob", "player.rolled", ""))
+			out += figure(t, w.run, "ada", "player.rolled", "")
+		}
+		return out
+	}
+	assert.Equal(t, drawn(7), drawn(7))
+	assert.NotEqual(t, drawn(7), drawn(8))
+	w := &world{t: t, m: m, run: engine.Open(m, 7)}
+	again := engine.ReopenWith(m, w.run.World(), 9)
+	assert.NotEqual(t, figure(t, w.run, "", "game.weather", ""), figure(t, again, "", "game.weather", ""), "reset at restart is a new seed")
+}
+
+func TestSomeOptionsAreNotForEverybodyAndALockedPickStays(t *testing.T) {
+	w := cavern(t)
+	assert.ErrorContains(t, w.self("ada", "hire", "who", "bat"), "Bats only follow")
+	require.NoError(t, w.self("ada", "hire", "who", "mole"))
+	require.NoError(t, w.self("ada", "hire", "who", "mole"))
+	require.NoError(t, w.self("ada", "deeper"))
+	require.NoError(t, w.self("ada", "deeper"))
+	assert.ErrorContains(t, w.self("ada", "hire", "who", "bat"), "stays so in this run")
+	w.must(engine.Request{Do: "start-over", Player: "ada"})
+	w.has("none", "ada", "player.guide", "")
+}
+
+func TestAPickOnTheWayInIsJudgedBeforeThePlayerIsThere(t *testing.T) {
+	w := cavern(t)
+	before := w.run.Digest()
+	pick := func(who string) map[string]expr.Value { return map[string]expr.Value{"guide": expr.OfText(who)} }
+	assert.ErrorContains(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("bat")}), "Bats only follow")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("cow")}), "there is no guide")
+	assert.Error(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: map[string]expr.Value{"depth": expr.OfInt(1)}}))
+	assert.Equal(t, before, w.run.Digest())
+	w.must(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("mole")})
+	w.has("mole", "bob", "player.guide", "")
+}
+
+func TestRule5AMovableIsWithOnePlayerOrAtOnePlace(t *testing.T) {
+	w := cavern(t)
+	w.join("bob")
+	assert.ErrorContains(t, w.self("ada", "grab"), "out of reach")
+	w.at += 9000
+	w.move("ada", "17", "10")
+	w.move("bob", "17", "11")
+	require.NoError(t, w.self("ada", "grab"))
+	assert.ErrorContains(t, w.self("bob", "grab"), "ada has Cart already")
+	assert.ErrorContains(t, w.self("bob", "drop"), "bob does not have Cart")
+	w.has("1", "ada", "player.slow", "")
+	w.to("ada", "pit")
+	assert.True(t, contains(w.run.Held("ada"), "cart"), "it goes along")
+	w.pass("ada", "down")
+	w.at += 9000
+	w.move("ada", "2", "2")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "pass", Player: "ada", Name: "up"}), "Cart cannot be brought to Loft")
+	require.NoError(t, w.self("ada", "drop"))
+	w.has("4", "ada", "player.slow", "")
+	assert.Equal(t, "hall (2, 2)", w.run.World().Movables["cart"].String())
+}
+
+func TestRule5WhatAPlayerHeldIsSetDownWhenTheyDieLeaveOrStartOver(t *testing.T) {
+	for name, how := range map[string]func(w *world){
+		"dies":        func(w *world) { require.NoError(w.t, w.self("ada", "fall")) },
+		"leaves":      func(w *world) { w.leave("ada") },
+		"starts over": func(w *world) { w.must(engine.Request{Do: "start-over", Player: "ada"}) },
+	} {
+		w := cavern(t)
+		w.join("bob")
+		w.at += 9000
+		w.move("ada", "17", "10")
+		require.NoError(t, w.self("ada", "grab"))
+		how(w)
+		assert.Empty(t, w.run.Held("ada"), name)
+		assert.Equal(t, "hall (17, 10)", w.run.World().Movables["cart"].String(), name)
+	}
+}
+
+func TestRule5AfterACrashAMovableLiesWhereItsHolderWas(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "lamp"))
+	w.at += 9000
+	w.move("ada", "17", "10")
+	require.NoError(t, w.self("ada", "grab"))
+	w.to("ada", "pit")
+	world := w.run.World()
+	assert.Equal(t, "ada", world.Held["cart"])
+	again := engine.Reopen(w.m, world)
+	assert.Equal(t, "pit (8, 0)", again.World().Movables["cart"].String())
+	assert.Equal(t, "hall (2, 2)", again.World().Movables["lamp"].String(), "its fate at restart is reset")
+	assert.Empty(t, again.World().Held)
+}
+
+func TestWhoArrivesIsToldWhatStandsThere(t *testing.T) {
+	w := cavern(t)
+	assert.True(t, w.told("stands"))
+	w.at += 9000
+	w.move("ada", "17", "10")
+	require.NoError(t, w.self("ada", "grab"))
+	w.pass("ada", "down")
+	assert.True(t, w.told("holds"))
+	assert.False(t, w.told("stands"))
+}
+
+func TestRequestsMayHaveConditions(t *testing.T) {
+	w := cavern(t)
+	w.to("ada", "pit")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "start-over", Player: "ada"}), "Only in the hall.")
+	w.pass("ada", "down")
+	w.at += 1000
+	before := w.run.Digest()
+	assert.ErrorContains(t, w.do(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.Must("2"), fixed.Must("2")}}), "Nobody is that fast")
+	assert.Equal(t, before, w.run.Digest())
+	w.move("ada", "14", "10") // 4 of the 10 metres that a second allows
+	assert.ErrorContains(t, w.do(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.Must("5"), fixed.Must("10")}}), "Nobody is that fast")
+	w.at += 1000
+	w.move("ada", "5", "10")
+}
+
+func TestASceneMayBeginAnywhereAndMayNotBeWalked(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "mirror"))
+	place, _ := w.run.Place("ada")
+	assert.Equal(t, "pit (2, 2)", place.String())
+	w.at += 60_000
+	w.move("ada", "-10", "-10")
+	assert.Error(t, w.do(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.Must("10"), fixed.Must("0")}}), "it reaches up to, not including, 10")
+	w = cavern(t)
+	w.to("ada", "loft")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.Must("11"), fixed.Must("10")}}), "Nobody moves freely in Loft")
+}
+
+func TestSavingIsAMomentAndAnAction(t *testing.T) {
+	w := cavern(t)
+	require.NoError(t, w.self("ada", "rest"))
+	assert.Equal(t, []engine.SaveMoment{{Player: "ada", Moment: "rule"}, {Moment: "rule"}}, w.res.Saves)
+	assert.True(t, w.told("message"), "the rules on saved ran")
+	s := w.leave("ada")
+	w.back("ada", s)
+	assert.True(t, w.told("message"), "and those on loaded")
+}
+
+func TestAPlayerWritesOnlyWhatThePlanLetsThem(t *testing.T) {
+	w := cavern(t)
+	w.must(engine.Request{Do: "write", Player: "ada", Name: "player.mood", Value: expr.OfText("wild")})
+	assert.ErrorContains(t, w.do(engine.Request{Do: "write", Player: "ada", Name: "player.depth", Value: expr.OfInt(3)}), "is not written by players")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "correct", Player: "ada", Name: "player.depth", Value: expr.OfInt(3)}), "Only the game's server")
+	w.must(engine.Request{Do: "correct", Player: "ada", Server: true, Name: "player.depth", Value: expr.OfInt(3), Why: "it was lost"})
+	assert.Equal(t, "correction: it was lost", w.res.Changes[0].Cause.String())
+	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "prop.vein.mined", Args: map[string]expr.Value{"prop": expr.OfText("south")}, Value: expr.OfInt(3)})
+	w.has("3", "ada", "prop.vein.mined", "vein.south")
+	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.marks", Value: expr.OfItems([]expr.Value{expr.OfText("sun")})})
+	w.has("[sun]", "ada", "player.marks", "")
+}
+
+func TestStandingsKeepTheBestOrTheLast(t *testing.T) {
+	w := cavern(t)
+	w.to("ada", "pit")
+	w.move("ada", "5", "4")
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	s := w.run.Save("ada")
+	assert.Equal(t, map[string]fixed.Num{"miners": fixed.FromInt(2)}, s.Standings, "the best stays, though what was mined was taken back")
+	require.NoError(t, w.self("ada", "deeper"))
+	w.ranked("deep", "1")
+}
+
+func (w *world) ranked(standing, want string) {
+	n, ok := w.run.Save("ada").Standings[standing]
+	assert.True(w.t, ok)
+	assert.Equal(w.t, want, n.String())
+}
+
+func TestTheOrderOfAStandingIsStable(t *testing.T) {
+	m := load(t, caves)
+	n := fixed.FromInt
+	high := []engine.Ranked{{Player: "cid", Number: n(3)}, {Player: "ada", Number: n(3)}, {Player: "bob", Number: n(9)}}
+	low := append([]engine.Ranked{}, high...)
+	engine.Order(m.Standings[0], high)
+	engine.Order(m.Standings[1], low)
+	assert.Equal(t, []engine.Ranked{{Player: "bob", Number: n(9)}, {Player: "ada", Number: n(3)}, {Player: "cid", Number: n(3)}}, high)
+	assert.Equal(t, []engine.Ranked{{Player: "ada", Number: n(3)}, {Player: "cid", Number: n(3)}, {Player: "bob", Number: n(9)}}, low)
+}
+
+func TestWhatPairsAndPropsHoldIsSavedAndComesBack(t *testing.T) {
+	w := cavern(t)
+	w.to("ada", "pit")
+	w.move("ada", "5", "4")
+	require.NoError(t, w.self("ada", "dig", "vein", "north"))
+	require.NoError(t, w.self("ada", "light"))
+	require.NoError(t, w.self("ada", "mark", "what", "moon"))
+	s, world := w.leave("ada"), w.run.World()
+	raw, err := save.Encode(s)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), `"props":{"vein":{"north":{"mined":1}}}`)
+	assert.Contains(t, string(raw), `"scenes":{"pit":{"lit":true}}`, "only what was changed is in it")
+	assert.Contains(t, string(raw), `"marks":["moon"]`)
+	back, problems, err := save.DecodePlayer(raw, w.m)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	again := engine.Reopen(w.m, world)
+	_, err = again.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: back})
+	require.NoError(t, err)
+	assert.Equal(t, "1", figure(t, again, "ada", "prop.vein.mined", "vein.north"))
+	assert.Equal(t, "true", figure(t, again, "ada", "scene.lit", "pit"))
+	assert.Equal(t, "4", figure(t, again, "ada", "prop.vein.dug", "vein.north"))
+	assert.Equal(t, "[moon]", figure(t, again, "ada", "player.marks", ""))
+}
