@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/http"
@@ -52,6 +53,7 @@ type PlayerView struct {
 // Three is one value's three figures.
 type Three struct {
 	Name     string     `json:"name"`
+	Of       string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which."`
 	Title    string     `json:"title"`
 	Type     string     `json:"type"`
 	Computed bool       `json:"computed"`
@@ -235,7 +237,9 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 	figures := map[string]expr.Value{}
 	if now != nil {
 		for _, f := range now.Figures {
-			figures[f.Var.Name] = f.Value
+			if f.Var.Holder == model.OfPlayer {
+				figures[f.Var.Name] = f.Value
+			}
 		}
 	}
 	for _, v := range m.Vars {
@@ -248,7 +252,49 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 		}
 		out = append(out, t)
 	}
-	return out
+	return append(out, pairThrees(m, now, doc)...)
+}
+
+// pairThrees are those of pairs that were ever changed, now or in the save.
+func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
+	type copyOf struct{ name, of string }
+	known := map[copyOf]*Three{}
+	var out []*Three
+	three := func(v *model.Var, of string) *Three {
+		key := copyOf{v.Name, of}
+		if known[key] == nil {
+			known[key] = &Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed()}
+			out = append(out, known[key])
+		}
+		return known[key]
+	}
+	if now != nil {
+		for _, f := range now.Figures {
+			if of := f.Scene + f.Prop; of != "" {
+				three(f.Var, of).Live = f.Value
+			}
+		}
+	}
+	if doc != nil {
+		for scene, values := range doc.Scenes {
+			for id, value := range values {
+				three(m.Holders[model.OfPlayerScene].Var(id), scene).Saved = value
+			}
+		}
+		for kind, each := range doc.Props {
+			for prop, values := range each {
+				for id, value := range values {
+					three(m.Kind(kind).Players.Var(id), kind+"."+prop).Saved = value
+				}
+			}
+		}
+	}
+	slices.SortStableFunc(out, func(a, b *Three) int { return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Of, b.Of)) })
+	list := make([]Three, len(out))
+	for i := range out {
+		list[i] = *out[i]
+	}
+	return list
 }
 
 func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three {

@@ -34,6 +34,8 @@ type SessionState struct {
 type Figure struct {
 	Name  string     `json:"name"`
 	Title string     `json:"title"`
+	Scene string     `json:"scene,omitempty" doc:"Of what each scene has."`
+	Prop  string     `json:"prop,omitempty" doc:"Of what each prop has: cache.under_ledge."`
 	Value expr.Value `json:"value"`
 }
 
@@ -47,8 +49,9 @@ type Request struct {
 	Slot   int                   `json:"slot,omitempty" doc:"Of join: the slot, from 1; 1 if unsaid."`
 	To     []fixed.Num           `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
 	Facing string                `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
-	Args   map[string]expr.Value `json:"args,omitempty" doc:"Of event: its arguments. Of write of a scene's variable: the scene."`
+	Args   map[string]expr.Value `json:"args,omitempty" doc:"Of event: its arguments. Of write of what a scene or a prop has: scene or prop."`
 	Value  *expr.Value           `json:"value,omitempty" doc:"Of write: the value."`
+	Picks  map[string]expr.Value `json:"picks,omitempty" doc:"Of join: what the player picks on the way in, by variable."`
 }
 
 // Answer is what came of a request.
@@ -72,7 +75,8 @@ type Saved struct {
 type Change struct {
 	Player string     `json:"player,omitempty"`
 	Scene  string     `json:"scene,omitempty"`
-	Name   string     `json:"name" doc:"player.warmth, scene.snow, game.planks, place, player.dead, player.checkpoint."`
+	Prop   string     `json:"prop,omitempty" doc:"cache.under_ledge."`
+	Name   string     `json:"name" doc:"player.warmth, movables.sled, prop.cache.taken, scene.snow, game.planks, place, player.dead, player.checkpoint."`
 	From   expr.Value `json:"from"`
 	To     expr.Value `json:"to"`
 	Cause  string     `json:"cause" doc:"Why, in words."`
@@ -89,7 +93,7 @@ type Step struct {
 
 // Notice is something that players are told.
 type Notice struct {
-	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, died, came-back, started, message, breach, undone."`
+	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, died, came-back, started, milestone, taken, set-down, holds, stands, message, breach, undone."`
 	Player string `json:"player,omitempty"`
 	To     string `json:"to" enum:"player,scene,everyone"`
 	Text   string `json:"text,omitempty"`
@@ -164,7 +168,7 @@ func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[Session
 func figures(list []engine.Figure) []Figure {
 	out := make([]Figure, 0, len(list))
 	for _, f := range list {
-		out = append(out, Figure{f.Var.Name, f.Var.Title, f.Value})
+		out = append(out, Figure{f.Var.Name, f.Var.Title, f.Scene, f.Prop, f.Value})
 	}
 	return out
 }
@@ -188,7 +192,7 @@ func (s *Server) request(ctx context.Context, in *requestInput) (*body[Answer], 
 		return nil, s.asProblem(err)
 	}
 	r := in.Body
-	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: r.Number, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args}
+	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: r.Number, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args, Picks: r.Picks}
 	if r.Slot == 0 {
 		req.Slot = 1
 	}
@@ -217,7 +221,7 @@ func answerOf(a live.Answer) Answer {
 }
 
 func changeOf(c engine.Change) Change {
-	return Change{c.Player, c.Scene, c.Name, c.From, c.To, c.Cause.String(), c.Cause.Rule, c.Cause.Line}
+	return Change{c.Player, c.Scene, c.Prop, c.Name, c.From, c.To, c.Cause.String(), c.Cause.Rule, c.Cause.Line}
 }
 
 type changesInput struct {

@@ -30,35 +30,33 @@ func (s *Session) cut(moments []engine.SaveMoment, left []*save.Player, asked st
 // recover, those who leave without a save moment are kept as recovery state: the operator ends their
 // visit, not they.
 func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recover bool) (<-chan store.CutResult, map[string]string) {
-	if len(moments) == 0 && len(left) == 0 {
+	changed, world := s.ledger.Players(), s.ledger.World()
+	cut, ok := s.ledger.Cut(s.run, moments, left)
+	if !ok {
 		return nil, nil
 	}
 	own := map[string]string{}
-	for _, m := range moments {
-		own[m.Player] = m.Moment
-	}
+	var gone []store.PlayerCut
 	c := s.cutOf()
-	for _, doc := range left {
-		p := s.part(doc, own[doc.Player])
-		p.Forget = p.Moment == "" && !recover
-		c.Players = append(c.Players, p)
-		delete(s.dirty, doc.Player)
-		delete(s.leases, doc.Player)
-	}
-	gone := c.Players
-	for _, id := range s.run.Present() {
-		if s.dirty[id] || own[id] != "" {
-			c.Players = append(c.Players, s.part(s.run.Save(id), own[id]))
+	for _, part := range cut.Parts {
+		p := s.part(part.Doc, part.Moment)
+		own[p.Player] = part.Moment
+		if part.Left {
+			p.Forget = p.Moment == "" && !recover
+			gone = append(gone, p)
+			delete(s.leases, p.Player)
 		}
+		c.Players = append(c.Players, p)
 	}
-	if s.world && !s.m.Single {
-		c.World = mustEncode(s.run.World())
+	if cut.World != nil {
+		c.World = mustEncode(cut.World)
 	}
-	changed := s.dirty
-	s.dirty, s.world = map[string]bool{}, false
 	return s.write(c, func() {
-		for id := range changed {
-			s.dirty[id] = true
+		for _, id := range changed {
+			s.ledger.Changed(id)
+		}
+		if world {
+			s.ledger.Changed("")
 		}
 		for _, p := range gone {
 			s.owed[p.Player] = p
@@ -75,7 +73,7 @@ func (s *Session) write(c store.Cut, failed func()) <-chan store.CutResult {
 		r := <-result
 		if r.Err != nil {
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
-			s.later(func() { failed(); s.world = s.world || c.World != nil })
+			s.later(failed)
 		}
 		for _, id := range r.Lost {
 			s.log.Warn("a save was taken over elsewhere; what was here is kept as a revision", "player", id)
@@ -101,7 +99,7 @@ func (s *Session) dropLost(player string) {
 		s.note(res.Changes, "")
 		s.wake()
 		delete(s.leases, player)
-		delete(s.dirty, player)
+		s.ledger.Forget(player)
 	}
 }
 
@@ -136,10 +134,10 @@ func (s *Session) saveChanged() {
 		return
 	}
 	var moments []engine.SaveMoment
-	for id := range s.dirty {
+	for _, id := range s.ledger.Players() {
 		moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
 	}
-	if len(moments) == 0 && s.world {
+	if len(moments) == 0 && s.ledger.World() {
 		s.writeWorld()
 	}
 	s.cutAll(moments, nil, false)
@@ -150,8 +148,6 @@ func (s *Session) writeWorld() <-chan store.CutResult {
 	if s.m.Single {
 		return nil
 	}
-	c := s.cutOf()
-	c.World = mustEncode(s.run.World())
-	s.world = false
-	return s.write(c, func() {})
+	written, _ := s.cutAll([]engine.SaveMoment{{Moment: "world"}}, nil, false)
+	return written
 }

@@ -2,6 +2,8 @@ package live
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/binary"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -75,7 +77,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
 	}
 	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, store: m.store, log: m.log.With("game", game, "session", name),
-		inbox: make(chan func(), 256), done: make(chan struct{}), dirty: map[string]bool{}, leases: map[string]int64{},
+		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
 		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}}
 	raw, err := m.store.World(ctx, game, name)
 	if err != nil {
@@ -92,8 +94,15 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		}
 		world = w
 	}
-	s.run = engine.Reopen(mod, world)
+	s.run = engine.ReopenWith(mod, world, seed())
 	return s, nil
+}
+
+// seed is what a session is opened with: what is left to chance in it comes from this alone.
+func seed() uint32 {
+	var raw [4]byte
+	_, _ = rand.Read(raw[:]) // it never fails (crypto/rand)
+	return binary.LittleEndian.Uint32(raw[:])
 }
 
 // Session finds an open session.

@@ -34,10 +34,10 @@ type Session struct {
 
 	// What follows belongs to the session's goroutine.
 	run     *engine.Run
-	base    int64     // the session's clock when it last woke or slept, in milliseconds
-	awake   time.Time // since when somebody is present; zero while nobody is
-	dirty   map[string]bool
-	world   bool // the world has changed since it was last written
+	base    int64         // the session's clock when it last woke or slept, in milliseconds
+	awake   time.Time     // since when somebody is present; zero while nobody is
+	ledger  engine.Ledger // what has changed since it was last written
+	rates   engine.Rates
 	leases  map[string]int64
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
 	answers map[string]Answer
@@ -174,6 +174,9 @@ func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-ch
 		}
 	}
 	req.At = s.clock()
+	if err := s.rates.Allow(s.run, req); err != nil {
+		return Answer{}, nil, err
+	}
 	res, err := s.run.Step(req)
 	s.wake()
 	if err != nil {
@@ -253,15 +256,8 @@ func (s *Session) absorb(res engine.Result) {
 
 // note remembers what has changed since the last cut, and why.
 func (s *Session) note(changes []engine.Change, player string) {
-	if player != "" && s.run.Has(player) {
-		s.dirty[player] = true
-	}
+	s.ledger.Note(s.run, changes, player)
 	for _, c := range changes {
-		if c.Player != "" {
-			s.dirty[c.Player] = true
-		} else {
-			s.world = true
-		}
 		s.trail.add(Step{Time: s.clock(), At: time.Now().UTC(), Change: c})
 	}
 }
@@ -333,7 +329,7 @@ func (s *Session) SaveNow(ctx context.Context, player string) (Saved, error) {
 	var saved *Saved
 	err := s.ask(ctx, func() {
 		if s.run.Has(player) {
-			s.dirty[player] = true
+			s.ledger.Changed(player)
 			written, saved = s.cut([]engine.SaveMoment{{Player: player, Moment: "asked"}}, nil, player)
 		}
 	})
@@ -362,7 +358,8 @@ func (s *Session) close(ctx context.Context) error {
 			}
 			left, moments = append(left, res.Left...), append(moments, res.Saves...)
 		}
-		s.world, s.closing = true, true
+		s.closing = true
+		s.ledger.Changed("")
 		written, _ = s.cutAll(moments, left, true)
 		if written == nil {
 			written = s.writeWorld()
