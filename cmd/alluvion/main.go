@@ -38,8 +38,8 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose                     bool
-	addr, data, service, game, session, row, at string
+	json, accepted, verbose, steps, record, watch      bool
+	addr, data, service, game, session, row, at, junit string
 }
 
 // call is one run of a command.
@@ -68,6 +68,12 @@ var commands = []command{
 		fs.StringVar(&o.game, "game", "", "the game, with -service")
 		fs.StringVar(&o.session, "session", "play", "the session to play in")
 		fs.StringVar(&o.data, "data", "", "keep the saves in this `file` (default: nothing is kept)")
+	}},
+	{"rehearse", "FILE|FOLDER...", "play scripted runs of a plan and hold them against what is expected", runRehearse, func(fs *flag.FlagSet, o *options) {
+		fs.BoolVar(&o.steps, "steps", false, "print every step of several rehearsals, too")
+		fs.BoolVar(&o.record, "record", false, "write into the tables of expect what is so in this run")
+		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
+		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 	}},
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")

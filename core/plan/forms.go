@@ -174,47 +174,53 @@ func (p *Placement) read(r *reader, n *node, f field) {
 
 // complete makes sure that an action has exactly one verb and what goes with it, and nothing more.
 func (a *Action) complete(r *reader, n *node) {
-	fs := fieldsOf(reflect.TypeFor[Action]())
+	a.Verb = r.verb(n, reflect.TypeFor[Action](), "An action")
+	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && (e.Do != nil || a.Go.Scene.Given() && e.Line > 0) {
+		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
+	}
+}
+
+// verb finds the one key of a table that says what is done: of the type's fields those with a with tag, even
+// an empty one. It reports what is missing beside it, and what does not go with it.
+func (r *reader) verb(n *node, t reflect.Type, what string) string {
+	fs := fieldsOf(t)
 	var verbs, others []string
 	for _, k := range n.keys {
 		f, ok := fs.byName[k.name]
 		switch {
 		case !ok:
-		case isVerb(f):
+		case f.verb:
 			verbs = append(verbs, k.name)
 		default:
 			others = append(others, k.name)
 		}
 	}
 	if len(verbs) == 0 && !r.alreadyReported(n.keys) {
-		r.report("missing", n.At, "This action says nothing to do: one of %s is wanted.", strings.Join(Verbs(), ", "))
+		r.report("missing", n.At, "%s does one thing, and this says none: one of %s is wanted.", what, strings.Join(verbsOf(t), ", "))
 	}
 	if len(verbs) > 1 {
-		r.report("wrong-type", n.At, "An action does one thing; this one says %s. Write them as actions of their own.", strings.Join(verbs, " and "))
+		r.report("wrong-type", n.At, "%s does one thing; this one says %s. Write them apart.", what, strings.Join(verbs, " and "))
 	}
 	if len(verbs) != 1 {
-		return
+		return ""
 	}
-	a.Verb = verbs[0]
-	a.companions(r, n, fs.byName[a.Verb], others)
+	r.companions(n, verbs[0], fs.byName[verbs[0]], others)
+	return verbs[0]
 }
 
 // companions checks what goes with a verb: with "a,b?" a is needed and b may stand.
-func (a *Action) companions(r *reader, n *node, verb field, others []string) {
+func (r *reader) companions(n *node, name string, verb field, others []string) {
 	allowed := map[string]bool{}
 	for _, w := range strings.Split(verb.with, ",") {
-		name, optional := strings.CutSuffix(w, "?")
-		allowed[name] = true
-		if name != "" && !optional && n.key(name) == nil {
-			r.report("missing", n.At, "%s needs %q beside it.", a.Verb, name)
+		other, optional := strings.CutSuffix(w, "?")
+		allowed[other] = true
+		if other != "" && !optional && n.key(other) == nil {
+			r.report("missing", n.At, "%s needs %q beside it.", name, other)
 		}
 	}
-	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && (e.Do != nil || a.Go.Scene.Given() && e.Line > 0) {
-		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
-	}
-	for _, name := range others {
-		if !allowed[name] {
-			r.report("wrong-type", n.key(name).at, "%q does not go with %s.", name, a.Verb)
+	for _, other := range others {
+		if !allowed[other] {
+			r.report("wrong-type", n.key(other).at, "%q does not go with %s.", other, name)
 		}
 	}
 }
@@ -241,17 +247,14 @@ func (r *reader) alreadyReported(keys []key) bool {
 	return false
 }
 
-// notVerbs are the fields of Action that only go with a verb.
-var notVerbs = map[string]bool{"to": true, "by": true, "option": true, "text": true, "do": true, "elif": true, "else": true, "item": true, "args": true, "in": true, "of": true, "at": true}
-
-func isVerb(f field) bool { return !notVerbs[f.name] }
-
 // Verbs lists what an action can do, in alphabetical order.
-func Verbs() []string {
+func Verbs() []string { return verbsOf(reflect.TypeFor[Action]()) }
+
+func verbsOf(t reflect.Type) []string {
 	var verbs []string
-	for _, name := range fieldsOf(reflect.TypeFor[Action]()).names {
-		if !notVerbs[name] {
-			verbs = append(verbs, name)
+	for _, f := range fieldsOf(t).list {
+		if f.verb {
+			verbs = append(verbs, f.name)
 		}
 	}
 	sort.Strings(verbs)

@@ -170,7 +170,8 @@ type field struct {
 	def      string
 	ref      string
 	id       string
-	with     string
+	verb     bool   // says what is done: the table has exactly one such key
+	with     string // what goes with it
 }
 
 type fields struct {
@@ -201,6 +202,7 @@ func readTags(t reflect.Type) fields {
 		}
 		f := field{index: i, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
 			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with")}
+		_, f.verb = tag.Lookup("with")
 		if e := tag.Get("enum"); e != "" {
 			f.enum = strings.Split(e, ",")
 		}

@@ -10,14 +10,22 @@ import (
 	"alluvion/core/fixed"
 )
 
+// RehearsalSchema is the JSON Schema (2020-12) of rehearsals.
+func RehearsalSchema() []byte {
+	return schemaOf(reflect.TypeFor[Rehearsal](), "Alluvion rehearsal", "A scripted run of a plan, with what is expected of it.")
+}
+
 // Schema is the JSON Schema (2020-12) of the plan format, made from the types that the reader walks.
 // What a schema cannot say (that a name is declared, that a fate applies) the reader and the checks say.
 func Schema() []byte {
+	return schemaOf(reflect.TypeFor[Plan](), "Alluvion plan", "One game's plan: which player state survives what.")
+}
+
+func schemaOf(t reflect.Type, title, description string) []byte {
 	s := &schemer{defs: map[string]any{}}
-	root := s.table(reflect.TypeFor[Plan]())
+	root := s.table(t)
 	root["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-	root["title"] = "Alluvion plan"
-	root["description"] = "One game's plan: which player state survives what."
+	root["title"], root["description"] = title, description
 	root["$defs"] = s.defs
 	raw, err := json.MarshalIndent(root, "", "  ")
 	if err != nil {
@@ -95,6 +103,15 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		return object{"type": "object", "properties": object{"title": text("What people call it."), "radius": number, "at": object{"type": "array", "items": number},
 			"accept": s.form(reflect.TypeFor[Accept](), field{})}, "additionalProperties": pair,
 			"description": "A box: for each axis from (included) and to (not included). Or a circle: at and radius."}
+	case reflect.TypeFor[Where]():
+		number := object{"type": "number"}
+		return object{"oneOf": []any{object{"type": "array", "items": number}, object{"type": "object", "additionalProperties": number}}}
+	case reflect.TypeFor[Expected]():
+		single := []string{"string", "number", "boolean", "null"}
+		list := object{"type": "array", "items": object{"type": single}}
+		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), object{"type": "object", "additionalProperties": object{"oneOf": []any{object{"type": single}, list}}}}}
+	case reflect.TypeFor[Viewers]():
+		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": object{"type": "string"}, "minItems": 1}}}
 	case reflect.TypeFor[Otherwise]():
 		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": s.ref(reflect.TypeFor[Action]())}}}
 	case reflect.TypeFor[Always]():
@@ -201,18 +218,20 @@ func (s *schemer) table(t reflect.Type) object {
 	if len(required) > 0 {
 		out["required"] = required
 	}
-	if t == reflect.TypeFor[Action]() {
-		out["oneOf"] = verbForms()
-		out["description"] = "One thing that a rule does."
+	switch t {
+	case reflect.TypeFor[Action]():
+		out["oneOf"], out["description"] = verbForms(t), "One thing that a rule does."
+	case reflect.TypeFor[Step]():
+		out["oneOf"], out["description"] = verbForms(t), "One step of a rehearsal."
 	}
 	return out
 }
 
 // verbForms says what has to stand beside each verb.
-func verbForms() []any {
-	fs := fieldsOf(reflect.TypeFor[Action]())
+func verbForms(t reflect.Type) []any {
+	fs := fieldsOf(t)
 	var forms []any
-	for _, verb := range Verbs() {
+	for _, verb := range verbsOf(t) {
 		needed := []string{verb}
 		for _, w := range strings.Split(fs.byName[verb].with, ",") {
 			if name, optional := strings.CutSuffix(w, "?"); name != "" && !optional {

@@ -179,15 +179,15 @@ type Action struct {
 	Set       Expr          `plan:"set" with:"to" doc:"Gives a variable a value."`
 	Add       Expr          `plan:"add" with:"by" doc:"Adds to a number."`
 	Raise     Expr          `plan:"raise" with:"to" doc:"Sets a number only if that is higher."`
-	Clear     Expr          `plan:"clear" doc:"Makes an optional variable none."`
+	Clear     Expr          `plan:"clear" with:"" doc:"Makes an optional variable none."`
 	Pick      Expr          `plan:"pick" with:"option" doc:"Chooses an option of a roster."`
-	Die       Expr          `plan:"die" doc:"The player dies."`
-	ComeBack  Expr          `plan:"come-back" doc:"The dead player comes back."`
-	StartOver Expr          `plan:"start-over" doc:"The player starts a new run in the same slot."`
+	Die       Expr          `plan:"die" with:"" doc:"The player dies."`
+	ComeBack  Expr          `plan:"come-back" with:"" doc:"The dead player comes back."`
+	StartOver Expr          `plan:"start-over" with:"" doc:"The player starts a new run in the same slot."`
 	Go        Destination   `plan:"go" ref:"spot or waymark" with:"else?" doc:"Moves the rule's player to a spot, or to a waymark (where that is none, to the spot in else), or to {scene: …, carry: [x, y]}."`
-	Remember  Ref           `plan:"remember" ref:"waymark" doc:"Remembers where the rule's player is."`
-	Forget    Ref           `plan:"forget" ref:"waymark" doc:"Makes a waymark none."`
-	Refuse    Given[string] `plan:"refuse" doc:"The event fails with this reason; nothing has changed."`
+	Remember  Ref           `plan:"remember" ref:"waymark" with:"" doc:"Remembers where the rule's player is."`
+	Forget    Ref           `plan:"forget" ref:"waymark" with:"" doc:"Makes a waymark none."`
+	Refuse    Given[string] `plan:"refuse" with:"" doc:"The event fails with this reason; nothing has changed."`
 	Notify    Given[string] `plan:"notify" with:"text" enum:"player,scene,everyone" doc:"Tells somebody something."`
 	If        Expr          `plan:"if" with:"do,elif?,else?" doc:"Does things where a condition holds."`
 
@@ -212,10 +212,10 @@ type Action struct {
 	Put     Expr          `plan:"put" with:"item" doc:"Puts an item into a set, or at the end of a list."`
 	TakeOut Expr          `plan:"take-out" with:"item" doc:"Takes an item out of a set, or its first like out of a list."`
 	Item    Expr          `plan:"item" doc:"The item, as an expression."`
-	Take    Ref           `plan:"take" ref:"movable" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
+	Take    Ref           `plan:"take" ref:"movable" with:"" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
 	SetDown Ref           `plan:"set-down" ref:"movable" with:"at?" doc:"The rule's player sets down what they hold: where they are, or at a spot."`
 	Where   Ref           `plan:"at" ref:"spot" doc:"The spot where it is set down."`
-	Save    Given[string] `plan:"save" enum:"player,world" doc:"Saves the rule's player, or the world."`
+	Save    Given[string] `plan:"save" enum:"player,world" with:"" doc:"Saves the rule's player, or the world."`
 
 	// Verb is the one that was written.
 	Verb string `plan:"-"`

@@ -1,0 +1,111 @@
+package engine
+
+import (
+	"fmt"
+
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// Watcher reads a session from outside: expressions over the names of Model.Watching.
+type Watcher struct {
+	Run     *Run
+	Players []string // whom the names stand for, in their order
+	Of      string   // whom player, place, scene and prop are about; "" for nobody
+}
+
+func (w Watcher) frame() *frame {
+	f := &frame{run: w.Run}
+	f.about(w.Run.players[w.Of])
+	for _, id := range w.Players {
+		f.locals = append(f.locals, expr.OfText(id))
+	}
+	return f
+}
+
+// Ask gives an expression's value now. It is an error where it reads what a player has who is not there, or
+// cannot be computed.
+func (w Watcher) Ask(p *expr.Program) (expr.Value, error) {
+	for _, r := range p.Reads {
+		if err := w.there(r.Ref); err != nil {
+			return expr.None, err
+		}
+	}
+	f := w.frame()
+	v := p.Eval(f)
+	return v, f.err
+}
+
+// Read gives the value of one name that an expression reads.
+func (w Watcher) Read(ref expr.Ref) (expr.Value, error) {
+	if err := w.there(ref); err != nil {
+		return expr.None, err
+	}
+	f := w.frame()
+	return f.Read(ref), f.err
+}
+
+func (w Watcher) there(ref expr.Ref) error {
+	id := w.whose(ref)
+	if id != "" && !w.Run.Has(id) && ref.What != expr.LocalValue {
+		return fmt.Errorf("%s is not in the session", id)
+	}
+	return nil
+}
+
+// whose is the player whose state a name stands for; "" for nobody's.
+func (w Watcher) whose(ref expr.Ref) string {
+	switch {
+	case ref.Who == expr.Local:
+		return w.Players[ref.Index]
+	case ref.Who == expr.Self, ref.Who == expr.HereScene:
+		return w.Of
+	case ref.What == expr.Variable && w.Run.m.Holders[ref.Hold].Holder.OfPlayers():
+		return w.Of
+	}
+	return ""
+}
+
+// Sees says whether a player's machine is sent what a name stands for (rule 27): as share says, and of what
+// is built in a player's place and whether they are dead by everybody in their scene, the rest by
+// themselves, time and movables by everybody.
+func (w Watcher) Sees(viewer string, ref expr.Ref) bool {
+	r, who := w.Run, w.whose(ref)
+	p := r.players[viewer]
+	if p == nil {
+		return false
+	}
+	with, scene := "everyone", -1
+	if q := r.players[who]; q != nil {
+		scene = q.place.Scene
+	}
+	switch v := r.m.VarOf(ref); {
+	case v != nil:
+		with = v.With
+		if v.Holder == model.OfScene || v.Holder == model.OfProp {
+			scene = r.sceneOfOwner(w.frame().ownerOf(ref))
+		}
+	case who == "":
+	case ref.What == expr.PlaceScene, ref.What == expr.PlaceAxis, ref.What == expr.PlaceFacing, ref.What == expr.PlaceAt, ref.What == expr.Dead:
+		with = "scene"
+	default:
+		with = "self"
+	}
+	switch with {
+	case "nobody":
+		return false
+	case "self":
+		return viewer == who
+	case "scene":
+		return viewer == who || p.place.Scene == scene
+	}
+	return true
+}
+
+// sceneOfOwner is the scene of a scene's or a prop's state.
+func (r *Run) sceneOfOwner(o owner) int {
+	if r.m.Holders[o.hold].Kind != nil {
+		return r.m.Props[o.at].Scene.Index
+	}
+	return o.at
+}

@@ -1,0 +1,183 @@
+package plan
+
+import (
+	"reflect"
+	"time"
+
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+)
+
+// Rehearsal is a scripted run of a plan, with what is expected of it.
+type Rehearsal struct {
+	Title   Given[string] `plan:"rehearsal,required" doc:"What is rehearsed, in a few words."`
+	Plan    Given[string] `plan:"plan,required" doc:"The plan's file, beside this one."`
+	Players []ID          `plan:"players,required" doc:"The players who take part; steps and expectations name them so."`
+	Seed    Given[int]    `plan:"seed" min:"0" max:"4294967295" default:"0" doc:"What the session is opened with; seeds come from it."`
+	Steps   []Step        `plan:"steps,required" doc:"The steps, in order."`
+
+	// Source is the text that was read.
+	Source string `plan:"-"`
+}
+
+// Step is one step: exactly one verb, with what goes with it.
+type Step struct {
+	Join      ID                   `plan:"join" with:"slot?,as?" doc:"A player comes, with a new run or with what is saved in the slot."`
+	Pass      ID                   `plan:"pass" with:"by,at?" doc:"A player goes through a passage, after a move where at says so."`
+	Touch     ID                   `plan:"touch" with:"by,at?" doc:"A player touches a checkpoint, after a move where at says so."`
+	Move      ID                   `plan:"move" with:"to,facing?" doc:"A player moves within the scene."`
+	Event     ID                   `plan:"event" with:"by,args?" doc:"An event is sent by a player, or by the server."`
+	Write     ID                   `plan:"write" with:"by,value,scene?,prop?,player?" doc:"A variable is given a value by its own player, where the plan lets them, or by the server."`
+	Die       ID                   `plan:"die" with:"" doc:"The player dies, as if a rule did it."`
+	StartOver ID                   `plan:"start-over" with:"" doc:"The player starts a new run."`
+	Leave     ID                   `plan:"leave" with:"" doc:"The player leaves."`
+	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time goes on, with what is due in it."`
+
+	Expect  Expected `plan:"expect" with:"of?" doc:"What holds now: an expression, or a table of names and values."`
+	Refused *Step    `plan:"refused" with:"because?" doc:"A step that is to be refused, and change nothing."`
+	Told    ID       `plan:"told" with:"notice" doc:"What a player was told since the last step that did something."`
+	Sees    Viewers  `plan:"sees" with:"not?,expect?" doc:"What a player's machine has been sent, or (not) what never reaches it."`
+
+	Crash   Given[string] `plan:"crash" with:"" enum:"machine" doc:"machine: everything that is not on disk is gone, and everybody is out of the session."`
+	Restart Given[string] `plan:"restart" with:"" enum:"session" doc:"session: all visits end, everybody is saved, and the session is opened again."`
+	Correct Expr          `plan:"correct" with:"to,why" doc:"A value is corrected by hand."`
+	Upgrade ID            `plan:"upgrade" with:"to" doc:"A player's save is taken to a later version of the plan."`
+
+	By      Given[string] `plan:"by" doc:"The player who does it, or server."`
+	Where   Where         `plan:"at" doc:"Where the player moves first: [x, y], or {x: 30}, the other axes staying as they are."`
+	To      Literal       `plan:"to" doc:"Of move: where to, as at. Of correct: the value. Of upgrade: the version."`
+	Facing  Given[string] `plan:"facing" doc:"Of move."`
+	Slot    Given[int]    `plan:"slot" min:"1" max:"100" default:"1" doc:"Of join."`
+	As      Map[Literal]  `plan:"as" doc:"Of join: what the player picks on the way in."`
+	Args    Map[Literal]  `plan:"args" doc:"Of event."`
+	Value   Literal       `plan:"value" doc:"Of write."`
+	Scene   Given[string] `plan:"scene" doc:"Of write of what scenes have."`
+	Prop    Given[string] `plan:"prop" doc:"Of write of what props have."`
+	Player  Given[string] `plan:"player" doc:"Of write by the server: whose."`
+	Of      ID            `plan:"of" doc:"Of expect: whom player, place, scene and prop mean."`
+	Because Given[string] `plan:"because" doc:"Of refused: what the sender is told, or part of it."`
+	Notice  Given[string] `plan:"notice" doc:"Of told: its text, or its kind."`
+	Not     Expr          `plan:"not" doc:"Of sees: a name that is never sent there."`
+	Why     Given[string] `plan:"why" doc:"Of correct: the reason."`
+
+	// Verb is the one that was written.
+	Verb string `plan:"-"`
+	finding.At
+}
+
+func (s *Step) complete(r *reader, n *node) {
+	s.Verb = r.verb(n, reflect.TypeFor[Step](), "A step")
+	if s.Verb == "sees" && n.key("not") == nil && n.key("expect") == nil {
+		r.report("missing", n.At, "sees needs not or expect beside it.")
+	}
+}
+
+// Where is a point, or some of its coordinates by axis.
+type Where struct {
+	Point []Given[fixed.Num]
+	Axes  Map[Given[fixed.Num]]
+	finding.At
+}
+
+func (w *Where) read(r *reader, n *node, f field) {
+	w.At = n.At
+	if n.form == formList {
+		r.list(n, reflect.ValueOf(&w.Point).Elem(), field{name: f.name})
+		return
+	}
+	r.read(n, reflect.ValueOf(&w.Axes).Elem(), field{name: f.name})
+}
+
+// Given says whether a place was written.
+func (w Where) Given() bool { return w.Point != nil || w.Axes.Entries != nil }
+
+// Expected is an expression, or a table of names with the values that they have.
+type Expected struct {
+	That  Expr
+	Table []Expectation
+	finding.At
+}
+
+// Expectation is one row of it.
+type Expectation struct {
+	Name  Expr
+	Value Literal
+	Blank bool // nothing is written: -record fills it in
+}
+
+func (e *Expected) read(r *reader, n *node, f field) {
+	e.At = n.At
+	if n.form != formTable {
+		r.read(n, reflect.ValueOf(&e.That).Elem(), field{})
+		return
+	}
+	e.Table = make([]Expectation, len(n.keys))
+	for i, k := range n.keys {
+		row := &e.Table[i]
+		row.Name = Expr{k.name, k.at}
+		row.Value.At = orAt(k.value.At, k.at)
+		if row.Blank = k.value.form == formNothing; !row.Blank {
+			row.Value.read(r, k.value, field{})
+		}
+	}
+}
+
+// Viewers are one player or several.
+type Viewers []ID
+
+func (v *Viewers) read(r *reader, n *node, f field) {
+	if n.form == formList {
+		var list []ID
+		r.list(n, reflect.ValueOf(&list).Elem(), field{})
+		*v = list
+		return
+	}
+	*v = make(Viewers, 1)
+	r.read(n, reflect.ValueOf(&(*v)[0]).Elem(), field{})
+}
+
+// ReadRehearsal reads a rehearsal from YAML, as Read does a plan. It is never nil.
+func ReadRehearsal(source []byte) (*Rehearsal, finding.List) {
+	out := &Rehearsal{Source: string(source)}
+	root, found := parse(source)
+	if root != nil {
+		r := &reader{found: found}
+		r.read(root, reflect.ValueOf(out).Elem(), field{})
+		out.resolve(r)
+		found = r.found
+	}
+	found.Sort()
+	found.Excerpts(out.Source)
+	return out, found
+}
+
+// resolve makes sure that steps name players of the rehearsal.
+func (x *Rehearsal) resolve(r *reader) {
+	known := map[string]bool{}
+	var names []string
+	for _, p := range x.Players {
+		if known[p.Name] {
+			r.report("duplicate-id", p.At, "%q is named twice.", p.Name)
+		}
+		known[p.Name], names = true, append(names, p.Name)
+	}
+	check := func(name string, at finding.At, others ...string) {
+		if name != "" && !known[name] && !contains(others, name) {
+			near := finding.Nearest(name, append(names, others...))
+			r.report("unknown-name", at, "There is no player called %q in this rehearsal.", clip(name)).Nearest = near
+		}
+	}
+	var visit func(s *Step)
+	visit = func(s *Step) {
+		for _, id := range append([]ID{s.Join, s.Move, s.Die, s.StartOver, s.Leave, s.Told, s.Of, s.Upgrade}, s.Sees...) {
+			check(id.Name, id.At)
+		}
+		check(s.By.Value, s.By.At, "server")
+		if s.Refused != nil {
+			visit(s.Refused)
+		}
+	}
+	for i := range x.Steps {
+		visit(&x.Steps[i])
+	}
+}

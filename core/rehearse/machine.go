@@ -1,0 +1,190 @@
+package rehearse
+
+import (
+	"fmt"
+	"slices"
+
+	"alluvion/core/engine"
+	"alluvion/core/model"
+	"alluvion/core/save"
+)
+
+// machine is a session with its clock and its disk. What is on the disk is there in the form in which the
+// service writes it.
+type machine struct {
+	m      *model.Model
+	seed   uint32
+	run    *engine.Run
+	clock  int64
+	saved  int64 // when the regular saving was last
+	ledger engine.Ledger
+	rates  engine.Rates
+	disk   disk
+}
+
+type disk struct {
+	world    []byte
+	saves    map[slot][]byte
+	recovery map[slot][]byte
+}
+
+type slot struct {
+	player string
+	number int
+}
+
+func newMachine(m *model.Model, seed uint32) *machine {
+	return &machine{m: m, seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}}}
+}
+
+// do carries out a request at once, as the service does: with what is due by then, and with the save that it
+// leads to.
+func (x *machine) do(req engine.Request) (engine.Result, error) {
+	req.At = x.clock
+	if err := x.rates.Allow(x.run, req); err != nil {
+		return engine.Result{}, err
+	}
+	if req.Do == "join" {
+		saved, err := x.load(slot{req.Player, req.Slot})
+		if err != nil {
+			return engine.Result{}, err
+		}
+		req.Saved = saved
+	}
+	res, err := x.run.Step(req)
+	out := kept(res)
+	if err == nil {
+		out = joined(out, kept(x.run.Advance(x.clock))) // coming back without delay belongs to it
+	}
+	x.write(out, req.Player)
+	return out, err
+}
+
+// wait lets time go on, with what is due in it and the regular saving.
+func (x *machine) wait(ms int64) engine.Result {
+	var out engine.Result
+	end := x.clock + ms
+	if len(x.run.Present()) == 0 {
+		return out // the session sleeps
+	}
+	every := x.m.Plan.Saving.Every.Value.Milliseconds()
+	for every > 0 && x.saved+every <= end {
+		x.saved += every
+		x.clock = max(x.clock, x.saved)
+		res := kept(x.run.Advance(x.clock))
+		x.write(res, "")
+		var moments []engine.SaveMoment
+		for _, id := range x.ledger.Players() {
+			moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
+		}
+		if x.ledger.World() {
+			moments = append(moments, engine.SaveMoment{Moment: "every"})
+		}
+		x.cut(moments, nil)
+		out = joined(out, res)
+	}
+	x.clock = end
+	res := kept(x.run.Advance(end))
+	x.write(res, "")
+	return joined(out, res)
+}
+
+func (x *machine) write(res engine.Result, asked string) {
+	x.ledger.Note(x.run, res.Changes, asked)
+	x.cut(res.Saves, res.Left)
+}
+
+// cut writes what has changed to the disk.
+func (x *machine) cut(moments []engine.SaveMoment, left []*save.Player) {
+	cut, ok := x.ledger.Cut(x.run, moments, left)
+	if !ok {
+		return
+	}
+	for _, p := range cut.Parts {
+		at := slot{p.Doc.Player, p.Doc.Slot}
+		switch {
+		case p.Moment != "":
+			x.disk.saves[at] = encoded(p.Doc)
+			delete(x.disk.recovery, at)
+		case p.Left: // leaving is no save moment here: the last save is what returns
+			delete(x.disk.recovery, at)
+		default:
+			x.disk.recovery[at] = encoded(p.Doc)
+		}
+	}
+	if cut.World != nil {
+		x.disk.world = encoded(cut.World)
+	}
+}
+
+func encoded(doc any) []byte {
+	raw, err := save.Encode(doc)
+	if err != nil {
+		panic(err) // what the engine holds can always be written
+	}
+	return raw
+}
+
+// load reads what the disk has of a player; nil for a new run.
+func (x *machine) load(at slot) (*save.Player, error) {
+	raw := x.disk.recovery[at]
+	if raw == nil {
+		raw = x.disk.saves[at]
+	}
+	if raw == nil {
+		return nil, nil
+	}
+	doc, problems, err := save.DecodePlayer(raw, x.m)
+	if err != nil {
+		return nil, err
+	}
+	if len(problems) > 0 {
+		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, problems[0].Name, problems[0].Reason)
+	}
+	return doc, nil
+}
+
+// crash forgets everything that is not on the disk, and opens the session again.
+func (x *machine) crash() {
+	x.ledger, x.rates = engine.Ledger{}, engine.Rates{}
+	x.reopen()
+}
+
+// restart ends all visits, writes everything, and opens the session again.
+func (x *machine) restart() engine.Result {
+	var out engine.Result
+	for _, id := range x.run.Present() {
+		res, err := x.run.Step(engine.Request{Do: "leave", Player: id, Server: true, At: x.clock})
+		if err == nil {
+			x.write(kept(res), "")
+			out = joined(out, kept(res))
+		}
+	}
+	x.ledger.Changed("")
+	x.cut([]engine.SaveMoment{{Moment: "restart"}}, nil)
+	x.reopen()
+	return out
+}
+
+// reopen opens the session with the world that is on the disk, and a seed of its own.
+func (x *machine) reopen() {
+	x.seed++
+	var world *save.World
+	if x.disk.world != nil {
+		w, _, err := save.DecodeWorld(x.disk.world, x.m)
+		if err != nil {
+			panic(err) // it was written under the same plan
+		}
+		world = w
+	}
+	x.run, x.clock, x.saved = engine.ReopenWith(x.m, world, x.seed), 0, 0
+}
+
+// kept copies what the next step would overwrite.
+func kept(r engine.Result) engine.Result {
+	return engine.Result{Changes: slices.Clone(r.Changes), Notices: slices.Clone(r.Notices), Saves: slices.Clone(r.Saves), Left: slices.Clone(r.Left)}
+}
+
+func joined(a, b engine.Result) engine.Result {
+	return engine.Result{Changes: append(a.Changes, b.Changes...), Notices: append(a.Notices, b.Notices...), Saves: append(a.Saves, b.Saves...), Left: append(a.Left, b.Left...)}
+}

@@ -1,0 +1,528 @@
+// Package rehearse plays scripted runs of a plan, without a game and without a service, and holds them
+// against what is expected. It asks the same engine as the service does, and its saves are cut by the same
+// ledger and written in the same form: what a rehearsal shows is what would happen.
+package rehearse
+
+import (
+	"fmt"
+	"strings"
+
+	"alluvion/core/check"
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+// Report is what came of a rehearsal.
+type Report struct {
+	Title string
+	Steps []Step
+	// Found is what keeps the script or its plan from being played at all.
+	Found finding.List
+
+	source string
+	edits  []edit
+}
+
+// Step is what came of one step.
+type Step struct {
+	Line    int
+	Text    string // the step as it is written
+	Time    int64  // the session's, in milliseconds
+	Changes []engine.Change
+	Notices []engine.Notice
+	Refused string // why it was refused, where it was to be
+	Failed  string // what is wrong; "" where all is as expected
+	Wanted  []Side // of a failed expectation: each side's value
+}
+
+// Side is one name of an expectation with its two values.
+type Side struct{ Name, Is, Wanted string }
+
+// Passed says whether everything was as expected.
+func (r *Report) Passed() bool { return len(r.Found) == 0 && r.Failures() == 0 }
+
+// Failures counts the steps that failed.
+func (r *Report) Failures() int {
+	n := 0
+	for _, s := range r.Steps {
+		if s.Failed != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// Play plays a rehearsal. load gives the text of a plan that the script names.
+func Play(source []byte, load func(name string) ([]byte, error)) *Report {
+	script, found := plan.ReadRehearsal(source)
+	out := &Report{Title: script.Title.Value, source: script.Source}
+	if found.Errors() {
+		out.Found = found
+		return out
+	}
+	m, found := planOf(script, load)
+	if m == nil {
+		out.Found = found
+		return out
+	}
+	p := &player{script: script, load: load, lines: strings.Split(script.Source, "\n"), machine: newMachine(m, uint32(script.Seed.Value))}
+	for i := range script.Steps {
+		s := &script.Steps[i]
+		p.step = Step{Line: s.Line, Text: p.text(s)}
+		p.play(s)
+		p.step.Time = p.machine.clock
+		out.Steps = append(out.Steps, p.step)
+	}
+	out.edits = p.edits
+	return out
+}
+
+// planOf reads the plan that a script names; where it has errors they are told in its place.
+func planOf(script *plan.Rehearsal, load func(string) ([]byte, error)) (*model.Model, finding.List) {
+	one := func(id, text string) finding.List {
+		return finding.List{finding.New(id, script.Plan.At, text)}
+	}
+	text, err := load(script.Plan.Value)
+	if err != nil {
+		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", script.Plan.Value, err))
+	}
+	m, _, found := check.Text(text)
+	if found.Errors() {
+		for _, f := range found {
+			if f.Severity == finding.Error {
+				return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", script.Plan.Value, f.Line, f.Message))
+			}
+		}
+	}
+	return m, nil
+}
+
+// player plays the steps of one script.
+type player struct {
+	script  *plan.Rehearsal
+	load    func(string) ([]byte, error)
+	lines   []string
+	machine *machine
+	step    Step
+	told    []engine.Notice // since the last step that did something
+	edits   []edit
+}
+
+// text is a step as it is written, without its dash.
+func (p *player) text(s *plan.Step) string {
+	if s.Line < 1 || s.Line > len(p.lines) {
+		return s.Verb
+	}
+	text := strings.TrimPrefix(strings.TrimSpace(p.lines[s.Line-1]), "- ")
+	if i := strings.Index(text, " #"); i > 0 && !strings.Contains(text[i:], `"`) {
+		text = strings.TrimSpace(text[:i])
+	}
+	return text
+}
+
+func (p *player) fail(format string, args ...any) { p.step.Failed = fmt.Sprintf(format, args...) }
+
+// play carries out one step.
+func (p *player) play(s *plan.Step) {
+	switch s.Verb {
+	case "expect":
+		p.expect(s.Expect, s.Of.Name, "")
+	case "told":
+		p.hears(s)
+	case "sees":
+		p.sees(s)
+	case "refused":
+		p.refused(s)
+	default:
+		p.told = nil
+		if err := p.act(s); err != nil {
+			p.fail("Refused: %v", err)
+		}
+		p.step.Notices = p.told
+	}
+}
+
+// act carries out a step that does something.
+func (p *player) act(s *plan.Step) error {
+	switch s.Verb {
+	case "wait":
+		p.took(p.machine.wait(s.Wait.Value.Milliseconds()))
+		return nil
+	case "crash":
+		p.machine.crash()
+		return nil
+	case "restart":
+		p.took(p.machine.restart())
+		return nil
+	case "upgrade":
+		return fmt.Errorf("taking a save to another version is still to come: this version has no upgrades yet")
+	case "pass", "touch":
+		if s.Where.Given() {
+			if err := p.moveFirst(s); err != nil {
+				return err
+			}
+		}
+	}
+	req, err := p.request(s)
+	if err != nil {
+		return err
+	}
+	return p.ask(req)
+}
+
+func (p *player) ask(req engine.Request) error {
+	res, err := p.machine.do(req)
+	p.took(res)
+	return err
+}
+
+// took keeps what came of something.
+func (p *player) took(res engine.Result) {
+	p.step.Changes = append(p.step.Changes, res.Changes...)
+	p.told = append(p.told, res.Notices...)
+}
+
+// moveFirst is the move that stands in at, beside pass or touch.
+func (p *player) moveFirst(s *plan.Step) error {
+	place, ok := p.machine.run.Place(s.By.Value)
+	if !ok {
+		return fmt.Errorf("%s is not in the session", s.By.Value)
+	}
+	to := place.At
+	if s.Where.Point != nil {
+		to = at(s.Where.Point)
+	}
+	for _, e := range s.Where.Axes.Entries {
+		found := false
+		for i, axis := range p.machine.m.Axes {
+			if axis == e.ID {
+				to[i], found = e.Value.Value, true
+			}
+		}
+		if !found {
+			return fmt.Errorf("there is no axis %q", e.ID)
+		}
+	}
+	return p.ask(engine.Request{Do: "move", Player: s.By.Value, To: to})
+}
+
+// request makes what is asked of the session of a step.
+func (p *player) request(s *plan.Step) (engine.Request, error) {
+	m := p.machine.m
+	req := engine.Request{Do: s.Verb, Player: s.By.Value, Slot: 1}
+	switch s.Verb {
+	case "join":
+		req.Player, req.Slot = s.Join.Name, s.Slot.Or(1)
+		req.Picks = map[string]expr.Value{}
+		for _, e := range s.As.Entries {
+			req.Picks[e.ID] = plain(e.Value)
+		}
+	case "pass":
+		req.Name = s.Pass.Name
+	case "touch":
+		req.Name = s.Touch.Name
+	case "move":
+		req.Player, req.Facing = s.Move.Name, s.Facing.Value
+		for _, n := range s.To.Items {
+			req.To = append(req.To, n.Number)
+		}
+	case "die":
+		req.Player, req.Server = s.Die.Name, true
+	case "start-over":
+		req.Player = s.StartOver.Name
+	case "leave":
+		req.Player = s.Leave.Name
+	case "event":
+		req.Name, req.Args = s.Event.Name, map[string]expr.Value{}
+		if e := m.Event(s.Event.Name); e != nil {
+			req.Args = arguments(e, s.Args)
+		}
+		p.from(&req, s)
+	case "write":
+		return p.write(req, s)
+	case "correct":
+		return p.correct(s)
+	}
+	return req, nil
+}
+
+// from says who sends: without by, the server.
+func (p *player) from(req *engine.Request, s *plan.Step) {
+	if s.By.Value == "server" || !s.By.Given {
+		req.Player, req.Server = s.Player.Value, true
+	}
+}
+
+func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error) {
+	for _, v := range p.machine.m.Vars {
+		if v.ID != s.Write.Name {
+			continue
+		}
+		req.Name, req.Args = v.Name, map[string]expr.Value{"scene": expr.OfText(s.Scene.Value), "prop": expr.OfText(s.Prop.Value)}
+		req.Value = valueOf(&v.Domain, s.Value)
+		p.from(&req, s)
+		return req, nil
+	}
+	return req, fmt.Errorf("there is no variable called %q", s.Write.Name)
+}
+
+// correct changes what a name stands for by hand.
+func (p *player) correct(s *plan.Step) (engine.Request, error) {
+	program, err := p.compile(s.Correct, false)
+	if err != nil {
+		return engine.Request{}, err
+	}
+	v := p.machine.m.VarOf(program.Reads[0].Ref)
+	if !program.Name || v == nil {
+		return engine.Request{}, fmt.Errorf("%s is no variable", s.Correct.Source)
+	}
+	req := engine.Request{Do: "correct", Server: true, Name: v.Name, Why: s.Why.Value, Value: valueOf(&v.Domain, s.To), Args: map[string]expr.Value{}}
+	switch ref := program.Reads[0].Ref; ref.Who {
+	case expr.Local:
+		req.Player = p.names()[ref.Index]
+	case expr.OneScene:
+		req.Args["scene"] = expr.OfText(p.machine.m.Scenes[ref.Index].ID)
+	case expr.OneProp:
+		req.Args["prop"] = expr.OfText(p.machine.m.Props[ref.Index].ID)
+	}
+	return req, nil
+}
+
+func (p *player) names() []string {
+	var out []string
+	for _, id := range p.script.Players {
+		out = append(out, id.Name)
+	}
+	return out
+}
+
+func (p *player) compile(x plan.Expr, of bool) (*expr.Program, error) {
+	program, found := expr.Compile(x, p.machine.m.Watching(p.names(), of), nil)
+	if program == nil {
+		return nil, fmt.Errorf("%s", found[0].Message)
+	}
+	return program, nil
+}
+
+// arguments reads what stands in args as what the event takes.
+func arguments(e *model.Event, given plan.Map[plan.Literal]) map[string]expr.Value {
+	out := map[string]expr.Value{}
+	for _, g := range given.Entries {
+		out[g.ID] = plain(g.Value)
+		for i := range e.Args {
+			if e.Args[i].ID == g.ID {
+				out[g.ID] = valueOf(&e.Args[i].Domain, g.Value)
+			}
+		}
+	}
+	return out
+}
+
+// valueOf reads a written value as one of a domain. What does not fit is left for the engine to refuse.
+func valueOf(d *model.Domain, l plan.Literal) expr.Value {
+	if l.Kind == plan.LiteralText && l.Text == "none" && d.Type.Optional {
+		return expr.None
+	}
+	if v, err := d.FromLiteral(l); err == nil {
+		return v
+	}
+	return plain(l)
+}
+
+// plain is a written value as what it looks like.
+func plain(l plan.Literal) expr.Value {
+	switch l.Kind {
+	case plan.LiteralNumber:
+		return expr.OfNum(l.Number)
+	case plan.LiteralBool:
+		return expr.OfBool(l.Bool)
+	case plan.LiteralList:
+		items := make([]expr.Value, len(l.Items))
+		for i, x := range l.Items {
+			items[i] = plain(x)
+		}
+		return expr.OfItems(items)
+	}
+	return expr.OfText(l.Text)
+}
+
+// refused plays the step inside, which has to be refused, and to have changed nothing.
+func (p *player) refused(s *plan.Step) {
+	inner := s.Refused
+	if inner.Where.Given() {
+		if err := p.moveFirst(inner); err != nil {
+			p.fail("The move before it was refused: %v", err)
+			return
+		}
+	}
+	req, err := p.request(inner)
+	if err != nil {
+		p.fail("%v", err)
+		return
+	}
+	p.machine.run.Advance(p.machine.clock)
+	before := p.machine.run.Digest()
+	err = p.ask(req)
+	switch {
+	case err == nil:
+		p.fail("It was to be refused, and was not.")
+	case p.machine.run.Digest() != before:
+		p.fail("It was refused, but changed something.")
+	case s.Because.Given && !strings.Contains(err.Error(), s.Because.Value):
+		p.fail("It was refused for another reason.")
+		p.step.Wanted = []Side{{"because", err.Error(), s.Because.Value}}
+	default:
+		p.step.Refused = err.Error()
+	}
+}
+
+// expect holds what is against what is to be. Where a viewer is named, the machine of that player has to have
+// been sent all that is read.
+func (p *player) expect(e plan.Expected, of, viewer string) {
+	w := engine.Watcher{Run: p.machine.run, Players: p.names(), Of: of}
+	if e.That.Given() {
+		p.holds(w, e.That, viewer)
+		return
+	}
+	var failed []string
+	for _, row := range e.Table {
+		program, err := p.compile(row.Name, of != "")
+		if err != nil {
+			p.fail("%v", err)
+			return
+		}
+		is, err := w.Ask(program)
+		text := is.Plain()
+		if err != nil {
+			text = err.Error()
+		}
+		if err == nil && !row.Blank && p.seen(w, program, viewer) && same(is, row.Value) {
+			continue
+		}
+		if err == nil && viewer == "" {
+			p.edits = append(p.edits, edit{row, is})
+		}
+		wanted := plain(row.Value).Plain()
+		if row.Blank {
+			wanted = "(nothing written yet; -record fills it in)"
+		}
+		failed = append(failed, row.Name.Source)
+		p.step.Wanted = append(p.step.Wanted, Side{row.Name.Source, text, wanted})
+	}
+	if len(failed) > 0 && p.step.Failed == "" {
+		p.fail("%s: not as expected.", strings.Join(failed, ", "))
+	}
+}
+
+// same says whether a value is the one that is written.
+func same(is expr.Value, l plan.Literal) bool {
+	want := plain(l)
+	switch {
+	case is.IsNone():
+		return l.Kind == plan.LiteralText && l.Text == "none"
+	case is.Kind == expr.IsText && want.Kind != expr.IsList:
+		return is.Text == l.Text
+	}
+	return is == want
+}
+
+func (p *player) seen(w engine.Watcher, program *expr.Program, viewer string) bool {
+	if viewer == "" {
+		return true
+	}
+	for _, r := range program.Reads {
+		if !w.Sees(viewer, r.Ref) {
+			p.fail("%s is never sent %s.", viewer, r.Path)
+			return false
+		}
+	}
+	return true
+}
+
+func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
+	program, err := p.compile(x, w.Of != "")
+	if err != nil {
+		p.fail("%v", err)
+		return
+	}
+	if program.Type.Kind != expr.Bool {
+		p.fail("A condition is wanted here; this is %s.", program.Type)
+		return
+	}
+	is, err := w.Ask(program)
+	switch {
+	case err != nil:
+		p.fail("%v.", err)
+	case !p.seen(w, program, viewer):
+	case !is.Bool:
+		p.fail("It does not hold.")
+	}
+	if p.step.Failed == "" {
+		return
+	}
+	for _, r := range program.Reads {
+		value, err := w.Read(r.Ref)
+		text := value.Plain()
+		if err != nil {
+			text = err.Error()
+		}
+		p.step.Wanted = append(p.step.Wanted, Side{Name: r.Path, Is: text})
+	}
+}
+
+// hears looks among what a player was told.
+func (p *player) hears(s *plan.Step) {
+	who, want := s.Told.Name, s.Notice.Value
+	place, present := p.machine.run.Place(who)
+	var heard []string
+	for _, n := range p.told {
+		if n.To == "player" && n.Player != who || n.To == "scene" && !(present && place.Scene == n.Scene) && n.Player != who {
+			continue
+		}
+		if n.Text == want || n.Kind == want {
+			return
+		}
+		heard = append(heard, strings.TrimSpace(n.Kind+" "+n.Text))
+	}
+	p.fail("%s was not told this.", who)
+	p.step.Wanted = []Side{{"told", strings.Join(heard, "; "), want}}
+	if heard == nil {
+		p.step.Wanted[0].Is = "nothing"
+	}
+}
+
+// sees holds what players' machines have been sent against what is to be.
+func (p *player) sees(s *plan.Step) {
+	for _, viewer := range s.Sees {
+		if s.Expect.That.Given() || s.Expect.Table != nil {
+			p.expect(s.Expect, s.Of.Name, viewer.Name)
+		}
+		if !s.Not.Given() {
+			continue
+		}
+		program, err := p.compile(s.Not, false)
+		if err != nil {
+			p.fail("%v", err)
+			return
+		}
+		w := engine.Watcher{Run: p.machine.run, Players: p.names()}
+		for _, r := range program.Reads {
+			if w.Sees(viewer.Name, r.Ref) {
+				p.fail("%s is sent %s.", viewer.Name, r.Path)
+			}
+		}
+	}
+}
+
+// at is a point as it is written.
+func at(list []plan.Given[fixed.Num]) []fixed.Num {
+	out := make([]fixed.Num, len(list))
+	for i, n := range list {
+		out[i] = n.Value
+	}
+	return out
+}
