@@ -185,7 +185,7 @@ func (c *call) printTotal(all []rehearsed) int {
 		}
 	}
 	if amiss > 0 {
-		fmt.Fprintf(c.out, "%s of %s.\n", c.style.red(plural(amiss, "rehearsal")+" failed"), plural(len(all), "rehearsal"))
+		fmt.Fprintf(c.out, "%s  %d of %s went otherwise than expected.\n", c.style.red("failed"), amiss, plural(len(all), "rehearsal"))
 		return findings
 	}
 	fmt.Fprintf(c.out, "%s  %s, all as expected.\n", c.style.green("fine"), plural(len(all), "rehearsal"))

@@ -200,7 +200,7 @@ func (c *checker) add(p *expr.Program, r *model.Rule, what string) {
 
 // constant says whether a variable can never have another value than its start.
 func (c *checker) constant(v *model.Var) bool {
-	if v.Computed() || v.Stopwatch || v.Decl.WrittenBy.Given || len(c.writes[v]) > 0 {
+	if v.Computed() || v.Stopwatch || v.Seed || v.Decl.WrittenBy.Given || len(c.writes[v]) > 0 {
 		return false
 	}
 	for _, f := range v.Fates {

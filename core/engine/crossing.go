@@ -327,6 +327,7 @@ func (t *tx) comeBack(p *Player) error {
 		t.crossThings(atDeath)
 	}
 	t.touch(p)
+	t.cause.Fate = "over"
 	t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
 	p.dead, p.backAt = false, 0
 	t.crossReached(p, atDeath)

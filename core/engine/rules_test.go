@@ -497,7 +497,7 @@ func TestCausesSayWhy(t *testing.T) {
 	for _, c := range res.Changes {
 		causes[c.Name] = c.Cause.String()
 	}
-	assert.Equal(t, map[string]string{"player.clock": "death: rewind", "player.warmth": "death: set", "player.dead": "death: set"}, causes)
+	assert.Equal(t, map[string]string{"player.clock": "death: rewind", "player.warmth": "death: set", "player.dead": "death: over"}, causes)
 }
 
 func TestRestartAppliesToTheWorld(t *testing.T) {

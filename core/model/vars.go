@@ -474,10 +474,7 @@ func (b *builder) allFates() {
 	}
 	for _, m := range b.Movables {
 		for i, c := range plan.Crossings {
-			m.Fates[i] = b.fate("the movable "+m.ID, OfGame, c, m.Decl.Across.At(c), nil)
-			if k := m.Fates[i].Kind; k == "set" || k == "rewind" {
-				b.report("bad-value", m.Fates[i].At, "A movable can be kept where it is, or reset to its start, at %s.", c)
-			}
+			m.Fates[i] = b.movableFate(m, c)
 		}
 	}
 	b.defaultsApply()
@@ -508,6 +505,22 @@ func (b *builder) defaultsApply() {
 			}
 		}
 	}
+}
+
+// movableFate is what a crossing does to a movable: what it says itself, else the default of the game where
+// that can be (a movable never rewinds, rule 17). Who starts over alone sends it home (rule 5).
+func (b *builder) movableFate(m *Movable, c plan.Crossing) Fate {
+	own := m.Decl.Across.At(c)
+	f := b.fate("the movable "+m.ID, OfGame, c, own, nil)
+	switch {
+	case own.Kind == "set" || own.Kind == "rewind":
+		b.report("bad-value", f.At, "A movable can be kept where it is, or reset to its start, at %s.", c)
+	case own.Kind == "" && c == plan.CrossNewRun && b.Single:
+		return Fate{Kind: "reset", By: ByNature}
+	case f.Kind == "set" || f.Kind == "rewind":
+		return Fate{Kind: "keep", By: ByNature}
+	}
+	return f
 }
 
 func (b *builder) cannotApply(what string, h Holder, c plan.Crossing) string {

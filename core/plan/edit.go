@@ -151,7 +151,7 @@ func (e editor) end(at int) int {
 	depth := 0
 	for i := at; i < len(e.text); i++ {
 		switch c := e.text[i]; {
-		case c == '"' || c == '\'':
+		case (c == '"' || c == '\'') && e.begins(at, i):
 			i = e.closing(i)
 			if depth == 0 {
 				return i + 1
@@ -167,6 +167,13 @@ func (e editor) end(at int) int {
 		}
 	}
 	return len(e.text)
+}
+
+// begins says whether a value begins at a place within the one that begins at at; a quote elsewhere is one of
+// the plain value's own characters: The night's luck.
+func (e editor) begins(at, i int) bool {
+	before := strings.TrimRight(e.text[at:i], " \t\r\n")
+	return before == "" || strings.ContainsRune("{[,:", rune(before[len(before)-1]))
 }
 
 // closing finds the quote that closes the one at a place.

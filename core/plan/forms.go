@@ -2,6 +2,7 @@ package plan
 
 import (
 	"reflect"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -195,6 +196,16 @@ func (r *reader) verb(n *node, t reflect.Type, what string) string {
 			others = append(others, k.name)
 		}
 	}
+	if len(verbs) > 1 { // one that another goes with
+		for _, v := range verbs {
+			rest := slices.DeleteFunc(slices.Clone(verbs), func(w string) bool { return w == v || fs.byName[v].takes(w) })
+			if len(rest) == 0 {
+				others = append(others, slices.DeleteFunc(slices.Clone(verbs), func(w string) bool { return w == v })...)
+				verbs = []string{v}
+				break
+			}
+		}
+	}
 	if len(verbs) == 0 && !r.alreadyReported(n.keys) {
 		r.report("missing", n.At, "%s does one thing, and this says none: one of %s is wanted.", what, strings.Join(verbsOf(t), ", "))
 	}
@@ -206,6 +217,11 @@ func (r *reader) verb(n *node, t reflect.Type, what string) string {
 	}
 	r.companions(n, verbs[0], fs.byName[verbs[0]], others)
 	return verbs[0]
+}
+
+// takes says whether something goes with a verb.
+func (f field) takes(name string) bool {
+	return slices.ContainsFunc(strings.Split(f.with, ","), func(w string) bool { return strings.TrimSuffix(w, "?") == name })
 }
 
 // companions checks what goes with a verb: with "a,b?" a is needed and b may stand.

@@ -36,7 +36,7 @@ type Step struct {
 	Expect  Expected `plan:"expect" with:"of?" doc:"What holds now: an expression, or a table of names and values."`
 	Refused *Step    `plan:"refused" with:"because?" doc:"A step that is to be refused, and change nothing."`
 	Told    ID       `plan:"told" with:"notice" doc:"What a player was told since the last step that did something."`
-	Sees    Viewers  `plan:"sees" with:"not?,expect?" doc:"What a player's machine has been sent, or (not) what never reaches it."`
+	Sees    Viewers  `plan:"sees" with:"not?,expect?,of?" doc:"What a player's machine has been sent, or (not) what never reaches it."`
 
 	Crash   Given[string] `plan:"crash" with:"" enum:"machine" doc:"machine: everything that is not on disk is gone, and everybody is out of the session."`
 	Restart Given[string] `plan:"restart" with:"" enum:"session" doc:"session: all visits end, everybody is saved, and the session is opened again."`
@@ -115,7 +115,7 @@ func (e *Expected) read(r *reader, n *node, f field) {
 	for i, k := range n.keys {
 		row := &e.Table[i]
 		row.Name = Expr{k.name, k.at}
-		row.Value.At = orAt(k.value.At, k.at)
+		row.Value.At = k.at
 		if row.Blank = k.value.form == formNothing; !row.Blank {
 			row.Value.read(r, k.value, field{})
 		}

@@ -1,0 +1,170 @@
+package rehearse_test
+
+import (
+	"errors"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"alluvion/core/rehearse"
+)
+
+const folder = "../../examples/lantern-pass/rehearsals"
+
+func fromFolder(name string) ([]byte, error) { return os.ReadFile(filepath.Join(folder, name)) }
+
+// play plays the steps of a script with two players on the demo.
+func play(steps string) *rehearse.Report {
+	return rehearse.Play([]byte("rehearsal: a try\nplan: ../plan.yaml\nplayers: [p1, p2]\nsteps:\n"+steps), fromFolder)
+}
+
+func TestTheDemosRehearsalsGoAsExpected(t *testing.T) {
+	files, err := filepath.Glob(filepath.Join(folder, "*.yaml"))
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, len(files), 12)
+	for _, file := range files {
+		t.Run(filepath.Base(file), func(t *testing.T) {
+			raw, err := os.ReadFile(file)
+			require.NoError(t, err)
+			r := rehearse.Play(raw, fromFolder)
+			require.Empty(t, r.Found)
+			for _, s := range r.Steps {
+				assert.Empty(t, s.Failed, "line %d: %s %v", s.Line, s.Text, s.Wanted)
+			}
+			text, changed := r.Recorded()
+			assert.Zero(t, changed)
+			assert.Equal(t, string(raw), text, "what is as expected is not written anew")
+		})
+	}
+}
+
+// Each step kind, going otherwise than expected, and how it is told.
+func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
+	for name, row := range map[string]struct{ step, failed, side string }{
+		"a value in a table":      {"{expect: {p1.parcels: 3}}", "p1.parcels: not as expected", "p1.parcels 0 3"},
+		"one of several":          {"{expect: {p1.parcels: 0, p1.place.scene: mill}}", "p1.place.scene: not", "p1.place.scene lodge mill"},
+		"a condition":             {"{expect: p1.parcels > 2 && p1.warmth > 5}", "does not hold", "p1.parcels 0 "},
+		"no condition":            {"{expect: p1.parcels + 1}", "A condition is wanted", ""},
+		"a name that is none":     {"{expect: {p1.parcel: 1}}", "Did you mean p1.parcels", ""},
+		"who is not there":        {"{expect: {p2.parcels: 0}}", "not as expected", "p2.parcels p2 is not in the session 0"},
+		"about somebody":          {"{expect: holds('sled'), of: p1}", "does not hold", ""},
+		"a refusal that was none": {"{refused: {event: load, by: p1}}", "was not", ""},
+		"another reason":          {"{refused: {event: deliver, by: p1}, because: The moon}", "another reason", "because There is nothing to deliver. The moon"},
+		"refused unexpectedly":    {"{event: deliver, by: p1}", "There is nothing to deliver", ""},
+		"not told":                {"{told: p1, notice: First Crossing}", "was not told", ""},
+		"not seen":                {"{sees: p1, not: p1.parcels}", "p1 is sent p1.parcels", ""},
+		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is never sent p1.parcels", ""},
+		"an upgrade":              {"{upgrade: p1, to: 4}", "still to come", ""},
+		"a correction of nothing": {"{correct: p1.dead, to: true, why: fun}", "is no variable", ""},
+		"a correction too large":  {"{correct: p1.oil, to: 99, why: fun}", "outside 0 to 40", ""},
+		"a variable that is none": {"{write: oli, by: p1, value: 3}", "no variable called", ""},
+		"an axis that is none":    {"{pass: porch_gorge, by: p1, at: {z: 3}}", "no axis", ""},
+		"a passage for nobody":    {"{pass: porch_gorge, by: p2, at: {x: 3}}", "p2 is not in the session", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			r := play("  - {join: p1}\n  - " + row.step + "\n")
+			require.Empty(t, r.Found, "%+v", r.Found)
+			last := r.Steps[len(r.Steps)-1]
+			assert.Contains(t, last.Failed, row.failed)
+			assert.False(t, r.Passed())
+			assert.Equal(t, 1, r.Failures())
+			var sides []string
+			for _, s := range last.Wanted {
+				sides = append(sides, s.Name+" "+s.Is+" "+s.Wanted)
+			}
+			if row.side != "" {
+				assert.Contains(t, strings.Join(sides, "\n"), row.side)
+			}
+		})
+	}
+}
+
+func TestWhatCannotBePlayedIsToldByLineAndColumn(t *testing.T) {
+	for name, row := range map[string]struct{ text, id, words string }{
+		"no plan":           {"rehearsal: a\nplan: nowhere.yaml\nplayers: [p1]\nsteps: []\n", "unknown-name", "cannot be read"},
+		"a plan with error": {"rehearsal: a\nplan: bad\nplayers: [p1]\nsteps: []\n", "bad-value", "first is on line"},
+		"a stranger":        {"rehearsal: a\nplan: ../plan.yaml\nplayers: [p1]\nsteps:\n  - {join: p2}\n", "unknown-name", "no player called"},
+		"no step":           {"rehearsal: a\nplan: ../plan.yaml\nplayers: [p1]\nsteps:\n  - {by: p1}\n", "missing", "one of"},
+		"two steps in one":  {"rehearsal: a\nplan: ../plan.yaml\nplayers: [p1]\nsteps:\n  - {join: p1, leave: p1}\n", "wrong-type", "one thing"},
+		"half a step":       {"rehearsal: a\nplan: ../plan.yaml\nplayers: [p1]\nsteps:\n  - {pass: porch_gorge}\n", "missing", "by"},
+	} {
+		r := rehearse.Play([]byte(row.text), func(name string) ([]byte, error) {
+			if name == "bad" {
+				return []byte("alluvion: 1\n"), nil
+			}
+			if name == "nowhere.yaml" {
+				return nil, errors.New("it is not there")
+			}
+			return fromFolder(name)
+		})
+		require.NotEmpty(t, r.Found, name)
+		assert.Equal(t, row.id, r.Found[0].ID, name)
+		assert.Contains(t, r.Found[0].Message, row.words, name)
+		assert.Positive(t, r.Found[0].Line, name)
+	}
+}
+
+func TestRule30ACrashLosesWhatIsNotOnTheDisk(t *testing.T) {
+	r := play(`  - {join: p1}
+  - {event: load, by: p1}
+  - {crash: machine}
+  - {join: p1}
+  - {expect: {p1.parcels: 0, p1.visits: 1}}
+  - {event: load, by: p1}
+  - {wait: 31s}
+  - {event: load, by: p1}
+  - {crash: machine}
+  - {join: p1}
+  - {expect: {p1.parcels: 1, p1.visits: 2}}
+  - {leave: p1}
+  - {join: p1, slot: 2}
+  - {expect: {p1.parcels: 0, p1.slot: 2}}
+`)
+	for _, s := range r.Steps {
+		assert.Empty(t, s.Failed, "%s %v", s.Text, s.Wanted)
+	}
+}
+
+func TestRecordingWritesOnlyTheValues(t *testing.T) {
+	const head = "rehearsal: a try\nplan: ../plan.yaml\nplayers: [p1]\nsteps:\n  - {join: p1, as: {courier: brisa}}\n  - {write: nickname, by: p1, value: \"no: 1\"}\n"
+	before := head + "  - {expect: {p1.parcels: 7, p1.courier: , p1.nickname: 'x', p1.letters: [mill], p1.camp: 3}} # a remark\n  - expect:\n      p1.warmth: 3   # warm\n      p1.place.scene:\n"
+	after := head + "  - {expect: {p1.parcels: 0, p1.courier: brisa , p1.nickname: \"no: 1\", p1.letters: [], p1.camp: none}} # a remark\n  - expect:\n      p1.warmth: 100   # warm\n      p1.place.scene: lodge\n"
+	before, after = strings.ReplaceAll(before, "no: 1", "no 1"), strings.ReplaceAll(after, "no: 1", "no 1")
+	text, n := rehearse.Play([]byte(before), fromFolder).Recorded()
+	assert.Equal(t, after, text)
+	assert.Equal(t, 7, n)
+	again := rehearse.Play([]byte(text), fromFolder)
+	assert.True(t, again.Passed(), "%+v", again.Steps)
+}
+
+// Words of a rehearsal put in one another's place: it is played or told what is wrong with it, and never more
+// than that.
+func TestShuffledRehearsalsAreJudged(t *testing.T) {
+	raw, err := os.ReadFile(filepath.Join(folder, "the-sled-stays-where-it-was-left.yaml"))
+	require.NoError(t, err)
+	words := strings.Fields(string(raw))
+	rapid.Check(t, func(t *rapid.T) {
+		from, to := rapid.SampledFrom(words).Draw(t, "from"), rapid.SampledFrom(words).Draw(t, "to")
+		rehearse.Play([]byte(strings.Replace(string(raw), from, to, rapid.IntRange(1, 3).Draw(t, "times"))), fromFolder)
+	})
+}
+
+func FuzzPlay(f *testing.F) {
+	files, err := filepath.Glob(filepath.Join(folder, "*.yaml"))
+	require.NoError(f, err)
+	for _, file := range files {
+		raw, err := os.ReadFile(file)
+		require.NoError(f, err)
+		f.Add(raw)
+	}
+	demo, err := fromFolder("../plan.yaml")
+	require.NoError(f, err)
+	f.Fuzz(func(t *testing.T, text []byte) {
+		rehearse.Play(text, func(string) ([]byte, error) { return demo, nil })
+	})
+}
