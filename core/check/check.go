@@ -32,6 +32,8 @@ func Model(m *model.Model) finding.List {
 		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
 		(*checker).bounds, (*checker).areaBounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
 		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
+		(*checker).givenTwice, (*checker).resetApart, (*checker).timeOutlives, (*checker).clampedTransfers, (*checker).ruleLoops,
+		(*checker).clientTrusted, (*checker).setDownOnArrival, (*checker).gatesOutOfReach, (*checker).undecidedThings,
 	} {
 		check(c)
 	}
@@ -139,6 +141,15 @@ func (c *checker) accepts() []about {
 	for i := range p.Milestones.Entries {
 		out = append(out, about{p.Milestones.Entries[i].ID, &p.Milestones.Entries[i].Value.Accept})
 	}
+	for i := range p.Movables.Entries {
+		out = append(out, about{p.Movables.Entries[i].ID, &p.Movables.Entries[i].Value.Accept})
+	}
+	for i := range p.Standings.Entries {
+		out = append(out, about{p.Standings.Entries[i].ID, &p.Standings.Entries[i].Value.Accept})
+	}
+	for i := range p.Props.Entries {
+		out = append(out, about{p.Props.Entries[i].ID, &p.Props.Entries[i].Value.Accept})
+	}
 	if p.Checkpoints != nil {
 		out = append(out, about{"checkpoints", &p.Checkpoints.Accept})
 	}
@@ -167,6 +178,21 @@ func (c *checker) gather() {
 	for _, a := range c.m.Always {
 		c.add(a.That, nil, "always")
 	}
+	for _, s := range c.m.Standings {
+		c.add(s.Rank, nil, "standing")
+		c.add(s.If, nil, "standing")
+	}
+	for _, r := range c.m.Requests {
+		c.add(r.If, nil, "request")
+	}
+	for _, v := range c.m.Whiles {
+		c.add(v.While, nil, "while")
+	}
+	for _, options := range c.m.Pickable {
+		for _, o := range options {
+			c.add(o.If, nil, "option")
+		}
+	}
 	for _, r := range c.m.Rules {
 		c.add(r.If, r, "if")
 		if r.Moment.Kind == "changed" { // waiting for a change is reading it
@@ -177,6 +203,9 @@ func (c *checker) gather() {
 	for _, e := range c.m.Effects {
 		c.add(e.Action.Value, e.Rule, "value")
 		c.add(e.Action.If, e.Rule, "if")
+		for _, p := range e.Action.Args { // of let and send
+			c.add(p, e.Rule, "value")
+		}
 		if e.Action.Var != nil {
 			c.writes[e.Action.Var] = append(c.writes[e.Action.Var], e)
 		}

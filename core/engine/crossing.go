@@ -304,6 +304,9 @@ func (t *tx) die(p *Player) error {
 	t.note(p, "player.dead", expr.OfBool(false), expr.OfBool(true))
 	p.dead = true
 	p.backAt = t.run.clock + t.run.backAfter()
+	if p == t.revived { // who dies of coming back comes back a little later, not without end at once
+		p.backAt = max(p.backAt, t.run.clock+100)
+	}
 	t.run.dead = append(t.run.dead, p)
 	t.dropAll(p)
 	t.tell(Notice{Player: p.id, To: "player", Kind: "died", Scene: t.run.m.Scenes[p.place.Scene].ID})
@@ -330,6 +333,7 @@ func (t *tx) comeBack(p *Player) error {
 	t.cause.Fate = "over"
 	t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
 	p.dead, p.backAt = false, 0
+	t.revived = p
 	t.crossReached(p, atDeath)
 	t.cause.Fate = t.run.m.Place.Death.Kind
 	if err := t.travel(p, t.run.after(p, t.run.m.Place.Death.Kind), false); err != nil {

@@ -32,8 +32,9 @@ type tx struct {
 	near     []*model.Area // room for areas that are asked about
 	args     []expr.Value  // of the event that was sent in
 	cause    Cause
-	sown     uint32 // the session's when the transaction began
-	settled  bool   // nothing in this transaction can be refused
+	revived  *Player // who has come back in this transaction
+	sown     uint32  // the session's when the transaction began
+	settled  bool    // nothing in this transaction can be refused
 }
 
 type valueUndo struct {
@@ -80,7 +81,7 @@ func (t *tx) begin(settled bool) {
 	t.queue, t.done = t.queue[:0], 0
 	t.values, t.cores = t.values[:0], t.cores[:0]
 	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
-	t.replaced = nil
+	t.replaced, t.revived = nil, nil
 	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
 	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
 	t.frame.about(nil)

@@ -34,6 +34,12 @@ var kinds = []Kind{
 	{"never-written", Note, "Read, but nothing ever writes it", "It always has its start value.", "Write it in a rule, say written_by: game, or put the value where it is read."},
 	{"copied-while-dead", Warning, "Copied at the moment of death", "The value is about to go through the death column; what is copied may be zero or about to be reset.", "Copy it on came-back, or before the player dies."},
 	{"progress-drops", Note, "Progress is set, not raised", "Replaying an early part lowers what a gate asks for.", "Use raise in place of set."},
+	{"given-twice", Warning, "Survives death, and is handed back too", "The player has it twice after dying.", "Let the fate at death do it, or let it be reset there and the rule hand it back."},
+	{"reset-apart", Warning, "Set from another value, and only one of the two is reset", "After the crossing one of them says what is no longer so.", "Give both the same fate at that crossing, or accept this with the reason."},
+	{"clamped-transfer", Warning, "A transfer of which one side can stop at its limit", "At the limit value is made out of nothing, or lost.", "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
+	{"rule-loop", Warning, "Rules set each other off without end", "The event is refused after 256 steps, each time.", "Put a condition on the way."},
+	{"time-outlives", Warning, "A time of this session is kept into the next one", "The next session's time begins at 0: what was to be over in a minute may last for hours.", "Reset it at leave (for players) or at restart, or use a stopwatch."},
+	{"client-trusted", Warning, "A number that a player's own machine says counts for others", "Whoever changes their game can say any number.", "Let a rule or the server compute it, or accept this with the reason."},
 	{"rewinds-apart", Warning, "Two changes of one rule, of which only one rewinds at death", "After a death one of the two is taken back and the other is not: something is lost or had twice.", "Give both the same fate at death."},
 
 	// Scenes, passages, checkpoints.
@@ -48,6 +54,8 @@ var kinds = []Kind{
 	{"latest-goes-back", Note, "An earlier checkpoint takes progress back", "With use: latest, touching an early checkpoint again makes it the one to come back to.", "Use furthest, or accept this with the reason."},
 	{"overwrites-way-back", Warning, "The way back can be remembered in the place it leads out of", "The player is led from there to there, and is locked in.", "Name that scene in not_from, or remember it on a condition."},
 	{"waymark-may-be-none", Warning, "Going to a waymark that may be none", "Nothing was remembered yet: the event fails, or the passage is refused.", "Say where to go else, or ask has(player.waymark) first."},
+	{"gate-out-of-reach", Warning, "A gate that asks for what can only be had behind it", "Nobody ever gets through.", "Let it be had on this side too, or lead another way to it."},
+	{"set-down-on-arrival", Warning, "A movable where players arrive", "It stands in the way of who arrives.", "Put it on a spot of its own."},
 	{"goal-out-of-range", Warning, "A goal that progress can never reach", "The milestone can never be earned.", "Lower the goal, or widen the limits of what it counts."},
 	{"goal-never-nears", Warning, "Nothing brings the goal nearer", "No rule changes what the milestone counts, so it can never be earned.", "Write a rule that raises it, or say written_by: game."},
 	{"needless-accept", Note, "Accepted, but not found", "The plan accepts a finding that is not there.", "Remove it from accept."},

@@ -1,0 +1,227 @@
+package check
+
+import (
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+// givenTwice reports what survives death and is handed back by a rule all the same: what was put aside when
+// the player died, or what they begin with.
+func (c *checker) givenTwice() {
+	for _, e := range c.m.Effects {
+		v := e.Action.Var
+		if e.Action.Verb != "add" || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates[atDeath].Kind == "set" {
+			continue
+		}
+		kept := v.Fates[atDeath].Kind
+		if kept == "reset" && !c.putAside(e.Action.Value, v) {
+			kept = "" // it begins anew, and gets something else besides
+		}
+		switch n, single := e.Action.Value.Type.Range.Single(); {
+		case kept == "":
+		case c.putAside(e.Action.Value, v):
+			c.report("given-twice", e.Action.At, ofRule(e.Rule), "%s is handed back after death, though its own fate there is %s.", v.Name, kept)
+		case single && n.Sign() > 0 && v.Type.Numeric() && n == v.Start.Num:
+			c.report("given-twice", e.Action.At, ofRule(e.Rule), "What %s starts with is given again after death, though its own fate there is %s.", v.Name, kept)
+		}
+	}
+}
+
+// putAside says whether an expression reads something that a rule sets from v when a player dies.
+func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
+	for _, r := range p.Reads {
+		for _, e := range c.writes[c.m.VarOf(r.Ref)] {
+			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil && e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) && v.Fates[atDeath].Kind == "keep" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// resetApart reports a value that a rule sets from another, of which only one is reset at a crossing; and
+// milestones that say themselves that they stay when what they count is reset.
+func (c *checker) resetApart() {
+	for _, e := range c.m.Effects {
+		b := e.Action.Var
+		if e.Action.Verb != "set" {
+			continue
+		}
+		for _, r := range e.Action.Value.Reads {
+			a := c.m.VarOf(r.Ref)
+			if a == nil || a == b || a.Computed() || a.Hold != b.Hold || c.constants[a] {
+				continue
+			}
+			if cross, ok := apart(a.Fates, b.Fates, momentOf[e.Rule.Moment.Kind]); ok {
+				c.report("reset-apart", e.Action.At, ofRule(e.Rule), "%s is set from %s here, and at %s only one of the two is reset.", b.Name, a.Name, cross)
+			}
+		}
+	}
+	for _, m := range c.m.Milestones {
+		c.milestoneApart(m)
+	}
+}
+
+// momentOf are the crossings that moments belong to: what is set just then is meant to be apart.
+var momentOf = map[string]plan.Crossing{
+	"died": plan.CrossDeath, "came-back": plan.CrossDeath, "departed": plan.CrossScene, "arrived": plan.CrossScene,
+	"left": plan.CrossLeave, "joined": plan.CrossLeave, "loaded": plan.CrossLeave, "started": plan.CrossNewRun,
+}
+
+// apart finds a crossing at which only one of two values is reset.
+func apart(a, b [5]model.Fate, meant plan.Crossing) (plan.Crossing, bool) {
+	for i, cross := range plan.Crossings {
+		if cross == meant {
+			continue
+		}
+		if a[i].Kind == "reset" && b[i].Kind == "keep" || a[i].Kind == "keep" && b[i].Kind == "reset" {
+			return cross, true
+		}
+	}
+	return "", false
+}
+
+func (c *checker) milestoneApart(m *model.Milestone) {
+	for _, p := range []*expr.Program{m.When, m.Progress} {
+		if p == nil {
+			continue
+		}
+		for _, r := range p.Reads {
+			v := c.m.VarOf(r.Ref)
+			for i, cross := range plan.Crossings {
+				if v != nil && m.Fates[i].By == model.ByItself && v.Holder == model.OfPlayer && (m.Fates[i].Kind == "reset" && v.Fates[i].Kind == "keep" || m.Fates[i].Kind == "keep" && v.Fates[i].Kind == "reset") {
+					c.report("reset-apart", m.Fates[i].At, about{"milestones." + m.ID, &m.Decl.Accept}, "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
+				}
+			}
+		}
+	}
+}
+
+// timeOutlives reports what is taken from the session's time and is kept into another session.
+func (c *checker) timeOutlives() {
+	for _, e := range c.m.Effects {
+		v := e.Action.Var
+		if v == nil || e.Action.Value == nil || !e.Action.Value.ReadsAny(func(r expr.Ref) bool { return r.What == expr.Time }) {
+			continue
+		}
+		cross := plan.CrossRestart
+		if v.Holder.OfPlayers() {
+			cross = plan.CrossLeave
+		}
+		if v.Fates[column(cross)].Kind == "keep" {
+			c.report("time-outlives", e.Action.At, ofRule(e.Rule), "%s is set from the session's time and kept at %s; the next session's time begins at 0 again.", v.Name, cross)
+		}
+	}
+}
+
+// clampedTransfers reports rules that take from one number and give the same to another, where one of the
+// two may be moved to its limit and nothing asks for it first.
+func (c *checker) clampedTransfers() {
+	for _, from := range c.m.Effects {
+		taken, ok := c.transferred(from, true)
+		if !ok {
+			continue
+		}
+		for _, to := range c.m.Effects {
+			given, ok := c.transferred(to, false)
+			if !ok || to.Rule != from.Rule || given != taken || len(to.Guards) != len(from.Guards) {
+				continue
+			}
+			for _, side := range []model.Effect{from, to} {
+				if v := side.Action.Var; !v.Refuse && !c.asksFor(side) {
+					c.report("clamped-transfer", side.Action.At, ofRule(side.Rule), "This rule moves %s from %s to %s; where %s is at its limit it stays there, and the other changes all the same.", taken, from.Action.Var.Name, to.Action.Var.Name, v.Name)
+				}
+			}
+		}
+	}
+}
+
+// transferred is how much an action takes or gives, as it is written; false where it does not.
+func (c *checker) transferred(e model.Effect, takes bool) (string, bool) {
+	if e.Action.Verb != "add" {
+		return "", false
+	}
+	text := strings.ReplaceAll(e.Action.Value.Source, " ", "")
+	if rest, minus := strings.CutPrefix(text, "-"); minus {
+		return strings.Trim(rest, "()"), takes
+	}
+	return strings.Trim(text, "()"), !takes
+}
+
+// asksFor says whether a condition of the rule or of its event reads the very value that an action changes.
+func (c *checker) asksFor(e model.Effect) bool {
+	same := func(r expr.Ref) bool { return r == e.Action.Target }
+	if e.Rule.If != nil && e.Rule.If.ReadsAny(same) || e.Rule.Event != nil && e.Rule.Event.If != nil && e.Rule.Event.If.ReadsAny(same) {
+		return true
+	}
+	for _, other := range c.m.Effects {
+		if other.Rule == e.Rule && other.Action.If != nil && other.Action.If.ReadsAny(same) {
+			return true
+		}
+	}
+	return false
+}
+
+// ruleLoops reports rules that certainly set each other off more often than one event may: no condition
+// stands on the way, and no limit ends it.
+func (c *checker) ruleLoops() {
+	next := map[*model.Rule][]model.Effect{} // what each rule sets off for certain
+	for _, e := range c.m.Effects {
+		if len(e.Guards) == 0 && !e.Maybe && e.Action.Verb != "each" {
+			next[e.Rule] = append(next[e.Rule], e)
+		}
+	}
+	for _, r := range c.m.Rules {
+		if e, ok := c.comesBack(r, r, next, map[*model.Rule]bool{}); ok {
+			c.report("rule-loop", e.Action.At, ofRule(r), "This sets off the rule on line %d again, without end: the event is refused after 256 steps.", r.At.Line)
+		}
+	}
+}
+
+// comesBack finds the action of a rule that leads back to it.
+func (c *checker) comesBack(from, to *model.Rule, next map[*model.Rule][]model.Effect, seen map[*model.Rule]bool) (model.Effect, bool) {
+	if seen[from] {
+		return model.Effect{}, false
+	}
+	seen[from] = true
+	for _, e := range next[from] {
+		for _, r := range c.setsOff(e) {
+			if r == to {
+				return e, true
+			}
+			if _, ok := c.comesBack(r, to, next, seen); ok {
+				return e, true
+			}
+		}
+	}
+	return model.Effect{}, false
+}
+
+// setsOff lists the rules that an action certainly sets off, each time anew.
+func (c *checker) setsOff(e model.Effect) []*model.Rule {
+	switch a := e.Action; {
+	case a.Verb == "send" && a.Event.If == nil:
+		return a.Event.Rules
+	case a.Verb == "start-over":
+		return c.m.On("started")
+	case a.Verb == "add" && c.alwaysChanges(e):
+		return c.m.OnChanged(a.Var)
+	}
+	return nil
+}
+
+// alwaysChanges says whether adding changes a number every time, more often than one event may do anything.
+func (c *checker) alwaysChanges(e model.Effect) bool {
+	r := e.Action.Value.Type.Range
+	if !r.Bounded() || r.Lo.Sign() <= 0 && r.Hi.Sign() >= 0 {
+		return false
+	}
+	room, err := e.Action.Var.Max.Sub(e.Action.Var.Min)
+	most := fixed.Max(r.Lo.Abs(), r.Hi.Abs())
+	steps, err2 := room.Div(most)
+	return err != nil || err2 == nil && fixed.FromInt(256).Less(steps)
+}
