@@ -128,6 +128,23 @@ func (s *Session) Changes(ctx context.Context, player, name string) ([]api.Step,
 	return get[[]api.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
 }
 
+// History lists the newest changes of a session, open or not.
+func (c *Client) History(ctx context.Context, game, session, player, name string, most int) ([]api.Step, error) {
+	q := url.Values{"player": {player}, "name": {name}, "most": {strconv.Itoa(most)}}
+	return get[[]api.Step](ctx, c, "/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
+}
+
+// Standings lists a game's standings.
+func (c *Client) Standings(ctx context.Context, game string) ([]api.StandingInfo, error) {
+	return get[[]api.StandingInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings")
+}
+
+// Standing gives the first places of a standing, or those around a player.
+func (c *Client) Standing(ctx context.Context, game, standing, around string, most int) (api.StandingPart, error) {
+	q := url.Values{"around": {around}, "most": {strconv.Itoa(most)}}
+	return get[api.StandingPart](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
+}
+
 // Close ends all visits, saves everybody, and closes the session.
 func (s *Session) Close(ctx context.Context) error {
 	_, err := s.c.do(ctx, http.MethodDelete, s.path, nil, nil, nil)

@@ -38,8 +38,8 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose, steps, record, watch      bool
-	addr, data, service, game, session, row, at, junit string
+	json, accepted, verbose, steps, record, watch           bool
+	addr, data, service, game, session, row, at, junit, who string
 }
 
 // call is one run of a command.
@@ -74,6 +74,13 @@ var commands = []command{
 		fs.BoolVar(&o.record, "record", false, "write into the tables of expect what is so in this run")
 		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
+	}},
+	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+		fs.StringVar(&o.game, "game", "", "the game")
+		fs.StringVar(&o.session, "session", "main", "the session, open or not")
+		fs.StringVar(&o.who, "player", "", "only what this player has")
 	}},
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")
@@ -168,9 +175,9 @@ func (c *call) parse(cmd command, args []string) (int, bool) {
 func usage(out io.Writer) {
 	fmt.Fprint(out, "alluvion: which player state survives what\n\nusage: alluvion COMMAND [FLAGS] [ARGUMENTS]\n\n")
 	for _, c := range commands {
-		fmt.Fprintf(out, "  %-22s %s\n", strings.TrimSpace(c.name+" "+c.args), c.short)
+		fmt.Fprintf(out, "  %-25s %s\n", strings.TrimSpace(c.name+" "+c.args), c.short)
 	}
-	fmt.Fprint(out, "  help COMMAND           say more about one of them\n  version                print the version\n\n"+
+	fmt.Fprint(out, "  help COMMAND              say more about one of them\n  version                   print the version\n\n"+
 		"exit status: 0 fine, 1 findings, 2 wrong use, 3 the service or a file failed\n"+
 		"Begin with: alluvion demo\n")
 }

@@ -36,6 +36,7 @@ script, or each line that you type, is one of:
   server write player.oil 20 [wren]
   show wren | show session      prints values: start, live, saved
   why wren [player.warmth]      prints what changed, and why
+  standing carried [wren]       prints who stands where, of all who were ever saved, or those around wren
   save wren                     saves now
   wait 0.8s
   restart                       stops the service, saving everybody, and starts it again
@@ -305,6 +306,8 @@ func (p *player) special(ctx context.Context, words []string) (bool, error) {
 		return true, p.show(ctx, words[1])
 	case words[0] == "why" && (len(words) == 2 || len(words) == 3):
 		return true, p.why(ctx, words[1:])
+	case words[0] == "standing" && (len(words) == 2 || len(words) == 3):
+		return true, p.standing(ctx, words[1:])
 	case words[0] == "save" && len(words) == 2:
 		saved, err := p.client.Save(ctx, p.game, words[1])
 		if err == nil {

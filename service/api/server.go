@@ -71,6 +71,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.games(api)
 		s.sessions(api)
 		s.players(api)
+		s.standings(api)
 	})
 	return api
 }

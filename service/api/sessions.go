@@ -232,14 +232,26 @@ type changesInput struct {
 }
 
 func (s *Server) changes(ctx context.Context, in *changesInput) (*body[[]Step], error) {
-	session, err := s.live.Session(in.Game, in.Session)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	steps, err := session.Trail(ctx, in.Player, in.Name, in.Most)
+	steps, err := s.trail(ctx, in)
 	out := make([]Step, 0, len(steps))
 	for _, st := range steps {
 		out = append(out, Step{changeOf(st.Change), seconds(st.Time), st.At})
 	}
 	return &body[[]Step]{out}, s.asProblem(err)
+}
+
+// trail reads a session's changes; of one that is not open, what its journal on disk has.
+func (s *Server) trail(ctx context.Context, in *changesInput) ([]live.Step, error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err == nil {
+		return session.Trail(ctx, in.Player, in.Name, in.Most)
+	}
+	if _, gameErr := s.store.Game(ctx, in.Game); gameErr != nil {
+		return nil, gameErr
+	}
+	steps, dbErr := live.History(ctx, s.store, s.log, in.Game, in.Session, in.Player, in.Name, in.Most)
+	if dbErr == nil && len(steps) == 0 {
+		dbErr = err // neither open nor ever written
+	}
+	return steps, dbErr
 }

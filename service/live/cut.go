@@ -3,8 +3,10 @@ package live
 import (
 	"maps"
 	"slices"
+	"strconv"
 
 	"alluvion/core/engine"
+	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/service/store"
 )
@@ -68,6 +70,7 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 // before anybody who waits for the result can ask for anything else.
 func (s *Session) write(c store.Cut, failed func()) <-chan store.CutResult {
 	out := make(chan store.CutResult, 1)
+	c.Journal = s.trail.take()
 	result := s.store.Write(c)
 	go func() {
 		r := <-result
@@ -75,6 +78,7 @@ func (s *Session) write(c store.Cut, failed func()) <-chan store.CutResult {
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
 			s.later(failed)
 		}
+		s.later(func() { s.trail.written(c.Journal, r.Err == nil) })
 		for _, id := range r.Lost {
 			s.log.Warn("a save was taken over elsewhere; what was here is kept as a revision", "player", id)
 			s.later(func() { s.dropLost(id) })
@@ -106,7 +110,21 @@ func (s *Session) dropLost(player string) {
 // part is one player's part of a cut.
 func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
 	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Lease: s.leases[doc.Player], Moment: moment,
-		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc)}
+		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc), Ranks: ranksOf(s.m, doc)}
+}
+
+// ranksOf are the numbers that put a player into the plan's standings.
+func ranksOf(m *model.Model, doc *save.Player) []store.Rank {
+	var out []store.Rank
+	for _, x := range m.Standings {
+		r := store.Rank{Standing: x.ID, Last: !x.Best}
+		if n, ok := doc.Standings[x.ID]; ok {
+			r.Text = n.String()
+			r.Number, _ = strconv.ParseFloat(r.Text, 64)
+		}
+		out = append(out, r)
+	}
+	return out
 }
 
 // mustEncode writes a document of the engine's own making, which can always be written.

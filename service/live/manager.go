@@ -94,6 +94,10 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		}
 		world = w
 	}
+	if s.trail.last, err = m.store.JournalEnd(ctx, game, name); err != nil {
+		return nil, err
+	}
+	s.trail.handed = s.trail.last
 	s.run = engine.ReopenWith(mod, world, seed())
 	return s, nil
 }

@@ -313,13 +313,6 @@ func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, er
 	return v, ok, err
 }
 
-// Trail lists the newest changes, newest first: of one player, or of one value, or ("") of all.
-func (s *Session) Trail(ctx context.Context, player, name string, most int) ([]Step, error) {
-	var out []Step
-	err := s.ask(ctx, func() { out = s.trail.find(player, name, most) })
-	return out, err
-}
-
 // Model is the plan that the session is pinned to.
 func (s *Session) Model() *model.Model { return s.m }
 

@@ -69,7 +69,8 @@ type Cut struct {
 	Session string
 	World   []byte // nil where it has not changed, or lies in a player's slot
 	Players []PlayerCut
-	Keep    int // how many revisions of a slot are kept
+	Keep    int     // how many revisions of a slot are kept
+	Journal []Entry // what changed since the last cut, and why
 }
 
 // PlayerCut is one player's part of a cut. Without a Moment it is recovery state, used after a crash,
@@ -83,6 +84,7 @@ type PlayerCut struct {
 	Version int
 	Scene   string
 	Doc     []byte
+	Ranks   []Rank
 }
 
 // Written says which revision each player's part became; 0 for recovery state.
@@ -111,6 +113,12 @@ func (s *Store) Write(c Cut) <-chan CutResult {
 				return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
 			}
 			r.Written[p.Player] = n
+			if err := writeRanks(tx, c, p); err != nil {
+				return fmt.Errorf("the standings of %s: %w", p.Player, err)
+			}
+		}
+		if err := writeJournal(tx, c); err != nil {
+			return fmt.Errorf("the journal: %w", err)
 		}
 		if c.World == nil {
 			return nil

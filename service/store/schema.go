@@ -28,6 +28,15 @@ var steps = []string{
 	CREATE TABLE worlds (
 		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, saved_at DATETIME NOT NULL,
 		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, session))`,
+	`CREATE TABLE journal (
+		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, number INTEGER NOT NULL,
+		at DATETIME NOT NULL, time INTEGER NOT NULL, player TEXT NOT NULL, name TEXT NOT NULL, doc BLOB NOT NULL,
+		PRIMARY KEY (game, session, number));
+	CREATE INDEX journal_of ON journal (game, session, player, name, number);
+	CREATE TABLE ranks (
+		game TEXT NOT NULL REFERENCES games(id), standing TEXT NOT NULL, player TEXT NOT NULL, slot INTEGER NOT NULL,
+		number REAL NOT NULL, text TEXT NOT NULL, PRIMARY KEY (game, standing, player, slot));
+	CREATE INDEX ranks_by ON ranks (game, standing, number)`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program.

@@ -198,3 +198,54 @@ func TestWhatCannotBeWrittenIsNotAcknowledged(t *testing.T) {
 	require.NoError(t, err)
 	assert.Nil(t, world, "all of a cut or nothing")
 }
+
+func TestStandingsAreOverAllWhoWereEverSaved(t *testing.T) {
+	s, _ := fresh(t)
+	save := func(player string, slot int, number float64, text string, last bool) {
+		taken, err := s.Take(ctx, "hut", player, slot)
+		require.NoError(t, err)
+		r := <-s.Write(store.Cut{Game: "hut", Session: "s", Keep: 3, Players: []store.PlayerCut{{Player: player, Slot: slot, Lease: taken.Lease, Moment: "scene", Doc: []byte("x"),
+			Ranks: []store.Rank{{Standing: "high", Number: number, Text: text}, {Standing: "last", Number: number, Text: text, Last: last}}}}})
+		require.NoError(t, r.Err)
+	}
+	save("cid", 1, 7, "7", true)
+	save("ada", 1, 3, "3", true)
+	save("ada", 2, 7, "7", true)
+	save("bob", 1, 9.5, "9.5", true)
+	save("dee", 1, 1, "1", true)
+	save("bob", 2, 2, "2", true)
+	places, total, err := s.Standing(ctx, "hut", "high", true, 0, 3)
+	require.NoError(t, err)
+	assert.Equal(t, 4, total)
+	assert.Equal(t, []store.Place{{Place: 1, Player: "bob", Text: "9.5"}, {Place: 2, Player: "ada", Text: "7"}, {Place: 3, Player: "cid", Text: "7"}}, places, "ties stand by id")
+	places, _, err = s.Standing(ctx, "hut", "last", false, 0, 2)
+	require.NoError(t, err)
+	assert.Equal(t, []store.Place{{Place: 1, Player: "dee", Text: "1"}, {Place: 2, Player: "bob", Text: "2"}}, places, "the last save counts, in whichever slot")
+	for player, want := range map[string]int{"bob": 1, "ada": 2, "cid": 3, "dee": 4, "eve": 0} {
+		place, err := s.PlaceOf(ctx, "hut", "high", true, player)
+		require.NoError(t, err)
+		assert.Equal(t, want, place, player)
+	}
+	save("dee", 1, 0, "", true)
+	_, total, err = s.Standing(ctx, "hut", "last", false, 0, 2)
+	require.NoError(t, err)
+	assert.Equal(t, 3, total, "where nothing counts any more there is no place")
+}
+
+func TestTheJournalIsBounded(t *testing.T) {
+	s, _ := fresh(t)
+	for n := range 3 {
+		entries := make([]store.Entry, store.JournalKept/2)
+		for i := range entries {
+			entries[i] = store.Entry{Number: int64(n*len(entries) + i + 1), Player: "ada", Name: "player.oil", Doc: []byte("{}")}
+		}
+		require.NoError(t, (<-s.Write(store.Cut{Game: "hut", Session: "s", Journal: entries})).Err)
+	}
+	list, err := s.Journal(ctx, "hut", "s", "ada", "player.oil", 1_000_000)
+	require.NoError(t, err)
+	assert.Len(t, list, store.JournalKept)
+	assert.Equal(t, int64(store.JournalKept*3/2), list[0].Number, "newest first")
+	other, err := s.Journal(ctx, "hut", "another", "", "", 5)
+	require.NoError(t, err)
+	assert.Empty(t, other)
+}
