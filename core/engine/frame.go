@@ -39,7 +39,7 @@ func (f *frame) Fail(err error) {
 }
 
 // Read gives the value that a name stands for.
-func (f *frame) Read(ref expr.Ref) expr.Value {
+func (f *frame) Read(ref *expr.Ref) expr.Value {
 	switch ref.What {
 	case expr.Variable:
 		return f.variable(ref)
@@ -70,7 +70,7 @@ func (f *frame) Read(ref expr.Ref) expr.Value {
 	return f.builtIn(ref)
 }
 
-func (f *frame) builtIn(ref expr.Ref) expr.Value {
+func (f *frame) builtIn(ref *expr.Ref) expr.Value {
 	p := f.whose(ref)
 	if p == nil {
 		return expr.None
@@ -130,7 +130,7 @@ func (r *Run) partOf(p Place, part int) expr.Value {
 }
 
 // whose finds the player that a reference means.
-func (f *frame) whose(ref expr.Ref) *Player {
+func (f *frame) whose(ref *expr.Ref) *Player {
 	switch ref.Who {
 	case expr.Arg:
 		return f.run.players[f.args[ref.Index].Text]
@@ -141,7 +141,7 @@ func (f *frame) whose(ref expr.Ref) *Player {
 }
 
 // sceneOf finds the scene that a reference means.
-func (f *frame) sceneOf(ref expr.Ref) int {
+func (f *frame) sceneOf(ref *expr.Ref) int {
 	switch {
 	case ref.Who == expr.OneScene:
 		return ref.Index
@@ -152,7 +152,7 @@ func (f *frame) sceneOf(ref expr.Ref) int {
 }
 
 // propOf finds the prop that a reference means.
-func (f *frame) propOf(ref expr.Ref) int {
+func (f *frame) propOf(ref *expr.Ref) int {
 	switch ref.Who {
 	case expr.OneProp:
 		return ref.Index
@@ -170,7 +170,7 @@ type owner struct {
 	at     int     // the scene or the prop, where each has one; -1 otherwise
 }
 
-func (f *frame) ownerOf(ref expr.Ref) owner {
+func (f *frame) ownerOf(ref *expr.Ref) owner {
 	o := owner{ref.Hold, nil, -1}
 	switch f.run.m.Holders[ref.Hold].Holder {
 	case model.OfPlayer:
@@ -218,7 +218,7 @@ func (r *Run) touched(o owner) []expr.Value {
 }
 
 // variable reads a stored or a computed variable.
-func (f *frame) variable(ref expr.Ref) expr.Value {
+func (f *frame) variable(ref *expr.Ref) expr.Value {
 	o, h := f.ownerOf(ref), f.run.m.Holders[ref.Hold]
 	if ref.Slot >= len(h.Stored) {
 		return f.computed(h.Computed[ref.Slot-len(h.Stored)], o)
@@ -247,7 +247,7 @@ func (f *frame) computed(v *model.Var, o owner) expr.Value {
 }
 
 // counted is of how many copies a variable is true.
-func (f *frame) counted(ref expr.Ref) expr.Value {
+func (f *frame) counted(ref *expr.Ref) expr.Value {
 	r, h := f.run, f.run.m.Holders[ref.Hold]
 	o := owner{hold: ref.Hold}
 	if h.Holder.OfPlayers() {

@@ -18,11 +18,11 @@ func (r *Run) Step(req Request) (Result, error) {
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
 		return res, refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
 	}
-	if err := r.allowed(req, p); err != nil {
+	if err := r.allowed(&req, p); err != nil {
 		return res, err
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
-	one, err := r.transact(req.Do == "join" || req.Do == "leave", func(t *tx) error { return t.perform(req, p) })
+	one, err := r.transact(req.Do == "join" || req.Do == "leave", func(t *tx) error { return t.perform(&req, p) })
 	if err != nil {
 		return res, err
 	}
@@ -116,7 +116,7 @@ func joinResults(a, b Result) Result {
 }
 
 // allowed says what is wrong with a request before anything is done.
-func (r *Run) allowed(req Request, p *Player) error {
+func (r *Run) allowed(req *Request, p *Player) error {
 	if req.Do == "join" {
 		return r.mayJoin(req, p)
 	}
@@ -133,9 +133,12 @@ func (r *Run) allowed(req Request, p *Player) error {
 }
 
 // asked refuses a player's request that the plan closes, or whose condition does not hold.
-func (t *tx) asked(req Request, p *Player) error {
+func (t *tx) asked(req *Request, p *Player) error {
+	if len(t.run.m.Requests) == 0 || req.Server || p == nil {
+		return nil
+	}
 	rule := t.run.m.Requests[req.Do]
-	if rule == nil || req.Server || p == nil {
+	if rule == nil {
 		return nil
 	}
 	t.frame.about(p)
@@ -148,7 +151,7 @@ func (t *tx) asked(req Request, p *Player) error {
 	return nil
 }
 
-func (r *Run) mayJoin(req Request, p *Player) error {
+func (r *Run) mayJoin(req *Request, p *Player) error {
 	switch {
 	case p != nil:
 		return refuse(Refused, "%s is in this session already.", req.Player)
@@ -162,7 +165,7 @@ func (r *Run) mayJoin(req Request, p *Player) error {
 	return nil
 }
 
-func (t *tx) perform(req Request, p *Player) error {
+func (t *tx) perform(req *Request, p *Player) error {
 	t.cause = Cause{Kind: "request", Moment: req.Do}
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "leave" {
 		t.touch(p)
@@ -194,7 +197,7 @@ func (t *tx) perform(req Request, p *Player) error {
 	return refuse(Unknown, "There is no request called %q; there are join, move, pass, touch, leave, start-over, event and write.", req.Do)
 }
 
-func (t *tx) move(p *Player, req Request) error {
+func (t *tx) move(p *Player, req *Request) error {
 	r := t.run
 	if len(req.To) != len(r.m.Axes) {
 		return refuse(Invalid, "A place here has %d coordinates (%v), not %d.", len(r.m.Axes), r.m.Axes, len(req.To))
@@ -435,7 +438,7 @@ func (t *tx) replaces(p *Player, point *model.Checkpoint) bool {
 	return !t.run.m.Furthest || p.reached < 0 || t.run.m.Checkpoints[p.reached].Order <= point.Order
 }
 
-func (t *tx) event(p *Player, req Request) error {
+func (t *tx) event(p *Player, req *Request) error {
 	e := t.run.m.Event(req.Name)
 	switch {
 	case e == nil:
@@ -530,7 +533,7 @@ func argNames(e *model.Event) []string {
 
 // writeFrom gives a variable a value that the game's own server computed, or (where the plan lets them) its
 // own player; or corrects it for a reason that is kept.
-func (t *tx) writeFrom(p *Player, req Request) error {
+func (t *tx) writeFrom(p *Player, req *Request) error {
 	v := t.run.m.Var(req.Name)
 	switch {
 	case v == nil:

@@ -318,11 +318,11 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 		}
 		return t.actions(r, a.Else)
 	case "earn", "unearn":
-		if p := t.frame.whose(a.Who); p != nil {
+		if p := t.frame.whose(&a.Who); p != nil {
 			t.setEarned(p, a.Milestone, a.Verb == "earn")
 		}
 	case "die", "come-back", "start-over":
-		if p := t.frame.whose(a.Who); p != nil {
+		if p := t.frame.whose(&a.Who); p != nil {
 			t.queue = append(t.queue, pending{do: a.Verb, player: p, cause: t.cause})
 		}
 	case "let":
@@ -426,7 +426,7 @@ func (t *tx) sceneID() string {
 
 // assign carries out set, add, raise, clear, pick, put and take-out.
 func (t *tx) assign(r *model.Rule, a *model.Action) error {
-	o := t.frame.ownerOf(a.Target)
+	o := t.frame.ownerOf(&a.Target)
 	to := expr.None
 	if a.Value != nil {
 		to = a.Value.Eval(&t.frame)

@@ -126,7 +126,7 @@ func (r *Run) fill(values []expr.Value, h model.Holder, saved map[string]expr.Va
 }
 
 // join brings a player in: with a new run, or with what was saved in the slot.
-func (t *tx) join(req Request) error {
+func (t *tx) join(req *Request) error {
 	r := t.run
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1

@@ -42,7 +42,7 @@ func (w Watcher) Read(ref expr.Ref) (expr.Value, error) {
 		return expr.None, err
 	}
 	f := w.frame()
-	return f.Read(ref), f.err
+	return f.Read(&ref), f.err
 }
 
 func (w Watcher) there(ref expr.Ref) error {
@@ -83,7 +83,7 @@ func (w Watcher) Sees(viewer string, ref expr.Ref) bool {
 	case v != nil:
 		with = v.With
 		if v.Holder == model.OfScene || v.Holder == model.OfProp {
-			scene = r.sceneOfOwner(w.frame().ownerOf(ref))
+			scene = r.sceneOfOwner(w.frame().ownerOf(&ref))
 		}
 	case who == "":
 	case ref.What == expr.PlaceScene, ref.What == expr.PlaceAxis, ref.What == expr.PlaceFacing, ref.What == expr.PlaceAt, ref.What == expr.Dead:

@@ -435,7 +435,7 @@ func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
 	if e.Kind() == ast.IdentKind && e.AsIdent() == "present" {
 		ref := Ref{Who: Nobody, What: Present}
 		c.program.Reads = append(c.program.Reads, Read{ref, "present", at})
-		return typed{typ: whole, eval: func(env Env) Value { return env.Read(ref) }}
+		return typed{typ: whole, eval: func(env Env) Value { return env.Read(&ref) }}
 	}
 	n := c.walk(e, known)
 	switch {

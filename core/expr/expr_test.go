@@ -22,7 +22,7 @@ type state struct {
 	err    error
 }
 
-func (s *state) Read(r expr.Ref) expr.Value { return s.values[r.Slot] }
+func (s *state) Read(r *expr.Ref) expr.Value { return s.values[r.Slot] }
 func (s *state) Fail(err error)             { s.err = errors.Join(s.err, err) }
 
 const (

@@ -65,7 +65,7 @@ const (
 // Env gives the values that an expression reads. Fail notes what went wrong (an overflow, a division
 // by zero); the first one counts, and the value of the whole expression is then of no use.
 type Env interface {
-	Read(Ref) Value
+	Read(*Ref) Value
 	Fail(error)
 }
 

@@ -127,7 +127,7 @@ func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts
 	}
 	read := Read{ref, path, at}
 	c.program.Reads = append(c.program.Reads, read)
-	return typed{typ: t, eval: func(env Env) Value { return env.Read(ref) }, path: path, read: &read}
+	return typed{typ: t, eval: func(env Env) Value { return env.Read(&ref) }, path: path, read: &read}
 }
 
 func (c *checker) attribute(base typed, name string, at finding.At, known Facts) typed {

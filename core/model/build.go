@@ -29,8 +29,8 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
-		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, weighed: map[*Var][]Weighed{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
-		byChanged: map[*Var][]*Rule{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{},
+		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
+		rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}}
 	b.Single = b.Players() == 1

@@ -94,7 +94,7 @@ func (d *Domain) Admit(v expr.Value) error {
 		}
 		return fmt.Errorf("a value is wanted, not none")
 	}
-	switch t := d.Type; {
+	switch t := &d.Type; {
 	case t.Numeric(), t.Kind == expr.Seed:
 		return d.admitNumber(v)
 	case t.Item != nil, t.Kind == expr.Point:

@@ -94,7 +94,7 @@ func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
 			case !seen[v]:
 				core = core || v.Holder.Lazy() || v.Holder == OfScene
 				seen[v] = true
-				b.weighed[v] = append(b.weighed[v], w)
+				v.weighed = append(v.weighed, w)
 			}
 		}
 	}

@@ -53,12 +53,10 @@ type Model struct {
 	points    map[string]*Checkpoint
 	waymarks  map[string]*Waymark
 	areas     map[string]*Area
-	weighed   map[*Var][]Weighed // what depends on a variable
 	weighCore []Weighed          // what depends on something built in of a player, or on a movable
 	weighAll  []Weighed
 	events    map[string]*Event
 	byMoment  map[string][]*Rule
-	byChanged map[*Var][]*Rule
 	kinds     map[string]*PropKind
 	movables  map[string]*Movable
 	rosters   map[string]*expr.Roster
@@ -186,6 +184,8 @@ type Var struct {
 	Fates     [5]Fate         // by crossing, as in plan.Crossings
 	With      string          // who is sent it: nobody, self, scene, everyone
 	SelfMay   bool            // its own player may write it
+	weighed   []Weighed       // what depends on it
+	changed   []*Rule         // that wait for its changes
 }
 
 // Computed says whether the variable is never stored.
@@ -452,7 +452,7 @@ type Weighed struct {
 }
 
 // Weighed gives what depends on a variable, through others too.
-func (m *Model) Weighed(v *Var) []Weighed { return m.weighed[v] }
+func (m *Model) Weighed(v *Var) []Weighed { return v.weighed }
 
 // WeighedOnMove gives what depends on something built in of a player (their place, whether they are dead,
 // the checkpoint reached), or on a movable.
@@ -471,7 +471,7 @@ func (m *Model) Event(id string) *Event { return m.events[id] }
 func (m *Model) On(moment string) []*Rule { return m.byMoment[moment] }
 
 // OnChanged gives the rules that wait for a change of v, in document order.
-func (m *Model) OnChanged(v *Var) []*Rule { return m.byChanged[v] }
+func (m *Model) OnChanged(v *Var) []*Rule { return v.changed }
 
 // VarOf gives the variable that a reference means, or nil.
 func (m *Model) VarOf(r expr.Ref) *Var {

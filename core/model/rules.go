@@ -78,7 +78,7 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 			b.report("bad-value", r.Moment.At, "%s changes by itself; a rule can wait only for what is stored.", v.Name)
 			return expr.Names{}, false
 		}
-		b.byChanged[v] = append(b.byChanged[v], r)
+		v.changed = append(v.changed, r)
 		r.AboutPlayer, r.AboutProp = v.Holder.OfPlayers(), v.Hold.Kind
 		return b.scopes.of(v.Hold), true
 	case "entered", "exited":
