@@ -128,6 +128,28 @@ func (s *Session) Changes(ctx context.Context, player, name string) ([]api.Step,
 	return get[[]api.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
 }
 
+// PutCommons makes a text the commons of its id. ifMatch is the entity tag of the text that it replaces, "" where
+// there is none.
+func (c *Client) PutCommons(ctx context.Context, id string, text []byte, ifMatch string) (etag string, err error) {
+	header := http.Header{"Content-Type": {"application/yaml"}}
+	if ifMatch != "" {
+		header.Set("If-Match", `"`+ifMatch+`"`)
+	}
+	res, err := c.do(ctx, http.MethodPut, "/v1/commons/"+url.PathEscape(id), header, text, nil)
+	return strings.Trim(res.Get("ETag"), `"`), err
+}
+
+// Commons gives a commons as it was written, with its entity tag.
+func (c *Client) Commons(ctx context.Context, id string) (text []byte, etag string, err error) {
+	res, err := c.do(ctx, http.MethodGet, "/v1/commons/"+url.PathEscape(id), nil, nil, &text)
+	return text, strings.Trim(res.Get("ETag"), `"`), err
+}
+
+// AllCommons lists the commons.
+func (c *Client) AllCommons(ctx context.Context) ([]api.CommonsInfo, error) {
+	return get[[]api.CommonsInfo](ctx, c, "/v1/commons")
+}
+
 // History lists the newest changes of a session, open or not.
 func (c *Client) History(ctx context.Context, game, session, player, name string, most int) ([]api.Step, error) {
 	q := url.Values{"player": {player}, "name": {name}, "most": {strconv.Itoa(most)}}

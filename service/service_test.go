@@ -37,6 +37,8 @@ type house struct {
 func start(t *testing.T) *house {
 	h := &house{t: t, path: filepath.Join(t.TempDir(), "a.db")}
 	h.open()
+	_, guild := h.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	require.NoError(h.t, guild)
 	_, report, err := h.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	require.NoError(t, err)
 	require.True(t, report.Runnable)

@@ -20,7 +20,7 @@ func runCheck(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	_, _, found := check.Text(source)
+	_, _, found := check.Text(source, commonsBeside(name))
 	code := fine
 	for _, f := range found {
 		if f.Severity != finding.Note && f.Accepted == "" {

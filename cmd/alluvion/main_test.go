@@ -199,6 +199,8 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 	ctx := context.Background()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
+	_, guild := d.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	require.NoError(t, guild)
 	_, _, err := d.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	require.NoError(t, err)
 	acknowledged := 0 // how many parcels the last acknowledged save had
@@ -247,6 +249,8 @@ func TestAGracefulStopSavesEverybody(t *testing.T) {
 	ctx := context.Background()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
+	_, guild := d.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	require.NoError(t, guild)
 	_, _, err := d.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	require.NoError(t, err)
 	room, err := d.c.Open(ctx, "lantern-pass", "winter")

@@ -23,7 +23,7 @@ func runMatrix(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	m, _, found := check.Text(source)
+	m, _, found := check.Text(source, commonsBeside(name))
 	if m == nil {
 		if c.json {
 			return findings, writeJSON(c.out, map[string]any{"file": name, "runnable": false, "findings": found})

@@ -7,12 +7,14 @@ import (
 	"io"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"strings"
 	"syscall"
 
 	"golang.org/x/term"
 
 	"alluvion/core/finding"
+	"alluvion/core/model"
 	"alluvion/service"
 	"alluvion/service/store"
 )
@@ -80,6 +82,19 @@ func (c *call) readFile(name string) ([]byte, string, error) {
 	defer func() { _ = f.Close() }()
 	raw, err := io.ReadAll(io.LimitReader(f, maxFile))
 	return raw, name, err
+}
+
+// commonsBeside finds the commons that a plan uses: in the plan's folder, or one above.
+func commonsBeside(plan string) model.Commons {
+	return func(id string) ([]byte, error) {
+		folder := filepath.Dir(plan)
+		for _, path := range []string{filepath.Join(folder, id+".yaml"), filepath.Join(folder, "..", id+".yaml")} {
+			if text, err := os.ReadFile(path); err == nil {
+				return text, nil
+			}
+		}
+		return nil, fmt.Errorf("there is no %s.yaml beside the plan or one folder above", id)
+	}
 }
 
 // maxFile is enough of a file to see that it is larger than a plan may be.

@@ -177,6 +177,9 @@ func (c *call) ownService(p *player) (stop func(), err error) {
 
 // ensurePlan makes the file the game's plan, in place of what a kept data file had.
 func (c *call) ensurePlan(p *player, source []byte, name string) (bool, error) {
+	if err := c.ensureCommons(p, source, name); err != nil {
+		return false, err
+	}
 	report, err := p.client.Check(c.ctx, source)
 	if err != nil {
 		return false, err
@@ -192,6 +195,22 @@ func (c *call) ensurePlan(p *player, source []byte, name string) (bool, error) {
 	}
 	_, _, err = p.client.PutPlan(c.ctx, p.game, source, etag)
 	return err == nil, err
+}
+
+// ensureCommons brings the commons that the plan uses into the service.
+func (c *call) ensureCommons(p *player, source []byte, name string) error {
+	doc, _ := plan.Read(source)
+	for _, use := range doc.Uses {
+		text, err := commonsBeside(name)(use.Commons.Name)
+		if err != nil {
+			continue // the check says so
+		}
+		_, etag, _ := p.client.Commons(c.ctx, use.Commons.Name)
+		if _, err := p.client.PutCommons(c.ctx, use.Commons.Name, text, etag); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (p *player) play(ctx context.Context, in io.Reader, interactive bool) error {

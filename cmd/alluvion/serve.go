@@ -92,7 +92,13 @@ func demoData(ctx context.Context, c *client.Client) error {
 		return err
 	}
 	if len(games) == 0 {
+		if _, err := c.PutCommons(ctx, "courier-guild", examples.CourierGuild, ""); err != nil {
+			return err
+		}
 		if _, _, err := c.PutPlan(ctx, "lantern-pass", examples.LanternPass, ""); err != nil {
+			return err
+		}
+		if _, _, err := c.PutPlan(ctx, "lantern-market", examples.LanternMarket, ""); err != nil {
 			return err
 		}
 	}
@@ -106,8 +112,20 @@ func demoData(ctx context.Context, c *client.Client) error {
 			return err
 		}
 	}
+	if p.session, err = c.Open(ctx, "lantern-market", "noon"); err != nil {
+		return err
+	}
+	p.game = "lantern-market"
+	for _, line := range marketLines {
+		if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
+			return err
+		}
+	}
 	return nil
 }
+
+// marketLines is what wren does in the sister game, where what is sold opens a door in the first one.
+var marketLines = []string{"join wren", "wren move 0 8", "wren sell stall=wool", "wren sell stall=wool", "wren sell stall=wool", "wren move 7 6", "wren sell stall=oil"}
 
 // demoLines is what the demo's players do before anybody looks.
 var demoLines = []string{

@@ -11,9 +11,18 @@ import (
 	"alluvion/core/plan"
 )
 
-// Text reads a plan and checks it whole. The model is nil where an error keeps it from being built.
-func Text(source []byte) (*model.Model, *plan.Plan, finding.List) {
-	m, p, found := model.Load(source)
+// Text reads a plan and checks it whole. The model is nil where an error keeps it from being built, and for
+// a commons, which is judged by itself. Plans that use a commons need it to be at hand.
+func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, finding.List) {
+	if plan.IsCommons(source) {
+		_, found := model.LoadCommons(source)
+		return nil, &plan.Plan{Source: string(source)}, found
+	}
+	var load model.Commons
+	if len(commons) > 0 {
+		load = commons[0]
+	}
+	m, p, found := model.LoadFor(source, load)
 	if m != nil {
 		found = append(found, Model(m)...)
 		found.Sort()
@@ -149,6 +158,9 @@ func (c *checker) accepts() []about {
 	}
 	for i := range p.Props.Entries {
 		out = append(out, about{p.Props.Entries[i].ID, &p.Props.Entries[i].Value.Accept})
+	}
+	for i := range p.Uses {
+		out = append(out, about{p.Uses[i].As.Name, &p.Uses[i].Accept})
 	}
 	if p.Checkpoints != nil {
 		out = append(out, about{"checkpoints", &p.Checkpoints.Accept})

@@ -16,6 +16,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/finding"
 	"alluvion/core/matrix"
+	"alluvion/examples"
 )
 
 const troubled = "../../examples/troubled"
@@ -43,14 +44,14 @@ func TestEveryFindingFiresAndItsTwinDoesNot(t *testing.T) {
 		t.Run(kind.ID, func(t *testing.T) {
 			raw, err := os.ReadFile(filepath.Join(troubled, kind.ID+".yaml"))
 			require.NoError(t, err, "every finding has a troubled plan")
-			_, _, found := check.Text(raw)
+			_, _, found := check.Text(raw, examples.Commons)
 			assert.Equal(t, []string{kind.ID}, ids(found), "%+v", found)
 			for _, f := range found {
 				assert.Positive(t, f.Line)
 				assert.Positive(t, f.Column)
 				assert.NotEmpty(t, f.Excerpt)
 			}
-			_, _, twin := check.Text([]byte(mended(t, string(raw))))
+			_, _, twin := check.Text([]byte(mended(t, string(raw))), examples.Commons)
 			assert.Empty(t, ids(twin), "%+v", twin)
 		})
 	}
@@ -84,7 +85,7 @@ func TestTroubledHasNothingElse(t *testing.T) {
 func TestTheDemoHasNothingToMend(t *testing.T) {
 	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
 	require.NoError(t, err)
-	m, p, found := check.Text(raw)
+	m, p, found := check.Text(raw, examples.Commons)
 	require.NotNil(t, m)
 	assert.Empty(t, ids(found), "%+v", found)
 	assert.GreaterOrEqual(t, len(p.Scenes.Entries), 6)
@@ -97,7 +98,7 @@ func checked(t *testing.T, from, to string) finding.List {
 	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
 	require.NoError(t, err)
 	require.Equal(t, 1, strings.Count(string(raw), from), from)
-	_, _, found := check.Text([]byte(strings.Replace(string(raw), from, to, 1)))
+	_, _, found := check.Text([]byte(strings.Replace(string(raw), from, to, 1)), examples.Commons)
 	return found
 }
 
@@ -181,7 +182,7 @@ func TestShuffledPlansAreJudged(t *testing.T) {
 
 // judgeAndRun takes a text all the way: judged, shown, and (where it can run) run.
 func judgeAndRun(t interface{ Fatalf(string, ...any) }, text []byte) {
-	m, _, found := check.Text(text)
+	m, _, found := check.Text(text, examples.Commons)
 	if m == nil {
 		if !found.Errors() {
 			t.Fatalf("no model, and no error")

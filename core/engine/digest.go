@@ -18,7 +18,8 @@ type snapshot struct {
 	Timers  []int64                 `json:"timers,omitempty"`
 	Own     map[string][]int64      `json:"own_timers,omitempty"`
 	MovedAt map[string]int64        `json:"moved_at,omitempty"`
-	Seeds   []uint32                `json:"seeds,omitempty"` // the session's, and how many were made of it
+	Shared  map[string]save.Values  `json:"shared,omitempty"` // what players have of commons
+	Seeds   []uint32                `json:"seeds,omitempty"`  // the session's, and how many were made of it
 }
 
 // Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). It does not change as
@@ -40,6 +41,18 @@ func (r *Run) Digest() string {
 			s.MovedAt[p.id] = p.movedAt
 		}
 		s.Players[p.id] = r.save(p)
+		for i, v := range r.m.Holders[model.OfPlayer].Stored {
+			if v.Shared == nil {
+				continue
+			}
+			if s.Shared == nil {
+				s.Shared = map[string]save.Values{}
+			}
+			if s.Shared[p.id] == nil {
+				s.Shared[p.id] = save.Values{}
+			}
+			s.Shared[p.id][v.ID] = p.vars[i]
+		}
 		if len(p.timers) > 0 {
 			s.Own[p.id] = p.timers
 		}

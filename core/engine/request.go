@@ -12,7 +12,7 @@ import (
 // Request is something asked of a session.
 type Request struct {
 	At     int64  // the session's time in milliseconds; it never goes back
-	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die
+	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons
 	Player string // whom it is about; "" for a server's event
 	Server bool   // sent by the game's server, not by the player
 	Number uint64 // the player's rising number; 0 where requests are not numbered
@@ -22,9 +22,10 @@ type Request struct {
 	Args   map[string]expr.Value
 	Value  expr.Value
 	Slot   int
-	Picks  map[string]expr.Value // of join: what the player picks on the way in, by variable
-	Why    string                // of correct: the reason
-	Saved  *save.Player          // of join: what was saved in the slot, or nil for a new run
+	Picks  map[string]expr.Value  // of join: what the player picks on the way in, by variable
+	Shared map[string]save.Values // of join and commons: what the player has of each commons
+	Why    string                 // of correct: the reason
+	Saved  *save.Player           // of join: what was saved in the slot, or nil for a new run
 }
 
 // The reasons for which a request is refused.

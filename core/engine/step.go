@@ -22,7 +22,7 @@ func (r *Run) Step(req Request) (Result, error) {
 		return res, err
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
-	one, err := r.transact(req.Do == "join" || req.Do == "leave", func(t *tx) error { return t.perform(&req, p) })
+	one, err := r.transact(req.Do == "join" || req.Do == "leave" || req.Do == "commons", func(t *tx) error { return t.perform(&req, p) })
 	if err != nil {
 		return res, err
 	}
@@ -126,7 +126,7 @@ func (r *Run) allowed(req *Request, p *Player) error {
 	if p == nil && req.Do != "event" && req.Do != "write" && req.Do != "correct" {
 		return refuse(Invalid, "The request %s needs a player.", req.Do)
 	}
-	if (req.Do == "correct" || req.Do == "die") && !req.Server {
+	if (req.Do == "correct" || req.Do == "die" || req.Do == "commons") && !req.Server {
 		return refuse(Refused, "Only the game's server asks for %s.", req.Do)
 	}
 	return nil
@@ -191,6 +191,9 @@ func (t *tx) perform(req *Request, p *Player) error {
 		return t.event(p, req)
 	case "write", "correct":
 		return t.writeFrom(p, req)
+	case "commons":
+		t.takeShared(p, req.Shared, true)
+		return nil
 	case "die": // as if a rule did it
 		return t.die(p)
 	}
@@ -540,6 +543,8 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Unknown, "There is no variable called %q.", req.Name)
 	case !req.Server && !v.SelfMay:
 		return refuse(Refused, "%s is not written by players; the rules and the game's server do.", v.Name)
+	case v.Shared != nil && !v.Shared.Mine && req.Do != "correct":
+		return refuse(Refused, "%s is of the commons %s; %s writes it.", v.Name, v.Shared.Commons, v.Shared.Writer)
 	case v.Computed() || v.Stopwatch || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
 	case v.Holder.OfPlayers() && p == nil:

@@ -143,6 +143,7 @@ func (t *tx) join(req *Request) error {
 	}
 	r.enter(p)
 	t.entered = append(t.entered, p)
+	t.takeShared(p, req.Shared, false)
 	t.weighLater(p, r.m.WeighedOnJoin()) // the threshold may have been passed before the milestone was there
 	if req.Saved == nil {
 		t.remember(p)
@@ -363,7 +364,7 @@ func (r *Run) save(p *Player) *save.Player {
 	}
 	s.Record = r.recordOut(p.record)
 	s.Scenes, s.Props = r.scenesOut(p.pairs, everything), r.propsOut(p.pairs, model.OfPlayerProp, everything)
-	s.Standings = r.ranksOut(p)
+	s.Standings, s.Shared = r.ranksOut(p), r.shared(p)
 	for i, m := range r.m.Milestones {
 		if p.earned[i] {
 			s.Milestones = append(s.Milestones, m.ID)
@@ -451,7 +452,7 @@ func (r *Run) recordOut(rec *record) save.Record {
 func (r *Run) named(shown []expr.Value, h model.Holder, keep func(*model.Var) bool) save.Values {
 	out := save.Values{}
 	for i, v := range r.m.Holders[h].Stored {
-		if keep(v) {
+		if keep(v) && v.Shared == nil {
 			out[v.ID] = shown[i]
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/examples"
 )
 
 // world is a session with shorthand for the tests.
@@ -25,7 +26,7 @@ type world struct {
 }
 
 func load(t testing.TB, text string) *model.Model {
-	m, _, found := check.Text([]byte(text))
+	m, _, found := check.Text([]byte(text), examples.Commons)
 	require.NotNil(t, m, "%+v", found)
 	return m
 }

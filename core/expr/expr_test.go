@@ -23,7 +23,7 @@ type state struct {
 }
 
 func (s *state) Read(r *expr.Ref) expr.Value { return s.values[r.Slot] }
-func (s *state) Fail(err error)             { s.err = errors.Join(s.err, err) }
+func (s *state) Fail(err error)              { s.err = errors.Join(s.err, err) }
 
 const (
 	oil = iota

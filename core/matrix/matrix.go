@@ -210,6 +210,9 @@ func typeText(v *model.Var) string {
 	if v.Type.Optional {
 		text += ", or none"
 	}
+	if v.Shared != nil {
+		text += ", of the commons " + v.Shared.Commons
+	}
 	return text
 }
 
@@ -231,6 +234,9 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 		return w.notAtAll(v.Holder, c)
 	case f.By == model.ByNobody:
 		out = undecided(v.Title, v.Holder, c)
+	case v.Shared != nil:
+		out.Sentence = fmt.Sprintf("%s is held in common with other games, in all slots: nothing here takes it away.", v.Title)
+		return out
 	case f.Kind == "keep":
 		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, when(v.Holder, c))
 	case f.Kind == "reset":

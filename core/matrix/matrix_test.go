@@ -10,12 +10,13 @@ import (
 
 	"alluvion/core/matrix"
 	"alluvion/core/model"
+	"alluvion/examples"
 )
 
 func demo(t *testing.T, change ...string) matrix.Matrix {
 	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
 	require.NoError(t, err)
-	m, _, found := model.Load([]byte(strings.NewReplacer(change...).Replace(string(raw))))
+	m, _, found := model.LoadFor([]byte(strings.NewReplacer(change...).Replace(string(raw))), examples.Commons)
 	require.NotNil(t, m, "%+v", found)
 	return matrix.Of(m)
 }

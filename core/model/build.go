@@ -10,21 +10,12 @@ import (
 	"alluvion/core/plan"
 )
 
-// Load reads a plan and builds its model. Where the findings hold an error the model is nil.
-func Load(source []byte) (*Model, *plan.Plan, finding.List) {
-	p, found := plan.Read(source)
-	if found.Errors() {
-		return nil, p, found
-	}
-	m, more := Build(p)
-	found = append(found, more...)
-	found.Sort()
-	found.Excerpts(p.Source)
-	return m, p, found
-}
+// Load reads a plan that uses no commons and builds its model. Where the findings hold an error the model is
+// nil.
+func Load(source []byte) (*Model, *plan.Plan, finding.List) { return LoadFor(source, nil) }
 
-// Build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
-func Build(p *plan.Plan) (*Model, finding.List) {
+// build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
+func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b := &builder{Model: &Model{
 		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
@@ -32,7 +23,7 @@ func Build(p *plan.Plan) (*Model, finding.List) {
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
-	}, seen: map[string]bool{}}
+	}, seen: map[string]bool{}, load: commons}
 	b.Single = b.Players() == 1
 	b.space()
 	b.allRosters()
@@ -67,6 +58,7 @@ type builder struct {
 	*Model
 	found finding.List
 	seen  map[string]bool
+	load  Commons
 }
 
 func (b *builder) report(id string, at finding.At, format string, args ...any) {

@@ -53,7 +53,7 @@ type Model struct {
 	points    map[string]*Checkpoint
 	waymarks  map[string]*Waymark
 	areas     map[string]*Area
-	weighCore []Weighed          // what depends on something built in of a player, or on a movable
+	weighCore []Weighed // what depends on something built in of a player, or on a movable
 	weighAll  []Weighed
 	events    map[string]*Event
 	byMoment  map[string][]*Rule
@@ -182,6 +182,7 @@ type Var struct {
 	Locked    bool
 	In        map[*Scene]bool // of what scenes hold: those that have one; nil for all
 	Fates     [5]Fate         // by crossing, as in plan.Crossings
+	Shared    *Shared         // of a commons; nil for what is the game's own
 	With      string          // who is sent it: nobody, self, scene, everyone
 	SelfMay   bool            // its own player may write it
 	weighed   []Weighed       // what depends on it

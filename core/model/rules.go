@@ -271,6 +271,8 @@ func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
 		b.report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.", v.Name)
 	case v.Stopwatch:
 		b.report("bad-value", x.At, "%s is a stopwatch: it counts by itself, and cannot be changed.", v.Name)
+	case v.Shared != nil && !v.Shared.Mine:
+		b.report("bad-value", x.At, "%s is of the commons %s, and %s writes it; this game says in uses what it writes.", v.Name, v.Shared.Commons, orNobody(v.Shared.Writer))
 	case v.Seed:
 		b.report("bad-value", x.At, "%s is a seed: it comes with the session, and cannot be changed.", v.Name)
 	case (a.Verb == "put" || a.Verb == "take-out") && v.Type.Item == nil:

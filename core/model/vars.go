@@ -24,6 +24,7 @@ func (b *builder) allVars() {
 		b.refuseFields(e)
 		b.newVar(&Var{ID: e.ID, At: e.At, Decl: &e.Value, Accept: &e.Value.Accept, Title: Title(e.Value.Title, e.ID)})
 	}
+	b.allUses()
 	for _, h := range b.Holders { // computed variables come behind the stored ones
 		for i, v := range h.Computed {
 			v.Slot = len(h.Stored) + i
@@ -397,6 +398,9 @@ func (b *builder) allComputed() {
 			continue
 		}
 		names := b.scopes.of(v.Hold)
+		if v.Shared != nil {
+			names = b.commonsNames(v)
+		}
 		p, found := expr.CompileFor(v.Decl.Is, names, nil, v.Type)
 		b.add(found...)
 		if p == nil {
@@ -540,6 +544,8 @@ func (b *builder) fate(what string, h Holder, c plan.Crossing, own *plan.Fate, v
 		return Fate{By: NotAtAll}
 	case v != nil && v.Computed():
 		return Fate{By: NotAtAll}
+	case v != nil && v.Shared != nil: // nothing takes from what other games see too (rule 4)
+		return Fate{Kind: "keep", By: ByNature}
 	}
 	f, by := own, ByItself
 	if f.Kind == "" {

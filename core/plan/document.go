@@ -44,11 +44,10 @@ type Plan struct {
 	Props     Map[PropKind] `plan:"props" doc:"Placed objects with state of their own, by kind."`
 	Movables  Map[Movable]  `plan:"movables" doc:"Objects that exist once and stay where they were left, or are with their holder."`
 	Standings Map[Standing] `plan:"standings" doc:"Orderings of players by a value."`
+	Uses      []Use         `plan:"uses" doc:"The commons that this game uses: player variables that it holds in common with other games."`
 	Requests  Requests      `plan:"requests" doc:"Conditions on what players ask for."`
 
 	Carriers Later `plan:"carriers" doc:"Transports with hard limits."`
-	Commons  Later `plan:"commons" doc:"A document of player variables that several games hold in common."`
-	Uses     Later `plan:"uses" doc:"The commons that this game uses."`
 	Upgrades Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
 
 	// Source is the text that was read.

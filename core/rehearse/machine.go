@@ -26,6 +26,7 @@ type disk struct {
 	world    []byte
 	saves    map[slot][]byte
 	recovery map[slot][]byte
+	commons  map[string]map[string]save.Values // by player: what they have of each commons
 }
 
 type slot struct {
@@ -34,7 +35,7 @@ type slot struct {
 }
 
 func newMachine(m *model.Model, seed uint32) *machine {
-	return &machine{m: m, seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}}}
+	return &machine{m: m, seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, commons: map[string]map[string]save.Values{}}}
 }
 
 // do carries out a request at once, as the service does: with what is due by then, and with the save that it
@@ -49,7 +50,7 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 		if err != nil {
 			return engine.Result{}, err
 		}
-		req.Saved = saved
+		req.Saved, req.Shared = saved, x.disk.commons[req.Player]
 	}
 	res, err := x.run.Step(req)
 	out := kept(res)
@@ -102,6 +103,9 @@ func (x *machine) cut(moments []engine.SaveMoment, left []*save.Player) {
 	}
 	for _, p := range cut.Parts {
 		at := slot{p.Doc.Player, p.Doc.Slot}
+		if p.Doc.Shared != nil {
+			x.disk.commons[p.Doc.Player] = p.Doc.Shared
+		}
 		switch {
 		case p.Moment != "":
 			x.disk.saves[at] = encoded(p.Doc)

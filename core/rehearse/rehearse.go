@@ -5,6 +5,7 @@ package rehearse
 
 import (
 	"fmt"
+	"path"
 	"strings"
 
 	"alluvion/core/check"
@@ -90,7 +91,7 @@ func planOf(script *plan.Rehearsal, load func(string) ([]byte, error)) (*model.M
 	if err != nil {
 		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", script.Plan.Value, err))
 	}
-	m, _, found := check.Text(text)
+	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(script.Plan.Value, id, load) })
 	if found.Errors() {
 		for _, f := range found {
 			if f.Severity == finding.Error {
@@ -99,6 +100,19 @@ func planOf(script *plan.Rehearsal, load func(string) ([]byte, error)) (*model.M
 		}
 	}
 	return m, nil
+}
+
+// commonsBeside finds a commons in the folder of the plan that uses it, or one above.
+func commonsBeside(plan, id string, load func(string) ([]byte, error)) ([]byte, error) {
+	folder := path.Dir(plan)
+	text, err := load(path.Join(folder, id+".yaml"))
+	if err != nil {
+		text, err = load(path.Join(folder, "..", id+".yaml"))
+	}
+	if err != nil {
+		return nil, model.Unknown(id)
+	}
+	return text, nil
 }
 
 // player plays the steps of one script.

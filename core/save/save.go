@@ -67,6 +67,8 @@ type Player struct {
 	Record    Record               `json:"record"`
 	World     *World               `json:"world,omitempty"` // where session.players is 1
 	Attic     Attic                `json:"attic,omitempty"`
+	// Shared is what this game writes of each commons: it is kept apart, once for all games and slots.
+	Shared map[string]Values `json:"-"`
 }
 
 // Record is what rewinds at death, as it was when the checkpoint reached was reached, or at the run's

@@ -65,6 +65,8 @@ func open(t *testing.T) *page {
 			}
 		}
 	}()
+	_, guild := p.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	require.NoError(p.t, guild)
 	_, _, err = p.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	require.NoError(t, err)
 	p.room, err = p.c.Open(ctx, "lantern-pass", "winter")

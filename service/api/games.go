@@ -149,13 +149,13 @@ func (s *Server) games(api huma.API) {
 		Description: "The text changes by just that; comments and layout stay. A change after which the plan could not run is refused.", Errors: []int{404, 409, 412, 422}}, s.putFate)
 	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names", Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
 	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
-		func(_ context.Context, in *textInput) (*body[Report], error) {
-			_, _, found := check.Text(in.RawBody)
+		func(ctx context.Context, in *textInput) (*body[Report], error) {
+			_, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 			return &body[Report]{reportOf(found)}, nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "matrix-of-text", Method: http.MethodPost, Path: "/v1/matrix", Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
-		func(_ context.Context, in *textInput) (*body[matrix.Matrix], error) {
-			m, _, found := check.Text(in.RawBody)
+		func(ctx context.Context, in *textInput) (*body[matrix.Matrix], error) {
+			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 			if m == nil {
 				return nil, broken(found)
 			}
@@ -176,7 +176,7 @@ func (s *Server) judge(g store.Game) judged {
 	if known, ok := s.judgements.Load(g.ID); ok && known.(judged).etag == g.ETag {
 		return known.(judged)
 	}
-	m, p, found := check.Text([]byte(g.Text))
+	m, p, found := check.Text([]byte(g.Text), s.store.CommonsText(context.Background()))
 	j := judged{g.ETag, m, p, found}
 	s.judgements.Store(g.ID, j)
 	return j
@@ -235,8 +235,10 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (GameInfo, error) {
 func quoted(etag string) string { return `"` + etag + `"` }
 
 func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error) {
-	_, p, found := check.Text(in.RawBody)
+	_, p, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 	switch {
+	case plan.IsCommons(in.RawBody):
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "This is a commons, not a plan", "Put it to /v1/commons.")
 	case found.Errors():
 		return nil, broken(found)
 	case p.Game.Name != in.Game:

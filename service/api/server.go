@@ -72,6 +72,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.sessions(api)
 		s.players(api)
 		s.standings(api)
+		s.commons(api)
 	})
 	return api
 }

@@ -6,7 +6,6 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/core/check"
 	"alluvion/core/model"
 )
 
@@ -40,16 +39,6 @@ func (s *Server) standings(api huma.API) {
 		Description: "The first places; or, with around, those before and after a player."}, s.getStanding)
 }
 
-// modelOf builds the model of a game's plan as it is now; nil where the plan has errors.
-func (s *Server) modelOf(ctx context.Context, game string) (*model.Model, error) {
-	g, err := s.store.Game(ctx, game)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	m, _, _ := check.Text([]byte(g.Text))
-	return m, nil
-}
-
 func standingInfo(x *model.Standing) StandingInfo {
 	out := StandingInfo{ID: x.ID, Title: x.Title, Rank: x.Rank.Source, Order: "high", Keep: "best"}
 	if !x.High {
@@ -62,10 +51,11 @@ func standingInfo(x *model.Standing) StandingInfo {
 }
 
 func (s *Server) listStandings(ctx context.Context, in *GamePath) (*body[[]StandingInfo], error) {
-	m, err := s.modelOf(ctx, in.Game)
+	j, err := s.judgedPlan(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
+	m := j.model
 	out := []StandingInfo{}
 	if m != nil {
 		for _, x := range m.Standings {
@@ -83,10 +73,11 @@ type standingInput struct {
 }
 
 func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[StandingPart], error) {
-	m, err := s.modelOf(ctx, in.Game)
+	j, err := s.judgedPlan(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
+	m := j.model
 	var known *model.Standing
 	if m != nil {
 		for _, x := range m.Standings {

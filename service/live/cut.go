@@ -110,7 +110,7 @@ func (s *Session) dropLost(player string) {
 // part is one player's part of a cut.
 func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
 	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Lease: s.leases[doc.Player], Moment: moment,
-		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc), Ranks: ranksOf(s.m, doc)}
+		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc), Ranks: ranksOf(s.m, doc), Shared: sharedOf(doc)}
 }
 
 // ranksOf are the numbers that put a player into the plan's standings.

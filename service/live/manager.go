@@ -72,13 +72,13 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	if err != nil {
 		return nil, err
 	}
-	mod, _, found := check.Text([]byte(g.Text))
+	mod, _, found := check.Text([]byte(g.Text), m.store.CommonsText(ctx))
 	if found.Errors() {
 		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
 	}
 	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
-		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}}
+		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}, spread: m.spread}
 	raw, err := m.store.World(ctx, game, name)
 	if err != nil {
 		return nil, err
@@ -155,6 +155,13 @@ func (m *Manager) Do(ctx context.Context, s *Session, req engine.Request) (Answe
 			return Answer{}, fmt.Errorf("%s could not leave the session %s: %w", req.Player, other.Name, err)
 		}
 		m.place(key, nil)
+	}
+	if req.Do == "join" {
+		shared, err := m.sharedNow(ctx, s, req.Player)
+		if err != nil {
+			return Answer{}, err
+		}
+		req.Shared = shared
 	}
 	answer, err := s.Do(ctx, req)
 	switch {

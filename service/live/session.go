@@ -28,6 +28,7 @@ type Session struct {
 	Opened     time.Time
 	m          *model.Model
 	store      *store.Store
+	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
 	inbox      chan func()
 	done       chan struct{}
@@ -257,6 +258,7 @@ func (s *Session) absorb(res engine.Result) {
 // note remembers what has changed since the last cut, and why.
 func (s *Session) note(changes []engine.Change, player string) {
 	s.ledger.Note(s.run, changes, player)
+	s.spread(s, changes)
 	for _, c := range changes {
 		s.trail.add(Step{Time: s.clock(), At: time.Now().UTC(), Change: c})
 	}

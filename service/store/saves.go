@@ -85,6 +85,7 @@ type PlayerCut struct {
 	Scene   string
 	Doc     []byte
 	Ranks   []Rank
+	Shared  []SharedValue // what this game writes of commons
 }
 
 // Written says which revision each player's part became; 0 for recovery state.
@@ -113,6 +114,9 @@ func (s *Store) Write(c Cut) <-chan CutResult {
 				return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
 			}
 			r.Written[p.Player] = n
+			if err := writeShared(tx, p); err != nil {
+				return fmt.Errorf("what %s has in common: %w", p.Player, err)
+			}
 			if err := writeRanks(tx, c, p); err != nil {
 				return fmt.Errorf("the standings of %s: %w", p.Player, err)
 			}

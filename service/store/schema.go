@@ -36,7 +36,13 @@ var steps = []string{
 	CREATE TABLE ranks (
 		game TEXT NOT NULL REFERENCES games(id), standing TEXT NOT NULL, player TEXT NOT NULL, slot INTEGER NOT NULL,
 		number REAL NOT NULL, text TEXT NOT NULL, PRIMARY KEY (game, standing, player, slot));
-	CREATE INDEX ranks_by ON ranks (game, standing, number)`,
+	CREATE INDEX ranks_by ON ranks (game, standing, number);
+	CREATE TABLE commons (
+		id TEXT PRIMARY KEY, title TEXT NOT NULL, version INTEGER NOT NULL,
+		etag TEXT NOT NULL, text TEXT NOT NULL, updated_at DATETIME NOT NULL);
+	CREATE TABLE commons_values (
+		commons TEXT NOT NULL, player TEXT NOT NULL, name TEXT NOT NULL, doc BLOB NOT NULL,
+		PRIMARY KEY (commons, player, name))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program.
