@@ -46,7 +46,7 @@ func TestCellsSayWhatHappensAndWhoDecided(t *testing.T) {
 		assert.Equal(t, row.decided, c.Decided, "%s at %s", row.row, row.column)
 		assert.Contains(t, c.Sentence, row.sentence)
 	}
-	assert.Equal(t, 36, mx.Cell("player.warmth", "death").Where.Line)
+	assert.Equal(t, 39, mx.Cell("player.warmth", "death").Where.Line)
 	for _, g := range mx.Groups {
 		for _, r := range g.Rows {
 			assert.Len(t, r.Cells, len(mx.Columns))

@@ -84,7 +84,7 @@ func (b *builder) use(u *plan.Use, doc *plan.Commons) {
 		d.WrittenBy = plan.Given[string]{Value: "game", Given: !mine}
 		shared := &Shared{Commons: doc.Commons.Name, ID: e.ID, Writer: e.Value.Writer.Name, Mine: mine}
 		b.newVar(&Var{ID: u.As.Name + "." + e.ID, At: u.At, Decl: d, Accept: &u.Accept, Shared: shared,
-			Title: Title(doc.Title, doc.Commons.Name) + ": " + Title(e.Value.Title, e.ID)})
+			Title: Title(e.Value.Title, e.ID)})
 	}
 }
 

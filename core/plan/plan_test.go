@@ -157,7 +157,7 @@ func TestReadingAgainIsReadingTheSame(t *testing.T) {
 	require.Empty(t, found)
 	again, _ := plan.Read(raw)
 	assert.True(t, reflect.DeepEqual(p, again))
-	assert.Equal(t, 34, p.Variables.Get("warmth").Step.Line)
+	assert.Equal(t, 37, p.Variables.Get("warmth").Step.Line)
 }
 
 func compiled(t *testing.T) *jsonschema.Schema {

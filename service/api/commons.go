@@ -21,12 +21,13 @@ type CommonsInfo struct {
 	UpdatedAt time.Time `json:"updated_at"`
 }
 
-type commonsPath struct {
+// CommonsPath names a commons.
+type CommonsPath struct {
 	Commons string `path:"commons" maxLength:"64" doc:"The commons' id."`
 }
 
 type commonsInput struct {
-	commonsPath
+	CommonsPath
 	IfMatch string `header:"If-Match" doc:"The entity tag of the text that it is to replace; without it there must be none yet."`
 	RawBody []byte `contentType:"application/yaml"`
 }
@@ -72,7 +73,7 @@ type commonsOutput struct {
 	Body        []byte
 }
 
-func (s *Server) getCommons(ctx context.Context, in *commonsPath) (*commonsOutput, error) {
+func (s *Server) getCommons(ctx context.Context, in *CommonsPath) (*commonsOutput, error) {
 	c, err := s.store.Commons(ctx, in.Commons)
 	if err != nil {
 		return nil, s.asProblem(err)
