@@ -115,7 +115,7 @@ func TestListsSayWhoAndWhatIsThere(t *testing.T) {
 	assert.Len(t, after[0].Slots, 1, "closing saved everybody")
 }
 
-func TestASlotIsARunOfItsOwn(t *testing.T) {
+func TestRule3ASlotIsARunOfItsOwn(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren", Slot: 1})
 	h.do(event("wren", "load"))

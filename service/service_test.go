@@ -446,7 +446,7 @@ func TestAStopSavesEverybody(t *testing.T) {
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain())
 }
 
-func TestASaveOfANewerPlanIsNotLoaded(t *testing.T) {
+func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren"})
 	h.do(api.Request{Do: "leave", Player: "wren"})

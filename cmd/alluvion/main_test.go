@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"encoding/xml"
 	"io"
 	"os"
 	"os/exec"
@@ -168,10 +169,136 @@ func TestPlayKeepsSavesWhereItIsTold(t *testing.T) {
 	assert.Contains(t, got.out, "Parcels               0             1")
 }
 
+const script = `rehearsal: a try
+plan: PLAN
+players: [wren]
+steps:
+  - {join: wren}
+  - {event: load, by: wren}
+  - {expect: {wren.parcels: 1}}
+`
+
+// scriptFile writes a rehearsal of the demo, changed as asked.
+func scriptFile(t *testing.T, change ...string) string {
+	path, err := filepath.Abs(demoPlan)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	relative, err := filepath.Rel(dir, path)
+	require.NoError(t, err)
+	file := filepath.Join(dir, "try.yaml")
+	require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(append(change, "PLAN", relative)...).Replace(script)), 0o644))
+	return file
+}
+
+func TestRehearseTellsBothSidesOfWhatFails(t *testing.T) {
+	good := runWith(t, "", "rehearse", scriptFile(t))
+	assert.Equal(t, 0, good.code, good.out+good.errs)
+	assert.Contains(t, good.out, "player.parcels  0 → 1  rule 5")
+	bad := runWith(t, "", "rehearse", scriptFile(t, "parcels: 1", "parcels: 4"))
+	assert.Equal(t, 1, bad.code)
+	assert.Contains(t, bad.out, "wren.parcels is 1, wanted 4")
+	assert.Contains(t, bad.out, "1 of 1 rehearsal")
+	broken := runWith(t, "", "rehearse", scriptFile(t, "join: wren", "join: finn"))
+	assert.Equal(t, 1, broken.code)
+	assert.Contains(t, broken.out, "line 5, column 12")
+	assert.Equal(t, 2, runWith(t, "", "rehearse").code)
+	assert.Equal(t, 3, runWith(t, "", "rehearse", "nowhere").code)
+	assert.Contains(t, runWith(t, "", "rehearse", t.TempDir()).out, "There is no rehearsal in")
+}
+
+func TestRehearseWritesJUnitForBuildServers(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "out.xml")
+	got := runWith(t, "", "rehearse", "-junit", file, scriptFile(t), scriptFile(t, "parcels: 1", "parcels: 4"), scriptFile(t, "plan: PLAN", "plan: nowhere.yaml"))
+	assert.Equal(t, 1, got.code)
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	var doc struct {
+		Suites []struct {
+			Tests, Failures, Errors int
+			Case                    struct {
+				Name    string `xml:"name,attr"`
+				Failure *struct {
+					Message string `xml:"message,attr"`
+				} `xml:"failure"`
+				Error *struct {
+					Message string `xml:"message,attr"`
+				} `xml:"error"`
+			} `xml:"testcase"`
+		} `xml:"testsuite"`
+	}
+	require.NoError(t, xml.Unmarshal(raw, &doc))
+	require.Len(t, doc.Suites, 3)
+	assert.Equal(t, "a try", doc.Suites[0].Case.Name)
+	assert.Nil(t, doc.Suites[0].Case.Failure)
+	assert.Contains(t, doc.Suites[1].Case.Failure.Message, "line 7")
+	assert.Contains(t, doc.Suites[2].Case.Error.Message, "cannot be read")
+}
+
+func TestRehearseRecordsWhatIsSo(t *testing.T) {
+	file := scriptFile(t, "{wren.parcels: 1}", "{wren.parcels: , wren.oil: 3}")
+	got := runWith(t, "", "rehearse", "-record", file)
+	assert.Equal(t, 0, got.code, got.out)
+	raw, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), "{wren.parcels: 1 , wren.oil: 12}")
+}
+
+func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
+	file := scriptFile(t)
+	cmd := program("rehearse", "-watch", file)
+	out, err := cmd.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, cmd.Start())
+	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
+	lines := bufio.NewScanner(out)
+	until := func(part string) {
+		for lines.Scan() {
+			if strings.Contains(lines.Text(), part) {
+				return
+			}
+		}
+		t.Fatalf("%q never came", part)
+	}
+	until("all as expected")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), "parcels: 1", "parcels: 9", 1)), 0o644))
+	require.NoError(t, os.Chtimes(file, time.Now(), time.Now().Add(time.Second)))
+	until("wren.parcels is 1, wanted 9")
+	require.NoError(t, cmd.Process.Signal(os.Interrupt))
+	assert.NoError(t, cmd.Wait())
+}
+
+func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
+	d := serve(t, filepath.Join(t.TempDir(), "a.db"))
+	ctx := context.Background()
+	_, err := d.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	require.NoError(t, err)
+	_, _, err = d.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
+	require.NoError(t, err)
+	room, err := d.c.Open(ctx, "lantern-pass", "winter")
+	require.NoError(t, err)
+	for _, r := range []api.Request{{Do: "join", Player: "wren"}, {Do: "event", Player: "wren", Name: "load"}} {
+		_, err = room.Do(ctx, r)
+		require.NoError(t, err)
+	}
+	require.NoError(t, room.Close(ctx))
+	why := func(args ...string) outcome {
+		return runWith(t, "", append([]string{"why", "-service", d.url, "-game", "lantern-pass", "-session", "winter"}, args...)...)
+	}
+	got := why("player.parcels")
+	assert.Equal(t, 0, got.code, got.errs)
+	assert.Contains(t, got.out, "wren             player.parcels  0 → 1  rule 5 (line")
+	assert.Contains(t, why("-player", "wren", "player.oil").out, "everything there has its start value")
+	assert.True(t, json.Valid([]byte(why("-json", "player.parcels").out)))
+	assert.Equal(t, 2, runWith(t, "", "why", "player.parcels").code)
+}
+
 // daemon is the program running as a service.
 type daemon struct {
 	cmd *exec.Cmd
 	c   *client.Client
+	url string
 }
 
 func serve(t *testing.T, data string) *daemon {
@@ -183,7 +310,7 @@ func serve(t *testing.T, data string) *daemon {
 	require.NoError(t, err)
 	go func() { _, _ = io.Copy(io.Discard, out) }()
 	url := strings.TrimSpace(strings.TrimPrefix(line, "Alluvion is at "))
-	d := &daemon{cmd: cmd, c: client.New(url)}
+	d := &daemon{cmd: cmd, c: client.New(url), url: url}
 	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait() })
 	return d
 }

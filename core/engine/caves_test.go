@@ -132,6 +132,14 @@ func cavern(t testing.TB) *world {
 	return w
 }
 
+// changed is a plan's text with one part of it put in another's place.
+func changed(text, from, to string) string {
+	if strings.Count(text, from) != 1 {
+		panic("not once in the text: " + from)
+	}
+	return strings.Replace(text, from, to, 1)
+}
+
 func figure(t testing.TB, r *engine.Run, player, name, at string) string {
 	for _, f := range append(append(r.Figures(player), r.GameFigures()...), append(r.SceneFigures("pit"), r.SceneFigures("hall")...)...) {
 		if f.Var.Name == name && (f.Scene == at || f.Prop == at) {

@@ -250,8 +250,11 @@ func (s *Server) trail(ctx context.Context, in *changesInput) ([]live.Step, erro
 		return nil, gameErr
 	}
 	steps, dbErr := live.History(ctx, s.store, s.log, in.Game, in.Session, in.Player, in.Name, in.Most)
-	if dbErr == nil && len(steps) == 0 {
-		dbErr = err // neither open nor ever written
+	if dbErr != nil || len(steps) > 0 {
+		return steps, dbErr
 	}
-	return steps, dbErr
+	if ever, dbErr := s.store.JournalEnd(ctx, in.Game, in.Session); dbErr != nil || ever > 0 {
+		return nil, dbErr
+	}
+	return nil, err // neither open nor ever written
 }
