@@ -15,11 +15,11 @@ var ErrEdit = errors.New("this cannot be changed in the text by itself; edit the
 // comments, order and layout stay. kind is keep, reset, rewind, set (with its expression), or "" for what
 // the defaults say. The text that is given must be a plan that can be read.
 func SetFate(source string, variable string, c Crossing, kind, expression string) (string, error) {
-	id := variable[strings.LastIndexByte(variable, '.')+1:]
 	root, found := parse([]byte(source))
 	if found.Errors() || root == nil {
 		return "", fmt.Errorf("%w: the plan has errors", ErrEdit)
 	}
+	id := declared(root.child("variables"), variable)
 	decl := root.child("variables").child(id)
 	if decl == nil || decl.form != formTable || len(decl.keys) == 0 {
 		return "", fmt.Errorf("%w: there is no variable %s", ErrEdit, variable)
@@ -32,6 +32,18 @@ func SetFate(source string, variable string, c Crossing, kind, expression string
 		return "", ErrEdit
 	}
 	return out, nil
+}
+
+// declared finds what a name as player.warmth, prop.cache.taken or player.dress.hood is declared as: its last
+// part, or (of the field of a group) the one before.
+func declared(variables *node, name string) string {
+	parts := strings.Split(name, ".")
+	for i := len(parts) - 1; i > 0; i-- {
+		if variables.child(parts[i]) != nil {
+			return parts[i]
+		}
+	}
+	return parts[len(parts)-1]
 }
 
 func fateText(kind, expression string) string {

@@ -98,3 +98,15 @@ func TestFatesWrittenIntoTheDemoAreRead(t *testing.T) {
 		require.GreaterOrEqual(t, strings.Count(text, "#"), strings.Count(string(raw), "#")-1, "comments stay, but for one on a line that is removed")
 	})
 }
+
+func TestAFateOfAPairOrAFieldIsWrittenWhereItIsDeclared(t *testing.T) {
+	const text = "alluvion: 1\ngame: g\nversion: 1\nstart: a/b\nprops: {cache: {placed: {one: a/b}}}\nvariables:\n" +
+		"  taken: {of: [player, prop:cache], type: bool, start: false}\n  dress: {of: player, type: group, fields: {hood: {type: bool, start: true}}} # warm\n" +
+		"scenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}\n"
+	out, err := plan.SetFate(text, "prop.cache.taken", plan.CrossDeath, "rewind", "")
+	require.NoError(t, err)
+	assert.Contains(t, out, "start: false, across: {death: rewind}}")
+	out, err = plan.SetFate(text, "player.dress.hood", plan.CrossDeath, "reset", "")
+	require.NoError(t, err)
+	assert.Contains(t, out, "fields: {hood: {type: bool, start: true}}, across: {death: reset}} # warm")
+}

@@ -320,6 +320,15 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 	for _, x := range m.Waymarks {
 		add("waymark", x.ID, x.Title, x.At)
 	}
+	for _, x := range m.Props {
+		add("prop", x.Name, x.Name, x.At)
+	}
+	for _, x := range m.Movables {
+		add("movable", x.ID, x.Title, x.At)
+	}
+	for _, x := range m.Standings {
+		add("standing", x.ID, x.Title, x.At)
+	}
 	for _, x := range m.Milestones {
 		add("milestone", x.ID, x.Title, x.At)
 	}

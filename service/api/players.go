@@ -246,13 +246,21 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 		if v.Holder != model.OfPlayer {
 			continue
 		}
-		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: figures[v.Name]}
+		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name]}
 		if doc != nil {
-			t.Saved, t.Stored = doc.Values[v.ID], !v.Computed()
+			t.Saved, t.Stored = doc.Values[v.ID], !v.Computed() && v.Shared == nil // a commons is kept apart
 		}
 		out = append(out, t)
 	}
 	return append(out, pairThrees(m, now, doc)...)
+}
+
+// startOf is a variable's start, for people; none of what begins by itself.
+func startOf(v *model.Var) expr.Value {
+	if v.Seed {
+		return expr.None
+	}
+	return v.Start
 }
 
 // pairThrees are those of pairs that were ever changed, now or in the save.
@@ -312,6 +320,9 @@ func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save
 	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
 	if now != nil && i < len(now.Milestones) {
 		t.Live = milestoneText(now.Milestones[i].Earned)
+		if p := now.Milestones[i]; !p.Earned && !p.Reached.IsNone() {
+			t.Live = expr.OfText(p.Reached.String() + " of " + m.Goal.String())
+		}
 	}
 	if doc != nil {
 		t.Saved = milestoneText(slices.Contains(doc.Milestones, m.ID))

@@ -33,5 +33,5 @@ export function dataOf<T>(answer: { data?: T; error?: unknown; response: Respons
 /** A value as people read it. */
 export function shown(value: unknown): string {
   if (value === null || value === undefined) return 'none'
-  return String(value)
+  return Array.isArray(value) ? `[${value.join(', ')}]` : String(value)
 }

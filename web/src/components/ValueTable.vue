@@ -16,13 +16,13 @@ defineEmits<{ pick: [name: string] }>()
       </tr>
     </thead>
     <tbody>
-      <tr v-for="v in values" :key="v.name" :class="{ picked: v.name === picked }">
+      <tr v-for="v in values" :key="`${v.name} ${v.of ?? ''}`" :class="{ picked: v.name === picked }">
         <th scope="row">
           <button type="button" :title="`${v.name}: why is it so?`" @click="$emit('pick', v.name)">{{ v.title }}</button>
         </th>
         <td class="mono quiet">{{ v.computed ? 'computed' : shown(v.start) }}</td>
-        <td class="mono" :class="{ live: present && v.live !== v.start && !v.computed }">{{ present ? shown(v.live) : '–' }}</td>
-        <td class="mono" :class="{ behind: present && v.stored && v.live !== v.saved }">{{ v.stored ? shown(v.saved) : '–' }}</td>
+        <td class="mono" :class="{ live: present && shown(v.live) !== shown(v.start) && !v.computed }">{{ present ? shown(v.live) : '–' }}</td>
+        <td class="mono" :class="{ behind: present && v.stored && shown(v.live) !== shown(v.saved) }">{{ v.stored ? shown(v.saved) : '–' }}</td>
       </tr>
     </tbody>
   </table>
