@@ -193,7 +193,7 @@ func scriptFile(t *testing.T, change ...string) string {
 func TestRehearseTellsBothSidesOfWhatFails(t *testing.T) {
 	good := runWith(t, "", "rehearse", scriptFile(t))
 	assert.Equal(t, 0, good.code, good.out+good.errs)
-	assert.Contains(t, good.out, "player.parcels  0 → 1  rule 5")
+	assert.Contains(t, good.out, "wren  parcels  0 → 1   rule 5")
 	bad := runWith(t, "", "rehearse", scriptFile(t, "parcels: 1", "parcels: 4"))
 	assert.Equal(t, 1, bad.code)
 	assert.Contains(t, bad.out, "wren.parcels is 1, wanted 4")

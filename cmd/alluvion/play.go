@@ -468,15 +468,8 @@ func (p *player) printf(format string, args ...any) {
 }
 
 func (p *player) printAnswer(a api.Answer) {
-	width := 0
-	for _, c := range a.Changes {
-		width = max(width, len(whose(c)))
-	}
-	for _, c := range a.Changes {
-		p.printf("  %-*s  %s %s %s   %s\n", width, whose(c), c.From.Plain(), p.style.quiet("→"), p.style.bold(c.To.Plain()), p.style.quiet(c.Cause))
-	}
-	for _, n := range a.Notices {
-		p.printf("  %s\n", p.style.blue(noticeText(n)))
+	if !p.quiet {
+		p.style.happened(p.out, "  ", a.Changes, a.Notices)
 	}
 	if a.Saved != nil && a.Saved.Error != "" {
 		p.printf("  %s\n", p.style.red("not saved yet: "+a.Saved.Error))
@@ -486,46 +479,6 @@ func (p *player) printAnswer(a api.Answer) {
 	if len(a.Changes)+len(a.Notices) == 0 {
 		p.printf("  %s\n", p.style.quiet("applied; nothing changed"))
 	}
-}
-
-// whose names the value that changed, with its owner.
-func whose(c api.Change) string {
-	switch {
-	case c.Player != "":
-		return c.Player + "  " + strings.TrimPrefix(c.Name, "player.")
-	case c.Scene != "":
-		return c.Scene + "  " + strings.TrimPrefix(c.Name, "scene.")
-	}
-	return "game  " + strings.TrimPrefix(c.Name, "game.")
-}
-
-func noticeText(n api.Notice) string {
-	switch n.Kind {
-	case "arrived":
-		if n.From == "" {
-			return n.Player + " is in " + n.Scene
-		}
-		return n.Player + " arrived in " + n.Scene + " from " + n.From
-	case "departed":
-		return n.Player + " left " + n.Scene
-	case "checkpoint":
-		return n.Player + " touched the checkpoint " + n.Text
-	case "died":
-		return n.Player + " died in " + n.Scene
-	case "came-back":
-		return n.Player + " came back in " + n.Scene
-	case "message":
-		return "told to " + n.To + ": " + n.Text
-	case "milestone":
-		return n.Player + " earned " + n.Text
-	case "started":
-		return n.Player + " begins a new run"
-	case "joined":
-		return n.Player + " joined"
-	case "left":
-		return n.Player + "'s visit ended"
-	}
-	return n.Kind + ": " + n.Text
 }
 
 func (p *player) printJSON(req api.Request, a api.Answer, err error) error {

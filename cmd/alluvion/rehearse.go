@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"alluvion/core/rehearse"
+	"alluvion/service/api"
 )
 
 // rehearsed is a script that was played.
@@ -132,7 +133,7 @@ func (c *call) printRehearsal(r rehearsed, steps bool) {
 	if !r.report.Passed() {
 		verdict = s.red("failed")
 	}
-	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title), s.quiet(fmt.Sprintf("%s, %s", r.file, plural(len(r.report.Steps), "step"))))
+	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title), s.quiet(fmt.Sprintf("%s, %s", filepath.Base(r.file), plural(len(r.report.Steps), "step"))))
 	for _, step := range r.report.Steps {
 		if steps || step.Failed != "" {
 			c.printStep(step)
@@ -151,16 +152,15 @@ func (c *call) printStep(step rehearse.Step) {
 	}
 	fmt.Fprintf(c.out, "  %s %s %s\n", mark, s.quiet(fmt.Sprintf("%4d", step.Line)), step.Text)
 	const indent = "         "
+	var changes []api.Change
 	for _, ch := range step.Changes {
-		whose := strings.Trim(ch.Player+" "+ch.Scene+ch.Prop, " ")
-		if whose != "" {
-			whose += "  "
-		}
-		fmt.Fprintf(c.out, "%s%s%s  %s → %s  %s\n", indent, s.quiet(whose), ch.Name, ch.From.Plain(), s.bold(ch.To.Plain()), s.quiet(ch.Cause.String()))
+		changes = append(changes, api.Change{Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
 	}
+	var notices []api.Notice
 	for _, n := range step.Notices {
-		fmt.Fprintf(c.out, "%s%s\n", indent, s.quiet(strings.TrimSpace("told "+n.To+" "+n.Player+": "+n.Kind+" "+n.Text)))
+		notices = append(notices, api.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From})
 	}
+	s.happened(c.out, indent, changes, notices)
 	if step.Refused != "" {
 		fmt.Fprintf(c.out, "%s%s\n", indent, s.quiet("refused: "+step.Refused))
 	}

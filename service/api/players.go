@@ -326,6 +326,9 @@ func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save
 	}
 	if doc != nil {
 		t.Saved = milestoneText(slices.Contains(doc.Milestones, m.ID))
+		if t.Saved == milestoneText(false) && now != nil && i < len(now.Milestones) && !now.Milestones[i].Earned {
+			t.Saved = t.Live // how far it is follows from other values
+		}
 	}
 	return t
 }

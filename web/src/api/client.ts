@@ -33,5 +33,6 @@ export function dataOf<T>(answer: { data?: T; error?: unknown; response: Respons
 /** A value as people read it. */
 export function shown(value: unknown): string {
   if (value === null || value === undefined) return 'none'
-  return Array.isArray(value) ? `[${value.join(', ')}]` : String(value)
+  if (Array.isArray(value)) return value.length ? value.join(', ') : 'empty'
+  return String(value)
 }
