@@ -30,7 +30,7 @@ type Column struct {
 
 // Group is the rows of one holder.
 type Group struct {
-	Holder string `json:"holder" doc:"As it is written in a plan: player, scene, game, prop:cache, [player, scene], [player, prop:cache]."`
+	Holder string `json:"holder" doc:"As it is written in a plan: player, scene, game, prop:cache, [player, scene], [player, prop:cache]; and commons:courier-guild."`
 	Title  string `json:"title"`
 	Rows   []Row  `json:"rows"`
 }
@@ -61,7 +61,7 @@ func Of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
 	w := &writer{m: m}
 	for _, h := range w.holdings() {
-		rows := w.rows(h)
+		rows := w.rows(h, "")
 		switch h.Holder {
 		case model.OfPlayer:
 			rows = append(rows, w.place(), w.reached())
@@ -76,18 +76,30 @@ func Of(m *model.Model) Matrix {
 				rows = append(rows, w.movable(x))
 			}
 		}
-		for r := range rows {
-			for i := range rows[r].Cells {
-				if rows[r].Cells[i].Choices == nil {
-					rows[r].Cells[i].Choices = []string{}
-				}
-			}
-		}
 		if len(rows) > 0 {
 			out.Groups = append(out.Groups, Group{Holder: holderText(h), Title: groupTitle(h), Rows: rows})
 		}
+		for _, use := range w.m.Plan.Uses {
+			if id := use.Commons.Name; h.Holder == model.OfPlayer {
+				out.Groups = append(out.Groups, Group{Holder: "commons:" + id, Title: "Each player has in the " + strings.ReplaceAll(id, "-", " "), Rows: w.rows(h, id)})
+			}
+		}
 	}
+	out.complete()
 	return out
+}
+
+// complete makes sure that every cell has a list of choices, though it may be empty: nothing is null in JSON.
+func (m *Matrix) complete() {
+	for _, g := range m.Groups {
+		for _, r := range g.Rows {
+			for i := range r.Cells {
+				if r.Cells[i].Choices == nil {
+					r.Cells[i].Choices = []string{}
+				}
+			}
+		}
+	}
 }
 
 // holdings are in the order in which designers think of them: what players have first.
@@ -160,10 +172,15 @@ func columns() []Column {
 
 type writer struct{ m *model.Model }
 
-func (w *writer) rows(h *model.Holding) []Row {
+// rows are the variables of a holding; those of a commons, or ("") those that are the game's own.
+func (w *writer) rows(h *model.Holding, commons string) []Row {
 	var rows []Row
 	for _, v := range w.m.Vars {
-		if v.Hold == h {
+		of := ""
+		if v.Shared != nil {
+			of = v.Shared.Commons
+		}
+		if v.Hold == h && of == commons {
 			rows = append(rows, w.variable(v))
 		}
 	}

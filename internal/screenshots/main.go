@@ -37,7 +37,7 @@ type terminal struct{ name, command string }
 
 var terminals = []terminal{
 	{"cli-check", "BIN check examples/troubled/still-dead.yaml; BIN check examples/troubled/none-unhandled.yaml"},
-	{"cli-matrix", "BIN matrix examples/lantern-pass/plan.yaml"},
+	{"cli-matrix", "BIN matrix examples/lantern-market/plan.yaml"},
 	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -17 examples/lantern-pass/first-night.play)"},
 	{"cli-rehearse", "BIN rehearse examples/lantern-market; BIN rehearse examples/lantern-pass/rehearsals/a-cache-is-taken-once.yaml | head -34"},
 }
