@@ -11,7 +11,13 @@ import (
 )
 
 func runSchema(c *call) (int, error) {
-	_, err := c.out.Write(plan.Schema())
+	schemas := map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema, "commons": plan.CommonsSchema}
+	schema := schemas[c.of]
+	if schema == nil {
+		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal and commons.\n", c.of)
+		return wrongUse, errUse
+	}
+	_, err := c.out.Write(schema())
 	return fine, err
 }
 

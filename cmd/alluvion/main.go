@@ -38,8 +38,8 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose, steps, record, watch           bool
-	addr, data, service, game, session, row, at, junit, who string
+	json, accepted, verbose, steps, record, watch               bool
+	addr, data, service, game, session, row, at, junit, who, of string
 }
 
 // call is one run of a command.
@@ -88,7 +88,9 @@ var commands = []command{
 	{"demo", "", "run the service with the demo game and a few players in it", runDemo, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "")
 	}},
-	{"schema", "", "print the JSON Schema of plans", runSchema, nil},
+	{"schema", "", "print the JSON Schema of plans, rehearsals or commons", runSchema, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal or commons")
+	}},
 }
 
 func jsonFlag(fs *flag.FlagSet, o *options) {

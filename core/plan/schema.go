@@ -238,7 +238,13 @@ func verbForms(t reflect.Type) []any {
 				needed = append(needed, name)
 			}
 		}
-		forms = append(forms, object{"required": needed})
+		form := object{"required": needed}
+		for _, other := range verbsOf(t) {
+			if fs.byName[other].takes(verb) { // then it is the other that says what is done
+				form["not"] = object{"required": []string{other}}
+			}
+		}
+		forms = append(forms, form)
 	}
 	return forms
 }
@@ -276,6 +282,8 @@ func Keys() []Table {
 	}
 	visit(reflect.TypeFor[Plan]())
 	visit(reflect.TypeFor[EveryForm]())
+	visit(reflect.TypeFor[Commons]())
+	visit(reflect.TypeFor[Rehearsal]())
 	return out
 }
 

@@ -1,16 +1,20 @@
 package rehearse_test
 
 import (
+	"bytes"
 	"errors"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"alluvion/core/plan"
 	"alluvion/core/rehearse"
 )
 
@@ -152,6 +156,33 @@ func TestShuffledRehearsalsAreJudged(t *testing.T) {
 		from, to := rapid.SampledFrom(words).Draw(t, "from"), rapid.SampledFrom(words).Draw(t, "to")
 		rehearse.Play([]byte(strings.Replace(string(raw), from, to, rapid.IntRange(1, 3).Draw(t, "times"))), fromFolder)
 	})
+}
+
+// An editor with the published schemas accepts what the reader accepts.
+func TestTheSchemasTakeTheExamples(t *testing.T) {
+	for name, row := range map[string]struct {
+		schema []byte
+		files  string
+	}{"rehearsals": {plan.RehearsalSchema(), "../../examples/lantern-*/rehearsals/*.yaml"}, "commons": {plan.CommonsSchema(), "../../examples/*.yaml"}} {
+		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(row.schema))
+		require.NoError(t, err)
+		c := jsonschema.NewCompiler()
+		require.NoError(t, c.AddResource("s.json", doc))
+		schema, err := c.Compile("s.json")
+		require.NoError(t, err)
+		files, err := filepath.Glob(row.files)
+		require.NoError(t, err)
+		require.NotEmpty(t, files, name)
+		for _, file := range files {
+			raw, err := os.ReadFile(file)
+			require.NoError(t, err)
+			text, err := yaml.YAMLToJSON(raw)
+			require.NoError(t, err)
+			value, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+			require.NoError(t, err)
+			assert.NoError(t, schema.Validate(value), file)
+		}
+	}
 }
 
 func FuzzPlay(f *testing.F) {

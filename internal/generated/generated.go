@@ -24,10 +24,12 @@ func Files() (map[string][]byte, error) {
 		return nil, err
 	}
 	return map[string][]byte{
-		"api/openapi.yaml":      contract,
-		"docs/plan.schema.json": plan.Schema(),
-		"docs/findings.md":      findings(),
-		"docs/plan.md":          reference,
+		"api/openapi.yaml":           contract,
+		"docs/plan.schema.json":      plan.Schema(),
+		"docs/rehearsal.schema.json": plan.RehearsalSchema(),
+		"docs/commons.schema.json":   plan.CommonsSchema(),
+		"docs/findings.md":           findings(),
+		"docs/plan.md":               reference,
 	}, nil
 }
 
