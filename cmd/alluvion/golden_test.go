@@ -25,6 +25,7 @@ func TestOutputIsAsItIsMeantToBe(t *testing.T) {
 		"check-error":    {"check", "../../examples/troubled/none-unhandled.yaml"},
 		"matrix":         {"matrix", demoPlan},
 		"matrix-row":     {"matrix", demoPlan, "-row", "player.parcels"},
+		"pack":           {"pack", demoPlan},
 		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -75,6 +75,7 @@ var commands = []command{
 		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 	}},
+	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")

@@ -42,7 +42,7 @@ func Model(m *model.Model) finding.List {
 		(*checker).bounds, (*checker).areaBounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
 		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
 		(*checker).givenTwice, (*checker).resetApart, (*checker).timeOutlives, (*checker).clampedTransfers, (*checker).ruleLoops,
-		(*checker).clientTrusted, (*checker).setDownOnArrival, (*checker).gatesOutOfReach, (*checker).undecidedThings,
+		(*checker).clientTrusted, (*checker).setDownOnArrival, (*checker).gatesOutOfReach, (*checker).undecidedThings, (*checker).overBudget,
 	} {
 		check(c)
 	}
@@ -159,6 +159,9 @@ func (c *checker) accepts() []about {
 	for i := range p.Props.Entries {
 		out = append(out, about{p.Props.Entries[i].ID, &p.Props.Entries[i].Value.Accept})
 	}
+	for i := range p.Carriers.Entries {
+		out = append(out, about{p.Carriers.Entries[i].ID, &p.Carriers.Entries[i].Value.Accept})
+	}
 	for i := range p.Uses {
 		out = append(out, about{p.Uses[i].As.Name, &p.Uses[i].Accept})
 	}
@@ -189,6 +192,11 @@ func (c *checker) gather() {
 	}
 	for _, a := range c.m.Always {
 		c.add(a.That, nil, "always")
+	}
+	for _, x := range c.m.Carriers {
+		for _, name := range x.Carries {
+			c.add(name.Program, nil, "carrier")
+		}
 	}
 	for _, s := range c.m.Standings {
 		c.add(s.Rank, nil, "standing")

@@ -58,5 +58,6 @@ var kinds = []Kind{
 	{"set-down-on-arrival", Warning, "A movable where players arrive", "It stands in the way of who arrives.", "Put it on a spot of its own."},
 	{"goal-out-of-range", Warning, "A goal that progress can never reach", "The milestone can never be earned.", "Lower the goal, or widen the limits of what it counts."},
 	{"goal-never-nears", Warning, "Nothing brings the goal nearer", "No rule changes what the milestone counts, so it can never be earned.", "Write a rule that raises it, or say written_by: game."},
+	{"over-budget", Warning, "More than the carrier carries", "Part of it is cut off, or two writers overwrite each other.", "Carry less, coarser steps or narrower limits; alluvion pack shows what takes how much."},
 	{"needless-accept", Note, "Accepted, but not found", "The plan accepts a finding that is not there.", "Remove it from accept."},
 }

@@ -46,6 +46,7 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b.allAlways()
 	b.allRequests()
 	b.allStandings()
+	b.allCarriers()
 	b.allWeighed()
 	if b.found.Errors() {
 		return nil, b.found

@@ -173,18 +173,48 @@ func (d *Domain) admitText(s string) error {
 
 // inAlphabet reads "a-z0-9_-": single characters and ranges; a - at the end stands for itself.
 func inAlphabet(r rune, alphabet string) bool {
-	a := []rune(alphabet)
-	for i := 0; i < len(a); i++ {
-		if i+2 < len(a) && a[i+1] == '-' {
-			if a[i] <= r && r <= a[i+2] {
-				return true
-			}
-			i += 2
-		} else if a[i] == r {
+	for _, span := range spans(alphabet) {
+		if span[0] <= r && r <= span[1] {
 			return true
 		}
 	}
 	return false
+}
+
+// spans are the ranges of an alphabet; a single character is a range of one.
+func spans(alphabet string) [][2]rune {
+	var out [][2]rune
+	a := []rune(alphabet)
+	for i := 0; i < len(a); i++ {
+		if i+2 < len(a) && a[i+1] == '-' {
+			out = append(out, [2]rune{a[i], a[i+2]})
+			i += 2
+		} else {
+			out = append(out, [2]rune{a[i], a[i]})
+		}
+	}
+	return out
+}
+
+// Letters lists the characters of an alphabet, each once, in their order in it; nil where a range goes
+// backwards, or there are more than most.
+func Letters(alphabet string, most int) []rune {
+	seen := map[rune]bool{}
+	var out []rune
+	for _, span := range spans(alphabet) {
+		if span[1] < span[0] || int(span[1]-span[0]) >= most {
+			return nil
+		}
+		for r := span[0]; r <= span[1]; r++ {
+			if !seen[r] {
+				seen[r], out = true, append(out, r)
+			}
+		}
+	}
+	if len(out) > most {
+		return nil
+	}
+	return out
 }
 
 // FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text.

@@ -4,6 +4,8 @@
 package model
 
 import (
+	"time"
+
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
@@ -23,6 +25,7 @@ type Model struct {
 	Props       []*Prop // all, in document order
 	Movables    []*Movable
 	Standings   []*Standing
+	Carriers    []*Carrier
 	Pickable    map[string]map[string]Pickable // by roster and option: those that are not for every player
 	Requests    map[string]*RequestRule        // by the request
 	Fastest     fixed.Num                      // of moves, in units per second; 0 where nothing is said
@@ -152,6 +155,28 @@ type Standing struct {
 	Best  bool          // the best number that a player ever had counts
 	At    finding.At
 	Decl  *plan.Standing
+}
+
+// Carrier is a transport with hard limits.
+type Carrier struct {
+	ID       string
+	Title    string
+	Alphabet []rune
+	Length   int // symbols of one message
+	Lanes    int
+	Every    time.Duration
+	Players  bool // each player writes a lane of their own; otherwise the server writes them
+	Carries  []*CarriedName
+	Samples  int // how many places one message holds
+	At       finding.At
+	Decl     *plan.Carrier
+}
+
+// CarriedName is one name that a carrier's message holds.
+type CarriedName struct {
+	*expr.Program
+	Domain Domain // of a variable; of what is built in, what its type says
+	Place  bool   // a part of place: carried once for each sample
 }
 
 // RequestRule is the condition of a built-in request.

@@ -47,8 +47,8 @@ type Plan struct {
 	Uses      []Use         `plan:"uses" doc:"The commons that this game uses: player variables that it holds in common with other games."`
 	Requests  Requests      `plan:"requests" doc:"Conditions on what players ask for."`
 
-	Carriers Later `plan:"carriers" doc:"Transports with hard limits."`
-	Upgrades Later `plan:"upgrades" doc:"What turns a save of one version into the next."`
+	Carriers Map[Carrier] `plan:"carriers" doc:"Transports with hard limits, and what is to fit into them."`
+	Upgrades Later        `plan:"upgrades" doc:"What turns a save of one version into the next."`
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
@@ -247,6 +247,20 @@ type Requests struct {
 	Pass      RequestRule `plan:"pass" doc:"The player goes through a passage."`
 	Touch     RequestRule `plan:"touch" doc:"The player touches a checkpoint."`
 	StartOver RequestRule `plan:"start-over" doc:"The player begins a new run."`
+}
+
+// Carrier is a transport with hard limits that state has to fit into.
+type Carrier struct {
+	Title       Given[string]        `plan:"title" doc:"What people call it."`
+	Alphabet    Given[string]        `plan:"alphabet,required" doc:"The symbols that it takes, as single ones and ranges: 0-9"`
+	Length      Given[int]           `plan:"length,required" min:"1" max:"1000000" doc:"Most symbols of one message."`
+	Lanes       Given[int]           `plan:"lanes" min:"1" max:"100000" default:"1" doc:"How many messages stand beside one another; each writer needs one of its own."`
+	Every       Given[time.Duration] `plan:"every,required" doc:"How often a lane can be written."`
+	Writers     Given[string]        `plan:"writers" enum:"players,server" default:"players" doc:"players: each has a lane; server: the game's server writes them all."`
+	Carries     []Expr               `plan:"carries,required" doc:"What a message holds, in this order: place.scene, place.x, player.courier."`
+	Samples     Given[int]           `plan:"samples" min:"1" max:"100" default:"1" doc:"How many places a message holds, the newest first: those of place are carried so many times."`
+	SampleEvery Given[time.Duration] `plan:"sample_every" doc:"How far apart in time the samples are."`
+	Accept      Accept               `plan:"accept"`
 }
 
 // RequestRule is the condition of one request.

@@ -1,0 +1,36 @@
+package check
+
+import (
+	"fmt"
+
+	"alluvion/core/model"
+	"alluvion/core/pack"
+)
+
+// overBudget reports messages that are too long for their carrier, and carriers with more writers than lanes.
+func (c *checker) overBudget() {
+	for _, x := range c.m.Carriers {
+		l := pack.Of(x)
+		of := about{"carriers." + x.ID, &x.Decl.Accept}
+		if l.Left() < 0 {
+			c.report("over-budget", x.At, of, "A message of %s takes %d symbols, and %d fit.%s", x.ID, l.Used, x.Length, advice(l))
+		}
+		if players := c.m.Players(); x.Players && players > x.Lanes {
+			c.report("over-budget", x.At, of, "%s has %s for %d players; two of them would write into one.", x.ID, lanes(x), players)
+		}
+	}
+}
+
+func lanes(x *model.Carrier) string {
+	if x.Lanes == 1 {
+		return "one lane"
+	}
+	return fmt.Sprintf("%d lanes", x.Lanes)
+}
+
+func advice(l pack.Layout) string {
+	for _, s := range l.Savings() {
+		return fmt.Sprintf(" Steps of %s for %s would save %d.", s.Step, s.Name, s.Symbol)
+	}
+	return ""
+}
