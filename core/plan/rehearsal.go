@@ -41,7 +41,7 @@ type Step struct {
 	Crash   Given[string] `plan:"crash" with:"" enum:"machine" doc:"machine: everything that is not on disk is gone, and everybody is out of the session."`
 	Restart Given[string] `plan:"restart" with:"" enum:"session" doc:"session: all visits end, everybody is saved, and the session is opened again."`
 	Correct Expr          `plan:"correct" with:"to,why" doc:"A value is corrected by hand."`
-	Upgrade ID            `plan:"upgrade" with:"to" doc:"A player's save is taken to a later version of the plan."`
+	Upgrade ID            `plan:"upgrade" with:"to" doc:"The session goes on under a later version of the plan, which stands beside this one as plan.v4.yaml; what of the player's save does not fit it is told."`
 
 	By      Given[string] `plan:"by" doc:"The player who does it, or server."`
 	Where   Where         `plan:"at" doc:"Where the player moves first: [x, y], or {x: 30}, the other axes staying as they are."`

@@ -20,6 +20,8 @@ type machine struct {
 	ledger engine.Ledger
 	rates  engine.Rates
 	disk   disk
+	// upgraded says that the saves may be of an earlier version, so that not all of them has to fit.
+	upgraded bool
 }
 
 type disk struct {
@@ -142,7 +144,7 @@ func (x *machine) load(at slot) (*save.Player, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(problems) > 0 {
+	if len(problems) > 0 && !x.upgraded {
 		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, problems[0].Name, problems[0].Reason)
 	}
 	return doc, nil
@@ -177,11 +179,33 @@ func (x *machine) reopen() {
 	if x.disk.world != nil {
 		w, _, err := save.DecodeWorld(x.disk.world, x.m)
 		if err != nil {
-			panic(err) // it was written under the same plan
+			panic(err) // it was written under this plan, or an earlier version of it
 		}
 		world = w
 	}
 	x.run, x.clock, x.saved = engine.ReopenWith(x.m, world, x.seed), 0, 0
+}
+
+// under opens the session under another version of the plan, and tells what of a player's saves does not fit
+// it.
+func (x *machine) under(m *model.Model, player string) []save.Problem {
+	x.m, x.upgraded = m, true
+	x.reopen()
+	var out []save.Problem
+	for number := range m.SlotsPerPlayer() {
+		at := slot{player, number + 1}
+		for _, raw := range [][]byte{x.disk.saves[at], x.disk.recovery[at]} {
+			if raw == nil {
+				continue
+			}
+			_, problems, err := save.DecodePlayer(raw, m)
+			if err != nil {
+				problems = []save.Problem{{Name: "save", Reason: err.Error()}}
+			}
+			out = append(out, problems...)
+		}
+	}
+	return out
 }
 
 // kept copies what the next step would overwrite.

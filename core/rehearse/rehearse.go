@@ -65,7 +65,7 @@ func Play(source []byte, load func(name string) ([]byte, error)) *Report {
 		out.Found = found
 		return out
 	}
-	m, found := planOf(script, load)
+	m, found := planOf(script, script.Plan.Value, load)
 	if m == nil {
 		out.Found = found
 		return out
@@ -82,20 +82,20 @@ func Play(source []byte, load func(name string) ([]byte, error)) *Report {
 	return out
 }
 
-// planOf reads the plan that a script names; where it has errors they are told in its place.
-func planOf(script *plan.Rehearsal, load func(string) ([]byte, error)) (*model.Model, finding.List) {
+// planOf reads a plan that a script names; where it has errors they are told where it is named.
+func planOf(script *plan.Rehearsal, name string, load func(string) ([]byte, error)) (*model.Model, finding.List) {
 	one := func(id, text string) finding.List {
 		return finding.List{finding.New(id, script.Plan.At, text)}
 	}
-	text, err := load(script.Plan.Value)
+	text, err := load(name)
 	if err != nil {
-		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", script.Plan.Value, err))
+		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", name, err))
 	}
-	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(script.Plan.Value, id, load) })
+	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(name, id, load) })
 	if found.Errors() {
 		for _, f := range found {
 			if f.Severity == finding.Error {
-				return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", script.Plan.Value, f.Line, f.Message))
+				return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name, f.Line, f.Message))
 			}
 		}
 	}
@@ -173,7 +173,7 @@ func (p *player) act(s *plan.Step) error {
 		p.took(p.machine.restart())
 		return nil
 	case "upgrade":
-		return fmt.Errorf("taking a save to another version is still to come: this version has no upgrades yet")
+		return p.upgrade(s)
 	case "pass", "touch":
 		if s.Where.Given() {
 			if err := p.moveFirst(s); err != nil {
@@ -186,6 +186,26 @@ func (p *player) act(s *plan.Step) error {
 		return err
 	}
 	return p.ask(req)
+}
+
+// upgrade ends the session and opens it again under another version of the plan, which stands beside the
+// script's plan as plan.v4.yaml. What of the player's saves does not fit it is told, and kept in the attic.
+func (p *player) upgrade(s *plan.Step) error {
+	name := p.script.Plan.Value
+	ext := path.Ext(name)
+	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), plain(s.To).Plain(), ext)
+	m, found := planOf(p.script, name, p.load)
+	switch {
+	case m == nil:
+		return fmt.Errorf("%s", found[0].Message)
+	case m.Plan.Version.Value <= p.machine.m.Plan.Version.Value:
+		return fmt.Errorf("%s has version %d, which is no later one", name, m.Plan.Version.Value)
+	}
+	p.took(p.machine.restart())
+	for _, problem := range p.machine.under(m, s.Upgrade.Name) {
+		p.told = append(p.told, engine.Notice{Player: s.Upgrade.Name, To: "player", Kind: "attic", Text: problem.Name + ": " + problem.Reason})
+	}
+	return nil
 }
 
 func (p *player) ask(req engine.Request) error {

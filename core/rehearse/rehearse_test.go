@@ -63,7 +63,7 @@ func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 		"not told":                {"{told: p1, notice: First Crossing}", "was not told", ""},
 		"not seen":                {"{sees: p1, not: p1.parcels}", "p1 is sent p1.parcels", ""},
 		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is never sent p1.parcels", ""},
-		"an upgrade":              {"{upgrade: p1, to: 4}", "still to come", ""},
+		"an upgrade to nothing":   {"{upgrade: p1, to: 4}", "cannot be read", ""},
 		"a correction of nothing": {"{correct: p1.dead, to: true, why: fun}", "is no variable", ""},
 		"a correction too large":  {"{correct: p1.oil, to: 99, why: fun}", "outside 0 to 40", ""},
 		"a variable that is none": {"{write: oli, by: p1, value: 3}", "no variable called", ""},
@@ -132,6 +132,36 @@ func TestRule30ACrashLosesWhatIsNotOnTheDisk(t *testing.T) {
 	for _, s := range r.Steps {
 		assert.Empty(t, s.Failed, "%s %v", s.Text, s.Wanted)
 	}
+}
+
+func TestRule31ASaveIsTakenToALaterVersionAndKeepsWhatDoesNotFit(t *testing.T) {
+	const script = `rehearsal: a try
+plan: ../plan.yaml
+players: [p1]
+steps:
+  - {join: p1}
+  - {event: load, by: p1}
+  - {write: oil, by: server, player: p1, value: 38}
+  - {upgrade: p1, to: 4}
+  - {told: p1, notice: "player.oil: 38 is outside 0 to 20"}
+  - {join: p1}
+  - {expect: {p1.parcels: 1, p1.oil: 12, p1.visits: 2}}
+  - {upgrade: p1, to: 4}
+`
+	load := func(name string) ([]byte, error) {
+		if name != "../plan.v4.yaml" {
+			return fromFolder(name)
+		}
+		demo, err := fromFolder("../plan.yaml")
+		text := strings.Replace(string(demo), "version: 3", "version: 4", 1)
+		return []byte(strings.NewReplacer("type: int, min: 0, max: 40, start: 12", "type: int, min: 0, max: 20, start: 12", "{set: player.oil, to: 40}", "{set: player.oil, to: 20}").Replace(text)), err
+	}
+	r := rehearse.Play([]byte(script), load)
+	require.Empty(t, r.Found)
+	for _, s := range r.Steps[:len(r.Steps)-1] {
+		assert.Empty(t, s.Failed, "%s %v", s.Text, s.Wanted)
+	}
+	assert.Contains(t, r.Steps[len(r.Steps)-1].Failed, "no later one")
 }
 
 func TestRecordingWritesOnlyTheValues(t *testing.T) {
