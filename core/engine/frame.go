@@ -2,6 +2,7 @@ package engine
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
 
@@ -36,6 +37,14 @@ func (f *frame) Fail(err error) {
 	if f.err == nil {
 		f.err = err
 	}
+}
+
+// Number gives the number that a name stands for.
+func (f *frame) Number(ref *expr.Ref) fixed.Num {
+	if ref.Mine() {
+		return f.player.vars[ref.Slot].Num
+	}
+	return f.Read(ref).Num
 }
 
 // Read gives the value that a name stands for.

@@ -244,7 +244,10 @@ func (t *tx) rules(rules []*model.Rule) error {
 	player, scene, prop := t.frame.player, t.frame.scene, t.frame.prop
 	for _, r := range rules {
 		t.frame.player, t.frame.scene, t.frame.prop = player, scene, prop
-		m := t.mark()
+		var m mark
+		if t.settled {
+			m = t.mark()
+		}
 		err := t.rule(r)
 		if err == nil {
 			continue
@@ -282,7 +285,7 @@ func (t *tx) rule(r *model.Rule) error {
 }
 
 func (t *tx) holds(p *expr.Program) bool {
-	return p.Eval(&t.frame).Bool && t.frame.err == nil
+	return p.True(&t.frame) && t.frame.err == nil
 }
 
 // failed gives what went wrong in an expression, as a refusal that names the rule.

@@ -113,23 +113,15 @@ func (c *checker) logic(and bool, args []ast.Expr, known Facts) typed {
 	if a.eval == nil || b.eval == nil {
 		return typed{}
 	}
-	x, y := a.eval, b.eval
+	x, y := a.cond(), b.cond()
 	if and {
-		out := typed{typ: Type{Kind: Bool}, holds: merge(a.holds, b.holds), eval: func(env Env) Value {
-			if !x(env).Bool {
-				return OfBool(false)
-			}
-			return y(env)
-		}}
+		out := asCondition(Type{Kind: Bool}, func(env Env) bool { return x(env) && y(env) })
+		out.holds = merge(a.holds, b.holds)
 		out.typ.Truth = both(a.typ.Truth, b.typ.Truth)
 		return out
 	}
-	out := typed{typ: Type{Kind: Bool}, fails: merge(a.fails, b.fails), eval: func(env Env) Value {
-		if x(env).Bool {
-			return OfBool(true)
-		}
-		return y(env)
-	}}
+	out := asCondition(Type{Kind: Bool}, func(env Env) bool { return x(env) || y(env) })
+	out.fails = merge(a.fails, b.fails)
 	out.typ.Truth = both(a.typ.Truth.Not(), b.typ.Truth.Not()).Not()
 	return out
 }
@@ -149,9 +141,10 @@ func (c *checker) not(e ast.Expr, known Facts) typed {
 	if n.eval == nil {
 		return typed{}
 	}
-	x := n.eval
-	return typed{typ: Type{Kind: Bool, Truth: n.typ.Truth.Not()}, holds: n.fails, fails: n.holds,
-		eval: func(env Env) Value { return OfBool(!x(env).Bool) }}
+	x := n.cond()
+	out := asCondition(Type{Kind: Bool, Truth: n.typ.Truth.Not()}, func(env Env) bool { return !x(env) })
+	out.holds, out.fails = n.fails, n.holds
+	return out
 }
 
 func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
@@ -172,9 +165,9 @@ func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
 	case False:
 		t = no.typ
 	}
-	x, y, z := test.eval, yes.eval, no.eval
+	x, y, z := test.cond(), yes.eval, no.eval
 	return typed{typ: t, eval: func(env Env) Value {
-		if x(env).Bool {
+		if x(env) {
 			return y(env)
 		}
 		return z(env)
@@ -291,13 +284,11 @@ func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
 	if op == operators.Greater || op == operators.GreaterEquals {
 		a, b = b, a
 	}
-	x, y := a.eval, b.eval
+	x, y := a.number(), b.number()
 	if op == operators.Less || op == operators.Greater {
-		return typed{typ: Type{Kind: Bool, Truth: less(a.typ.Range, b.typ.Range)},
-			eval: func(env Env) Value { return OfBool(x(env).Num.Less(y(env).Num)) }}
+		return asCondition(Type{Kind: Bool, Truth: less(a.typ.Range, b.typ.Range)}, func(env Env) bool { return x(env).Less(y(env)) })
 	}
-	return typed{typ: Type{Kind: Bool, Truth: less(b.typ.Range, a.typ.Range).Not()},
-		eval: func(env Env) Value { return OfBool(!y(env).Num.Less(x(env).Num)) }}
+	return asCondition(Type{Kind: Bool, Truth: less(b.typ.Range, a.typ.Range).Not()}, func(env Env) bool { return !y(env).Less(x(env)) })
 }
 
 // less is what is known of a < b.

@@ -22,6 +22,8 @@ type state struct {
 	err    error
 }
 
+func (s *state) Number(ref *expr.Ref) fixed.Num { return s.Read(ref).Num }
+
 func (s *state) Read(r *expr.Ref) expr.Value { return s.values[r.Slot] }
 func (s *state) Fail(err error)              { s.err = errors.Join(s.err, err) }
 

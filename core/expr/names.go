@@ -1,13 +1,20 @@
 package expr
 
+import "alluvion/core/fixed"
+
 // Ref is what a name in an expression stands for: whose (Who, Index) and what of theirs (What, Slot).
 type Ref struct {
 	Who   Who
 	Index int // of the argument, the scene, or the rule's own name
 	What  What
-	Hold  int // of a variable: which holding it belongs to
-	Slot  int // of the variable or the axis
+	Hold  int  // of a variable: which holding it belongs to
+	Slot  int  // of the variable or the axis
+	Own   bool // a stored number or the like that players hold by themselves, read as it is held
 }
+
+// Mine says whether the reference is to such a value of the player that the rule is about: the most frequent
+// case, which an Env may take a short way for.
+func (r *Ref) Mine() bool { return r.Own && r.Who == Self && r.What == Variable }
 
 // Who says whose value a Ref means.
 type Who uint8
@@ -66,6 +73,7 @@ const (
 // by zero); the first one counts, and the value of the whole expression is then of no use.
 type Env interface {
 	Read(*Ref) Value
+	Number(*Ref) fixed.Num // Read of a number
 	Fail(error)
 }
 

@@ -11,13 +11,16 @@ import (
 	"alluvion/core/fixed"
 )
 
+// numeral gives a number out of the state.
+type numeral = func(Env) fixed.Num
+
 // operation is a function of numbers: how many it takes (0: one or more), what is known of its
 // result, and how it is made.
 type operation struct {
 	takes   int
 	kind    func(kinds []Kind) Kind
 	known   func(in []Range) Range
-	compile func(in []func(Env) Value) func(Env) Value
+	compile func(in []numeral) numeral
 }
 
 var numeric map[string]operation
@@ -42,43 +45,41 @@ func init() {
 }
 
 // binary, unary and fold turn functions of numbers into functions of the state.
-func binary(f func(a, b fixed.Num) (fixed.Num, error)) func([]func(Env) Value) func(Env) Value {
-	return func(in []func(Env) Value) func(Env) Value {
+func binary(f func(a, b fixed.Num) (fixed.Num, error)) func([]numeral) numeral {
+	return func(in []numeral) numeral {
 		x, y := in[0], in[1]
-		return func(env Env) Value {
-			n, err := f(x(env).Num, y(env).Num)
+		return func(env Env) fixed.Num {
+			n, err := f(x(env), y(env))
 			if err != nil {
 				env.Fail(err)
 			}
-			return OfNum(n)
+			return n
 		}
 	}
 }
 
-func unary(f func(fixed.Num) fixed.Num) func([]func(Env) Value) func(Env) Value {
-	return func(in []func(Env) Value) func(Env) Value {
+func unary(f func(fixed.Num) fixed.Num) func([]numeral) numeral {
+	return func(in []numeral) numeral {
 		x := in[0]
-		return func(env Env) Value { return OfNum(f(x(env).Num)) }
+		return func(env Env) fixed.Num { return f(x(env)) }
 	}
 }
 
-func fold(f func(a, b fixed.Num) fixed.Num) func([]func(Env) Value) func(Env) Value {
-	return func(in []func(Env) Value) func(Env) Value {
-		return func(env Env) Value {
-			out := in[0](env).Num
+func fold(f func(a, b fixed.Num) fixed.Num) func([]numeral) numeral {
+	return func(in []numeral) numeral {
+		return func(env Env) fixed.Num {
+			out := in[0](env)
 			for _, x := range in[1:] {
-				out = f(out, x(env).Num)
+				out = f(out, x(env))
 			}
-			return OfNum(out)
+			return out
 		}
 	}
 }
 
-func clamped(in []func(Env) Value) func(Env) Value {
+func clamped(in []numeral) numeral {
 	x, lo, hi := in[0], in[1], in[2]
-	return func(env Env) Value {
-		return OfNum(fixed.Min(fixed.Max(x(env).Num, lo(env).Num), hi(env).Num))
-	}
+	return func(env Env) fixed.Num { return fixed.Min(fixed.Max(x(env), lo(env)), hi(env)) }
 }
 
 func always(k Kind) func([]Kind) Kind { return func([]Kind) Kind { return k } }
@@ -109,12 +110,15 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
 		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
 	}
-	kinds, ranges, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]func(Env) Value, len(args))
+	kinds, ranges, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]numeral, len(args))
 	ok := true
 	for i, a := range args {
 		n, good := c.number(a, known)
 		ok = ok && good
-		kinds[i], ranges[i], evals[i] = n.typ.Kind, n.typ.Range, n.eval
+		kinds[i], ranges[i] = n.typ.Kind, n.typ.Range
+		if good {
+			evals[i] = n.number()
+		}
 	}
 	if !ok {
 		return typed{}
@@ -122,7 +126,7 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].isZero() {
 		return c.fail("bad-expression", c.at(args[1]), "This divides by zero.")
 	}
-	return typed{typ: Type{Kind: op.kind(kinds), Range: op.known(ranges)}, eval: op.compile(evals)}
+	return asNumber(Type{Kind: op.kind(kinds), Range: op.known(ranges)}, op.compile(evals))
 }
 
 // add is + of numbers, or of texts.
@@ -135,13 +139,7 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 	switch {
 	case a.typ.Numeric() && b.typ.Numeric():
 		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
-		return typed{typ: Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, eval: func(env Env) Value {
-			n, err := x(env).Num.Add(y(env).Num)
-			if err != nil {
-				env.Fail(err)
-			}
-			return OfNum(n)
-		}}
+		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, binary(fixed.Num.Add)([]numeral{a.number(), b.number()}))
 	case a.typ.Kind == Text && b.typ.Kind == Text:
 		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value { return OfText(x(env).Text + y(env).Text) }}
 	}

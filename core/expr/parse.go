@@ -13,6 +13,7 @@ import (
 	"cel.dev/cel-go/parser"
 
 	"alluvion/core/finding"
+	"alluvion/core/fixed"
 	"alluvion/core/plan"
 )
 
@@ -33,6 +34,7 @@ type Program struct {
 	Source   string
 	At       finding.At
 	evaluate func(Env) Value
+	holds    func(Env) bool // of a condition
 	names    Names
 	want     Type
 }
@@ -69,7 +71,7 @@ type Facts map[string]bool
 func (p *Program) Eval(env Env) Value { return p.evaluate(env) }
 
 // True evaluates a condition.
-func (p *Program) True(env Env) bool { return p.evaluate(env).Bool }
+func (p *Program) True(env Env) bool { return p.holds(env) }
 
 // ReadsAny says whether the expression reads something for which yes holds.
 func (p *Program) ReadsAny(yes func(Ref) bool) bool {
@@ -105,7 +107,7 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
 	}
-	c.program.Type, c.program.evaluate, c.program.Holds = n.typ, n.eval, n.holds
+	c.program.Type, c.program.evaluate, c.program.holds, c.program.Holds = n.typ, n.eval, n.cond(), n.holds
 	c.program.Name = n.read != nil
 	return c.program, c.found
 }
@@ -167,13 +169,44 @@ type checker struct {
 
 // typed is a walked part of an expression: its type, its function, and what is known not to be none
 // where it holds or where it does not.
+//
+// A number or a condition may have a function of its own besides eval, which saves making a Value of it.
 type typed struct {
 	typ   Type
 	eval  func(Env) Value
+	num   func(Env) fixed.Num
+	yes   func(Env) bool
 	holds Facts
 	fails Facts
 	path  string // where it is a name
 	read  *Read
+}
+
+// number is the part as a number.
+func (t typed) number() func(Env) fixed.Num {
+	if t.num != nil {
+		return t.num
+	}
+	eval := t.eval
+	return func(env Env) fixed.Num { return eval(env).Num }
+}
+
+// cond is the part as a condition.
+func (t typed) cond() func(Env) bool {
+	if t.yes != nil {
+		return t.yes
+	}
+	eval := t.eval
+	return func(env Env) bool { return eval(env).Bool }
+}
+
+// asNumber and asCondition make parts of their functions.
+func asNumber(t Type, num func(Env) fixed.Num) typed {
+	return typed{typ: t, num: num, eval: func(env Env) Value { return OfNum(num(env)) }}
+}
+
+func asCondition(t Type, yes func(Env) bool) typed {
+	return typed{typ: t, yes: yes, eval: func(env Env) Value { return OfBool(yes(env)) }}
 }
 
 // at is where a part begins; a.b.c begins at a.

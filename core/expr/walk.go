@@ -29,7 +29,12 @@ func (c *checker) walk(e ast.Expr, known Facts) typed {
 }
 
 func constant(v Value, t Type) typed {
-	return typed{typ: Constant(v, t), eval: func(Env) Value { return v }}
+	out := typed{typ: Constant(v, t), eval: func(Env) Value { return v }}
+	if v.Kind == IsNum {
+		n := v.Num
+		out.num = func(Env) fixed.Num { return n }
+	}
+	return out
 }
 
 func (c *checker) literal(e ast.Expr) typed {
@@ -127,7 +132,11 @@ func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts
 	}
 	read := Read{ref, path, at}
 	c.program.Reads = append(c.program.Reads, read)
-	return typed{typ: t, eval: func(env Env) Value { return env.Read(&ref) }, path: path, read: &read}
+	out := typed{typ: t, eval: func(env Env) Value { return env.Read(&ref) }, path: path, read: &read}
+	if t.Numeric() {
+		out.num = func(env Env) fixed.Num { return env.Number(&ref) }
+	}
+	return out
 }
 
 func (c *checker) attribute(base typed, name string, at finding.At, known Facts) typed {

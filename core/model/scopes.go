@@ -198,7 +198,7 @@ func varEntries(h *Holding, s *Scene) map[string]*expr.Entry {
 			}
 			into, name = out[group].Fields, field
 		}
-		into[name] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Hold: h.Index, Slot: v.Slot}}
+		into[name] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Hold: h.Index, Slot: v.Slot, Own: h.Holder == OfPlayer && !v.Computed() && !v.Stopwatch}}
 	}
 	return out
 }

@@ -374,6 +374,7 @@ func (b *builder) numberDomain(name string, l limits, d *Domain) {
 		b.report("bad-value", l.Max.At, "%s can have no value: its max %s is less than its min %s.", name, d.Max, d.Min)
 	}
 	d.Type.Range = expr.Between(d.Min, d.Max, d.Step)
+	d.hasten()
 }
 
 // mostStorable is the largest multiple of step that is storable: 2^53 − 1 steps and 15 digits.
