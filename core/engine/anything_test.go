@@ -103,7 +103,7 @@ func anyValue(t *rapid.T, a *model.Arg, player string) expr.Value {
 func TestAnyRequestsUnderAnyPlanKeepTheStateSound(t *testing.T) {
 	demo, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
 	require.NoError(t, err)
-	for name, text := range map[string]string{"camp": camp, "choir": choir, "moor": moor, "marks": marks, "marsh": marsh, "caves": caves, "lantern-pass": string(demo)} {
+	for name, text := range map[string]string{"camp": camp, "cabin": cabin, "choir": choir, "moor": moor, "marks": marks, "marsh": marsh, "caves": caves, "lantern-pass": string(demo)} {
 		m := load(t, text)
 		t.Run(name, func(t *testing.T) {
 			rapid.Check(t, func(t *rapid.T) {

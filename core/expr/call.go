@@ -432,9 +432,9 @@ func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
 	switch {
 	case n.eval == nil || c.none(n, c.at(e)):
 		return typed{}
-	case n.typ.Kind == Copies:
+	case n.typ.Kind == Copies && n.typ.Item.Kind == Bool:
 		return typed{typ: Type{Kind: Int, Range: n.typ.Range}, eval: n.eval}
-	case n.typ.Item != nil:
+	case n.typ.Item != nil && n.typ.Kind != Copies:
 		x := n.eval
 		whole.Range.Hi, whole.Range.HasHi = n.typ.Range.Hi, true
 		return typed{typ: whole, eval: func(env Env) Value { return OfInt(len(x(env).Items())) }}

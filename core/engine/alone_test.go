@@ -1,0 +1,170 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/save"
+)
+
+// cabin is a game for one player, whose world dies and starts over with them.
+const cabin = `
+alluvion: 1
+game: cabin
+version: 1
+start: room/bed
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene:  {scene: keep, restart: keep, death: keep, new-run: reset}
+  game:   {restart: keep, death: rewind, new-run: reset}
+  prop:   {scene: keep, restart: keep, death: rewind, new-run: reset}
+  pair:   {scene: keep, death: {set: "prop.opened ? 7 : 0"}, leave: keep, new-run: reset}
+  place:  {death: checkpoint, leave: exact}
+variables:
+  wood:    {of: game, type: int, min: 0, max: 99, start: 3, read_by: game}
+  opened:  {of: prop:chest, type: bool, start: false}
+  dust:    {of: prop:chest, type: int, min: 0, max: 9, start: 0, read_by: game, across: {scene: {set: prop.dust + 1}}}
+  counted: {of: [player, prop:chest], type: int, min: 0, max: 9, start: 0, read_by: game}
+  steps:   {of: [player, scene], type: int, min: 0, max: 99, start: 0, read_by: game, across: {death: reset, scene: {set: scene.steps + 10}}}
+scenes:
+  room:   {size: [9, 9], spots: {bed: {at: [1, 1]}, door: {at: [8, 4]}}}
+  garden: {size: [30, 30], spots: {door: {at: [1, 15]}, tree: {at: [20, 20]}}}
+passages: {out: {from: room/door, to: garden/door, both_ways: true}}
+checkpoints: {fallback: room/bed, list: {tree: {at: garden/tree, again: true}}}
+props: {chest: {placed: {red: room/bed, blue: garden/tree, green: {in: garden, at: [5, 5]}}}}
+movables: {axe: {start: room/bed}, hoe: {start: garden/tree, across: {new-run: keep}}}
+events: {open: {args: {it: prop:chest}, from: self}, chop: {from: self}, fall: {from: self}, axe: {from: self}, hoe: {from: self}, pace: {from: self}}
+rules:
+  - {on: open, do: [{set: args.it.opened, to: true}]}
+  - {on: chop, do: [{add: game.wood, by: 1}]}
+  - {on: fall, do: [{die: player}]}
+  - {on: axe, do: [{take: axe}]}
+  - {on: hoe, do: [{take: hoe}]}
+  - {on: pace, do: [{add: scene.steps, by: 1}]}
+saving: {when: [leave], every: 30s}
+session: {players: 1}
+`
+
+func (w *world) prop(want, name, at string) {
+	w.t.Helper()
+	got := "-"
+	for _, f := range append(w.run.SceneFigures("room"), append(w.run.SceneFigures("garden"), w.run.Figures("ada")...)...) {
+		if f.Var.Name == name && f.Prop+f.Scene == at {
+			got = f.Value.Plain()
+		}
+	}
+	assert.Equal(w.t, want, got, "%s of %s", name, at)
+}
+
+func alone(t testing.TB) *world {
+	w := open(t, cabin)
+	w.join("ada")
+	return w
+}
+
+func (w *world) toTheTree() {
+	w.move("ada", "8", "4")
+	w.pass("ada", "out")
+	w.move("ada", "20", "19")
+}
+
+func TestRule17WithOnePlayerPropsRewindToo(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "open", "it", "red"))
+	w.toTheTree()
+	w.touch("ada", "tree")
+	require.NoError(t, w.self("ada", "open", "it", "green"))
+	require.NoError(t, w.self("ada", "chop"))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	w.prop("true", "prop.chest.opened", "chest.red")
+	w.prop("false", "prop.chest.opened", "chest.green")
+	assert.Equal(t, "3", w.run.GameFigures()[0].Value.Plain())
+}
+
+func TestAFateThatSetsReachesEveryCopy(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "open", "it", "red"))
+	w.toTheTree()
+	w.prop("1", "prop.chest.dust", "chest.red") // the room has emptied
+	w.prop("-", "prop.chest.dust", "chest.green")
+	w.touch("ada", "tree")
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	w.prop("7", "prop.chest.counted", "chest.red")
+	w.prop("-", "prop.chest.counted", "chest.green") // set to what it was: it does not come into being
+}
+
+func TestRule15APairIsSetFromTheSceneThatWasLeft(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "pace"))
+	w.toTheTree()
+	w.prop("11", "scene.steps", "room")
+	require.NoError(t, w.self("ada", "pace"))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(w.at + 1)
+	w.prop("0", "scene.steps", "room") // all of them are reset at death, touched or not
+	w.prop("0", "scene.steps", "garden")
+}
+
+func TestRule5StartingOverAloneSendsMovablesHome(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "axe"))
+	w.toTheTree()
+	require.NoError(t, w.self("ada", "hoe"))
+	w.move("ada", "25", "20")
+	w.must(engine.Request{Do: "start-over", Player: "ada"})
+	assert.Equal(t, "room (1, 1)", w.run.World().Movables["axe"].String())
+	assert.Equal(t, "garden (25, 20)", w.run.World().Movables["hoe"].String(), "unless its fate says keep")
+}
+
+func TestRule1WithOnePlayerTheWorldIsInTheSave(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "open", "it", "blue"))
+	require.NoError(t, w.self("ada", "axe"))
+	w.toTheTree()
+	s := w.leave("ada")
+	raw, err := save.Encode(s)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), `"props":{"chest":{"blue":{"opened":true}`)
+	back, problems, err := save.DecodePlayer(raw, w.m)
+	require.NoError(t, err)
+	require.Empty(t, problems)
+	other := &world{t: t, m: w.m, run: engine.New(w.m)}
+	other.back("ada", back)
+	other.prop("true", "prop.chest.opened", "chest.blue")
+	assert.Equal(t, "garden (20, 19)", other.run.World().Movables["axe"].String(), "set down where the visit ended")
+}
+
+// A join that is refused at its very end (what was picked is not there) leaves the world that it was about to
+// bring where it was.
+func TestARefusedJoinBringsNoWorld(t *testing.T) {
+	w := alone(t)
+	require.NoError(t, w.self("ada", "open", "it", "blue"))
+	s := w.leave("ada")
+	other := &world{t: t, m: w.m, run: engine.New(w.m)}
+	before := other.run.Digest()
+	assert.Error(t, other.do(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: s, Picks: map[string]expr.Value{"hat": expr.OfText("felt")}}))
+	assert.Equal(t, before, other.run.Digest())
+	assert.Empty(t, other.run.Present())
+}
+
+func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
+	text := "props: {chest: {placed: {"
+	for i := range 3000 {
+		text += "c" + expr.OfInt(i).String() + ": {in: garden, at: [" + expr.OfInt(i%30).String() + ", " + expr.OfInt(i/100).String() + "]}, "
+	}
+	w := open(t, changed(cabin, "props: {chest: {placed: {", text))
+	w.join("ada")
+	w.toTheTree()
+	require.NoError(t, w.self("ada", "open", "it", "c2999"))
+	raw, err := save.Encode(w.run.Save("ada"))
+	require.NoError(t, err)
+	assert.Less(t, len(raw), 2000)
+	req := engine.Request{Do: "event", Player: "ada", Name: "open", Args: arguments([]any{"it", "c2999"}), At: w.at}
+	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = w.run.Step(req) }))
+}
