@@ -2,6 +2,7 @@ package plan
 
 import (
 	"reflect"
+	"regexp"
 
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
@@ -47,8 +48,13 @@ type Use struct {
 	finding.At
 }
 
+var commonsKey = regexp.MustCompile(`(?m)^["{ ]*(alluvion.*)?commons"?:`)
+
 // IsCommons says whether a document is a commons, and not a plan.
 func IsCommons(source []byte) bool {
+	if !commonsKey.Match(source) { // most are not: reading them once more would cost as much as all the rest
+		return false
+	}
 	root, _ := parse(source)
 	return root != nil && root.key("commons") != nil && root.key("game") == nil
 }
