@@ -115,6 +115,9 @@ func TestChangesOfTheDemoAreJudged(t *testing.T) {
 		"a courier who is forgotten":       {"optional: true, title: Courier}", "optional: true, title: Courier, across: {leave: reset}}", "lost-at-leave", "player.courier", "what the player picked"},
 		"no crash is bounded":              {"when: [checkpoint, scene, leave], every: 30s", "when: [leave]", "loss-window", "saving", "a crash loses all of it"},
 		"a goal beyond every sack":         {"progress: player.parcels, goal: 5", "progress: player.parcels, goal: 10000", "goal-out-of-range", "milestones.full_sack", "never reached"},
+		"a carrier that is too short":      {"length: 72", "length: 60", "over-budget", "carriers.beacon", "takes 66 symbols, and 60 fit. Steps of 0.01"},
+		"lanes for some":                   {"lanes: 60", "lanes: 6", "over-budget", "carriers.beacon", "6 lanes for 60 players"},
+		"a sled in the doorway":            {"start: lodge/shed, never_in", "start: lodge/porch, never_in", "set-down-on-arrival", "movables.sled", "passage porch_gorge leads back there"},
 		"the way back from inside":         {"not_from: [lodge, cellar]", "not_from: [cellar]", "overwrites-way-back", "rules.11", "cannot get out"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -129,6 +132,15 @@ func TestChangesOfTheDemoAreJudged(t *testing.T) {
 			assert.Contains(t, found[i].Message, row.words)
 		})
 	}
+}
+
+// Near twins of findings that concern only what is held once for all: a pair is each player's own.
+func TestAPairIsNotHeldOnceForAll(t *testing.T) {
+	found := checked(t, "  - on: arrived\n    do: [{set: scene.visited, to: true}]", "  - on: arrived\n    do: [{set: scene.visited, to: player.warmth > 50}]\n  - {on: {every: {time: 30s, of: player}}, do: [{set: scene.visited, to: player.oil > 3}]}")
+	assert.NotContains(t, ids(found), "shared-written-by-one")
+	assert.NotContains(t, ids(found), "advanced-by-each")
+	found = checked(t, "{add: scene.snow, by: args.depth}]\n    accept: {client-trusted: Snow is only looked at; the game that the courier plays in knows how deep it is.}", "{add: scene.snow, by: args.depth}]")
+	assert.Contains(t, ids(found), "client-trusted")
 }
 
 func TestWhatIsProvedElsewhereIsNotSaidTwice(t *testing.T) {

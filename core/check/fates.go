@@ -57,7 +57,7 @@ func (c *checker) undecidedFates() {
 // lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.
 func (c *checker) lostAtLeave() {
 	for _, v := range c.m.Vars {
-		if v.Holder != model.OfPlayer || v.Fates[atLeave].Kind != "reset" || c.constants[v] {
+		if !v.Holder.OfPlayers() || v.Fates[atLeave].Kind != "reset" || c.constants[v] {
 			continue
 		}
 		if at, how, ok := c.askedAtStart(v); ok {

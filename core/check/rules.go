@@ -147,7 +147,7 @@ func (c *checker) sharedWrites() {
 	}
 	for _, e := range c.m.Effects {
 		a := e.Action
-		if a.Verb != "set" || a.Var.Holder == model.OfPlayer {
+		if a.Verb != "set" || a.Var.Holder.OfPlayers() {
 			continue
 		}
 		own := func(r expr.Ref) bool {
@@ -167,7 +167,7 @@ func (c *checker) advancedByEach() {
 	}
 	for _, e := range c.m.Effects {
 		a := e.Action
-		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && a.Var.Holder != model.OfPlayer && c.change(a.Var, e) != nil {
+		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && !a.Var.Holder.OfPlayers() && c.change(a.Var, e) != nil {
 			c.report("advanced-by-each", a.At, ofRule(e.Rule), "%s is held once for all, and is advanced here by each player's timer: with ten players it goes ten times as fast.", a.Var.Name)
 		}
 	}

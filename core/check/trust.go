@@ -21,7 +21,8 @@ func (c *checker) clientTrusted() {
 		if e.Rule.Event == nil || !e.Rule.Event.Self || e.Action.Var == nil || e.Action.Value == nil || !c.saysNumber(e) {
 			continue
 		}
-		if target := e.Action.Target; e.Action.Var.Holder != model.OfPlayer || target.Who != expr.Self {
+		h := e.Action.Var.Holder // pairs are always the rule's player's own
+		if !h.OfPlayers() || h == model.OfPlayer && e.Action.Target.Who != expr.Self {
 			c.report("client-trusted", e.Action.At, ofRule(e.Rule), "A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
 			continue
 		}

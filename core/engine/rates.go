@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"maps"
 
 	"alluvion/core/plan"
 )
@@ -35,8 +36,14 @@ func (c *Rates) Allow(r *Run, req Request) error {
 		return refuse(Refused, "%s can be sent at most %s.", req.Name, rateText(rate))
 	}
 	c.next[key] = due + each
+	if len(c.next) > mostSendings {
+		maps.DeleteFunc(c.next, func(_ sending, next int64) bool { return next <= now })
+	}
 	return nil
 }
+
+// mostSendings is how many senders and events are counted before those are forgotten that may send again.
+const mostSendings = 10_000
 
 func (r *Run) rateOf(req Request) plan.Rate {
 	switch req.Do {

@@ -56,6 +56,9 @@ func (m *Manager) stored(ctx context.Context, player string) (map[string]save.Va
 // sharedNow is what a player has of all commons now: what is on disk, and what the sessions of other games in
 // which they are have changed since.
 func (m *Manager) sharedNow(ctx context.Context, s *Session, player string) (map[string]save.Values, error) {
+	if len(s.m.Plan.Uses) == 0 {
+		return nil, nil
+	}
 	out, err := m.stored(ctx, player)
 	if err != nil {
 		return nil, err
@@ -93,6 +96,9 @@ func (m *Manager) elsewhere(game, player string) []*Session {
 // spread tells the sessions of other games what a player's commons have become. It runs on the goroutine of the
 // session that changed them, and waits for nobody.
 func (m *Manager) spread(s *Session, changes []engine.Change) {
+	if len(s.m.Plan.Uses) == 0 {
+		return
+	}
 	players := map[string]bool{}
 	for _, c := range changes {
 		if v := s.m.Var(c.Name); v != nil && v.Shared != nil && v.Shared.Mine {
