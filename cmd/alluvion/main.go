@@ -75,6 +75,7 @@ var commands = []command{
 		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 	}},
+	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare, jsonFlag},
 	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)

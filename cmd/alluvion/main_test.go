@@ -269,6 +269,31 @@ func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
 	assert.NoError(t, cmd.Wait())
 }
 
+func TestCompareSaysWhatBecomesOfOldSaves(t *testing.T) {
+	raw, err := os.ReadFile(demoPlan)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "courier-guild.yaml"), examples.CourierGuild, 0o644))
+	write := func(name string, change ...string) string {
+		file := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(change...).Replace(string(raw))), 0o644))
+		return file
+	}
+	old, wider := write("old.yaml"), write("wider.yaml", "version: 3", "version: 4", "max: 9999, start: 0, title: Parcels delivered", "max: 99999, start: 0, title: Parcels delivered")
+	narrower := write("narrower.yaml", "version: 3", "version: 4", "max: 9999, start: 0, title: Parcels delivered", "max: 50, start: 0, title: Parcels delivered")
+	fine := runWith(t, "", "compare", old, wider)
+	assert.Equal(t, 0, fine.code, fine.errs)
+	assert.Contains(t, fine.out, "Old saves under the new plan: safe.")
+	assert.Contains(t, fine.out, "New saves under the old plan: loses,")
+	lost := runWith(t, "", "compare", old, narrower)
+	assert.Equal(t, 1, lost.code)
+	assert.Contains(t, lost.out, "player.delivered: it went from 0 to 9999, and goes from 0 to 50")
+	assert.Contains(t, runWith(t, "", "compare", old, old).out, "has to have a higher one")
+	assert.Equal(t, 2, runWith(t, "", "compare", old).code)
+	assert.Equal(t, 2, runWith(t, "", "compare", old, "../../examples/lantern-market/plan.yaml").code)
+	assert.True(t, json.Valid([]byte(runWith(t, "", "compare", "-json", old, narrower).out)))
+}
+
 func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
 	d := serve(t, filepath.Join(t.TempDir(), "a.db"))
 	ctx := context.Background()

@@ -1,0 +1,190 @@
+// Package upgrade holds one version of a plan against another: what becomes of saves that were written under
+// the one when they are loaded under the other.
+package upgrade
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"alluvion/core/finding"
+	"alluvion/core/model"
+)
+
+// Verdict is what a difference means for a save.
+type Verdict string
+
+// The verdicts, from harmless to harmful. A value that is lost is kept in the save's attic, where nothing
+// reads it.
+const (
+	Safe     Verdict = "safe"     // every save loads with what it has
+	Converts Verdict = "converts" // something becomes something else, as the text says
+	Loses    Verdict = "loses"    // something that players have is gone, or some values of it
+	Blocks   Verdict = "blocks"   // all of it would be lost: an upgrade step has to say what becomes of it
+)
+
+var rank = map[Verdict]int{Safe: 0, Converts: 1, Loses: 2, Blocks: 3}
+
+// Difference is one thing in which two versions differ.
+type Difference struct {
+	What    string     `json:"what" doc:"variable, scene, checkpoint, waymark, milestone, standing, movable, prop, option, event, passage."`
+	Name    string     `json:"name"`
+	Change  string     `json:"change" doc:"added, gone, moved, type, limits, step, none, options, start, fate, sharing, size."`
+	Verdict Verdict    `json:"verdict"`
+	Text    string     `json:"text" doc:"What it means, for people."`
+	Suggest string     `json:"suggest,omitempty" doc:"The upgrade step that would keep it, where one can be guessed."`
+	At      finding.At `json:"at" doc:"Where it stands: in the later text; of what is gone, in the earlier one."`
+}
+
+// Comparison is all in which two versions differ, seen from saves of the one that are loaded under the other.
+type Comparison struct {
+	Game        string       `json:"game"`
+	From        int          `json:"from" doc:"The version that saves were written under."`
+	To          int          `json:"to" doc:"The version that they are loaded under."`
+	Overall     Verdict      `json:"overall"`
+	Differences []Difference `json:"differences"`
+}
+
+// Compare says what becomes of saves of one version under another, the worst first.
+func Compare(from, to *model.Model) Comparison {
+	c := &comparer{from: from, to: to}
+	c.variables()
+	c.places()
+	c.marks()
+	c.things()
+	c.options()
+	c.requests()
+	slices.SortStableFunc(c.found, func(a, b Difference) int {
+		return cmp.Or(rank[b.Verdict]-rank[a.Verdict], cmp.Compare(a.What, b.What))
+	})
+	out := Comparison{Game: to.Plan.Game.Name, From: from.Plan.Version.Value, To: to.Plan.Version.Value, Overall: Safe, Differences: c.found}
+	for _, d := range c.found {
+		if rank[d.Verdict] > rank[out.Overall] {
+			out.Overall = d.Verdict
+		}
+	}
+	return out
+}
+
+type comparer struct {
+	from, to *model.Model
+	found    []Difference
+}
+
+func (c *comparer) tell(what, name, change string, verdict Verdict, at finding.At, format string, args ...any) *Difference {
+	c.found = append(c.found, Difference{What: what, Name: name, Change: change, Verdict: verdict, Text: fmt.Sprintf(format, args...), At: at})
+	return &c.found[len(c.found)-1]
+}
+
+// item is something with a name that stands in one version or in both.
+type item struct {
+	name string
+	at   finding.At
+}
+
+// sets tells what of one kind is gone and what was added.
+func (c *comparer) sets(what string, before, after []item, gone, added func(item)) {
+	has := func(list []item, name string) bool {
+		return slices.ContainsFunc(list, func(i item) bool { return i.name == name })
+	}
+	for _, i := range before {
+		if !has(after, i.name) {
+			gone(i)
+		}
+	}
+	for _, i := range after {
+		if !has(before, i.name) {
+			added(i)
+		}
+	}
+}
+
+// listed tells what is gone and added where that is all there is to say.
+func (c *comparer) listed(what string, before, after []item, lost Verdict, gone, added string) {
+	c.sets(what, before, after,
+		func(i item) { c.tell(what, i.name, "gone", lost, i.at, "%s is gone: %s.", i.name, gone) },
+		func(i item) { c.tell(what, i.name, "added", Safe, i.at, "%s is new: %s.", i.name, added) })
+}
+
+func itemsOf[T any](list []T, of func(T) item) []item {
+	out := make([]item, len(list))
+	for i, x := range list {
+		out[i] = of(x)
+	}
+	return out
+}
+
+// places compares the scenes.
+func (c *comparer) places() {
+	of := func(s *model.Scene) item { return item{s.ID, s.At} }
+	c.listed("scene", itemsOf(c.from.Scenes, of), itemsOf(c.to.Scenes, of), Loses,
+		"who is there comes to the checkpoint that they have reached, else to the fallback or the start; what it holds is kept in the attic", "nobody has been there")
+	for _, s := range c.to.Scenes {
+		old := c.from.Scene(s.ID)
+		if old == nil || len(old.Size) != len(s.Size) {
+			continue
+		}
+		for i, axis := range c.to.Axes {
+			if old.Lo[i].Less(s.Lo[i]) || s.Hi[i].Less(old.Hi[i]) {
+				c.tell("scene", s.ID, "size", Converts, s.At, "%s is smaller along %s: who is outside comes to the nearest point inside.", s.ID, axis)
+				break
+			}
+		}
+	}
+	if len(c.from.Axes) != len(c.to.Axes) {
+		c.tell("space", "axes", "type", Loses, c.to.Plan.Game.At, "Places had %d coordinates, and have %d: everybody comes to the checkpoint that they have reached, else to the fallback or the start.", len(c.from.Axes), len(c.to.Axes))
+	}
+}
+
+// marks compares what players have reached, remember and have earned.
+func (c *comparer) marks() {
+	point := func(p *model.Checkpoint) item { return item{p.ID, p.At} }
+	c.listed("checkpoint", itemsOf(c.from.Checkpoints, point), itemsOf(c.to.Checkpoints, point), Loses,
+		"who has reached it last has reached none", "nobody has reached it")
+	mark := func(w *model.Waymark) item { return item{w.ID, w.At} }
+	c.listed("waymark", itemsOf(c.from.Waymarks, mark), itemsOf(c.to.Waymarks, mark), Loses, "what is remembered by it is forgotten", "it is none for everybody")
+	stone := func(m *model.Milestone) item { return item{m.ID, m.At} }
+	c.listed("milestone", itemsOf(c.from.Milestones, stone), itemsOf(c.to.Milestones, stone), Loses, "who has earned it has it no more", "it is weighed when a save is loaded")
+	standing := func(s *model.Standing) item { return item{s.ID, s.At} }
+	c.listed("standing", itemsOf(c.from.Standings, standing), itemsOf(c.to.Standings, standing), Loses, "the best numbers of everybody are gone with it", "it begins with what players have when they come next")
+}
+
+// things compares what belongs to the world.
+func (c *comparer) things() {
+	movable := func(m *model.Movable) item { return item{m.ID, m.At} }
+	c.listed("movable", itemsOf(c.from.Movables, movable), itemsOf(c.to.Movables, movable), Loses, "wherever it was left", "it is at its start in every world")
+	prop := func(p *model.Prop) item { return item{p.Name, p.At} }
+	c.listed("prop", itemsOf(c.from.Props, prop), itemsOf(c.to.Props, prop), Loses, "what it holds, and what players have for it, is kept in the attic", "nobody has touched it")
+}
+
+// options compares what can be picked.
+func (c *comparer) options() {
+	for _, r := range c.to.Plan.Rosters.Entries {
+		old := c.from.Plan.Rosters.Get(r.ID)
+		if old == nil {
+			continue
+		}
+		var before, after []item
+		for _, o := range old.Options.Entries {
+			before = append(before, item{o.ID, o.At})
+		}
+		for _, o := range r.Value.Options.Entries {
+			after = append(after, item{o.ID, o.At})
+		}
+		c.sets("option", before, after,
+			func(i item) {
+				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at, "%s cannot be picked any more: who has picked it has what the pick starts with.", i.name)
+			},
+			func(i item) {
+				c.tell("option", r.ID+"."+i.name, "added", Safe, i.at, "%s can be picked.", i.name)
+			})
+	}
+}
+
+// requests compares what games ask for: it is no part of a save, but a game that asks for it is told no.
+func (c *comparer) requests() {
+	event := func(e *model.Event) item { return item{e.ID, e.At} }
+	c.listed("event", itemsOf(c.from.Events, event), itemsOf(c.to.Events, event), Safe, "games that send it are refused", "no save has to do with it")
+	passage := func(p *model.Passage) item { return item{p.ID, p.At} }
+	c.listed("passage", itemsOf(c.from.Passages, passage), itemsOf(c.to.Passages, passage), Safe, "games that ask for it are refused", "no save has to do with it")
+}

@@ -1,0 +1,153 @@
+package upgrade_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+	"alluvion/examples"
+)
+
+func load(t *testing.T, text string) *model.Model {
+	m, _, found := model.LoadFor([]byte(text), examples.Commons)
+	require.NotNil(t, m, "%+v", found)
+	return m
+}
+
+// later is the demo's next version, with some parts put in others' places.
+func later(t *testing.T, change ...string) *model.Model {
+	text := strings.Replace(string(examples.LanternPass), "version: 3", "version: 4", 1)
+	for i := 0; i < len(change); i += 2 {
+		require.Equal(t, 1, strings.Count(text, change[i]), "%q stands once", change[i])
+		text = strings.Replace(text, change[i], change[i+1], 1)
+	}
+	return load(t, text)
+}
+
+// Each change of the demo, what is said of it, and a value of a save of the version before: where it is said to
+// be lost, the loader keeps it in the attic, and where it is said to be safe the loader takes it.
+func TestWhatIsSaidOfAChangeIsWhatTheLoaderDoes(t *testing.T) {
+	before := load(t, string(examples.LanternPass))
+	for name, row := range map[string]struct {
+		change       []string
+		name, what   string
+		verdict      upgrade.Verdict
+		words        string
+		value, saved expr.Value // of the variable in the old save; and after loading
+	}{
+		"a wider range":    {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 99999, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Safe, "wider", expr.OfInt(9999), expr.OfInt(9999)},
+		"a narrower range": {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 50, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Loses, "what is beyond", expr.OfInt(51), expr.OfInt(0)},
+		"a coarser step":   {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 1\n    start: 100"}, "player.warmth", "step", upgrade.Loses, "between them", expr.OfNum(fixed.Must("62.5")), expr.OfInt(100)},
+		"a finer step":     {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 0.1\n    start: 100"}, "player.warmth", "step", upgrade.Safe, "finer", expr.OfNum(fixed.Must("62.5")), expr.OfNum(fixed.Must("62.5"))},
+		"another start":    {[]string{"max: 40, start: 12", "max: 40, start: 20"}, "player.oil", "start", upgrade.Safe, "existing saves keep", expr.OfInt(3), expr.OfInt(3)},
+		"another type":     {[]string{"falls:       {of: player, type: int, min: 0, max: 9999, start: 0", "falls:       {of: player, type: bool, start: false", "{add: player.falls, by: 1}", "{set: player.falls, to: true}", "rank: player.falls", "rank: player.oil"}, "player.falls", "type", upgrade.Blocks, "converts it", expr.OfInt(2), expr.OfBool(false)},
+		"a choice less":    {[]string{"choices: [out, low, bright], start: bright", "choices: [out, bright], start: bright", "to: low", "to: out"}, "player.lamp", "options", upgrade.Loses, "no choice any more", expr.OfText("low"), expr.OfText("bright")},
+		"a choice more":    {[]string{"choices: [out, low, bright]", "choices: [out, low, bright, blinding]"}, "player.lamp", "options", upgrade.Safe, "more to choose", expr.OfText("low"), expr.OfText("low")},
+		"a shorter name":   {[]string{"min_length: 1, max_length: 16, alphabet: \"A-Za-z0-9 _-\", optional", "min_length: 1, max_length: 3, alphabet: \"A-Za-z0-9 _-\", optional", "name: {type: text, min_length: 1, max_length: 16}", "name: {type: text, min_length: 1, max_length: 3}"}, "player.nickname", "limits", upgrade.Loses, "1 to 3 characters", expr.OfText("Wren"), expr.None},
+		"a fate":           {[]string{"max: 40, start: 12, across: {death: rewind}", "max: 40, start: 12"}, "player.oil", "fate", upgrade.Safe, "death: keep, not rewind", expr.OfInt(3), expr.OfInt(3)},
+		"fewer items":      {[]string{"max_items: 3, title: Letters", "max_items: 1, title: Letters"}, "player.letters", "limits", upgrade.Loses, "1 items, not 3", expr.OfItems([]expr.Value{expr.OfText("lodge"), expr.OfText("mill")}), expr.OfItems(nil)},
+		"an option less":   {[]string{"      tarn:  {title: Tarn, pace: 1.0, pack: 7, portrait: tarn.png}\n", ""}, "courier.tarn", "gone", upgrade.Loses, "cannot be picked", expr.None, expr.None},
+		"a variable less":  {[]string{"  chilled:     {of: player, type: bool, start: false, read_by: game, across: {scene: reset, death: reset}}\n", "", "      - {set: args.at.chilled, to: true}\n", "", "      - {set: player.chilled, to: false}\n", ""}, "player.chilled", "gone", upgrade.Loses, "nothing reads it", expr.OfBool(true), expr.None},
+		"sharing":          {[]string{"writer: self, at_most: 6/m", "writer: server"}, "player.nickname", "sharing", upgrade.Safe, "rules and the server", expr.OfText("Wren"), expr.OfText("Wren")},
+	} {
+		t.Run(name, func(t *testing.T) {
+			after := later(t, row.change...)
+			all := upgrade.Compare(before, after)
+			i := slices.IndexFunc(all.Differences, func(d upgrade.Difference) bool { return d.Name == row.name && d.Change == row.what })
+			require.GreaterOrEqual(t, i, 0, "%+v", all.Differences)
+			d := all.Differences[i]
+			assert.Equal(t, row.verdict, d.Verdict)
+			assert.Contains(t, d.Text, row.words)
+			assert.Positive(t, d.At.Line)
+			if v := before.Var(row.name); v != nil {
+				loads(t, before, after, v, row.value, row.saved, row.verdict)
+			}
+		})
+	}
+}
+
+// loads makes a save with a value under one plan, and loads it under another.
+func loads(t *testing.T, before, after *model.Model, v *model.Var, value, want expr.Value, verdict upgrade.Verdict) {
+	r := engine.New(before)
+	_, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	doc := r.Save("ada")
+	doc.Values[v.ID] = value
+	raw, err := save.Encode(doc)
+	require.NoError(t, err)
+	read, problems, err := save.DecodePlayer(raw, after)
+	require.NoError(t, err)
+	lost := slices.ContainsFunc(problems, func(p save.Problem) bool { return p.Name == v.Name })
+	assert.Equal(t, verdict == upgrade.Loses || verdict == upgrade.Blocks, lost, "%+v", problems)
+	other := engine.New(after)
+	_, err = other.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: read})
+	require.NoError(t, err)
+	for _, f := range other.Figures("ada") {
+		if f.Var.Name == v.Name {
+			assert.Equal(t, want, f.Value)
+		}
+	}
+}
+
+func TestWhatIsGoneAndNewIsListedWorstFirst(t *testing.T) {
+	before := load(t, string(examples.LanternPass))
+	after := later(t,
+		"  stage:       {of: player, type: int, min: 0, max: 9, start: 0, title: Furthest stage}", "  stage:       {of: game, type: int, min: 0, max: 9, start: 0, title: Furthest stage}",
+		"if: player.stage >= 1, refused: The miller", "if: game.stage >= 1, refused: The miller",
+		"      - {raise: player.stage, to: \"place.scene == 'mill' ? 2 : 1\"}\n      - {raise: player.guild.pass_stage, to: player.stage}\n", "      - {raise: game.stage, to: \"place.scene == 'mill' ? 2 : 1\"}\n      - {raise: player.guild.pass_stage, to: game.stage}\n",
+		"if: player.stage >= 2, refused: Eirik", "if: game.stage >= 2, refused: Eirik",
+		"    beacon_lamp:   {at: beacon/lamp, order: 3, again: true}\n", "",
+		"by_the_wheel: {in: mill, at: [26, 16]}", "by_the_mill: {in: mill, at: [26, 16]}",
+		"size: [80, 40]", "size: [80, 30]", "span_west: {at: [0, 22], span: {y: [8, 38]}}", "span_west: {at: [0, 22], span: {y: [8, 28]}}",
+		"milestones:\n", "milestones:\n  early: {title: Early, when: player.oil > 39}\n")
+	all := upgrade.Compare(before, after)
+	assert.Equal(t, upgrade.Blocks, all.Overall)
+	assert.Equal(t, 3, all.From)
+	assert.Equal(t, 4, all.To)
+	last := upgrade.Blocks
+	order := []upgrade.Verdict{upgrade.Blocks, upgrade.Loses, upgrade.Converts, upgrade.Safe}
+	seen := map[string]upgrade.Verdict{}
+	for _, d := range all.Differences {
+		assert.GreaterOrEqual(t, slices.Index(order, d.Verdict), slices.Index(order, last), "the worst first")
+		last = d.Verdict
+		seen[d.What+" "+d.Name+" "+d.Change] = d.Verdict
+	}
+	for what, want := range map[string]upgrade.Verdict{
+		"variable player.stage moved": upgrade.Blocks, "variable game.stage added": upgrade.Safe, "checkpoint beacon_lamp gone": upgrade.Loses,
+		"prop cache.by_the_wheel gone": upgrade.Loses, "prop cache.by_the_mill added": upgrade.Safe, "scene ridge size": upgrade.Converts, "milestone early added": upgrade.Safe,
+	} {
+		assert.Equal(t, want, seen[what], what)
+	}
+	back := upgrade.Compare(after, before)
+	assert.Equal(t, 4, back.From)
+	assert.Equal(t, upgrade.Blocks, back.Overall)
+}
+
+func TestARenameIsGuessed(t *testing.T) {
+	before := load(t, string(examples.LanternPass))
+	after := later(t, "  falls:       {of: player", "  tumbles:     {of: player", "{add: player.falls, by: 1}", "{add: player.tumbles, by: 1}", "rank: player.falls", "rank: player.tumbles")
+	for _, d := range upgrade.Compare(before, after).Differences {
+		if d.Name == "player.falls" {
+			assert.Equal(t, "rename: {player.falls: player.tumbles}", d.Suggest)
+			return
+		}
+	}
+	t.Fail()
+}
+
+func TestTheSameVersionDiffersInNothing(t *testing.T) {
+	for _, text := range [][]byte{examples.LanternPass, examples.LanternMarket} {
+		all := upgrade.Compare(load(t, string(text)), load(t, string(text)))
+		assert.Empty(t, all.Differences)
+		assert.Equal(t, upgrade.Safe, all.Overall)
+	}
+}
