@@ -1,0 +1,60 @@
+package engine
+
+import (
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// writeFrom gives a variable a value that the game's own server computed, or (where the plan lets them) its
+// own player; or corrects it for a reason that is kept.
+func (t *tx) writeFrom(p *Player, req *Request) error {
+	v := t.run.m.Var(req.Name)
+	switch {
+	case v == nil:
+		return refuse(Unknown, "There is no variable called %q.", req.Name)
+	case !req.Server && !v.SelfMay:
+		return refuse(Refused, "%s is not written by players; the rules and the game's server do.", v.Name)
+	case v.Shared != nil && !v.Shared.Mine && req.Do != "correct":
+		return refuse(Refused, "%s is of the commons %s; %s writes it.", v.Name, v.Shared.Commons, v.Shared.Writer)
+	case v.Computed() || v.Stopwatch || v.Seed:
+		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
+	case v.Holder.OfPlayers() && p == nil:
+		return refuse(Invalid, "%s is held by players; name the player.", v.Name)
+	}
+	o, err := t.ownerNamed(v, p, req.Args)
+	if err != nil {
+		return err
+	}
+	if err := v.Admit(req.Value); err != nil {
+		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
+	}
+	if req.Do == "correct" {
+		t.cause = Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+		t.write(o, v, req.Value, false)
+		return nil
+	}
+	return t.give(o, v, req.Value, v.Type.Kind == expr.Pick)
+}
+
+// ownerNamed finds whose copy of a variable is meant, by what a request names.
+func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]expr.Value) (owner, error) {
+	o := owner{v.Hold.Index, nil, -1}
+	if v.Holder.OfPlayers() {
+		o.player = p
+	}
+	switch v.Holder {
+	case model.OfScene, model.OfPlayerScene:
+		scene := t.run.m.Scene(args["scene"].Text)
+		if scene == nil || !t.run.has(v, scene.Index) {
+			return o, refuse(Invalid, "%s is held by scenes; name the scene in args.", v.Name)
+		}
+		o.at = scene.Index
+	case model.OfProp, model.OfPlayerProp:
+		prop := v.Hold.Kind.Prop(args["prop"].Text)
+		if prop == nil {
+			return o, refuse(Invalid, "%s is held by each %s; name the prop in args.", v.Name, v.Hold.Kind.ID)
+		}
+		o.at = prop.Index
+	}
+	return o, nil
+}

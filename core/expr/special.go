@@ -1,0 +1,204 @@
+package expr
+
+import (
+	"slices"
+	"strings"
+
+	"cel.dev/cel-go/common/ast"
+
+	"alluvion/core/finding"
+)
+
+// special walks the functions that ask about something other than plain values; nil where it is none.
+func (c *checker) special(name string, call ast.CallExpr, at finding.At, known Facts) *typed {
+	args, one := call.Args(), len(call.Args()) == 1
+	var out typed
+	switch {
+	case name == "earned" && call.IsMemberFunction() && one:
+		out = c.earned(call, at)
+	case call.IsMemberFunction():
+		return nil
+	case name == "inside" && one:
+		out = c.inside(args[0], at)
+	case name == "holds" && one:
+		out = c.holds(args[0], at)
+	case name == "count" && one:
+		out = c.count(args[0], at, known)
+	case name == "draw" && len(args) == 4:
+		out = c.draw(args, known)
+	case name == "point":
+		out = c.point(args, at, known)
+	default:
+		return nil
+	}
+	return &out
+}
+
+// earned is player.earned('id'): whether that player has a milestone.
+func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
+	arg := call.Args()[0]
+	id := ""
+	if arg.Kind() == ast.LiteralKind {
+		id, _ = arg.AsLiteral().Value().(string)
+	}
+	_, parts := path(call.Target())
+	entry, ref := c.entry(parts)
+	if entry == nil || entry.Type.Kind != Player || id == "" {
+		return c.fail("bad-expression", at, "earned is written player.earned('milestone').")
+	}
+	known := entry.Fields[MilestonesKey].Fields
+	field := known[id]
+	if field == nil {
+		near := finding.Nearest(id, keys(known))
+		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, didYouMean(near)).Nearest = near
+		return typed{}
+	}
+	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
+}
+
+// inside is inside('scene/area'): whether the rule's player is in an area.
+func (c *checker) inside(arg ast.Expr, at finding.At) typed {
+	return c.asked("inside", "area", "inside('scene/area')", "There is no player here who could be inside an area.", c.names.Areas, arg, at)
+}
+
+// holds is holds('sled'): whether the rule's player holds a movable.
+func (c *checker) holds(arg ast.Expr, at finding.At) typed {
+	return c.asked("holds", "movable", "holds('movable')", "There is no player here who could hold something.", c.names.Held, arg, at)
+}
+
+// asked is a function of the rule's player that takes the written name of something.
+func (c *checker) asked(function, what, form, nobody string, known map[string]*Entry, arg ast.Expr, at finding.At) typed {
+	id := ""
+	if arg.Kind() == ast.LiteralKind {
+		id, _ = arg.AsLiteral().Value().(string)
+	}
+	if known == nil {
+		return c.fail("unknown-name", at, "%s", nobody)
+	}
+	entry := known[id]
+	if entry == nil {
+		near := finding.Nearest(id, keys(known))
+		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, didYouMean(near)).Nearest = near
+		return typed{}
+	}
+	return c.value(entry.Type, entry.Ref, function+"('"+id+"')", at, nil)
+}
+
+// MilestonesKey is where a player's entry has the milestones; no name can be written like that.
+const MilestonesKey = "earned()"
+
+// entry finds what a path of names stands for; nil where it is no record.
+func (c *checker) entry(parts []string) (*Entry, Ref) {
+	if len(parts) == 0 || c.names.Roots[parts[0]] == nil {
+		return nil, Ref{}
+	}
+	e := c.names.Roots[parts[0]]
+	ref := e.Ref
+	for _, field := range parts[1:] {
+		next := e.Fields[field]
+		if next == nil {
+			return nil, Ref{}
+		}
+		ref, e = next.Ref.from(ref), next
+	}
+	return e, ref
+}
+
+// count is count(present), the players in the session; the items of a list or a set; or of how many
+// scenes or props a variable of a pair is true.
+func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
+	whole := Type{Kind: Int, Range: Range{HasLo: true, Step: one}}
+	if e.Kind() == ast.IdentKind && e.AsIdent() == "present" {
+		ref := Ref{Who: Nobody, What: Present}
+		c.program.Reads = append(c.program.Reads, Read{ref, "present", at})
+		return typed{typ: whole, eval: func(env Env) Value { return env.Read(&ref) }}
+	}
+	n := c.walk(e, known)
+	switch {
+	case n.eval == nil || c.none(n, c.at(e)):
+		return typed{}
+	case n.typ.Kind == Copies && n.typ.Item.Kind == Bool:
+		return typed{typ: Type{Kind: Int, Range: n.typ.Range}, eval: n.eval}
+	case n.typ.Item != nil && n.typ.Kind != Copies:
+		x := n.eval
+		whole.Range.Hi, whole.Range.HasHi = n.typ.Range.Hi, true
+		return typed{typ: whole, eval: func(env Env) Value { return OfInt(len(x(env).Items())) }}
+	}
+	return c.fail("type-mismatch", c.at(e), "count counts the players that are present, the items of a list or a set, or of how many scenes or props something is true; this is %s.", n.typ)
+}
+
+// ofItems is list.size() and list.contains(item).
+func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding.At, known Facts) typed {
+	x := list.eval
+	switch name {
+	case "size":
+		return c.count(call.Target(), at, known)
+	case "contains":
+		arg := call.Args()[0]
+		item := c.walk(arg, known)
+		if item.eval == nil || c.none(item, c.at(arg)) {
+			return typed{}
+		}
+		item.typ = c.adapt(item.typ, *list.typ.Item, arg)
+		if why, ok := Fits(item.typ, *list.typ.Item); !ok {
+			return c.fail("type-mismatch", c.at(arg), "This can never be among the items: %s.", why)
+		}
+		y := item.eval
+		return typed{typ: Type{Kind: Bool}, eval: func(env Env) Value {
+			return OfBool(slices.Contains(x(env).Items(), y(env)))
+		}}
+	}
+	return c.fail("bad-expression", at, "Lists and sets have size() and contains(item); they have no %s.", name)
+}
+
+// point is point(x, y): coordinates, one for each axis.
+func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
+	evals := make([]func(Env) Value, len(args))
+	for i, a := range args {
+		n, ok := c.number(a, known)
+		if !ok {
+			return typed{}
+		}
+		evals[i] = n.eval
+	}
+	if len(args) != len(c.names.Axes) {
+		return c.fail("bad-expression", at, "A point has %d coordinates here (%s), not %d.", len(c.names.Axes), join(c.names.Axes), len(args))
+	}
+	return typed{typ: Type{Kind: Point, Names: c.names.Axes}, eval: func(env Env) Value {
+		items := make([]Value, len(evals))
+		for i, e := range evals {
+			items[i] = e(env)
+		}
+		return OfItems(items)
+	}}
+}
+
+// draw is draw(seed, index, from, to): a whole number that everybody draws alike.
+func (c *checker) draw(args []ast.Expr, known Facts) typed {
+	seed := c.walk(args[0], known)
+	if seed.eval == nil {
+		return typed{}
+	}
+	if seed.typ.Kind != Seed {
+		return c.fail("type-mismatch", c.at(args[0]), "Numbers are drawn from a seed; this is %s.", seed.typ)
+	}
+	var n [3]typed
+	for i := range n {
+		var ok bool
+		if n[i], ok = c.number(args[i+1], known); !ok {
+			return typed{}
+		}
+		if !n[i].typ.Range.FitsStep(one) {
+			return c.fail("type-mismatch", c.at(args[i+1]), "draw takes whole numbers; this may have a fraction.")
+		}
+	}
+	r := Range{Lo: n[1].typ.Range.Lo, HasLo: n[1].typ.Range.HasLo, Hi: n[2].typ.Range.Hi, HasHi: n[2].typ.Range.HasHi, Step: one}
+	s, index, from, to := seed.eval, n[0].eval, n[1].eval, n[2].eval
+	return typed{typ: Type{Kind: Int, Range: r}, eval: func(env Env) Value {
+		drawn, err := Draw(s(env).Num, index(env).Num, from(env).Num, to(env).Num)
+		if err != nil {
+			env.Fail(err)
+		}
+		return OfNum(drawn)
+	}}
+}

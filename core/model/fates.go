@@ -1,0 +1,167 @@
+package model
+
+import (
+	"fmt"
+	"reflect"
+
+	"alluvion/core/expr"
+	"alluvion/core/plan"
+)
+
+// allFates decides every cell of the matrix that applies.
+func (b *builder) allFates() {
+	for _, v := range b.Vars {
+		for i, c := range plan.Crossings {
+			v.Fates[i] = b.fate(v.Name, v.Holder, c, v.Decl.Across.At(c), v)
+		}
+		if v.Computed() && !reflect.ValueOf(v.Decl.Across).IsZero() {
+			b.report("wrong-type", v.At, "%s is computed: it is never stored, so no crossing can change it.", v.Name)
+		}
+	}
+	for _, h := range b.Holders {
+		for _, v := range h.Stored {
+			h.Rewinds = h.Rewinds || v.Fates[1].Kind == "rewind"
+		}
+	}
+	b.oneStep()
+	var own plan.Fates
+	if b.Plan.Checkpoints != nil {
+		own = b.Plan.Checkpoints.Across
+	}
+	for i, c := range plan.Crossings {
+		b.Reached[i] = b.fate("the checkpoint reached", OfPlayer, c, own.At(c), nil)
+		if k := b.Reached[i].Kind; k == "set" || k == "rewind" {
+			b.report("bad-value", b.Reached[i].At, "The checkpoint reached can be kept or reset at %s.", c)
+		}
+	}
+	for _, w := range b.Waymarks {
+		for i, c := range plan.Crossings {
+			w.Fates[i] = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
+			if w.Fates[i].Kind == "set" {
+				b.report("bad-value", w.Fates[i].At, "A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
+			}
+		}
+	}
+	for _, m := range b.Movables {
+		for i, c := range plan.Crossings {
+			m.Fates[i] = b.movableFate(m, c)
+		}
+	}
+	b.defaultsApply()
+	b.placeFates()
+}
+
+// defaultFate is what the plan's defaults say of a holder at a crossing. Pairs without defaults of their
+// own have those of players, props those of scenes (rule 18).
+func (b *builder) defaultFate(h Holder, c plan.Crossing) *plan.Fate {
+	d := &b.Plan.Defaults
+	own := [...]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop, OfPlayerProp: &d.Pair}[h].At(c)
+	switch {
+	case own.Kind != "" || !h.Lazy():
+		return own
+	case h == OfProp:
+		return d.Scene.At(c)
+	}
+	return d.Player.At(c)
+}
+
+// defaultsApply reports defaults for crossings that can never apply to the holder.
+func (b *builder) defaultsApply() {
+	d := &b.Plan.Defaults
+	for h, fates := range map[Holder]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop} {
+		for _, c := range plan.Crossings {
+			if f := fates.At(c); f.Kind != "" && !b.Applies(h, c) {
+				b.report("bad-value", f.At, "%s", b.cannotApply("what a "+h.String()+" holds", h, c))
+			}
+		}
+	}
+}
+
+// movableFate is what a crossing does to a movable: what it says itself, else the default of the game where
+// that can be (a movable never rewinds, rule 17). Who starts over alone sends it home (rule 5).
+func (b *builder) movableFate(m *Movable, c plan.Crossing) Fate {
+	own := m.Decl.Across.At(c)
+	f := b.fate("the movable "+m.ID, OfGame, c, own, nil)
+	switch {
+	case own.Kind == "set" || own.Kind == "rewind":
+		b.report("bad-value", f.At, "A movable can be kept where it is, or reset to its start, at %s.", c)
+	case own.Kind == "" && c == plan.CrossNewRun && b.Single:
+		return Fate{Kind: "reset", By: ByNature}
+	case f.Kind == "set" || f.Kind == "rewind":
+		return Fate{Kind: "keep", By: ByNature}
+	}
+	return f
+}
+
+func (b *builder) cannotApply(what string, h Holder, c plan.Crossing) string {
+	text := fmt.Sprintf("The crossing %s cannot apply to %s", c, what)
+	if !h.OfPlayers() && (c == plan.CrossDeath || c == plan.CrossNewRun) {
+		return text + ": a session has several players, and one of them does not speak for all. It applies where session.players is 1."
+	}
+	return text + "."
+}
+
+func (b *builder) fate(what string, h Holder, c plan.Crossing, own *plan.Fate, v *Var) Fate {
+	switch {
+	case !b.Applies(h, c):
+		if own.Kind != "" {
+			b.report("bad-value", own.At, "%s", b.cannotApply(what, h, c))
+		}
+		return Fate{By: NotAtAll}
+	case v != nil && v.Computed():
+		return Fate{By: NotAtAll}
+	case v != nil && v.Shared != nil: // nothing takes from what other games see too (rule 4)
+		return Fate{Kind: "keep", By: ByNature}
+	}
+	f, by := own, ByItself
+	if f.Kind == "" {
+		f, by = b.defaultFate(h, c), ByDefault
+	}
+	if f.Kind == "" {
+		return Fate{By: ByNobody}
+	}
+	out := Fate{Kind: f.Kind, By: by, At: f.At}
+	if f.Kind == "set" && v != nil {
+		out.Set = b.fateExpression(v, c, f)
+	}
+	return out
+}
+
+func (b *builder) fateExpression(v *Var, c plan.Crossing, f *plan.Fate) *expr.Program {
+	if v.Stopwatch || v.Seed {
+		b.report("wrong-type", f.At, "%s is a %s: it can be kept or reset, but not set.", v.Name, v.Decl.Type.Name)
+		return nil
+	}
+	return b.valueFor(v, f.Set, b.scopes.of(v.Hold), nil)
+}
+
+// oneStep makes sure that at a crossing no expression reads what is itself set there: all of them read
+// the result of the resets and rewinds (rule 15).
+func (b *builder) oneStep() {
+	for i, c := range plan.Crossings {
+		for _, v := range b.Vars {
+			p := v.Fates[i].Set
+			if p == nil {
+				continue
+			}
+			for _, r := range p.Reads {
+				if w := b.VarOf(r.Ref); w != nil && w != v && w.Hold == v.Hold && w.Fates[i].Kind == "set" {
+					b.report("bad-value", p.At, "At %s, %s is set from %s, which is itself set there; both are set at once, so neither can read the other.", c, v.Name, w.Name)
+				}
+			}
+		}
+	}
+}
+
+func (b *builder) placeFates() {
+	d := b.Plan.Defaults.Place
+	written := func(g plan.Given[string], otherwise Fate) Fate {
+		if !g.Given {
+			return otherwise
+		}
+		return Fate{Kind: g.Value, By: ByItself, At: g.At}
+	}
+	b.Place.Death = written(d.Death, Fate{By: ByNobody})
+	b.Place.Leave = written(d.Leave, Fate{By: ByNobody})
+	b.Place.NewRun = written(d.NewRun, Fate{Kind: "start", By: ByNature})
+}

@@ -1,0 +1,177 @@
+package rehearse
+
+import (
+	"strings"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/plan"
+)
+
+// refused plays the step inside, which has to be refused, and to have changed nothing.
+func (p *player) refused(s *plan.Step) {
+	inner := s.Refused
+	if inner.Where.Given() {
+		if err := p.moveFirst(inner); err != nil {
+			p.fail("The move before it was refused: %v", err)
+			return
+		}
+	}
+	req, err := p.request(inner)
+	if err != nil {
+		p.fail("%v", err)
+		return
+	}
+	p.machine.run.Advance(p.machine.clock)
+	before := p.machine.run.Digest()
+	err = p.ask(req)
+	switch {
+	case err == nil:
+		p.fail("It was to be refused, and was not.")
+	case p.machine.run.Digest() != before:
+		p.fail("It was refused, but changed something.")
+	case s.Because.Given && !strings.Contains(err.Error(), s.Because.Value):
+		p.fail("It was refused for another reason.")
+		p.step.Wanted = []Side{{"because", err.Error(), s.Because.Value}}
+	default:
+		p.step.Refused = err.Error()
+	}
+}
+
+// expect holds what is against what is to be. Where a viewer is named, the machine of that player has to have
+// been sent all that is read.
+func (p *player) expect(e plan.Expected, of, viewer string) {
+	w := engine.Watcher{Run: p.machine.run, Players: p.names(), Of: of}
+	if e.That.Given() {
+		p.holds(w, e.That, viewer)
+		return
+	}
+	var failed []string
+	for _, row := range e.Table {
+		program, err := p.compile(row.Name, of != "")
+		if err != nil {
+			p.fail("%v", err)
+			return
+		}
+		is, err := w.Ask(program)
+		text := is.Plain()
+		if err != nil {
+			text = err.Error()
+		}
+		if err == nil && !row.Blank && p.seen(w, program, viewer) && same(is, row.Value) {
+			continue
+		}
+		if err == nil && viewer == "" {
+			p.edits = append(p.edits, edit{row, is})
+		}
+		wanted := plain(row.Value).Plain()
+		if row.Blank {
+			wanted = "(nothing written yet; -record fills it in)"
+		}
+		failed = append(failed, row.Name.Source)
+		p.step.Wanted = append(p.step.Wanted, Side{row.Name.Source, text, wanted})
+	}
+	if len(failed) > 0 && p.step.Failed == "" {
+		p.fail("%s: not as expected.", strings.Join(failed, ", "))
+	}
+}
+
+// same says whether a value is the one that is written.
+func same(is expr.Value, l plan.Literal) bool {
+	want := plain(l)
+	switch {
+	case is.IsNone():
+		return l.Kind == plan.LiteralText && l.Text == "none"
+	case is.Kind == expr.IsText && want.Kind != expr.IsList:
+		return is.Text == l.Text
+	}
+	return is == want
+}
+
+func (p *player) seen(w engine.Watcher, program *expr.Program, viewer string) bool {
+	if viewer == "" {
+		return true
+	}
+	for _, r := range program.Reads {
+		if !w.Sees(viewer, r.Ref) {
+			p.fail("%s is never sent %s.", viewer, r.Path)
+			return false
+		}
+	}
+	return true
+}
+
+func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
+	program, err := p.compile(x, w.Of != "")
+	if err != nil {
+		p.fail("%v", err)
+		return
+	}
+	if program.Type.Kind != expr.Bool {
+		p.fail("A condition is wanted here; this is %s.", program.Type)
+		return
+	}
+	is, err := w.Ask(program)
+	switch {
+	case err != nil:
+		p.fail("%v.", err)
+	case !p.seen(w, program, viewer):
+	case !is.Bool:
+		p.fail("It does not hold.")
+	}
+	if p.step.Failed == "" {
+		return
+	}
+	for _, r := range program.Reads {
+		value, err := w.Read(r.Ref)
+		text := value.Plain()
+		if err != nil {
+			text = err.Error()
+		}
+		p.step.Wanted = append(p.step.Wanted, Side{Name: r.Path, Is: text})
+	}
+}
+
+// hears looks among what a player was told.
+func (p *player) hears(s *plan.Step) {
+	who, want := s.Told.Name, s.Notice.Value
+	place, present := p.machine.run.Place(who)
+	var heard []string
+	for _, n := range p.told {
+		if n.To == "player" && n.Player != who || n.To == "scene" && !(present && place.Scene == n.Scene) && n.Player != who {
+			continue
+		}
+		if n.Text == want || n.Kind == want {
+			return
+		}
+		heard = append(heard, strings.TrimSpace(n.Kind+" "+n.Text))
+	}
+	p.fail("%s was not told this.", who)
+	p.step.Wanted = []Side{{"told", strings.Join(heard, "; "), want}}
+	if heard == nil {
+		p.step.Wanted[0].Is = "nothing"
+	}
+}
+
+// sees holds what players' machines have been sent against what is to be.
+func (p *player) sees(s *plan.Step) {
+	for _, viewer := range s.Sees {
+		if s.Expect.That.Given() || s.Expect.Table != nil {
+			p.expect(s.Expect, s.Of.Name, viewer.Name)
+		}
+		if !s.Not.Given() {
+			continue
+		}
+		program, err := p.compile(s.Not, false)
+		if err != nil {
+			p.fail("%v", err)
+			return
+		}
+		w := engine.Watcher{Run: p.machine.run, Players: p.names()}
+		for _, r := range program.Reads {
+			if w.Sees(viewer.Name, r.Ref) {
+				p.fail("%s is sent %s.", viewer.Name, r.Path)
+			}
+		}
+	}
+}
