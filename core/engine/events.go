@@ -58,8 +58,10 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 		if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
 			return nil, refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
 		}
-		if err := t.argProp(e, a, v, sender); err != nil {
-			return nil, err
+		if a.Kind != nil && !v.IsNone() {
+			if err := t.argProp(a, v, sender); err != nil {
+				return nil, err
+			}
 		}
 		t.args = append(t.args, v)
 	}
@@ -70,10 +72,7 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 }
 
 // argProp checks an argument that names a prop.
-func (t *tx) argProp(e *model.Event, a *model.Arg, v expr.Value, sender *Player) error {
-	if a.Kind == nil || v.IsNone() {
-		return nil
-	}
+func (t *tx) argProp(a *model.Arg, v expr.Value, sender *Player) error {
 	prop := a.Kind.Prop(v.Text)
 	switch {
 	case prop == nil:

@@ -132,11 +132,8 @@ func (r *Run) allowed(req *Request, p *Player) error {
 
 // asked refuses a player's request that the plan closes, or whose condition does not hold.
 func (t *tx) asked(req *Request, p *Player) error {
-	if len(t.run.m.Requests) == 0 || req.Server || p == nil {
-		return nil
-	}
 	rule := t.run.m.Requests[req.Do]
-	if rule == nil {
+	if rule == nil || req.Server || p == nil {
 		return nil
 	}
 	t.frame.about(p)
@@ -169,8 +166,10 @@ func (t *tx) perform(req *Request, p *Player) error {
 		t.touch(p)
 		p.number = req.Number
 	}
-	if err := t.asked(req, p); err != nil {
-		return err
+	if len(t.run.m.Requests) > 0 {
+		if err := t.asked(req, p); err != nil {
+			return err
+		}
 	}
 	switch req.Do {
 	case "join":

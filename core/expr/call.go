@@ -259,11 +259,34 @@ func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
 	if op == operators.Greater || op == operators.GreaterEquals {
 		a, b = b, a
 	}
-	x, y := a.number(), b.number()
-	if op == operators.Less || op == operators.Greater {
-		return asCondition(Type{Kind: Bool, Truth: less(a.typ.Range, b.typ.Range)}, func(env Env) bool { return x(env).Less(y(env)) })
+	strict := op == operators.Less || op == operators.Greater
+	known3 := less(a.typ.Range, b.typ.Range)
+	if !strict {
+		known3 = less(b.typ.Range, a.typ.Range).Not()
 	}
-	return asCondition(Type{Kind: Bool, Truth: less(b.typ.Range, a.typ.Range).Not()}, func(env Env) bool { return !y(env).Less(x(env)) })
+	return asCondition(Type{Kind: Bool, Truth: known3}, lessThan(a, b, strict))
+}
+
+// lessThan is a < b, or a <= b. A number that is written there, which is the most frequent case, is not asked each time.
+func lessThan(a, b typed, strict bool) func(Env) bool {
+	x, y := a.number(), b.number()
+	switch {
+	case a.is != nil && strict:
+		lo := *a.is
+		return func(env Env) bool { return lo.Less(y(env)) }
+	case a.is != nil:
+		lo := *a.is
+		return func(env Env) bool { return !y(env).Less(lo) }
+	case b.is != nil && strict:
+		hi := *b.is
+		return func(env Env) bool { return x(env).Less(hi) }
+	case b.is != nil:
+		hi := *b.is
+		return func(env Env) bool { return !hi.Less(x(env)) }
+	case strict:
+		return func(env Env) bool { return x(env).Less(y(env)) }
+	}
+	return func(env Env) bool { return !y(env).Less(x(env)) }
 }
 
 // less is what is known of a < b.

@@ -176,6 +176,7 @@ type typed struct {
 	eval  func(Env) Value
 	num   func(Env) fixed.Num
 	yes   func(Env) bool
+	is    *fixed.Num // of a number that is written in the expression
 	holds Facts
 	fails Facts
 	path  string // where it is a name

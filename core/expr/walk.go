@@ -32,7 +32,7 @@ func constant(v Value, t Type) typed {
 	out := typed{typ: Constant(v, t), eval: func(Env) Value { return v }}
 	if v.Kind == IsNum {
 		n := v.Num
-		out.num = func(Env) fixed.Num { return n }
+		out.num, out.is = func(Env) fixed.Num { return n }, &n
 	}
 	return out
 }
