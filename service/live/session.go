@@ -351,6 +351,7 @@ func (s *Session) close(ctx context.Context) error {
 				failed = errors.Join(failed, err)
 				continue
 			}
+			s.note(res.Changes, "")
 			left, moments = append(left, res.Left...), append(moments, res.Saves...)
 		}
 		s.closing = true
