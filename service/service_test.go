@@ -164,6 +164,9 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 	assert.Empty(t, joined.Changes, "every fate at leave is keep")
 	back := h.figures("wren")
 	for name, was := range live {
+		if name == "player.checkpoints" || name == "player.holds" { // lists of what has rows of its own
+			continue
+		}
 		cell := matrix.Cell(name, "leave")
 		require.NotNil(t, cell, name)
 		switch cell.Fate {
@@ -185,8 +188,9 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 	over := h.do(api.Request{Do: "start-over", Player: "wren"})
 	assert.NotEmpty(t, over.Changes)
 	for name, v := range h.figures("wren") {
-		switch {
-		case matrix.Cell(name, "new-run").Fate != "reset" || v.Type == "stopwatch":
+		switch cell := matrix.Cell(name, "new-run"); {
+		case cell == nil:
+		case cell.Fate != "reset" || v.Type == "stopwatch":
 		case v.Type == "milestone":
 			assert.NotEqual(t, "earned", v.Live.Plain(), name)
 		default:

@@ -68,6 +68,10 @@ func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
 	h.move("wren", 30, 1)
 	h.do(api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
 	assert.Equal(t, "2.2", h.figures("wren")["player.pace"].Live.String())
+	assert.Equal(t, "[sled]", h.figures("wren")["player.holds"].Live.String())
+	h.move("wren", 30, 19)
+	h.do(api.Request{Do: "touch", Player: "wren", Name: "gorge_shelter"})
+	assert.Equal(t, "[gorge_shelter]", h.figures("wren")["player.checkpoints"].Live.String())
 	h.move("wren", 40, 40)
 	h.restart() // ends the visit: the sled is set down where wren was
 	a = h.do(api.Request{Do: "join", Player: "wren"})

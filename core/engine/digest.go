@@ -161,6 +161,19 @@ func (r *Run) Waymarks(player string) map[string]save.Place {
 	return r.marksOut(p.marks, func(*model.Waymark) bool { return true })
 }
 
+// Checkpoints lists those that a present player has reached in this run, in the plan's order.
+func (r *Run) Checkpoints(player string) []string {
+	var out []string
+	if p := r.players[player]; p != nil {
+		for i, used := range p.used {
+			if used {
+				out = append(out, r.m.Checkpoints[i].ID)
+			}
+		}
+	}
+	return out
+}
+
 // State is what is built in of a present player.
 func (r *Run) State(player string) (dead bool, checkpoint string) {
 	p := r.players[player]

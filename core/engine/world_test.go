@@ -59,6 +59,24 @@ func (w *world) leave(player string) *save.Player {
 	return w.res.Left[0]
 }
 
+func (w *world) point(coordinates ...string) []fixed.Num {
+	var out []fixed.Num
+	for _, c := range coordinates {
+		out = append(out, fixed.Must(c))
+	}
+	return out
+}
+
+// from is the scene that was left, as the last arrival was told it.
+func (w *world) from() string {
+	for _, n := range w.res.Notices {
+		if n.Kind == "arrived" {
+			return n.From
+		}
+	}
+	return ""
+}
+
 func (w *world) move(player, x, y string) {
 	w.must(engine.Request{Do: "move", Player: player, To: []fixed.Num{fixed.Must(x), fixed.Must(y)}})
 }

@@ -228,6 +228,12 @@ func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out
 // threes puts start, live and saved side by side, place and checkpoint first.
 func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 	out := []Three{placeThree(m, now, doc), checkpointThree(now, doc)}
+	if len(m.Checkpoints) > 0 {
+		out = append(out, reachedThree(now, doc))
+	}
+	if len(m.Movables) > 0 {
+		out = append(out, heldThree(now))
+	}
 	for _, w := range m.Waymarks {
 		out = append(out, waymarkThree(w, now, doc))
 	}
@@ -314,6 +320,35 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three 
 		t.Saved = expr.OfText(doc.Place.String())
 	}
 	return t
+}
+
+// reachedThree lists the checkpoints that were reached in this run.
+func reachedThree(now *live.PlayerValues, doc *save.Player) Three {
+	t := Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: expr.OfItems(nil), Stored: doc != nil}
+	if now != nil {
+		t.Live = textItems(now.Reached)
+	}
+	if doc != nil {
+		t.Saved = textItems(doc.Used)
+	}
+	return t
+}
+
+// heldThree lists the movables that the player has; the world's save has them, not the player's.
+func heldThree(now *live.PlayerValues) Three {
+	t := Three{Name: "player.holds", Title: "Holds", Type: "movables", Start: expr.OfItems(nil)}
+	if now != nil {
+		t.Live = textItems(now.Held)
+	}
+	return t
+}
+
+func textItems(list []string) expr.Value {
+	items := make([]expr.Value, len(list))
+	for i, s := range list {
+		items[i] = expr.OfText(s)
+	}
+	return expr.OfItems(items)
 }
 
 func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {

@@ -293,6 +293,8 @@ type PlayerValues struct {
 	Place      save.Place
 	Dead       bool
 	Checkpoint string
+	Reached    []string // checkpoints in this run
+	Held       []string // movables
 	Waymarks   map[string]save.Place
 	Milestones []engine.Progress
 }
@@ -310,6 +312,7 @@ func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, er
 		v.Figures = s.run.Figures(id)
 		v.Place, _ = s.run.Place(id)
 		v.Dead, v.Checkpoint = s.run.State(id)
+		v.Reached, v.Held = s.run.Checkpoints(id), s.run.Held(id)
 		v.Waymarks, v.Milestones = s.run.Waymarks(id), s.run.Milestones(id)
 	})
 	return v, ok, err
