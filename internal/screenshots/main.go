@@ -39,6 +39,7 @@ var terminals = []terminal{
 	{"cli-check", "BIN check examples/troubled/still-dead.yaml; BIN check examples/troubled/none-unhandled.yaml"},
 	{"cli-matrix", "BIN matrix examples/lantern-market/plan.yaml"},
 	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -17 examples/lantern-pass/first-night.play)"},
+	{"cli-compare", "sed 's/version: 3/version: 4/; s/max: 40, start: 12/max: 30, start: 10/; s/to: 40}/to: 30}/; s/  falls:  /  tumbles:/; s/player.falls/player.tumbles/; s/beacon_lamp/lamp_room/' examples/lantern-pass/plan.yaml > examples/lantern-pass/next.yaml; BIN compare examples/lantern-pass/plan.yaml examples/lantern-pass/next.yaml; rm examples/lantern-pass/next.yaml; BIN pack examples/lantern-pass/plan.yaml"},
 	{"cli-rehearse", "BIN rehearse examples/lantern-market; BIN rehearse examples/lantern-pass/rehearsals/a-cache-is-taken-once.yaml | head -34"},
 }
 
