@@ -47,9 +47,19 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 	if strings.HasPrefix(name, "_") || strings.HasPrefix(name, "@") {
 		return c.fail("bad-expression", at, "This operator is not part of the language.")
 	}
+	if form := forms[name]; form != "" {
+		return c.fail("bad-expression", at, "%s is written %s.", name, form)
+	}
 	near := finding.Nearest(name, FunctionNames())
 	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, didYouMean(near)).Nearest = near
 	return typed{}
+}
+
+// forms are how functions are written that take more than numbers.
+var forms = map[string]string{
+	"inside": "inside('scene/area')", "holds": "holds('movable')", "earned": "player.earned('milestone')",
+	"count": "count(present), or count(player.letters)", "draw": "draw(seed, index, from, to)",
+	"size": "text.size()", "contains": "text.contains(part)", "startsWith": "text.startsWith(part)", "endsWith": "text.endsWith(part)",
 }
 
 // FunctionNames lists the functions of the language.

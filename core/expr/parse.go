@@ -122,6 +122,9 @@ func (c *checker) wanted(e ast.Expr, known Facts, want Type) typed {
 		word := e.AsIdent()
 		return constant(OfText(word), c.listed(word, want, c.at(e)))
 	}
+	if e.Kind() == ast.IdentKind && want.Kind == Text && c.names.Roots[e.AsIdent()] == nil && c.names.Missing[e.AsIdent()] == "" {
+		return c.fail("unknown-name", c.at(e), "Nothing is called \"%s\" here; a text is written in quotes: '%s'.", e.AsIdent(), e.AsIdent())
+	}
 	n := c.walk(e, maps.Clone(known))
 	if n.eval != nil {
 		n.typ = c.adapt(n.typ, want, e)

@@ -177,6 +177,9 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 
 func (c *checker) unknownField(entry *Entry, parts []string, field string, at finding.At) typed {
 	owner := strings.Join(parts, ".")
+	if entry.Type.Kind == Invalid { // what is wrong with it has been said where it is declared
+		return typed{}
+	}
 	if entry.Fields == nil {
 		return c.fail("type-mismatch", at, "%s is %s; it has no parts.", owner, entry.Type)
 	}

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"fmt"
 	"strings"
 
 	"alluvion/core/expr"
@@ -124,6 +125,10 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 		b.oneOf(kind, b.Plan.Props.IDs(), "kind of prop", id.At)
 	case isProp:
 		t.Kind, t.Of = expr.Prop, kind
+	case b.kinds[id.Name] != nil:
+		f := finding.New("unknown-name", id.At, fmt.Sprintf("There is no type called %q. Did you mean prop:%s?", id.Name, id.Name))
+		f.Nearest = "prop:" + id.Name
+		b.add(f)
 	default:
 		b.oneOf(id.Name, append([]string{"player"}, fieldTypes...), "type", id.At)
 	}

@@ -65,6 +65,12 @@ func (b *builder) newScopes() scopes {
 		"movables": record(b.movableEntries()),
 		"prop":     record(b.kindEntries(false)),
 	}
+	if len(b.Movables) == 0 {
+		delete(common, "movables")
+	}
+	if len(b.Kinds) == 0 {
+		delete(common, "prop")
+	}
 	hereOf := func(player bool) map[string]*expr.Entry {
 		return map[string]*expr.Entry{"scene": {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
 	}
@@ -73,7 +79,10 @@ func (b *builder) newScopes() scopes {
 	world := expr.Names{Roots: common, Axes: b.Axes, Missing: map[string]string{"player": noPlayer, "place": noPlayer, "scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
-	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self, "scenes": record(b.sceneEntries(true)), "prop": record(b.kindEntries(true))})
+	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self, "scenes": record(b.sceneEntries(true))})
+	if len(b.Kinds) > 0 {
+		mine = mine.With(map[string]*expr.Entry{"prop": record(b.kindEntries(true))})
+	}
 	mine.Held = map[string]*expr.Entry{}
 	for _, m := range b.Movables {
 		mine.Held[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}

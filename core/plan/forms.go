@@ -359,6 +359,9 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 			switch {
 			case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
 				near := finding.Nearest(m.Of, areas)
+				if contains(areas, "prop:"+m.Of) {
+					near = "prop:" + m.Of
+				}
 				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
 				if near != "" {
 					text += " Did you mean " + near + "?"

@@ -322,6 +322,11 @@ func (h *Holder) read(r *reader, n *node, f field) {
 	}
 }
 
+// orList is A, b or c.
+func orList(names []string) string {
+	return upperFirst(strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1])
+}
+
 // holderName reads one holder; of a prop with its kind, which has to be declared.
 func (r *reader) holderName(n *node, known []string) (name, kind string) {
 	name, kind, isProp := strings.Cut(n.text, ":")
@@ -333,7 +338,11 @@ func (r *reader) holderName(n *node, known []string) (name, kind string) {
 	case !isProp && slices.Contains(known, name):
 	default:
 		near := finding.Nearest(n.text, known)
-		r.report("unknown-name", n.At, "A variable is held by %s, not by %q.", strings.Join(known, ", "), clip(n.text)).Nearest = near
+		hint := ""
+		if near == "" {
+			hint = fmt.Sprintf(" A kind of props is written prop:%s.", clip(n.text))
+		}
+		r.report("unknown-name", n.At, "%s is wanted here, not %q.%s", orList(known), clip(n.text), hint).Nearest = near
 	}
 	return name, kind
 }
