@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"strings"
+
 	"alluvion/core/expr"
 	"alluvion/core/model"
 )
@@ -66,7 +68,7 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 		t.args = append(t.args, v)
 	}
 	if len(given) > known {
-		return nil, refuse(Unknown, "The event %s takes the arguments %v; something else was sent.", e.ID, argNames(e))
+		return nil, refuse(Unknown, "The event %s takes %s; something else was sent.", e.ID, orText(strings.Join(argNames(e), ", "), "no arguments"))
 	}
 	return t.args, nil
 }

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"slices"
+	"strings"
 
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
@@ -11,7 +12,7 @@ import (
 func (t *tx) move(p *Player, req *Request) error {
 	r := t.run
 	if len(req.To) != len(r.m.Axes) {
-		return refuse(Invalid, "A place here has %d coordinates (%v), not %d.", len(r.m.Axes), r.m.Axes, len(req.To))
+		return refuse(Invalid, "A place here has %d coordinates (%s), not %d.", len(r.m.Axes), strings.Join(r.m.Axes, ", "), len(req.To))
 	}
 	to := p.place
 	for i, n := range req.To {

@@ -138,6 +138,7 @@ func TestMistakesInExpressions(t *testing.T) {
 		{"[1, 2]", "bad-expression", 10, ""},
 		{"player.oil in [1]", "bad-expression", 0, ""},
 		{"1e300 > player.oil", "bad-expression", 10, ""},
+		{"player.oil = 3", "bad-expression", 0, ""},
 		{"draw(1, 2, 3, 4) > 1", "type-mismatch", 0, ""},
 		{"player.oil.everyone(1)", "unknown-name", 0, ""},
 	} {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -88,6 +89,9 @@ var cel = func() *parser.Parser {
 	return p
 }()
 
+// oneEquals is a = that is no part of ==, !=, <= or >=.
+var oneEquals = regexp.MustCompile(`[^=!<>]=[^=]`)
+
 // Compile reads, checks and compiles an expression. Where the findings hold an error there is no
 // program.
 func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
@@ -100,6 +104,9 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 	tree, errs := cel.Parse(common.NewTextSource(x.Source))
 	if list := errs.GetErrors(); len(list) > 0 {
 		at := position(x, list[0].Location.Line(), list[0].Location.Column())
+		if oneEquals.MatchString(x.Source) {
+			return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: whether two are equal is asked with ==.")}
+		}
 		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
 	}
 	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want}}
