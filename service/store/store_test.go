@@ -165,6 +165,38 @@ func TestAFileThatIsInUseNewerOrNoneIsRefused(t *testing.T) {
 	assert.ErrorContains(t, err, "not a database")
 }
 
+// A file of the first schema, as it was released, is brought forward with all that is in it.
+func TestAnOlderFileIsBroughtForward(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "old.db")
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	for _, statement := range []string{
+		`CREATE TABLE games (id TEXT PRIMARY KEY, title TEXT NOT NULL, version INTEGER NOT NULL, etag TEXT NOT NULL, text TEXT NOT NULL, updated_at DATETIME NOT NULL)`,
+		`CREATE TABLE plan_texts (game TEXT NOT NULL REFERENCES games(id), edition INTEGER NOT NULL, version INTEGER NOT NULL, etag TEXT NOT NULL, text TEXT NOT NULL, saved_at DATETIME NOT NULL, PRIMARY KEY (game, edition))`,
+		`CREATE TABLE slots (game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, slot INTEGER NOT NULL, revision INTEGER NOT NULL, lease INTEGER NOT NULL, PRIMARY KEY (game, player, slot))`,
+		`CREATE TABLE saves (game TEXT NOT NULL, player TEXT NOT NULL, slot INTEGER NOT NULL, revision INTEGER NOT NULL, moment TEXT NOT NULL, version INTEGER NOT NULL, scene TEXT NOT NULL, saved_at DATETIME NOT NULL, doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player, slot, revision))`,
+		`CREATE TABLE recoveries (game TEXT NOT NULL, player TEXT NOT NULL, slot INTEGER NOT NULL, after_revision INTEGER NOT NULL, saved_at DATETIME NOT NULL, doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player, slot))`,
+		`CREATE TABLE worlds (game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, saved_at DATETIME NOT NULL, doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, session))`,
+		`INSERT INTO games VALUES ('hut', 'Hut', 1, 'x', 'one', '2026-01-01 00:00:00+00:00')`,
+		`PRAGMA user_version = 1`,
+	} {
+		_, err := raw.Exec(statement)
+		require.NoError(t, err)
+	}
+	require.NoError(t, raw.Close())
+	s := openAt(t, path)
+	g, err := s.Game(ctx, "hut")
+	require.NoError(t, err)
+	assert.Equal(t, "one", g.Text)
+	taken, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	r := write(s, taken.Lease, "scene", "doc", 3)
+	require.NoError(t, r.Err)
+	last, err := s.JournalEnd(ctx, "hut", "s")
+	require.NoError(t, err)
+	assert.Zero(t, last)
+}
+
 func TestDamageIsFound(t *testing.T) {
 	s, path := fresh(t)
 	taken, _ := s.Take(ctx, "hut", "ada", 1)
