@@ -128,6 +128,13 @@ func (s *Session) Changes(ctx context.Context, player, name string) ([]api.Step,
 	return get[[]api.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
 }
 
+// Compare says what becomes of a game's saves under another text of its plan.
+func (c *Client) Compare(ctx context.Context, game string, text []byte) (api.BothWays, error) {
+	var out api.BothWays
+	_, err := c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/compare", http.Header{"Content-Type": {"application/yaml"}}, text, &out)
+	return out, err
+}
+
 // PutCommons makes a text the commons of its id. ifMatch is the entity tag of the text that it replaces, "" where
 // there is none.
 func (c *Client) PutCommons(ctx context.Context, id string, text []byte, ifMatch string) (etag string, err error) {

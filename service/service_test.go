@@ -18,6 +18,7 @@ import (
 	"alluvion/client"
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/upgrade"
 	"alluvion/examples"
 	"alluvion/service"
 	"alluvion/service/api"
@@ -471,6 +472,26 @@ func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
 	p := h.refused(api.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, http.StatusConflict, p.Status)
 	assert.Contains(t, p.Detail, "newer version")
+}
+
+func TestATextIsComparedWithTheGamesPlan(t *testing.T) {
+	h := start(t)
+	same, err := h.c.Compare(ctx, "lantern-pass", examples.LanternPass)
+	require.NoError(t, err)
+	assert.Empty(t, same.Forward.Differences)
+	next := strings.NewReplacer("version: 3", "version: 4", "max: 40, start: 12", "max: 30, start: 12", "{set: player.oil, to: 40}", "{set: player.oil, to: 30}").Replace(string(examples.LanternPass))
+	all, err := h.c.Compare(ctx, "lantern-pass", []byte(next))
+	require.NoError(t, err)
+	assert.Equal(t, upgrade.Loses, all.Forward.Overall)
+	assert.Equal(t, upgrade.Safe, all.Back.Overall, "what fits the narrower fits the wider")
+	require.Len(t, all.Forward.Differences, 1)
+	assert.Contains(t, all.Forward.Differences[0].Text, "goes from 0 to 30")
+	_, err = h.c.Compare(ctx, "lantern-pass", examples.LanternMarket)
+	assert.ErrorContains(t, err, "lantern-market")
+	_, err = h.c.Compare(ctx, "lantern-pass", []byte("alluvion: 1\n"))
+	assert.Error(t, err)
+	_, err = h.c.Compare(ctx, "nowhere", examples.LanternPass)
+	assert.Error(t, err)
 }
 
 func TestAReadOnlyFileIsSaidAtOnce(t *testing.T) {

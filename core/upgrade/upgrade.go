@@ -30,7 +30,7 @@ type Difference struct {
 	What    string     `json:"what" doc:"variable, scene, checkpoint, waymark, milestone, standing, movable, prop, option, event, passage."`
 	Name    string     `json:"name"`
 	Change  string     `json:"change" doc:"added, gone, moved, type, limits, step, none, options, start, fate, sharing, size."`
-	Verdict Verdict    `json:"verdict"`
+	Verdict Verdict    `json:"verdict" enum:"safe,converts,loses,blocks"`
 	Text    string     `json:"text" doc:"What it means, for people."`
 	Suggest string     `json:"suggest,omitempty" doc:"The upgrade step that would keep it, where one can be guessed."`
 	At      finding.At `json:"at" doc:"Where it stands: in the later text; of what is gone, in the earlier one."`
@@ -41,7 +41,7 @@ type Comparison struct {
 	Game        string       `json:"game"`
 	From        int          `json:"from" doc:"The version that saves were written under."`
 	To          int          `json:"to" doc:"The version that they are loaded under."`
-	Overall     Verdict      `json:"overall"`
+	Overall     Verdict      `json:"overall" enum:"safe,converts,loses,blocks"`
 	Differences []Difference `json:"differences"`
 }
 
@@ -58,6 +58,9 @@ func Compare(from, to *model.Model) Comparison {
 		return cmp.Or(rank[b.Verdict]-rank[a.Verdict], cmp.Compare(a.What, b.What))
 	})
 	out := Comparison{Game: to.Plan.Game.Name, From: from.Plan.Version.Value, To: to.Plan.Version.Value, Overall: Safe, Differences: c.found}
+	if out.Differences == nil {
+		out.Differences = []Difference{} // nothing is null in JSON
+	}
 	for _, d := range c.found {
 		if rank[d.Verdict] > rank[out.Overall] {
 			out.Overall = d.Verdict

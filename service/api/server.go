@@ -73,6 +73,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.players(api)
 		s.standings(api)
 		s.commons(api)
+		s.compare(api)
 	})
 	return api
 }
