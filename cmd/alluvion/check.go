@@ -8,16 +8,35 @@ import (
 	"alluvion/core/check"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
+	"alluvion/core/save"
 )
 
 func runSchema(c *call) (int, error) {
+	if c.of == "save" {
+		return c.saveSchema()
+	}
 	schemas := map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema, "commons": plan.CommonsSchema}
 	schema := schemas[c.of]
 	if schema == nil {
-		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal and commons.\n", c.of)
+		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save.\n", c.of)
 		return wrongUse, errUse
 	}
 	_, err := c.out.Write(schema())
+	return fine, err
+}
+
+// saveSchema prints the schema of the saves of one plan.
+func (c *call) saveSchema() (int, error) {
+	source, name, err := c.readPlan()
+	if err != nil {
+		return failed, err
+	}
+	m, _, found := check.Text(source, commonsBeside(name))
+	if m == nil {
+		c.printFindings(name, found)
+		return findings, nil
+	}
+	_, err = c.out.Write(save.Schema(m))
 	return fine, err
 }
 

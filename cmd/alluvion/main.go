@@ -90,8 +90,8 @@ var commands = []command{
 	{"demo", "", "run the service with the demo game and a few players in it", runDemo, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "")
 	}},
-	{"schema", "", "print the JSON Schema of plans, rehearsals or commons", runSchema, func(fs *flag.FlagSet, o *options) {
-		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal or commons")
+	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of the saves of a plan", runSchema, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons, or save (of the plan that is named)")
 	}},
 }
 

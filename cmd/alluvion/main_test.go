@@ -270,6 +270,18 @@ func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
 	assert.NoError(t, cmd.Wait())
 }
 
+func TestSchemasArePrintedForEditors(t *testing.T) {
+	for _, args := range [][]string{{"schema"}, {"schema", "-of", "rehearsal"}, {"schema", "-of", "commons"}, {"schema", "-of", "save", demoPlan}} {
+		got := runWith(t, "", args...)
+		assert.Equal(t, 0, got.code, "%v %s", args, got.errs)
+		var doc map[string]any
+		require.NoError(t, json.Unmarshal([]byte(got.out), &doc), args)
+		assert.Equal(t, "https://json-schema.org/draft/2020-12/schema", doc["$schema"])
+	}
+	assert.Equal(t, 2, runWith(t, "", "schema", "-of", "poem").code)
+	assert.Equal(t, 1, runWith(t, "", "schema", "-of", "save", "../../examples/troubled/none-unhandled.yaml").code)
+}
+
 func TestCompareSaysWhatBecomesOfOldSaves(t *testing.T) {
 	raw, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)
