@@ -12,6 +12,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
 	"alluvion/examples"
@@ -130,6 +131,31 @@ func TestWhatIsGoneAndNewIsListedWorstFirst(t *testing.T) {
 	back := upgrade.Compare(after, before)
 	assert.Equal(t, 4, back.From)
 	assert.Equal(t, upgrade.Blocks, back.Overall)
+}
+
+// Of props and pairs only what was changed is in a save: another start is theirs at once.
+func TestAnotherStartOfAPairReachesOldSaves(t *testing.T) {
+	before := load(t, string(examples.LanternPass))
+	after := later(t, "taken:       {of: [player, prop:cache], type: bool, start: false", "taken:       {of: [player, prop:cache], type: bool, start: true")
+	all := upgrade.Compare(before, after)
+	require.Len(t, all.Differences, 1)
+	assert.Equal(t, upgrade.Converts, all.Differences[0].Verdict)
+	assert.Contains(t, all.Differences[0].Text, "wherever it was never changed")
+	r := engine.New(before)
+	_, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	raw, err := save.Encode(r.Save("ada"))
+	require.NoError(t, err)
+	doc, _, err := save.DecodePlayer(raw, after)
+	require.NoError(t, err)
+	other := engine.New(after)
+	_, err = other.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: doc})
+	require.NoError(t, err)
+	p, found := expr.Compile(plan.Expr{Source: "count(ada.taken)"}, after.Watching([]string{"ada"}, false), nil)
+	require.NotNil(t, p, "%+v", found)
+	n, err := engine.Watcher{Run: other, Players: []string{"ada"}}.Ask(p)
+	require.NoError(t, err)
+	assert.Equal(t, "3", n.String())
 }
 
 func TestARenameIsGuessed(t *testing.T) {

@@ -113,7 +113,11 @@ func (c *comparer) variable(old, v *model.Var) {
 	for _, t := range narrower(&old.Domain, &v.Domain) {
 		tell(t.change, t.verdict, "%s: %s", v.Name, t.text)
 	}
-	if old.Start != v.Start && !v.Seed {
+	switch {
+	case old.Start == v.Start || v.Seed:
+	case v.Holder.Lazy(): // what was never changed is in no save
+		tell("start", Converts, "%s starts as %s, not %s: so it is wherever it was never changed.", v.Name, v.Start.Plain(), old.Start.Plain())
+	default:
 		tell("start", Safe, "%s starts as %s, not %s: existing saves keep their value.", v.Name, v.Start.Plain(), old.Start.Plain())
 	}
 	for i, cross := range plan.Crossings {
