@@ -3,7 +3,9 @@
 package main
 
 import (
+	"flag"
 	"fmt"
+	"iter"
 	"os"
 	"strings"
 	"testing"
@@ -20,6 +22,10 @@ import (
 type row struct{ what, ours, peer, ratio, wanted string }
 
 func main() {
+	testing.Init()
+	if err := flag.Set("test.benchtime", "100ms"); err != nil {
+		panic(err)
+	}
 	rows := []row{event(), allocations()}
 	rows = append(rows, flat()...)
 	rows = append(rows, growth(), start(), firstLoad())
@@ -57,7 +63,8 @@ func planWith(variables, scenes int) string {
 		fmt.Fprintf(&b, "  p%d: {from: s%d/b, to: s%d/a, both_ways: true, if: player.v%d > 3}\n", i, i, i+1, i%variables)
 	}
 	b.WriteString("events: {gust: {args: {amount: {type: decimal, min: 0, max: 40, step: 0.5}}, from: self}}\nrules:\n")
-	b.WriteString("  - {on: gust, if: player.v0 > 1, do: [{set: player.v0, to: player.v0 - args.amount}, {set: player.v1, to: player.v1 + args.amount}]}\n")
+	// Each event takes back what the one before it did, so that the condition holds and both values change every time.
+	b.WriteString("  - {on: gust, if: player.v0 > 1, do: [{set: player.v0, to: 600 - player.v0 + args.amount}, {set: player.v1, to: 900 - player.v1 - args.amount}]}\n")
 	b.WriteString("saving: {every: 30s}\nsession: {players: 5000}\n")
 	return b.String()
 }
@@ -75,7 +82,7 @@ func players(m *model.Model, n int) (*engine.Run, []string) {
 	ids := make([]string, n)
 	for i := range ids {
 		ids[i] = fmt.Sprintf("player-%04d", i)
-		if _, err := r.Step(engine.Request{Do: "join", Player: ids[i], Slot: 1}); err != nil {
+		if _, err := r.Step(&engine.Request{Do: "join", Player: ids[i], Slot: 1}); err != nil {
 			panic(err)
 		}
 	}
@@ -85,31 +92,52 @@ func players(m *model.Model, n int) (*engine.Run, []string) {
 func gusts(m *model.Model, n int) func(b *testing.B) {
 	return func(b *testing.B) {
 		r, ids := players(m, n)
-		up, down := amounts()
+		args := map[string]expr.Value{"amount": expr.OfNum(fixed.Must("0.5"))}
 		b.ReportAllocs()
 		b.ResetTimer()
-		for i := range b.N {
-			args := up
-			if i/n%2 == 1 {
-				args = down
-			}
-			if _, err := r.Step(engine.Request{Do: "event", Player: ids[i%n], Name: "gust", Args: args}); err != nil {
+		for who := range turns(b.N, n) {
+			if _, err := r.Step(&engine.Request{Do: "event", Player: ids[who], Name: "gust", Args: args}); err != nil {
 				b.Fatal(err)
 			}
 		}
 	}
 }
 
-func amounts() (up, down map[string]expr.Value) {
-	return map[string]expr.Value{"amount": expr.OfNum(fixed.Must("0.5"))}, map[string]expr.Value{"amount": expr.OfNum(fixed.Must("1.5"))}
+// turns goes round among so many players, so many times in all.
+func turns(times, players int) iter.Seq[int] {
+	return func(yield func(int) bool) {
+		who := 0
+		for range times {
+			if !yield(who) {
+				return
+			}
+			if who++; who == players {
+				who = 0
+			}
+		}
+	}
 }
 
 // event compares with the same rule written by hand in Go: the same checks of the same request, the
 // same clamping, the same list of changes.
 func event() row {
-	ours := testing.Benchmark(gusts(modelOf(planWith(10, 2)), 1000))
-	peer := testing.Benchmark(byHand)
+	ours, peer := best(gusts(modelOf(planWith(10, 2)), 1000), byHand)
 	return compare("an event with a condition and two sets, 1,000 players", ours, peer, "≤ 3")
+}
+
+// best measures two in turns, many times for a short while, and gives the best of each: what else runs on the
+// machine makes a benchmark slower, never faster.
+func best(a, b func(*testing.B)) (bestA, bestB testing.BenchmarkResult) {
+	for i := range 40 {
+		oneA, oneB := testing.Benchmark(a), testing.Benchmark(b)
+		if i == 0 || per(oneA) < per(bestA) {
+			bestA = oneA
+		}
+		if i == 0 || per(oneB) < per(bestB) {
+			bestB = oneB
+		}
+	}
+	return bestA, bestB
 }
 
 func compare(what string, ours, peer testing.BenchmarkResult, wanted string) row {
@@ -120,8 +148,23 @@ func per(r testing.BenchmarkResult) float64 { return float64(r.T.Nanoseconds()) 
 
 func nanos(r testing.BenchmarkResult) string { return fmt.Sprintf("%.0f ns", per(r)) }
 
-// handPlayer, handChange and byHand are what a programmer would write for this one rule.
-type handPlayer struct{ v0, v1 float64 }
+// hand is what a programmer would write for this one rule: a request comes in with the names of a player and
+// an event, and gives the list of changes, or says why not.
+type hand struct {
+	players map[string]*handPlayer
+	events  map[string]func(*hand, *handPlayer, handRequest) error
+	changes []handChange
+}
+
+type handPlayer struct {
+	id     string
+	v0, v1 float64
+}
+
+type handRequest struct {
+	do, player, name string
+	args             map[string]float64
+}
 
 type handChange struct {
 	player, name string
@@ -129,36 +172,56 @@ type handChange struct {
 	cause        string
 }
 
+func (h *hand) step(req handRequest) ([]handChange, error) {
+	h.changes = h.changes[:0]
+	p := h.players[req.player]
+	if p == nil {
+		return nil, fmt.Errorf("there is no player %s", req.player)
+	}
+	switch req.do {
+	case "event":
+		handle := h.events[req.name]
+		if handle == nil {
+			return nil, fmt.Errorf("there is no event %s", req.name)
+		}
+		err := handle(h, p, req)
+		return h.changes, err
+	}
+	return nil, fmt.Errorf("there is no request %s", req.do)
+}
+
+func (h *hand) gust(p *handPlayer, req handRequest) error {
+	amount, ok := req.args["amount"]
+	if !ok || len(req.args) != 1 || amount < 0 || amount > 40 || amount*2 != float64(int(amount*2)) {
+		return fmt.Errorf("the amount is not right")
+	}
+	if p.v0 > 1 {
+		h.set(p, "player.v0", &p.v0, 600-p.v0+amount)
+		h.set(p, "player.v1", &p.v1, 900-p.v1-amount)
+	}
+	return nil
+}
+
+func (h *hand) set(p *handPlayer, name string, at *float64, to float64) {
+	to = min(1000, max(0, to))
+	if *at != to {
+		h.changes = append(h.changes, handChange{p.id, name, *at, to, "gust"})
+		*at = to
+	}
+}
+
 func byHand(b *testing.B) {
-	state := map[string]*handPlayer{}
+	h := hand{players: map[string]*handPlayer{}, events: map[string]func(*hand, *handPlayer, handRequest) error{"gust": (*hand).gust}}
 	var ids []string
 	for i := range 1000 {
 		ids = append(ids, fmt.Sprintf("player-%04d", i))
-		state[ids[i]] = &handPlayer{500, 500}
+		h.players[ids[i]] = &handPlayer{ids[i], 500, 500}
 	}
-	up, down := map[string]float64{"amount": 0.5}, map[string]float64{"amount": 1.5}
-	var changes []handChange
+	args := map[string]float64{"amount": 0.5}
 	b.ResetTimer()
-	for i := range b.N {
-		args := up
-		if i/1000%2 == 1 {
-			args = down
-		}
-		p, ok := state[ids[i%1000]]
-		amount, given := args["amount"]
-		if !ok || !given || len(args) != 1 || amount < 0 || amount > 40 || amount*2 != float64(int(amount*2)) {
-			b.Fatal("refused")
-		}
-		changes = changes[:0]
-		if p.v0 > 1 {
-			v0, v1 := min(1000, max(0, p.v0-amount)), min(1000, max(0, p.v1+amount))
-			if v0 != p.v0 {
-				changes = append(changes, handChange{ids[i%1000], "player.v0", p.v0, v0, "gust"})
-			}
-			if v1 != p.v1 {
-				changes = append(changes, handChange{ids[i%1000], "player.v1", p.v1, v1, "gust"})
-			}
-			p.v0, p.v1 = v0, v1
+	for who := range turns(b.N, 1000) {
+		if _, err := h.step(handRequest{"event", ids[who], "gust", args}); err != nil {
+			b.Fatal(err)
 		}
 	}
 }
@@ -170,10 +233,10 @@ func allocations() row {
 
 // flat shows that an event costs the same however many variables the plan has.
 func flat() []row {
-	base := testing.Benchmark(gusts(modelOf(planWith(10, 2)), 20))
+	few := gusts(modelOf(planWith(10, 2)), 20)
 	var rows []row
 	for _, n := range []int{100, 1000, 4000} {
-		r := testing.Benchmark(gusts(modelOf(planWith(n, 2)), 20))
+		r, base := best(gusts(modelOf(planWith(n, 2)), 20), few)
 		rows = append(rows, compare(fmt.Sprintf("an event in a plan with %d variables, against 10", n), r, base, "flat"))
 	}
 	return rows

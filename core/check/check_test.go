@@ -206,15 +206,15 @@ func judgeAndRun(t interface{ Fatalf(string, ...any) }, text []byte) {
 		return
 	}
 	r := engine.New(m)
-	if _, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1}); err != nil {
+	if _, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1}); err != nil {
 		t.Fatalf("nobody can join: %v", err)
 	}
 	for _, e := range m.Events {
-		_, _ = r.Step(engine.Request{Do: "event", Player: "ada", Name: e.ID, Server: !e.Self, At: 1000})
+		_, _ = r.Step(&engine.Request{Do: "event", Player: "ada", Name: e.ID, Server: !e.Self, At: 1000})
 	}
 	for _, p := range m.Passages {
-		_, _ = r.Step(engine.Request{Do: "move", Player: "ada", To: p.From.Point[:len(m.Axes)], At: 2000})
-		_, _ = r.Step(engine.Request{Do: "pass", Player: "ada", Name: p.ID, At: 2000})
+		_, _ = r.Step(&engine.Request{Do: "move", Player: "ada", To: p.From.Point[:len(m.Axes)], At: 2000})
+		_, _ = r.Step(&engine.Request{Do: "pass", Player: "ada", Name: p.ID, At: 2000})
 	}
 	r.Advance(100_000)
 	r.Digest()

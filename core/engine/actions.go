@@ -160,6 +160,28 @@ func (t *tx) assign(r *model.Rule, a *model.Action) error {
 	return byRule(r, a, t.give(o, a.Var, fit, a.Verb == "pick"))
 }
 
+// assignNumber is assign for the most frequent case: set or add of a number that players hold by themselves.
+func (t *tx) assignNumber(r *model.Rule, a *model.Action) error {
+	p, to := t.frame.whose(&a.Target), a.Value.Number(&t.frame)
+	if t.frame.err != nil {
+		return t.failed(r)
+	}
+	at := &p.vars[a.Var.Slot]
+	if a.Adds {
+		sum, err := at.Num.Add(to)
+		if err != nil {
+			return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
+		}
+		to = sum
+	}
+	fit, err := a.Var.FitNumber(to)
+	if err != nil {
+		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
+	}
+	t.writeNumber(p, a.Var, at, fit)
+	return nil
+}
+
 // changed is what a value becomes by an action; false where it stays as it is.
 func changed(verb string, now, by expr.Value) (expr.Value, bool, error) {
 	switch verb {

@@ -166,5 +166,5 @@ func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, len(raw), 2000)
 	req := engine.Request{Do: "event", Player: "ada", Name: "open", Args: arguments([]any{"it", "c2999"}), At: w.at}
-	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = w.run.Step(req) }))
+	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = w.run.Step(&req) }))
 }

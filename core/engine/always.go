@@ -10,6 +10,12 @@ import (
 // to false (rule 10). So each invariant is asked before the first change of what it reads.
 
 func (t *tx) watchPlayer(p *Player) {
+	if len(t.run.m.Always) > 0 {
+		t.askAbout(p)
+	}
+}
+
+func (t *tx) askAbout(p *Player) {
 	for _, a := range t.run.m.Always {
 		if a.AboutPlayer && !t.watched(p) {
 			t.watches = append(t.watches, watch{a, p, t.ask(watch{always: a, player: p})})

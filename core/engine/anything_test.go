@@ -119,7 +119,7 @@ func TestAnyRequestsUnderAnyPlanKeepTheStateSound(t *testing.T) {
 					}
 					r.Advance(now)
 					before := r.Digest()
-					res, err := r.Step(req)
+					res, err := r.Step(&req)
 					if err != nil {
 						require.Equal(t, before, r.Digest(), "%v", err)
 					}
@@ -147,7 +147,7 @@ func sameInAnother(t *rapid.T, m *model.Model, r *engine.Run, id string) {
 	s := r.Save(id)
 	s.World = nil
 	other := engine.New(m)
-	_, err := other.Step(engine.Request{Do: "join", Player: id, Slot: 1, Saved: s})
+	_, err := other.Step(&engine.Request{Do: "join", Player: id, Slot: 1, Saved: s})
 	require.NoError(t, err)
 	rules := len(m.On("joined")) + len(m.On("arrived")) + len(m.On("came-back")) + len(m.On("milestone"))
 	for _, a := range m.Areas {

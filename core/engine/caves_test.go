@@ -516,7 +516,7 @@ func TestWhatPairsAndPropsHoldIsSavedAndComesBack(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, problems)
 	again := engine.Reopen(w.m, world)
-	_, err = again.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: back})
+	_, err = again.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: back})
 	require.NoError(t, err)
 	assert.Equal(t, "1", figure(t, again, "ada", "prop.vein.mined", "vein.north"))
 	assert.Equal(t, "true", figure(t, again, "ada", "scene.lit", "pit"))

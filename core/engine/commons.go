@@ -19,7 +19,7 @@ func (t *tx) takeShared(p *Player, shared map[string]save.Values, fire bool) {
 		if !ok || v.Admit(value) != nil {
 			continue
 		}
-		t.cause = Cause{Kind: "commons", Moment: "commons " + v.Shared.Commons + ", by " + v.Shared.Writer}
+		t.cause = &Cause{Kind: "commons", Moment: "commons " + v.Shared.Commons + ", by " + v.Shared.Writer}
 		t.write(owner{int(model.OfPlayer), p, -1}, v, value, fire)
 	}
 }

@@ -22,15 +22,15 @@ var (
 // cross applies one column of the matrix: first all resets and rewinds, then all sets together, each
 // reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's.
 func (t *tx) cross(column int, p *Player, owners []owner) {
-	t.cause = Cause{Kind: "crossing", Crossing: string(plan.Crossings[column])}
+	t.cause = &Cause{Kind: "crossing", Crossing: string(plan.Crossings[column])}
 	for _, o := range owners {
 		for _, v := range t.run.m.Holders[o.hold].Stored {
 			switch v.Fates[column].Kind {
 			case "reset":
-				t.cause.Fate = "reset"
+				t.fated("reset")
 				t.write(o, v, t.run.start(v), false)
 			case "rewind":
-				t.cause.Fate = "rewind"
+				t.fated("rewind")
 				t.write(o, v, p.record.of(o, v, t.run), false)
 			}
 		}
@@ -49,7 +49,7 @@ type assignment struct {
 }
 
 func (t *tx) setAll(column int, p *Player, owners []owner) {
-	t.cause.Fate = "set"
+	t.fated("set")
 	var all []assignment
 	for _, o := range owners {
 		for _, v := range t.run.m.Holders[o.hold].Stored {
@@ -330,12 +330,12 @@ func (t *tx) comeBack(p *Player) error {
 		t.crossThings(atDeath)
 	}
 	t.touch(p)
-	t.cause.Fate = "over"
+	t.fated("over")
 	t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
 	p.dead, p.backAt = false, 0
 	t.revived = p
 	t.crossReached(p, atDeath)
-	t.cause.Fate = t.run.m.Place.Death.Kind
+	t.fated(t.run.m.Place.Death.Kind)
 	if err := t.travel(p, t.run.after(p, t.run.m.Place.Death.Kind), false); err != nil {
 		return err
 	}
@@ -352,7 +352,7 @@ func (t *tx) crossReached(p *Player, column int) {
 	if t.run.m.Reached[column].Kind != "reset" || p.reached < 0 {
 		return
 	}
-	t.cause.Fate = "reset"
+	t.fated("reset")
 	t.touch(p)
 	t.note(p, "player.checkpoint", expr.OfText(t.run.m.Checkpoints[p.reached].ID), expr.None)
 	p.reached = -1
@@ -404,7 +404,7 @@ func (t *tx) startOver(p *Player) error {
 	}
 	p.dead, p.backAt, p.used = false, 0, make([]bool, len(t.run.m.Checkpoints))
 	t.remember(p)
-	t.cause.Fate = "start"
+	t.fated("start")
 	if err := t.travel(p, t.run.startPlace(), false); err != nil {
 		return err
 	}

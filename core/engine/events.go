@@ -8,7 +8,11 @@ import (
 )
 
 func (t *tx) event(p *Player, req *Request) error {
-	e := t.run.m.Event(req.Name)
+	e := t.last
+	if e == nil || e.ID != req.Name {
+		e = t.run.m.Event(req.Name)
+		t.last = e
+	}
 	switch {
 	case e == nil:
 		return unknown("event", req.Name, t.run.m.Plan.Events.IDs())
@@ -54,16 +58,8 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 		} else if !a.Type.Optional {
 			return nil, refuse(Invalid, "The event %s needs the argument %s.", e.ID, a.ID)
 		}
-		if err := a.Admit(v); err != nil {
-			return nil, refuse(Invalid, "The argument %s of %s is not right: %v.", a.ID, e.ID, err)
-		}
-		if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
-			return nil, refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
-		}
-		if a.Kind != nil && !v.IsNone() {
-			if err := t.argProp(a, v, sender); err != nil {
-				return nil, err
-			}
+		if err := t.admit(e, a, &v, sender); err != nil {
+			return nil, err
 		}
 		t.args = append(t.args, v)
 	}
@@ -71,6 +67,23 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 		return nil, refuse(Unknown, "The event %s takes %s; something else was sent.", e.ID, orText(strings.Join(argNames(e), ", "), "no arguments"))
 	}
 	return t.args, nil
+}
+
+// admit says what is wrong with one argument.
+func (t *tx) admit(e *model.Event, a *model.Arg, v *expr.Value, sender *Player) error {
+	if v.Kind == expr.IsNum && a.Admits(v.Num) {
+		return nil
+	}
+	if err := a.Admit(*v); err != nil {
+		return refuse(Invalid, "The argument %s of %s is not right: %v.", a.ID, e.ID, err)
+	}
+	if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
+		return refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
+	}
+	if a.Kind != nil && !v.IsNone() {
+		return t.argProp(a, *v, sender)
+	}
+	return nil
 }
 
 // argProp checks an argument that names a prop.

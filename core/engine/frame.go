@@ -41,11 +41,14 @@ func (f *frame) Fail(err error) {
 
 // Number gives the number that a name stands for.
 func (f *frame) Number(ref *expr.Ref) fixed.Num {
-	if ref.Mine() {
-		return f.player.vars[ref.Slot].Num
+	if ref.What == expr.Itself && ref.Who == expr.Nobody {
+		return f.args[ref.Index].Num
 	}
 	return f.Read(ref).Num
 }
+
+// Mine gives a number that the player holds.
+func (f *frame) Mine(slot int) fixed.Num { return f.player.vars[slot].Num }
 
 // Read gives the value that a name stands for.
 func (f *frame) Read(ref *expr.Ref) expr.Value {

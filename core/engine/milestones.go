@@ -55,7 +55,7 @@ func (t *tx) settleWeighed() error {
 		case w.Standing != nil:
 			t.rank(w.player, w.Standing)
 		case !w.player.earned[w.Milestone.Index] && t.reached(w):
-			t.cause = Cause{Kind: "request", Moment: "milestone: " + w.Milestone.ID}
+			t.cause = &Cause{Kind: "request", Moment: "milestone: " + w.Milestone.ID}
 			t.setEarned(w.player, w.Milestone, true)
 			if err := t.drain(); err != nil {
 				return err
@@ -134,7 +134,7 @@ func (t *tx) earnedRules(w pending) error {
 func (t *tx) crossMilestones(column int, p *Player) {
 	for _, m := range t.run.m.Milestones {
 		if m.Fates[column].Kind == "reset" {
-			t.cause.Fate = "reset"
+			t.fated("reset")
 			t.setEarned(p, m, false)
 		}
 	}

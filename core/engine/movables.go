@@ -131,7 +131,7 @@ func (t *tx) tellThings(p *Player) {
 func (t *tx) crossThings(column int) {
 	for _, m := range t.run.m.Movables {
 		if m.Fates[column].Kind == "reset" {
-			t.cause.Fate = "reset"
+			t.fated("reset")
 			t.setThing(m, thing{at: t.run.home(m)})
 		}
 	}

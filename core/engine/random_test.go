@@ -135,7 +135,7 @@ func TestRandomRequestsKeepTheStateSound(t *testing.T) {
 			}
 			one.Advance(now)
 			before := one.Digest()
-			res, err := one.Step(req)
+			res, err := one.Step(&req)
 			if err != nil {
 				require.Equal(t, before, one.Digest(), "refused, and changed: %v", err)
 				var refusal *engine.Refusal
@@ -145,7 +145,7 @@ func TestRandomRequestsKeepTheStateSound(t *testing.T) {
 				saved[s.Player] = s
 			}
 			two.Advance(now)
-			_, _ = two.Step(req)
+			_, _ = two.Step(&req)
 			require.Equal(t, one.Digest(), two.Digest())
 			sound(t, one)
 		}
@@ -156,7 +156,7 @@ func TestAStepAllocatesOnlyWhatItHandsOut(t *testing.T) {
 	w := open(t, camp)
 	w.join("ada")
 	req := engine.Request{Do: "event", Player: "ada", Name: "mud"}
-	_, _ = w.run.Step(req)
-	each := testing.AllocsPerRun(200, func() { _, _ = w.run.Step(req) })
+	_, _ = w.run.Step(&req)
+	each := testing.AllocsPerRun(200, func() { _, _ = w.run.Step(&req) })
 	assert.Zero(t, each)
 }

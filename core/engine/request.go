@@ -57,7 +57,7 @@ func refuse(kind, format string, args ...any) error {
 	return &Refusal{Kind: kind, Reason: fmt.Sprintf(format, args...)}
 }
 
-// Cause is why a value changed.
+// Cause is why a value changed. One that was handed out is never changed: many changes may share it.
 type Cause struct {
 	Kind     string // rule, crossing, request, limit
 	Rule     int    // which rule, from 1
@@ -68,7 +68,7 @@ type Cause struct {
 }
 
 // String is the cause as people read it.
-func (c Cause) String() string {
+func (c *Cause) String() string {
 	switch c.Kind {
 	case "rule":
 		return fmt.Sprintf("rule %d (line %d) on %s", c.Rule, c.Line, c.Moment)
@@ -76,6 +76,43 @@ func (c Cause) String() string {
 		return fmt.Sprintf("%s: %s", c.Crossing, c.Fate)
 	}
 	return c.Moment
+}
+
+// noCause is before anything has been asked.
+var noCause = &Cause{}
+
+// requestCauses are the causes that requests are.
+var requestCauses = func() map[string]*Cause {
+	out := map[string]*Cause{}
+	for _, do := range []string{"join", "move", "pass", "touch", "leave", "start-over", "event", "write", "correct", "commons", "die"} {
+		out[do] = &Cause{Kind: "request", Moment: do}
+	}
+	return out
+}()
+
+func orCause(c *Cause) *Cause {
+	if c == nil {
+		return noCause
+	}
+	return c
+}
+
+// causesOf are the causes that a plan's rules are, as they stand in the model.
+func causesOf(m *model.Model) []Cause {
+	out := make([]Cause, len(m.Rules))
+	for i, r := range m.Rules {
+		out[i] = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: orText(r.Moment.Of, r.Moment.Kind)}
+	}
+	return out
+}
+
+// fated makes the crossing's cause say what it does.
+func (t *tx) fated(fate string) {
+	if t.cause.Fate != fate {
+		c := *t.cause
+		c.Fate = fate
+		t.cause = &c
+	}
 }
 
 // Change is one value that a request changed. Whose: Player, Scene, Prop, Player and one of these, or (none
@@ -87,7 +124,8 @@ type Change struct {
 	Name   string // player.warmth, place, player.dead, player.checkpoint
 	From   expr.Value
 	To     expr.Value
-	Cause  Cause
+	Cause  *Cause
+	at     *expr.Value // where it is held; nil of what is put back in another way
 }
 
 // Notice is something that players are told.

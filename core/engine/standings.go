@@ -21,7 +21,7 @@ func (t *tx) rank(p *Player, s *model.Standing) {
 		return
 	}
 	t.touch(p)
-	t.cause = Cause{Kind: "request", Moment: "standing: " + s.ID}
+	t.cause = &Cause{Kind: "request", Moment: "standing: " + s.ID}
 	t.note(p, "player.standings."+s.ID, p.ranks[s.Index], to)
 	ranks := slices.Clone(p.ranks)
 	ranks[s.Index] = to

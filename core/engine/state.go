@@ -32,6 +32,7 @@ type Run struct {
 	timersKnown bool
 	dead        []*Player // who may be dead: everybody who died and was not seen alive since
 	attic       save.Attic
+	causes      []Cause // by rule
 	tx          tx
 }
 
@@ -40,18 +41,19 @@ type Run struct {
 // used checkpoints, unless an upgrade or a fate kept it from a former run.
 type Player struct {
 	id     string
-	slot   int
 	vars   []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
-	pairs  copies       // of what the player has for scenes and props: only those that were ever changed
-	timers []int64      // when each of the player's own timers is due next
-	core
+	number uint64       // the last numbered request that was applied
+	core                // what begins it is asked at every event: it lies beside what stands above
+	slot   int
+	pairs  copies  // of what the player has for scenes and props: only those that were ever changed
+	timers []int64 // when each of the player's own timers is due next
 }
 
 // core is the part of a player that is copied whole when it is about to change.
 type core struct {
+	dead    bool
 	place   Place
 	entry   Place
-	dead    bool
 	backAt  int64 // when a dead player comes back, in the session's time
 	reached int   // index of the checkpoint reached, -1 where none was
 	used    []bool
@@ -62,7 +64,6 @@ type core struct {
 	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record      // never changed, only replaced
 	visits  int
-	number  uint64 // the last numbered request that was applied
 	attic   save.Attic
 }
 
@@ -109,7 +110,7 @@ func New(m *model.Model) *Run { return Open(m, 0) }
 func Open(m *model.Model, seed uint32) *Run {
 	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
 	r.newWorld()
-	r.timers = beginTimers(m.Timers, 0)
+	r.timers, r.causes = beginTimers(m.Timers, 0), causesOf(m)
 	r.tx.run, r.tx.frame.run = r, r
 	return r
 }

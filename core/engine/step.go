@@ -10,21 +10,33 @@ import (
 // Step carries out one request. Timers that were due before it run first, each as a transaction of its
 // own. Where an error is given (a *Refusal) the request has changed nothing; what the timers did, the
 // result says all the same.
-func (r *Run) Step(req Request) (Result, error) {
+func (r *Run) Step(req *Request) (Result, error) {
+	if len(r.dead) == 0 && r.timersKnown && r.first > req.At { // mostly nothing is due
+		r.clock = max(r.clock, req.At)
+		if err := r.step(req); err != nil {
+			return Result{}, err
+		}
+		return r.tx.res, nil
+	}
 	res := r.Advance(req.At)
+	if err := r.step(req); err != nil {
+		return res, err
+	}
+	return joinResults(res, r.tx.res), nil
+}
+
+// step carries out a request at the session's time; what came of it is in tx.res.
+func (r *Run) step(req *Request) error {
 	p := r.players[req.Player]
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
-		return res, refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
+		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
 	}
-	if err := r.allowed(&req, p); err != nil {
-		return res, err
+	if err := r.allowed(req, p); err != nil {
+		return err
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
-	one, err := r.transact(req.Do == "join" || req.Do == "leave" || req.Do == "commons", func(t *tx) error { return t.perform(&req, p) })
-	if err != nil {
-		return res, err
-	}
-	return joinResults(res, one), nil
+	settled := req.Do == "join" || req.Do == "leave" || req.Do == "commons"
+	return r.transact(settled, func(t *tx) error { return t.perform(req, p) })
 }
 
 // Advance lets time go on to at, and runs the timers that are due by then.
@@ -36,8 +48,9 @@ func (r *Run) Advance(at int64) Result {
 			break
 		}
 		r.clock = max(r.clock, due.at)
-		one, _ := r.transact(true, due.run)
-		res = joinResults(res, copied(one))
+		if r.transact(true, due.run) == nil {
+			res = joinResults(res, copied(r.tx.res))
+		}
 	}
 	r.clock = max(r.clock, at)
 	return res
@@ -67,35 +80,46 @@ func (r *Run) nextBack(by int64) *Player {
 	return next
 }
 
-// transact runs do as one transaction with all that follows from it.
-func (r *Run) transact(settled bool, do func(*tx) error) (Result, error) {
+// transact runs do as one transaction with all that follows from it. What came of it is in tx.res then; where
+// an error is given, nothing did.
+func (r *Run) transact(settled bool, do func(*tx) error) error {
 	t := &r.tx
 	t.begin(settled)
 	if err := do(t); err != nil {
 		t.undoAll()
-		return Result{}, err
+		return err
 	}
-	err := t.drain()
-	if err == nil {
-		err = t.settleWeighed()
-	}
-	if err == nil {
-		err = t.judge()
-	}
+	err := t.settle()
 	if err != nil && settled { // the chain was too long; what came before it stands
 		t.tell(Notice{To: "everyone", Kind: "undone", Text: err.Error()})
 		err = nil
 	}
 	if err != nil {
 		t.undoAll()
-		return Result{}, err
 	}
-	return t.res, nil
+	return err
+}
+
+// settle carries out all that follows from what was done.
+func (t *tx) settle() error {
+	if len(t.queue)+len(t.weigh)+len(t.watches) == 0 {
+		return nil
+	}
+	if err := t.drain(); err != nil {
+		return err
+	}
+	if err := t.settleWeighed(); err != nil {
+		return err
+	}
+	return t.judge()
 }
 
 // undoAll takes the whole transaction back.
 func (t *tx) undoAll() {
 	t.undo(mark{sown: t.sown})
+	if p := t.number.player; p != nil {
+		p.number = t.number.old
+	}
 	if w := t.replaced; w != nil {
 		r := t.run
 		r.game, r.scenes, r.props, r.things, r.attic = w.game, w.scenes, w.props, w.things, w.attic
@@ -161,9 +185,8 @@ func (r *Run) mayJoin(req *Request, p *Player) error {
 }
 
 func (t *tx) perform(req *Request, p *Player) error {
-	t.cause = Cause{Kind: "request", Moment: req.Do}
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "leave" {
-		t.touch(p)
+		t.number = numberUndo{p, p.number}
 		p.number = req.Number
 	}
 	if len(t.run.m.Requests) > 0 {
@@ -171,6 +194,10 @@ func (t *tx) perform(req *Request, p *Player) error {
 			return err
 		}
 	}
+	if req.Do == "event" {
+		return t.event(p, req) // its rules are the causes
+	}
+	t.cause = orCause(requestCauses[req.Do])
 	switch req.Do {
 	case "join":
 		return t.join(req)
@@ -184,8 +211,6 @@ func (t *tx) perform(req *Request, p *Player) error {
 		return t.leave(p)
 	case "start-over":
 		return t.startOver(p)
-	case "event":
-		return t.event(p, req)
 	case "write", "correct":
 		return t.writeFrom(p, req)
 	case "commons":

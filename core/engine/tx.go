@@ -2,6 +2,7 @@ package engine
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
 
@@ -27,15 +28,24 @@ type tx struct {
 	replaced *world
 	near     []*model.Area // room for areas that are asked about
 	args     []expr.Value  // of the event that was sent in
-	cause    Cause
+	last     *model.Event  // that was sent in: the next one is often the same
+	cause    *Cause
+	number   numberUndo
 	revived  *Player // who has come back in this transaction
 	sown     uint32  // the session's when the transaction began
 	settled  bool    // nothing in this transaction can be refused
 }
 
+// valueUndo is what a stopwatch was held as; of all else the list of changes says what it was.
 type valueUndo struct {
 	at  *expr.Value
 	old expr.Value
+}
+
+// numberUndo is the number of a player's last request, as it was before this one.
+type numberUndo struct {
+	player *Player
+	old    uint64
 }
 
 type coreUndo struct {
@@ -63,7 +73,7 @@ type pending struct {
 	mile   *model.Milestone
 	event  *model.Event
 	args   []expr.Value
-	cause  Cause
+	cause  *Cause
 }
 
 // mark is a point that a transaction can be taken back to.
@@ -82,7 +92,7 @@ func (t *tx) begin(settled bool) {
 	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
 	t.frame.about(nil)
 	t.frame.args, t.frame.err = nil, nil
-	t.cause, t.settled = Cause{}, settled
+	t.cause, t.number.player, t.settled = noCause, nil, settled
 }
 
 func (t *tx) mark() mark {
@@ -94,6 +104,11 @@ func (t *tx) mark() mark {
 func (t *tx) undo(m mark) {
 	for i := len(t.values) - 1; i >= m.values; i-- {
 		*t.values[i].at = t.values[i].old
+	}
+	for i := len(t.res.Changes) - 1; i >= m.changes; i-- {
+		if c := &t.res.Changes[i]; c.at != nil {
+			*c.at = c.From
+		}
 	}
 	for i := len(t.cores) - 1; i >= m.cores; i-- {
 		t.cores[i].player.core = t.cores[i].old
@@ -129,29 +144,73 @@ func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
 	if *at == to {
 		return
 	}
+	c := t.changing(o, v, at)
+	c.To = to
+	if v.Stopwatch {
+		t.values = append(t.values, valueUndo{at, *at})
+		c.at = nil
+		c.From, c.To = t.run.shown(v, *at), t.run.shown(v, to)
+	}
+	*at = to
+	t.changed(o, v, fire)
+}
+
+// writeNumber is write of a number that players hold by themselves. Field by field: a value that is put together
+// and then copied costs more than all the rest.
+func (t *tx) writeNumber(p *Player, v *model.Var, at *expr.Value, to fixed.Num) {
+	if at.Num == to && at.Kind == expr.IsNum {
+		return
+	}
+	o := owner{int(model.OfPlayer), p, -1}
+	c := t.changing(o, v, at)
+	c.To.Kind, c.To.Bool, c.To.Num, c.To.Text = expr.IsNum, false, to, ""
+	at.Kind, at.Num = expr.IsNum, to
+	if t.run.m.Matters(v) {
+		t.changed(o, v, true)
+	}
+}
+
+// changing has to be called before a value changes. It gives the change that is noted, but for what it will be.
+func (t *tx) changing(o owner, v *model.Var, at *expr.Value) *Change {
 	if o.player != nil {
 		t.watchPlayer(o.player)
 	} else {
 		t.watchWorld()
 	}
-	t.values = append(t.values, valueUndo{at, *at})
-	c := Change{Name: v.Name, From: t.run.shown(v, *at), To: t.run.shown(v, to), Cause: t.cause}
-	if o.player != nil {
-		c.Player = o.player.id
-	}
+	c := t.change()
+	c.Name, c.From, c.Cause, c.at = v.Name, *at, t.cause, at
+	c.Player, c.Scene, c.Prop = playerID(o.player), "", ""
 	if o.at >= 0 {
-		t.run.place(&c, v, o.at)
+		t.run.place(c, v, o.at)
 	}
-	*at = to
+	return c
+}
+
+// changed has to be called after a value changed.
+func (t *tx) changed(o owner, v *model.Var, fire bool) {
 	if o.player != nil {
 		t.weighLater(o.player, t.run.m.Weighed(v))
 	} else {
 		t.weighForAll(t.run.m.Weighed(v))
 	}
-	t.res.Changes = append(t.res.Changes, c)
 	if fire && len(t.run.m.OnChanged(v)) > 0 {
-		t.queue = append(t.queue, pending{do: "changed", player: o.player, owner: o, v: v})
+		t.tellChanged(o, v)
 	}
+}
+
+func (t *tx) tellChanged(o owner, v *model.Var) {
+	t.queue = append(t.queue, pending{do: "changed", player: o.player, owner: o, v: v, cause: t.cause})
+}
+
+// change makes room for one more change in the list. What stands there is of an earlier step.
+func (t *tx) change() *Change {
+	n := len(t.res.Changes)
+	if n < cap(t.res.Changes) {
+		t.res.Changes = t.res.Changes[:n+1]
+	} else {
+		t.res.Changes = append(t.res.Changes, Change{})
+	}
+	return &t.res.Changes[n]
 }
 
 // place says of a change in which scene or to which prop it was.
@@ -240,22 +299,23 @@ func (t *tx) rules(rules []*model.Rule) error {
 	player, scene, prop := t.frame.player, t.frame.scene, t.frame.prop
 	for _, r := range rules {
 		t.frame.player, t.frame.scene, t.frame.prop = player, scene, prop
-		var m mark
 		if t.settled {
-			m = t.mark()
-		}
-		err := t.rule(r)
-		if err == nil {
-			continue
-		}
-		if !t.settled {
+			t.tryRule(r)
+		} else if err := t.rule(r); err != nil {
 			return err
 		}
+	}
+	return nil
+}
+
+// tryRule runs a rule where nothing can be refused.
+func (t *tx) tryRule(r *model.Rule) {
+	m, player := t.mark(), t.frame.player
+	if err := t.rule(r); err != nil {
 		t.undo(m)
 		t.frame.err = nil
 		t.tell(Notice{Player: playerID(player), To: "player", Kind: "undone", Text: err.Error()})
 	}
-	return nil
 }
 
 func playerID(p *Player) string {
@@ -269,11 +329,7 @@ func (t *tx) rule(r *model.Rule) error {
 	if r.If != nil && !t.holds(r.If) {
 		return t.failed(r)
 	}
-	moment := r.Moment.Kind
-	if r.Moment.Of != "" {
-		moment = r.Moment.Of
-	}
-	t.cause = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: moment}
+	t.cause = &t.run.causes[r.Index]
 	if len(t.frame.locals) < r.Locals {
 		t.frame.locals = make([]expr.Value, r.Locals)
 	}
@@ -296,7 +352,13 @@ func (t *tx) failed(r *model.Rule) error {
 
 func (t *tx) actions(r *model.Rule, list []*model.Action) error {
 	for _, a := range list {
-		if err := t.action(r, a); err != nil {
+		var err error
+		if a.Plain {
+			err = t.assignNumber(r, a)
+		} else {
+			err = t.action(r, a)
+		}
+		if err != nil {
 			return err
 		}
 	}

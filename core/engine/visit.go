@@ -19,7 +19,7 @@ func ReopenWith(m *model.Model, w *save.World, seed uint32) *Run {
 		return r
 	}
 	r.takeWorld(w)
-	_, _ = r.transact(true, (*tx).restart)
+	_ = r.transact(true, (*tx).restart) // a fate cannot be refused
 	return r
 }
 
@@ -283,7 +283,7 @@ func (t *tx) leaving(p *Player) []owner {
 
 func (t *tx) tellJoined(p *Player, first, back bool) error {
 	scene := t.run.m.Scenes[p.place.Scene].ID
-	t.cause = Cause{Kind: "request", Moment: "join"}
+	t.cause = &Cause{Kind: "request", Moment: "join"}
 	if first {
 		t.tell(Notice{Player: p.id, To: "player", Kind: "started"})
 		if err := t.moment("started", p); err != nil {

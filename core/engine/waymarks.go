@@ -74,10 +74,10 @@ func (t *tx) crossMarks(column int, p *Player) {
 	for i, w := range t.run.m.Waymarks {
 		switch w.Fates[column].Kind {
 		case "reset":
-			t.cause.Fate = "reset"
+			t.fated("reset")
 			t.setMark(p, w, remembered{})
 		case "rewind":
-			t.cause.Fate = "rewind"
+			t.fated("rewind")
 			t.setMark(p, w, p.record.marks[i])
 		}
 	}

@@ -39,7 +39,7 @@ func open(t testing.TB, text string) *world {
 // do carries out a request and gives its error.
 func (w *world) do(req engine.Request) error {
 	req.At = w.at
-	w.res, w.err = w.run.Step(req)
+	w.res, w.err = w.run.Step(&req)
 	return w.err
 }
 

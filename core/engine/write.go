@@ -29,7 +29,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
 	}
 	if req.Do == "correct" {
-		t.cause = Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+		t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
 		t.write(o, v, req.Value, false)
 		return nil
 	}

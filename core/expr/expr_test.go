@@ -22,6 +22,10 @@ type state struct {
 	err    error
 }
 
+func (s *state) Mine(slot int) fixed.Num {
+	return s.Read(&expr.Ref{What: expr.Variable, Who: expr.Self, Slot: slot}).Num
+}
+
 func (s *state) Number(ref *expr.Ref) fixed.Num { return s.Read(ref).Num }
 
 func (s *state) Read(r *expr.Ref) expr.Value { return s.values[r.Slot] }

@@ -13,7 +13,7 @@ type Ref struct {
 }
 
 // Mine says whether the reference is to such a value of the player that the rule is about: the most frequent
-// case, which an Env may take a short way for.
+// case, which an Env has a short way for.
 func (r *Ref) Mine() bool { return r.Own && r.Who == Self && r.What == Variable }
 
 // Who says whose value a Ref means.
@@ -73,7 +73,8 @@ const (
 // by zero); the first one counts, and the value of the whole expression is then of no use.
 type Env interface {
 	Read(*Ref) Value
-	Number(*Ref) fixed.Num // Read of a number
+	Number(*Ref) fixed.Num   // Read of a number
+	Mine(slot int) fixed.Num // Read of a number for which the reference is Mine
 	Fail(error)
 }
 

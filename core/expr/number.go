@@ -44,6 +44,37 @@ func init() {
 	}
 }
 
+// plus and minus are what binary makes of Add and Sub, without asking which function it is, and without asking for a
+// number that is written there: sums are everywhere.
+func plus(a, b typed) numeral {
+	if a.is != nil {
+		a, b = b, a
+	}
+	x, y := a.number(), b.number()
+	if b.is != nil {
+		by := *b.is
+		return func(env Env) fixed.Num { return sumOrFail(env, x(env), by) }
+	}
+	return func(env Env) fixed.Num { return sumOrFail(env, x(env), y(env)) }
+}
+
+func minus(a, b typed) numeral {
+	x, y := a.number(), b.number()
+	if a.is != nil {
+		from := *a.is
+		return func(env Env) fixed.Num { return sumOrFail(env, from, y(env).Neg()) }
+	}
+	return func(env Env) fixed.Num { return sumOrFail(env, x(env), y(env).Neg()) }
+}
+
+func sumOrFail(env Env, a, b fixed.Num) fixed.Num {
+	n, err := a.Add(b)
+	if err != nil {
+		env.Fail(err)
+	}
+	return n
+}
+
 // binary, unary and fold turn functions of numbers into functions of the state.
 func binary(f func(a, b fixed.Num) (fixed.Num, error)) func([]numeral) numeral {
 	return func(in []numeral) numeral {
@@ -110,12 +141,12 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
 		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
 	}
-	kinds, ranges, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]numeral, len(args))
+	kinds, ranges, parts, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]typed, len(args)), make([]numeral, len(args))
 	ok := true
 	for i, a := range args {
 		n, good := c.number(a, known)
 		ok = ok && good
-		kinds[i], ranges[i] = n.typ.Kind, n.typ.Range
+		kinds[i], ranges[i], parts[i] = n.typ.Kind, n.typ.Range, n
 		if good {
 			evals[i] = n.number()
 		}
@@ -126,7 +157,11 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].isZero() {
 		return c.fail("bad-expression", c.at(args[1]), "This divides by zero.")
 	}
-	return asNumber(Type{Kind: op.kind(kinds), Range: op.known(ranges)}, op.compile(evals))
+	t := Type{Kind: op.kind(kinds), Range: op.known(ranges)}
+	if name == operators.Subtract {
+		return asNumber(t, minus(parts[0], parts[1]))
+	}
+	return asNumber(t, op.compile(evals))
 }
 
 // add is + of numbers, or of texts.
@@ -139,7 +174,7 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 	switch {
 	case a.typ.Numeric() && b.typ.Numeric():
 		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
-		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, binary(fixed.Num.Add)([]numeral{a.number(), b.number()}))
+		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, plus(a, b))
 	case a.typ.Kind == Text && b.typ.Kind == Text:
 		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value { return OfText(x(env).Text + y(env).Text) }}
 	}

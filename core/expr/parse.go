@@ -35,6 +35,7 @@ type Program struct {
 	Source   string
 	At       finding.At
 	evaluate func(Env) Value
+	number   func(Env) fixed.Num
 	holds    func(Env) bool // of a condition
 	names    Names
 	want     Type
@@ -70,6 +71,9 @@ type Facts map[string]bool
 
 // Eval gives the expression's value.
 func (p *Program) Eval(env Env) Value { return p.evaluate(env) }
+
+// Number evaluates an expression of a number that is not optional.
+func (p *Program) Number(env Env) fixed.Num { return p.number(env) }
 
 // True evaluates a condition.
 func (p *Program) True(env Env) bool { return p.holds(env) }
@@ -114,7 +118,7 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
 	}
-	c.program.Type, c.program.evaluate, c.program.holds, c.program.Holds = n.typ, n.eval, n.cond(), n.holds
+	c.program.Type, c.program.evaluate, c.program.number, c.program.holds, c.program.Holds = n.typ, n.eval, n.number(), n.cond(), n.holds
 	c.program.Name = n.read != nil
 	return c.program, c.found
 }

@@ -133,7 +133,11 @@ func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts
 	read := Read{ref, path, at}
 	c.program.Reads = append(c.program.Reads, read)
 	out := typed{typ: t, eval: func(env Env) Value { return env.Read(&ref) }, path: path, read: &read}
-	if t.Numeric() {
+	switch {
+	case t.Numeric() && ref.Mine():
+		slot := ref.Slot
+		out.num = func(env Env) fixed.Num { return env.Mine(slot) }
+	case t.Numeric():
 		out.num = func(env Env) fixed.Num { return env.Number(&ref) }
 	}
 	return out

@@ -2,6 +2,8 @@ package model
 
 import (
 	"fmt"
+	"math"
+	"math/bits"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -23,9 +25,17 @@ type Domain struct {
 	quick                quick
 }
 
-// quick is a number's limits and step in nines of places, where all of them are so small that products and
-// sums of two fit 64 bits; step is 0 where they are not.
-type quick struct{ min, max, step int64 }
+// quick is a number's limits in billionths, with what tells whether a number is a whole multiple of its step
+// without dividing; most is 0 where the figures are too large for that.
+//
+// Test for a zero remainder: H. S. Warren, Hacker's Delight, 2nd edition, section 10-17. With step = 2^twos × odd,
+// n is a multiple of step where n × odd^-1 (modulo 2^64), turned right by twos, is at most (2^64 - 1) / step.
+type quick struct {
+	min, max int64
+	inverse  uint64
+	twos     int
+	most     uint64
+}
 
 // hasten prepares the quick way.
 func (d *Domain) hasten() {
@@ -33,14 +43,24 @@ func (d *Domain) hasten() {
 	hi, okHi := d.Max.Nano()
 	step, okStep := d.Step.Nano()
 	if okLo && okHi && okStep && lo > -1<<61 && hi < 1<<61 && step > 0 {
-		d.quick = quick{lo, hi, step}
+		d.quick = quickly(lo, hi, uint64(step))
 	}
 }
 
+func quickly(lo, hi int64, step uint64) quick {
+	twos := bits.TrailingZeros64(step)
+	odd := step >> twos
+	inverse := odd // right in its last three bits; each turn doubles how many are
+	for range 5 {
+		inverse *= 2 - odd*inverse
+	}
+	return quick{lo, hi, inverse, twos, math.MaxUint64 / step}
+}
+
 // admits says whether a number is certainly right.
-func (q quick) admits(n fixed.Num) bool {
+func (q *quick) admits(n fixed.Num) bool {
 	i, ok := n.Nano()
-	return ok && q.step > 0 && q.min <= i && i <= q.max && i%q.step == 0
+	return ok && q.most > 0 && q.min <= i && i <= q.max && bits.RotateLeft64(uint64(max(i, -i))*q.inverse, -q.twos) <= q.most
 }
 
 // Fit makes v a value of the domain as an assignment does: numbers are rounded to the step and moved
@@ -53,17 +73,30 @@ func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
 		return d.fitPoint(v)
 	case v.Kind != expr.IsNum || !d.Type.Numeric():
 		return v, d.Admit(v)
-	case d.quick.admits(v.Num):
-		return v, nil
 	}
-	n, err := v.Num.RoundTo(d.Step)
+	n, err := d.FitNumber(v.Num)
 	if err != nil {
 		return v, err
 	}
-	if d.Refuse && (n.Less(d.Min) || d.Max.Less(n)) {
-		return v, fmt.Errorf("%s is outside %s to %s", n, d.Min, d.Max)
+	return expr.OfNum(n), nil
+}
+
+// Admits says whether a number is certainly a value of the domain; Admit says what is wrong with the others.
+func (d *Domain) Admits(n fixed.Num) bool { return d.quick.admits(n) }
+
+// FitNumber is Fit for a number.
+func (d *Domain) FitNumber(n fixed.Num) (fixed.Num, error) {
+	if d.quick.admits(n) {
+		return n, nil
 	}
-	return expr.OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n))), nil
+	n, err := n.RoundTo(d.Step)
+	if err != nil {
+		return n, err
+	}
+	if d.Refuse && (n.Less(d.Min) || d.Max.Less(n)) {
+		return n, fmt.Errorf("%s is outside %s to %s", n, d.Min, d.Max)
+	}
+	return fixed.Max(d.Min, fixed.Min(d.Max, n)), nil
 }
 
 // fitItems fits each item; those of a set stand once each, in order.

@@ -392,6 +392,7 @@ type Arg struct {
 // Rule is one rule waiting for one moment.
 type Rule struct {
 	Number int // in the document, from 1
+	Index  int // in Rules
 	Moment plan.Moment
 	Event  *Event // where the moment is an event
 	If     *expr.Program
@@ -411,6 +412,8 @@ type Action struct {
 	Verb      string
 	Var       *Var     // set, add, raise, clear, pick
 	Target    expr.Ref // of Var
+	Plain     bool     // a set or add of a number that players hold by themselves
+	Adds      bool     // Verb is add
 	Value     *expr.Program
 	Who       expr.Ref   // die, come-back, start-over
 	Spot      *Spot      // go: where to; with a Waymark, where else
@@ -498,6 +501,9 @@ func (m *Model) On(moment string) []*Rule { return m.byMoment[moment] }
 
 // OnChanged gives the rules that wait for a change of v, in document order.
 func (m *Model) OnChanged(v *Var) []*Rule { return v.changed }
+
+// Matters says whether a change of v can set anything else off.
+func (m *Model) Matters(v *Var) bool { return len(v.weighed)+len(v.changed) > 0 }
 
 // VarOf gives the variable that a reference means, or nil.
 func (m *Model) VarOf(r expr.Ref) *Var {

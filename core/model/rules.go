@@ -139,6 +139,7 @@ func (b *builder) rule(r *Rule, names expr.Names) {
 		}
 	}
 	r.Do = b.actions(r, r.Decl.Do, names, known, guards, false)
+	r.Index = len(b.Rules)
 	b.Rules = append(b.Rules, r)
 }
 
@@ -307,6 +308,8 @@ func (b *builder) assigned(a *Action, d *plan.Action, names expr.Names, known ex
 		a.Value = b.itemFor(a.Var, d.Item, names, known)
 		return
 	}
+	a.Adds = a.Verb == "add"
+	a.Plain = (a.Verb == "set" || a.Adds) && a.Var.Holder == OfPlayer && a.Var.Type.Numeric() && a.Value != nil && !a.Value.Type.Optional
 	if a.Verb == "clear" {
 		forget(known, a.Var.ID)
 	} else if a.Value != nil && !a.Value.Type.Optional {

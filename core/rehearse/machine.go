@@ -54,7 +54,7 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 		}
 		req.Saved, req.Shared = saved, x.disk.commons[req.Player]
 	}
-	res, err := x.run.Step(req)
+	res, err := x.run.Step(&req)
 	out := kept(res)
 	if err == nil {
 		out = joined(out, kept(x.run.Advance(x.clock))) // coming back without delay belongs to it
@@ -160,7 +160,7 @@ func (x *machine) crash() {
 func (x *machine) restart() engine.Result {
 	var out engine.Result
 	for _, id := range x.run.Present() {
-		res, err := x.run.Step(engine.Request{Do: "leave", Player: id, Server: true, At: x.clock})
+		res, err := x.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: x.clock})
 		if err == nil {
 			x.write(kept(res), "")
 			out = joined(out, kept(res))

@@ -37,7 +37,7 @@ func modelOf(t testing.TB, text string) *model.Model {
 
 func joined(t testing.TB, m *model.Model) *engine.Run {
 	r := engine.New(m)
-	_, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1})
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
 	require.NoError(t, err)
 	return r
 }
@@ -65,7 +65,7 @@ func TestWhatThePlanDoesNotKnowWaitsInTheAttic(t *testing.T) {
 	assert.NotContains(t, p.Values, "oil")
 
 	run := engine.New(narrower)
-	_, err = run.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: p})
+	_, err = run.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: p})
 	require.NoError(t, err)
 	raw, err = save.Encode(run.Save("ada"))
 	require.NoError(t, err)
@@ -133,7 +133,7 @@ func FuzzDecode(f *testing.F) {
 			t.Fatal(err)
 		}
 		run := engine.New(m)
-		if _, err := run.Step(engine.Request{Do: "join", Player: "x", Slot: 1, Saved: p}); err != nil {
+		if _, err := run.Step(&engine.Request{Do: "join", Player: "x", Slot: 1, Saved: p}); err != nil {
 			t.Fatalf("a save that was read can be joined with: %v\n%s", err, again)
 		}
 	})

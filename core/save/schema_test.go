@@ -48,7 +48,7 @@ func played(t *testing.T, m *model.Model) string {
 		{Do: "event", Player: "wren", Name: "open", Args: map[string]expr.Value{"cache": expr.OfText("under_ledge")}},
 		{Do: "event", Player: "wren", Name: "horn"},
 	} {
-		_, err := r.Step(req)
+		_, err := r.Step(&req)
 		require.NoError(t, err, "%s %s", req.Do, req.Name)
 	}
 	raw, err := save.Encode(r.Save("wren"))

@@ -79,7 +79,7 @@ func TestWhatIsSaidOfAChangeIsWhatTheLoaderDoes(t *testing.T) {
 // loads makes a save with a value under one plan, and loads it under another.
 func loads(t *testing.T, before, after *model.Model, v *model.Var, value, want expr.Value, verdict upgrade.Verdict) {
 	r := engine.New(before)
-	_, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1})
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
 	require.NoError(t, err)
 	doc := r.Save("ada")
 	doc.Values[v.ID] = value
@@ -90,7 +90,7 @@ func loads(t *testing.T, before, after *model.Model, v *model.Var, value, want e
 	lost := slices.ContainsFunc(problems, func(p save.Problem) bool { return p.Name == v.Name })
 	assert.Equal(t, verdict == upgrade.Loses || verdict == upgrade.Blocks, lost, "%+v", problems)
 	other := engine.New(after)
-	_, err = other.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: read})
+	_, err = other.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: read})
 	require.NoError(t, err)
 	for _, f := range other.Figures("ada") {
 		if f.Var.Name == v.Name {
@@ -142,14 +142,14 @@ func TestAnotherStartOfAPairReachesOldSaves(t *testing.T) {
 	assert.Equal(t, upgrade.Converts, all.Differences[0].Verdict)
 	assert.Contains(t, all.Differences[0].Text, "wherever it was never changed")
 	r := engine.New(before)
-	_, err := r.Step(engine.Request{Do: "join", Player: "ada", Slot: 1})
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
 	require.NoError(t, err)
 	raw, err := save.Encode(r.Save("ada"))
 	require.NoError(t, err)
 	doc, _, err := save.DecodePlayer(raw, after)
 	require.NoError(t, err)
 	other := engine.New(after)
-	_, err = other.Step(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: doc})
+	_, err = other.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: doc})
 	require.NoError(t, err)
 	p, found := expr.Compile(plan.Expr{Source: "count(ada.taken)"}, after.Watching([]string{"ada"}, false), nil)
 	require.NotNil(t, p, "%+v", found)

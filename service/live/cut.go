@@ -99,7 +99,7 @@ func (s *Session) later(do func()) {
 // dropLost ends the visit of a player whose save another session has taken over.
 func (s *Session) dropLost(player string) {
 	if s.run.Has(player) {
-		res, _ := s.run.Step(engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
+		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
 		s.note(res.Changes, "")
 		s.wake()
 		delete(s.leases, player)

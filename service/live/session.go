@@ -178,7 +178,7 @@ func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-ch
 	if err := s.rates.Allow(s.run, req); err != nil {
 		return Answer{}, nil, err
 	}
-	res, err := s.run.Step(req)
+	res, err := s.run.Step(&req)
 	s.wake()
 	if err != nil {
 		s.absorb(res)
@@ -349,7 +349,7 @@ func (s *Session) close(ctx context.Context) error {
 		var left []*save.Player
 		var moments []engine.SaveMoment
 		for _, id := range s.run.Present() {
-			res, err := s.run.Step(engine.Request{Do: "leave", Player: id, Server: true, At: s.clock()})
+			res, err := s.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: s.clock()})
 			if err != nil {
 				failed = errors.Join(failed, err)
 				continue
