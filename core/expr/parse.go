@@ -39,6 +39,7 @@ type Program struct {
 	holds    func(Env) bool // of a condition
 	names    Names
 	want     Type
+	tree     *ast.AST
 }
 
 // Under is the type that the expression has where more is known than its names say: narrow tells more
@@ -46,7 +47,7 @@ type Program struct {
 func (p *Program) Under(narrow func(Ref, Type) Type) Type {
 	names := p.names
 	names.Narrow = narrow
-	again, _ := CompileFor(plan.Expr{Source: p.Source, At: p.At}, names, p.Known, p.want)
+	again, _ := compile(p.tree, plan.Expr{Source: p.Source, At: p.At}, names, p.Known, p.want)
 	if again == nil {
 		return p.Type
 	}
@@ -113,7 +114,12 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 		}
 		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
 	}
-	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want}}
+	return compile(tree, x, names, known, want)
+}
+
+// compile checks and compiles an expression that was read.
+func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want Type) (*Program, finding.List) {
+	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
 	n := c.wanted(tree.Expr(), known, want)
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
