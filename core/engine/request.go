@@ -187,12 +187,7 @@ func square(n fixed.Num) fixed.Num {
 
 // inside moves a point to the nearest one of the scene.
 func (r *Run) inside(at [model.MaxAxes]fixed.Num, scene int) [model.MaxAxes]fixed.Num {
-	s := r.m.Scenes[scene]
-	for i := range r.m.Axes {
-		last, _ := s.Hi[i].Sub(r.m.Step)
-		at[i] = fixed.Max(s.Lo[i], fixed.Min(last, at[i]))
-	}
-	return at
+	return r.m.Scenes[scene].Nearest(at, r.m.Step)
 }
 
 // contains says whether a point lies in the scene: from its origin up to, not including, origin + size.

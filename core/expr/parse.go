@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 
-	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/parser"
@@ -106,13 +105,9 @@ func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
 // CompileFor is Compile for a value of a wanted type. Where that is a choice or a pick, a written text is
 // one of its names, and so is a bare word.
 func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, finding.List) {
-	tree, errs := cel.Parse(common.NewTextSource(x.Source))
-	if list := errs.GetErrors(); len(list) > 0 {
-		at := position(x, list[0].Location.Line(), list[0].Location.Column())
-		if oneEquals.MatchString(x.Source) {
-			return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: whether two are equal is asked with ==.")}
-		}
-		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
+	tree, found := parse(x)
+	if tree == nil {
+		return nil, found
 	}
 	return compile(tree, x, names, known, want)
 }

@@ -44,6 +44,7 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b.allMilestones()
 	b.allRules()
 	b.allAlways()
+	b.allUpgrades()
 	b.allRequests()
 	b.allStandings()
 	b.allCarriers()

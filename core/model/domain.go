@@ -142,6 +142,56 @@ func (d *Domain) fitPoint(v expr.Value) (expr.Value, error) {
 	return v, d.Admit(v)
 }
 
+// Misfit is why something is no value of a domain.
+type Misfit struct {
+	Of   MisfitKind
+	text string
+}
+
+// MisfitKind tells in which way it is none.
+type MisfitKind uint8
+
+// The ways.
+const (
+	OfType   MisfitKind = iota // it is of another type
+	OfRange                    // it is beyond the limits
+	OfStep                     // it is between two steps
+	OfOption                   // it is none of the options
+)
+
+// Error says it in words.
+func (m *Misfit) Error() string { return m.text }
+
+func misfit(of MisfitKind, format string, args ...any) error {
+	return &Misfit{of, fmt.Sprintf(format, args...)}
+}
+
+// Nearest is the value of the domain that is nearest to one that is out of range or between steps; false where
+// nothing is near.
+func (d *Domain) Nearest(v expr.Value) (expr.Value, bool) {
+	switch {
+	case v.Kind == expr.IsNum && (d.Type.Numeric() || d.Type.Kind == expr.Seed):
+		n, err := v.Num.RoundTo(d.Step)
+		if err != nil {
+			return v, false
+		}
+		v = expr.OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n)))
+	case v.Kind == expr.IsList && d.Type.Item != nil:
+		items := v.Items()
+		for i := range items {
+			if near, ok := d.Item.Nearest(items[i]); ok {
+				items[i] = near
+			}
+		}
+		v = expr.OfItems(items[:min(len(items), d.MaxItems)])
+	case v.Kind == expr.IsList && d.Type.Kind == expr.Point:
+		if near, err := d.fitPoint(v); err == nil {
+			v = near
+		}
+	}
+	return v, d.Admit(v) == nil
+}
+
 // Admit says what is wrong with v as a value of the domain; nothing is rounded or moved.
 func (d *Domain) Admit(v expr.Value) error {
 	if v.Kind == expr.IsNum && d.quick.admits(v.Num) {
@@ -151,7 +201,7 @@ func (d *Domain) Admit(v expr.Value) error {
 		if d.Type.Optional {
 			return nil
 		}
-		return fmt.Errorf("a value is wanted, not none")
+		return misfit(OfType, "a value is wanted, not none")
 	}
 	switch t := &d.Type; {
 	case t.Numeric(), t.Kind == expr.Seed:
@@ -159,25 +209,25 @@ func (d *Domain) Admit(v expr.Value) error {
 	case t.Item != nil, t.Kind == expr.Point:
 		return d.admitItems(v)
 	case t.Kind == expr.Bool && v.Kind != expr.IsBool:
-		return fmt.Errorf("true or false is wanted, not %s", v)
+		return misfit(OfType, "true or false is wanted, not %s", v)
 	case t.Kind != expr.Bool && v.Kind != expr.IsText:
-		return fmt.Errorf("%s is wanted, not %s", t.Value(), v)
+		return misfit(OfType, "%s is wanted, not %s", t.Value(), v)
 	case t.Kind == expr.Text:
 		return d.admitText(v.Text)
 	case t.Named() && !slices.Contains(t.Names, v.Text):
-		return fmt.Errorf("there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
+		return misfit(OfOption, "there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
 	}
 	return nil
 }
 
 func (d *Domain) admitItems(v expr.Value) error {
 	if v.Kind != expr.IsList {
-		return fmt.Errorf("%s is wanted, not %s", d.Type.Value(), v)
+		return misfit(OfType, "%s is wanted, not %s", d.Type.Value(), v)
 	}
 	items := v.Items()
 	if d.Type.Kind == expr.Point {
 		if len(items) != len(d.Type.Names) {
-			return fmt.Errorf("a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
+			return misfit(OfType, "a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
 		}
 		for _, n := range items {
 			if err := d.admitNumber(n); err != nil {
@@ -187,14 +237,14 @@ func (d *Domain) admitItems(v expr.Value) error {
 		return nil
 	}
 	if len(items) > d.MaxItems {
-		return fmt.Errorf("it would have %d items, and at most %d are allowed", len(items), d.MaxItems)
+		return misfit(OfRange, "it would have %d items, and at most %d are allowed", len(items), d.MaxItems)
 	}
 	for i, item := range items {
 		if err := d.Item.Admit(item); err != nil {
 			return err
 		}
 		if d.Type.Kind == expr.Set && i > 0 && !items[i-1].Less(item) {
-			return fmt.Errorf("the items of a set stand once each, in order")
+			return misfit(OfType, "the items of a set stand once each, in order")
 		}
 	}
 	return nil
@@ -203,11 +253,11 @@ func (d *Domain) admitItems(v expr.Value) error {
 func (d *Domain) admitNumber(v expr.Value) error {
 	switch {
 	case v.Kind != expr.IsNum:
-		return fmt.Errorf("a number is wanted, not %s", v)
+		return misfit(OfType, "a number is wanted, not %s", v)
 	case v.Num.Less(d.Min) || d.Max.Less(v.Num):
-		return fmt.Errorf("%s is outside %s to %s", v, d.Min, d.Max)
+		return misfit(OfRange, "%s is outside %s to %s", v, d.Min, d.Max)
 	case !v.Num.MultipleOf(d.Step):
-		return fmt.Errorf("%s is not a whole number of steps of %s", v, d.Step)
+		return misfit(OfStep, "%s is not a whole number of steps of %s", v, d.Step)
 	}
 	return nil
 }
@@ -216,15 +266,15 @@ func (d *Domain) admitText(s string) error {
 	n := utf8.RuneCountInString(s)
 	switch {
 	case !utf8.ValidString(s):
-		return fmt.Errorf("the text is not UTF-8")
+		return misfit(OfType, "the text is not UTF-8")
 	case n < d.MinLength:
-		return fmt.Errorf("the text has %d characters; at least %d are wanted", n, d.MinLength)
+		return misfit(OfRange, "the text has %d characters; at least %d are wanted", n, d.MinLength)
 	case n > d.MaxLength:
-		return fmt.Errorf("the text has %d characters; at most %d are allowed", n, d.MaxLength)
+		return misfit(OfRange, "the text has %d characters; at most %d are allowed", n, d.MaxLength)
 	}
 	for _, r := range s {
 		if d.Alphabet != "" && !inAlphabet(r, d.Alphabet) {
-			return fmt.Errorf("the character %q is not among %s", r, d.Alphabet)
+			return misfit(OfRange, "the character %q is not among %s", r, d.Alphabet)
 		}
 	}
 	return nil

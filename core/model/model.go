@@ -41,6 +41,7 @@ type Model struct {
 	Events      []*Event
 	Rules       []*Rule // one for each rule and moment that it waits for
 	Always      []*Always
+	Checks      []*Check // of the upgrade to this version
 	Milestones  []*Milestone
 	Place       PlaceFates
 	Reached     [5]Fate // of the checkpoint reached, by crossing
@@ -257,6 +258,18 @@ type Scene struct {
 	Widest fixed.Num
 	At     finding.At
 	Decl   *plan.Scene
+}
+
+// Nearest is the point of the scene that is nearest to another, for coordinates in steps.
+func (s *Scene) Nearest(at [MaxAxes]fixed.Num, step fixed.Num) [MaxAxes]fixed.Num {
+	for i := range s.Size {
+		if n, err := at[i].RoundTo(step); err == nil {
+			at[i] = n
+		}
+		last, _ := s.Hi[i].Sub(step)
+		at[i] = fixed.Max(s.Lo[i], fixed.Min(last, at[i]))
+	}
+	return at
 }
 
 // Has says whether a point lies in the scene.

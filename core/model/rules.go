@@ -469,9 +469,13 @@ func (b *builder) allAlways() {
 		if !ok {
 			continue
 		}
-		about := p.ReadsAny(func(r expr.Ref) bool {
-			return r.Who == expr.Self || r.Who == expr.HereScene || r.What == expr.Variable && b.Holders[r.Hold].Holder.OfPlayers()
-		})
-		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: about, At: d.At})
+		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p), At: d.At})
 	}
+}
+
+// aboutPlayer says whether a condition reads anything that a player has.
+func (b *builder) aboutPlayer(p *expr.Program) bool {
+	return p.ReadsAny(func(r expr.Ref) bool {
+		return r.Who == expr.Self || r.Who == expr.HereScene || r.What == expr.Variable && b.Holders[r.Hold].Holder.OfPlayers()
+	})
 }

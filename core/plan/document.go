@@ -48,7 +48,7 @@ type Plan struct {
 	Requests  Requests      `plan:"requests" doc:"Conditions on what players ask for."`
 
 	Carriers Map[Carrier] `plan:"carriers" doc:"Transports with hard limits, and what is to fit into them."`
-	Upgrades Later        `plan:"upgrades" doc:"What turns a save of one version into the next."`
+	Upgrades Upgrades     `plan:"upgrades" doc:"What turns a save of one version into the next, by the version that it leads to: 3: [steps]."`
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
@@ -407,9 +407,25 @@ type Saving struct {
 	When      []Given[string]      `plan:"when" enum:"checkpoint,scene,death,leave" doc:"The moments at which a player is saved."`
 	Every     Given[time.Duration] `plan:"every" doc:"How often whoever changed is saved besides; at least 100ms."`
 	Revisions Given[int]           `plan:"revisions" min:"1" max:"10000" default:"10" doc:"How many earlier saves of a slot are kept."`
+	Misfits   Misfits              `plan:"misfits" doc:"What is done with what a save holds that the plan does not take as it is. Whatever is done, the attic keeps what stood there."`
 	Accept    Accept               `plan:"accept"`
 
 	finding.At
+}
+
+// Misfits say what is done with what a save holds that the plan does not take as it is, by what is wrong with it.
+// last: the newest earlier save of the slot in which nothing of the kind is wrong is loaded instead; where there is
+// none, it is as if nothing had been said. refuse: the save is not loaded.
+type Misfits struct {
+	Type       Given[string] `plan:"type" enum:"start,last,refuse" default:"start" doc:"A value of another type. start: it has its start value."`
+	Range      Given[string] `plan:"range" enum:"nearest,start,last,refuse" default:"nearest" doc:"A number outside its limits, a text or a list that is too long. nearest: the nearest that is right; of a text, start."`
+	Step       Given[string] `plan:"step" enum:"nearest,start,last,refuse" default:"nearest" doc:"A number between two steps."`
+	Option     Given[string] `plan:"option" enum:"start,last,refuse" default:"start" doc:"An option that the plan does not have."`
+	Place      Given[string] `plan:"place" enum:"nearest,last,refuse" default:"nearest" doc:"A place that the plan does not have. nearest: the nearest point of the scene; where there is no such scene, the checkpoint reached, else the fallback, else the start. A waymark is forgotten."`
+	Missing    Given[string] `plan:"missing" enum:"start,last,refuse" default:"start" doc:"A value that is not there, though the save is of this version."`
+	Extra      Given[string] `plan:"extra" enum:"keep,refuse" default:"keep" doc:"Something that the plan does not know. keep: the attic keeps it."`
+	Impossible Given[string] `plan:"impossible" enum:"take,last,refuse" default:"take" doc:"Something that cannot be: what always holds does not, what is somewhere is never there. take: it is loaded, and told."`
+	Unreadable Given[string] `plan:"unreadable" enum:"last,refuse" default:"refuse" doc:"A save that cannot be read at all, or is damaged."`
 }
 
 // Session is one live run.

@@ -318,6 +318,7 @@ func (p *Plan) resolve(r *reader) {
 		areaNames = append(areaNames, "prop:"+k)
 	}
 	p.resolveMoments(r, areaNames)
+	p.resolveUpgrades(r)
 }
 
 func (r *reader) dangling(ref reference, names []string, p *Plan) {

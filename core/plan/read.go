@@ -247,7 +247,9 @@ func (x *Ref) read(r *reader, n *node, f field) {
 		return
 	}
 	*x = Ref{n.text, n.At}
-	r.refs = append(r.refs, reference{f.ref, x})
+	if f.ref != "" { // of an earlier version, which is not at hand
+		r.refs = append(r.refs, reference{f.ref, x})
+	}
 }
 
 func (x *Expr) read(r *reader, n *node, f field) {

@@ -103,6 +103,12 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		return object{"type": "object", "properties": object{"title": text("What people call it."), "radius": number, "at": object{"type": "array", "items": number},
 			"accept": s.form(reflect.TypeFor[Accept](), field{})}, "additionalProperties": pair,
 			"description": "A box: for each axis from (included) and to (not included). Or a circle: at and radius."}
+	case reflect.TypeFor[Upgrades]():
+		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"}, "additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
+	case reflect.TypeFor[Renames]():
+		return object{"type": "object", "additionalProperties": object{"type": "string"}}
+	case reflect.TypeFor[Into]():
+		return object{"oneOf": []any{object{"type": "string"}, object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Expr](), field{})}}}
 	case reflect.TypeFor[Where]():
 		number := object{"type": "number"}
 		return object{"oneOf": []any{object{"type": "array", "items": number}, object{"type": "object", "additionalProperties": number}}}
@@ -221,6 +227,8 @@ func (s *schemer) table(t reflect.Type) object {
 	switch t {
 	case reflect.TypeFor[Action]():
 		out["oneOf"], out["description"] = verbForms(t), "One thing that a rule does."
+	case reflect.TypeFor[UpgradeStep]():
+		out["oneOf"], out["description"] = verbForms(t), "One thing that an upgrade does with what saves hold."
 	case reflect.TypeFor[Step]():
 		out["oneOf"], out["description"] = verbForms(t), "One step of a rehearsal."
 	}
@@ -282,6 +290,7 @@ func Keys() []Table {
 	}
 	visit(reflect.TypeFor[Plan]())
 	visit(reflect.TypeFor[EveryForm]())
+	visit(reflect.TypeFor[UpgradeStep]())
 	visit(reflect.TypeFor[Commons]())
 	visit(reflect.TypeFor[Rehearsal]())
 	return out

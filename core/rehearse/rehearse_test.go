@@ -145,7 +145,7 @@ steps:
   - {upgrade: p1, to: 4}
   - {told: p1, notice: "player.oil: 38 is outside 0 to 20"}
   - {join: p1}
-  - {expect: {p1.parcels: 1, p1.oil: 12, p1.visits: 2}}
+  - {expect: {p1.parcels: 1, p1.oil: 20, p1.visits: 2}}
   - {upgrade: p1, to: 4}
 `
 	load := func(name string) ([]byte, error) {

@@ -96,5 +96,5 @@ type World struct {
 }
 
 // Attic keeps what the plan does not know, or what does not fit it any more: by identity
-// (player.warmth, scenes.ridge.snow), the value that stood in the save.
+// (player.warmth, scenes.ridge.snow), the value that stood in the save, as a Kept.
 type Attic map[string]jsontext.Value

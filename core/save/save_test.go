@@ -56,12 +56,12 @@ func TestWhatThePlanDoesNotKnowWaitsInTheAttic(t *testing.T) {
 	m := modelOf(t, hut)
 	raw, err := save.Encode(joined(t, m).Save("ada"))
 	require.NoError(t, err)
-	narrower := modelOf(t, strings.Replace(strings.Replace(hut, "  heat:", "  warmth:", 1), "max: 40, start: 12", "max: 10, start: 1", 1))
+	narrower := modelOf(t, strings.NewReplacer("version: 2", "version: 3", "  heat:", "  warmth:", "max: 40, start: 12", "max: 10, start: 1", "saving: {", "saving: {misfits: {range: start}, ").Replace(hut))
 	p, problems, err := save.DecodePlayer(raw, narrower)
 	require.NoError(t, err)
 	assert.Len(t, problems, 2)
-	assert.JSONEq(t, `1.5`, string(p.Attic["player.heat"]))
-	assert.JSONEq(t, `12`, string(p.Attic["player.oil"]))
+	assert.JSONEq(t, `{"value": 1.5, "version": 2}`, string(p.Attic["player.heat"]))
+	assert.JSONEq(t, `{"value": 12, "version": 2}`, string(p.Attic["player.oil"]))
 	assert.NotContains(t, p.Values, "oil")
 
 	run := engine.New(narrower)
@@ -69,7 +69,10 @@ func TestWhatThePlanDoesNotKnowWaitsInTheAttic(t *testing.T) {
 	require.NoError(t, err)
 	raw, err = save.Encode(run.Save("ada"))
 	require.NoError(t, err)
-	back, problems, err := save.DecodePlayer(raw, m)
+	_, _, err = save.DecodePlayer(raw, m)
+	assert.ErrorIs(t, err, save.ErrVersion)
+	later := modelOf(t, strings.Replace(hut, "version: 2", "version: 4", 1))
+	back, problems, err := save.DecodePlayer(raw, later)
 	require.NoError(t, err)
 	assert.Equal(t, "1.5", back.Values["heat"].String(), "back in place under a plan that knows it")
 	assert.NotContains(t, back.Attic, "player.heat")
@@ -90,7 +93,8 @@ func TestSavesThatAreRefused(t *testing.T) {
 		"a later format":      {strings.Replace(string(good), `"alluvion_save":1`, `"alluvion_save":2`, 1), save.ErrFormat},
 		"another game":        {strings.Replace(string(good), `"game":"hut"`, `"game":"inn"`, 1), save.ErrGame},
 		"a newer version":     {strings.Replace(string(good), `"version":2`, `"version":3`, 1), save.ErrVersion},
-		"an unknown member":   {strings.Replace(string(good), `"dead"`, `"dread"`, 1), save.ErrFormat},
+		"a list":              {`[1]`, save.ErrFormat},
+		"too deep":            {strings.Repeat(`[`, 99) + strings.Repeat(`]`, 99), save.ErrFormat},
 		"the same name twice": {strings.Replace(string(good), `"dead":false`, `"dead":false,"dead":true`, 1), save.ErrFormat},
 		"bad UTF-8":           {strings.Replace(string(good), `"ada"`, "\"a\xffa\"", 1), save.ErrFormat},
 		"cut short":           {string(good[:len(good)/2]), save.ErrFormat},

@@ -1,0 +1,190 @@
+package model
+
+import (
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/plan"
+)
+
+// Check is what has to hold of a save after the upgrade to this version.
+type Check struct {
+	That        *expr.Program
+	Why         string
+	AboutPlayer bool
+	At          finding.At
+}
+
+// allUpgrades makes sure that what the upgrade to this version writes is there. What it reads are names of the
+// version before, and what earlier upgrades write were names of theirs: comparing two versions judges those.
+func (b *builder) allUpgrades() {
+	for _, u := range b.Plan.Upgrades {
+		own := u.Version == b.Plan.Version.Value
+		for i := range u.Steps {
+			s := &u.Steps[i]
+			if s.Verb != "check" {
+				for _, x := range s.Expressions() {
+					_, found := expr.Paths(x)
+					b.add(found...)
+				}
+			}
+			if own {
+				b.upgradeStep(s, u.Steps)
+			}
+		}
+	}
+}
+
+func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
+	for _, row := range s.Rename {
+		b.savedTarget(row.To)
+	}
+	switch s.Verb {
+	case "convert", "options":
+		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true, At: s.At}
+		name.Value = plan.Renamed(name.Value, all)
+		b.savedTarget(name)
+	case "restore":
+		b.savedTarget(s.Restore)
+	case "merge", "fill":
+		b.savedTarget(plan.Given[string]{Value: s.Merge.Value + s.Fill.Value, Given: true, At: orOther(s.Merge.At, s.Fill.At)})
+	case "split":
+		for _, row := range s.Into.Table {
+			b.savedTarget(row.Name)
+		}
+	case "move":
+		b.moveTarget(s)
+	case "place":
+		b.placeStep(s)
+	case "check":
+		if p, ok := b.condition(s.Check, b.scopes.player, nil); ok {
+			b.Checks = append(b.Checks, &Check{That: p, Why: s.Why.Value, AboutPlayer: b.aboutPlayer(p), At: s.At})
+		}
+	}
+}
+
+func orOther(a, b finding.At) finding.At {
+	if a.Line == 0 {
+		return b
+	}
+	return a
+}
+
+// savedTarget reports a name that saves of this version do not hold.
+func (b *builder) savedTarget(name plan.Given[string]) {
+	if !name.Given {
+		return
+	}
+	if known := b.SavedNames(); !b.Saves(name.Value) {
+		near := finding.Nearest(name.Value, known)
+		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+didYouMean(near))
+		f.Nearest = near
+		b.add(f)
+	}
+}
+
+func (b *builder) version() string { return strconv.Itoa(b.Plan.Version.Value) }
+
+// Saves says whether saves hold something of a name: a variable, a group, or one of the things that plans name.
+func (m *Model) Saves(name string) bool {
+	if v := m.vars[name]; v != nil {
+		return !v.Computed()
+	}
+	for id, v := range m.vars {
+		if strings.HasPrefix(id, name+".") && !v.Computed() && strings.Count(name, ".") >= 1 && v.Shared == nil {
+			return !strings.HasPrefix(name, "prop.") || strings.Count(name, ".") >= 2
+		}
+	}
+	space, id, _ := strings.Cut(name, ".")
+	return slices.Contains(m.named(space), id)
+}
+
+// SavedNames lists everything that saves hold something of.
+func (m *Model) SavedNames() []string {
+	var out []string
+	for id, v := range m.vars {
+		if !v.Computed() {
+			out = append(out, id)
+		}
+	}
+	for _, space := range plan.AllSpaces {
+		for _, id := range m.named(space) {
+			out = append(out, space+"."+id)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
+
+// named lists what a plan names in one of the spaces that hold no values.
+func (m *Model) named(space string) []string {
+	switch space {
+	case "scenes":
+		return slices.Collect(maps.Keys(m.scenes))
+	case "props":
+		out := slices.Collect(maps.Keys(m.kinds))
+		for _, p := range m.Props {
+			out = append(out, p.Name)
+		}
+		return out
+	case "checkpoints":
+		return slices.Collect(maps.Keys(m.points))
+	case "waymarks":
+		return slices.Collect(maps.Keys(m.waymarks))
+	case "movables":
+		return slices.Collect(maps.Keys(m.movables))
+	case "milestones":
+		return m.Plan.Milestones.IDs()
+	case "standings":
+		return m.Plan.Standings.IDs()
+	}
+	return nil
+}
+
+// moveTarget makes sure that a value can go from the one holder to the other.
+func (b *builder) moveTarget(s *plan.UpgradeStep) {
+	b.savedTarget(s.Into.Name)
+	from, _, _ := strings.Cut(s.Move.Value, ".")
+	to, _, _ := strings.Cut(s.Into.Name.Value, ".")
+	v := b.vars[s.Into.Name.Value]
+	if v != nil && v.Shared != nil {
+		if !v.Shared.Mine {
+			b.report("bad-value", s.Into.Name.At, "%s is written by %s; only what this game writes can be moved there.", v.Name, orNobody(v.Shared.Writer))
+		}
+		to = "commons"
+	}
+	many, known := MoveForms[from+" "+to]
+	switch {
+	case !known:
+		b.report("bad-value", s.Into.At, "A value cannot be moved from %s to %s: it can go from players to the game or a commons, from the game to players, and from scenes to the game or, of pairs, to players.", from, to)
+	case many && !s.Many.Given:
+		b.report("missing", s.At, "Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
+	case !many && s.Many.Given:
+		b.report("wrong-type", s.Many.At, "One value goes to everybody here; many does not go with that.")
+	}
+}
+
+// MoveForms are the ways in which a value can move from holder to holder, and whether many have it before and one
+// after. Several slots of a player share a commons.
+var MoveForms = map[string]bool{"player game": true, "player commons": true, "game player": false, "scene game": true, "scene player": true}
+
+func (b *builder) placeStep(s *plan.UpgradeStep) {
+	to := s.To.Source
+	if b.scenes[to] == nil && b.spots[to] == nil {
+		names := append(slices.Collect(maps.Keys(b.spots)), slices.Collect(maps.Keys(b.scenes))...)
+		b.oneOf(to, names, "scene or spot", s.To.At)
+	}
+	if s.By != nil {
+		b.numbers(s.By, s.At, "by")
+	}
+	for _, axis := range s.In.Entries {
+		b.oneOf(axis.ID, b.Axes, "axis", axis.At)
+		if len(axis.Value) != 2 {
+			b.report("bad-value", axis.At, "A box says from and to of an axis: {%s: [0, 24]}.", axis.ID)
+		}
+	}
+}

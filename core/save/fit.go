@@ -1,0 +1,493 @@
+package save
+
+import (
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// Fit takes a save to the variables of a plan, and tells everything in it that the plan does not take as it is,
+// with what is loaded instead. What has no place in the plan, and what was put right, the attic keeps as it was.
+// A save of another game, or of a newer version, is an error.
+func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
+	if err := belongs(l.Game, l.Version, m); err != nil {
+		return nil, nil, err
+	}
+	p := l.Player
+	f := &fitter{m: m, then: since(l.Since, l.Version), attic: maps.Clone(p.Attic), made: l.Made}
+	f.broken(l.Broken)
+	p.Values = f.values(m.Holders[model.OfPlayer], "player", "/values", l.Values)
+	p.Scenes = f.scenes(model.OfPlayerScene, "player.scenes.", "/scenes", l.Scenes)
+	p.Props = f.props(true, "player.props.", "/props", l.Props)
+	f.marks(p)
+	f.where(p)
+	p.Record = f.record(&l.Record)
+	p.World = f.world(l.World, "/world", "")
+	if m.Single && l.World == nil {
+		f.missing("/world", "world", "the world begins as it is before anything happened")
+	}
+	if !m.Single && l.World != nil {
+		f.found = append(f.found, f.extra("/world", "world", "the world lies in no player's save here: session.players is not 1"))
+		p.World = nil
+	}
+	p.Attic = f.attic
+	if len(p.Attic) == 0 {
+		p.Attic = nil
+	}
+	return p, f.found, nil
+}
+
+// Fit is Loose.Fit for a world.
+func (w *LooseWorld) Fit(m *model.Model) (*World, []Problem, error) {
+	if err := belongs(w.Game, w.Version, m); err != nil {
+		return nil, nil, err
+	}
+	f := &fitter{m: m, then: since(w.Since, w.Version), made: w.Made}
+	f.broken(w.Broken)
+	return f.world(w, "", ""), f.found, nil
+}
+
+// since is the version that a save was written under.
+func since(before, now int) int {
+	if before > 0 {
+		return before
+	}
+	return now
+}
+
+func belongs(game string, version int, m *model.Model) error {
+	switch {
+	case game != m.Plan.Game.Name:
+		return fmt.Errorf("%w: %q, not %q", ErrGame, game, m.Plan.Game.Name)
+	case version > m.Plan.Version.Value:
+		return fmt.Errorf("%w: %d, and the plan has version %d", ErrVersion, version, m.Plan.Version.Value)
+	case version < 1:
+		return fmt.Errorf("%w: it says no version", ErrFormat)
+	}
+	return nil
+}
+
+// fitter takes saved values to the variables of a plan.
+type fitter struct {
+	m     *model.Model
+	then  int // the version that the save was written under
+	attic Attic
+	made  map[string]bool
+	found []Problem
+	// ofRecord is set in the record of a checkpoint: what does not fit there has no attic of its own.
+	ofRecord bool
+}
+
+func (f *fitter) tell(kind Kind, pointer, name, reason, otherwise string) Policy {
+	p := Problem{Kind: kind, Pointer: pointer, Name: name, Reason: reason, Policy: policy(f.m, kind)}
+	p.Instead = instead(p.Policy, otherwise)
+	f.found = append(f.found, p)
+	return p.Policy
+}
+
+func (f *fitter) broken(list []Problem) {
+	for _, p := range list {
+		p.Policy = policy(f.m, p.Kind)
+		p.Instead = instead(p.Policy, p.Instead)
+		f.found = append(f.found, p)
+	}
+}
+
+// missing tells of what every save of this version has.
+func (f *fitter) missing(pointer, name, otherwise string) {
+	if f.then == f.m.Plan.Version.Value && !f.ofRecord {
+		f.tell(KindMissing, pointer, name, "it is not there", otherwise)
+	}
+}
+
+func (f *fitter) extra(pointer, name, reason string) Problem {
+	p := Problem{Kind: KindExtra, Pointer: pointer, Name: name, Reason: reason, Policy: policy(f.m, KindExtra)}
+	p.Instead = instead(p.Policy, "nothing reads it; the attic keeps it")
+	return p
+}
+
+// keep puts what stood in a save into the attic.
+func (f *fitter) keep(name string, text jsontext.Value) {
+	if f.ofRecord {
+		return
+	}
+	if f.attic == nil {
+		f.attic = Attic{}
+	}
+	f.attic[name] = KeptAs(f.then, text, "")
+}
+
+// unknown keeps what the plan does not know.
+func (f *fitter) unknown(pointer, name string, text jsontext.Value, reason string) {
+	f.found = append(f.found, f.extra(pointer, name, reason))
+	f.keep(name, text)
+}
+
+// values reads what one holder has. owner is its name in the attic: player, game, scenes.ridge.
+func (f *fitter) values(h *model.Holding, owner, pointer string, raw LooseValues) Values {
+	out := make(Values, len(raw))
+	for id, text := range raw {
+		f.value(out, h, owner, pointer, id, text)
+	}
+	for _, v := range h.Stored {
+		if _, there := out[v.ID]; there || v.Shared != nil {
+			continue
+		}
+		if _, wrong := raw[v.ID]; wrong {
+			continue
+		}
+		f.absent(out, v, owner, pointer)
+	}
+	return out
+}
+
+// absent finds what the attic kept for a variable that the save does not have, or tells that it is missing. What was
+// given up does not come back by itself.
+func (f *fitter) absent(out Values, v *model.Var, owner, pointer string) {
+	name := owner + "." + v.ID
+	if kept, ok := f.attic.Get(name); ok && kept.Why == "" && !f.ofRecord {
+		if value, err := v.FromJSON(kept.Value); err == nil {
+			out[v.ID] = value
+			delete(f.attic, name)
+			return
+		}
+	}
+	if !v.Holder.Lazy() {
+		f.missing(pointer+"/"+v.ID, v.Name, startsAs(v))
+	}
+}
+
+func startsAs(v *model.Var) string {
+	if v.Seed || v.Stopwatch {
+		return "it begins anew"
+	}
+	return "it has its start value, " + v.Start.Plain()
+}
+
+func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, text jsontext.Value) {
+	v := h.Var(id)
+	if v == nil || v.Shared != nil {
+		f.unknown(pointer+"/"+escape(id), owner+"."+id, text, "the plan has no such variable")
+		return
+	}
+	value, err := v.FromJSON(text)
+	if err == nil {
+		out[id] = value
+		return
+	}
+	name := owner + "." + id
+	var read expr.Value
+	unread := read.UnmarshalJSON(text) != nil
+	if f.made[name] && !unread { // as an assignment would: rounded to a step, and then within the limits
+		if fit, rounded := roundedTo(v, read); rounded {
+			out[id] = fit
+			return
+		}
+	}
+	f.misfit(out, v, misfitKind(err, unread), name, pointer+"/"+escape(id), text, read, err)
+}
+
+// roundedTo rounds a number to a variable's step; false where it is no value then either.
+func roundedTo(v *model.Var, value expr.Value) (expr.Value, bool) {
+	if value.Kind != expr.IsNum {
+		return value, false
+	}
+	n, err := value.Num.RoundTo(v.Step)
+	return expr.OfNum(n), err == nil && v.Admit(expr.OfNum(n)) == nil
+}
+
+func misfitKind(err error, unread bool) Kind {
+	var m *model.Misfit
+	if unread || !errors.As(err, &m) {
+		return KindType
+	}
+	return [...]Kind{model.OfType: KindType, model.OfRange: KindRange, model.OfStep: KindStep, model.OfOption: KindOption}[m.Of]
+}
+
+// misfit puts a value right as the plan says, and keeps what stood there.
+func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value, value expr.Value, err error) {
+	otherwise := startsAs(v)
+	if policy(f.m, kind) == Nearest {
+		if near, ok := v.Nearest(value); ok {
+			out[v.ID], otherwise = near, "it is "+near.Plain()+", the nearest that is right"
+		}
+	}
+	f.tell(kind, pointer, name, err.Error(), otherwise)
+	f.keep(name, text)
+}
+
+// scenes reads what each scene has, alone or with a player.
+func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) map[string]Values {
+	var out map[string]Values
+	hold := f.m.Holders[h]
+	for scene, values := range raw {
+		if f.m.Scene(scene) == nil {
+			f.unknownAll(pointer+"/"+escape(scene), owner+scene, values, "the plan has no scene "+scene)
+			continue
+		}
+		if out == nil {
+			out = map[string]Values{}
+		}
+		out[scene] = f.values(hold, owner+scene, pointer+"/"+scene, values)
+	}
+	return out
+}
+
+// props reads what each prop has, alone or with a player.
+func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Props {
+	var out Props
+	for kind, each := range raw {
+		for prop, values := range each {
+			name, at := owner+kind+"."+prop, pointer+"/"+escape(kind)+"/"+escape(prop)
+			k := f.m.Kind(kind)
+			if k == nil || k.Prop(prop) == nil {
+				f.unknownAll(at, name, values, "the plan has no prop "+kind+"."+prop)
+				continue
+			}
+			hold := k.Own
+			if players {
+				hold = k.Players
+			}
+			if out == nil {
+				out = Props{}
+			}
+			if out[kind] == nil {
+				out[kind] = map[string]Values{}
+			}
+			out[kind][prop] = f.values(hold, name, at, values)
+		}
+	}
+	return out
+}
+
+func (f *fitter) unknownAll(pointer, owner string, values LooseValues, reason string) {
+	for _, id := range slices.Sorted(maps.Keys(values)) {
+		f.unknown(pointer+"/"+escape(id), owner+"."+id, values[id], reason)
+	}
+}
+
+// marks reads what a player has reached, remembers and has earned.
+func (f *fitter) marks(p *Player) {
+	if p.Checkpoint != "" && f.m.Checkpoint(p.Checkpoint) == nil {
+		f.tell(KindPlace, "/checkpoint", "player.checkpoint", fmt.Sprintf("there is no checkpoint called %q", p.Checkpoint), "no checkpoint is reached")
+		f.keep("checkpoints.reached", quoted(p.Checkpoint))
+		p.Checkpoint, p.Back = "", nil
+	}
+	p.Used = f.ids("checkpoints", "/used", p.Used, func(id string) bool { return f.m.Checkpoint(id) != nil })
+	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool { return f.m.Plan.Milestones.Get(id) != nil })
+	for _, id := range slices.Sorted(maps.Keys(p.Standings)) {
+		if f.m.Plan.Standings.Get(id) == nil {
+			f.unknown("/standings/"+escape(id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
+			delete(p.Standings, id)
+		}
+	}
+	for _, x := range f.m.Standings {
+		if kept, ok := f.attic.Get("standings." + x.ID); ok && kept.Why == "" {
+			if n, err := fixed.Parse(string(kept.Value)); err == nil {
+				if p.Standings == nil {
+					p.Standings = map[string]fixed.Num{}
+				}
+				if _, has := p.Standings[x.ID]; !has {
+					p.Standings[x.ID] = n
+				}
+				delete(f.attic, "standings."+x.ID)
+			}
+		}
+	}
+	p.Waymarks = f.waymarks("/waymarks", p.Waymarks)
+}
+
+func quoted(s string) jsontext.Value {
+	raw, _ := jsontext.AppendQuote(nil, s)
+	return raw
+}
+
+// ids reads a list of ids, of which the plan may not know some; those that the attic kept come back.
+func (f *fitter) ids(space, pointer string, list []string, known func(string) bool) []string {
+	out := list[:0:0]
+	for i, id := range list {
+		switch {
+		case !known(id):
+			f.unknown(fmt.Sprintf("%s/%d", pointer, i), space+"."+id, jsontext.Value("true"), fmt.Sprintf("the plan has nothing called %s among its %s", id, space))
+		case slices.Contains(out, id):
+			f.tell(KindImpossible, fmt.Sprintf("%s/%d", pointer, i), space+"."+id, "it stands there twice", "it counts once")
+		default:
+			out = append(out, id)
+		}
+	}
+	for name := range f.attic {
+		id, ok := strings.CutPrefix(name, space+".")
+		if ok && known(id) {
+			if kept, _ := f.attic.Get(name); kept.Why == "" && !slices.Contains(out, id) {
+				out = append(out, id)
+				delete(f.attic, name)
+			}
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
+}
+
+func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Place {
+	for _, id := range slices.Sorted(maps.Keys(marks)) {
+		at, place := pointer+"/"+escape(id), marks[id]
+		switch {
+		case f.m.Waymark(id) == nil:
+			f.unknown(at, "waymarks."+id, placeText(place), "the plan has no such waymark")
+			delete(marks, id)
+		case f.m.Scene(place.Scene) == nil || len(place.At) != len(f.m.Axes):
+			f.place(at, "player."+id, &place, "it is forgotten")
+			delete(marks, id)
+		default:
+			f.place(at, "player."+id, &place, "")
+			marks[id] = place
+		}
+	}
+	if len(marks) == 0 {
+		return nil
+	}
+	return marks
+}
+
+func placeText(p Place) jsontext.Value {
+	raw, err := Encode(p)
+	if err != nil {
+		return jsontext.Value("null")
+	}
+	return raw
+}
+
+// where reads where a player is.
+func (f *fitter) where(p *Player) {
+	f.place("/place", "place", &p.Place, "they are at "+f.fallback(p))
+	f.place("/entry", "entry", &p.Entry, "it is where they are")
+	if p.Back != nil {
+		f.place("/back", "back", p.Back, "it is where a new run begins")
+	}
+	if p.Slot > f.m.SlotsPerPlayer() || p.Slot < 1 {
+		f.tell(KindImpossible, "/slot", "slot", fmt.Sprintf("there is no slot %d: a player has %d", p.Slot, f.m.SlotsPerPlayer()), "it is loaded in the slot that is asked for")
+	}
+}
+
+// fallback is where somebody is whose place is no more (rule 33).
+func (f *fitter) fallback(p *Player) string {
+	point := f.m.Checkpoint(p.Checkpoint)
+	switch {
+	case point != nil && point.Spot != nil:
+		return "the checkpoint that they have reached, " + point.Spot.ID
+	case point != nil && p.Back != nil:
+		return "the checkpoint that they have reached, " + p.Back.String()
+	case f.m.Fallback != nil:
+		return "the fallback, " + f.m.Fallback.ID
+	}
+	return "the start, " + f.m.Start.ID
+}
+
+// place reads one place. Where its scene is no more, it stays as it is, and the engine sees to it.
+func (f *fitter) place(pointer, name string, p *Place, gone string) {
+	scene := f.m.Scene(p.Scene)
+	switch {
+	case scene == nil:
+		f.tell(KindPlace, pointer+"/scene", name, fmt.Sprintf("there is no scene called %q", p.Scene), gone)
+		return
+	case len(p.At) != len(f.m.Axes):
+		f.tell(KindPlace, pointer+"/at", name, fmt.Sprintf("a place has %d coordinates here (%s), not %d", len(f.m.Axes), strings.Join(f.m.Axes, ", "), len(p.At)), gone)
+		return
+	}
+	var at [model.MaxAxes]fixed.Num
+	copy(at[:], p.At)
+	if near := scene.Nearest(at, f.m.Step); near != at {
+		was := *p
+		p.At = slices.Clone(near[:len(p.At)])
+		f.tell(KindPlace, pointer+"/at", name, was.String()+" is not in the scene, or between its steps", "it is "+p.String()+", the nearest point")
+	}
+	if len(f.m.Facings) > 0 && !slices.Contains(f.m.Facings, p.Facing) || len(f.m.Facings) == 0 && p.Facing != "" {
+		was := p.Facing
+		p.Facing = ""
+		if len(f.m.Facings) > 0 {
+			p.Facing = f.m.Facings[0]
+		}
+		f.tell(KindPlace, pointer+"/facing", name, fmt.Sprintf("there is no facing called %q", was), "it is "+noneOr(p.Facing))
+	}
+}
+
+func noneOr(s string) string {
+	if s == "" {
+		return "none"
+	}
+	return s
+}
+
+func (f *fitter) record(l *LooseRecord) Record {
+	in := &fitter{m: f.m, then: f.then, made: f.made, ofRecord: true}
+	r := Record{Values: in.values(f.m.Holders[model.OfPlayer], "player", "/record/values", l.Values), Scenes: in.scenes(model.OfPlayerScene, "player.scenes.", "/record/scenes", l.Scenes),
+		Props: in.props(true, "player.props.", "/record/props", l.Props), Waymarks: in.waymarks("/record/waymarks", l.Waymarks), World: in.world(l.World, "/record/world", "")}
+	f.found = append(f.found, in.found...)
+	return r
+}
+
+// world reads a world, which has an attic of its own.
+func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
+	if w == nil {
+		return nil
+	}
+	in := &fitter{m: f.m, then: f.then, attic: maps.Clone(w.Attic), made: w.Made, ofRecord: f.ofRecord}
+	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables}
+	out.Values = in.values(f.m.Holders[model.OfGame], "game", pointer+"/values", w.Values)
+	if out.Scenes = in.scenes(model.OfScene, "scenes.", pointer+"/scenes", w.Scenes); out.Scenes == nil {
+		out.Scenes = map[string]Values{}
+	}
+	out.Props = in.props(false, "prop.", pointer+"/props", w.Props)
+	in.movables(pointer, out)
+	if out.Attic = in.attic; len(out.Attic) == 0 {
+		out.Attic = nil
+	}
+	f.found = append(f.found, in.found...)
+	return out
+}
+
+// movables reads where the movables are: each in exactly one place, or with one player.
+func (f *fitter) movables(pointer string, w *World) {
+	for _, id := range slices.Sorted(maps.Keys(w.Movables)) {
+		at, place := pointer+"/movables/"+escape(id), w.Movables[id]
+		x := f.m.Movable(id)
+		if x == nil {
+			f.unknown(at, "movables."+id, placeText(place), "the plan has no such movable")
+			delete(w.Movables, id)
+			continue
+		}
+		if scene := f.m.Scene(place.Scene); scene != nil && x.NeverIn[scene] {
+			f.tell(KindImpossible, at, "movables."+id, fmt.Sprintf("%s is never in %s", id, scene.ID), "it is at its start, "+x.Start.ID)
+			delete(w.Movables, id)
+			continue
+		}
+		place.Facing = x.Start.Facing // a thing faces nowhere
+		if f.place(at, "movables."+id, &place, "it is at its start, "+x.Start.ID); f.m.Scene(place.Scene) == nil || len(place.At) != len(f.m.Axes) {
+			delete(w.Movables, id)
+			continue
+		}
+		w.Movables[id] = Place{Scene: place.Scene, At: place.At, Facing: w.Movables[id].Facing}
+	}
+	for _, id := range slices.Sorted(maps.Keys(w.Held)) {
+		if _, ok := w.Movables[id]; !ok {
+			f.tell(KindImpossible, pointer+"/held/"+escape(id), "movables."+id, "somebody holds it, and it is nowhere", "it is at its start")
+			delete(w.Held, id)
+		}
+	}
+	if len(w.Held) == 0 {
+		w.Held = nil
+	}
+	if len(w.Movables) == 0 {
+		w.Movables = nil
+	}
+}

@@ -1,0 +1,305 @@
+package save
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+)
+
+// Limits on the bytes of a save.
+const (
+	MaxBytes = 1 << 20
+	MaxDepth = 16
+)
+
+// LooseValues, LooseScenes and LooseProps are values as they stand in a save, untouched: what they have to be, a
+// plan says.
+type (
+	LooseValues map[string]jsontext.Value
+	LooseScenes map[string]LooseValues
+	LooseProps  map[string]map[string]LooseValues
+)
+
+// Loose is a player's save as it stands in its bytes.
+type Loose struct {
+	*Player
+	Values LooseValues `json:"values"`
+	Scenes LooseScenes `json:"scenes,omitempty"`
+	Props  LooseProps  `json:"props,omitempty"`
+	Record LooseRecord `json:"record"`
+	World  *LooseWorld `json:"world,omitempty"`
+	// Broken is what of the bytes is of another form than a save's, and could not be taken.
+	Broken []Problem `json:"-"`
+	// Made are values that an upgrade has made: they are fitted as an assignment does. Since is the version that the
+	// save was written under, where an upgrade has raised it; else 0.
+	Made  map[string]bool `json:"-"`
+	Since int             `json:"-"`
+}
+
+// LooseRecord is a record as it stands in a save.
+type LooseRecord struct {
+	Values   LooseValues      `json:"values"`
+	Scenes   LooseScenes      `json:"scenes,omitempty"`
+	Props    LooseProps       `json:"props,omitempty"`
+	Waymarks map[string]Place `json:"waymarks,omitempty"`
+	World    *LooseWorld      `json:"world,omitempty"`
+}
+
+// LooseWorld is a world's save as it stands in its bytes.
+type LooseWorld struct {
+	*World
+	Values LooseValues `json:"values"`
+	Scenes LooseScenes `json:"scenes,omitempty"`
+	Props  LooseProps  `json:"props,omitempty"`
+
+	Broken []Problem       `json:"-"`
+	Made   map[string]bool `json:"-"`
+	Since  int             `json:"-"`
+}
+
+// OpenPlayer reads the bytes of a player's save. What of them is of another form than a save's is left out and
+// told in Broken; an error, which is ErrFormat, means that it is no save at all.
+func OpenPlayer(raw []byte) (*Loose, error) {
+	l := &Loose{Player: &Player{}}
+	if strict(raw, l) == nil {
+		return l, l.isSave(l.Format)
+	}
+	l = &Loose{Player: &Player{}}
+	root, err := members(raw)
+	if err != nil {
+		return nil, err
+	}
+	p := &patient{}
+	l.readPatiently(p, root)
+	l.Broken = p.found
+	return l, l.isSave(l.Format)
+}
+
+// OpenWorld reads the bytes of a world's save, as OpenPlayer does a player's.
+func OpenWorld(raw []byte) (*LooseWorld, error) {
+	w := &LooseWorld{World: &World{}}
+	if strict(raw, w) != nil {
+		root, err := members(raw)
+		if err != nil {
+			return nil, err
+		}
+		p := &patient{}
+		w = p.world("", root)
+		w.Broken = p.found
+	}
+	if w.Format != Format {
+		return nil, fmt.Errorf("%w: its format is %d, and %d is wanted", ErrFormat, w.Format, Format)
+	}
+	return w, nil
+}
+
+// IsWorld says whether the bytes are a world's save rather than a player's.
+func IsWorld(raw []byte) bool {
+	root, err := members(raw)
+	_, is := root["alluvion_world"]
+	return err == nil && is
+}
+
+func (l *Loose) isSave(format int) error {
+	if format != Format {
+		return fmt.Errorf("%w: its format is %d, and %d is wanted", ErrFormat, format, Format)
+	}
+	return nil
+}
+
+// strict reads a save that is of the right form throughout.
+func strict(raw []byte, into any) error {
+	if len(raw) > MaxBytes || tooDeep(raw) {
+		return ErrFormat
+	}
+	return json.UnmarshalRead(bytes.NewReader(raw), into, json.RejectUnknownMembers(true))
+}
+
+// members takes the outermost table of a save apart.
+func members(raw []byte) (map[string]jsontext.Value, error) {
+	if len(raw) > MaxBytes {
+		return nil, fmt.Errorf("%w: it is larger than %d bytes", ErrFormat, MaxBytes)
+	}
+	if tooDeep(raw) {
+		return nil, fmt.Errorf("%w: it is nested more than %d deep", ErrFormat, MaxDepth)
+	}
+	var root map[string]jsontext.Value
+	if err := json.UnmarshalRead(bytes.NewReader(raw), &root); err != nil {
+		var at *jsontext.SyntacticError
+		if errors.As(err, &at) {
+			return nil, fmt.Errorf("%w: it is not JSON (byte %d, in %q): %w", ErrFormat, at.ByteOffset, at.JSONPointer, at.Err)
+		}
+		return nil, fmt.Errorf("%w: it is no table", ErrFormat)
+	}
+	return root, nil
+}
+
+// tooDeep says whether brackets stand in one another beyond the limit.
+func tooDeep(raw []byte) bool {
+	depth, quoted := 0, false
+	for i := 0; i < len(raw); i++ {
+		switch c := raw[i]; {
+		case quoted && c == '\\':
+			i++
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+		case c == '{' || c == '[':
+			if depth++; depth > MaxDepth {
+				return true
+			}
+		case c == '}' || c == ']':
+			depth--
+		}
+	}
+	return false
+}
+
+// patient reads a save of which some is of another form: what can be taken is, and the rest is told.
+type patient struct{ found []Problem }
+
+func (p *patient) tell(kind Kind, pointer, reason string, args ...any) {
+	p.found = append(p.found, Problem{Kind: kind, Pointer: pointer, Name: named(pointer), Reason: fmt.Sprintf(reason, args...), Instead: "it is left out"})
+}
+
+// named is what people call what stands at a pointer.
+func named(pointer string) string {
+	return strings.ReplaceAll(strings.TrimPrefix(pointer, "/"), "/", ".")
+}
+
+// slot is a member of a table and where it goes.
+type slot struct {
+	name string
+	into any
+	want string
+}
+
+// fill reads the members of a table, and gives those that have no slot.
+func (p *patient) fill(pointer string, from map[string]jsontext.Value, slots []slot) {
+	for _, s := range slots {
+		raw, ok := from[s.name]
+		delete(from, s.name)
+		if !ok {
+			continue
+		}
+		if err := json.Unmarshal(raw, s.into, json.RejectUnknownMembers(true)); err != nil {
+			p.tell(KindType, pointer+"/"+s.name, "%s is wanted, not %s", s.want, brief(raw))
+		}
+	}
+}
+
+// rest tells of members that no save has.
+func (p *patient) rest(pointer string, from map[string]jsontext.Value) {
+	for _, name := range slices.Sorted(maps.Keys(from)) {
+		p.tell(KindExtra, pointer+"/"+escape(name), "saves have nothing called %s here", name)
+	}
+}
+
+// escape writes a name as a part of a pointer (RFC 6901).
+func escape(name string) string {
+	return strings.NewReplacer("~", "~0", "/", "~1").Replace(name)
+}
+
+// brief is a written value, cut where it is long.
+func brief(raw jsontext.Value) string {
+	if r := []rune(string(raw)); len(r) > 40 {
+		return string(r[:40]) + "…"
+	}
+	return string(raw)
+}
+
+func (l *Loose) readPatiently(p *patient, root map[string]jsontext.Value) {
+	l.Values, l.Scenes, l.Props = p.values("/values", take(root, "values")), p.scenes("/scenes", take(root, "scenes")), p.props("/props", take(root, "props"))
+	if record := p.table("/record", take(root, "record")); record != nil {
+		l.Record = LooseRecord{Values: p.values("/record/values", take(record, "values")), Scenes: p.scenes("/record/scenes", take(record, "scenes")),
+			Props: p.props("/record/props", take(record, "props")), Waymarks: p.places("/record/waymarks", take(record, "waymarks"))}
+		if world := p.table("/record/world", take(record, "world")); world != nil {
+			l.Record.World = p.world("/record/world", world)
+		}
+		p.rest("/record", record)
+	}
+	if world := p.table("/world", take(root, "world")); world != nil {
+		l.World = p.world("/world", world)
+	}
+	l.Waymarks = p.places("/waymarks", take(root, "waymarks"))
+	l.Attic = Attic(p.table("/attic", take(root, "attic")))
+	p.fill("", root, []slot{{"alluvion_save", &l.Format, "a whole number"}, {"game", &l.Game, "a text"}, {"version", &l.Version, "a whole number"}, {"player", &l.Player.Player, "a text"},
+		{"slot", &l.Slot, "a whole number"}, {"visits", &l.Visits, "a whole number"}, {"number", &l.Number, "a whole number"}, {"dead", &l.Dead, "true or false"},
+		{"place", &l.Place, "a place"}, {"entry", &l.Entry, "a place"}, {"back", &l.Back, "a place"}, {"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
+		{"milestones", &l.Milestones, "a list of texts"}, {"standings", &l.Standings, "a table of numbers"}})
+	p.rest("", root)
+}
+
+func take(from map[string]jsontext.Value, name string) jsontext.Value {
+	raw := from[name]
+	delete(from, name)
+	return raw
+}
+
+// table reads a table; nil where there is none.
+func (p *patient) table(pointer string, raw jsontext.Value) map[string]jsontext.Value {
+	if raw == nil {
+		return nil
+	}
+	var out map[string]jsontext.Value
+	if json.Unmarshal(raw, &out) != nil {
+		p.tell(KindType, pointer, "a table is wanted, not %s", brief(raw))
+	}
+	return out
+}
+
+func (p *patient) values(pointer string, raw jsontext.Value) LooseValues {
+	return LooseValues(p.table(pointer, raw))
+}
+
+func (p *patient) scenes(pointer string, raw jsontext.Value) LooseScenes {
+	var out LooseScenes
+	for id, values := range p.table(pointer, raw) {
+		if out == nil {
+			out = LooseScenes{}
+		}
+		out[id] = p.values(pointer+"/"+escape(id), values)
+	}
+	return out
+}
+
+func (p *patient) props(pointer string, raw jsontext.Value) LooseProps {
+	var out LooseProps
+	for kind, each := range p.table(pointer, raw) {
+		if out == nil {
+			out = LooseProps{}
+		}
+		out[kind] = p.scenes(pointer+"/"+escape(kind), each)
+	}
+	return out
+}
+
+func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
+	var out map[string]Place
+	for id, one := range p.table(pointer, raw) {
+		var place Place
+		if json.Unmarshal(one, &place, json.RejectUnknownMembers(true)) != nil {
+			p.tell(KindType, pointer+"/"+escape(id), "a place is wanted, not %s", brief(one))
+			continue
+		}
+		if out == nil {
+			out = map[string]Place{}
+		}
+		out[id] = place
+	}
+	return out
+}
+
+func (p *patient) world(pointer string, root map[string]jsontext.Value) *LooseWorld {
+	w := &LooseWorld{World: &World{}, Values: p.values(pointer+"/values", take(root, "values")), Scenes: p.scenes(pointer+"/scenes", take(root, "scenes")), Props: p.props(pointer+"/props", take(root, "props"))}
+	w.Movables, w.Attic = p.places(pointer+"/movables", take(root, "movables")), Attic(p.table(pointer+"/attic", take(root, "attic")))
+	p.fill(pointer, root, []slot{{"alluvion_world", &w.Format, "a whole number"}, {"game", &w.Game, "a text"}, {"version", &w.Version, "a whole number"}, {"held", &w.Held, "a table of texts"}})
+	p.rest(pointer, root)
+	return w
+}

@@ -1,0 +1,209 @@
+package upgrade
+
+import (
+	"errors"
+	"strconv"
+	"strings"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/expr"
+	"alluvion/core/plan"
+	"alluvion/core/save"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// arrivals writes what moves to a player: from the world, from what they have for scenes, or to a commons.
+func (h *hand) arrivals(l *save.Loose) error {
+	for _, o := range h.fromWorld {
+		target, _ := space(o.step.Into.Name.Value)
+		if target != "player" {
+			continue
+		}
+		source, _ := space(o.step.Move.Value)
+		var from []expr.Value
+		if source == "game" {
+			if v, ok, err := h.env.gameWas(o.from); err != nil {
+				return err
+			} else if ok {
+				from = append(from, v)
+			}
+		} else {
+			from = allOf(h.env.player.Scenes, o.from)
+		}
+		l.Values = h.arrive(o, from, "player", l.Values)
+	}
+	for _, o := range h.ops["player"] {
+		if o.step.Verb == "move" {
+			h.toCommons(o)
+		}
+	}
+	return nil
+}
+
+// toCommons takes a player's value to a commons, where that is where it goes.
+func (h *hand) toCommons(o *op) {
+	v := h.chain.m.Var(o.step.Into.Name.Value)
+	if v == nil || v.Shared == nil || !v.Shared.Mine {
+		return
+	}
+	raw, ok := h.env.player.Values[o.from]
+	var value expr.Value
+	if !ok || value.UnmarshalJSON(raw) != nil || value.IsNone() {
+		return
+	}
+	all := []expr.Value{value}
+	if h.env.around.Shared != nil {
+		if now, has := h.env.around.Shared(v.Name); has && !now.IsNone() && now != v.Start {
+			all = append([]expr.Value{now}, all...)
+		}
+	}
+	one, err := chosen(all, o.step.Many.Value)
+	if err == nil {
+		one, err = v.Fit(one)
+	}
+	if err != nil {
+		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value, "it cannot go to "+v.Name+": "+err.Error()))
+		return
+	}
+	h.out.Moved = append(h.out.Moved, Moved{v, one})
+}
+
+// worldArrivals writes what moves to the game: from scenes, or from players.
+func (h *hand) worldArrivals(w *save.LooseWorld) error {
+	for _, o := range h.fromWorld {
+		if target, _ := space(o.step.Into.Name.Value); target == "game" {
+			w.Values = h.arrive(o, allOf(h.env.world.Scenes, o.from), "game", w.Values)
+		}
+	}
+	for _, o := range h.fromPlayers {
+		from, err := h.fromAll(o)
+		if err != nil {
+			return err
+		}
+		w.Values = h.arrive(o, from, "game", w.Values)
+	}
+	return nil
+}
+
+// allOf are the values of a name in every scene, by scene.
+func allOf(scenes save.LooseScenes, id string) []expr.Value {
+	var out []expr.Value
+	for _, scene := range sortedKeys(scenes) {
+		var v expr.Value
+		if raw, ok := scenes[scene][id]; ok && v.UnmarshalJSON(raw) == nil && !v.IsNone() {
+			out = append(out, v)
+		}
+	}
+	return out
+}
+
+// fromAll are the values that players have of what moves to the game. Whose save was taken up before has it in the
+// attic.
+func (h *hand) fromAll(o *op) ([]expr.Value, error) {
+	var out []expr.Value
+	take := func(l *save.Loose) error {
+		if l.Version < h.version-1 {
+			if err := h.chain.raise(l, h.version-1, h.env.around, &Loaded{}); err != nil {
+				return err
+			}
+		}
+		raw, ok := l.Values[o.from]
+		if l.Version >= h.version {
+			kept, had := l.Attic.Get("player." + o.from)
+			raw, ok = jsontext.Value(kept.Value), had && kept.Why == o.whyMoved() && kept.Version == h.version-1
+		}
+		var v expr.Value
+		if ok && v.UnmarshalJSON(raw) == nil && !v.IsNone() {
+			out = append(out, v)
+		}
+		return nil
+	}
+	if h.env.player != nil { // the world lies in the player's own save
+		return out, take(h.env.player)
+	}
+	if h.env.around.Players == nil {
+		return nil, nil
+	}
+	err := h.env.around.Players(take)
+	return out, err
+}
+
+func (o *op) whyMoved() string { return "it went to " + o.step.Into.Name.Value }
+
+// arrive writes the one value that comes of many.
+func (h *hand) arrive(o *op, from []expr.Value, owner string, out save.LooseValues) save.LooseValues {
+	if len(from) == 0 {
+		return out
+	}
+	value, err := chosen(from, o.step.Many.Value)
+	if err != nil {
+		h.fail(plan.Expr{At: o.step.At}, copyOf{owner: owner, pointer: "/values"}, o.to, nil, err)
+		return out
+	}
+	next := save.LooseValues{}
+	for id, raw := range out {
+		next[id] = raw
+	}
+	next[o.to], _ = value.MarshalJSON()
+	h.made[owner+"."+o.to] = true
+	return next
+}
+
+var errNoNumber = errors.New("only numbers can be added up or held against one another")
+
+// chosen is the one value that comes of many.
+func chosen(from []expr.Value, many string) (expr.Value, error) {
+	out := from[0]
+	if many == "" || many == "first" {
+		return out, nil
+	}
+	for i, v := range from {
+		if v.Kind != expr.IsNum {
+			return out, errNoNumber
+		}
+		switch {
+		case i == 0:
+		case many == "sum":
+			n, err := out.Num.Add(v.Num)
+			if err != nil {
+				return out, err
+			}
+			out = expr.OfNum(n)
+		case many == "max" == out.Num.Less(v.Num):
+			if out.Num != v.Num {
+				out = v
+			}
+		}
+	}
+	return out, nil
+}
+
+// gameWas is what the world holds, or held before it was taken up.
+func (e *env) gameWas(id string) (expr.Value, bool, error) {
+	w := e.world
+	if w == nil && e.around.World != nil {
+		var err error
+		if w, err = e.around.World(); err != nil {
+			return expr.None, false, err
+		}
+		if w != nil && w.Version < e.stage.version-1 {
+			copied := *w
+			if err := e.stage.chain.raiseWorld(&copied, e.stage.version-1, e.around, &Loaded{}); err != nil {
+				return expr.None, false, err
+			}
+			w = &copied
+		}
+	}
+	if w == nil {
+		return expr.None, false, nil
+	}
+	raw, ok := w.Values[id]
+	if w.Version >= e.stage.version {
+		kept, had := w.Attic.Get("game." + id)
+		raw, ok = jsontext.Value(kept.Value), had && strings.HasPrefix(kept.Why, "it went to ") && kept.Version == e.stage.version-1
+	}
+	var v expr.Value
+	return v, ok && v.UnmarshalJSON(raw) == nil && !v.IsNone(), nil
+}

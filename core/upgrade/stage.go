@@ -1,0 +1,543 @@
+package upgrade
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/plan"
+	"alluvion/core/save"
+)
+
+// A stage reads the old document and writes the new one: every table that it changes is made anew, so that what it
+// reads is as it was, whatever came first.
+
+// player takes a player's save up by one upgrade.
+func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
+	before := *l
+	was := *l.Player
+	before.Player = &was
+	e := &env{stage: s, player: &before, world: before.World, around: around}
+	h := s.hand(e, l.Made, was.Attic, out)
+	l.Values = h.values(copyOf{space: "player", owner: "player", pointer: "/values"}, before.Values)
+	if err := h.arrivals(l); err != nil {
+		return err
+	}
+	l.Scenes = h.scenes("player.scenes.", "/scenes", before.Scenes)
+	l.Props = h.props("player.props.", "/props", before.Props)
+	h.marks(l)
+	l.Attic = h.attic
+	l.Record = h.record(e, &before.Record)
+	if before.World != nil {
+		world := *before.World
+		if err := s.worldWith(e, &world, out); err != nil {
+			return err
+		}
+		l.World = &world
+	}
+	l.Made, l.Version = h.made, s.version
+	return nil
+}
+
+// world takes a world's save up by one upgrade.
+func (s *stage) world(w *save.LooseWorld, around *Around, out *Loaded) error {
+	before := *w
+	was := *w.World
+	before.World = &was
+	return s.worldWith(&env{stage: s, world: &before, around: around}, w, out)
+}
+
+// worldWith writes w anew from the world that e reads.
+func (s *stage) worldWith(e *env, w *save.LooseWorld, out *Loaded) error {
+	before := e.world
+	doc := *before.World
+	w.World = &doc // before keeps its own
+	h := s.hand(e, before.Made, doc.Attic, out)
+	w.Values = h.values(copyOf{space: "game", owner: "game", pointer: "/values"}, before.Values)
+	if err := h.worldArrivals(w); err != nil {
+		return err
+	}
+	w.Scenes = h.scenes("scenes.", "/scenes", before.Scenes)
+	w.Props = h.props("prop.", "/props", before.Props)
+	w.Movables = map[string]save.Place{}
+	for id, at := range renamedKeys(s, "movables", before.Movables) {
+		w.Movables[id] = s.place(at)
+	}
+	w.Held = renamedKeys(s, "movables", before.Held)
+	h.dropped("movables", func(id string) (jsontext.Value, bool) {
+		at, ok := w.Movables[id]
+		delete(w.Movables, id)
+		if w.Held != nil {
+			w.Held = maps.Clone(w.Held)
+			delete(w.Held, id)
+		}
+		return encoded(at), ok
+	})
+	w.Attic, w.Made, w.Version = h.attic, h.made, s.version
+	return nil
+}
+
+func encoded(doc any) jsontext.Value {
+	raw, err := save.Encode(doc)
+	if err != nil {
+		return jsontext.Value("null")
+	}
+	return raw
+}
+
+// hand is what writes one document, or the record in it.
+type hand struct {
+	*stage
+	env      *env
+	made     map[string]bool
+	attic    save.Attic
+	out      *Loaded
+	ofRecord bool // of a checkpoint: nothing of it is kept in an attic
+}
+
+func (s *stage) hand(e *env, made map[string]bool, attic save.Attic, out *Loaded) *hand {
+	h := &hand{stage: s, env: e, made: maps.Clone(made), attic: maps.Clone(attic), out: out}
+	if h.made == nil {
+		h.made = map[string]bool{}
+	}
+	if h.attic == nil {
+		h.attic = save.Attic{}
+	}
+	return h
+}
+
+// copyOf is one holder's values in a save.
+type copyOf struct {
+	space   string // player, game, scene, prop.kind
+	owner   string // their name in the attic: player, scenes.ridge
+	pointer string
+	scene   string // where the holder is a scene, alone or with a player
+	kind    string // where it is a prop
+	prop    string
+}
+
+// keep puts what is given up into the attic; only a restore brings it back.
+func (h *hand) keep(name string, value jsontext.Value, why string) {
+	if !h.ofRecord {
+		h.attic[name] = save.KeptAs(h.version-1, value, why)
+	}
+}
+
+// values writes what one holder has.
+func (h *hand) values(of copyOf, old save.LooseValues) save.LooseValues {
+	ops := h.ops[of.space]
+	if len(ops) == 0 {
+		return old
+	}
+	h.env.of, h.env.values = of, old
+	out := maps.Clone(old)
+	if out == nil {
+		out = save.LooseValues{}
+	}
+	for _, o := range ops {
+		h.remove(o, of, old, out)
+	}
+	for _, o := range ops {
+		h.write(o, of, old, out)
+	}
+	for _, o := range ops {
+		if o.step.Verb == "fill" {
+			h.fill(o, of, out)
+		}
+	}
+	return out
+}
+
+// remove takes away what a step uses up.
+func (h *hand) remove(o *op, of copyOf, old, out save.LooseValues) {
+	switch o.step.Verb {
+	case "merge":
+		for _, from := range o.step.From {
+			_, id := space(from.Value)
+			delete(out, id)
+		}
+	case "drop", "move":
+		each(old, o.from, func(id, _ string, raw jsontext.Value) {
+			delete(out, id)
+			h.keep(of.owner+"."+id, raw, o.why)
+		})
+	case "rename", "convert", "options", "split":
+		each(old, o.from, func(id, _ string, _ jsontext.Value) { delete(out, id) })
+	}
+}
+
+// each visits the values of a name: its own, or those of a group's fields.
+func each(values save.LooseValues, name string, visit func(id, rest string, raw jsontext.Value)) {
+	if raw, ok := values[name]; ok {
+		visit(name, "", raw)
+		return
+	}
+	for id, raw := range values {
+		if rest, ok := strings.CutPrefix(id, name+"."); ok {
+			visit(id, "."+rest, raw)
+		}
+	}
+}
+
+// write does what a step says with a value that is there.
+func (h *hand) write(o *op, of copyOf, old, out save.LooseValues) {
+	switch o.step.Verb {
+	case "rename":
+		if h.otherwise(o.from, of.space) {
+			return // another step says what becomes of it
+		}
+		each(old, o.from, func(id, rest string, raw jsontext.Value) {
+			out[o.to+rest] = raw
+			if h.made[of.owner+"."+id] {
+				h.made[of.owner+"."+o.to+rest] = true
+			}
+		})
+	case "convert":
+		if raw, ok := old[o.from]; ok {
+			h.put(o.step.To, o.to, of, raw, out)
+		}
+	case "options":
+		if raw, ok := old[o.from]; ok {
+			out[o.to] = mapped(raw, o.step.Map)
+		}
+	case "split":
+		if raw, ok := old[o.from]; ok {
+			for _, row := range o.step.Into.Table {
+				_, to := space(row.Name.Value)
+				h.put(row.To, to, of, raw, out)
+			}
+		}
+	case "merge":
+		some := slices.ContainsFunc(o.step.From, func(from plan.Given[string]) bool {
+			_, id := space(from.Value)
+			_, has := old[id]
+			return has
+		})
+		if some {
+			h.put(o.step.To, o.to, of, nil, out)
+		}
+	case "restore":
+		h.restore(o, of, out)
+	}
+}
+
+// otherwise says whether a step besides a rename says what becomes of an old name.
+func (h *hand) otherwise(from, space string) bool {
+	return slices.ContainsFunc(h.ops[space], func(o *op) bool { return o.from == from && (o.step.Verb == "convert" || o.step.Verb == "options") })
+}
+
+// put writes what an expression says. None stays none.
+func (h *hand) put(x plan.Expr, to string, of copyOf, raw jsontext.Value, out save.LooseValues) {
+	if string(raw) == "null" {
+		out[to] = raw
+		return
+	}
+	value, err := h.env.eval(x, raw)
+	if err != nil {
+		h.fail(x, of, to, raw, err)
+		return
+	}
+	text, _ := value.MarshalJSON()
+	out[to] = text
+	h.made[of.owner+"."+to] = true
+}
+
+// fail tells that an upgrade could not do what it says with a value, and keeps the value.
+func (h *hand) fail(x plan.Expr, of copyOf, to string, raw jsontext.Value, err error) {
+	h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, of.pointer+"/"+to, of.owner+"."+to,
+		"the upgrade to version "+itoa(h.version)+" cannot tell what it becomes (line "+itoa(x.Line)+" of the plan): "+err.Error()))
+	if raw != nil {
+		h.keep(of.owner+"."+to, raw, "the upgrade to version "+itoa(h.version)+" could not tell what it becomes")
+	}
+}
+
+func (h *hand) fill(o *op, of copyOf, out save.LooseValues) {
+	if raw, ok := out[o.to]; ok && string(raw) != "null" {
+		return
+	}
+	if value, err := h.env.eval(o.step.To, nil); err != nil {
+		h.fail(o.step.To, of, o.to, nil, err)
+	} else if !value.IsNone() {
+		out[o.to], _ = value.MarshalJSON()
+		h.made[of.owner+"."+o.to] = true
+	}
+}
+
+// restore brings back what the attic holds.
+func (h *hand) restore(o *op, of copyOf, out save.LooseValues) {
+	name := of.owner + "." + o.to
+	kept, ok := h.attic.Get(name)
+	if !ok || h.ofRecord {
+		return
+	}
+	delete(h.attic, name)
+	if o.step.To.Given() {
+		h.put(o.step.To, o.to, of, jsontext.Value(kept.Value), out)
+		return
+	}
+	out[o.to] = jsontext.Value(kept.Value)
+}
+
+// mapped gives options their new names; of a list or a set each item.
+func mapped(raw jsontext.Value, names plan.Map[plan.ID]) jsontext.Value {
+	var v expr.Value
+	if v.UnmarshalJSON(raw) != nil {
+		return raw
+	}
+	to := func(v expr.Value) expr.Value {
+		if v.Kind == expr.IsText {
+			if now := names.Get(v.Text); now != nil {
+				return expr.OfText(now.Name)
+			}
+		}
+		return v
+	}
+	if v.Kind == expr.IsList {
+		items := v.Items()
+		for i := range items {
+			items[i] = to(items[i])
+		}
+		v = expr.OfItems(items)
+	} else {
+		v = to(v)
+	}
+	out, _ := v.MarshalJSON()
+	return out
+}
+
+// scenes writes what each scene has, alone or with a player.
+func (h *hand) scenes(owner, pointer string, old save.LooseScenes) save.LooseScenes {
+	if len(h.names["scenes"])+len(h.drops["scenes"])+len(h.ops["scene"]) == 0 {
+		return old
+	}
+	out := save.LooseScenes{}
+	for scene, values := range renamedKeys(h.stage, "scenes", old) {
+		out[scene] = values
+	}
+	for scene, values := range old {
+		now := h.renamed("scenes", scene)
+		out[now] = h.values(copyOf{space: "scene", owner: owner + now, pointer: pointer + "/" + now, scene: scene}, values)
+	}
+	for scene, why := range h.drops["scenes"] {
+		for id, raw := range old[scene] {
+			h.keep(owner+scene+"."+id, raw, why)
+		}
+		if _, again := old[scene]; again && h.renamed("scenes", scene) == scene {
+			delete(out, scene)
+		}
+	}
+	return out
+}
+
+// props writes what each prop has, alone or with a player.
+func (h *hand) props(owner, pointer string, old save.LooseProps) save.LooseProps {
+	touched := len(h.names["props"]) + len(h.drops["props"])
+	for name := range h.ops {
+		if strings.HasPrefix(name, "prop.") {
+			touched++
+		}
+	}
+	if touched == 0 {
+		return old
+	}
+	out := save.LooseProps{}
+	for kind, each := range old {
+		for prop, values := range each {
+			k, id := h.prop(kind, prop)
+			if why, gone := h.drops["props"][kind]; gone || h.drops["props"][kind+"."+prop] != "" {
+				for name, raw := range values {
+					h.keep(owner+kind+"."+prop+"."+name, raw, why+h.drops["props"][kind+"."+prop])
+				}
+				continue
+			}
+			if out[k] == nil {
+				out[k] = map[string]save.LooseValues{}
+			}
+			of := copyOf{space: "prop." + kind, owner: owner + k + "." + id, pointer: pointer + "/" + k + "/" + id, kind: kind, prop: prop}
+			out[k][id] = h.values(of, values)
+		}
+	}
+	return out
+}
+
+// prop is what a prop is called now.
+func (h *hand) prop(kind, id string) (string, string) {
+	if to, ok := h.names["props"][kind+"."+id]; ok {
+		k, now, _ := strings.Cut(to, ".")
+		return k, now
+	}
+	return h.renamed("props", kind), id
+}
+
+// marks writes what a player has reached, remembers and has earned, and where they are.
+func (h *hand) marks(l *save.Loose) {
+	was := *l.Player
+	p := was
+	l.Player = &p
+	p.Place, p.Entry = h.place(was.Place), h.place(was.Entry)
+	if was.Back != nil {
+		back := h.place(*was.Back)
+		p.Back = &back
+	}
+	if was.Checkpoint != "" {
+		p.Checkpoint = h.renamed("checkpoints", was.Checkpoint)
+	}
+	p.Used, p.Milestones = h.list("checkpoints", was.Used), h.list("milestones", was.Milestones)
+	p.Standings = maps.Clone(renamedKeys(h.stage, "standings", was.Standings))
+	p.Waymarks = h.marked(was.Waymarks)
+	h.dropped("checkpoints", func(id string) (jsontext.Value, bool) {
+		i := slices.Index(p.Used, id)
+		if p.Checkpoint == id {
+			p.Checkpoint, p.Back = "", nil
+		}
+		if i >= 0 {
+			p.Used = slices.Delete(p.Used, i, i+1)
+		}
+		return jsontext.Value("true"), i >= 0
+	})
+	h.dropped("milestones", func(id string) (jsontext.Value, bool) {
+		i := slices.Index(p.Milestones, id)
+		if i >= 0 {
+			p.Milestones = slices.Delete(p.Milestones, i, i+1)
+		}
+		return jsontext.Value("true"), i >= 0
+	})
+	h.dropped("standings", func(id string) (jsontext.Value, bool) {
+		n, ok := p.Standings[id]
+		delete(p.Standings, id)
+		return jsontext.Value(n.String()), ok
+	})
+	h.dropped("waymarks", func(id string) (jsontext.Value, bool) {
+		at, ok := p.Waymarks[id]
+		delete(p.Waymarks, id)
+		return encoded(at), ok
+	})
+	h.restored(&p)
+}
+
+// restored brings back milestones, checkpoints and standings that were given up.
+func (h *hand) restored(p *save.Player) {
+	for where, list := range map[string]*[]string{"milestones": &p.Milestones, "checkpoints": &p.Used} {
+		for _, x := range h.restores[where] {
+			_, id, _ := strings.Cut(x.Restore.Value, ".")
+			if _, ok := h.attic.Get(x.Restore.Value); ok && !slices.Contains(*list, id) {
+				*list = append(*list, id)
+				delete(h.attic, x.Restore.Value)
+			}
+		}
+	}
+	for _, x := range h.restores["standings"] {
+		_, id, _ := strings.Cut(x.Restore.Value, ".")
+		if kept, ok := h.attic.Get(x.Restore.Value); ok {
+			if n, err := fixed.Parse(string(kept.Value)); err == nil {
+				if p.Standings == nil {
+					p.Standings = map[string]fixed.Num{}
+				}
+				p.Standings[id] = n
+				delete(h.attic, x.Restore.Value)
+			}
+		}
+	}
+}
+
+// dropped gives up things of a space: take takes one away and gives what there was of it.
+func (h *hand) dropped(space string, take func(id string) (jsontext.Value, bool)) {
+	for id, why := range h.drops[space] {
+		if raw, had := take(id); had {
+			h.keep(space+"."+id, raw, why)
+		}
+	}
+}
+
+func (h *hand) list(space string, ids []string) []string {
+	out := slices.Clone(ids)
+	for i := range out {
+		out[i] = h.renamed(space, out[i])
+	}
+	return out
+}
+
+func (h *hand) marked(marks map[string]save.Place) map[string]save.Place {
+	if marks == nil {
+		return nil
+	}
+	out := make(map[string]save.Place, len(marks))
+	for id, at := range renamedKeys(h.stage, "waymarks", marks) {
+		out[id] = h.place(at)
+	}
+	return out
+}
+
+// place is where a place of the old plan is now: the first step counts that is about it.
+func (s *stage) place(p save.Place) save.Place {
+	for _, x := range s.places {
+		if x.Place.Name == p.Scene && s.within(x, p.At) {
+			return s.moved(x, p)
+		}
+	}
+	p.Scene = s.renamed("scenes", p.Scene)
+	return p
+}
+
+// within says whether coordinates lie in the box that a step is about.
+func (s *stage) within(x *plan.UpgradeStep, at []fixed.Num) bool {
+	for _, axis := range x.In.Entries {
+		i := slices.Index(s.chain.m.Axes, axis.ID)
+		if i < 0 || i >= len(at) || len(axis.Value) != 2 || at[i].Less(axis.Value[0].Value) || !at[i].Less(axis.Value[1].Value) {
+			return false
+		}
+	}
+	return true
+}
+
+func (s *stage) moved(x *plan.UpgradeStep, p save.Place) save.Place {
+	scene, spot, isSpot := strings.Cut(x.To.Source, "/")
+	out := save.Place{Scene: scene, At: slices.Clone(p.At), Facing: p.Facing}
+	if at := s.chain.m.Spot(scene + "/" + spot); isSpot && at != nil {
+		out.At = slices.Clone(at.Point[:len(s.chain.m.Axes)])
+		if at.Facing != "" {
+			out.Facing = at.Facing
+		}
+		return out
+	}
+	for i := range out.At {
+		n := out.At[i]
+		if x.Scale.Given {
+			n, _ = n.Mul(x.Scale.Value)
+		}
+		if i < len(x.By) {
+			n, _ = n.Add(x.By[i].Value)
+		}
+		out.At[i], _ = n.RoundTo(s.chain.m.Step)
+	}
+	return out
+}
+
+// record writes what rewinds at death: it is read with the player's other values behind it.
+func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
+	in := *h
+	in.ofRecord = true
+	overlay := *e.player
+	overlay.Values = maps.Clone(e.player.Values)
+	if overlay.Values == nil {
+		overlay.Values = save.LooseValues{}
+	}
+	maps.Copy(overlay.Values, old.Values)
+	in.env = &env{stage: h.stage, player: &overlay, world: e.world, around: e.around}
+	out := save.LooseRecord{Values: in.values(copyOf{space: "player", owner: "player", pointer: "/record/values"}, old.Values), Scenes: in.scenes("player.scenes.", "/record/scenes", old.Scenes),
+		Props: in.props("player.props.", "/record/props", old.Props), Waymarks: in.marked(old.Waymarks)}
+	if old.World != nil {
+		world := *old.World
+		w := *old.World.World
+		world.World = &w
+		in.env.world = old.World
+		world.Values = in.values(copyOf{space: "game", owner: "game", pointer: "/record/world/values"}, old.World.Values)
+		world.Scenes, world.Props = in.scenes("scenes.", "/record/world/scenes", old.World.Scenes), in.props("prop.", "/record/world/props", old.World.Props)
+		out.World = &world
+	}
+	return out
+}
