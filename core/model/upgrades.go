@@ -188,3 +188,24 @@ func (b *builder) placeStep(s *plan.UpgradeStep) {
 		}
 	}
 }
+
+// OldNames are the names that a step of the next upgrade reads under this plan, for what becomes of v, which is of
+// the next: those of who holds it, and old, where the step is about one old value.
+func (m *Model) OldNames(v, old *Var) expr.Names {
+	names := m.scopes.world
+	switch {
+	case v.Holder.OfPlayers():
+		names = m.scopes.player
+	case v.Holder == OfScene:
+		names = m.scopes.scene
+	}
+	if old == nil {
+		return names
+	}
+	t := old.Type
+	t.Optional = false // none stays none
+	if t.Named() {     // a step may make other names of it
+		t = expr.Type{Kind: expr.Text}
+	}
+	return names.With(map[string]*expr.Entry{"old": {Type: t, Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself}}})
+}

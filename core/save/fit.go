@@ -87,7 +87,7 @@ type fitter struct {
 }
 
 func (f *fitter) tell(kind Kind, pointer, name, reason, otherwise string) Policy {
-	p := Problem{Kind: kind, Pointer: pointer, Name: name, Reason: reason, Policy: policy(f.m, kind)}
+	p := Problem{Kind: kind, Pointer: pointer, Name: name, Reason: reason, Policy: PolicyOf(f.m, kind)}
 	p.Instead = instead(p.Policy, otherwise)
 	f.found = append(f.found, p)
 	return p.Policy
@@ -95,7 +95,7 @@ func (f *fitter) tell(kind Kind, pointer, name, reason, otherwise string) Policy
 
 func (f *fitter) broken(list []Problem) {
 	for _, p := range list {
-		p.Policy = policy(f.m, p.Kind)
+		p.Policy = PolicyOf(f.m, p.Kind)
 		p.Instead = instead(p.Policy, p.Instead)
 		f.found = append(f.found, p)
 	}
@@ -109,7 +109,7 @@ func (f *fitter) missing(pointer, name, otherwise string) {
 }
 
 func (f *fitter) extra(pointer, name, reason string) Problem {
-	p := Problem{Kind: KindExtra, Pointer: pointer, Name: name, Reason: reason, Policy: policy(f.m, KindExtra)}
+	p := Problem{Kind: KindExtra, Pointer: pointer, Name: name, Reason: reason, Policy: PolicyOf(f.m, KindExtra)}
 	p.Instead = instead(p.Policy, "nothing reads it; the attic keeps it")
 	return p
 }
@@ -215,7 +215,7 @@ func misfitKind(err error, unread bool) Kind {
 // misfit puts a value right as the plan says, and keeps what stood there.
 func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value, value expr.Value, err error) {
 	otherwise := startsAs(v)
-	if policy(f.m, kind) == Nearest {
+	if PolicyOf(f.m, kind) == Nearest {
 		if near, ok := v.Nearest(value); ok {
 			out[v.ID], otherwise = near, "it is "+near.Plain()+", the nearest that is right"
 		}

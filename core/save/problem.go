@@ -52,8 +52,8 @@ type Problem struct {
 	Policy  Policy `json:"policy" doc:"What the plan says is done about it: nearest, start, keep, take, last, refuse."`
 }
 
-// policy is what the plan says about a kind of problem.
-func policy(m *model.Model, kind Kind) Policy {
+// PolicyOf is what a plan says about a kind of problem.
+func PolicyOf(m *model.Model, kind Kind) Policy {
 	x := &m.Plan.Saving.Misfits
 	switch kind {
 	case KindType:
@@ -103,14 +103,14 @@ func Whole(m *model.Model, err error) Problem {
 	case errors.Is(err, ErrSeal):
 		kind = KindSeal
 	}
-	p := Problem{Kind: kind, Name: "save", Reason: err.Error(), Policy: policy(m, kind)}
+	p := Problem{Kind: kind, Name: "save", Reason: err.Error(), Policy: PolicyOf(m, kind)}
 	p.Instead = instead(p.Policy, "")
 	return p
 }
 
 // Impossible is a problem with what a save holds that cannot be.
 func Impossible(m *model.Model, pointer, name, reason string) Problem {
-	p := Problem{Kind: KindImpossible, Pointer: pointer, Name: name, Reason: reason, Policy: policy(m, KindImpossible)}
+	p := Problem{Kind: KindImpossible, Pointer: pointer, Name: name, Reason: reason, Policy: PolicyOf(m, KindImpossible)}
 	p.Instead = instead(p.Policy, "it is loaded as it is")
 	return p
 }

@@ -9,6 +9,7 @@ import (
 
 	"alluvion/core/finding"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 )
 
 // Verdict is what a difference means for a save.
@@ -47,7 +48,8 @@ type Comparison struct {
 
 // Compare says what becomes of saves of one version under another, the worst first.
 func Compare(from, to *model.Model) Comparison {
-	c := &comparer{from: from, to: to}
+	c := &comparer{from: from, to: to, stages: between(from, to)}
+	c.sources()
 	c.variables()
 	c.places()
 	c.marks()
@@ -71,6 +73,7 @@ func Compare(from, to *model.Model) Comparison {
 
 type comparer struct {
 	from, to *model.Model
+	stages   []*stage // on the way
 	found    []Difference
 }
 
@@ -102,11 +105,64 @@ func (c *comparer) sets(what string, before, after []item, gone, added func(item
 	}
 }
 
-// listed tells what is gone and added where that is all there is to say.
+// listed tells what is gone, renamed and added where that is all there is to say.
 func (c *comparer) listed(what string, before, after []item, lost Verdict, gone, added string) {
-	c.sets(what, before, after,
-		func(i item) { c.tell(what, i.name, "gone", lost, i.at, "%s is gone: %s.", i.name, gone) },
-		func(i item) { c.tell(what, i.name, "added", Safe, i.at, "%s is new: %s.", i.name, added) })
+	space := what + "s"
+	var known []item
+	for _, i := range before {
+		now := c.now(space, i.name)
+		if now != i.name {
+			c.tell(what, i.name, "renamed", Safe, i.at, "%s is %s now, with all that saves hold of it.", i.name, now)
+		}
+		known = append(known, item{now, i.at})
+	}
+	was := func(name string) string {
+		for j, i := range known {
+			if i.name == name {
+				return before[j].name
+			}
+		}
+		return name
+	}
+	c.sets(what, known, after, func(i item) {
+		why := c.dropped(space, was(i.name))
+		step := c.led(was(i.name))
+		switch {
+		case what == "scene" && step != nil:
+			c.tell(what, i.name, "gone", Converts, step.At, "%s is gone: who is there, or remembers it, comes to %s; what it holds is kept in the attic.", i.name, step.To.Source)
+		case why != "":
+			c.tell(what, i.name, "dropped", lost, i.at, "%s is given up (%s): %s.", i.name, why, gone)
+		default:
+			c.tell(what, i.name, "gone", lost, i.at, "%s is gone: %s.", i.name, gone)
+		}
+	}, func(i item) { c.tell(what, i.name, "added", Safe, i.at, "%s is new: %s.", i.name, added) })
+}
+
+// sources tells of steps that read what the version before does not have, where it is the one that they read.
+func (c *comparer) sources() {
+	if len(c.stages) != 1 || c.stages[0].version != c.from.Plan.Version.Value+1 {
+		return
+	}
+	for i := range c.stages[0].steps {
+		x := &c.stages[0].steps[i]
+		names := append([]plan.Given[string]{x.Convert, x.Options, x.Split, x.Move, x.Drop}, x.From...)
+		for _, row := range x.Rename {
+			names = append(names, row.From)
+		}
+		for _, name := range names {
+			if name.Given && !c.from.Saves(name.Value) {
+				near := finding.Nearest(name.Value, c.from.SavedNames())
+				text := fmt.Sprintf("Saves of version %d hold nothing called %s: this step does nothing.", c.from.Plan.Version.Value, name.Value)
+				if near != "" {
+					text += " Did you mean " + near + "?"
+				}
+				c.tell("step", name.Value, "unknown", Blocks, name.At, "%s", text)
+			}
+		}
+		if x.Verb == "place" && c.from.Scene(x.Place.Name) == nil {
+			c.tell("step", x.Place.Name, "unknown", Blocks, x.Place.At, "Version %d has no scene called %s: this step does nothing.", c.from.Plan.Version.Value, x.Place.Name)
+		}
+	}
 }
 
 func itemsOf[T any](list []T, of func(T) item) []item {
@@ -176,12 +232,36 @@ func (c *comparer) options() {
 		}
 		c.sets("option", before, after,
 			func(i item) {
+				if to := c.optionOf(r.ID, i.name); to != "" {
+					c.tell("option", r.ID+"."+i.name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name, to)
+					return
+				}
 				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at, "%s cannot be picked any more: who has picked it has what the pick starts with.", i.name)
 			},
 			func(i item) {
 				c.tell("option", r.ID+"."+i.name, "added", Safe, i.at, "%s can be picked.", i.name)
 			})
 	}
+}
+
+// optionOf is what every pick of a roster makes of an option that is gone; "" where one of them says nothing.
+func (c *comparer) optionOf(roster, option string) string {
+	to := ""
+	for _, v := range stored(c.from) {
+		if v.Type.Roster == nil || v.Type.Roster.ID != roster {
+			continue
+		}
+		to = ""
+		for _, x := range c.follow(v.Name).does {
+			if now := x.Map.Get(option); now != nil {
+				to = now.Name
+			}
+		}
+		if to == "" {
+			return ""
+		}
+	}
+	return to
 }
 
 // requests compares what games ask for: it is no part of a save, but a game that asks for it is told no.

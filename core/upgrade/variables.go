@@ -9,45 +9,131 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/save"
 )
 
-// variables compares what is stored. A variable is its holder and its name: one that is held by somebody else
-// now is gone there and new here.
+// variables compares what is stored. A variable is its holder and its name, unless a step says what becomes of it.
 func (c *comparer) variables() {
 	before, after := stored(c.from), stored(c.to)
 	var gone, added []*model.Var
+	reached := map[*model.Var]bool{}
 	for _, v := range before {
-		if find(after, v) == nil {
-			gone = append(gone, v)
+		f := c.follow(v.Name)
+		if f.ends != nil {
+			c.ended(v, f)
+			continue
 		}
+		now := c.to.Var(f.name)
+		if now == nil || now.Computed() || now.Shared != nil || now.Holder != v.Holder {
+			gone = append(gone, v)
+			continue
+		}
+		reached[now] = true
+		if now.Name != v.Name {
+			c.tell("variable", v.Name, "renamed", Safe, now.At, "%s is %s now, with what saves hold of it.", v.Name, now.Name)
+		}
+		c.variable(v, now, f)
 	}
 	for _, v := range after {
-		if old := find(before, v); old == nil {
+		if !reached[v] {
 			added = append(added, v)
-		} else {
-			c.variable(old, v)
 		}
 	}
 	for _, v := range gone {
 		c.gone(v, added)
 	}
 	for _, v := range added {
+		if x := c.writer(v.Name); x != nil {
+			c.written(v, x)
+			continue
+		}
 		c.tell("variable", v.Name, "added", Safe, v.At, "%s is new: it has its start value, %s, in every save.", v.Name, v.Start.Plain())
+	}
+}
+
+// ended tells of an old variable that goes on under no name of its own.
+func (c *comparer) ended(v *model.Var, f future) {
+	x := f.ends
+	switch x.Verb {
+	case "drop":
+		c.tell("variable", v.Name, "dropped", Loses, x.At, "%s is given up (%s): the attic keeps what saves hold of it, and only a restore brings it back.", v.Name, x.Why.Value)
+	case "move":
+		how := "goes to everybody as " + x.Into.Name.Value
+		switch x.Many.Value {
+		case "max", "min":
+			how = map[string]string{"max": "the highest", "min": "the lowest"}[x.Many.Value] + " of all becomes " + x.Into.Name.Value
+		case "sum":
+			how = "all added up become " + x.Into.Name.Value
+		case "first":
+			how = "that of the first by id becomes " + x.Into.Name.Value
+		}
+		c.tell("variable", v.Name, "moved", Converts, x.At, "What is held of %s goes to another holder: %s.", v.Name, how)
+	case "split":
+		var names []string
+		for _, row := range x.Into.Table {
+			names = append(names, row.Name.Value)
+		}
+		c.tell("variable", v.Name, "split", Converts, x.At, "%s becomes %s.", v.Name, strings.Join(names, " and "))
+	case "merge":
+		c.tell("variable", v.Name, "merged", Converts, x.At, "%s becomes a part of %s: %s.", v.Name, x.Merge.Value, x.To.Source)
+	}
+}
+
+// written tells of a new variable that a step writes, and whether it can.
+func (c *comparer) written(v *model.Var, x *plan.UpgradeStep) {
+	how := map[string]string{"merge": "comes of others", "split": "comes of another", "move": "comes from another holder", "fill": "is new", "restore": "comes back from the attic"}[x.Verb]
+	to := x.To
+	for _, row := range x.Into.Table {
+		if row.Name.Value == v.Name {
+			to = row.To
+		}
+	}
+	text := fmt.Sprintf("%s %s", v.Name, how)
+	if to.Given() {
+		text += ": " + to.Source
+	}
+	c.tell("variable", v.Name, "added", Converts, x.At, "%s.", text)
+	if !to.Given() || x.Verb == "restore" {
+		return
+	}
+	old := (*model.Var)(nil)
+	if x.Verb == "split" {
+		old = c.from.Var(x.Split.Value)
+	}
+	c.result(v, old, to)
+}
+
+// result tells whether an expression over the old plan's names fits a new variable, where the old plan is what it
+// reads.
+func (c *comparer) result(v, old *model.Var, x plan.Expr) {
+	if len(c.stages) != 1 || c.stages[0].version != c.from.Plan.Version.Value+1 {
+		return
+	}
+	p, found := expr.Compile(x, c.from.OldNames(v, old), nil)
+	if p == nil {
+		c.tell("variable", v.Name, "type", Blocks, found[0].At, "%s cannot be told like this under version %d: %s", v.Name, c.from.Plan.Version.Value, found[0].Message)
+		return
+	}
+	if why, ok := expr.Fits(p.Type, v.Type); !ok && !(p.Type.Kind == expr.Text && v.Type.Named()) {
+		c.tell("variable", v.Name, "type", Blocks, x.At, "%s cannot become what this says: %s.", v.Name, why)
+		return
+	}
+	r := p.Type.Range
+	if v.Type.Numeric() && p.Type.Numeric() && (r.HasLo && r.Lo.Less(v.Min) || r.HasHi && v.Max.Less(r.Hi)) {
+		lo, hi := "anything", "anything"
+		if r.HasLo {
+			lo = r.Lo.String()
+		}
+		if r.HasHi {
+			hi = r.Hi.String()
+		}
+		c.tell("variable", v.Name, "limits", Loses, x.At, "%s goes from %s to %s, and this gives %s to %s; what is beyond%s", v.Name, v.Min, v.Max, lo, hi, c.what(save.KindRange))
 	}
 }
 
 // stored lists what saves hold.
 func stored(m *model.Model) []*model.Var {
 	return slices.DeleteFunc(slices.Clone(m.Vars), func(v *model.Var) bool { return v.Computed() || v.Shared != nil })
-}
-
-func find(list []*model.Var, like *model.Var) *model.Var {
-	for _, v := range list {
-		if v.Name == like.Name && v.Holder == like.Holder {
-			return v
-		}
-	}
-	return nil
 }
 
 // gone tells of a variable that is there no more, and guesses where it went: to another holder under its own
@@ -92,10 +178,23 @@ func alike(v *model.Var, added []*model.Var) *model.Var {
 	return nil
 }
 
-// variable compares the two declarations of a variable that is in both versions.
-func (c *comparer) variable(old, v *model.Var) {
+// variable compares the two declarations of a variable that is in both versions, and what steps do with it.
+func (c *comparer) variable(old, v *model.Var, f future) {
 	tell := func(change string, verdict Verdict, format string, args ...any) {
 		c.tell("variable", v.Name, change, verdict, v.At, format, args...)
+	}
+	renamed := map[string]string{}
+	for i := range f.does {
+		x := &f.does[i]
+		if x.Verb == "convert" {
+			c.tell("variable", v.Name, "converted", Converts, x.At, "Every %s becomes %s.", v.Name, x.To.Source)
+			c.result(v, old, x.To)
+			return
+		}
+		for _, e := range x.Map.Entries {
+			renamed[e.ID] = e.Value.Name
+			c.tell("variable", v.Name, "options", Converts, e.At, "%s: %s becomes %s.", v.Name, e.ID, e.Value.Name)
+		}
 	}
 	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric()) || old.Stopwatch != v.Stopwatch {
 		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name, old.Type.Value(), v.Type.Value())
@@ -110,7 +209,7 @@ func (c *comparer) variable(old, v *model.Var) {
 	} else if !old.Type.Optional && v.Type.Optional {
 		tell("none", Safe, "%s may be none now.", v.Name)
 	}
-	for _, t := range narrower(&old.Domain, &v.Domain) {
+	for _, t := range c.narrower(&old.Domain, &v.Domain, renamed) {
 		tell(t.change, t.verdict, "%s: %s", v.Name, t.text)
 	}
 	switch {
@@ -147,45 +246,61 @@ type told struct {
 	text    string
 }
 
-// narrower says which values of a domain are no values of another.
-func narrower(old, now *model.Domain) []told {
-	const lost = " is kept in the attic, and its player gets the start value."
+// what says what becomes of values that do not fit, as the plan has it.
+func (c *comparer) what(kind save.Kind) string {
+	switch save.PolicyOf(c.to, kind) {
+	case save.Nearest:
+		return " becomes the nearest that is right; the attic keeps what it was."
+	case save.Last:
+		return " makes the save one of which an earlier is loaded."
+	case save.Refuse:
+		return " makes the save one that is not loaded."
+	}
+	return " gets the start value; the attic keeps what it was."
+}
+
+// narrower says which values of a domain are no values of another. renamed are options that a step gives other
+// names.
+func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string) []told {
 	var out []told
 	add := func(change string, verdict Verdict, text string) { out = append(out, told{change, verdict, text}) }
 	switch t := now.Type; {
 	case t.Numeric():
 		if old.Min.Less(now.Min) || now.Max.Less(old.Max) {
-			add("limits", Loses, fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond%s", old.Min, old.Max, now.Min, now.Max, lost))
+			add("limits", Loses, fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond%s", old.Min, old.Max, now.Min, now.Max, c.what(save.KindRange)))
 		} else if old.Min != now.Min || old.Max != now.Max {
 			add("limits", Safe, fmt.Sprintf("it goes from %s to %s, wider than before.", now.Min, now.Max))
 		}
 		if !old.Step.MultipleOf(now.Step) {
-			add("step", Loses, fmt.Sprintf("its steps were %s, and are %s; what is between them%s", old.Step, now.Step, lost))
+			add("step", Loses, fmt.Sprintf("its steps were %s, and are %s; what is between them%s", old.Step, now.Step, c.what(save.KindStep)))
 		} else if old.Step != now.Step {
 			add("step", Safe, fmt.Sprintf("its steps are %s, finer than before.", now.Step))
 		}
 	case t.Named():
 		var gone []string
 		for _, name := range old.Type.Names {
+			if to, ok := renamed[name]; ok {
+				name = to
+			}
 			if !slices.Contains(t.Names, name) {
 				gone = append(gone, name)
 			}
 		}
 		if len(gone) > 0 && t.Kind == expr.Choice { // of picks the roster tells
-			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), lost))
+			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), c.what(save.KindOption)))
 		} else if len(t.Names) > len(old.Type.Names) && t.Kind == expr.Choice {
 			add("options", Safe, "there are more to choose from.")
 		}
 	case t.Kind == expr.Text:
 		if now.MaxLength < old.MaxLength || now.MinLength > old.MinLength || now.Alphabet != "" && now.Alphabet != old.Alphabet {
-			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit%s", now.MinLength, now.MaxLength, lost))
+			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit gets the start value; the attic keeps what it was.", now.MinLength, now.MaxLength))
 		}
 	case t.Item != nil:
 		if now.MaxItems < old.MaxItems {
-			add("limits", Loses, fmt.Sprintf("it takes %d items, not %d; what has more%s", now.MaxItems, old.MaxItems, lost))
+			add("limits", Loses, fmt.Sprintf("it takes %d items, not %d; what has more%s", now.MaxItems, old.MaxItems, c.what(save.KindRange)))
 		}
 		if old.Item != nil && now.Item != nil {
-			out = append(out, narrower(old.Item, now.Item)...)
+			out = append(out, c.narrower(old.Item, now.Item, renamed)...)
 		}
 	}
 	return out
