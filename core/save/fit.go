@@ -393,16 +393,23 @@ func (f *fitter) fallback(p *Player) string {
 	return "the start, " + f.m.Start.ID
 }
 
-// place reads one place. Where its scene is no more, it stays as it is, and the engine sees to it.
+// place reads one place of a player. Where its scene is no more, it stays as it is, and the engine sees to it.
 func (f *fitter) place(pointer, name string, p *Place, gone string) {
+	if f.point(pointer, name, p, gone) {
+		f.facing(pointer, name, p)
+	}
+}
+
+// point reads the scene and the coordinates of a place; false where there is no such place at all.
+func (f *fitter) point(pointer, name string, p *Place, gone string) bool {
 	scene := f.m.Scene(p.Scene)
 	switch {
 	case scene == nil:
 		f.tell(KindPlace, pointer+"/scene", name, fmt.Sprintf("there is no scene called %q", p.Scene), gone)
-		return
+		return false
 	case len(p.At) != len(f.m.Axes):
 		f.tell(KindPlace, pointer+"/at", name, fmt.Sprintf("a place has %d coordinates here (%s), not %d", len(f.m.Axes), strings.Join(f.m.Axes, ", "), len(p.At)), gone)
-		return
+		return false
 	}
 	var at [model.MaxAxes]fixed.Num
 	copy(at[:], p.At)
@@ -411,6 +418,10 @@ func (f *fitter) place(pointer, name string, p *Place, gone string) {
 		p.At = slices.Clone(near[:len(p.At)])
 		f.tell(KindPlace, pointer+"/at", name, was.String()+" is not in the scene, or between its steps", "it is "+p.String()+", the nearest point")
 	}
+	return true
+}
+
+func (f *fitter) facing(pointer, name string, p *Place) {
 	if len(f.m.Facings) > 0 && !slices.Contains(f.m.Facings, p.Facing) || len(f.m.Facings) == 0 && p.Facing != "" {
 		was := p.Facing
 		p.Facing = ""
@@ -471,12 +482,11 @@ func (f *fitter) movables(pointer string, w *World) {
 			delete(w.Movables, id)
 			continue
 		}
-		place.Facing = x.Start.Facing // a thing faces nowhere
-		if f.place(at, "movables."+id, &place, "it is at its start, "+x.Start.ID); f.m.Scene(place.Scene) == nil || len(place.At) != len(f.m.Axes) {
+		if !f.point(at, "movables."+id, &place, "it is at its start, "+x.Start.ID) { // a thing faces nowhere
 			delete(w.Movables, id)
 			continue
 		}
-		w.Movables[id] = Place{Scene: place.Scene, At: place.At, Facing: w.Movables[id].Facing}
+		w.Movables[id] = place
 	}
 	for _, id := range slices.Sorted(maps.Keys(w.Held)) {
 		if _, ok := w.Movables[id]; !ok {

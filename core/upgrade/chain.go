@@ -169,16 +169,6 @@ func (c *Chain) NeedsPlayers(from int) bool {
 	return slices.ContainsFunc(c.stages, func(s *stage) bool { return s.version > from && len(s.fromPlayers) > 0 })
 }
 
-// Stops says for each kind of outcome that a plan names why a save is not loaded.
-func refusal(problems []save.Problem, policy save.Policy) *save.Problem {
-	for i := range problems {
-		if problems[i].Policy == policy {
-			return &problems[i]
-		}
-	}
-	return nil
-}
-
 // stage is one upgrade, sorted by what it touches.
 type stage struct {
 	chain   *Chain

@@ -1,0 +1,87 @@
+package upgrade_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/engine"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+	"alluvion/examples"
+)
+
+// Whatever is made up is a save that its own plan takes as it is, edge by edge, and the same seed makes the same.
+func TestMadeUpSavesAreSavesOfTheirPlan(t *testing.T) {
+	for _, text := range [][]byte{examples.LanternPass, examples.LanternMarket} {
+		m := load(t, string(text))
+		c, j := upgrade.New(m), engine.NewJudge(m, nil)
+		trial := upgrade.NewTrial(m)
+		var all [2][]string
+		names := map[string]bool{}
+		for turn := range all {
+			require.NoError(t, upgrade.MadeUp(m, 7, 50, func(name string, doc any) error {
+				raw, err := save.Encode(doc)
+				require.NoError(t, err)
+				all[turn] = append(all[turn], string(raw))
+				names[name] = true
+				trial.Add(c, j, name, raw, nil, upgrade.Around{})
+				return nil
+			}))
+		}
+		assert.True(t, trial.Clean(), "%+v", trial.Cases)
+		assert.Equal(t, all[0], all[1])
+		assert.Greater(t, len(all[0]), 70)
+		if m.Plan.Game.Name == "lantern-pass" {
+			for _, name := range []string{"player.oil is 40", "player.oil is 0", "player.nickname is none", "player.lamp is low", "has reached beacon_lamp", "at the last point of mill", "prop.cache.taken is true", "scene.visited is true", "world: game.planks is 20"} {
+				assert.Contains(t, names, name)
+			}
+		}
+	}
+}
+
+func TestATrialCountsAndShowsAndCanBeGoneOnWith(t *testing.T) {
+	before := load(t, string(examples.LanternPass))
+	after := later(t, "max: 9999, start: 0, across: {death: rewind}}\n  delivered", "max: 12, start: 0, across: {death: rewind}}\n  delivered", "saving:  {", "saving:  {misfits: {option: refuse}, ", "choices: [out, low, bright], start: bright", "choices: [out, bright], start: bright", "to: low", "to: out")
+	c, j := upgrade.New(after), engine.NewJudge(after, nil)
+	trial := upgrade.NewTrial(after)
+	n := 0
+	require.NoError(t, upgrade.MadeUp(before, 1, 30, func(name string, doc any) error {
+		raw, err := save.Encode(doc)
+		require.NoError(t, err)
+		trial.Add(c, j, name, raw, nil, upgrade.Around{})
+		if n++; n == 20 { // stopped, and taken up again
+			kept, err := json.Marshal(trial)
+			require.NoError(t, err)
+			trial = &upgrade.Trial{}
+			require.NoError(t, json.Unmarshal(kept, trial))
+		}
+		return nil
+	}))
+	trial.Add(c, j, "broken", []byte("{"), nil, upgrade.Around{})
+	trial.Sort()
+	assert.Equal(t, n+1, trial.Saves)
+	assert.Equal(t, n, trial.From[3])
+	sum := 0
+	for _, count := range trial.Counts {
+		sum += count
+	}
+	assert.Equal(t, n+1, sum)
+	assert.False(t, trial.Clean())
+	assert.Positive(t, trial.Counts[upgrade.NotLoaded])
+	assert.Positive(t, trial.Counts[upgrade.Upgraded])
+	assert.Equal(t, save.Refuse, trial.Cases[0].Policy, "the worst first")
+	assert.Equal(t, upgrade.NotLoaded, trial.Sample[0].Fate)
+	assert.Nil(t, trial.Sample[0].After)
+	var parcels *upgrade.Case
+	for i := range trial.Cases {
+		if trial.Cases[i].Name == "player.parcels" {
+			parcels = &trial.Cases[i]
+		}
+	}
+	require.NotNil(t, parcels)
+	assert.Equal(t, save.KindRange, parcels.Kind)
+	assert.Contains(t, parcels.Instead, "it is 12")
+}
