@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"strings"
 
 	"alluvion/core/check"
 	"alluvion/core/model"
@@ -46,13 +47,15 @@ func runCompare(c *call) (int, error) {
 func (c *call) printComparison(there, back upgrade.Comparison) {
 	s := c.style
 	fmt.Fprintf(c.out, "%s: saves of version %d under version %d\n\n", s.bold(there.Game), there.From, there.To)
+	var harmless []upgrade.Difference
 	for _, d := range there.Differences {
-		fmt.Fprintf(c.out, "  %s %s  %s\n", c.verdict(d.Verdict, 8), s.quiet(fmt.Sprintf("%-10s", d.What)), s.quiet(fmt.Sprintf("line %d", d.At.Line)))
-		fmt.Fprintln(c.out, wrap(d.Text, "    ", 96))
-		if d.Suggest != "" {
-			fmt.Fprintln(c.out, s.blue("    An upgrade step would keep it: "+d.Suggest+" (steps are still to come)"))
+		if d.Verdict == upgrade.Safe && !c.all {
+			harmless = append(harmless, d)
+			continue
 		}
+		c.printDifference(d)
 	}
+	c.printHarmless(harmless)
 	if len(there.Differences) == 0 {
 		fmt.Fprintln(c.out, "  Nothing that concerns a save is different.")
 	}
@@ -61,6 +64,34 @@ func (c *call) printComparison(there, back upgrade.Comparison) {
 	}
 	fmt.Fprintf(c.out, "\nOld saves under the new plan: %s.\n", c.verdict(there.Overall, 0))
 	fmt.Fprintf(c.out, "New saves under the old plan: %s, and a service that runs the old plan refuses to load them.\n", c.verdict(back.Overall, 0))
+}
+
+func (c *call) printDifference(d upgrade.Difference) {
+	s := c.style
+	fmt.Fprintf(c.out, "  %s %s  %s\n", c.verdict(d.Verdict, 8), s.quiet(fmt.Sprintf("%-10s", d.What)), s.quiet(fmt.Sprintf("line %d", d.At.Line)))
+	fmt.Fprintln(c.out, wrap(d.Text, "    ", 96))
+	if d.Suggest != "" {
+		fmt.Fprintln(c.out, s.blue("    An upgrade step would keep it: {"+d.Suggest+"}"))
+	}
+}
+
+// printHarmless lists what no save loses anything by: by what it is and what became of it.
+func (c *call) printHarmless(list []upgrade.Difference) {
+	if len(list) == 0 {
+		return
+	}
+	names, order := map[string][]string{}, []string{}
+	for _, d := range list {
+		key := d.What + " " + d.Change
+		if names[key] == nil {
+			order = append(order, key)
+		}
+		names[key] = append(names[key], d.Name)
+	}
+	fmt.Fprintf(c.out, "  %s %s\n", c.verdict(upgrade.Safe, 8), c.style.quiet("-all says more about each"))
+	for _, key := range order {
+		fmt.Fprintln(c.out, wrap(key+": "+strings.Join(names[key], ", "), "    ", 96))
+	}
 }
 
 func (c *call) verdict(v upgrade.Verdict, width int) string {

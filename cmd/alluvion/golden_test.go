@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+const history = "../../examples/lantern-pass/history/"
+
 // stopwatches are lines that are different in every run.
 var stopwatches = regexp.MustCompile(`(?m)^ +(Trail time|Time of this run) .*\n`)
 
@@ -26,6 +28,9 @@ func TestOutputIsAsItIsMeantToBe(t *testing.T) {
 		"matrix":         {"matrix", demoPlan},
 		"matrix-row":     {"matrix", demoPlan, "-row", "player.parcels"},
 		"pack":           {"pack", demoPlan},
+		"compare":        {"compare", history + "plan.v2.yaml", demoPlan},
+		"save-check":     {"save", "check", history + "saves"},
+		"trial":          {"trial", history + "plan.v4.yaml", "-old", history + "plan.v1.yaml," + history + "plan.v3.yaml", "-made", "20", history + "saves"},
 		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -38,8 +38,10 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose, steps, record, watch               bool
+	json, accepted, verbose, steps, record, watch, all          bool
 	addr, data, service, game, session, row, at, junit, who, of string
+	plan, keys, old                                             string
+	made, seed                                                  int
 }
 
 // call is one run of a command.
@@ -75,7 +77,22 @@ var commands = []command{
 		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 	}},
-	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare, jsonFlag},
+	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
+	}},
+	{"save", "check FILE|FOLDER...", "say everything that a plan does not take as it is in saves, and what would be loaded", runSave, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
+		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against (default: keys.json beside the save, or in a folder above)")
+	}},
+	{"trial", "PLAN [FILE|FOLDER...]", "take saves to a plan without writing any, and count what comes of them", runTrial, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.old, "old", "", "earlier versions of the plan, `files` with commas between: saves are made up for each")
+		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each of them, besides those at every edge")
+		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
+		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against")
+	}},
 	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)

@@ -84,16 +84,16 @@ func (c *call) readFile(name string) ([]byte, string, error) {
 	return raw, name, err
 }
 
-// commonsBeside finds the commons that a plan uses: in the plan's folder, or one above.
+// commonsBeside finds the commons that a plan uses: in the plan's folder, or one or two above.
 func commonsBeside(plan string) model.Commons {
 	return func(id string) ([]byte, error) {
 		folder := filepath.Dir(plan)
-		for _, path := range []string{filepath.Join(folder, id+".yaml"), filepath.Join(folder, "..", id+".yaml")} {
+		for _, path := range []string{filepath.Join(folder, id+".yaml"), filepath.Join(folder, "..", id+".yaml"), filepath.Join(folder, "..", "..", id+".yaml")} {
 			if text, err := os.ReadFile(path); err == nil {
 				return text, nil
 			}
 		}
-		return nil, fmt.Errorf("there is no %s.yaml beside the plan or one folder above", id)
+		return nil, fmt.Errorf("there is no %s.yaml beside the plan, or one or two folders above", id)
 	}
 }
 

@@ -349,6 +349,11 @@ func TestAPickOnTheWayInIsJudgedBeforeThePlayerIsThere(t *testing.T) {
 	assert.Error(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: map[string]expr.Value{"depth": expr.OfInt(1)}}))
 	assert.Equal(t, before, w.run.Digest())
 	w.must(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("mole")})
+	for _, c := range w.res.Changes {
+		if c.Name == "player.guide" {
+			assert.Equal(t, "join", c.Cause.Moment, "a pick on the way in is what the player asked for")
+		}
+	}
 	w.has("mole", "bob", "player.guide", "")
 }
 

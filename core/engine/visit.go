@@ -158,6 +158,7 @@ func (t *tx) join(req *Request) error {
 
 // openingPicks are what a player picks on the way in. One that they may not pick refuses the joining.
 func (t *tx) openingPicks(p *Player, picks map[string]expr.Value) error {
+	t.cause = &Cause{Kind: "request", Moment: "join"}
 	known := 0
 	for _, v := range t.run.m.Holders[model.OfPlayer].Stored {
 		option, ok := picks[v.ID]

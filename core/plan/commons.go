@@ -40,7 +40,7 @@ type CommonsVariable struct {
 
 // Use names a commons that a game uses.
 type Use struct {
-	Commons ID     `plan:"commons,required" id:"game" doc:"The commons' id. On the command line it is read from the file of that name beside the plan, or one folder above."`
+	Commons ID     `plan:"commons,required" id:"game" doc:"The commons' id. On the command line it is read from the file of that name beside the plan, or one or two folders above."`
 	As      ID     `plan:"as,required" doc:"How expressions call it: player.guild.pass_stage."`
 	Writes  []ID   `plan:"writes" doc:"Which of its variables this game writes; the commons has to say so too."`
 	Accept  Accept `plan:"accept"`

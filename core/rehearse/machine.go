@@ -1,18 +1,23 @@
 package rehearse
 
 import (
+	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 
 	"alluvion/core/engine"
+	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/upgrade"
 )
 
 // machine is a session with its clock and its disk. What is on the disk is there in the form in which the
 // service writes it.
 type machine struct {
 	m      *model.Model
+	chain  *upgrade.Chain
 	seed   uint32
 	run    *engine.Run
 	clock  int64
@@ -37,7 +42,7 @@ type slot struct {
 }
 
 func newMachine(m *model.Model, seed uint32) *machine {
-	return &machine{m: m, seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, commons: map[string]map[string]save.Values{}}}
+	return &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, commons: map[string]map[string]save.Values{}}}
 }
 
 // do carries out a request at once, as the service does: with what is due by then, and with the save that it
@@ -140,14 +145,59 @@ func (x *machine) load(at slot) (*save.Player, error) {
 	if raw == nil {
 		return nil, nil
 	}
-	doc, problems, err := save.DecodePlayer(raw, x.m)
+	loaded, err := x.chain.Player(raw, x.around(at.player))
 	if err != nil {
 		return nil, err
 	}
-	if len(problems) > 0 && !x.upgraded {
-		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, problems[0].Name, problems[0].Reason)
+	if len(loaded.Problems) > 0 && !x.upgraded {
+		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, loaded.Problems[0].Name, loaded.Problems[0].Reason)
 	}
-	return doc, nil
+	if err := upgrade.RefusedBy(loaded.Problems); err != nil {
+		return nil, err
+	}
+	for _, moved := range loaded.Moved {
+		x.disk.share(at.player, moved)
+	}
+	return loaded.Player, nil
+}
+
+// around is what an upgrade reads besides a save.
+func (x *machine) around(player string) upgrade.Around {
+	a := upgrade.Around{Shared: func(name string) (expr.Value, bool) {
+		v := x.m.Var(name)
+		value, ok := x.disk.commons[player][v.Shared.Commons][v.Shared.ID]
+		return value, ok
+	}}
+	if x.disk.world != nil {
+		a.World = func() (*save.LooseWorld, error) { return save.OpenWorld(x.disk.world) }
+	}
+	a.Players = func(visit func(*save.Loose) error) error {
+		for _, at := range slices.SortedFunc(maps.Keys(x.disk.saves), slot.compare) {
+			l, err := save.OpenPlayer(x.disk.saves[at])
+			if err == nil {
+				err = visit(l)
+			}
+			if err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return a
+}
+
+func (a slot) compare(b slot) int { return cmp.Or(cmp.Compare(a.player, b.player), a.number-b.number) }
+
+// share writes what an upgrade moves to a commons.
+func (d *disk) share(player string, moved upgrade.Moved) {
+	if d.commons[player] == nil {
+		d.commons[player] = map[string]save.Values{}
+	}
+	of := moved.Var.Shared
+	if d.commons[player][of.Commons] == nil {
+		d.commons[player][of.Commons] = save.Values{}
+	}
+	d.commons[player][of.Commons][of.ID] = moved.Value
 }
 
 // crash forgets everything that is not on the disk, and opens the session again.
@@ -177,11 +227,11 @@ func (x *machine) reopen() {
 	x.seed++
 	var world *save.World
 	if x.disk.world != nil {
-		w, _, err := save.DecodeWorld(x.disk.world, x.m)
+		w, err := x.chain.World(x.disk.world, x.around(""))
 		if err != nil {
 			panic(err) // it was written under this plan, or an earlier version of it
 		}
-		world = w
+		world = w.World
 	}
 	x.run, x.clock, x.saved = engine.ReopenWith(x.m, world, x.seed), 0, 0
 }
@@ -189,7 +239,7 @@ func (x *machine) reopen() {
 // under opens the session under another version of the plan, and tells what of a player's saves does not fit
 // it.
 func (x *machine) under(m *model.Model, player string) []save.Problem {
-	x.m, x.upgraded = m, true
+	x.m, x.chain, x.upgraded = m, upgrade.New(m), true
 	x.reopen()
 	var out []save.Problem
 	for number := range m.SlotsPerPlayer() {
@@ -198,11 +248,7 @@ func (x *machine) under(m *model.Model, player string) []save.Problem {
 			if raw == nil {
 				continue
 			}
-			_, problems, err := save.DecodePlayer(raw, m)
-			if err != nil {
-				problems = []save.Problem{{Name: "save", Reason: err.Error()}}
-			}
-			out = append(out, problems...)
+			out = append(out, x.chain.Check(raw, nil, x.around(player), engine.NewJudge(m, nil)).Problems...)
 		}
 	}
 	return out

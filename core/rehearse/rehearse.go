@@ -102,17 +102,14 @@ func planOf(script *plan.Rehearsal, name string, load func(string) ([]byte, erro
 	return m, nil
 }
 
-// commonsBeside finds a commons in the folder of the plan that uses it, or one above.
+// commonsBeside finds a commons in the folder of the plan that uses it, or one or two above.
 func commonsBeside(plan, id string, load func(string) ([]byte, error)) ([]byte, error) {
-	folder := path.Dir(plan)
-	text, err := load(path.Join(folder, id+".yaml"))
-	if err != nil {
-		text, err = load(path.Join(folder, "..", id+".yaml"))
+	for _, up := range []string{".", "..", "../.."} {
+		if text, err := load(path.Join(path.Dir(plan), up, id+".yaml")); err == nil {
+			return text, nil
+		}
 	}
-	if err != nil {
-		return nil, model.Unknown(id)
-	}
-	return text, nil
+	return nil, model.Unknown(id)
 }
 
 // player plays the steps of one script.
@@ -189,11 +186,14 @@ func (p *player) act(s *plan.Step) error {
 }
 
 // upgrade ends the session and opens it again under another version of the plan, which stands beside the
-// script's plan as plan.v4.yaml. What of the player's saves does not fit it is told, and kept in the attic.
+// script's plan as plan.v4.yaml, or in a folder history there. What of the player's saves does not fit it is told, and kept in the attic.
 func (p *player) upgrade(s *plan.Step) error {
 	name := p.script.Plan.Value
 	ext := path.Ext(name)
 	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), plain(s.To).Plain(), ext)
+	if _, err := p.load(name); err != nil { // or among the plan's other versions
+		name = path.Join(path.Dir(name), "history", path.Base(name))
+	}
 	m, found := planOf(p.script, name, p.load)
 	switch {
 	case m == nil:

@@ -63,7 +63,7 @@ func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 		"not told":                {"{told: p1, notice: First Crossing}", "was not told", ""},
 		"not seen":                {"{sees: p1, not: p1.parcels}", "p1 is sent p1.parcels", ""},
 		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is never sent p1.parcels", ""},
-		"an upgrade to nothing":   {"{upgrade: p1, to: 4}", "cannot be read", ""},
+		"an upgrade to nothing":   {"{upgrade: p1, to: 5}", "cannot be read", ""},
 		"a correction of nothing": {"{correct: p1.dead, to: true, why: fun}", "is no variable", ""},
 		"a correction too large":  {"{correct: p1.oil, to: 99, why: fun}", "outside 0 to 40", ""},
 		"a variable that is none": {"{write: oli, by: p1, value: 3}", "no variable called", ""},

@@ -24,6 +24,9 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 	p := l.Player
 	f := &fitter{m: m, then: since(l.Since, l.Version), attic: maps.Clone(p.Attic), made: l.Made}
 	f.broken(l.Broken)
+	for _, name := range slices.Sorted(maps.Keys(l.Strange)) {
+		f.unknown("/"+escape(name), "save."+name, l.Strange[name], "saves have nothing called "+name)
+	}
 	p.Values = f.values(m.Holders[model.OfPlayer], "player", "/values", l.Values)
 	p.Scenes = f.scenes(model.OfPlayerScene, "player.scenes.", "/scenes", l.Scenes)
 	p.Props = f.props(true, "player.props.", "/props", l.Props)

@@ -40,6 +40,8 @@ type Loose struct {
 	// save was written under, where an upgrade has raised it; else 0.
 	Made  map[string]bool `json:"-"`
 	Since int             `json:"-"`
+	// Strange are members that no save has.
+	Strange map[string]jsontext.Value `json:"-"`
 }
 
 // LooseRecord is a record as it stands in a save.
@@ -233,7 +235,7 @@ func (l *Loose) readPatiently(p *patient, root map[string]jsontext.Value) {
 		{"slot", &l.Slot, "a whole number"}, {"visits", &l.Visits, "a whole number"}, {"number", &l.Number, "a whole number"}, {"dead", &l.Dead, "true or false"},
 		{"place", &l.Place, "a place"}, {"entry", &l.Entry, "a place"}, {"back", &l.Back, "a place"}, {"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
 		{"milestones", &l.Milestones, "a list of texts"}, {"standings", &l.Standings, "a table of numbers"}})
-	p.rest("", root)
+	l.Strange = root
 }
 
 func take(from map[string]jsontext.Value, name string) jsontext.Value {

@@ -70,7 +70,7 @@ func (k *maker) edges() {
 			continue
 		}
 		for _, value := range k.limits(&v.Domain, v.Stopwatch) {
-			k.give(fmt.Sprintf("%s is %s", v.Name, value.Plain()), func(p *save.Player) { k.put(p, v, value) })
+			k.give(fmt.Sprintf("%s is %s", v.Name, shown(value)), func(p *save.Player) { k.put(p, v, value) })
 		}
 	}
 	for _, s := range k.m.Scenes {
@@ -124,6 +124,18 @@ func (k *maker) putWorld(w *save.World, v *model.Var, value expr.Value) {
 			w.Props = save.Props{prop.Kind.ID: {prop.ID: {v.ID: value}}}
 		}
 	}
+}
+
+// shown is a value as people read it; a text that is long, or nothing, in quotes.
+func shown(v expr.Value) string {
+	text := v.Plain()
+	if r := []rune(text); len(r) > 30 {
+		return fmt.Sprintf("%q (%d characters)", string(r[:12])+"…", len(r))
+	}
+	if text == "" {
+		return `""`
+	}
+	return text
 }
 
 func (k *maker) sceneOf(v *model.Var) *model.Scene {
@@ -317,7 +329,7 @@ func (k *maker) worlds(random int) {
 		}
 		all = append(all, v)
 		for _, value := range k.limits(&v.Domain, v.Stopwatch) {
-			give(fmt.Sprintf("%s is %s", v.Name, value.Plain()), func(w *save.World) { k.putWorld(w, v, value) })
+			give(fmt.Sprintf("%s is %s", v.Name, shown(value)), func(w *save.World) { k.putWorld(w, v, value) })
 		}
 	}
 	for i := range random {

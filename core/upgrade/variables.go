@@ -183,18 +183,26 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	tell := func(change string, verdict Verdict, format string, args ...any) {
 		c.tell("variable", v.Name, change, verdict, v.At, format, args...)
 	}
-	renamed := map[string]string{}
+	renamed, converted := map[string]string{}, false
 	for i := range f.does {
 		x := &f.does[i]
 		if x.Verb == "convert" {
-			c.tell("variable", v.Name, "converted", Converts, x.At, "Every %s becomes %s.", v.Name, x.To.Source)
+			text := x.To.Source
+			if x.Convert.Value != v.Name {
+				text = v.Name + ": " + text
+			}
+			c.tell("variable", v.Name, "converted", Converts, x.At, "Every %s becomes %s.", x.Convert.Value, text)
 			c.result(v, old, x.To)
-			return
+			converted = true
+			continue
 		}
 		for _, e := range x.Map.Entries {
 			renamed[e.ID] = e.Value.Name
 			c.tell("variable", v.Name, "options", Converts, e.At, "%s: %s becomes %s.", v.Name, e.ID, e.Value.Name)
 		}
+	}
+	if converted {
+		return
 	}
 	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric()) || old.Stopwatch != v.Stopwatch {
 		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name, old.Type.Value(), v.Type.Value())

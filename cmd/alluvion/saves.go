@@ -1,0 +1,360 @@
+package main
+
+import (
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/schollz/progressbar/v3"
+	"golang.org/x/term"
+
+	"alluvion/core/check"
+	"alluvion/core/engine"
+	"alluvion/core/finding"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+)
+
+// runSave says everything that a plan does not take as it is in saves.
+func runSave(c *call) (int, error) {
+	if len(c.args) < 2 || c.args[0] != "check" {
+		fmt.Fprintln(c.err, "alluvion: what is to be done with which saves is wanted: save check FILE...")
+		return wrongUse, errUse
+	}
+	files, err := saveFiles(c.args[1:])
+	if err != nil {
+		return failed, err
+	}
+	type checkedFile struct {
+		File string `json:"file"`
+		upgrade.Checked
+	}
+	var all []checkedFile
+	code, plans := fine, map[string]*planFile{}
+	for _, file := range files {
+		p, err := c.planFor(file, plans)
+		if err != nil {
+			return failed, err
+		}
+		if p.model == nil {
+			c.printFindings(p.name, p.found)
+			return findings, nil
+		}
+		raw, _, err := c.readFile(file)
+		if err != nil {
+			return failed, err
+		}
+		keys, err := c.keysFor(file)
+		if err != nil {
+			return failed, err
+		}
+		x := p.chain.Check(raw, keys, upgrade.Around{}, p.judge)
+		if len(x.Problems) > 0 {
+			code = findings
+		}
+		all = append(all, checkedFile{file, x})
+		if !c.json {
+			c.printChecked(file, x)
+		}
+	}
+	if c.json {
+		return code, writeJSON(c.out, all)
+	}
+	return code, nil
+}
+
+// planFile is a plan on the disk, with what saves are taken to it by.
+type planFile struct {
+	name  string
+	model *model.Model
+	found finding.List
+	chain *upgrade.Chain
+	judge *engine.Judge
+}
+
+func readPlanFile(name string) (*planFile, error) {
+	source, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	p := &planFile{name: name}
+	p.model, _, p.found = check.Text(source, commonsBeside(name))
+	if p.model != nil {
+		p.chain, p.judge = upgrade.New(p.model), engine.NewJudge(p.model, nil)
+	}
+	return p, nil
+}
+
+// planFor finds the plan that a save is held against: the one that was named, else the nearest plan.yaml.
+func (c *call) planFor(save string, known map[string]*planFile) (*planFile, error) {
+	name := c.plan
+	if name == "" {
+		if name = nearestAbove(save, "plan.yaml"); name == "" {
+			return nil, fmt.Errorf("there is no plan.yaml beside %s, or in a folder above: name it with -plan", save)
+		}
+	}
+	if known[name] == nil {
+		p, err := readPlanFile(name)
+		if err != nil {
+			return nil, err
+		}
+		known[name] = p
+	}
+	return known[name], nil
+}
+
+// nearestAbove finds a file beside another, or in one of the folders above; "" where there is none.
+func nearestAbove(file, name string) string {
+	folder, err := filepath.Abs(filepath.Dir(file))
+	if err != nil {
+		return ""
+	}
+	for range 6 {
+		path := filepath.Join(folder, name)
+		if info, err := os.Stat(path); err == nil && !info.IsDir() {
+			return path
+		}
+		folder = filepath.Dir(folder)
+	}
+	return ""
+}
+
+// keysFor reads the keys that seals are held against: a table of ids and secrets in hexadecimal, the newest last. nil
+// where there are none.
+func (c *call) keysFor(file string) (save.Keys, error) {
+	name := c.keys
+	if name == "" {
+		if name = nearestAbove(file, "keys.json"); name == "" {
+			return nil, nil
+		}
+	}
+	raw, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	var table map[string]string
+	if err := json.Unmarshal(raw, &table); err != nil {
+		return nil, fmt.Errorf("%s: a table of keys and their secrets in hexadecimal is wanted: %w", name, err)
+	}
+	keys := save.Keys{}
+	for id, text := range table {
+		secret, err := hex.DecodeString(text)
+		if err != nil || len(secret) < 16 {
+			return nil, fmt.Errorf("%s: the secret of %s is not at least 16 bytes in hexadecimal", name, id)
+		}
+		keys = append(keys, save.Key{ID: id, Secret: secret})
+	}
+	return keys, nil
+}
+
+// saveFiles lists the files that are named, and those in folders that are.
+func saveFiles(names []string) ([]string, error) {
+	var out []string
+	for _, name := range names {
+		info, err := os.Stat(name)
+		if err != nil {
+			return nil, err
+		}
+		if !info.IsDir() {
+			out = append(out, name)
+			continue
+		}
+		err = filepath.WalkDir(name, func(path string, d fs.DirEntry, err error) error {
+			if err == nil && !d.IsDir() && strings.HasSuffix(path, ".json") && d.Name() != "keys.json" {
+				out = append(out, path)
+			}
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	if len(out) == 0 {
+		return nil, fmt.Errorf("there is no save (*.json) in %s", strings.Join(names, ", "))
+	}
+	return out, nil
+}
+
+// printChecked says what becomes of one save.
+func (c *call) printChecked(file string, x upgrade.Checked) {
+	s := c.style
+	what := map[save.Policy]string{save.Take: s.green("loads"), save.Last: s.yellow("an earlier save is loaded instead"), save.Refuse: s.red("is not loaded")}[x.Outcome]
+	if n := len(x.Problems); x.Outcome == save.Take && n > 0 {
+		what = s.yellow("loads, with " + plural(n, "thing") + " put right or told")
+	}
+	about := "nobody's save"
+	if x.Of != "nothing" {
+		about = fmt.Sprintf("version %d", x.From)
+		if x.From < x.To {
+			about = fmt.Sprintf("version %d, taken up to %d", x.From, x.To)
+		}
+		if x.Of == "world" {
+			about = "a world of " + about
+		}
+	}
+	if x.Seal != "" {
+		about += "; seal " + x.Seal
+	}
+	fmt.Fprintf(c.out, "%s  %s  %s\n", s.bold(file), what, s.quiet(about))
+	for _, p := range x.Problems {
+		at := p.Pointer
+		if at == "" {
+			at = "the whole save"
+		}
+		fmt.Fprintf(c.out, "  %s  %s  %s\n", at, s.quiet(p.Name), s.quiet(string(p.Kind)))
+		fmt.Fprintln(c.out, wrap(sentence(p.Reason)+" Instead: "+p.Instead+".", "    ", 96))
+	}
+}
+
+// sentence makes one of a few words.
+func sentence(s string) string {
+	s = strings.TrimSuffix(s, ".")
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:] + "."
+}
+
+// runTrial takes saves to a plan without writing any.
+func runTrial(c *call) (int, error) {
+	if len(c.args) == 0 {
+		fmt.Fprintln(c.err, "alluvion: a plan is wanted, and saves or (with -old) earlier versions of it.")
+		return wrongUse, errUse
+	}
+	p, err := readPlanFile(c.args[0])
+	if err != nil {
+		return failed, err
+	}
+	if p.model == nil {
+		c.printFindings(p.name, p.found)
+		return findings, nil
+	}
+	t := upgrade.NewTrial(p.model)
+	if err := c.tryMadeUp(p, t); err != nil {
+		return failed, err
+	}
+	if len(c.args) > 1 {
+		if err := c.tryFiles(p, t); err != nil {
+			return failed, err
+		}
+	}
+	if t.Saves == 0 {
+		fmt.Fprintln(c.err, "alluvion: there is nothing to try: name saves, or earlier versions of the plan with -old.")
+		return wrongUse, errUse
+	}
+	t.Sort()
+	code := fine
+	if !t.Clean() {
+		code = findings
+	}
+	if c.json {
+		return code, writeJSON(c.out, t)
+	}
+	c.printTrial(t)
+	return code, nil
+}
+
+// tryMadeUp makes saves up for every earlier version that is named.
+func (c *call) tryMadeUp(p *planFile, t *upgrade.Trial) error {
+	for name := range strings.SplitSeq(c.old, ",") {
+		if name == "" {
+			continue
+		}
+		old, err := readPlanFile(name)
+		switch {
+		case err != nil:
+			return err
+		case old.model == nil:
+			return fmt.Errorf("%s has errors; no save can be made up for it", name)
+		case old.model.Plan.Game.Name != p.model.Plan.Game.Name:
+			return fmt.Errorf("%s is a plan of another game, %s", name, old.model.Plan.Game.Name)
+		}
+		err = upgrade.MadeUp(old.model, uint32(c.seed), c.made, func(what string, doc any) error {
+			raw, err := save.Encode(doc)
+			if err == nil {
+				t.Add(p.chain, p.judge, fmt.Sprintf("made up for version %d: %s", old.model.Plan.Version.Value, what), raw, nil, upgrade.Around{})
+			}
+			return err
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (c *call) tryFiles(p *planFile, t *upgrade.Trial) error {
+	files, err := saveFiles(c.args[1:])
+	if err != nil {
+		return err
+	}
+	bar := c.progress(len(files))
+	for _, file := range files {
+		if err := c.ctx.Err(); err != nil {
+			return err
+		}
+		raw, _, err := c.readFile(file)
+		if err != nil {
+			return err
+		}
+		keys, err := c.keysFor(file)
+		if err != nil {
+			return err
+		}
+		t.Add(p.chain, p.judge, file, raw, keys, upgrade.Around{})
+		_ = bar.Add(1)
+	}
+	return bar.Finish()
+}
+
+// progress is a bar with rate and time left, where somebody is looking and it takes long enough.
+func (c *call) progress(n int) *progressbar.ProgressBar {
+	f, ok := c.err.(*os.File)
+	if !ok || !term.IsTerminal(int(f.Fd())) || n < 500 {
+		return progressbar.DefaultSilent(int64(n))
+	}
+	return progressbar.NewOptions(n, progressbar.OptionSetWriter(f), progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("saves"),
+		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
+}
+
+// printTrial says what came of a trial.
+func (c *call) printTrial(t *upgrade.Trial) {
+	s := c.style
+	fmt.Fprintf(c.out, "%s: %s taken to version %d, and nothing written\n\n", s.bold(t.Game), plural(t.Saves, "save"), t.To)
+	words := map[upgrade.Fate]string{upgrade.Unchanged: "are of this version already", upgrade.Upgraded: "are taken up whole", upgrade.PutRight: "are loaded with something put right, kept or told",
+		upgrade.Earlier: "have an earlier save loaded instead", upgrade.NotLoaded: "are not loaded"}
+	for _, f := range upgrade.Fates {
+		if n := t.Counts[f]; n > 0 {
+			colour := s.green
+			switch f {
+			case upgrade.PutRight, upgrade.Earlier:
+				colour = s.yellow
+			case upgrade.NotLoaded:
+				colour = s.red
+			}
+			fmt.Fprintf(c.out, "  %s %s\n", colour(fmt.Sprintf("%7d", n)), words[f])
+		}
+	}
+	if len(t.Cases) > 0 {
+		fmt.Fprintf(c.out, "\n  what is put right or told, the worst first\n")
+	}
+	for _, x := range t.Cases {
+		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name), s.quiet(string(x.Kind)+"; such as "+x.Save))
+		fmt.Fprintln(c.out, wrap(sentence(x.Reason)+" Instead: "+x.Instead+".", "          ", 100))
+	}
+	if t.More > 0 {
+		fmt.Fprintf(c.out, "  %7d more, of further kinds\n", t.More)
+	}
+	fmt.Fprintln(c.out)
+	if t.Clean() {
+		fmt.Fprintln(c.out, s.green("clean")+"  Nothing is lost.")
+		return
+	}
+	fmt.Fprintln(c.out, s.yellow("not clean")+"  Look at what is put right: an upgrade step may say better what becomes of it.")
+}
