@@ -15,7 +15,7 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
-	"alluvion/core/save"
+	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
 
@@ -43,8 +43,8 @@ var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
 // ErrName says that a session cannot be called like that.
 var ErrName = errors.New("a session's name is lower-case letters, digits, - and _, at most 64 of them")
 
-// Open opens a session under the game's current plan, with the world that it had when it was last
-// open. A session that is open already is given as it is; fresh says which.
+// Open opens a session under the game's newest published version (its plan as it is, where none was published yet), with
+// the world that it had when it was last open. A session that is open already is given as it is; fresh says which.
 func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fresh bool, err error) {
 	if !sessionName.MatchString(name) {
 		return nil, false, ErrName
@@ -68,31 +68,20 @@ func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fres
 }
 
 func (m *Manager) open(ctx context.Context, game, name string) (*Session, error) {
-	g, err := m.store.Game(ctx, game)
+	text, err := m.store.Playing(ctx, game)
 	if err != nil {
 		return nil, err
 	}
-	mod, _, found := check.Text([]byte(g.Text), m.store.CommonsText(ctx))
+	mod, _, found := check.Text([]byte(text), m.store.CommonsText(ctx))
 	if found.Errors() {
 		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
 	}
-	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, store: m.store, log: m.log.With("game", game, "session", name),
+	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod), judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
 		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}, spread: m.spread}
-	raw, err := m.store.World(ctx, game, name)
+	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err
-	}
-	var world *save.World
-	if raw != nil && !mod.Single {
-		w, problems, err := save.DecodeWorld(raw, mod)
-		if err != nil {
-			return nil, fmt.Errorf("the world of %s: %w", name, err)
-		}
-		for _, p := range problems {
-			s.log.Warn("a value of the world does not fit the plan and is kept in the attic", "value", p.Name, "reason", p.Reason)
-		}
-		world = w
 	}
 	if s.trail.last, err = m.store.JournalEnd(ctx, game, name); err != nil {
 		return nil, err

@@ -13,6 +13,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
 
@@ -27,6 +28,7 @@ type Session struct {
 	Game, Name string
 	Opened     time.Time
 	m          *model.Model
+	chain      *upgrade.Chain // takes older saves to the session's plan
 	store      *store.Store
 	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
@@ -43,6 +45,7 @@ type Session struct {
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
 	answers map[string]Answer
 	trail   trail
+	judge   *engine.Judge
 	closing bool
 }
 
@@ -215,33 +218,6 @@ func (s *Session) repeated(req engine.Request, err error) (Answer, bool) {
 	}
 	first.Repeat = true
 	return first, true
-}
-
-// load takes what was saved in the slot that a player joins with, and the lease on it.
-func (s *Session) load(ctx context.Context, req *engine.Request) error {
-	if s.run.Has(req.Player) || req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
-		return nil // the engine says what is wrong
-	}
-	if err := s.payOwed(req.Player); err != nil {
-		return err
-	}
-	saved, err := s.store.Take(ctx, s.Game, req.Player, req.Slot)
-	if err != nil {
-		return err
-	}
-	if saved.Doc != nil {
-		doc, problems, err := save.DecodePlayer(saved.Doc, s.m)
-		if err != nil {
-			return fmt.Errorf("the save of %s in slot %d: %w", req.Player, req.Slot, err)
-		}
-		for _, p := range problems {
-			s.log.Warn("a saved value does not fit the plan and is kept in the attic", "player", req.Player, "slot", req.Slot, "value", p.Name, "reason", p.Reason)
-		}
-		req.Saved = doc
-	}
-	s.leases[req.Player] = saved.Lease
-	delete(s.answers, req.Player)
-	return nil
 }
 
 // advance lets the timers that are due run.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strconv"
 	"time"
 
 	"gorm.io/gorm"
@@ -25,12 +26,13 @@ type Revision struct {
 	Player   string `gorm:"primaryKey"`
 	Slot     int    `gorm:"primaryKey"`
 	Revision int    `gorm:"primaryKey"`
-	Moment   string // what it was saved on: checkpoint, scene, leave, every, asked, taken-up, recovered
+	Moment   string // what it was saved on: checkpoint, scene, leave, every, asked, taken-up, recovered, upgraded, earlier, corrected, reset, copied, uploaded
 	Version  int    // of the plan
 	Scene    string
 	SavedAt  time.Time
 	Doc      []byte
 	Checksum string
+	Why      string // of one that somebody made by hand: the reason
 }
 
 type recoveryRow struct {
@@ -86,6 +88,7 @@ type PlayerCut struct {
 	Doc     []byte
 	Ranks   []Rank
 	Shared  []SharedValue // what this game writes of commons
+	Why     string        // of what somebody did by hand
 }
 
 // Written says which revision each player's part became; 0 for recovery state.
@@ -142,7 +145,7 @@ func writePlayer(tx *gorm.DB, c Cut, p PlayerCut, now time.Time) (int, error) {
 	if err := tx.First(&head, inSlot, c.Game, p.Player, p.Slot).Error; err != nil {
 		return 0, notFound(err, "the slot")
 	}
-	revision := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: now, Doc: p.Doc}
+	revision := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: now, Doc: p.Doc, Why: p.Why}
 	if head.Lease != p.Lease {
 		revision.Moment = "superseded"
 		if _, err := addRevision(tx, head, revision, c.Keep, false); err != nil {
@@ -188,15 +191,19 @@ func addRevision(tx *gorm.DB, head slotRow, r Revision, keep int, asNewest bool)
 	return r.Revision, forgetOldest(tx, head, keep)
 }
 
-// forgetOldest keeps as many revisions as the plan says, and always the newest.
+// forgetOldest keeps as many revisions as the plan says, always the newest, and a few of those beyond.
 func forgetOldest(tx *gorm.DB, head slotRow, keep int) error {
-	var oldest []int
-	err := tx.Model(&Revision{}).Where(inSlot+" AND revision <> ?", head.Game, head.Player, head.Slot, head.Revision).
-		Order("revision DESC").Offset(max(keep-1, 0)).Limit(-1).Pluck("revision", &oldest).Error
-	if err != nil || len(oldest) == 0 {
+	var all []Revision
+	err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player, head.Slot).Order("revision = " + strconv.Itoa(head.Revision) + " DESC, revision DESC").
+		Select("revision, version, saved_at").Find(&all).Error
+	if err != nil || len(all) <= keep {
 		return err
 	}
-	return tx.Delete(&Revision{}, inSlot+" AND revision IN ?", head.Game, head.Player, head.Slot, oldest).Error
+	drop := thinned(all, max(keep, 1))
+	if len(drop) == 0 {
+		return nil
+	}
+	return tx.Delete(&Revision{}, inSlot+" AND revision IN ?", head.Game, head.Player, head.Slot, drop).Error
 }
 
 // Saved is what a player comes back to.
@@ -204,7 +211,8 @@ type Saved struct {
 	Doc       []byte // nil where the slot is empty
 	Revision  int
 	Lease     int64
-	Recovered bool // the state is newer than the newest revision: a crash came in between
+	Recovered bool  // the state is newer than the newest revision: a crash came in between
+	Damaged   error // what is wrong with the bytes, where they are not as they were written
 }
 
 // Take gives the newest state of a slot and a lease on it: whoever had the lease before cannot write
@@ -221,7 +229,9 @@ func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved,
 			return err
 		}
 		var err error
-		out, err = newest(tx, head)
+		if out, err = newest(tx, head); errors.Is(err, ErrDamaged) {
+			out.Damaged, err = err, nil // the plan says what is done then
+		}
 		out.Lease = head.Lease
 		return err
 	})

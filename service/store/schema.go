@@ -2,6 +2,8 @@ package store
 
 import (
 	"fmt"
+	"log/slog"
+	"os"
 	"strings"
 
 	"gorm.io/gorm"
@@ -43,16 +45,37 @@ var steps = []string{
 	CREATE TABLE commons_values (
 		commons TEXT NOT NULL, player TEXT NOT NULL, name TEXT NOT NULL, doc BLOB NOT NULL,
 		PRIMARY KEY (commons, player, name))`,
+	`CREATE TABLE versions (
+		game TEXT NOT NULL REFERENCES games(id), version INTEGER NOT NULL, etag TEXT NOT NULL, text TEXT NOT NULL,
+		why TEXT NOT NULL, trial INTEGER NOT NULL, published_at DATETIME NOT NULL, PRIMARY KEY (game, version));
+	CREATE TABLE trials (
+		game TEXT NOT NULL REFERENCES games(id), id INTEGER NOT NULL, etag TEXT NOT NULL, version INTEGER NOT NULL,
+		state TEXT NOT NULL, made INTEGER NOT NULL, seed INTEGER NOT NULL, part INTEGER NOT NULL, done INTEGER NOT NULL, total INTEGER NOT NULL,
+		player TEXT NOT NULL, slot INTEGER NOT NULL, began_at DATETIME NOT NULL, ended_at DATETIME NOT NULL, error TEXT NOT NULL,
+		text TEXT NOT NULL, doc BLOB NOT NULL, PRIMARY KEY (game, id));
+	CREATE TABLE kept_worlds (
+		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, version INTEGER NOT NULL, saved_at DATETIME NOT NULL,
+		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, session, version));
+	CREATE TABLE seal_keys (id TEXT PRIMARY KEY, secret BLOB NOT NULL, made_at DATETIME NOT NULL);
+	ALTER TABLE saves ADD COLUMN why TEXT NOT NULL DEFAULT ''`,
 }
 
-// migrate brings the schema up to date, and refuses a file that is newer than this program.
-func migrate(db *gorm.DB) error {
+// migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in
+// it is copied first: what the copy is called, it says.
+func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	var version int
 	if err := db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
 		return err
 	}
 	if version > len(steps) {
 		return fmt.Errorf("%w: its schema is version %d, and this program knows up to %d", ErrNewer, version, len(steps))
+	}
+	if 0 < version && version < len(steps) {
+		copied := fmt.Sprintf("%s.before-schema-%d", path, len(steps))
+		if err := copyTo(db, copied); err != nil {
+			return fmt.Errorf("the file could not be copied to %s before its schema is changed, and was not changed: %w", copied, err)
+		}
+		log.Info("the file was copied before its schema is brought forward", "copy", copied, "from", version, "to", len(steps))
 	}
 	for ; version < len(steps); version++ {
 		err := db.Transaction(func(tx *gorm.DB) error {
@@ -68,4 +91,16 @@ func migrate(db *gorm.DB) error {
 		}
 	}
 	return nil
+}
+
+// copyTo writes a whole copy of an open file, as it is at this moment. One that is there already, from an earlier try, is
+// replaced.
+func copyTo(db *gorm.DB, path string) error {
+	part := path + ".part"
+	_ = os.Remove(part)
+	if err := db.Exec("VACUUM INTO ?", part).Error; err != nil {
+		_ = os.Remove(part)
+		return err
+	}
+	return os.Rename(part, path)
 }

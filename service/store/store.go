@@ -74,7 +74,7 @@ func (s *Store) open(path string) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := migrate(s.write); err != nil {
+	if err := migrate(s.write, path, s.log); err != nil {
 		closeDB(s.write)
 		return err
 	}

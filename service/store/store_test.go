@@ -208,7 +208,10 @@ func TestDamageIsFound(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, raw.Close())
 	again := openAt(t, path)
-	_, err = again.Take(ctx, "hut", "ada", 1)
+	damaged, err := again.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	assert.ErrorIs(t, damaged.Damaged, store.ErrDamaged)
+	_, err = again.Peek(ctx, "hut", "ada", 1)
 	assert.ErrorIs(t, err, store.ErrDamaged)
 	_, err = again.Game(ctx, "hut")
 	assert.NoError(t, err, "what is whole is still served")
@@ -280,4 +283,103 @@ func TestTheJournalIsBounded(t *testing.T) {
 	other, err := s.Journal(ctx, "hut", "another", "", "", 5)
 	require.NoError(t, err)
 	assert.Empty(t, other)
+}
+
+func TestAPublishedVersionNeverChangesAndIsTheNext(t *testing.T) {
+	s, _ := fresh(t)
+	g, err := s.Game(ctx, "hut")
+	require.NoError(t, err)
+	first, err := s.Publish(ctx, store.Version{Game: "hut", Version: 3}, g.ETag, nil)
+	require.NoError(t, err)
+	assert.Equal(t, g.Text, first.Text)
+	_, err = s.Publish(ctx, store.Version{Game: "hut", Version: 3}, g.ETag, nil)
+	assert.ErrorIs(t, err, store.ErrNext)
+	_, err = s.Publish(ctx, store.Version{Game: "hut", Version: 5}, g.ETag, nil)
+	assert.ErrorIs(t, err, store.ErrNext)
+	_, err = s.Publish(ctx, store.Version{Game: "hut", Version: 4}, "another", nil)
+	assert.ErrorIs(t, err, store.ErrConflict)
+	next, err := s.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: 4, Text: "later"}, g.ETag)
+	require.NoError(t, err)
+	text, err := s.Playing(ctx, "hut")
+	require.NoError(t, err)
+	assert.Equal(t, g.Text, text, "a draft is not played once something is published")
+	_, err = s.Publish(ctx, store.Version{Game: "hut", Version: 4, Why: "because"}, next.ETag, nil)
+	require.NoError(t, err)
+	list, err := s.Versions(ctx, "hut")
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	assert.Equal(t, "because", list[0].Why)
+	old, err := s.Version(ctx, "hut", 3)
+	require.NoError(t, err)
+	assert.Equal(t, g.Text, old.Text)
+}
+
+func TestStandingsThatChangeTheirNamesKeepTheirNumbers(t *testing.T) {
+	s, _ := fresh(t)
+	g, err := s.Game(ctx, "hut")
+	require.NoError(t, err)
+	taken, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	cut := store.Cut{Game: "hut", Session: "one", Keep: 3, Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: taken.Lease, Moment: "leave", Doc: []byte("a"),
+		Ranks: []store.Rank{{Standing: "a", Number: 1, Text: "1"}, {Standing: "b", Number: 2, Text: "2"}}}}}
+	require.NoError(t, (<-s.Write(cut)).Err)
+	_, err = s.Publish(ctx, store.Version{Game: "hut", Version: 1}, g.ETag, map[string]string{"a": "b", "b": "a"})
+	require.NoError(t, err)
+	list, _, err := s.Standing(ctx, "hut", "b", true, 0, 10)
+	require.NoError(t, err)
+	assert.Equal(t, "1", list[0].Text, "swapped")
+}
+
+func TestOldRevisionsAreThinnedByDayAndVersion(t *testing.T) {
+	s, path := fresh(t)
+	taken, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	for version := 1; version <= 3; version++ {
+		for range 4 {
+			require.NoError(t, (<-s.Write(store.Cut{Game: "hut", Session: "one", Keep: 3, Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: taken.Lease, Moment: "scene", Version: version, Doc: []byte("x")}}})).Err)
+		}
+	}
+	list, err := s.Revisions(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	var kept []int
+	for _, r := range list {
+		kept = append(kept, r.Revision)
+	}
+	assert.Equal(t, []int{12, 11, 10, 8, 4}, kept, "three, and the newest of each version")
+	_ = path
+}
+
+func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
+	s, path := fresh(t)
+	s.Close()
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "ALTER TABLE saves DROP COLUMN why", "PRAGMA user_version = 2"} {
+		_, err = raw.Exec(q)
+		require.NoError(t, err, q)
+	}
+	require.NoError(t, raw.Close())
+	again := openAt(t, path)
+	_, err = again.Versions(ctx, "hut")
+	assert.NoError(t, err, "it was brought forward")
+	again.Close()
+	copied, err := sql.Open("sqlite3", path+".before-schema-3")
+	require.NoError(t, err)
+	defer copied.Close()
+	var version int
+	require.NoError(t, copied.QueryRow("PRAGMA user_version").Scan(&version))
+	assert.Equal(t, 2, version)
+}
+
+func TestSealKeysAreMadeOnceAndAdded(t *testing.T) {
+	s, _ := fresh(t)
+	one, err := s.SealKeys(ctx)
+	require.NoError(t, err)
+	again, err := s.SealKeys(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, one[0].Secret, again[0].Secret)
+	two, err := s.NewSealKey(ctx)
+	require.NoError(t, err)
+	assert.Len(t, two, 2)
+	assert.Equal(t, one[0].ID, two[0].ID)
 }

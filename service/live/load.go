@@ -1,0 +1,191 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+	"alluvion/service/store"
+)
+
+// A save is taken up to the session's version when it is loaded, once: what it became is a revision of its own, written
+// before anybody plays with it, and the old one stays (rule 31). What the plan does not take as it is, it says what is
+// done about (saving.misfits).
+
+// load takes what was saved in the slot that a player joins with, and the lease on it.
+func (s *Session) load(ctx context.Context, req *engine.Request) error {
+	if s.run.Has(req.Player) || req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
+		return nil // the engine says what is wrong
+	}
+	if err := s.payOwed(req.Player); err != nil {
+		return err
+	}
+	saved, err := s.store.Take(ctx, s.Game, req.Player, req.Slot)
+	if err != nil {
+		return err
+	}
+	s.leases[req.Player] = saved.Lease
+	delete(s.answers, req.Player)
+	if saved.Doc == nil {
+		return nil
+	}
+	loaded, moment, err := s.choose(ctx, req, saved)
+	if err != nil {
+		return fmt.Errorf("the save of %s in slot %d: %w", req.Player, req.Slot, err)
+	}
+	for _, p := range loaded.Problems {
+		s.log.Warn("something in a save is not as the plan has it", "player", req.Player, "slot", req.Slot, "kind", p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
+	}
+	if moment != "" {
+		if err := s.raised(req, saved, loaded, moment); err != nil {
+			return err
+		}
+	}
+	req.Saved = loaded.Player
+	return nil
+}
+
+// choose gives what is loaded of a slot: its newest state, or an earlier save where the plan says so. moment says what it
+// is to be written as before it is played with; "" where it is as it was.
+func (s *Session) choose(ctx context.Context, req *engine.Request, saved store.Saved) (*upgrade.Loaded, string, error) {
+	loaded, problems, err := s.opened(saved.Doc, saved.Damaged, req)
+	switch save.Outcome(problems) {
+	case save.Take:
+		if loaded.Upgraded() {
+			return loaded, "upgraded", nil
+		}
+		return loaded, "", nil
+	case save.Last:
+		earlier, err := s.earlier(ctx, req, saved)
+		if earlier != nil || err != nil {
+			return earlier, "earlier", err
+		}
+		if loaded != nil { // there is none: as if nothing had been said
+			return loaded, "upgraded", nil
+		}
+	}
+	if err == nil {
+		err = upgrade.RefusedBy(problems)
+	}
+	return nil, "", err
+}
+
+// opened takes the bytes of a save to the session's plan.
+func (s *Session) opened(raw []byte, damaged error, req *engine.Request) (*upgrade.Loaded, []save.Problem, error) {
+	err := damaged
+	var loaded *upgrade.Loaded
+	if err == nil {
+		loaded, err = s.chain.Player(raw, s.around(req))
+	}
+	if err != nil {
+		return nil, []save.Problem{save.Whole(s.m, err)}, err
+	}
+	s.chain.Judge(loaded, s.judge)
+	return loaded, loaded.Problems, nil
+}
+
+// earlier finds the newest earlier save of a slot that the plan takes; nil where there is none.
+func (s *Session) earlier(ctx context.Context, req *engine.Request, saved store.Saved) (*upgrade.Loaded, error) {
+	list, err := s.store.Revisions(ctx, s.Game, req.Player, req.Slot)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range list {
+		if r.Revision == saved.Revision && !saved.Recovered || r.Revision > saved.Revision {
+			continue
+		}
+		r, err := s.store.Revision(ctx, s.Game, req.Player, req.Slot, r.Revision)
+		if err != nil && !errors.Is(err, store.ErrDamaged) {
+			return nil, err
+		}
+		if loaded, problems, _ := s.opened(r.Doc, err, req); save.Outcome(problems) == save.Take {
+			return loaded, nil
+		}
+	}
+	return nil, nil
+}
+
+// around is what an upgrade reads besides the save.
+func (s *Session) around(req *engine.Request) upgrade.Around {
+	return upgrade.Around{
+		World: func() (*save.LooseWorld, error) { return save.OpenWorld(mustEncode(s.run.World())) },
+		Shared: func(name string) (expr.Value, bool) {
+			v := s.m.Var(name)
+			value, ok := req.Shared[v.Shared.Commons][v.Shared.ID]
+			return value, ok
+		},
+	}
+}
+
+// raised writes what a save became, as a revision of its own; recovery state becomes one first, since it is what the
+// player had. What the upgrade moves to a commons is written in the same transaction.
+func (s *Session) raised(req *engine.Request, saved store.Saved, loaded *upgrade.Loaded, moment string) error {
+	part := s.part(loaded.Player, moment)
+	part.Slot = req.Slot
+	for _, moved := range loaded.Moved {
+		of := moved.Var.Shared
+		part.Shared = append(part.Shared, store.SharedValue{Commons: of.Commons, Player: req.Player, Name: of.ID, Doc: mustJSON(moved.Value)})
+		if req.Shared == nil {
+			req.Shared = map[string]save.Values{}
+		}
+		if req.Shared[of.Commons] == nil {
+			req.Shared[of.Commons] = save.Values{}
+		}
+		req.Shared[of.Commons][of.ID] = moved.Value
+	}
+	part.Player = req.Player
+	parts := []store.PlayerCut{part}
+	if saved.Recovered && saved.Damaged == nil {
+		parts = slices.Insert(parts, 0, store.PlayerCut{Player: req.Player, Slot: req.Slot, Lease: saved.Lease, Moment: "recovered", Version: loaded.From, Scene: part.Scene, Doc: saved.Doc})
+	}
+	result := <-s.store.Write(s.cutOf(parts...))
+	if result.Err != nil {
+		return fmt.Errorf("what the save of %s became could not be written, and nothing was loaded: %w", req.Player, result.Err)
+	}
+	if len(result.Lost) > 0 {
+		return store.ErrLease
+	}
+	s.log.Info("a save was taken up", "player", req.Player, "slot", req.Slot, "from", loaded.From, "to", loaded.Player.Version, "as", moment, "revision", result.Written[req.Player])
+	return nil
+}
+
+// loadWorld reads the world that a session had when it was last open, and takes it up. The old one is kept.
+func (m *Manager) loadWorld(ctx context.Context, s *Session) (*save.World, error) {
+	raw, err := m.store.World(ctx, s.Game, s.Name)
+	if err != nil || raw == nil || s.m.Single {
+		return nil, err
+	}
+	loaded, err := s.chain.World(raw, upgrade.Around{Players: func(visit func(*save.Loose) error) error { return m.everySave(ctx, s.Game, visit) }})
+	if err == nil {
+		err = upgrade.RefusedBy(loaded.Problems)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the world of %s: %w", s.Name, err)
+	}
+	for _, p := range loaded.Problems {
+		s.log.Warn("something in a world is not as the plan has it", "kind", p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
+	}
+	if loaded.Upgraded() {
+		if err := m.store.KeepWorld(ctx, s.Game, s.Name, loaded.From, raw, mustEncode(loaded.World)); err != nil {
+			return nil, fmt.Errorf("what the world of %s became could not be written: %w", s.Name, err)
+		}
+		s.log.Info("a world was taken up", "from", loaded.From, "to", loaded.World.Version)
+	}
+	return loaded.World, nil
+}
+
+// everySave visits the newest saves of all players. One that cannot be read is passed over: whoever loads it is told.
+func (m *Manager) everySave(ctx context.Context, game string, visit func(*save.Loose) error) error {
+	return m.store.Heads(ctx, game, "", 0, func(h store.Head) error {
+		l, err := save.OpenPlayer(h.Doc)
+		if err != nil || h.Verify() != nil {
+			return nil
+		}
+		return visit(l)
+	})
+}

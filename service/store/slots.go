@@ -1,0 +1,155 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"gorm.io/gorm"
+)
+
+// Put writes a save that no session wrote: one that was uploaded, corrected, reset or copied. base is the revision that
+// it is made from: where another is the newest by now, the answer is ErrConflict. Whoever has the slot open cannot write
+// any more.
+func (s *Store) Put(ctx context.Context, c Cut, base int) (int, error) {
+	p, n := c.Players[0], 0
+	err := s.wait(ctx, func(tx *gorm.DB) error {
+		head, err := freeSlot(tx, c.Game, p.Player, p.Slot)
+		if err != nil {
+			return err
+		}
+		if base >= 0 && head.Revision != base {
+			return ErrConflict
+		}
+		r := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: s.now().UTC(), Doc: p.Doc, Why: p.Why}
+		if n, err = addRevision(tx, head, r, c.Keep, true); err != nil {
+			return err
+		}
+		if err := writeShared(tx, p); err != nil {
+			return err
+		}
+		return writeRanks(tx, c, p)
+	})
+	return n, err
+}
+
+// freeSlot takes a slot from whoever has it, and drops the recovery state.
+func freeSlot(tx *gorm.DB, game, player string, slot int) (slotRow, error) {
+	head := slotRow{Game: game, Player: player, Slot: slot}
+	if err := tx.FirstOrCreate(&head, head).Error; err != nil {
+		return head, err
+	}
+	head.Lease++
+	if err := tx.Save(&head).Error; err != nil {
+		return head, err
+	}
+	return head, tx.Delete(&recoveryRow{Game: game, Player: player, Slot: slot}).Error
+}
+
+// Empty makes a slot empty: nobody comes back to what was in it. Its revisions stay, and any of them can be taken up again.
+func (s *Store) Empty(ctx context.Context, game, player string, slot int) error {
+	return s.wait(ctx, func(tx *gorm.DB) error {
+		var there slotRow
+		if err := tx.First(&there, inSlot, game, player, slot).Error; err != nil {
+			return notFound(err, "slot %d of %s", slot, player)
+		}
+		head, err := freeSlot(tx, game, player, slot)
+		if err != nil {
+			return err
+		}
+		head.Revision = 0
+		if err := tx.Save(&head).Error; err != nil {
+			return err
+		}
+		return tx.Where("game = ? AND player = ? AND slot = ?", game, player, slot).Delete(&rankRow{}).Error
+	})
+}
+
+// Traces says how much was held about a player.
+type Traces struct {
+	Slots, Saves, Ranks, Journal, Commons int64
+}
+
+// Forget deletes everything that is held about a player in a game: every slot and save, their places in standings, and
+// what the journals say of them. With commons, what they have in common over all games too.
+func (s *Store) Forget(ctx context.Context, game, player string, commons bool) (Traces, error) {
+	var t Traces
+	err := s.wait(ctx, func(tx *gorm.DB) error {
+		for _, x := range []struct {
+			count *int64
+			model any
+		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks, &rankRow{}}, {&t.Journal, &Entry{}}} {
+			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
+			if done.Error != nil {
+				return done.Error
+			}
+			*x.count += done.RowsAffected
+		}
+		if commons {
+			done := tx.Where("player = ?", player).Delete(&SharedValue{})
+			t.Commons = done.RowsAffected
+			return done.Error
+		}
+		return nil
+	})
+	if err == nil && t == (Traces{}) {
+		return t, fmt.Errorf("player %q: %w", player, ErrNotFound)
+	}
+	return t, err
+}
+
+// Everything visits all that is held about a player in a game: each revision with its document, newest first.
+func (s *Store) Everything(ctx context.Context, game, player string, visit func(Revision) error) error {
+	var keys []Revision
+	err := s.read.WithContext(ctx).Omit("doc").Order("slot, revision DESC").Find(&keys, "game = ? AND player = ?", game, player).Error
+	if err != nil {
+		return err
+	}
+	for _, k := range keys {
+		r, err := s.Revision(ctx, game, player, k.Slot, k.Revision)
+		if errors.Is(err, ErrNotFound) {
+			continue // it has just made room
+		}
+		if err != nil && !errors.Is(err, ErrDamaged) {
+			return err
+		}
+		if err := visit(r); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// RanksOf lists a player's places in the standings of a game, as they are kept.
+func (s *Store) RanksOf(ctx context.Context, game, player string) ([]Rank, error) {
+	var rows []rankRow
+	if err := s.read.WithContext(ctx).Order("standing, slot").Find(&rows, "game = ? AND player = ?", game, player).Error; err != nil {
+		return nil, err
+	}
+	out := make([]Rank, len(rows))
+	for i, r := range rows {
+		out[i] = Rank{Standing: r.Standing, Number: r.Number, Text: r.Text}
+	}
+	return out, nil
+}
+
+// JournalOf lists what the journals of all sessions of a game say of a player, newest first.
+func (s *Store) JournalOf(ctx context.Context, game, player string, most int) ([]Entry, error) {
+	var list []Entry
+	return list, s.read.WithContext(ctx).Order("at DESC, number DESC").Limit(most).Find(&list, "game = ? AND player = ?", game, player).Error
+}
+
+// thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of the
+// plan stays, and the newest of each of the last seven days on which something was saved.
+func thinned(all []Revision, keep int) (drop []int) {
+	versions, days := map[int]bool{}, map[string]bool{}
+	for i, r := range all { // newest first
+		day := r.SavedAt.UTC().Format(time.DateOnly)
+		if stays := i < keep || !versions[r.Version] || !days[day] && len(days) < 7; !stays {
+			drop = append(drop, r.Revision)
+		}
+		versions[r.Version], days[day] = true, true
+	}
+	return drop
+}
