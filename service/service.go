@@ -14,6 +14,7 @@ import (
 	"alluvion/service/console"
 	"alluvion/service/live"
 	"alluvion/service/store"
+	"alluvion/service/trial"
 )
 
 // Config is how a service is started. The zero value of a field means its default.
@@ -31,6 +32,7 @@ var ErrNotLoopback = errors.New("the address is not this machine's own")
 type Service struct {
 	store  *store.Store
 	live   *live.Manager
+	trials *trial.Runner
 	http   *http.Server
 	log    *slog.Logger
 	addr   net.Addr
@@ -60,8 +62,8 @@ func Start(c Config) (*Service, error) {
 		_ = listener.Close()
 		return nil, err
 	}
-	s := &Service{store: st, live: live.NewManager(st, c.Log), log: c.Log, addr: listener.Addr(), failed: make(chan error, 1)}
-	s.http = &http.Server{Handler: api.New(st, s.live, console.Files(), c.Log, c.Version), ReadHeaderTimeout: 5 * time.Second,
+	s := &Service{store: st, live: live.NewManager(st, c.Log), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), failed: make(chan error, 1)}
+	s.http = &http.Server{Handler: api.New(st, s.live, s.trials, console.Files(), c.Log, c.Version), ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
 	go func() {
@@ -82,6 +84,7 @@ func (s *Service) Failed() <-chan error { return s.failed }
 // Stop ends all visits, saves everybody, and closes the store. It is done when everything is on disk.
 func (s *Service) Stop(ctx context.Context) error {
 	err := s.http.Shutdown(ctx)
+	s.trials.Close()
 	err = errors.Join(err, s.live.CloseAll(ctx))
 	s.store.Close()
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 	"alluvion/core/matrix"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
 
@@ -169,17 +170,12 @@ type judged struct {
 	model *model.Model // nil where the plan cannot run
 	plan  *plan.Plan
 	found finding.List
+	chain *upgrade.Chain // takes older saves to it; nil where it cannot run
 }
 
 // judge reads and checks a game's plan, unless that was done for the same text before.
 func (s *Server) judge(g store.Game) judged {
-	if known, ok := s.judgements.Load(g.ID); ok && known.(judged).etag == g.ETag {
-		return known.(judged)
-	}
-	m, p, found := check.Text([]byte(g.Text), s.store.CommonsText(context.Background()))
-	j := judged{g.ETag, m, p, found}
-	s.judgements.Store(g.ID, j)
-	return j
+	return s.judgeText(g.ID, g.ETag, g.Text)
 }
 
 // judgedPlan finds a game and judges its plan.

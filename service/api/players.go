@@ -14,6 +14,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/upgrade"
 	"alluvion/service/live"
 	"alluvion/service/store"
 )
@@ -38,16 +39,18 @@ type SlotInfo struct {
 
 // PlayerView is what a player has: at the start, now, and saved.
 type PlayerView struct {
-	Player   string     `json:"player"`
-	Slot     int        `json:"slot"`
-	Session  string     `json:"session,omitempty" doc:"The session that they are in with this slot."`
-	Present  bool       `json:"present"`
-	Dead     bool       `json:"dead" doc:"Now, or as saved."`
-	Revision int        `json:"revision" doc:"The newest revision; 0 where nothing is saved."`
-	Recovery bool       `json:"recovery" doc:"What is saved is newer than the newest revision."`
-	Values   []Three    `json:"values"`
-	Problems []Misfit   `json:"problems" doc:"Saved values that do not fit the plan; they are kept in the attic."`
-	Slots    []SlotInfo `json:"slots"`
+	Player   string         `json:"player"`
+	Slot     int            `json:"slot"`
+	Session  string         `json:"session,omitempty" doc:"The session that they are in with this slot."`
+	Present  bool           `json:"present"`
+	Dead     bool           `json:"dead" doc:"Now, or as saved."`
+	Revision int            `json:"revision" doc:"The newest revision; 0 where nothing is saved."`
+	Recovery bool           `json:"recovery" doc:"What is saved is newer than the newest revision."`
+	Values   []Three        `json:"values"`
+	Problems []save.Problem `json:"problems" doc:"What of the save the plan does not take as it is, and what is loaded instead."`
+	From     int            `json:"from" doc:"The version that the save was written under; it is shown as it would be loaded."`
+	Under    int            `json:"under" doc:"The version that it is shown under."`
+	Slots    []SlotInfo     `json:"slots"`
 }
 
 // Three is one value's three figures.
@@ -63,15 +66,10 @@ type Three struct {
 	Stored   bool       `json:"stored" doc:"Whether the save has it."`
 }
 
-// Misfit is a saved value that does not fit the plan.
-type Misfit struct {
-	Name   string `json:"name"`
-	Reason string `json:"reason"`
-}
-
 // RevisionInfo tells about a revision.
 type RevisionInfo struct {
 	SlotInfo
+	Why      string `json:"why,omitempty" doc:"Of what somebody did by hand: the reason."`
 	Checksum string `json:"checksum" doc:"SHA-256 of the document."`
 }
 
@@ -79,6 +77,11 @@ type RevisionInfo struct {
 type PlayerPath struct {
 	GamePath
 	Player string `path:"player" maxLength:"64" doc:"The player's id."`
+}
+
+type playerOutput struct {
+	ETag string `header:"ETag" doc:"Of the slot's newest save."`
+	Body PlayerView
 }
 
 type playerInput struct {
@@ -153,8 +156,8 @@ func slotOf(i store.SlotInfo) SlotInfo {
 	return SlotInfo{i.Slot, i.Revision, i.Moment, i.Version, i.Scene, i.SavedAt}
 }
 
-func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerView], error) {
-	j, err := s.runnable(ctx, in.Game)
+func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput, error) {
+	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
@@ -162,14 +165,19 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerVi
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := PlayerView{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []Misfit{}}
+	if session != nil && session.Model().Plan.Version.Value != j.model.Plan.Version.Value {
+		m := session.Model() // they play under an earlier version, which the session is pinned to
+		j = judged{model: m, plan: m.Plan, chain: upgrade.New(m)}
+	}
+	out := PlayerView{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []save.Problem{}}
 	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
 		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
 	} else {
 		now = nil
 	}
 	out.Slot = max(out.Slot, 1)
-	doc, err := s.saved(ctx, j.model, in, &out)
+	out.Under = j.model.Plan.Version.Value
+	doc, err := s.saved(ctx, j, in, &out)
 	if err != nil {
 		return nil, err
 	}
@@ -177,7 +185,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*body[PlayerVi
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
 	}
 	out.Values = threes(j.model, now, doc)
-	return &body[PlayerView]{out}, nil
+	return &playerOutput{etagOf(out.Revision), out}, nil
 }
 
 // now finds what a player has in the session that they are in.
@@ -194,7 +202,7 @@ func (s *Server) now(ctx context.Context, in *playerInput) (*live.PlayerValues, 
 }
 
 // saved reads what is saved, and lists the player's slots.
-func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out *PlayerView) (*save.Player, error) {
+func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *PlayerView) (*save.Player, error) {
 	all, err := s.store.Players(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -211,18 +219,17 @@ func (s *Server) saved(ctx context.Context, m *model.Model, in *playerInput, out
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	doc, problems, err := save.DecodePlayer(stored.Doc, m)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
 	out.Revision, out.Recovery = stored.Revision, stored.Recovered
-	for _, p := range problems {
-		out.Problems = append(out.Problems, Misfit{p.Name, p.Reason})
+	l, err := j.chain.Player(stored.Doc, upgrade.Around{})
+	if err != nil {
+		out.Problems = append(out.Problems, save.Whole(j.model, err))
+		return nil, nil
 	}
+	out.From, out.Problems = l.From, append(out.Problems, l.Problems...)
 	if !out.Present {
-		out.Dead = doc.Dead
+		out.Dead = l.Player.Dead
 	}
-	return doc, nil
+	return l.Player, nil
 }
 
 // threes puts start, live and saved side by side, place and checkpoint first.
@@ -426,7 +433,7 @@ func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]RevisionI
 	}
 	out := make([]RevisionInfo, 0, len(list))
 	for _, r := range list {
-		out = append(out, RevisionInfo{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Checksum})
+		out = append(out, RevisionInfo{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Why, r.Checksum})
 	}
 	return &body[[]RevisionInfo]{out}, s.asProblem(err)
 }
@@ -440,12 +447,10 @@ func (s *Server) revision(ctx context.Context, in *RevisionPath) (*rawBody, erro
 }
 
 func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], error) {
-	if session := s.live.Where(in.Game, in.Player); session != nil {
-		if now, ok, err := session.Player(ctx, in.Player); err == nil && ok && now.Slot == in.Slot {
-			return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is playing in slot %d: they have to leave first.", in.Player, in.Slot)
-		}
+	if err := s.free(ctx, in.SlotPath); err != nil {
+		return nil, err
 	}
-	j, err := s.runnable(ctx, in.Game)
+	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}

@@ -11,6 +11,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/finding"
 	"alluvion/core/save"
+	"alluvion/core/upgrade"
 	"alluvion/service/live"
 	"alluvion/service/store"
 )
@@ -25,6 +26,7 @@ type Problem struct {
 	Line     int          `json:"line,omitempty" doc:"The line of the plan."`
 	Findings finding.List `json:"findings,omitempty" doc:"What is wrong with the plan that was sent."`
 	Errors   []string     `json:"errors,omitempty" doc:"What is wrong with the request, one by one."`
+	Patch    anyJSON      `json:"patch,omitempty" doc:"What somebody else changed in the meantime, as a JSON Patch (RFC 6902)."`
 }
 
 // Error is the detail.
@@ -87,8 +89,12 @@ func (s *Server) asProblem(err error) error {
 		return problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "%v.", err)
 	case errors.Is(err, store.ErrConflict), errors.Is(err, store.ErrLease):
 		return problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "%v. Read it again, and repeat the change on that.", err)
-	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame):
+	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame), errors.Is(err, save.ErrSeal):
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
+	case upgrade.IsRefused(err):
+		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
+	case errors.Is(err, store.ErrNext):
+		return problem(http.StatusConflict, "next", "It is not the next version", "%v.", err)
 	case errors.Is(err, store.ErrDamaged):
 		return problem(http.StatusInternalServerError, "damaged", "What is stored is damaged", "%v.", err)
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):

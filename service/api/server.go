@@ -3,6 +3,7 @@
 package api
 
 import (
+	"encoding/json"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -23,8 +24,10 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/save"
 	"alluvion/service/live"
 	"alluvion/service/store"
+	"alluvion/service/trial"
 )
 
 // Limits on what a client may send and take.
@@ -38,6 +41,7 @@ const (
 type Server struct {
 	store   *store.Store
 	live    *live.Manager
+	trials  *trial.Runner
 	log     *slog.Logger
 	version string
 	started time.Time
@@ -46,8 +50,8 @@ type Server struct {
 }
 
 // New makes the handler of everything that the service serves. console holds the built web console.
-func New(s *store.Store, l *live.Manager, console fs.FS, log *slog.Logger, version string) http.Handler {
-	server := &Server{store: s, live: l, log: log, version: version, started: time.Now()}
+func New(s *store.Store, l *live.Manager, t *trial.Runner, console fs.FS, log *slog.Logger, version string) http.Handler {
+	server := &Server{store: s, live: l, trials: t, log: log, version: version, started: time.Now()}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, loopbackOnly, secured)
 	server.routes(r)
@@ -60,9 +64,11 @@ func (s *Server) routes(r chi.Router) huma.API {
 	config := huma.DefaultConfig("Alluvion", s.version)
 	config.Info.Description = "Define which player state survives what, run it, and look at it. Errors are RFC 9457 problems."
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
-	registry := config.Components.Schemas
+	registry := huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components.Schemas = registry
 	registry.RegisterTypeAlias(reflect.TypeFor[expr.Value](), reflect.TypeFor[anyValue]())
 	registry.RegisterTypeAlias(reflect.TypeFor[fixed.Num](), reflect.TypeFor[float64]())
+	registry.RegisterTypeAlias(reflect.TypeFor[json.RawMessage](), reflect.TypeFor[anyJSON]())
 	var api huma.API
 	r.Group(func(r chi.Router) {
 		r.Use(middleware.Timeout(timeLimit))
@@ -74,8 +80,19 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.standings(api)
 		s.commons(api)
 		s.compare(api)
+		s.versions(api)
+		s.saves(api)
 	})
+	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
 	return api
+}
+
+// schemaName names a type in the contract: the one of a save's problems is not that of an answer's.
+func schemaName(t reflect.Type, hint string) string {
+	if t == reflect.TypeFor[save.Problem]() {
+		return "SaveProblem"
+	}
+	return huma.DefaultSchemaNamer(t, hint)
 }
 
 // Contract is the OpenAPI document of the service, as YAML.

@@ -43,6 +43,9 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	for _, part := range cut.Parts {
 		p := s.part(part.Doc, part.Moment)
 		own[p.Player] = part.Moment
+		if p.Moment != "" {
+			p.Why = s.why
+		}
 		if part.Left {
 			p.Forget = p.Moment == "" && !recover
 			gone = append(gone, p)
@@ -109,8 +112,15 @@ func (s *Session) dropLost(player string) {
 
 // part is one player's part of a cut.
 func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
-	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Lease: s.leases[doc.Player], Moment: moment,
-		Version: doc.Version, Scene: doc.Place.Scene, Doc: mustEncode(doc), Ranks: ranksOf(s.m, doc), Shared: sharedOf(doc)}
+	out := PartOf(s.m, doc, moment)
+	out.Lease = s.leases[doc.Player]
+	return out
+}
+
+// PartOf is a player's save as it is written, without a lease.
+func PartOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
+	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version, Scene: doc.Place.Scene,
+		Doc: mustEncode(doc), Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
 }
 
 // ranksOf are the numbers that put a player into the plan's standings.

@@ -87,12 +87,12 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		return nil, err
 	}
 	s.trail.handed = s.trail.last
-	s.run = engine.ReopenWith(mod, world, seed())
+	s.run = engine.ReopenWith(mod, world, Seed())
 	return s, nil
 }
 
-// seed is what a session is opened with: what is left to chance in it comes from this alone.
-func seed() uint32 {
+// Seed is what a session is opened with: what is left to chance in it comes from this alone.
+func Seed() uint32 {
 	var raw [4]byte
 	_, _ = rand.Read(raw[:]) // it never fails (crypto/rand)
 	return binary.LittleEndian.Uint32(raw[:])

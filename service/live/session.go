@@ -46,6 +46,7 @@ type Session struct {
 	answers map[string]Answer
 	trail   trail
 	judge   *engine.Judge
+	why     string // of the save that somebody asks for
 	closing bool
 }
 
@@ -299,12 +300,19 @@ func (s *Session) Model() *model.Model { return s.m }
 
 // SaveNow saves a present player because somebody asked for it.
 func (s *Session) SaveNow(ctx context.Context, player string) (Saved, error) {
+	return s.SaveAs(ctx, player, "asked", "")
+}
+
+// SaveAs is SaveNow for a moment of its own, with a reason.
+func (s *Session) SaveAs(ctx context.Context, player, moment, why string) (Saved, error) {
 	var written <-chan store.CutResult
 	var saved *Saved
 	err := s.ask(ctx, func() {
 		if s.run.Has(player) {
 			s.ledger.Changed(player)
-			written, saved = s.cut([]engine.SaveMoment{{Player: player, Moment: "asked"}}, nil, player)
+			s.why = why
+			written, saved = s.cut([]engine.SaveMoment{{Player: player, Moment: moment}}, nil, player)
+			s.why = ""
 		}
 	})
 	if err != nil {
@@ -314,7 +322,7 @@ func (s *Session) SaveNow(ctx context.Context, player string) (Saved, error) {
 		return Saved{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("There is no player %q in this session.", player)}
 	}
 	result := <-written
-	return Saved{Revision: result.Written[player], Moment: "asked"}, result.Err
+	return Saved{Revision: result.Written[player], Moment: moment}, result.Err
 }
 
 // close ends all visits, saves everybody, and stops the goroutine.

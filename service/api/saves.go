@@ -1,0 +1,586 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/wI2L/jsondiff"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+	"alluvion/service/live"
+	"alluvion/service/store"
+)
+
+type checkSaveInput struct {
+	GamePath
+	Under   int `query:"under" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
+	RawBody []byte
+}
+
+// sealedSave is a save as it leaves the service.
+type sealedSave struct {
+	ContentType string `header:"Content-Type"`
+	ETag        string `header:"ETag"`
+	Disposition string `header:"Content-Disposition"`
+	Body        []byte
+}
+
+type uploadInput struct {
+	SlotPath
+	IfMatch  string `header:"If-Match" doc:"The entity tag of the slot's newest save; none where it is empty."`
+	Why      string `query:"why" maxLength:"500" doc:"Why it is uploaded; it is kept with the revision."`
+	Unsealed bool   `query:"unsealed" doc:"Take a save without a seal, too."`
+	RawBody  []byte
+}
+
+// Edited is what became of a slot by hand.
+type Edited struct {
+	Revision int            `json:"revision"`
+	Moment   string         `json:"moment"`
+	Problems []save.Problem `json:"problems" doc:"What of it the plan does not take as it is, and what it takes instead."`
+}
+
+type editedOutput struct {
+	ETag string `header:"ETag"`
+	Body Edited
+}
+
+// Copying says into which slot a save is copied.
+type Copying struct {
+	To int `json:"to" minimum:"1" maximum:"100"`
+}
+
+type copyInput struct {
+	SlotPath
+	IfMatch string `header:"If-Match" doc:"Where the other slot has something: the entity tag of its newest save."`
+	Body    Copying
+}
+
+// Correction is a value that is put right by hand.
+type Correction struct {
+	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels."`
+	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
+	Value expr.Value `json:"value" doc:"What it becomes; null for none."`
+	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
+}
+
+type correctInput struct {
+	SlotPath
+	IfMatch string `header:"If-Match" doc:"The entity tag of the slot's newest save; it may be left out while the player plays in the slot."`
+	Body    Correction
+}
+
+// Resetting is a reason to begin a slot anew.
+type Resetting struct {
+	Why string `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
+}
+
+type resetInput struct {
+	SlotPath
+	IfMatch string `header:"If-Match" required:"true"`
+	Body    Resetting
+}
+
+type emptyInput struct {
+	SlotPath
+	Name string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
+}
+
+type forgetInput struct {
+	PlayerPath
+	Name    string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
+	Commons bool   `query:"commons" doc:"Also what the player has in common over all games."`
+}
+
+// Forgotten says how much was held about a player, and is no more.
+type Forgotten struct {
+	Slots   int64 `json:"slots"`
+	Saves   int64 `json:"saves"`
+	Ranks   int64 `json:"ranks"`
+	Journal int64 `json:"journal"`
+	Commons int64 `json:"commons"`
+}
+
+// Held is everything that is held about a player.
+type Held struct {
+	Game      string             `json:"game"`
+	Player    string             `json:"player"`
+	At        time.Time          `json:"at"`
+	Saves     []HeldSave         `json:"saves"`
+	Standings []HeldRank         `json:"standings"`
+	Journal   []HeldChange       `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
+	Commons   map[string]anyJSON `json:"commons" doc:"By commons and name, as courier-guild.seals."`
+}
+
+// HeldSave is one stored save.
+type HeldSave struct {
+	SlotInfo
+	Why  string  `json:"why,omitempty"`
+	Save anyJSON `json:"save"`
+}
+
+// HeldRank is a place in a standing.
+type HeldRank struct {
+	Standing string `json:"standing"`
+	Number   string `json:"number"`
+}
+
+// HeldChange is a change that a journal tells of.
+type HeldChange struct {
+	At     time.Time `json:"at"`
+	Change anyJSON   `json:"change"`
+}
+
+// anyJSON is JSON that is handed on as it is.
+type anyJSON json.RawMessage
+
+// MarshalJSON hands it on.
+func (a anyJSON) MarshalJSON() ([]byte, error) {
+	if len(a) == 0 {
+		return []byte("null"), nil
+	}
+	return a, nil
+}
+
+// UnmarshalJSON takes it as it is.
+func (a *anyJSON) UnmarshalJSON(raw []byte) error {
+	*a = append((*a)[:0], raw...)
+	return nil
+}
+
+// Schema describes it.
+func (anyJSON) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Description: "JSON as it is stored."}
+}
+
+// KeyInfo is a key that seals what leaves the service.
+type KeyInfo struct {
+	ID     string    `json:"id"`
+	MadeAt time.Time `json:"made_at"`
+	Seals  bool      `json:"seals" doc:"Whether it is the one that seals now; the others only verify."`
+}
+
+func (s *Server) saves(api huma.API) {
+	tags := []string{"saves"}
+	at := "/v1/games/{game}/players/{player}"
+	slot := at + "/slots/{slot}"
+	huma.Register(api, huma.Operation{OperationID: "check-save", Method: http.MethodPost, Path: "/v1/games/{game}/check-save", Summary: "Say everything that the plan does not take as it is in a save", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
+		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version.", Errors: []int{404, 413, 422}}, s.checkSave)
+	huma.Register(api, huma.Operation{OperationID: "download-save", Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
+	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save", Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
+		Description: "It becomes the slot's newest revision, taken up to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
+	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy", Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}}, s.copySlot)
+	huma.Register(api, huma.Operation{OperationID: "empty-slot", Method: http.MethodDelete, Path: slot, Summary: "Make a slot empty", Tags: tags,
+		Description: "Its revisions stay, and any of them can be taken up again.", Errors: []int{404, 409, 422}}, s.emptySlot)
+	huma.Register(api, huma.Operation{OperationID: "correct-value", Method: http.MethodPost, Path: slot + "/correct", Summary: "Put a value right by hand", Tags: tags,
+		Description: "It is checked against the plan, and becomes a revision of its own with the reason. While the player plays in the slot, it is their live value that is put right.", Errors: []int{404, 409, 412, 422}}, s.correct)
+	huma.Register(api, huma.Operation{OperationID: "reset-slot", Method: http.MethodPost, Path: slot + "/reset", Summary: "Begin a slot anew", Tags: tags,
+		Description: "What was there stays an earlier revision.", Errors: []int{404, 409, 412, 422}}, s.resetSlot)
+	huma.Register(api, huma.Operation{OperationID: "export-player", Method: http.MethodGet, Path: at + "/export", Summary: "Everything that is held about a player", Tags: tags, Errors: []int{404}}, s.export)
+	huma.Register(api, huma.Operation{OperationID: "forget-player", Method: http.MethodDelete, Path: at, Summary: "Delete everything that is held about a player", Tags: tags,
+		Description: "It cannot be taken back.", Errors: []int{404, 409, 422}}, s.forget)
+	huma.Register(api, huma.Operation{OperationID: "list-keys", Method: http.MethodGet, Path: "/v1/keys", Summary: "The keys that seal what leaves the service", Tags: tags}, s.listKeys)
+	huma.Register(api, huma.Operation{OperationID: "new-key", Method: http.MethodPost, Path: "/v1/keys", DefaultStatus: http.StatusCreated, Summary: "Seal with a new key from now on", Tags: tags,
+		Description: "What was sealed with the older ones is still verified."}, s.newKey)
+}
+
+// keys are those that seal and verify.
+func (s *Server) keys(ctx context.Context) (save.Keys, error) {
+	list, err := s.store.SealKeys(ctx)
+	var out save.Keys
+	for _, k := range list {
+		out = append(out, save.Key{ID: k.ID, Secret: k.Secret})
+	}
+	return out, s.asProblem(err)
+}
+
+func (s *Server) checkSave(ctx context.Context, in *checkSaveInput) (*body[upgrade.Checked], error) {
+	j, err := s.versionOf(ctx, in.Game, in.Under)
+	if err != nil {
+		return nil, err
+	}
+	if j.model == nil {
+		return nil, broken(j.found)
+	}
+	keys, err := s.keys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return &body[upgrade.Checked]{j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))}, nil
+}
+
+// etagOf is the entity tag of a slot's newest save.
+func etagOf(revision int) string { return quoted("r" + strconv.Itoa(revision)) }
+
+// base reads an entity tag of a slot; -1 where none was given.
+func base(ifMatch string) (int, error) {
+	if ifMatch == "" {
+		return -1, nil
+	}
+	n, err := strconv.Atoi(strings.TrimPrefix(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`), "r"))
+	if err != nil {
+		return 0, problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "If-Match is no entity tag of a slot: %q.", ifMatch)
+	}
+	return n, nil
+}
+
+// free makes sure that nobody plays in a slot.
+func (s *Server) free(ctx context.Context, in SlotPath) error {
+	if session := s.playingIn(ctx, in); session != nil {
+		return problem(http.StatusConflict, "refused", "The player is playing", "%s is playing in slot %d: they have to leave first.", in.Player, in.Slot)
+	}
+	return nil
+}
+
+// playingIn finds the session in which a player plays in a slot; nil where they do not.
+func (s *Server) playingIn(ctx context.Context, in SlotPath) *live.Session {
+	session := s.live.Where(in.Game, in.Player)
+	if session == nil {
+		return nil
+	}
+	if now, ok, err := session.Player(ctx, in.Player); err != nil || !ok || now.Slot != in.Slot {
+		return nil
+	}
+	return session
+}
+
+func (s *Server) download(ctx context.Context, in *SlotPath) (*sealedSave, error) {
+	stored, err := s.store.Peek(ctx, in.Game, in.Player, in.Slot)
+	if err == nil && stored.Doc == nil {
+		err = fmt.Errorf("save in slot %d of %s: %w", in.Slot, in.Player, store.ErrNotFound)
+	}
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	keys, err := s.keys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	raw, err := keys.Seal(stored.Doc)
+	name := fmt.Sprintf("%s-%s-slot%d-r%d.json", in.Game, safeName(in.Player), in.Slot, stored.Revision)
+	return &sealedSave{"application/json", etagOf(stored.Revision), `attachment; filename="` + name + `"`, raw}, s.asProblem(err)
+}
+
+// safeName is an id as a part of a file's name.
+func safeName(id string) string {
+	return strings.Map(func(r rune) rune {
+		if r == '-' || r == '_' || r >= '0' && r <= '9' || r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' {
+			return r
+		}
+		return '_'
+	}, id)
+}
+
+func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, error) {
+	j, err := s.playing(ctx, in.Game)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.free(ctx, in.SlotPath); err != nil {
+		return nil, err
+	}
+	keys, err := s.keys(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if !save.IsSealed(in.RawBody) && !in.Unsealed {
+		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded", "It has no seal, so that nobody knows who changed it. Ask for unsealed=true to take it all the same.")
+	}
+	x := j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))
+	switch {
+	case x.Outcome != save.Take || x.Loaded == nil:
+		p := problem(http.StatusConflict, "save", "The save cannot be loaded", "It is no player's save.")
+		if len(x.Problems) > 0 {
+			p.Detail = fmt.Sprintf("%s: %s.", x.Problems[0].Name, x.Problems[0].Reason)
+		}
+		for _, one := range x.Problems {
+			p.Errors = append(p.Errors, strings.TrimSpace(one.Pointer+" "+one.Reason))
+		}
+		return nil, p
+	case x.Loaded.Player.Player != in.Player:
+		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.", x.Loaded.Player.Player, in.Player)
+	}
+	x.Loaded.Player.Slot = in.Slot
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, x.Loaded)
+}
+
+// put writes a save that no session wrote. A slot that has one needs its entity tag.
+func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment, why string, l *upgrade.Loaded) (*editedOutput, error) {
+	at, err := base(ifMatch)
+	if err != nil {
+		return nil, err
+	}
+	if in.Slot > j.model.SlotsPerPlayer() {
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "There is no slot %d: a player has %d.", in.Slot, j.model.SlotsPerPlayer())
+	}
+	part := live.PartOf(j.model, l.Player, moment)
+	part.Why = why
+	for _, moved := range l.Moved {
+		raw, _ := moved.Value.MarshalJSON()
+		part.Shared = append(part.Shared, store.SharedValue{Commons: moved.Var.Shared.Commons, Player: in.Player, Name: moved.Var.Shared.ID, Doc: raw})
+	}
+	n, err := s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part}, Keep: j.model.RevisionsKept()}, max(at, 0))
+	if errors.Is(err, store.ErrConflict) {
+		return nil, s.conflict(ctx, in, at)
+	}
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	s.log.Info("a save was written by hand", "game", in.Game, "player", in.Player, "slot", in.Slot, "as", moment, "why", why, "revision", n)
+	problems := l.Problems
+	if problems == nil {
+		problems = []save.Problem{}
+	}
+	return &editedOutput{etagOf(n), Edited{n, moment, problems}}, nil
+}
+
+// conflict says that somebody else wrote first, with what they changed (RFC 6902).
+func (s *Server) conflict(ctx context.Context, in SlotPath, base int) error {
+	p := problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "The newest save of slot %d is another by now. Read it again, and repeat the change on that.", in.Slot)
+	newest, err := s.store.Peek(ctx, in.Game, in.Player, in.Slot)
+	if err != nil {
+		return p
+	}
+	p.Detail = fmt.Sprintf("The newest save of slot %d is revision %d by now, not %d. Read it again, and repeat the change on that.", in.Slot, newest.Revision, max(base, 0))
+	if was, err := s.store.Revision(ctx, in.Game, in.Player, in.Slot, base); err == nil {
+		if patch, err := jsondiff.CompareJSON(was.Doc, newest.Doc); err == nil {
+			p.Patch, _ = json.Marshal(patch)
+		}
+	}
+	return p
+}
+
+// opened reads a slot's newest save under the plan that is played.
+func (s *Server) opened(ctx context.Context, in SlotPath) (judged, *upgrade.Loaded, error) {
+	j, err := s.playing(ctx, in.Game)
+	if err != nil {
+		return j, nil, err
+	}
+	stored, err := s.store.Peek(ctx, in.Game, in.Player, in.Slot)
+	if err == nil && stored.Doc == nil {
+		err = fmt.Errorf("save in slot %d of %s: %w", in.Slot, in.Player, store.ErrNotFound)
+	}
+	if err != nil {
+		return j, nil, s.asProblem(err)
+	}
+	l, err := j.chain.Player(stored.Doc, upgrade.Around{})
+	if err == nil {
+		err = upgrade.RefusedBy(l.Problems)
+	}
+	return j, l, s.asProblem(err)
+}
+
+func (s *Server) copySlot(ctx context.Context, in *copyInput) (*editedOutput, error) {
+	to := in.SlotPath
+	to.Slot = in.Body.To
+	if to.Slot == in.Slot {
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "Slot %d is copied into itself.", in.Slot)
+	}
+	if err := s.free(ctx, to); err != nil {
+		return nil, err
+	}
+	j, l, err := s.opened(ctx, in.SlotPath)
+	if err != nil {
+		return nil, err
+	}
+	l.Player.Slot = to.Slot
+	return s.put(ctx, j, to, in.IfMatch, "copied", fmt.Sprintf("from slot %d", in.Slot), l)
+}
+
+func (s *Server) emptySlot(ctx context.Context, in *emptyInput) (*struct{}, error) {
+	if err := named(in.Name, in.Player); err != nil {
+		return nil, err
+	}
+	if err := s.free(ctx, in.SlotPath); err != nil {
+		return nil, err
+	}
+	return nil, s.asProblem(s.store.Empty(ctx, in.Game, in.Player, in.Slot))
+}
+
+// named makes sure that what is deleted is what is meant.
+func named(name, player string) error {
+	if name != player {
+		return problem(http.StatusUnprocessableEntity, "invalid", "Say once more whose", "What is deleted is asked about by naming it: name has to be %q, not %q.", player, name)
+	}
+	return nil
+}
+
+func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
+	if session := s.playingIn(ctx, in.SlotPath); session != nil {
+		return s.correctLive(ctx, session, in)
+	}
+	j, l, err := s.opened(ctx, in.SlotPath)
+	if err != nil {
+		return nil, err
+	}
+	if in.IfMatch == "" {
+		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is put right", "If-Match is wanted: the entity tag of the save that was looked at.")
+	}
+	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
+	if err := put(j.model, l.Player, in.Body); err != nil {
+		return nil, err
+	}
+	if after := engine.NewJudge(j.model, nil).Player(l.Player, false); len(after) > before {
+		return nil, problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s.", after[0].Text)
+	}
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "corrected", in.Body.Name+": "+in.Body.Why, l)
+}
+
+// correctLive puts a live value right, and saves the player.
+func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
+	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]expr.Value{}}
+	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
+		req.Args["prop"] = expr.OfText(prop)
+	} else if in.Body.Of != "" {
+		req.Args["scene"] = expr.OfText(in.Body.Of)
+	}
+	if _, err := s.live.Do(ctx, session, req); err != nil {
+		return nil, s.asProblem(err)
+	}
+	saved, err := session.SaveAs(ctx, in.Player, "corrected", in.Body.Name+": "+in.Body.Why)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &editedOutput{etagOf(saved.Revision), Edited{saved.Revision, "corrected", []save.Problem{}}}, nil
+}
+
+// put writes one value into a save.
+func put(m *model.Model, p *save.Player, c Correction) error {
+	v := m.Var(c.Name)
+	switch {
+	case v == nil || !v.Holder.OfPlayers():
+		return problem(http.StatusNotFound, engine.Unknown, "There is no such thing here", "A player has no variable called %q.", c.Name)
+	case v.Computed() || v.Stopwatch || v.Seed || v.Shared != nil:
+		return problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s cannot be written in a save: it has its value by itself, or from a commons.", v.Name)
+	}
+	if err := v.Admit(c.Value); err != nil {
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", v.Name, c.Value, err)
+	}
+	kind, prop, isProp := strings.Cut(c.Of, ".")
+	switch {
+	case v.Holder == model.OfPlayer:
+		p.Values[v.ID] = c.Value
+	case v.Holder == model.OfPlayerScene && m.Scene(c.Of) != nil:
+		if p.Scenes == nil {
+			p.Scenes = map[string]save.Values{}
+		}
+		if p.Scenes[c.Of] == nil {
+			p.Scenes[c.Of] = save.Values{}
+		}
+		p.Scenes[c.Of][v.ID] = c.Value
+	case v.Holder == model.OfPlayerProp && isProp && v.Hold.Kind.ID == kind && v.Hold.Kind.Prop(prop) != nil:
+		if p.Props == nil {
+			p.Props = save.Props{}
+		}
+		if p.Props[kind] == nil {
+			p.Props[kind] = map[string]save.Values{}
+		}
+		if p.Props[kind][prop] == nil {
+			p.Props[kind][prop] = save.Values{}
+		}
+		p.Props[kind][prop][v.ID] = c.Value
+	default:
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s is one for each scene or prop: of has to name one, not %q.", v.Name, c.Of)
+	}
+	return nil
+}
+
+func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, error) {
+	if err := s.free(ctx, in.SlotPath); err != nil {
+		return nil, err
+	}
+	j, err := s.playing(ctx, in.Game)
+	if err != nil {
+		return nil, err
+	}
+	r := engine.Open(j.model, live.Seed())
+	if _, err := r.Step(&engine.Request{Do: "join", Player: in.Player, Slot: in.Slot, Server: true}); err != nil {
+		return nil, s.asProblem(err)
+	}
+	fresh := r.Save(in.Player)
+	fresh.Visits = 0 // they have not been there in this run
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why, &upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
+}
+
+func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error) {
+	out := Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []HeldSave{}, Standings: []HeldRank{}, Journal: []HeldChange{}, Commons: map[string]anyJSON{}}
+	err := s.store.Everything(ctx, in.Game, in.Player, func(r store.Revision) error {
+		doc := anyJSON(r.Doc)
+		if !json.Valid(r.Doc) {
+			doc, _ = json.Marshal(string(r.Doc))
+		}
+		out.Saves = append(out.Saves, HeldSave{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Why, doc})
+		return nil
+	})
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	ranks, err := s.store.RanksOf(ctx, in.Game, in.Player)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, r := range ranks {
+		out.Standings = append(out.Standings, HeldRank{r.Standing, r.Text})
+	}
+	changes, err := s.store.JournalOf(ctx, in.Game, in.Player, store.JournalKept)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, c := range changes {
+		out.Journal = append(out.Journal, HeldChange{c.At, anyJSON(c.Doc)})
+	}
+	shared, err := s.store.Shared(ctx, in.Player)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, v := range shared {
+		out.Commons[v.Commons+"."+v.Name] = anyJSON(v.Doc)
+	}
+	if len(out.Saves)+len(out.Standings)+len(out.Journal)+len(out.Commons) == 0 {
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is held about %q.", in.Player)
+	}
+	return &body[Held]{out}, nil
+}
+
+func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten], error) {
+	if err := named(in.Name, in.Player); err != nil {
+		return nil, err
+	}
+	if session := s.live.Where(in.Game, in.Player); session != nil {
+		return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is in the session %s: they have to leave first.", in.Player, session.Name)
+	}
+	t, err := s.store.Forget(ctx, in.Game, in.Player, in.Commons)
+	if err == nil {
+		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
+	}
+	return &body[Forgotten]{Forgotten(t)}, s.asProblem(err)
+}
+
+func (s *Server) listKeys(ctx context.Context, _ *struct{}) (*body[[]KeyInfo], error) {
+	list, err := s.store.SealKeys(ctx)
+	return &body[[]KeyInfo]{keyInfos(list)}, s.asProblem(err)
+}
+
+func (s *Server) newKey(ctx context.Context, _ *struct{}) (*body[[]KeyInfo], error) {
+	list, err := s.store.NewSealKey(ctx)
+	return &body[[]KeyInfo]{keyInfos(list)}, s.asProblem(err)
+}
+
+func keyInfos(list []store.SealKey) []KeyInfo {
+	out := make([]KeyInfo, len(list))
+	for i, k := range list {
+		out[i] = KeyInfo{k.ID, k.MadeAt, i == len(list)-1}
+	}
+	return out
+}

@@ -1,0 +1,390 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
+
+	"alluvion/core/check"
+	"alluvion/core/upgrade"
+	"alluvion/service/store"
+	"alluvion/service/trial"
+)
+
+// Versions are what has been published of a game, beside the plan that is being worked on.
+type Versions struct {
+	Draft     DraftInfo     `json:"draft"`
+	Published []VersionInfo `json:"published" doc:"Newest first. The newest is what sessions are opened under."`
+}
+
+// DraftInfo is the plan that is being worked on.
+type DraftInfo struct {
+	Version   int       `json:"version"`
+	ETag      string    `json:"etag"`
+	UpdatedAt time.Time `json:"updated_at"`
+	Runs      bool      `json:"runs" doc:"Whether it has no errors."`
+	Published bool      `json:"published" doc:"Whether just this text is published."`
+	Next      bool      `json:"next" doc:"Whether it has the version that can be published next."`
+	Wanted    int       `json:"wanted" doc:"The version that can be published next; 0 where nothing was published, so that it may be any."`
+}
+
+// VersionInfo is a published version.
+type VersionInfo struct {
+	Version     int       `json:"version"`
+	ETag        string    `json:"etag"`
+	PublishedAt time.Time `json:"published_at"`
+	Why         string    `json:"why,omitempty" doc:"Why it was published although its trial was not clean."`
+	Trial       int       `json:"trial,omitempty" doc:"The trial that it was published after."`
+	Saves       int       `json:"saves" doc:"How many slots have a newest save of this version."`
+	Sessions    int       `json:"sessions" doc:"How many open sessions run it."`
+}
+
+// Publishing is how the game's plan is published.
+type Publishing struct {
+	GoOn string `json:"go_on,omitempty" maxLength:"500" doc:"Why it is published although its trial was not clean, or there was none. It is kept."`
+}
+
+type publishInput struct {
+	GamePath
+	IfMatch string `header:"If-Match" required:"true" doc:"The entity tag of the plan that is to be published."`
+	Body    Publishing
+}
+
+type versionPath struct {
+	GamePath
+	Version int `path:"version" minimum:"1"`
+}
+
+type compareVersions struct {
+	GamePath
+	From int `query:"from" minimum:"1" required:"true" doc:"A published version."`
+	To   int `query:"to" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
+}
+
+// TrialStart is what a trial is begun with.
+type TrialStart struct {
+	Made int `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are made up for each published version, besides those at every edge."`
+	Seed int `json:"seed,omitempty" minimum:"0" maximum:"4294967295" default:"1" doc:"What the random ones come from."`
+}
+
+type trialInput struct {
+	GamePath
+	Body TrialStart
+}
+
+type trialPath struct {
+	GamePath
+	Trial int `path:"trial" minimum:"1"`
+}
+
+// TrialInfo is how far a trial is, and what came of it so far.
+type TrialInfo struct {
+	Trial   int            `json:"trial"`
+	Version int            `json:"version" doc:"Of the plan that saves are taken to."`
+	ETag    string         `json:"etag" doc:"Of that plan."`
+	State   string         `json:"state" enum:"running,stopped,done,failed"`
+	Done    int            `json:"done" doc:"How many saves were tried."`
+	Total   int            `json:"total" doc:"How many there are."`
+	Rate    float64        `json:"rate,omitempty" doc:"Saves a second, while it runs."`
+	Left    float64        `json:"left,omitempty" doc:"Seconds until it is done, while it runs."`
+	BeganAt time.Time      `json:"began_at"`
+	Error   string         `json:"error,omitempty"`
+	Clean   bool           `json:"clean" doc:"Whether it is done, and nothing is lost, put right or refused."`
+	Result  *upgrade.Trial `json:"result,omitempty" doc:"Missing in lists."`
+}
+
+func (s *Server) versions(api huma.API) {
+	tags := []string{"versions"}
+	at := "/v1/games/{game}/versions"
+	huma.Register(api, huma.Operation{OperationID: "list-versions", Method: http.MethodGet, Path: at, Summary: "What was published of a game", Tags: tags, Errors: []int{404}}, s.listVersions)
+	huma.Register(api, huma.Operation{OperationID: "get-version", Method: http.MethodGet, Path: at + "/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
+	huma.Register(api, huma.Operation{OperationID: "publish", Method: http.MethodPost, Path: at, DefaultStatus: http.StatusCreated, Summary: "Publish the game's plan", Tags: tags,
+		Description: "A published version never changes. It has to be the one after the newest, and its trial clean; or go_on says why it is published all the same. Sessions that are opened from now on run it, and saves are taken up when they are loaded.", Errors: []int{404, 409, 412, 422}}, s.publish)
+	huma.Register(api, huma.Operation{OperationID: "compare-versions", Method: http.MethodGet, Path: "/v1/games/{game}/compare", Summary: "What becomes of saves of one version under another", Tags: tags, Errors: []int{404, 422}}, s.compareVersions)
+	trials := "/v1/games/{game}/trials"
+	huma.Register(api, huma.Operation{OperationID: "start-trial", Method: http.MethodPost, Path: trials, DefaultStatus: http.StatusCreated, Summary: "Take all saves to the game's plan, without writing any", Tags: tags,
+		Description: "It runs beside the sessions; ask how far it is, or read its events. Saves are made up for each published version besides.", Errors: []int{404, 409, 422}}, s.startTrial)
+	huma.Register(api, huma.Operation{OperationID: "list-trials", Method: http.MethodGet, Path: trials, Summary: "The trials of a game, newest first", Tags: tags, Errors: []int{404}}, s.listTrials)
+	huma.Register(api, huma.Operation{OperationID: "get-trial", Method: http.MethodGet, Path: trials + "/{trial}", Summary: "How far a trial is, and what came of it", Tags: tags, Errors: []int{404}}, s.getTrial)
+	huma.Register(api, huma.Operation{OperationID: "stop-trial", Method: http.MethodPost, Path: trials + "/{trial}/stop", Summary: "Stop a trial; it can be gone on with", Tags: tags, Errors: []int{404}}, s.stopTrial)
+	huma.Register(api, huma.Operation{OperationID: "go-on-trial", Method: http.MethodPost, Path: trials + "/{trial}/go-on", Summary: "Go on with a trial that was stopped", Tags: tags, Errors: []int{404, 409}}, s.goOnTrial)
+}
+
+func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[Versions], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	list, err := s.store.Versions(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	saves, err := s.store.Players(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := Versions{Draft: DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt, Runs: s.judge(g).model != nil}, Published: []VersionInfo{}}
+	for _, v := range list {
+		info := VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}
+		for _, x := range saves {
+			if x.Version == v.Version {
+				info.Saves++
+			}
+		}
+		for _, session := range s.live.Sessions(in.Game) {
+			if session.Model().Plan.Version.Value == v.Version {
+				info.Sessions++
+			}
+		}
+		out.Draft.Published = out.Draft.Published || v.ETag == g.ETag
+		out.Published = append(out.Published, info)
+	}
+	if len(list) > 0 {
+		out.Draft.Wanted = list[0].Version + 1
+	}
+	out.Draft.Next = out.Draft.Wanted == 0 || out.Draft.Wanted == g.Version
+	return &body[Versions]{out}, nil
+}
+
+func (s *Server) getVersion(ctx context.Context, in *versionPath) (*planText, error) {
+	v, err := s.store.Version(ctx, in.Game, in.Version)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &planText{"application/yaml", quoted(v.ETag), []byte(v.Text)}, nil
+}
+
+func (s *Server) publish(ctx context.Context, in *publishInput) (*body[VersionInfo], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	j := s.judge(g)
+	if j.model == nil {
+		return nil, broken(j.found)
+	}
+	last, err := s.tried(ctx, g, strings.TrimSpace(in.Body.GoOn))
+	if err != nil {
+		return nil, err
+	}
+	renamed := map[string]string{}
+	for _, u := range j.plan.Upgrades {
+		for _, step := range u.Steps {
+			for _, row := range step.Rename {
+				if from, ok := strings.CutPrefix(row.From.Value, "standings."); ok && u.Version == g.Version {
+					renamed[from] = strings.TrimPrefix(row.To.Value, "standings.")
+				}
+			}
+		}
+	}
+	v := store.Version{Game: g.ID, Version: g.Version, Why: strings.TrimSpace(in.Body.GoOn), Trial: last}
+	v, err = s.store.Publish(ctx, v, strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`), renamed)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	s.log.Info("a version was published", "game", g.ID, "version", v.Version, "trial", v.Trial, "why", v.Why)
+	return &body[VersionInfo]{VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
+}
+
+// tried finds the trial that a plan is published after. Without a clean one there has to be a reason to go on.
+func (s *Server) tried(ctx context.Context, g store.Game, reason string) (int, error) {
+	t, err := s.store.LatestTrial(ctx, g.ID, g.ETag)
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return 0, s.asProblem(err)
+	}
+	if err != nil {
+		_, none := s.store.Newest(ctx, g.ID)
+		saves, counted := s.store.CountHeads(ctx, g.ID)
+		if errors.Is(none, store.ErrNotFound) && counted == nil && saves == 0 || reason != "" {
+			return 0, nil // there is nothing to try
+		}
+		return 0, problem(http.StatusConflict, "trial", "This text was not tried yet", "There are saves or published versions of %s, and no trial of this text is done. Start one; or say in go_on why it is published all the same.", g.ID)
+	}
+	var result upgrade.Trial
+	if err := json.Unmarshal(t.Doc, &result); err != nil {
+		return 0, s.asProblem(err)
+	}
+	if !result.Clean() && reason == "" {
+		return 0, problem(http.StatusConflict, "trial", "The trial was not clean", "Of %d saves %d are loaded with something put right, %d have an earlier one loaded, and %d are not loaded. Say in go_on why it is published all the same.",
+			result.Saves, result.Counts[upgrade.PutRight], result.Counts[upgrade.Earlier], result.Counts[upgrade.NotLoaded])
+	}
+	return t.ID, nil
+}
+
+// versionOf reads a published version, or (0) the plan that is being worked on.
+func (s *Server) versionOf(ctx context.Context, game string, version int) (judged, error) {
+	if version == 0 {
+		return s.runnable(ctx, game)
+	}
+	v, err := s.store.Version(ctx, game, version)
+	if err != nil {
+		return judged{}, s.asProblem(err)
+	}
+	return s.judgeText(fmt.Sprintf("%s/%d", game, version), v.ETag, v.Text), nil
+}
+
+func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*body[BothWays], error) {
+	from, err := s.versionOf(ctx, in.Game, in.From)
+	if err != nil {
+		return nil, err
+	}
+	to, err := s.versionOf(ctx, in.Game, in.To)
+	if err != nil {
+		return nil, err
+	}
+	if from.model == nil || to.model == nil {
+		return nil, broken(append(from.found, to.found...))
+	}
+	return &body[BothWays]{BothWays{upgrade.Compare(from.model, to.model), upgrade.Compare(to.model, from.model)}}, nil
+}
+
+func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[TrialInfo], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	t, err := s.trials.Start(ctx, g, in.Body.Made, uint32(in.Body.Seed))
+	if err != nil {
+		return nil, s.trialProblem(err)
+	}
+	return &body[TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
+}
+
+func (s *Server) trialProblem(err error) error {
+	switch {
+	case errors.Is(err, trial.ErrRunning):
+		return problem(http.StatusConflict, "busy", "Something else is going on", "%v: stop it, or wait for it.", err)
+	case errors.Is(err, trial.ErrDone):
+		return problem(http.StatusConflict, "busy", "There is nothing to go on with", "%v.", err)
+	case errors.Is(err, trial.ErrPlan):
+		return problem(http.StatusUnprocessableEntity, "plan", "The plan cannot run", "%v", err)
+	}
+	return s.asProblem(err)
+}
+
+func trialInfo(p trial.Progress, whole bool) TrialInfo {
+	out := TrialInfo{Trial: p.ID, Version: p.Version, ETag: p.ETag, State: p.State, Done: p.Done, Total: p.Total, Rate: p.Rate, Left: p.Left.Seconds(), BeganAt: p.BeganAt, Error: p.Error}
+	var result upgrade.Trial
+	if json.Unmarshal(p.Doc, &result) == nil {
+		out.Clean = p.State == store.TrialDone && result.Clean()
+		if whole {
+			out.Result = &result
+		}
+	}
+	return out
+}
+
+func (s *Server) listTrials(ctx context.Context, in *GamePath) (*body[[]TrialInfo], error) {
+	if _, err := s.store.Game(ctx, in.Game); err != nil {
+		return nil, s.asProblem(err)
+	}
+	list, err := s.trials.List(ctx, in.Game)
+	out := []TrialInfo{}
+	for _, p := range list {
+		if p.Doc == nil { // lists are read without it
+			if full, err := s.trials.Look(ctx, in.Game, p.ID); err == nil {
+				p = full
+			}
+		}
+		out = append(out, trialInfo(p, false))
+	}
+	return &body[[]TrialInfo]{out}, s.asProblem(err)
+}
+
+func (s *Server) getTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+	p, err := s.trials.Look(ctx, in.Game, in.Trial)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &body[TrialInfo]{trialInfo(p, true)}, nil
+}
+
+func (s *Server) stopTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+	if _, err := s.trials.Look(ctx, in.Game, in.Trial); err != nil {
+		return nil, s.asProblem(err)
+	}
+	s.trials.Stop(in.Game)
+	return s.getTrial(ctx, in)
+}
+
+func (s *Server) goOnTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+	t, err := s.trials.GoOn(ctx, in.Game, in.Trial)
+	if err != nil {
+		return nil, s.trialProblem(err)
+	}
+	return &body[TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
+}
+
+// trialEvents tells how far a trial is as it goes on (Server-Sent Events), a few times a second, until it has ended.
+func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
+	id, err := strconv.Atoi(chi.URLParam(r, "trial"))
+	if err != nil {
+		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no trial %q.", chi.URLParam(r, "trial")))
+		return
+	}
+	out := http.NewResponseController(w)
+	begun := false
+	for {
+		p, err := s.trials.Look(r.Context(), chi.URLParam(r, "game"), id)
+		if err != nil && !begun {
+			var known *Problem
+			errors.As(s.asProblem(err), &known)
+			writeProblem(w, known)
+			return
+		}
+		if !begun {
+			begun = true
+			w.Header().Set("Content-Type", "text/event-stream")
+			w.Header().Set("Cache-Control", "no-store")
+		}
+		raw, _ := json.Marshal(trialInfo(p, p.State != store.TrialRuns))
+		_ = out.SetWriteDeadline(time.Now().Add(10 * time.Second))
+		if _, err := fmt.Fprintf(w, "event: progress\ndata: %s\n\n", raw); err != nil || p.State != store.TrialRuns {
+			return
+		}
+		_ = out.Flush()
+		select {
+		case <-r.Context().Done():
+			return
+		case <-time.After(200 * time.Millisecond):
+		}
+	}
+}
+
+// playing is the plan that sessions are opened under: the newest published version, or the plan as it is.
+func (s *Server) playing(ctx context.Context, game string) (judged, error) {
+	v, err := s.store.Newest(ctx, game)
+	if errors.Is(err, store.ErrNotFound) {
+		return s.runnable(ctx, game)
+	}
+	if err != nil {
+		return judged{}, s.asProblem(err)
+	}
+	j := s.judgeText(fmt.Sprintf("%s/%d", game, v.Version), v.ETag, v.Text)
+	if j.model == nil {
+		return j, broken(j.found)
+	}
+	return j, nil
+}
+
+// judgeText reads and checks a text, unless that was done for the same one before. key is what it is the text of.
+func (s *Server) judgeText(key, etag, text string) judged {
+	if known, ok := s.judgements.Load(key); ok && known.(judged).etag == etag {
+		return known.(judged)
+	}
+	m, p, found := check.Text([]byte(text), s.store.CommonsText(context.Background()))
+	j := judged{etag: etag, model: m, plan: p, found: found}
+	if m != nil {
+		j.chain = upgrade.New(m)
+	}
+	s.judgements.Store(key, j)
+	return j
+}
