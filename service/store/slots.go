@@ -76,6 +76,11 @@ type Traces struct {
 func (s *Store) Forget(ctx context.Context, game, player string, commons bool) (Traces, error) {
 	var t Traces
 	err := s.wait(ctx, func(tx *gorm.DB) error {
+		// What is deleted is overwritten in the file, and not only given free.
+		if err := tx.Exec("PRAGMA secure_delete = ON").Error; err != nil {
+			return err
+		}
+		defer tx.Exec("PRAGMA secure_delete = FAST")
 		for _, x := range []struct {
 			count *int64
 			model any

@@ -1,0 +1,199 @@
+package client
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"alluvion/core/upgrade"
+	"alluvion/service/api"
+)
+
+func gamePath(game string) string { return "/v1/games/" + url.PathEscape(game) }
+
+// send asks with a body of JSON, and reads the answer into out.
+func (c *Client) send(ctx context.Context, method, path, ifMatch string, in, out any) (http.Header, error) {
+	raw, err := json.Marshal(in)
+	if err != nil {
+		return nil, err
+	}
+	header := http.Header{"Content-Type": {"application/json"}}
+	if ifMatch != "" {
+		header.Set("If-Match", ifMatch)
+	}
+	return c.do(ctx, method, path, header, raw, out)
+}
+
+// Versions says what was published of a game.
+func (c *Client) Versions(ctx context.Context, game string) (api.Versions, error) {
+	return get[api.Versions](ctx, c, gamePath(game)+"/versions")
+}
+
+// Version gives a published version's text.
+func (c *Client) Version(ctx context.Context, game string, version int) ([]byte, error) {
+	return get[[]byte](ctx, c, gamePath(game)+"/versions/"+strconv.Itoa(version))
+}
+
+// Publish publishes the game's plan with this entity tag. goOn is why it is published although its trial was not clean.
+func (c *Client) Publish(ctx context.Context, game, etag, goOn string) (api.VersionInfo, error) {
+	var out api.VersionInfo
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, api.Publishing{GoOn: goOn}, &out)
+	return out, err
+}
+
+// CompareVersions compares two published versions; to 0 is the plan that is being worked on.
+func (c *Client) CompareVersions(ctx context.Context, game string, from, to int) (api.BothWays, error) {
+	return get[api.BothWays](ctx, c, fmt.Sprintf("%s/compare?from=%d&to=%d", gamePath(game), from, to))
+}
+
+// StartTrial takes all saves to the game's plan, without writing any.
+func (c *Client) StartTrial(ctx context.Context, game string, in api.TrialStart) (api.TrialInfo, error) {
+	var out api.TrialInfo
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/trials", "", in, &out)
+	return out, err
+}
+
+// Trials lists the trials of a game, newest first.
+func (c *Client) Trials(ctx context.Context, game string) ([]api.TrialInfo, error) {
+	return get[[]api.TrialInfo](ctx, c, gamePath(game)+"/trials")
+}
+
+func trialPath(game string, id int) string { return fmt.Sprintf("%s/trials/%d", gamePath(game), id) }
+
+// Trial says how far a trial is, and what came of it.
+func (c *Client) Trial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
+	return get[api.TrialInfo](ctx, c, trialPath(game, id))
+}
+
+// StopTrial stops a trial; GoOnTrial goes on with it.
+func (c *Client) StopTrial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
+	var out api.TrialInfo
+	_, err := c.do(ctx, http.MethodPost, trialPath(game, id)+"/stop", nil, nil, &out)
+	return out, err
+}
+
+// GoOnTrial goes on with a trial that was stopped.
+func (c *Client) GoOnTrial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
+	var out api.TrialInfo
+	_, err := c.do(ctx, http.MethodPost, trialPath(game, id)+"/go-on", nil, nil, &out)
+	return out, err
+}
+
+// WatchTrial tells how far a trial is as it goes on, and gives what came of it when it has ended.
+func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(api.TrialInfo)) (api.TrialInfo, error) {
+	var last api.TrialInfo
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base+trialPath(game, id)+"/events", nil)
+	if err != nil {
+		return last, err
+	}
+	res, err := (&http.Client{}).Do(req) // it may take as long as it takes
+	if err != nil {
+		return last, err
+	}
+	defer func() { _ = res.Body.Close() }()
+	lines := bufio.NewScanner(res.Body)
+	lines.Buffer(nil, 64<<20)
+	if res.StatusCode >= 400 {
+		lines.Scan()
+		return last, problemOf(res, lines.Bytes())
+	}
+	for lines.Scan() {
+		data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: "))
+		if !ok {
+			continue
+		}
+		last = api.TrialInfo{}
+		if err := json.Unmarshal(data, &last); err != nil {
+			return last, err
+		}
+		told(last)
+	}
+	return last, lines.Err()
+}
+
+// CheckSave says everything that a plan does not take as it is in a save. under is a published version; 0 is the plan that
+// is being worked on.
+func (c *Client) CheckSave(ctx context.Context, game string, raw []byte, under int) (upgrade.Checked, error) {
+	var out upgrade.Checked
+	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?under="+strconv.Itoa(under), http.Header{"Content-Type": {"application/json"}}, raw, &out)
+	return out, err
+}
+
+func slotPath(game, player string, slot int) string {
+	return fmt.Sprintf("%s/slots/%d", playerPath(game, player), slot)
+}
+
+// Download gives a slot's newest save, sealed, and its entity tag.
+func (c *Client) Download(ctx context.Context, game, player string, slot int) (raw []byte, etag string, err error) {
+	header, err := c.do(ctx, http.MethodGet, slotPath(game, player, slot)+"/save", nil, nil, &raw)
+	return raw, header.Get("ETag"), err
+}
+
+// Upload puts a save into a slot. etag is that of what is there, "" where the slot is empty; the new one's is given.
+func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw []byte, etag, why string, unsealed bool) (api.Edited, string, error) {
+	header := http.Header{"Content-Type": {"application/json"}}
+	if etag != "" {
+		header.Set("If-Match", etag)
+	}
+	q := url.Values{"why": {why}, "unsealed": {strconv.FormatBool(unsealed)}}
+	var out api.Edited
+	res, err := c.do(ctx, http.MethodPut, slotPath(game, player, slot)+"/save?"+q.Encode(), header, raw, &out)
+	return out, res.Get("ETag"), err
+}
+
+// CopySlot copies a slot's newest save into another. etag is that of what is there.
+func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (api.Edited, error) {
+	var out api.Edited
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/copy", etag, api.Copying{To: to}, &out)
+	return out, err
+}
+
+// EmptySlot makes a slot empty; its revisions stay.
+func (c *Client) EmptySlot(ctx context.Context, game, player string, slot int) error {
+	_, err := c.do(ctx, http.MethodDelete, slotPath(game, player, slot)+"?name="+url.QueryEscape(player), nil, nil, nil)
+	return err
+}
+
+// Correct puts a value right by hand.
+func (c *Client) Correct(ctx context.Context, game, player string, slot int, what api.Correction, etag string) (api.Edited, error) {
+	var out api.Edited
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/correct", etag, what, &out)
+	return out, err
+}
+
+// Reset begins a slot anew.
+func (c *Client) Reset(ctx context.Context, game, player string, slot int, why, etag string) (api.Edited, error) {
+	var out api.Edited
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/reset", etag, api.Resetting{Why: why}, &out)
+	return out, err
+}
+
+// Export gives everything that is held about a player.
+func (c *Client) Export(ctx context.Context, game, player string) (api.Held, error) {
+	return get[api.Held](ctx, c, playerPath(game, player)+"/export")
+}
+
+// Forget deletes everything that is held about a player.
+func (c *Client) Forget(ctx context.Context, game, player string, commons bool) (api.Forgotten, error) {
+	var out api.Forgotten
+	q := url.Values{"name": {player}, "commons": {strconv.FormatBool(commons)}}
+	_, err := c.do(ctx, http.MethodDelete, playerPath(game, player)+"?"+q.Encode(), nil, nil, &out)
+	return out, err
+}
+
+// Keys lists the keys that seal what leaves the service; NewKey seals with a new one from now on.
+func (c *Client) Keys(ctx context.Context) ([]api.KeyInfo, error) {
+	return get[[]api.KeyInfo](ctx, c, "/v1/keys")
+}
+
+// NewKey seals with a new key from now on.
+func (c *Client) NewKey(ctx context.Context) ([]api.KeyInfo, error) {
+	var out []api.KeyInfo
+	_, err := c.do(ctx, http.MethodPost, "/v1/keys", nil, nil, &out)
+	return out, err
+}
