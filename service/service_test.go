@@ -36,6 +36,13 @@ type house struct {
 }
 
 func start(t *testing.T) *house {
+	h := founded(t)
+	h.enter()
+	return h
+}
+
+// founded is a house in which no session was opened yet.
+func founded(t *testing.T) *house {
 	h := &house{t: t, path: filepath.Join(t.TempDir(), "a.db")}
 	h.open()
 	_, guild := h.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
@@ -43,7 +50,6 @@ func start(t *testing.T) *house {
 	_, report, err := h.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	require.NoError(t, err)
 	require.True(t, report.Runnable)
-	h.enter()
 	t.Cleanup(h.stop)
 	return h
 }

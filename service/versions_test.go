@@ -59,8 +59,7 @@ func (h *house) tried() api.TrialInfo {
 // From the first night to the fourth version: every version is published after a trial, every save is taken up when it is
 // loaded, and the old one stays.
 func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
-	h := start(t)
-	require.NoError(t, h.room.Close(ctx))
+	h := founded(t)
 	etag := h.draft(read(t, "plan.v1.yaml"))
 	_, err := h.c.Publish(ctx, "lantern-pass", `"another"`, "")
 	assert.Equal(t, http.StatusPreconditionFailed, status(err))
@@ -133,7 +132,7 @@ func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 }
 
 func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
-	h := start(t)
+	h := founded(t)
 	etag := h.draft(read(t, "plan.v1.yaml"))
 	_, err := h.c.Publish(ctx, "lantern-pass", etag, "")
 	require.NoError(t, err)
