@@ -1,0 +1,266 @@
+package store
+
+import (
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"os"
+	"strings"
+
+	"gorm.io/gorm"
+)
+
+// Trouble is something that is wrong with a file.
+type Trouble struct {
+	What   string `json:"what" doc:"What is wrong."`
+	Detail string `json:"detail" doc:"Where, and what follows from it."`
+	Saved  bool   `json:"saved" doc:"Whether a rescue gets the rest, or an earlier save stands in."`
+}
+
+// Diagnosis is what a file holds and what is wrong with it.
+type Diagnosis struct {
+	Path     string         `json:"path"`
+	Bytes    int64          `json:"bytes"`
+	Schema   int            `json:"schema" doc:"The version of its schema."`
+	Known    int            `json:"known" doc:"The version that this program knows."`
+	Counts   map[string]int `json:"counts" doc:"How much of each kind can be read."`
+	Troubles []Trouble      `json:"troubles"`
+}
+
+// Whole says whether nothing is wrong.
+func (d *Diagnosis) Whole() bool { return len(d.Troubles) == 0 }
+
+func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
+	d.Troubles = append(d.Troubles, Trouble{what, fmt.Sprintf(detail, args...), saved})
+}
+
+// tables are those that a file has, the ones that others refer to first.
+var tables = []string{"games", "plan_texts", "versions", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys"}
+
+// openToRead opens a file without changing anything about it, also while a service has it open.
+func openToRead(path string) (*gorm.DB, error) {
+	info, err := os.Stat(path)
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return nil, fmt.Errorf("there is no file %s", path)
+	case err != nil:
+		return nil, err
+	case info.IsDir():
+		return nil, fmt.Errorf("%s is a folder", path)
+	}
+	return connect("file:"+path+"?mode=ro&_query_only=on&_busy_timeout=5000", 1)
+}
+
+// Backup writes a whole copy of a file as it is at one moment, also while a service has it open. An existing file is not
+// overwritten.
+func Backup(path, to string) error {
+	if _, err := os.Stat(to); err == nil {
+		return fmt.Errorf("%s is there already, and is not overwritten", to)
+	}
+	db, err := openToRead(path)
+	if err != nil {
+		return err
+	}
+	defer closeDB(db)
+	if err := db.Exec("PRAGMA query_only = OFF").Error; err != nil { // the copy is what is written
+		return err
+	}
+	return copyTo(db, to)
+}
+
+// Examine reads a whole file and says what is wrong with it. Nothing in it is changed. An error means that it cannot be
+// read at all.
+func Examine(path string) (*Diagnosis, error) {
+	db, err := openToRead(path)
+	if err != nil {
+		return nil, err
+	}
+	defer closeDB(db)
+	d := &Diagnosis{Path: path, Known: len(steps), Counts: map[string]int{}, Troubles: []Trouble{}}
+	if info, err := os.Stat(path); err == nil {
+		d.Bytes = info.Size()
+	}
+	if err := db.Raw("PRAGMA user_version").Scan(&d.Schema).Error; err != nil {
+		return nil, fmt.Errorf("%s cannot be read as a file of alluvion: %w", path, err)
+	}
+	switch {
+	case d.Schema > d.Known:
+		d.tell(true, "It was written by a newer program", "Its schema is version %d, and this program knows up to %d.", d.Schema, d.Known)
+		return d, nil
+	case d.Schema == 0:
+		d.tell(false, "It holds nothing of alluvion", "No schema was ever made in it.")
+		return d, nil
+	}
+	d.pages(db)
+	if d.Schema < d.Known {
+		return d, nil // a service brings it forward; until then some tables are missing
+	}
+	d.contents(db)
+	return d, nil
+}
+
+// pages asks the database library whether its own structures are whole.
+func (d *Diagnosis) pages(db *gorm.DB) {
+	var found []string
+	err := db.Raw("PRAGMA integrity_check(20)").Scan(&found).Error
+	if err != nil {
+		found = append(found, err.Error())
+	}
+	for _, text := range found {
+		if text != "ok" {
+			d.tell(true, "The file itself is damaged", "%s. A rescue copies everything that can still be read into a new file.", strings.TrimSpace(text))
+		}
+	}
+}
+
+// contents reads every row, and holds documents against their checksums.
+func (d *Diagnosis) contents(db *gorm.DB) {
+	for _, table := range tables {
+		n, lost := 0, 0
+		eachRow(db, table, func(map[string]any) { n++ }, func(error) { lost++ })
+		d.Counts[table] = n
+		if lost > 0 {
+			d.tell(true, "Some of "+table+" cannot be read", "%d rows or more are lost; %d can be read.", lost, n)
+		}
+	}
+	d.saves(db)
+	for _, table := range []string{"recoveries", "worlds", "kept_worlds"} {
+		eachRow(db, table, func(row map[string]any) {
+			if checksum(bytesOf(row["doc"])) != fmt.Sprint(row["checksum"]) {
+				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.", row["game"], row["player"], row["session"])
+			}
+		}, func(error) {})
+	}
+}
+
+type slotID struct {
+	game, player string
+	slot         int64
+}
+
+// saves looks at every save, and whether each slot has the one that it begins with.
+func (d *Diagnosis) saves(db *gorm.DB) {
+	good := map[slotID]map[int64]bool{}
+	eachRow(db, "saves", func(row map[string]any) {
+		id := idOf(row)
+		if good[id] == nil {
+			good[id] = map[int64]bool{}
+		}
+		revision, _ := row["revision"].(int64)
+		if good[id][revision] = checksum(bytesOf(row["doc"])) == fmt.Sprint(row["checksum"]); !good[id][revision] {
+			d.tell(true, "A save is damaged", "Revision %d of slot %d of %s in %s: its checksum does not match.", revision, id.slot, id.player, id.game)
+		}
+	}, func(error) {})
+	eachRow(db, "slots", func(row map[string]any) {
+		id := idOf(row)
+		revision, _ := row["revision"].(int64)
+		if revision == 0 || good[id][revision] {
+			return
+		}
+		best := int64(0)
+		for r, whole := range good[id] {
+			if whole {
+				best = max(best, r)
+			}
+		}
+		if best == 0 {
+			d.tell(false, "A slot has no save any more", "Slot %d of %s in %s: none of its revisions can be read.", id.slot, id.player, id.game)
+			return
+		}
+		d.tell(true, "The newest save of a slot cannot be read", "Slot %d of %s in %s: revision %d is the newest that is whole. Take it up again, or say misfits: {unreadable: last} in the plan.", id.slot, id.player, id.game, best)
+	}, func(error) {})
+}
+
+func idOf(row map[string]any) slotID {
+	slot, _ := row["slot"].(int64)
+	return slotID{fmt.Sprint(row["game"]), fmt.Sprint(row["player"]), slot}
+}
+
+func bytesOf(v any) []byte {
+	switch v := v.(type) {
+	case []byte:
+		return v
+	case string:
+		return []byte(v)
+	}
+	return nil
+}
+
+// eachRow visits the rows of a table one by one. One that cannot be read is told to lost, and passed over.
+func eachRow(db *gorm.DB, table string, visit func(map[string]any), lost func(error)) {
+	var last int64
+	bad := 0
+	for bad < 100_000 {
+		row := map[string]any{}
+		found := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid > ? ORDER BY rowid LIMIT 1", last).Scan(&row)
+		if found.Error == nil && len(row) == 0 {
+			return
+		}
+		if found.Error == nil {
+			last, _ = row["rowid_"].(int64)
+			delete(row, "rowid_")
+			visit(row)
+			continue
+		}
+		var next int64 // the rows behind the damage, where they can be found
+		if db.Raw("SELECT COALESCE(MAX(rowid), 0) FROM "+table).Scan(&next).Error != nil || next <= last {
+			lost(found.Error)
+			return
+		}
+		last, bad = last+1, bad+1
+		if single := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid = ?", last).Scan(&row); single.Error == nil && len(row) > 0 {
+			delete(row, "rowid_")
+			visit(row)
+		} else if single.Error != nil {
+			lost(single.Error)
+		}
+	}
+}
+
+// Rescue copies everything that can be read into a new file, and says what could not be. Slots whose newest save is
+// damaged begin with the newest that is whole.
+func Rescue(path, to string) (*Diagnosis, error) {
+	d, err := Examine(path)
+	if err != nil {
+		return nil, err
+	}
+	if d.Schema != d.Known {
+		return d, fmt.Errorf("its schema is version %d, and %d is wanted for a rescue", d.Schema, d.Known)
+	}
+	if _, err := os.Stat(to); err == nil {
+		return d, fmt.Errorf("%s is there already, and is not overwritten", to)
+	}
+	from, err := openToRead(path)
+	if err != nil {
+		return d, err
+	}
+	defer closeDB(from)
+	out, err := Open(to, slog.New(slog.DiscardHandler))
+	if err != nil {
+		return d, err
+	}
+	defer out.Close()
+	err = out.write.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec("PRAGMA defer_foreign_keys = ON").Error; err != nil {
+			return err
+		}
+		for _, table := range tables {
+			var failed error
+			eachRow(from, table, func(row map[string]any) {
+				if doc, has := row["checksum"]; has && checksum(bytesOf(row["doc"])) != fmt.Sprint(doc) {
+					return
+				}
+				if err := tx.Table(table).Create(row).Error; err != nil && failed == nil {
+					failed = fmt.Errorf("%s: %w", table, err)
+				}
+			}, func(error) {})
+			if failed != nil {
+				return failed
+			}
+		}
+		return tx.Exec(`UPDATE slots SET revision = COALESCE((SELECT MAX(revision) FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.moment <> 'superseded'), 0)
+			WHERE revision > 0 AND NOT EXISTS (SELECT 1 FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.revision = slots.revision)`).Error
+	})
+	return d, err
+}
