@@ -40,7 +40,7 @@ type command struct {
 type options struct {
 	json, accepted, verbose, steps, record, watch, all          bool
 	addr, data, service, game, session, row, at, junit, who, of string
-	plan, keys, old                                             string
+	plan, keys, old, goOn, rescue                               string
 	made, seed                                                  int
 }
 
@@ -92,6 +92,17 @@ var commands = []command{
 		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each of them, besides those at every edge")
 		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against")
+	}},
+	{"publish", "PLAN", "make a plan the game's next version in a running service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+		fs.StringVar(&o.goOn, "go-on", "", "publish although the trial is not clean, for this `reason`, which is kept")
+		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each published version, besides those at every edge")
+		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
+	}},
+	{"backup", "DATA TO", "copy a service's file as it is now, also while the service runs", runBackup, nil},
+	{"doctor", "DATA", "say what is wrong with a service's file, and what can be saved", runDoctor, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		fs.StringVar(&o.rescue, "rescue", "", "copy everything that can be read into this new `file`")
 	}},
 	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {

@@ -8,3 +8,6 @@ import "os"
 func lockFile(path string) (*os.File, error) {
 	return os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o640)
 }
+
+// bearLimits does nothing here.
+func bearLimits() {}

@@ -4,6 +4,7 @@ package store
 
 import (
 	"os"
+	"os/signal"
 	"syscall"
 )
 
@@ -20,3 +21,7 @@ func lockFile(path string) (*os.File, error) {
 	}
 	return f, nil
 }
+
+// bearLimits makes a limit on the size of files an error of the write that hits it, like a full disk, and not the end of
+// the program.
+func bearLimits() { signal.Ignore(syscall.SIGXFSZ) }

@@ -55,6 +55,7 @@ func Open(path string, log *slog.Logger) (*Store, error) {
 	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
 		return nil, fmt.Errorf("store: cannot make the folder of %s: %w", path, err)
 	}
+	bearLimits()
 	lock, err := lockFile(path + ".lock")
 	if err != nil {
 		return nil, fmt.Errorf("store: %s: %w", path, err)

@@ -1,0 +1,174 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"alluvion/client"
+	"alluvion/core/check"
+	"alluvion/service/api"
+	"alluvion/service/store"
+)
+
+// runBackup copies a service's file, also while the service runs.
+func runBackup(c *call) (int, error) {
+	if len(c.args) != 2 {
+		fmt.Fprintln(c.err, "alluvion: the file of a service is wanted, and where its copy is to be.")
+		return wrongUse, errUse
+	}
+	if err := store.Backup(c.args[0], c.args[1]); err != nil {
+		return failed, fmt.Errorf("nothing was copied: %w", err)
+	}
+	info, err := os.Stat(c.args[1])
+	if err != nil {
+		return failed, err
+	}
+	fmt.Fprintf(c.out, "%s  %s is a whole copy of %s as it is now (%s).\n", c.style.green("copied"), c.args[1], c.args[0], bytesText(info.Size()))
+	return fine, nil
+}
+
+// bytesText is a size as people read it.
+func bytesText(n int64) string {
+	switch {
+	case n >= 10<<20:
+		return fmt.Sprintf("%d MB", n>>20)
+	case n >= 10<<10:
+		return fmt.Sprintf("%d KB", n>>10)
+	}
+	return fmt.Sprintf("%d bytes", n)
+}
+
+// runDoctor says what is wrong with a service's file, and copies what can be read into a new one.
+func runDoctor(c *call) (int, error) {
+	if len(c.args) != 1 {
+		fmt.Fprintln(c.err, "alluvion: the file of a service is wanted.")
+		return wrongUse, errUse
+	}
+	var d *store.Diagnosis
+	var err error
+	if c.rescue != "" {
+		d, err = store.Rescue(c.args[0], c.rescue)
+	} else {
+		d, err = store.Examine(c.args[0])
+	}
+	if d == nil {
+		return failed, err
+	}
+	code := fine
+	if !d.Whole() {
+		code = findings
+	}
+	if c.json {
+		return code, errors.Join(err, writeJSON(c.out, d))
+	}
+	c.printDiagnosis(d)
+	if err == nil && c.rescue != "" {
+		fmt.Fprintf(c.out, "%s  Everything that can be read is in %s. Look at it with: alluvion doctor %s\n", c.style.green("rescued"), c.rescue, c.rescue)
+	}
+	return code, err
+}
+
+func (c *call) printDiagnosis(d *store.Diagnosis) {
+	s := c.style
+	fmt.Fprintf(c.out, "%s  %s, schema %d of %d\n", s.bold(d.Path), bytesText(d.Bytes), d.Schema, d.Known)
+	if d.Schema > 0 && d.Schema < d.Known {
+		fmt.Fprintln(c.out, s.quiet("  A service brings the schema forward when it opens the file, and copies the file before."))
+	}
+	var held []string
+	for _, x := range []struct{ table, words string }{{"games", "game"}, {"versions", "published version"}, {"slots", "slot"}, {"saves", "save"}, {"recoveries", "recovery state"}, {"worlds", "world"}, {"journal", "change"}} {
+		if n := d.Counts[x.table]; n > 0 {
+			held = append(held, plural(n, x.words))
+		}
+	}
+	if len(held) > 0 {
+		fmt.Fprintln(c.out, s.quiet("  "+strings.Join(held, ", ")))
+	}
+	for _, x := range d.Troubles {
+		mark := s.yellow("can be mended")
+		if !x.Saved {
+			mark = s.red("is lost")
+		}
+		fmt.Fprintf(c.out, "\n%s  %s\n%s\n", s.bold(x.What), mark, wrap(x.Detail, "  ", 96))
+	}
+	if d.Whole() {
+		fmt.Fprintln(c.out, s.green("whole")+"  Nothing is wrong with it.")
+		return
+	}
+	fmt.Fprintf(c.out, "\nStop the service, keep this file, and copy what can be read: alluvion doctor -rescue NEW %s\n", d.Path)
+}
+
+// runPublish makes a plan the game's next version: after a trial over every save that the service has.
+func runPublish(c *call) (int, error) {
+	source, name, err := c.readPlan()
+	if err != nil {
+		return failed, err
+	}
+	m, p, found := check.Text(source, commonsBeside(name))
+	if m == nil {
+		c.printFindings(name, found)
+		return findings, nil
+	}
+	game, to := p.Game.Name, p.Version.Value
+	service := client.New(c.service)
+	etag, err := c.draft(service, game, source)
+	if err != nil {
+		return failed, err
+	}
+	all, err := service.Versions(c.ctx, game)
+	if err != nil {
+		return failed, err
+	}
+	if !all.Draft.Next {
+		fmt.Fprintf(c.out, "%s is version %d, and the next of %s is %d: published versions never change.\n", name, to, game, all.Draft.Wanted)
+		return findings, nil
+	}
+	if clean, err := c.tryOnService(service, game); err != nil || !clean && c.goOn == "" {
+		if err == nil {
+			fmt.Fprintln(c.out, "\nIt is not published. Mend it, or go on with: -go-on REASON")
+		}
+		return findings, err
+	}
+	v, err := service.Publish(c.ctx, game, etag, c.goOn)
+	if err != nil {
+		return failed, err
+	}
+	fmt.Fprintf(c.out, "%s  Version %d of %s. Sessions that are opened from now on run it, and each save is taken up when it is loaded.\n", c.style.green("published"), v.Version, game)
+	return fine, nil
+}
+
+// draft makes a text the plan that is worked on in the service.
+func (c *call) draft(service *client.Client, game string, source []byte) (string, error) {
+	_, etag, err := service.Plan(c.ctx, game)
+	var p *client.Problem
+	if errors.As(err, &p) && p.Status == 404 {
+		etag, err = "", nil
+	}
+	if err != nil {
+		return "", err
+	}
+	etag, _, err = service.PutPlan(c.ctx, game, source, etag)
+	return etag, err
+}
+
+// tryOnService runs a trial in the service and prints what came of it; clean where there is nothing to try.
+func (c *call) tryOnService(service *client.Client, game string) (bool, error) {
+	t, err := service.StartTrial(c.ctx, game, api.TrialStart{Made: c.made, Seed: c.seed})
+	if err != nil {
+		return false, err
+	}
+	bar := c.progress(t.Total)
+	t, err = service.WatchTrial(c.ctx, game, t.Trial, func(now api.TrialInfo) { _ = bar.Set(min(now.Done, now.Total)) })
+	_ = bar.Finish()
+	switch {
+	case err != nil:
+		return false, err
+	case t.State != "done":
+		return false, fmt.Errorf("the trial is %s: %s", t.State, t.Error)
+	}
+	if t.Result.Saves > 0 {
+		c.printTrial(t.Result)
+	}
+	return t.Clean, nil
+}
