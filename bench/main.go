@@ -23,20 +23,33 @@ type row struct{ what, ours, peer, ratio, wanted string }
 
 func main() {
 	testing.Init()
+	only := flag.String("only", "", "measure only what has this word in its name, and write nothing down")
+	flag.Parse()
 	if err := flag.Set("test.benchtime", "100ms"); err != nil {
 		panic(err)
 	}
-	rows := []row{event(), allocations()}
-	rows = append(rows, flat()...)
-	rows = append(rows, growth(), start(), firstLoad())
+	var rows []row
+	for _, m := range []struct {
+		name string
+		rows func() []row
+	}{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)}, {"start", one(start)}, {"console", one(firstLoad)}} {
+		if strings.Contains(m.name, *only) {
+			rows = append(rows, m.rows()...)
+		}
+	}
 	table := render(rows)
 	fmt.Print(table)
+	if *only != "" {
+		return
+	}
 	page := "# Benchmarks\n\nMade by `make bench`; the ratios are what counts.\n\n" + table
 	if err := os.WriteFile("docs/benchmarks.md", []byte(page), 0o644); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)
 		os.Exit(1)
 	}
 }
+
+func one(of func() row) func() []row { return func() []row { return []row{of()} } }
 
 func render(rows []row) string {
 	var b strings.Builder

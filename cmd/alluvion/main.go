@@ -81,19 +81,19 @@ var commands = []command{
 		jsonFlag(fs, o)
 		fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
 	}},
-	{"save", "check FILE|FOLDER...", "say everything that a plan does not take as it is in saves, and what would be loaded", runSave, func(fs *flag.FlagSet, o *options) {
+	{"save", "check SAVES...", "say all that a plan does not take as it is in saves, and what it would load", runSave, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against (default: keys.json beside the save, or in a folder above)")
 	}},
-	{"trial", "PLAN [FILE|FOLDER...]", "take saves to a plan without writing any, and count what comes of them", runTrial, func(fs *flag.FlagSet, o *options) {
+	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.old, "old", "", "earlier versions of the plan, `files` with commas between: saves are made up for each")
 		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each of them, besides those at every edge")
 		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against")
 	}},
-	{"publish", "PLAN", "make a plan the game's next version in a running service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
+	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
 		fs.StringVar(&o.goOn, "go-on", "", "publish although the trial is not clean, for this `reason`, which is kept")
 		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each published version, besides those at every edge")
@@ -120,6 +120,7 @@ var commands = []command{
 	}},
 	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of the saves of a plan", runSchema, func(fs *flag.FlagSet, o *options) {
 		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons, or save (of the plan that is named)")
+		fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
 	}},
 }
 
@@ -235,6 +236,16 @@ var longer = map[string]string{
 	"matrix": "Works on the file alone. A * marks what the item itself decides; the rest follows from the plan's\n" +
 		"defaults. With -row, each cell is explained in a sentence.",
 	"play": playHelp,
+	"save": "SAVES are files, or folders of them (*.json); sealed or not, of players or worlds, of any version. Each is held\n" +
+		"against the plan, taken up to its version where it is older. The exit status is 1 where anything is wrong.",
+	"trial": "SAVES are files, or folders of them. With -old, saves are made up for earlier versions of the plan, so that one\n" +
+		"that nobody has played yet is tried too. The exit status is 1 where anything is lost, put right or refused.",
+	"publish": "The plan becomes what is worked on in the service; every stored save, and made-up ones of each published\n" +
+		"version, are taken to it without writing any; and where nothing is lost it is published. What is published\n" +
+		"never changes. -go-on publishes all the same, and keeps the reason.",
+	"backup": "DATA is the file that a service keeps games and saves in (serve -data). Nothing has to be stopped.",
+	"doctor": "DATA is the file that a service keeps games and saves in. Nothing in it is changed. Every page is read, and\n" +
+		"every document held against its checksum. The exit status is 1 where anything is wrong.",
 	"demo": "Without -data, the demo's saves are kept in a new folder of their own, and are gone when it ends.",
 }
 

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"slices"
+
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -10,6 +12,9 @@ import (
 type Judge struct {
 	run   *Run
 	world bool // whether the world is known
+	// player stands in for whose save is asked about, with the start values of all variables.
+	player *Player
+	starts []expr.Value
 }
 
 // Breach is something that does not hold.
@@ -29,6 +34,43 @@ func NewJudge(m *model.Model, w *save.World) *Judge {
 	return j
 }
 
+// present is a player with what can be asked of a save; what the record of a checkpoint holds cannot.
+func (j *Judge) present(s *save.Player) *Player {
+	r := j.run
+	if j.player == nil {
+		j.player = &Player{vars: r.starts(r.m.Holders[model.OfPlayer])}
+		j.player.used, j.player.marks, j.player.earned = make([]bool, len(r.m.Checkpoints)), make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
+		j.starts = slices.Clone(j.player.vars)
+	}
+	p := j.player
+	p.id, p.slot, p.dead, p.visits, p.reached = s.Player, s.Slot, s.Dead, s.Visits+1, -1
+	copy(p.vars, j.starts)
+	r.fill(p.vars, model.OfPlayer, s.Values)
+	p.pairs = nil
+	if len(s.Scenes)+len(s.Props) > 0 {
+		p.pairs = r.pairsIn(s.Scenes, s.Props)
+	}
+	for i, c := range r.m.Checkpoints {
+		p.used[i] = slices.Contains(s.Used, c.ID)
+		if c.ID == s.Checkpoint {
+			p.reached = i
+		}
+	}
+	for i, m := range r.m.Milestones {
+		p.earned[i] = slices.Contains(s.Milestones, m.ID)
+	}
+	if len(s.Waymarks) > 0 {
+		p.marks = r.marksIn(s.Waymarks)
+	} else {
+		clear(p.marks)
+	}
+	p.place = r.validPlace(s.Place, r.startPlace())
+	if r.m.Single && s.World != nil {
+		r.takeWorld(s.World)
+	}
+	return p
+}
+
 // Player says what does not hold for a player's save, as it stands: no crossing is applied. Where it was upgraded, the
 // checks of the upgrade are asked too.
 func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
@@ -36,12 +78,7 @@ func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
 	if len(r.m.Always) == 0 && (!upgraded || len(r.m.Checks) == 0) {
 		return nil
 	}
-	p := &Player{id: s.Player, slot: s.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
-	p.used, p.reached = make([]bool, len(r.m.Checkpoints)), -1
-	p.marks, p.earned, p.ranks = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones)), make([]expr.Value, len(r.m.Standings))
-	p.place = r.startPlace()
-	p.entry = p.place
-	(&tx{run: r}).load(p, s)
+	p := j.present(s)
 	r.enter(p)
 	defer r.exit(p)
 	var out []Breach

@@ -138,8 +138,20 @@ func (v Value) MarshalJSON() ([]byte, error) {
 
 // UnmarshalJSON reads null, true, a plain decimal number, a string, or a list of such.
 func (v *Value) UnmarshalJSON(raw []byte) error {
-	s := strings.TrimSpace(string(raw))
 	*v = None
+	switch {
+	case plainText(raw):
+		v.Kind, v.Text = IsText, string(raw[1:len(raw)-1])
+		return nil
+	case len(raw) > 0 && (raw[0] == '-' || '0' <= raw[0] && raw[0] <= '9'):
+		n, err := fixed.ParseBytes(raw)
+		*v = OfNum(n)
+		return err
+	case string(raw) == "false":
+		*v = OfBool(false)
+		return nil
+	}
+	s := strings.TrimSpace(string(raw))
 	switch {
 	case s == "null":
 		return nil
@@ -157,6 +169,19 @@ func (v *Value) UnmarshalJSON(raw []byte) error {
 	n, err := fixed.Parse(s)
 	*v = OfNum(n)
 	return err
+}
+
+// plainText says whether a text in quotes is in JSON just what it is without them.
+func plainText(s []byte) bool {
+	if len(s) < 2 || s[0] != '"' || s[len(s)-1] != '"' {
+		return false
+	}
+	for i := 1; i < len(s)-1; i++ {
+		if c := s[i]; c < ' ' || c == '"' || c == '\\' || c >= 0x80 {
+			return false
+		}
+	}
+	return true
 }
 
 func (v *Value) unmarshalList(raw []byte) error {

@@ -298,6 +298,9 @@ func (a *Num) UnmarshalJSON(b []byte) (err error) {
 // Parse reads a plain decimal: an optional sign, digits, an optional fraction of at most nine
 // places. Exponents, hexadecimal, infinities and spaces are refused.
 func Parse(s string) (Num, error) {
+	if n, ok := parseShort(s); ok {
+		return n, nil
+	}
 	body, neg := strings.CutPrefix(s, "-")
 	whole, frac, dotted := strings.Cut(body, ".")
 	if whole == "" || dotted && frac == "" || !digits(whole) || !digits(frac) {
@@ -315,6 +318,46 @@ func Parse(s string) (Num, error) {
 		v.Neg(v)
 	}
 	return fromBig(v)
+}
+
+// ParseBytes is Parse for bytes.
+func ParseBytes(b []byte) (Num, error) {
+	if n, ok := parseShort(b); ok {
+		return n, nil
+	}
+	return Parse(string(b))
+}
+
+// parseShort is Parse for numbers of few digits, which most are; false where it cannot tell.
+func parseShort[T string | []byte](s T) (Num, bool) {
+	i, neg := 0, false
+	if len(s) > 0 && s[0] == '-' {
+		i, neg = 1, true
+	}
+	if len(s)-i > 9 || i == len(s) || s[i] == '.' || s[len(s)-1] == '.' {
+		return Num{}, false
+	}
+	v, places := int64(0), -1
+	for ; i < len(s); i++ {
+		switch c := s[i]; {
+		case c == '.' && places < 0:
+			places = 0
+		case c < '0' || c > '9':
+			return Num{}, false
+		default:
+			v = v*10 + int64(c-'0')
+			if places >= 0 {
+				places++
+			}
+		}
+	}
+	for range Places - max(places, 0) {
+		v *= 10
+	}
+	if neg {
+		v = -v
+	}
+	return FromNano(v), true
 }
 
 // Must is Parse for constants in code: it panics on anything but a number.

@@ -155,15 +155,17 @@ func (f *fitter) values(h *model.Holding, owner, pointer string, raw LooseValues
 // absent finds what the attic kept for a variable that the save does not have, or tells that it is missing. What was
 // given up does not come back by itself.
 func (f *fitter) absent(out Values, v *model.Var, owner, pointer string) {
-	name := owner + "." + v.ID
-	if kept, ok := f.attic.Get(name); ok && kept.Why == "" && !f.ofRecord {
-		if value, err := v.FromJSON(kept.Value); err == nil {
-			out[v.ID] = value
-			delete(f.attic, name)
-			return
+	if len(f.attic) > 0 && !f.ofRecord {
+		name := owner + "." + v.ID
+		if kept, ok := f.attic.Get(name); ok && kept.Why == "" {
+			if value, err := v.FromJSON(kept.Value); err == nil {
+				out[v.ID] = value
+				delete(f.attic, name)
+				return
+			}
 		}
 	}
-	if !v.Holder.Lazy() {
+	if !v.Holder.Lazy() && f.then == f.m.Plan.Version.Value && !f.ofRecord {
 		f.missing(pointer+"/"+v.ID, v.Name, startsAs(v))
 	}
 }
@@ -293,6 +295,9 @@ func (f *fitter) marks(p *Player) {
 		}
 	}
 	for _, x := range f.m.Standings {
+		if len(f.attic) == 0 {
+			break
+		}
 		if kept, ok := f.attic.Get("standings." + x.ID); ok && kept.Why == "" {
 			if n, err := fixed.Parse(string(kept.Value)); err == nil {
 				if p.Standings == nil {

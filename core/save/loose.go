@@ -69,7 +69,7 @@ type LooseWorld struct {
 // told in Broken; an error, which is ErrFormat, means that it is no save at all.
 func OpenPlayer(raw []byte) (*Loose, error) {
 	l := &Loose{Player: &Player{}}
-	if strict(raw, l) == nil {
+	if scan(raw, func(s *scanner) error { return s.player(l) }) == nil {
 		return l, l.isSave(l.Format)
 	}
 	l = &Loose{Player: &Player{}}
@@ -86,7 +86,7 @@ func OpenPlayer(raw []byte) (*Loose, error) {
 // OpenWorld reads the bytes of a world's save, as OpenPlayer does a player's.
 func OpenWorld(raw []byte) (*LooseWorld, error) {
 	w := &LooseWorld{World: &World{}}
-	if strict(raw, w) != nil {
+	if scan(raw, func(s *scanner) error { return s.world(w) }) != nil {
 		root, err := members(raw)
 		if err != nil {
 			return nil, err
@@ -101,8 +101,14 @@ func OpenWorld(raw []byte) (*LooseWorld, error) {
 	return w, nil
 }
 
+// isPlayers says whether the bytes begin as the canonical form of a player's save does.
+func isPlayers(raw []byte) bool { return bytes.HasPrefix(raw, []byte(`{"alluvion_save":`)) }
+
 // IsWorld says whether the bytes are a world's save rather than a player's.
 func IsWorld(raw []byte) bool {
+	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"alluvion_world"`)) {
+		return false
+	}
 	root, err := members(raw)
 	_, is := root["alluvion_world"]
 	return err == nil && is
@@ -113,14 +119,6 @@ func (l *Loose) isSave(format int) error {
 		return fmt.Errorf("%w: its format is %d, and %d is wanted", ErrFormat, format, Format)
 	}
 	return nil
-}
-
-// strict reads a save that is of the right form throughout.
-func strict(raw []byte, into any) error {
-	if len(raw) > MaxBytes || tooDeep(raw) {
-		return ErrFormat
-	}
-	return json.UnmarshalRead(bytes.NewReader(raw), into, json.RejectUnknownMembers(true))
 }
 
 // members takes the outermost table of a save apart.
@@ -205,7 +203,10 @@ func (p *patient) rest(pointer string, from map[string]jsontext.Value) {
 
 // escape writes a name as a part of a pointer (RFC 6901).
 func escape(name string) string {
-	return strings.NewReplacer("~", "~0", "/", "~1").Replace(name)
+	if !strings.ContainsAny(name, "~/") {
+		return name
+	}
+	return strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
 }
 
 // brief is a written value, cut where it is long.

@@ -52,6 +52,9 @@ func mac(key Key, text []byte) []byte {
 
 // IsSealed says whether the bytes are a save with a seal.
 func IsSealed(raw []byte) bool {
+	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"alluvion_seal"`)) {
+		return false
+	}
 	root, err := members(raw)
 	_, is := root["alluvion_seal"]
 	return err == nil && is
@@ -61,7 +64,7 @@ func IsSealed(raw []byte) bool {
 // it is not as it was when it was sealed, or that the key is not known.
 func (k Keys) Unseal(raw []byte) (inner []byte, key string, err error) {
 	var s sealed
-	if err := strict(raw, &s); err != nil || s.Seal != 1 {
+	if len(raw) > 2*MaxBytes || tooDeep(raw) || json.Unmarshal(raw, &s, json.RejectUnknownMembers(true)) != nil || s.Seal != 1 {
 		return nil, "", fmt.Errorf("%w: it cannot be read", ErrSeal)
 	}
 	i := slices.IndexFunc(k, func(key Key) bool { return key.ID == s.Key })

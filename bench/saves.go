@@ -1,0 +1,214 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"database/sql"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"runtime"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/go-json-experiment/json"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+
+	"alluvion/core/check"
+	"alluvion/core/engine"
+	"alluvion/core/model"
+	"alluvion/core/save"
+	"alluvion/core/upgrade"
+	"alluvion/examples"
+	"alluvion/service/store"
+)
+
+func demo(file string) *model.Model {
+	raw, err := os.ReadFile("examples/lantern-pass/" + file)
+	must(err)
+	m, _, found := check.Text(raw, examples.Commons)
+	if m == nil {
+		panic(fmt.Sprint(found))
+	}
+	return m
+}
+
+func must(err error) {
+	if err != nil {
+		panic(err)
+	}
+}
+
+// made are saves of players that are made up for a plan.
+func made(m *model.Model, n int) [][]byte {
+	var out [][]byte
+	must(upgrade.MadeUp(m, 1, n, func(_ string, doc any) error {
+		if _, ok := doc.(*save.Player); !ok {
+			return nil
+		}
+		raw, err := save.Encode(doc)
+		out = append(out, raw)
+		return err
+	}))
+	return out
+}
+
+// validating compares with a JSON Schema validator on the exported schema, over the same saves.
+func validating() row {
+	m := demo("plan.yaml")
+	docs := made(m, 200)
+	chain, judge := upgrade.New(m), engine.NewJudge(m, nil)
+	parsed, err := jsonschema.UnmarshalJSON(bytes.NewReader(save.Schema(m)))
+	must(err)
+	compiler := jsonschema.NewCompiler()
+	must(compiler.AddResource("save.json", parsed))
+	schema, err := compiler.Compile("save.json")
+	must(err)
+	ours := func(b *testing.B) {
+		for i := range b.N {
+			if x := chain.Check(docs[i%len(docs)], nil, upgrade.Around{}, judge); len(x.Problems) > 0 {
+				panic(fmt.Sprint(x.Problems))
+			}
+		}
+	}
+	peer := func(b *testing.B) {
+		for i := range b.N {
+			doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(docs[i%len(docs)]))
+			must(err)
+			must(schema.Validate(doc))
+		}
+	}
+	a, c := best(ours, peer)
+	return row{fmt.Sprintf("validate a save of %d bytes, against a JSON Schema validator", len(docs[len(docs)-1])), rate(a), rate(c), fmt.Sprintf("%.2f", per(c)/per(a)), "≥ 5 times its rate"}
+}
+
+func rate(r testing.BenchmarkResult) string { return fmt.Sprintf("%.0f/s", 1e9/per(r)) }
+
+// trying compares a trial over 100,000 saves, all of which are taken up, with decoding and encoding them as plain JSON.
+func trying() []row {
+	const n = 100_000
+	m := demo("plan.yaml")
+	docs := made(demo("history/plan.v2.yaml"), 2000)
+	chain, judge, trial := upgrade.New(m), engine.NewJudge(m, nil), upgrade.NewTrial(m)
+	heap := func() uint64 {
+		runtime.GC()
+		var s runtime.MemStats
+		runtime.ReadMemStats(&s)
+		return s.HeapAlloc
+	}
+	trial.Add(chain, judge, "first", docs[0], nil, upgrade.Around{})
+	before := heap()
+	ours, peer := time.Duration(0), time.Duration(0)
+	for part := range 10 { // in turns, since what else runs on the machine changes
+		began := time.Now()
+		for i := range n / 10 {
+			trial.Add(chain, judge, "a save", docs[(part*n/10+i)%len(docs)], nil, upgrade.Around{})
+		}
+		ours += time.Since(began)
+		began = time.Now()
+		for i := range n / 10 {
+			var doc any
+			must(json.Unmarshal(docs[(part*n/10+i)%len(docs)], &doc))
+			_, err := json.Marshal(doc)
+			must(err)
+		}
+		peer += time.Since(began)
+	}
+	grown := (float64(heap()) - float64(before)) / 1024
+	return []row{
+		{"trial over 100,000 saves that are taken up, against decoding and encoding them", seconds(ours), seconds(peer), fmt.Sprintf("%.2f", ours.Seconds()/peer.Seconds()), "≤ 3"},
+		{"memory that such a trial holds on to", fmt.Sprintf("%.0f KB", max(0, grown)), "–", "–", "flat"},
+	}
+}
+
+// writing compares saves of 200 players at once, each acknowledged on disk, with raw SQL in groups of the same size.
+func writing() row {
+	const players, rounds = 200, 15
+	doc := made(demo("plan.yaml"), 10)[80]
+	dir, err := os.MkdirTemp("", "alluvion-bench-")
+	must(err)
+	defer func() { _ = os.RemoveAll(dir) }()
+	ours, peer := writer(filepath.Join(dir, "ours.db"), players, doc), rawWriter(filepath.Join(dir, "peer.db"), players, doc)
+	defer ours.close()
+	defer peer.close()
+	var a, b time.Duration
+	for range rounds {
+		a, b = a+ours.once(), b+peer.once()
+	}
+	n := float64(players * rounds)
+	return row{"write saves of 200 players at once, acknowledged on disk, against raw SQL in the same groups", fmt.Sprintf("%.0f/s", n/a.Seconds()), fmt.Sprintf("%.0f/s", n/b.Seconds()), fmt.Sprintf("%.2f", b.Seconds()/a.Seconds()), "≥ 0.7 times its rate"}
+}
+
+type saver struct {
+	once  func() time.Duration
+	close func()
+}
+
+func writer(path string, players int, doc []byte) saver {
+	s, err := store.Open(path, slog.New(slog.DiscardHandler))
+	must(err)
+	ctx := context.Background()
+	_, err = s.PutPlan(ctx, store.Game{ID: "bench", Title: "Bench", Version: 1, Text: "x"}, "")
+	must(err)
+	leases := make([]int64, players)
+	for i := range leases {
+		taken, err := s.Take(ctx, "bench", fmt.Sprintf("p%03d", i), 1)
+		must(err)
+		leases[i] = taken.Lease
+	}
+	return saver{close: s.Close, once: func() time.Duration {
+		began := time.Now()
+		var wg sync.WaitGroup
+		for i := range players {
+			wg.Go(func() {
+				cut := store.Cut{Game: "bench", Session: "one", Keep: 10, Players: []store.PlayerCut{{Player: fmt.Sprintf("p%03d", i), Slot: 1, Lease: leases[i], Moment: "scene", Version: 1, Scene: "lodge", Doc: doc}}}
+				must((<-s.Write(cut)).Err)
+			})
+		}
+		wg.Wait()
+		return time.Since(began)
+	}}
+}
+
+// rawWriter writes what has to be written for each save, and no more: the revision, the head of its slot, and the one that
+// makes room.
+func rawWriter(path string, players int, doc []byte) saver {
+	db, err := sql.Open("sqlite3", "file:"+path+"?_journal_mode=WAL&_synchronous=FULL&_txlock=immediate")
+	must(err)
+	db.SetMaxOpenConns(1)
+	for _, q := range []string{"CREATE TABLE slots (game TEXT, player TEXT, slot INTEGER, revision INTEGER, lease INTEGER, PRIMARY KEY (game, player, slot))",
+		"CREATE TABLE saves (game TEXT, player TEXT, slot INTEGER, revision INTEGER, moment TEXT, version INTEGER, scene TEXT, saved_at DATETIME, doc BLOB, checksum TEXT, why TEXT, PRIMARY KEY (game, player, slot, revision))"} {
+		_, err := db.Exec(q)
+		must(err)
+	}
+	for i := range players {
+		_, err := db.Exec("INSERT INTO slots VALUES ('bench', ?, 1, 0, 1)", fmt.Sprintf("p%03d", i))
+		must(err)
+	}
+	revision := 0
+	return saver{close: func() { _ = db.Close() }, once: func() time.Duration {
+		began := time.Now()
+		revision++
+		tx, err := db.Begin()
+		must(err)
+		insert, err := tx.Prepare("INSERT INTO saves VALUES ('bench', ?, 1, ?, 'scene', 1, 'lodge', ?, ?, ?, '')")
+		must(err)
+		update, err := tx.Prepare("UPDATE slots SET revision = ? WHERE game = 'bench' AND player = ? AND slot = 1")
+		must(err)
+		forget, err := tx.Prepare("DELETE FROM saves WHERE game = 'bench' AND player = ? AND slot = 1 AND revision = ?")
+		must(err)
+		for i := range players {
+			id := fmt.Sprintf("p%03d", i)
+			_, err := insert.Exec(id, revision, time.Now().UTC(), doc, store.ETagOf(string(doc)))
+			must(err)
+			_, err = update.Exec(revision, id)
+			must(err)
+			_, err = forget.Exec(id, revision-10)
+			must(err)
+		}
+		must(tx.Commit())
+		return time.Since(began)
+	}}
+}

@@ -1,0 +1,326 @@
+package save
+
+import (
+	"bytes"
+	"errors"
+	"strconv"
+	"sync"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/fixed"
+)
+
+// The quick way of reading a save: one pass over its bytes, for saves that are of the right form throughout. Where
+// anything is of another form it gives up, and the patient way says what is wrong.
+
+var errForm = errors.New("it is of another form")
+
+// scanner reads one document. What it gives of it lies in the bytes that it reads.
+type scanner struct {
+	dec   *jsontext.Decoder
+	raw   []byte
+	names map[string]string // those that were met before: most saves have the same
+}
+
+var scanners = sync.Pool{New: func() any {
+	return &scanner{dec: jsontext.NewDecoder(bytes.NewBuffer(nil)), names: map[string]string{}}
+}}
+
+// maxNames is how many names are remembered.
+const maxNames = 4096
+
+// scan reads a document with what reads its outermost table.
+func scan(raw []byte, read func(*scanner) error) error {
+	if len(raw) > MaxBytes || tooDeep(raw) {
+		return ErrFormat
+	}
+	s := scanners.Get().(*scanner)
+	defer scanners.Put(s)
+	s.raw = raw
+	s.dec.Reset(bytes.NewBuffer(raw))
+	if err := read(s); err != nil {
+		return err
+	}
+	if _, err := s.dec.ReadToken(); err == nil {
+		return errForm // something stands behind it
+	}
+	return nil
+}
+
+// table visits the members of a table.
+func (s *scanner) table(visit func(name string) error) error {
+	if t, err := s.dec.ReadToken(); err != nil || t.Kind() != '{' {
+		return errForm
+	}
+	for s.dec.PeekKind() == '"' {
+		name, err := s.name()
+		if err != nil {
+			return err
+		}
+		if err := visit(name); err != nil {
+			return err
+		}
+	}
+	_, err := s.dec.ReadToken()
+	return err
+}
+
+// name reads a member's name.
+func (s *scanner) name() (string, error) {
+	v, err := s.dec.ReadValue()
+	if err != nil || len(v) < 2 {
+		return "", errForm
+	}
+	inner := v[1 : len(v)-1]
+	if bytes.IndexByte(inner, '\\') >= 0 {
+		out, err := jsontext.AppendUnquote(nil, v)
+		return string(out), err
+	}
+	if known, ok := s.names[string(inner)]; ok {
+		return known, nil
+	}
+	name := string(inner)
+	if len(s.names) < maxNames && len(name) <= 80 {
+		s.names[name] = name
+	}
+	return name, nil
+}
+
+// list visits the items of a list.
+func (s *scanner) list(visit func() error) error {
+	if t, err := s.dec.ReadToken(); err != nil || t.Kind() != '[' {
+		return errForm
+	}
+	for k := s.dec.PeekKind(); k != ']' && k != 0; k = s.dec.PeekKind() {
+		if err := visit(); err != nil {
+			return err
+		}
+	}
+	_, err := s.dec.ReadToken()
+	return err
+}
+
+// value gives a value as it stands in the bytes.
+func (s *scanner) value() (jsontext.Value, error) {
+	v, err := s.dec.ReadValue()
+	if err != nil {
+		return nil, err
+	}
+	end := int(s.dec.InputOffset())
+	return s.raw[end-len(v) : end : end], nil
+}
+
+func (s *scanner) text(into *string) error {
+	t, err := s.dec.ReadToken()
+	if err != nil || t.Kind() != '"' {
+		return errForm
+	}
+	*into = t.String()
+	return nil
+}
+
+func (s *scanner) texts(into *[]string) error {
+	*into = []string{}
+	return s.list(func() error {
+		var one string
+		err := s.text(&one)
+		*into = append(*into, one)
+		return err
+	})
+}
+
+func (s *scanner) flag(into *bool) error {
+	t, err := s.dec.ReadToken()
+	if err != nil || t.Kind() != 't' && t.Kind() != 'f' {
+		return errForm
+	}
+	*into = t.Bool()
+	return nil
+}
+
+func (s *scanner) count(into *int) error {
+	v, err := s.value()
+	if err != nil {
+		return err
+	}
+	*into, err = strconv.Atoi(string(v))
+	return err
+}
+
+func (s *scanner) number(into *fixed.Num) error {
+	v, err := s.value()
+	if err != nil {
+		return err
+	}
+	*into, err = fixed.ParseBytes(v)
+	return err
+}
+
+func (s *scanner) place(into *Place) error {
+	return s.table(func(name string) error {
+		switch name {
+		case "scene":
+			return s.text(&into.Scene)
+		case "facing":
+			return s.text(&into.Facing)
+		case "at":
+			into.At = make([]fixed.Num, 0, 3)
+			return s.list(func() error {
+				var n fixed.Num
+				err := s.number(&n)
+				into.At = append(into.At, n)
+				return err
+			})
+		}
+		return errForm
+	})
+}
+
+func (s *scanner) values(into *LooseValues) error {
+	*into = make(LooseValues, 24)
+	return s.table(func(name string) error {
+		v, err := s.value()
+		(*into)[name] = v
+		return err
+	})
+}
+
+// each reads a table of things of one kind.
+func each[T any](s *scanner, into *map[string]T, read func(*T) error) error {
+	*into = map[string]T{}
+	return s.table(func(name string) error {
+		var one T
+		err := read(&one)
+		(*into)[name] = one
+		return err
+	})
+}
+
+func (s *scanner) few(into *LooseValues) error {
+	*into = LooseValues{}
+	return s.table(func(name string) error {
+		v, err := s.value()
+		(*into)[name] = v
+		return err
+	})
+}
+
+func (s *scanner) scenes(into *LooseScenes) error {
+	return each(s, (*map[string]LooseValues)(into), s.few)
+}
+
+func (s *scanner) props(into *LooseProps) error {
+	return each(s, (*map[string]map[string]LooseValues)(into), func(one *map[string]LooseValues) error { return each(s, one, s.few) })
+}
+
+func (s *scanner) attic(into *Attic) error {
+	return each(s, (*map[string]jsontext.Value)(into), func(one *jsontext.Value) (err error) {
+		*one, err = s.value()
+		return err
+	})
+}
+
+func (s *scanner) player(l *Loose) error {
+	p := l.Player
+	return s.table(func(name string) error {
+		switch name {
+		case "alluvion_save":
+			return s.count(&p.Format)
+		case "game":
+			return s.text(&p.Game)
+		case "version":
+			return s.count(&p.Version)
+		case "player":
+			return s.text(&p.Player)
+		case "slot":
+			return s.count(&p.Slot)
+		case "visits":
+			return s.count(&p.Visits)
+		case "number":
+			v, err := s.value()
+			if err == nil {
+				p.Number, err = strconv.ParseUint(string(v), 10, 64)
+			}
+			return err
+		case "dead":
+			return s.flag(&p.Dead)
+		case "place":
+			return s.place(&p.Place)
+		case "entry":
+			return s.place(&p.Entry)
+		case "back":
+			p.Back = &Place{}
+			return s.place(p.Back)
+		case "checkpoint":
+			return s.text(&p.Checkpoint)
+		case "used":
+			return s.texts(&p.Used)
+		case "milestones":
+			return s.texts(&p.Milestones)
+		case "waymarks":
+			return each(s, &p.Waymarks, s.place)
+		case "standings":
+			return each(s, &p.Standings, s.number)
+		case "attic":
+			return s.attic(&p.Attic)
+		case "values":
+			return s.values(&l.Values)
+		case "scenes":
+			return s.scenes(&l.Scenes)
+		case "props":
+			return s.props(&l.Props)
+		case "record":
+			return s.record(&l.Record)
+		case "world":
+			l.World = &LooseWorld{World: &World{}}
+			return s.world(l.World)
+		}
+		return errForm
+	})
+}
+
+func (s *scanner) record(r *LooseRecord) error {
+	return s.table(func(name string) error {
+		switch name {
+		case "values":
+			return s.few(&r.Values)
+		case "scenes":
+			return s.scenes(&r.Scenes)
+		case "props":
+			return s.props(&r.Props)
+		case "waymarks":
+			return each(s, &r.Waymarks, s.place)
+		case "world":
+			r.World = &LooseWorld{World: &World{}}
+			return s.world(r.World)
+		}
+		return errForm
+	})
+}
+
+func (s *scanner) world(w *LooseWorld) error {
+	return s.table(func(name string) error {
+		switch name {
+		case "alluvion_world":
+			return s.count(&w.Format)
+		case "game":
+			return s.text(&w.Game)
+		case "version":
+			return s.count(&w.Version)
+		case "values":
+			return s.few(&w.Values)
+		case "scenes":
+			return s.scenes(&w.Scenes)
+		case "props":
+			return s.props(&w.Props)
+		case "movables":
+			return each(s, &w.Movables, s.place)
+		case "held":
+			return each(s, &w.Held, s.text)
+		case "attic":
+			return s.attic(&w.Attic)
+		}
+		return errForm
+	})
+}
