@@ -136,21 +136,29 @@ func (v Value) MarshalJSON() ([]byte, error) {
 	return []byte("null"), nil
 }
 
-// UnmarshalJSON reads null, true, a plain decimal number, a string, or a list of such.
-func (v *Value) UnmarshalJSON(raw []byte) error {
-	*v = None
+// FromJSON reads null, true, a plain decimal number, a string, or a list of such.
+func FromJSON(raw []byte) (Value, error) {
 	switch {
 	case plainText(raw):
-		v.Kind, v.Text = IsText, string(raw[1:len(raw)-1])
-		return nil
+		return OfText(string(raw[1 : len(raw)-1])), nil
 	case len(raw) > 0 && (raw[0] == '-' || '0' <= raw[0] && raw[0] <= '9'):
 		n, err := fixed.ParseBytes(raw)
-		*v = OfNum(n)
-		return err
+		return OfNum(n), err
 	case string(raw) == "false":
-		*v = OfBool(false)
-		return nil
+		return OfBool(false), nil
 	}
+	var v Value
+	err := v.read(raw)
+	return v, err
+}
+
+// UnmarshalJSON is FromJSON.
+func (v *Value) UnmarshalJSON(raw []byte) (err error) {
+	*v, err = FromJSON(raw)
+	return err
+}
+
+func (v *Value) read(raw []byte) error {
 	s := strings.TrimSpace(string(raw))
 	switch {
 	case s == "null":

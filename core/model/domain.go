@@ -328,8 +328,8 @@ func Letters(alphabet string, most int) []rune {
 
 // FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text.
 func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
-	var v expr.Value
-	if err := v.UnmarshalJSON(raw); err != nil {
+	v, err := expr.FromJSON(raw)
+	if err != nil {
 		return v, err
 	}
 	if d.Type.Kind == expr.Set && v.Kind == expr.IsList {

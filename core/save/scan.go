@@ -38,7 +38,7 @@ func scan(raw []byte, read func(*scanner) error) error {
 	s := scanners.Get().(*scanner)
 	defer scanners.Put(s)
 	s.raw = raw
-	s.dec.Reset(bytes.NewBuffer(raw))
+	s.dec.Reset(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true)) // what reads a table sees to that
 	if err := read(s); err != nil {
 		return err
 	}
@@ -64,6 +64,22 @@ func (s *scanner) table(visit func(name string) error) error {
 	}
 	_, err := s.dec.ReadToken()
 	return err
+}
+
+// fields visits the members of a table that has certain ones, each once.
+func (s *scanner) fields(visit func(name string) error) error {
+	var seen []string
+	var few [24]string
+	seen = few[:0]
+	return s.table(func(name string) error {
+		for _, n := range seen {
+			if n == name {
+				return errForm
+			}
+		}
+		seen = append(seen, name)
+		return visit(name)
+	})
 }
 
 // name reads a member's name.
@@ -158,7 +174,7 @@ func (s *scanner) number(into *fixed.Num) error {
 }
 
 func (s *scanner) place(into *Place) error {
-	return s.table(func(name string) error {
+	return s.fields(func(name string) error {
 		switch name {
 		case "scene":
 			return s.text(&into.Scene)
@@ -181,6 +197,9 @@ func (s *scanner) values(into *LooseValues) error {
 	*into = make(LooseValues, 24)
 	return s.table(func(name string) error {
 		v, err := s.value()
+		if _, twice := (*into)[name]; twice {
+			return errForm
+		}
 		(*into)[name] = v
 		return err
 	})
@@ -192,6 +211,9 @@ func each[T any](s *scanner, into *map[string]T, read func(*T) error) error {
 	return s.table(func(name string) error {
 		var one T
 		err := read(&one)
+		if _, twice := (*into)[name]; twice {
+			return errForm
+		}
 		(*into)[name] = one
 		return err
 	})
@@ -201,6 +223,9 @@ func (s *scanner) few(into *LooseValues) error {
 	*into = LooseValues{}
 	return s.table(func(name string) error {
 		v, err := s.value()
+		if _, twice := (*into)[name]; twice {
+			return errForm
+		}
 		(*into)[name] = v
 		return err
 	})
@@ -223,7 +248,7 @@ func (s *scanner) attic(into *Attic) error {
 
 func (s *scanner) player(l *Loose) error {
 	p := l.Player
-	return s.table(func(name string) error {
+	return s.fields(func(name string) error {
 		switch name {
 		case "alluvion_save":
 			return s.count(&p.Format)
@@ -281,7 +306,7 @@ func (s *scanner) player(l *Loose) error {
 }
 
 func (s *scanner) record(r *LooseRecord) error {
-	return s.table(func(name string) error {
+	return s.fields(func(name string) error {
 		switch name {
 		case "values":
 			return s.few(&r.Values)
@@ -300,7 +325,7 @@ func (s *scanner) record(r *LooseRecord) error {
 }
 
 func (s *scanner) world(w *LooseWorld) error {
-	return s.table(func(name string) error {
+	return s.fields(func(name string) error {
 		switch name {
 		case "alluvion_world":
 			return s.count(&w.Format)
