@@ -105,39 +105,47 @@ type CutResult struct {
 // Write stores a cut. The channel gives its result once, when it is on disk.
 func (s *Store) Write(c Cut) <-chan CutResult {
 	out := make(chan CutResult, 1)
-	var r CutResult
-	done := s.submit(func(tx *gorm.DB) error {
-		r = CutResult{Written: Written{}}
-		now := s.now().UTC()
-		for _, p := range c.Players {
-			n, err := writePlayer(tx, c, p, now)
-			if errors.Is(err, ErrLease) {
-				r.Lost = append(r.Lost, p.Player)
-			} else if err != nil {
-				return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
-			}
-			r.Written[p.Player] = n
-			if err := writeShared(tx, p); err != nil {
-				return fmt.Errorf("what %s has in common: %w", p.Player, err)
-			}
-			if err := writeRanks(tx, c, p); err != nil {
-				return fmt.Errorf("the standings of %s: %w", p.Player, err)
-			}
-		}
-		if err := writeJournal(tx, c); err != nil {
-			return fmt.Errorf("the journal: %w", err)
-		}
-		if c.World == nil {
-			return nil
-		}
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, now, c.World, checksum(c.World)}).Error
-	})
+	w := &work{cut: c, r: &CutResult{}}
+	done := make(chan error, 1)
+	s.jobs <- job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, done: done, work: w}
 	go func() {
 		err := <-done
-		r.Err = err
-		out <- r
+		w.r.Err = err
+		out <- *w.r
 	}()
 	return out
+}
+
+// byItself writes one cut.
+func (w *work) byItself(tx *gorm.DB, now time.Time) error {
+	*w.r = CutResult{Written: Written{}}
+	for _, p := range w.cut.Players {
+		n, err := writePlayer(tx, w.cut, p, now)
+		if errors.Is(err, ErrLease) {
+			w.r.Lost = append(w.r.Lost, p.Player)
+		} else if err != nil {
+			return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
+		}
+		w.r.Written[p.Player] = n
+		if err := writeShared(tx, p); err != nil {
+			return fmt.Errorf("what %s has in common: %w", p.Player, err)
+		}
+		if err := writeRanks(tx, w.cut, p); err != nil {
+			return fmt.Errorf("the standings of %s: %w", p.Player, err)
+		}
+	}
+	if err := writeJournal(tx, w.cut); err != nil {
+		return fmt.Errorf("the journal: %w", err)
+	}
+	return writeWorld(tx, w.cut, now)
+}
+
+// writeWorld writes the world of a cut, where it has one.
+func writeWorld(tx *gorm.DB, c Cut, now time.Time) error {
+	if c.World == nil {
+		return nil
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, now, c.World, checksum(c.World)}).Error
 }
 
 func writePlayer(tx *gorm.DB, c Cut, p PlayerCut, now time.Time) (int, error) {
@@ -199,7 +207,11 @@ func forgetOldest(tx *gorm.DB, head slotRow, keep int) error {
 	if err != nil || len(all) <= keep {
 		return err
 	}
-	drop := thinned(all, max(keep, 1))
+	kept := make([]keptRevision, len(all))
+	for i, r := range all {
+		kept[i] = keptRevision{revision: r.Revision, version: r.Version, day: r.SavedAt.UTC().Format(time.DateOnly)}
+	}
+	drop := thinned(kept, max(keep, 1))
 	if len(drop) == 0 {
 		return nil
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"time"
 
 	"gorm.io/gorm"
 )
@@ -147,14 +146,13 @@ func (s *Store) JournalOf(ctx context.Context, game, player string, most int) ([
 
 // thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of the
 // plan stays, and the newest of each of the last seven days on which something was saved.
-func thinned(all []Revision, keep int) (drop []int) {
+func thinned(all []keptRevision, keep int) (drop []int) {
 	versions, days := map[int]bool{}, map[string]bool{}
 	for i, r := range all { // newest first
-		day := r.SavedAt.UTC().Format(time.DateOnly)
-		if stays := i < keep || !versions[r.Version] || !days[day] && len(days) < 7; !stays {
-			drop = append(drop, r.Revision)
+		if stays := i < keep || !versions[r.version] || !days[r.day] && len(days) < 7; !stays {
+			drop = append(drop, r.revision)
 		}
-		versions[r.Version], days[day] = true, true
+		versions[r.version], days[r.day] = true, true
 	}
 	return drop
 }

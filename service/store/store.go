@@ -8,12 +8,14 @@ package store
 import (
 	"context"
 	"crypto/sha256"
+	"database/sql"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"log/slog"
 	"os"
 	"path/filepath"
+	"runtime"
 	"sync"
 	"time"
 
@@ -38,6 +40,8 @@ type Store struct {
 	write, read *gorm.DB
 	jobs        chan job
 	stopped     chan struct{}
+	heads       map[slotKey]*headNow // what the writer knows of slots
+	hot         map[hotKey]*sql.Stmt
 	closing     sync.Once
 	lock        *os.File
 	log         *slog.Logger
@@ -48,6 +52,7 @@ type Store struct {
 type job struct {
 	do   func(tx *gorm.DB) error
 	done chan error
+	work *work // of a cut
 }
 
 // Open opens or creates a file, brings its schema up to date, and starts its writer.
@@ -76,6 +81,10 @@ func (s *Store) open(path string) (err error) {
 		return err
 	}
 	if err := migrate(s.write, path, s.log); err != nil {
+		closeDB(s.write)
+		return err
+	}
+	if s.hot, err = prepareHot(s.write); err != nil {
 		closeDB(s.write)
 		return err
 	}
@@ -121,6 +130,9 @@ func (s *Store) writer() {
 	defer close(s.stopped)
 	for first := range s.jobs {
 		group := []job{first}
+		for n := -1; len(s.jobs) > n; runtime.Gosched() { // whoever is about to hand something in comes along
+			n = len(s.jobs)
+		}
 	gather:
 		for len(group) < maxGroup {
 			select {
@@ -142,11 +154,23 @@ func (s *Store) writer() {
 func (s *Store) commit(group []job) {
 	results := make([]error, len(group))
 	err := s.write.Transaction(func(tx *gorm.DB) error {
-		for i, j := range group {
-			results[i] = tx.Transaction(func(inner *gorm.DB) error { return j.do(inner) })
+		for i := 0; i < len(group); {
+			n := together(group[i:])
+			if n > 0 && s.writeCuts(tx, group[i:i+n]) == nil {
+				i += n
+				continue
+			}
+			for range max(n, 1) {
+				results[i] = tx.Transaction(group[i].do)
+				s.heads = nil // it may have changed any of them
+				i++
+			}
 		}
 		return nil
 	})
+	if err != nil || len(s.heads) > maxHeads {
+		s.heads = nil
+	}
 	for i, j := range group {
 		if err != nil {
 			results[i] = fmt.Errorf("store: nothing was written: %w", err)
@@ -156,10 +180,26 @@ func (s *Store) commit(group []job) {
 	}
 }
 
+// writeCuts writes cuts together. Where that does not go, nothing of them is written.
+func (s *Store) writeCuts(tx *gorm.DB, jobs []job) error {
+	list := make([]*work, len(jobs))
+	for i, j := range jobs {
+		list[i] = j.work
+	}
+	if s.heads == nil {
+		s.heads = map[slotKey]*headNow{}
+	}
+	err := tx.Transaction(func(inner *gorm.DB) error { return s.writeTogether(inner, list) })
+	if err != nil {
+		s.heads = nil // what is known may be what was not written
+	}
+	return err
+}
+
 // submit hands work to the writer. The channel gives its result once, when it is on disk.
 func (s *Store) submit(do func(tx *gorm.DB) error) <-chan error {
 	done := make(chan error, 1)
-	s.jobs <- job{do, done}
+	s.jobs <- job{do: do, done: done}
 	return done
 }
 
