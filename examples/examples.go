@@ -3,7 +3,7 @@
 package examples
 
 import (
-	_ "embed"
+	"embed"
 
 	"alluvion/core/model"
 )
@@ -35,3 +35,9 @@ func Commons(id string) ([]byte, error) {
 	}
 	return nil, model.Unknown(id)
 }
+
+// LanternPassHistory are the earlier versions of Lantern Pass, and saves of each: history/plan.v1.yaml,
+// history/saves/ada.v1.json.
+//
+//go:embed lantern-pass/history/plan.v1.yaml lantern-pass/history/plan.v2.yaml lantern-pass/history/plan.v4.yaml lantern-pass/history/saves/*.json
+var LanternPassHistory embed.FS

@@ -446,7 +446,7 @@ func TestTheDemoHasPlayersInIt(t *testing.T) {
 	}
 	players, err := client.New(url).Players(context.Background(), "lantern-pass")
 	require.NoError(t, err)
-	assert.Len(t, players, 3)
+	assert.Len(t, players, 8)
 	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
 	assert.NoError(t, cmd.Wait())
 }

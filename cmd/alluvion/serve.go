@@ -95,7 +95,7 @@ func demoData(ctx context.Context, c *client.Client) error {
 		if _, err := c.PutCommons(ctx, "courier-guild", examples.CourierGuild, ""); err != nil {
 			return err
 		}
-		if _, _, err := c.PutPlan(ctx, "lantern-pass", examples.LanternPass, ""); err != nil {
+		if err := demoHistory(ctx, c); err != nil {
 			return err
 		}
 		if _, _, err := c.PutPlan(ctx, "lantern-market", examples.LanternMarket, ""); err != nil {
@@ -119,6 +119,36 @@ func demoData(ctx context.Context, c *client.Client) error {
 	for _, line := range marketLines {
 		if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
 			return err
+		}
+	}
+	return nil
+}
+
+// demoHistory puts the demo game in as it came to be: version by version, with the saves of those who played each.
+func demoHistory(ctx context.Context, c *client.Client) error {
+	etag := ""
+	for version, players := range [][]string{{"ada", "bea", "dov"}, {"eli", "fay"}, nil} {
+		text, err := examples.LanternPass, error(nil)
+		if version < 2 {
+			text, err = examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/plan.v%d.yaml", version+1))
+		}
+		if err != nil {
+			return err
+		}
+		if etag, _, err = c.PutPlan(ctx, "lantern-pass", text, etag); err != nil {
+			return err
+		}
+		if _, err := c.Publish(ctx, "lantern-pass", etag, "The demo's history."); err != nil {
+			return err
+		}
+		for _, id := range players {
+			save, err := examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/saves/%s.v%d.json", id, version+1))
+			if err != nil {
+				return err
+			}
+			if _, _, err := c.Upload(ctx, "lantern-pass", id, 1, save, "", "From the archive of the demo.", true); err != nil {
+				return err
+			}
 		}
 	}
 	return nil

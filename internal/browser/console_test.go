@@ -231,6 +231,121 @@ func TestAPlayersValuesStartLiveAndSaved(t *testing.T) {
 	p.sees("Changes of player.parcels, newest first.")
 }
 
+// nextVersion publishes the plan as it is, puts the next version in as the plan in work, and begins a trial of it.
+func (p *page) nextVersion() api.TrialInfo {
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(p.t, err)
+	_, err = p.c.Publish(ctx, "lantern-pass", etag, "a test")
+	require.NoError(p.t, err)
+	later, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/plan.v4.yaml")
+	require.NoError(p.t, err)
+	later = []byte(strings.Replace(string(later), "max: 40, start: 12", "max: 20, start: 12", 1))
+	later = []byte(strings.Replace(string(later), "{set: player.oil, to: 40}", "{set: player.oil, to: 20}", 1))
+	require.NotEqual(p.t, string(text), string(later))
+	_, _, err = p.c.PutPlan(ctx, "lantern-pass", later, etag)
+	require.NoError(p.t, err)
+	t, err := p.c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 20, Seed: 1})
+	require.NoError(p.t, err)
+	return t
+}
+
+func (p *page) press(text string) {
+	p.t.Helper()
+	find := fmt.Sprintf("[...document.querySelectorAll('button')].find(b => b.textContent.trim().startsWith(%q) && !b.disabled)", text)
+	p.until(find+" !== undefined", "there is a button "+text)
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](find+".click();0"))
+	require.NoError(p.t, err)
+}
+
+// fill writes into the field with a label.
+func (p *page) fill(label, text string) {
+	p.t.Helper()
+	field := fmt.Sprintf("[...document.querySelectorAll('.v-input')].find(f => f.innerText.includes(%q))?.querySelector('input')", label)
+	p.until(field+" !== undefined", "there is a field "+label)
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](field+".focus();0"))
+	require.NoError(p.t, err)
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(text)))
+}
+
+func TestANextVersionIsTriedAndPublished(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/versions")
+	p.sees("Nothing is published yet")
+	p.nextVersion()
+	p.goTo("/games/lantern-pass/versions")
+	p.sees("In work: version 4")
+	p.sees("Its trial was not clean")
+	p.sees("player.oil")
+	p.sees("the nearest that is right")
+	p.sees("Saves of version 3 under version 4")
+	p.sees("player.falls")
+	p.press("look at one")
+	p.sees("made up for version 3")
+	p.press("Try again")
+	p.sees("are loaded with something put right")
+	p.fill("Go on, because", "oil is dear")
+	p.press("Publish version 4")
+	p.sees("Version 4 is published.")
+	p.sees("oil is dear")
+	all, err := p.c.Versions(ctx, "lantern-pass")
+	require.NoError(t, err)
+	require.Len(t, all.Published, 2)
+	assert.Equal(t, "oil is dear", all.Published[0].Why)
+}
+
+func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
+	p := open(t)
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	_, err := p.c.Save(ctx, "lantern-pass", "wren")
+	require.NoError(t, err)
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(api.Request{Do: "leave", Player: "wren"})
+	p.goTo("/games/lantern-pass/players/wren?part=saves")
+	p.sees("Saves of slot 1")
+	p.press("Take up again")
+	p.sees("Revision 1 is taken up again.")
+	p.press("Put a value right")
+	p.until(`document.querySelector('.asked .v-select') !== null`, "the form is there")
+	p.click(".asked .v-select .v-field")
+	oil := `[...document.querySelectorAll('.v-list-item')].find(i => i.innerText.trim() === 'Oil')`
+	p.until(oil+" !== undefined", "the values are offered")
+	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](oil+".click();0"))
+	require.NoError(t, err)
+	p.fill("becomes", "3")
+	p.fill("because", "support")
+	p.press("Put it right")
+	p.sees("The value is put right.")
+	p.sees("player.oil: support")
+	state, err := p.c.Player(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	for _, v := range state.Values {
+		if v.Name == "player.oil" {
+			assert.Equal(t, "3", v.Saved.Plain())
+		}
+		if v.Name == "player.parcels" {
+			assert.Equal(t, "1", v.Saved.Plain())
+		}
+	}
+	p.press("Empty")
+	p.fill("Write wren", "wren")
+	p.press("Empty the slot")
+	p.sees("The slot is empty")
+	p.press("Take up again")
+	p.sees("is taken up again")
+}
+
+func TestASaveIsCheckedByHand(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/players")
+	p.sees("Check a save")
+	path, err := filepath.Abs("../../examples/lantern-pass/history/saves/bad/unknown-options.json")
+	require.NoError(t, err)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{path})))
+	p.sees("unknown-options.json loads, with something put right or told.")
+	p.sees("/values/courier")
+	p.sees("it has its start value, none")
+}
+
 func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/matrix")
@@ -248,9 +363,14 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	p := open(t)
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
+	p.play(api.Request{Do: "join", Player: "pike"})
+	p.play(api.Request{Do: "leave", Player: "pike"})
+	trial := p.nextVersion()
+	_, err = p.c.WatchTrial(ctx, "lantern-pass", trial.Trial, func(api.TrialInfo) {})
+	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "Save the plan",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

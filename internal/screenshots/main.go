@@ -19,7 +19,10 @@ import (
 
 	"github.com/chromedp/chromedp"
 
+	"alluvion/client"
+	"alluvion/examples"
 	"alluvion/internal/browser"
+	"alluvion/service/api"
 )
 
 type page struct{ name, path, theme string }
@@ -31,6 +34,8 @@ var pages = []page{
 	{"plan", "/games/lantern-pass/plan?line=41", "light"},
 	{"players", "/games/lantern-pass/players", "light"},
 	{"player", "/games/lantern-pass/players/wren", "light"},
+	{"saves", "/games/lantern-pass/players/pike?part=saves", "light"},
+	{"versions", "/games/lantern-pass/versions", "light"}, // the last: the demo gets its next version for it
 }
 
 type terminal struct{ name, command string }
@@ -39,7 +44,8 @@ var terminals = []terminal{
 	{"cli-check", "BIN check examples/troubled/still-dead.yaml; BIN check examples/troubled/none-unhandled.yaml"},
 	{"cli-matrix", "BIN matrix examples/lantern-market/plan.yaml"},
 	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -17 examples/lantern-pass/first-night.play)"},
-	{"cli-compare", "sed 's/version: 3/version: 4/; s/max: 40, start: 12/max: 30, start: 10/; s/to: 40}/to: 30}/; s/  falls:  /  tumbles:/; s/player.falls/player.tumbles/; s/beacon_lamp/lamp_room/' examples/lantern-pass/plan.yaml > examples/lantern-pass/next.yaml; BIN compare examples/lantern-pass/plan.yaml examples/lantern-pass/next.yaml; rm examples/lantern-pass/next.yaml; BIN pack examples/lantern-pass/plan.yaml"},
+	{"cli-trial", "BIN save check examples/lantern-pass/history/saves/bad/unknown-options.json examples/lantern-pass/history/saves/bad/cut-short.json examples/lantern-pass/history/saves/fay.v2.json; BIN trial examples/lantern-pass/plan.yaml -old examples/lantern-pass/history/plan.v1.yaml,examples/lantern-pass/history/plan.v2.yaml"},
+	{"cli-compare", "BIN compare examples/lantern-pass/history/plan.v2.yaml examples/lantern-pass/plan.yaml; BIN pack examples/lantern-pass/plan.yaml"},
 	{"cli-rehearse", "BIN rehearse examples/lantern-market; BIN rehearse examples/lantern-pass/rehearsals/a-cache-is-taken-once.yaml | head -34"},
 }
 
@@ -96,6 +102,11 @@ func shootPages(bin, out, only string) error {
 		if only != "" && only != p.name {
 			continue
 		}
+		if p.name == "versions" {
+			if err := nextVersion(ctx, url); err != nil {
+				return err
+			}
+		}
 		png, err := picture(tab, url, p)
 		if err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
@@ -105,6 +116,28 @@ func shootPages(bin, out, only string) error {
 		}
 	}
 	return nil
+}
+
+// nextVersion puts the demo's next version in as the plan in work, and tries it.
+func nextVersion(ctx context.Context, url string) error {
+	c := client.New(url)
+	text, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/plan.v4.yaml")
+	if err != nil {
+		return err
+	}
+	_, etag, err := c.Plan(ctx, "lantern-pass")
+	if err != nil {
+		return err
+	}
+	if _, _, err := c.PutPlan(ctx, "lantern-pass", text, etag); err != nil {
+		return err
+	}
+	t, err := c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 200, Seed: 1})
+	if err != nil {
+		return err
+	}
+	_, err = c.WatchTrial(ctx, "lantern-pass", t.Trial, func(api.TrialInfo) {})
+	return err
 }
 
 func startDemo(bin string) (url string, stop func(), err error) {

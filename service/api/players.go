@@ -181,7 +181,11 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 	if err != nil {
 		return nil, err
 	}
-	if now == nil && doc == nil && len(out.Slots) == 0 {
+	kept, err := s.store.Revisions(ctx, in.Game, in.Player, out.Slot)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	if now == nil && doc == nil && len(out.Slots)+len(kept) == 0 {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
 	}
 	out.Values = threes(j.model, now, doc)
@@ -261,7 +265,12 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 		}
 		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name]}
 		if doc != nil {
-			t.Saved, t.Stored = doc.Values[v.ID], !v.Computed() && v.Shared == nil // a commons is kept apart
+			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
+			if saved, ok := doc.Values[v.ID]; ok {
+				t.Saved = saved
+			} else if t.Stored {
+				t.Saved = v.Start // an older save does not have it yet
+			}
 		}
 		out = append(out, t)
 	}

@@ -20,6 +20,7 @@ const pages = [
   { name: 'matrix', title: 'What survives what' },
   { name: 'plan', title: 'Plan' },
   { name: 'players', title: 'Players' },
+  { name: 'versions', title: 'Versions' },
 ]
 
 function turn() {

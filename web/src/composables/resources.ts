@@ -30,3 +30,36 @@ export const useTrail = (game: () => string, session: () => string | undefined, 
     () => [game(), session(), player(), name()],
     2000,
   )
+
+/** What was published of a game, and the plan that is being worked on. */
+export const useVersions = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/versions', { params: { path: { game: game() } } })), game, 5000)
+
+export const useTrials = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/trials', { params: { path: { game: game() } } })), game, 5000)
+
+/** How far a trial is, and what came of it so far. */
+export const useTrial = (game: () => string, trial: () => number) =>
+  useResource(
+    async () => (trial() ? dataOf(await api.GET('/v1/games/{game}/trials/{trial}', { params: { path: { game: game(), trial: trial() } } })) : undefined),
+    () => [game(), trial()],
+    1000,
+  )
+
+/** What becomes of saves of one version under another; 0 is the plan that is being worked on. */
+export const useComparison = (game: () => string, from: () => number, to: () => number) =>
+  useResource(
+    async () => (from() ? dataOf(await api.GET('/v1/games/{game}/compare', { params: { path: { game: game() }, query: { from: from(), to: to() } } })) : undefined),
+    () => [game(), from(), to()],
+  )
+
+/** A slot's saves, newest first; none where nothing was ever saved. */
+export const useRevisions = (game: () => string, player: () => string, slot: () => number) =>
+  useResource(
+    async () => {
+      const answer = await api.GET('/v1/games/{game}/players/{player}/slots/{slot}/revisions', { params: { path: { game: game(), player: player(), slot: slot() } } })
+      return answer.response.status === 404 ? [] : dataOf(answer)
+    },
+    () => [game(), player(), slot()],
+    3000,
+  )

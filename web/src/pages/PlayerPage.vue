@@ -3,6 +3,7 @@ import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 
 import { api, dataOf } from '../api/client'
+import SaveShelf from '../components/SaveShelf.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import ValueTable from '../components/ValueTable.vue'
 import ValueTrail from '../components/ValueTrail.vue'
@@ -11,6 +12,7 @@ import { usePlayer, useTrail } from '../composables/resources'
 const props = defineProps<{ game: string; player: string }>()
 const route = useRoute()
 const slot = computed(() => Number(route.query.slot) || 0)
+const part = computed(() => (route.query.part === 'saves' ? 'saves' : 'values'))
 const { data: state, error, reload } = usePlayer(() => props.game, () => props.player, () => slot.value)
 
 const asked = ref('')
@@ -43,12 +45,18 @@ async function save() {
           </p>
         </div>
         <span class="tools">
-          <RouterLink v-for="s in state.slots" :key="s.slot" class="slot" :class="{ here: s.slot === state.slot }" :to="{ query: { slot: s.slot } }">Slot {{ s.slot }}</RouterLink>
+          <RouterLink v-for="s in state.slots" :key="s.slot" class="slot" :class="{ here: s.slot === state.slot }" :to="{ query: { ...route.query, slot: s.slot } }">Slot {{ s.slot }}</RouterLink>
           <v-btn color="primary" :disabled="!state.present" @click="save">Save now</v-btn>
         </span>
       </div>
-      <v-alert v-for="m in state.problems" :key="m.name" type="warning" class="mb-2">{{ m.name }} is kept in the attic: {{ m.reason }}.</v-alert>
-      <div class="beside">
+      <v-alert v-if="state.revision && state.from < state.under" type="info" class="mb-2">Saved under version {{ state.from }}, and shown as version {{ state.under }} will have it when {{ state.player }} joins.</v-alert>
+      <v-alert v-for="m in state.problems" :key="m.pointer + m.name" type="warning" class="mb-2">{{ m.name }}: {{ m.reason }}. Instead: {{ m.instead }}.</v-alert>
+      <nav class="parts" aria-label="What to look at">
+        <RouterLink :to="{ query: { ...route.query, part: undefined } }" :class="{ here: part === 'values' }">Values</RouterLink>
+        <RouterLink :to="{ query: { ...route.query, part: 'saves' } }" :class="{ here: part === 'saves' }">Saves</RouterLink>
+      </nav>
+      <SaveShelf v-if="part === 'saves'" :game="game" :state="state" @changed="(text) => ((told = text), reload())" />
+      <div v-else class="beside">
         <ValueTable :values="state.values" :present="state.present" :picked="asked" @pick="(n) => (asked = asked === n ? '' : n)" />
         <div>
           <h2>Why is it so?</h2>
@@ -101,6 +109,27 @@ h2 {
   grid-template-columns: minmax(0, 1fr) 400px;
   gap: 20px;
   align-items: start;
+}
+
+.parts {
+  display: flex;
+  gap: 4px;
+  margin-bottom: 12px;
+  border-bottom: 1px solid var(--line);
+}
+
+.parts a {
+  padding: 4px 12px 6px;
+  color: rgb(var(--v-theme-quiet));
+  text-decoration: none;
+  border-bottom: 3px solid transparent;
+  margin-bottom: -1px;
+}
+
+.parts .here {
+  color: inherit;
+  font-weight: 600;
+  border-bottom-color: rgb(var(--v-theme-primary));
 }
 
 @media (max-width: 1000px) {

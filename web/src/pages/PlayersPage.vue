@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import EmptyState from '../components/EmptyState.vue'
+import SaveCheck from '../components/SaveCheck.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import { usePlayers } from '../composables/resources'
 
@@ -25,6 +26,7 @@ const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle
           <th scope="col">Saved in</th>
           <th scope="col">On</th>
           <th scope="col">When</th>
+          <th scope="col" class="number">Version</th>
           <th scope="col" class="number">Revision</th>
         </tr>
       </thead>
@@ -42,11 +44,13 @@ const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle
             <td>{{ s?.scene ?? 'nothing yet' }}</td>
             <td class="quiet">{{ s?.moment }}</td>
             <td>{{ s ? when.format(new Date(s.saved_at)) : '' }}</td>
+            <td class="number mono">{{ s?.version }}</td>
             <td class="number mono">{{ s?.revision }}</td>
           </tr>
         </template>
       </tbody>
     </table>
+    <SaveCheck :game="game" />
   </div>
 </template>
 

@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+
+import { dataOf, type Schemas } from '../api/client'
+
+const props = defineProps<{ game: string }>()
+const file = ref<HTMLInputElement>()
+const name = ref('')
+const checked = ref<Schemas['Checked']>()
+const trouble = ref('')
+
+async function look(chosen: File | undefined) {
+  if (!chosen) return
+  trouble.value = ''
+  checked.value = undefined
+  name.value = chosen.name
+  try {
+    const answer = await fetch(`/v1/games/${encodeURIComponent(props.game)}/check-save`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: await chosen.text() })
+    const body = await answer.json()
+    checked.value = dataOf<Schemas['Checked']>(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+  if (file.value) file.value.value = ''
+}
+
+function words(x: Schemas['Checked']) {
+  if (x.outcome === 'refuse') return 'is not loaded.'
+  if (x.outcome === 'last') return 'is passed over for an earlier one.'
+  return x.problems.length ? 'loads, with something put right or told.' : 'loads as it is.'
+}
+</script>
+
+<template>
+  <section class="sheet check" @dragover.prevent @drop.prevent="look($event.dataTransfer?.files[0])">
+    <div class="line">
+      <strong>Check a save</strong>
+      <span class="quiet">Drop a file here, or <button type="button" class="choose" @click="file?.click()">choose one</button>. Nothing is kept.</span>
+      <input ref="file" type="file" accept="application/json,.json" hidden @change="look(file?.files?.[0])" />
+    </div>
+    <p v-if="trouble" class="bad">{{ trouble }}</p>
+    <template v-if="checked">
+      <p>
+        <strong>{{ name }}</strong> {{ words(checked) }}
+        <span class="quiet"><template v-if="checked.of !== 'nothing'">{{ checked.of === 'world' ? 'A world' : `A save of ${checked.player}` }} of version {{ checked.from }}<template v-if="checked.from < checked.to">, taken up to {{ checked.to }}</template>.</template><template v-if="checked.seal"> Its seal is {{ checked.seal }}.</template></span>
+      </p>
+      <table v-if="checked.problems.length" class="plain">
+        <thead>
+          <tr><th scope="col">Where</th><th scope="col">What is wrong</th><th scope="col">What is loaded instead</th></tr>
+        </thead>
+        <tbody>
+          <tr v-for="p in checked.problems" :key="p.pointer + p.name + p.reason">
+            <td class="mono">{{ p.pointer || 'the whole save' }}<span class="quiet kind">{{ p.kind }}</span></td>
+            <td>{{ p.reason }}</td>
+            <td>{{ p.instead }}</td>
+          </tr>
+        </tbody>
+      </table>
+    </template>
+  </section>
+</template>
+
+<style scoped>
+.check {
+  padding: 12px 16px;
+  margin-top: 18px;
+}
+
+.line {
+  display: flex;
+  gap: 14px;
+}
+
+p {
+  margin: 10px 0 6px;
+}
+
+.choose {
+  color: rgb(var(--v-theme-primary));
+  text-decoration: underline;
+  cursor: pointer;
+}
+
+.bad {
+  color: rgb(var(--v-theme-error));
+}
+
+.kind {
+  display: block;
+  font-family: var(--body);
+  font-size: 13px;
+}
+
+table.plain td {
+  vertical-align: top;
+}
+</style>

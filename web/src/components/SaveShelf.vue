@@ -1,0 +1,190 @@
+<script setup lang="ts">
+import { computed, ref } from 'vue'
+
+import { api, dataOf, type Schemas } from '../api/client'
+import { useRevisions } from '../composables/resources'
+
+const props = defineProps<{ game: string; state: Schemas['PlayerView'] }>()
+const emit = defineEmits<{ changed: [text: string] }>()
+
+const { data: revisions, reload } = useRevisions(() => props.game, () => props.state.player, () => props.state.slot)
+const path = computed(() => ({ game: props.game, player: props.state.player, slot: props.state.slot }))
+const etag = computed(() => `"r${props.state.revision}"`)
+const file = ref<HTMLInputElement>()
+const asking = ref<'' | 'correct' | 'reset' | 'empty'>('')
+const name = ref('')
+const value = ref('')
+const why = ref('')
+const trouble = ref('')
+
+const writable = computed(() => props.state.values.filter((v) => v.name.startsWith('player.') && !v.computed && v.stored && !['waymark', 'milestone', 'checkpoint', 'checkpoints', 'movables', 'stopwatch', 'seed'].includes(v.type)).map((v) => ({ title: v.title, value: v.name })))
+
+/** What was typed, as the value that the variable's type wants. */
+function typed(): string | number | boolean | null {
+  const type = props.state.values.find((v) => v.name === name.value)?.type
+  const text = value.value.trim()
+  if (text === 'none') return null
+  if (type === 'bool') return text === 'true'
+  return (type === 'int' || type === 'decimal') && text !== '' && !Number.isNaN(Number(text)) ? Number(text) : text
+}
+
+async function tried(text: string, work: () => Promise<unknown>) {
+  trouble.value = ''
+  try {
+    await work()
+    asking.value = ''
+    name.value = value.value = why.value = ''
+    emit('changed', text)
+    await reload()
+  } catch (e) {
+    trouble.value = (e as Error).message
+  }
+}
+
+const takeUp = (revision: number) =>
+  tried(`Revision ${revision} is taken up again.`, async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/revisions/{revision}/take-up', { params: { path: { ...path.value, revision } } })))
+const correct = () =>
+  tried('The value is put right.', async () =>
+    dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/correct', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { name: name.value, value: typed(), why: why.value } })),
+  )
+const reset = () =>
+  tried('The slot begins anew.', async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/reset', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { why: why.value } })))
+const empty = () =>
+  tried('The slot is empty; any of its revisions can be taken up again.', async () => {
+    const answer = await api.DELETE('/v1/games/{game}/players/{player}/slots/{slot}', { params: { path: path.value, query: { name: value.value.trim() } } })
+    if (!answer.response.ok) dataOf({ error: answer.error, response: answer.response })
+  })
+
+async function upload() {
+  const chosen = file.value?.files?.[0]
+  if (!chosen) return
+  const text = await chosen.text()
+  await tried(`${chosen.name} is the newest save now.`, async () => {
+    const headers: Record<string, string> = { 'Content-Type': 'application/json' }
+    if (props.state.revision > 0) headers['If-Match'] = etag.value
+    const answer = await fetch(`/v1/games/${encodeURIComponent(props.game)}/players/${encodeURIComponent(props.state.player)}/slots/${props.state.slot}/save?why=${encodeURIComponent('uploaded in the console')}`, { method: 'PUT', headers, body: text })
+    const body = await answer.json()
+    dataOf(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
+  })
+  if (file.value) file.value.value = ''
+}
+
+const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })
+</script>
+
+<template>
+  <section>
+    <div class="head">
+      <h2>Saves of slot {{ state.slot }}</h2>
+      <span class="tools">
+        <a v-if="state.revision" class="plain" :href="`/v1/games/${game}/players/${state.player}/slots/${state.slot}/save`" download>Download</a>
+        <button type="button" :disabled="state.present" @click="file?.click()">Upload…</button>
+        <button type="button" :disabled="!state.revision" @click="asking = 'correct'">Put a value right…</button>
+        <button type="button" :disabled="state.present || !state.revision" @click="asking = 'reset'">Begin anew…</button>
+        <button type="button" :disabled="state.present || !state.revision" @click="asking = 'empty'">Empty…</button>
+      </span>
+      <input ref="file" type="file" accept="application/json,.json" hidden @change="upload" />
+    </div>
+    <v-alert v-if="trouble" type="error" class="mb-2">{{ trouble }}</v-alert>
+    <form v-if="asking" class="sheet asked" @submit.prevent="asking === 'correct' ? correct() : asking === 'reset' ? reset() : empty()">
+      <template v-if="asking === 'correct'">
+        <v-select v-model="name" :items="writable" label="Value" />
+        <v-text-field v-model="value" label="becomes" />
+      </template>
+      <v-text-field v-if="asking === 'empty'" v-model="value" :label="`Write ${state.player} to empty the slot`" />
+      <v-text-field v-else v-model="why" label="because" />
+      <v-btn type="submit" color="primary" :disabled="asking === 'empty' ? value.trim() !== state.player : !why.trim() || (asking === 'correct' && !name)">{{ asking === 'correct' ? 'Put it right' : asking === 'reset' ? 'Begin anew' : 'Empty the slot' }}</v-btn>
+      <v-btn variant="text" @click="asking = ''">Leave it</v-btn>
+    </form>
+    <p v-if="revisions && !revisions.length" class="quiet">Nothing is saved yet.</p>
+    <table v-else class="plain sheet">
+      <thead>
+        <tr><th scope="col" class="number">Revision</th><th scope="col">Saved on</th><th scope="col">When</th><th scope="col">Version</th><th scope="col">Scene</th><th scope="col"><span class="hidden">What can be done</span></th></tr>
+      </thead>
+      <tbody>
+        <tr v-for="r in revisions" :key="r.revision" :class="{ here: r.revision === state.revision }">
+          <td class="number mono">{{ r.revision }}</td>
+          <td>{{ r.moment }}<span v-if="r.why" class="quiet why">{{ r.why }}</span></td>
+          <td>{{ when(r.saved_at) }}</td>
+          <td class="mono">{{ r.version }}</td>
+          <td class="mono">{{ r.scene }}</td>
+          <td class="acts">
+            <span v-if="r.revision === state.revision" class="quiet">newest</span>
+            <button v-else type="button" :disabled="state.present" @click="takeUp(r.revision)">Take up again</button>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </section>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  margin-bottom: 8px;
+}
+
+h2 {
+  font-size: 16px;
+  margin: 0;
+}
+
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 14px;
+}
+
+.tools button,
+.acts button {
+  color: rgb(var(--v-theme-primary));
+  cursor: pointer;
+}
+
+.tools button:hover,
+.acts button:hover {
+  text-decoration: underline;
+}
+
+.tools button:disabled,
+.acts button:disabled {
+  color: rgb(var(--v-theme-quiet));
+  cursor: default;
+  text-decoration: none;
+}
+
+.asked {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  padding: 10px 12px;
+  margin-bottom: 10px;
+}
+
+.asked > :deep(.v-input) {
+  flex: 1;
+}
+
+.why {
+  display: block;
+  font-size: 13px;
+}
+
+.here {
+  background: var(--faint);
+}
+
+.acts {
+  text-align: right;
+  white-space: nowrap;
+}
+
+.hidden {
+  position: absolute;
+  clip-path: inset(50%);
+}
+</style>
