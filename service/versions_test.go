@@ -201,6 +201,8 @@ func TestASaveLeavesSealedAndComesBack(t *testing.T) {
 	file, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	assert.True(t, save.IsSealed(file))
+	assert.Contains(t, string(file), `"moment":"leave"`)
+	assert.Contains(t, string(file), `"revision":1`)
 	_, err = h.c.NewKey(ctx)
 	require.NoError(t, err, "the newest seals, and the older verify")
 	done, next, err := h.c.Upload(ctx, "lantern-pass", "wren", 1, file, etag, "a try", false)

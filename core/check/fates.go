@@ -130,7 +130,7 @@ func (c *checker) saving() {
 		at = c.m.Plan.Game.At
 	}
 	of := about{"saving", &s.Accept}
-	if !s.Every.Given && !c.m.SavesOn("checkpoint") && !c.m.SavesOn("scene") && !c.m.SavesOn("death") {
+	if c.m.SavesEvery() == 0 && !c.m.SavesOn("checkpoint") && !c.m.SavesOn("scene") && !c.m.SavesOn("death") {
 		c.report("loss-window", at, of, "Nothing saves a player while a visit goes on: a crash loses all of it.")
 	}
 	if s.Every.Given && s.Every.Value < time.Second {

@@ -334,7 +334,7 @@ func when(h model.Holder, c plan.Crossing) string {
 
 // crash derives what a machine that stops takes with it (rule 35).
 func (w *writer) crash(title string) Cell {
-	s := w.m.Plan.Saving
+	s, every := w.m.Plan.Saving, w.m.SavesEvery()
 	var moments []string
 	for _, name := range []struct{ moment, text string }{{"checkpoint", "checkpoint"}, {"scene", "change of scene"}, {"death", "coming back"}} {
 		if w.m.SavesOn(name.moment) {
@@ -345,12 +345,12 @@ func (w *writer) crash(title string) Cell {
 	out := Cell{Fate: "saved", Decided: model.ByNature, Where: &at}
 	since := "the last " + strings.Join(moments, " or ")
 	switch {
-	case s.Every.Given && len(moments) > 0:
-		out.Short = "≤ " + s.Every.Value.String()
-		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before, or at %s, whichever was later.", title, s.Every.Value, since)
-	case s.Every.Given:
-		out.Short = "≤ " + s.Every.Value.String()
-		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before.", title, s.Every.Value)
+	case every > 0 && len(moments) > 0:
+		out.Short = "≤ " + every.String()
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before, or at %s, whichever was later.", title, every, since)
+	case every > 0:
+		out.Short = "≤ " + every.String()
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before.", title, every)
 	case len(moments) > 0:
 		out.Short = "since " + strings.TrimPrefix(since, "the ")
 		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at %s, however long ago that was.", title, since)

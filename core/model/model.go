@@ -571,6 +571,18 @@ func (m *Model) RevisionsKept() int { return m.Plan.Saving.Revisions.Or(10) }
 // Players is how many players a session takes.
 func (m *Model) Players() int { return m.Plan.Session.Players.Or(16) }
 
+// GatherWithin is how long changes are gathered where players are saved on change.
+const GatherWithin = time.Second
+
+// SavesEvery is how often whoever changed is saved; 0 where the plan does not say.
+func (m *Model) SavesEvery() time.Duration {
+	every := m.Plan.Saving.Every.Value
+	if m.SavesOn("change") && (every == 0 || every > GatherWithin) {
+		return GatherWithin
+	}
+	return every
+}
+
 // SavesOn says whether a moment is a save moment.
 func (m *Model) SavesOn(moment string) bool {
 	for _, w := range m.Plan.Saving.When {

@@ -75,7 +75,7 @@ func (x *machine) wait(ms int64) engine.Result {
 	if len(x.run.Present()) == 0 {
 		return out // the session sleeps
 	}
-	every := x.m.Plan.Saving.Every.Value.Milliseconds()
+	every := x.m.SavesEvery().Milliseconds()
 	for every > 0 && x.saved+every <= end {
 		x.saved += every
 		x.clock = max(x.clock, x.saved)

@@ -44,6 +44,25 @@ func Encode(doc any) ([]byte, error) {
 	return text, nil
 }
 
+// Told writes what the service knows of a save into its bytes. Bytes that are no save stay as they are.
+func Told(raw []byte, about About) []byte {
+	var root map[string]jsontext.Value
+	if json.Unmarshal(raw, &root) != nil || root == nil {
+		return raw
+	}
+	about.SavedAt = about.SavedAt.UTC()
+	text, err := json.Marshal(about)
+	if err != nil {
+		return raw
+	}
+	root["about"] = text
+	out, err := Encode(root)
+	if err != nil {
+		return raw
+	}
+	return out
+}
+
 // Digest is SHA-256 over what Encode writes, in hexadecimal.
 func Digest(doc any) string {
 	raw, err := Encode(doc)

@@ -235,7 +235,7 @@ func (l *Loose) readPatiently(p *patient, root map[string]jsontext.Value) {
 	p.fill("", root, []slot{{"alluvion_save", &l.Format, "a whole number"}, {"game", &l.Game, "a text"}, {"version", &l.Version, "a whole number"}, {"player", &l.Player.Player, "a text"},
 		{"slot", &l.Slot, "a whole number"}, {"visits", &l.Visits, "a whole number"}, {"number", &l.Number, "a whole number"}, {"dead", &l.Dead, "true or false"},
 		{"place", &l.Place, "a place"}, {"entry", &l.Entry, "a place"}, {"back", &l.Back, "a place"}, {"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
-		{"milestones", &l.Milestones, "a list of texts"}, {"standings", &l.Standings, "a table of numbers"}})
+		{"milestones", &l.Milestones, "a list of texts"}, {"standings", &l.Standings, "a table of numbers"}, {"about", &l.About, "what the service knows of it"}})
 	l.Strange = root
 }
 

@@ -8,6 +8,7 @@ package save
 
 import (
 	"strings"
+	"time"
 
 	"github.com/go-json-experiment/json/jsontext"
 
@@ -67,8 +68,17 @@ type Player struct {
 	Record    Record               `json:"record"`
 	World     *World               `json:"world,omitempty"` // where session.players is 1
 	Attic     Attic                `json:"attic,omitempty"`
+	About     *About               `json:"about,omitempty"` // of one that has left the service
 	// Shared is what this game writes of each commons: it is kept apart, once for all games and slots.
 	Shared map[string]Values `json:"-"`
+}
+
+// About is what the service knows of a save, and writes into it when it leaves.
+type About struct {
+	Plan     string    `json:"plan,omitempty"` // digest of the published text of the version: SHA-256, its first 128 bits
+	Revision int       `json:"revision"`
+	Moment   string    `json:"moment"` // what it was saved on
+	SavedAt  time.Time `json:"saved_at"`
 }
 
 // Record is what rewinds at death, as it was when the checkpoint reached was reached, or at the run's

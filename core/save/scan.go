@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"sync"
 
+	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion/core/fixed"
@@ -289,6 +290,12 @@ func (s *scanner) player(l *Loose) error {
 			return each(s, &p.Standings, s.number)
 		case "attic":
 			return s.attic(&p.Attic)
+		case "about":
+			v, err := s.value()
+			if err == nil {
+				err = json.Unmarshal(v, &p.About)
+			}
+			return err
 		case "values":
 			return s.values(&l.Values)
 		case "scenes":

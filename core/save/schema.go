@@ -48,6 +48,7 @@ func (s schemer) player() object {
 		"waymarks": s.waymarks(), "milestones": object{"type": "array", "items": object{"enum": s.milestones()}, "uniqueItems": true},
 		"standings": s.standings(), "values": s.values(s.m.Holders[model.OfPlayer]), "scenes": s.scenes(model.OfPlayerScene), "props": s.props(true), "record": s.record(),
 		"attic": object{"type": "object"},
+		"about": closed(object{"plan": object{"type": "string"}, "revision": count, "moment": object{"type": "string"}, "saved_at": object{"type": "string", "format": "date-time"}}),
 	}
 	if s.m.Single {
 		members["world"] = s.world()

@@ -34,6 +34,7 @@ type SlotInfo struct {
 	Moment   string    `json:"moment" doc:"What it was saved on."`
 	Version  int       `json:"version" doc:"Of the plan."`
 	Scene    string    `json:"scene"`
+	Title    string    `json:"title,omitempty" doc:"Of the scene, for people; where the plan that is played has it."`
 	SavedAt  time.Time `json:"saved_at"`
 }
 
@@ -128,9 +129,10 @@ func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerI
 		}
 		return byID[id]
 	}
+	j, _ := s.playing(ctx, in.Game) // without a plan that runs, scenes have no titles
 	for _, slot := range saved {
 		p := get(slot.Player)
-		p.Slots = append(p.Slots, slotOf(slot))
+		p.Slots = append(p.Slots, slotOf(slot, j.model))
 	}
 	for _, session := range s.live.Sessions(in.Game) {
 		v, err := session.Look(ctx)
@@ -152,8 +154,17 @@ func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerI
 	return &body[[]PlayerInfo]{out}, nil
 }
 
-func slotOf(i store.SlotInfo) SlotInfo {
-	return SlotInfo{i.Slot, i.Revision, i.Moment, i.Version, i.Scene, i.SavedAt}
+// slotOf tells what is saved in a slot. m, which may be nil, knows what scenes are called.
+func slotOf(i store.SlotInfo, m *model.Model) SlotInfo {
+	out := SlotInfo{Slot: i.Slot, Revision: i.Revision, Moment: i.Moment, Version: i.Version, Scene: i.Scene, SavedAt: i.SavedAt}
+	if m != nil && m.Scene(i.Scene) != nil {
+		out.Title = m.Scene(i.Scene).Title
+	}
+	return out
+}
+
+func revisionOf(r store.Revision) SlotInfo {
+	return SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version, Scene: r.Scene, SavedAt: r.SavedAt}
 }
 
 func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput, error) {
@@ -213,7 +224,7 @@ func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *Play
 	}
 	for _, slot := range all {
 		if slot.Player == in.Player {
-			out.Slots = append(out.Slots, slotOf(slot))
+			out.Slots = append(out.Slots, slotOf(slot, j.model))
 		}
 	}
 	stored, err := s.store.Peek(ctx, in.Game, in.Player, out.Slot)
@@ -442,7 +453,7 @@ func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]RevisionI
 	}
 	out := make([]RevisionInfo, 0, len(list))
 	for _, r := range list {
-		out = append(out, RevisionInfo{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Why, r.Checksum})
+		out = append(out, RevisionInfo{revisionOf(r), r.Why, r.Checksum})
 	}
 	return &body[[]RevisionInfo]{out}, s.asProblem(err)
 }

@@ -267,9 +267,25 @@ func (s *Server) download(ctx context.Context, in *SlotPath) (*sealedSave, error
 	if err != nil {
 		return nil, err
 	}
-	raw, err := keys.Seal(stored.Doc)
+	raw, err := keys.Seal(s.told(ctx, in.Game, in.Player, in.Slot, stored))
 	name := fmt.Sprintf("%s-%s-slot%d-r%d.json", in.Game, safeName(in.Player), in.Slot, stored.Revision)
 	return &sealedSave{"application/json", etagOf(stored.Revision), `attachment; filename="` + name + `"`, raw}, s.asProblem(err)
+}
+
+// told is a save with what the service knows of it: its revision, when and on what it was saved, and under which plan.
+func (s *Server) told(ctx context.Context, game, player string, slot int, stored store.Saved) []byte {
+	r, err := s.store.Revision(ctx, game, player, slot, stored.Revision)
+	if err != nil {
+		return stored.Doc
+	}
+	about := save.About{Revision: r.Revision, Moment: r.Moment, SavedAt: r.SavedAt}
+	if stored.Recovered {
+		about.Moment = "recovery"
+	}
+	if v, err := s.store.Version(ctx, game, r.Version); err == nil {
+		about.Plan = v.ETag
+	}
+	return save.Told(stored.Doc, about)
 }
 
 // safeName is an id as a part of a file's name.
@@ -311,7 +327,7 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 	case x.Loaded.Player.Player != in.Player:
 		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.", x.Loaded.Player.Player, in.Player)
 	}
-	x.Loaded.Player.Slot = in.Slot
+	x.Loaded.Player.Slot, x.Loaded.Player.About = in.Slot, nil
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, x.Loaded)
 }
 
@@ -520,7 +536,7 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 		if !json.Valid(r.Doc) {
 			doc, _ = json.Marshal(string(r.Doc))
 		}
-		out.Saves = append(out.Saves, HeldSave{SlotInfo{r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt}, r.Why, doc})
+		out.Saves = append(out.Saves, HeldSave{revisionOf(r), r.Why, doc})
 		return nil
 	})
 	if err != nil {

@@ -158,7 +158,7 @@ func (s *Session) saveChanged() {
 			}
 		})
 	}
-	if !s.m.Plan.Saving.Every.Given {
+	if s.m.SavesEvery() == 0 {
 		return
 	}
 	var moments []engine.SaveMoment

@@ -161,6 +161,22 @@ func TestWhoeverChangedIsSavedAtRegularTimes(t *testing.T) {
 	}, 5*time.Second, 20*time.Millisecond)
 }
 
+func TestOnChangeWhoeverChangedIsSavedGathered(t *testing.T) {
+	h := open(t, "slots: 1")
+	require.NoError(t, h.m.Close(ctx, h.s))
+	h.next("when: [checkpoint, scene, leave]", "when: [change]", "version: 1\nstart", "version: 2\nstart")
+	h.enter("two")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	for range 5 {
+		h.event("ada", "burn")
+	}
+	assert.Eventually(t, func() bool {
+		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
+		return err == nil && strings.Contains(string(saved.Doc), `"oil":7`)
+	}, 10*time.Second, 20*time.Millisecond)
+	assert.Equal(t, []string{"every"}, h.moments("ada"), "many changes, one save")
+}
+
 func TestRule30WhatChangedHandsIsNeitherDoubledNorLost(t *testing.T) {
 	h := open(t, "every: 30s")
 	h.do(engine.Request{Do: "join", Player: "ada"})

@@ -94,7 +94,10 @@ func (s *Session) start() {
 // ticker beats whenever changed players are to be saved; where the plan does not say, what is owed is
 // still tried again every half minute.
 func (s *Session) ticker() *time.Ticker {
-	every := s.m.Plan.Saving.Every.Or(30 * time.Second)
+	every := s.m.SavesEvery()
+	if every == 0 {
+		every = 30 * time.Second
+	}
 	return time.NewTicker(max(every, 100*time.Millisecond))
 }
 
