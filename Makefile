@@ -15,7 +15,7 @@ demo: build
 
 build: $(BIN)
 
-$(BIN): setup-tools $(GOFILES) $(CONSOLE) $(wildcard examples/*/*)
+$(BIN): setup-tools $(GOFILES) $(CONSOLE) $(wildcard examples/*/* examples/*/history/* examples/*/history/saves/*)
 	$(GO) build -o $@ ./cmd/alluvion
 
 $(CONSOLE): $(WEBSRC) web/node_modules/.ready api/openapi.yaml
@@ -62,6 +62,8 @@ fuzz:
 	$(GO) test ./core/expr -fuzz FuzzCompile -fuzztime $(FUZZTIME)
 	$(GO) test ./core/check -fuzz FuzzText -fuzztime $(FUZZTIME)
 	$(GO) test ./core/save -fuzz FuzzDecode -fuzztime $(FUZZTIME)
+	$(GO) test ./core/save -fuzz FuzzOpen -fuzztime $(FUZZTIME)
+	$(GO) test ./core/upgrade -fuzz FuzzUpgrade -fuzztime $(FUZZTIME)
 
 clean:
 	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html

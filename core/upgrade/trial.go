@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"slices"
+	"strings"
 
 	"alluvion/core/engine"
 	"alluvion/core/model"
@@ -178,4 +179,19 @@ func (t *Trial) Sort() {
 	slices.SortStableFunc(t.Cases, func(a, b Case) int {
 		return cmp.Or(rank[b.Policy]-rank[a.Policy], b.Count-a.Count, cmp.Compare(a.Name, b.Name), cmp.Compare(a.Kind, b.Kind))
 	})
+}
+
+// Forget takes out of a trial what it shows of some saves: those whose names begin with prefix.
+func (t *Trial) Forget(prefix string) (changed bool) {
+	of := func(name string) bool { return strings.HasPrefix(name, prefix) }
+	samples, worst := len(t.Sample), len(t.Worst)
+	t.Sample = slices.DeleteFunc(t.Sample, func(s Sample) bool { return of(s.Save) })
+	t.Worst = slices.DeleteFunc(t.Worst, func(w Worst) bool { return of(w.Save) })
+	changed = len(t.Sample) < samples || len(t.Worst) < worst
+	for i := range t.Cases {
+		if c := &t.Cases[i]; of(c.Save) {
+			c.Save, c.Reason, c.Instead, changed = "a player who was deleted", "no longer known", "no longer known", true
+		}
+	}
+	return changed
 }

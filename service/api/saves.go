@@ -576,6 +576,9 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten],
 	if session := s.live.Where(in.Game, in.Player); session != nil {
 		return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is in the session %s: they have to leave first.", in.Player, session.Name)
 	}
+	if err := s.trials.Forget(ctx, in.Game, in.Player); err != nil {
+		return nil, s.trialProblem(err)
+	}
 	t, err := s.store.Forget(ctx, in.Game, in.Player, in.Commons)
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)

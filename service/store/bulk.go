@@ -25,6 +25,7 @@ var errByItself = errors.New("it is written by itself")
 type work struct {
 	cut Cut
 	r   *CutResult
+	out chan CutResult
 }
 
 // together gives how many of the jobs, from the first on, are cuts of different slots.

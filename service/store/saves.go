@@ -104,16 +104,9 @@ type CutResult struct {
 
 // Write stores a cut. The channel gives its result once, when it is on disk.
 func (s *Store) Write(c Cut) <-chan CutResult {
-	out := make(chan CutResult, 1)
-	w := &work{cut: c, r: &CutResult{}}
-	done := make(chan error, 1)
-	s.jobs <- job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, done: done, work: w}
-	go func() {
-		err := <-done
-		w.r.Err = err
-		out <- *w.r
-	}()
-	return out
+	w := &work{cut: c, r: &CutResult{}, out: make(chan CutResult, 1)}
+	s.jobs <- job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, work: w}
+	return w.out
 }
 
 // byItself writes one cut.

@@ -52,7 +52,7 @@ type Store struct {
 type job struct {
 	do   func(tx *gorm.DB) error
 	done chan error
-	work *work // of a cut
+	work *work // of a cut, which is told in its own way
 }
 
 // Open opens or creates a file, brings its schema up to date, and starts its writer.
@@ -175,6 +175,11 @@ func (s *Store) commit(group []job) {
 		if err != nil {
 			results[i] = fmt.Errorf("store: nothing was written: %w", err)
 			s.log.Error("a transaction could not be written", "error", err)
+		}
+		if j.work != nil {
+			j.work.r.Err = results[i]
+			j.work.out <- *j.work.r
+			continue
 		}
 		j.done <- results[i]
 	}

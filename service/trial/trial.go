@@ -209,6 +209,38 @@ func (x *run) progress(id int) (Progress, bool) {
 	return p, true
 }
 
+// Forget takes what trials show of a player's saves out of them. A trial that is running is stopped first.
+func (r *Runner) Forget(ctx context.Context, game, player string) error {
+	list, err := r.store.Trials(ctx, game)
+	if err != nil {
+		return err
+	}
+	r.mu.Lock()
+	running := r.runs[game] != nil
+	r.mu.Unlock()
+	if running {
+		return ErrRunning
+	}
+	for _, t := range list {
+		full, err := r.store.Trial(ctx, game, t.ID)
+		if err != nil {
+			return err
+		}
+		var result upgrade.Trial
+		if json.Unmarshal(full.Doc, &result) != nil || !result.Forget(player+", slot ") && full.Player != player {
+			continue
+		}
+		full.Doc, _ = json.Marshal(result)
+		if full.Player == player && full.State == store.TrialDone {
+			full.Player = ""
+		}
+		if err := r.store.PutTrial(ctx, full); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // worker carries a trial out.
 type worker struct {
 	*Runner
@@ -237,7 +269,7 @@ func (w *worker) work(ctx context.Context) {
 		w.tally.Sort()
 	}
 	w.t.EndedAt = time.Now().UTC()
-	w.keep()
+	w.write() // nobody is told before: whoever sees that it has ended may begin another
 }
 
 // everything tries what is made up, then the worlds, then the saves, each from where it stopped.
@@ -398,6 +430,11 @@ func (w *worker) told() {
 // keep writes down how far it is.
 func (w *worker) keep() {
 	w.told()
+	w.write()
+}
+
+func (w *worker) write() {
+	w.t.Doc, _ = json.Marshal(w.tally)
 	if err := w.store.PutTrial(context.Background(), w.t); err != nil {
 		w.log.Error("how far a trial is could not be written down", "game", w.t.Game, "trial", w.t.ID, "error", err)
 	}
