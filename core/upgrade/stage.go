@@ -8,14 +8,12 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion/core/expr"
-	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
 )
 
 // A stage reads the old document and writes the new one: every table that it changes is made anew, so that what it
 // reads is as it was, whatever came first.
-
 // player takes a player's save up by one upgrade.
 func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	before := *l
@@ -371,150 +369,6 @@ func (h *hand) prop(kind, id string) (string, string) {
 		return k, now
 	}
 	return h.renamed("props", kind), id
-}
-
-// marks writes what a player has reached, remembers and has earned, and where they are.
-func (h *hand) marks(l *save.Loose) {
-	was := *l.Player
-	p := was
-	l.Player = &p
-	p.Place, p.Entry = h.place(was.Place), h.place(was.Entry)
-	if was.Back != nil {
-		back := h.place(*was.Back)
-		p.Back = &back
-	}
-	if was.Checkpoint != "" {
-		p.Checkpoint = h.renamed("checkpoints", was.Checkpoint)
-	}
-	p.Used, p.Milestones = h.list("checkpoints", was.Used), h.list("milestones", was.Milestones)
-	p.Standings = maps.Clone(renamedKeys(h.stage, "standings", was.Standings))
-	p.Waymarks = h.marked(was.Waymarks)
-	h.dropped("checkpoints", func(id string) (jsontext.Value, bool) {
-		i := slices.Index(p.Used, id)
-		if p.Checkpoint == id {
-			p.Checkpoint, p.Back = "", nil
-		}
-		if i >= 0 {
-			p.Used = slices.Delete(p.Used, i, i+1)
-		}
-		return jsontext.Value("true"), i >= 0
-	})
-	h.dropped("milestones", func(id string) (jsontext.Value, bool) {
-		i := slices.Index(p.Milestones, id)
-		if i >= 0 {
-			p.Milestones = slices.Delete(p.Milestones, i, i+1)
-		}
-		return jsontext.Value("true"), i >= 0
-	})
-	h.dropped("standings", func(id string) (jsontext.Value, bool) {
-		n, ok := p.Standings[id]
-		delete(p.Standings, id)
-		return jsontext.Value(n.String()), ok
-	})
-	h.dropped("waymarks", func(id string) (jsontext.Value, bool) {
-		at, ok := p.Waymarks[id]
-		delete(p.Waymarks, id)
-		return encoded(at), ok
-	})
-	h.restored(&p)
-}
-
-// restored brings back milestones, checkpoints and standings that were given up.
-func (h *hand) restored(p *save.Player) {
-	for where, list := range map[string]*[]string{"milestones": &p.Milestones, "checkpoints": &p.Used} {
-		for _, x := range h.restores[where] {
-			_, id, _ := strings.Cut(x.Restore.Value, ".")
-			if _, ok := h.attic.Get(x.Restore.Value); ok && !slices.Contains(*list, id) {
-				*list = append(*list, id)
-				delete(h.attic, x.Restore.Value)
-			}
-		}
-	}
-	for _, x := range h.restores["standings"] {
-		_, id, _ := strings.Cut(x.Restore.Value, ".")
-		if kept, ok := h.attic.Get(x.Restore.Value); ok {
-			if n, err := fixed.Parse(string(kept.Value)); err == nil {
-				if p.Standings == nil {
-					p.Standings = map[string]fixed.Num{}
-				}
-				p.Standings[id] = n
-				delete(h.attic, x.Restore.Value)
-			}
-		}
-	}
-}
-
-// dropped gives up things of a space: take takes one away and gives what there was of it.
-func (h *hand) dropped(space string, take func(id string) (jsontext.Value, bool)) {
-	for id, why := range h.drops[space] {
-		if raw, had := take(id); had {
-			h.keep(space+"."+id, raw, why)
-		}
-	}
-}
-
-func (h *hand) list(space string, ids []string) []string {
-	out := slices.Clone(ids)
-	for i := range out {
-		out[i] = h.renamed(space, out[i])
-	}
-	return out
-}
-
-func (h *hand) marked(marks map[string]save.Place) map[string]save.Place {
-	if marks == nil {
-		return nil
-	}
-	out := make(map[string]save.Place, len(marks))
-	for id, at := range renamedKeys(h.stage, "waymarks", marks) {
-		out[id] = h.place(at)
-	}
-	return out
-}
-
-// place is where a place of the old plan is now: the first step counts that is about it.
-func (s *stage) place(p save.Place) save.Place {
-	for _, x := range s.places {
-		if x.Place.Name == p.Scene && s.within(x, p.At) {
-			return s.moved(x, p)
-		}
-	}
-	p.Scene = s.renamed("scenes", p.Scene)
-	return p
-}
-
-// within says whether coordinates lie in the box that a step is about.
-func (s *stage) within(x *plan.UpgradeStep, at []fixed.Num) bool {
-	for _, axis := range x.In.Entries {
-		i := slices.Index(s.chain.m.Axes, axis.ID)
-		if i < 0 || i >= len(at) || len(axis.Value) != 2 || at[i].Less(axis.Value[0].Value) || !at[i].Less(axis.Value[1].Value) {
-			return false
-		}
-	}
-	return true
-}
-
-func (s *stage) moved(x *plan.UpgradeStep, p save.Place) save.Place {
-	scene, spot, isSpot := strings.Cut(x.To.Source, "/")
-	out := save.Place{Scene: scene, At: slices.Clone(p.At), Facing: p.Facing}
-	if at := s.chain.m.Spot(scene + "/" + spot); isSpot && at != nil {
-		out.At = slices.Clone(at.Point[:len(s.chain.m.Axes)])
-		if at.Facing != "" {
-			out.Facing = at.Facing
-		}
-		return out
-	}
-	for i := range out.At {
-		n := out.At[i]
-		if x.Scale.Given {
-			n, _ = n.Mul(x.Scale.Value)
-		}
-		if i < len(x.By) {
-			n, _ = n.Add(x.By[i].Value)
-		}
-		out.At[i], _ = n.RoundTo(s.chain.m.Step)
-	}
-	return out
 }
 
 // record writes what rewinds at death: it is read with the player's other values behind it.

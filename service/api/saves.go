@@ -14,7 +14,6 @@ import (
 	"github.com/wI2L/jsondiff"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
@@ -67,20 +66,6 @@ type copyInput struct {
 	Body    Copying
 }
 
-// Correction is a value that is put right by hand.
-type Correction struct {
-	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels."`
-	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
-	Value expr.Value `json:"value" doc:"What it becomes; null for none."`
-	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
-}
-
-type correctInput struct {
-	SlotPath
-	IfMatch string `header:"If-Match" doc:"The entity tag of the slot's newest save; it may be left out while the player plays in the slot."`
-	Body    Correction
-}
-
 // Resetting is a reason to begin a slot anew.
 type Resetting struct {
 	Why string `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
@@ -95,51 +80,6 @@ type resetInput struct {
 type emptyInput struct {
 	SlotPath
 	Name string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
-}
-
-type forgetInput struct {
-	PlayerPath
-	Name    string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
-	Commons bool   `query:"commons" doc:"Also what the player has in common over all games."`
-}
-
-// Forgotten says how much was held about a player, and is no more.
-type Forgotten struct {
-	Slots   int64 `json:"slots"`
-	Saves   int64 `json:"saves"`
-	Ranks   int64 `json:"ranks"`
-	Journal int64 `json:"journal"`
-	Commons int64 `json:"commons"`
-}
-
-// Held is everything that is held about a player.
-type Held struct {
-	Game      string             `json:"game"`
-	Player    string             `json:"player"`
-	At        time.Time          `json:"at"`
-	Saves     []HeldSave         `json:"saves"`
-	Standings []HeldRank         `json:"standings"`
-	Journal   []HeldChange       `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
-	Commons   map[string]anyJSON `json:"commons" doc:"By commons and name, as courier-guild.seals."`
-}
-
-// HeldSave is one stored save.
-type HeldSave struct {
-	SlotInfo
-	Why  string  `json:"why,omitempty"`
-	Save anyJSON `json:"save"`
-}
-
-// HeldRank is a place in a standing.
-type HeldRank struct {
-	Standing string `json:"standing"`
-	Number   string `json:"number"`
-}
-
-// HeldChange is a change that a journal tells of.
-type HeldChange struct {
-	At     time.Time `json:"at"`
-	Change anyJSON   `json:"change"`
 }
 
 // anyJSON is JSON that is handed on as it is.
@@ -432,45 +372,6 @@ func named(name, player string) error {
 	return nil
 }
 
-func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
-	if session := s.playingIn(ctx, in.SlotPath); session != nil {
-		return s.correctLive(ctx, session, in)
-	}
-	j, l, err := s.opened(ctx, in.SlotPath)
-	if err != nil {
-		return nil, err
-	}
-	if in.IfMatch == "" {
-		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is put right", "If-Match is wanted: the entity tag of the save that was looked at.")
-	}
-	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
-	if err := put(j.model, l.Player, in.Body); err != nil {
-		return nil, err
-	}
-	if after := engine.NewJudge(j.model, nil).Player(l.Player, false); len(after) > before {
-		return nil, problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s.", after[0].Text)
-	}
-	return s.put(ctx, j, in.SlotPath, in.IfMatch, "corrected", in.Body.Name+": "+in.Body.Why, l)
-}
-
-// correctLive puts a live value right, and saves the player.
-func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
-	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]expr.Value{}}
-	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
-		req.Args["prop"] = expr.OfText(prop)
-	} else if in.Body.Of != "" {
-		req.Args["scene"] = expr.OfText(in.Body.Of)
-	}
-	if _, err := s.live.Do(ctx, session, req); err != nil {
-		return nil, s.asProblem(err)
-	}
-	saved, err := session.SaveAs(ctx, in.Player, "corrected", in.Body.Name+": "+in.Body.Why)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	return &editedOutput{etagOf(saved.Revision), Edited{saved.Revision, "corrected", []save.Problem{}}}, nil
-}
-
 // put writes one value into a save.
 func put(m *model.Model, p *save.Player, c Correction) error {
 	v := m.Var(c.Name)
@@ -527,63 +428,6 @@ func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, 
 	fresh := r.Save(in.Player)
 	fresh.Visits = 0 // they have not been there in this run
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why, &upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
-}
-
-func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error) {
-	out := Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []HeldSave{}, Standings: []HeldRank{}, Journal: []HeldChange{}, Commons: map[string]anyJSON{}}
-	err := s.store.Everything(ctx, in.Game, in.Player, func(r store.Revision) error {
-		doc := anyJSON(r.Doc)
-		if !json.Valid(r.Doc) {
-			doc, _ = json.Marshal(string(r.Doc))
-		}
-		out.Saves = append(out.Saves, HeldSave{revisionOf(r), r.Why, doc})
-		return nil
-	})
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	ranks, err := s.store.RanksOf(ctx, in.Game, in.Player)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	for _, r := range ranks {
-		out.Standings = append(out.Standings, HeldRank{r.Standing, r.Text})
-	}
-	changes, err := s.store.JournalOf(ctx, in.Game, in.Player, store.JournalKept)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	for _, c := range changes {
-		out.Journal = append(out.Journal, HeldChange{c.At, anyJSON(c.Doc)})
-	}
-	shared, err := s.store.Shared(ctx, in.Player)
-	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	for _, v := range shared {
-		out.Commons[v.Commons+"."+v.Name] = anyJSON(v.Doc)
-	}
-	if len(out.Saves)+len(out.Standings)+len(out.Journal)+len(out.Commons) == 0 {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is held about %q.", in.Player)
-	}
-	return &body[Held]{out}, nil
-}
-
-func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten], error) {
-	if err := named(in.Name, in.Player); err != nil {
-		return nil, err
-	}
-	if session := s.live.Where(in.Game, in.Player); session != nil {
-		return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is in the session %s: they have to leave first.", in.Player, session.Name)
-	}
-	if err := s.trials.Forget(ctx, in.Game, in.Player); err != nil {
-		return nil, s.trialProblem(err)
-	}
-	t, err := s.store.Forget(ctx, in.Game, in.Player, in.Commons)
-	if err == nil {
-		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
-	}
-	return &body[Forgotten]{Forgotten(t)}, s.asProblem(err)
 }
 
 func (s *Server) listKeys(ctx context.Context, _ *struct{}) (*body[[]KeyInfo], error) {

@@ -1,0 +1,65 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"strings"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/save"
+	"alluvion/service/live"
+)
+
+// Correction is a value that is put right by hand.
+type Correction struct {
+	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels."`
+	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
+	Value expr.Value `json:"value" doc:"What it becomes; null for none."`
+	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
+}
+
+type correctInput struct {
+	SlotPath
+	IfMatch string `header:"If-Match" doc:"The entity tag of the slot's newest save; it may be left out while the player plays in the slot."`
+	Body    Correction
+}
+
+func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
+	if session := s.playingIn(ctx, in.SlotPath); session != nil {
+		return s.correctLive(ctx, session, in)
+	}
+	j, l, err := s.opened(ctx, in.SlotPath)
+	if err != nil {
+		return nil, err
+	}
+	if in.IfMatch == "" {
+		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is put right", "If-Match is wanted: the entity tag of the save that was looked at.")
+	}
+	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
+	if err := put(j.model, l.Player, in.Body); err != nil {
+		return nil, err
+	}
+	if after := engine.NewJudge(j.model, nil).Player(l.Player, false); len(after) > before {
+		return nil, problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s.", after[0].Text)
+	}
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "corrected", in.Body.Name+": "+in.Body.Why, l)
+}
+
+// correctLive puts a live value right, and saves the player.
+func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
+	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]expr.Value{}}
+	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
+		req.Args["prop"] = expr.OfText(prop)
+	} else if in.Body.Of != "" {
+		req.Args["scene"] = expr.OfText(in.Body.Of)
+	}
+	if _, err := s.live.Do(ctx, session, req); err != nil {
+		return nil, s.asProblem(err)
+	}
+	saved, err := session.SaveAs(ctx, in.Player, "corrected", in.Body.Name+": "+in.Body.Why)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &editedOutput{etagOf(saved.Revision), Edited{saved.Revision, "corrected", []save.Problem{}}}, nil
+}
