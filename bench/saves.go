@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -125,7 +126,7 @@ func trying() []row {
 
 // writing compares saves of 200 players at once, each acknowledged on disk, with raw SQL in groups of the same size.
 func writing() row {
-	const players, rounds = 200, 15
+	const players, rounds = 200, 60
 	doc := made(demo("plan.yaml"), 10)[80]
 	dir, err := os.MkdirTemp("", "alluvion-bench-")
 	must(err)
@@ -133,12 +134,20 @@ func writing() row {
 	ours, peer := writer(filepath.Join(dir, "ours.db"), players, doc), rawWriter(filepath.Join(dir, "peer.db"), players, doc)
 	defer ours.close()
 	defer peer.close()
-	var a, b time.Duration
-	for range rounds {
-		a, b = a+ours.once(), b+peer.once()
+	for range 15 { // until as many revisions are there as are kept
+		ours.once()
+		peer.once()
 	}
-	n := float64(players * rounds)
-	return row{"write saves of 200 players at once, acknowledged on disk, against raw SQL in the same groups", fmt.Sprintf("%.0f/s", n/a.Seconds()), fmt.Sprintf("%.0f/s", n/b.Seconds()), fmt.Sprintf("%.2f", b.Seconds()/a.Seconds()), "≥ 0.7 times its rate"}
+	var all [2][]time.Duration
+	for range rounds {
+		all[0], all[1] = append(all[0], ours.once()), append(all[1], peer.once())
+	}
+	middle := func(list []time.Duration) time.Duration { // what else runs on the machine makes a few of them very long
+		slices.Sort(list)
+		return list[len(list)/2]
+	}
+	a, b, n := middle(all[0]), middle(all[1]), float64(players)
+	return row{"write saves of 200 players at once, acknowledged on disk, against raw SQL that is grouped alike", fmt.Sprintf("%.0f/s", n/a.Seconds()), fmt.Sprintf("%.0f/s", n/b.Seconds()), fmt.Sprintf("%.2f", b.Seconds()/a.Seconds()), "≥ 0.7 times its rate"}
 }
 
 type saver struct {
@@ -187,28 +196,61 @@ func rawWriter(path string, players int, doc []byte) saver {
 		_, err := db.Exec("INSERT INTO slots VALUES ('bench', ?, 1, 0, 1)", fmt.Sprintf("p%03d", i))
 		must(err)
 	}
+	jobs := make(chan rawJob, 1024)
+	go func() {
+		for first := range jobs {
+			group := []rawJob{first}
+			for n := -1; len(jobs) > n; runtime.Gosched() { // grouped as ours are
+				n = len(jobs)
+			}
+			for len(group) < 256 && len(jobs) > 0 {
+				group = append(group, <-jobs)
+			}
+			writeRaw(db, group, doc)
+		}
+	}()
 	revision := 0
-	return saver{close: func() { _ = db.Close() }, once: func() time.Duration {
+	return saver{close: func() { close(jobs); _ = db.Close() }, once: func() time.Duration {
 		began := time.Now()
 		revision++
-		tx, err := db.Begin()
-		must(err)
-		insert, err := tx.Prepare("INSERT INTO saves VALUES ('bench', ?, 1, ?, 'scene', 1, 'lodge', ?, ?, ?, '')")
-		must(err)
-		update, err := tx.Prepare("UPDATE slots SET revision = ? WHERE game = 'bench' AND player = ? AND slot = 1")
-		must(err)
-		forget, err := tx.Prepare("DELETE FROM saves WHERE game = 'bench' AND player = ? AND slot = 1 AND revision = ?")
-		must(err)
+		var wg sync.WaitGroup
 		for i := range players {
-			id := fmt.Sprintf("p%03d", i)
-			_, err := insert.Exec(id, revision, time.Now().UTC(), doc, store.ETagOf(string(doc)))
-			must(err)
-			_, err = update.Exec(revision, id)
-			must(err)
-			_, err = forget.Exec(id, revision-10)
-			must(err)
+			wg.Go(func() {
+				done := make(chan error, 1)
+				jobs <- rawJob{fmt.Sprintf("p%03d", i), revision, done}
+				must(<-done)
+			})
 		}
-		must(tx.Commit())
+		wg.Wait()
 		return time.Since(began)
 	}}
+}
+
+type rawJob struct {
+	player   string
+	revision int
+	done     chan error
+}
+
+func writeRaw(db *sql.DB, group []rawJob, doc []byte) {
+	tx, err := db.Begin()
+	must(err)
+	insert, err := tx.Prepare("INSERT INTO saves VALUES ('bench', ?, 1, ?, 'scene', 1, 'lodge', ?, ?, ?, '')")
+	must(err)
+	update, err := tx.Prepare("UPDATE slots SET revision = ? WHERE game = 'bench' AND player = ? AND slot = 1")
+	must(err)
+	forget, err := tx.Prepare("DELETE FROM saves WHERE game = 'bench' AND player = ? AND slot = 1 AND revision = ?")
+	must(err)
+	for _, j := range group {
+		_, err := insert.Exec(j.player, j.revision, time.Now().UTC(), doc, store.ETagOf(string(doc)))
+		must(err)
+		_, err = update.Exec(j.revision, j.player)
+		must(err)
+		_, err = forget.Exec(j.player, j.revision-10)
+		must(err)
+	}
+	must(tx.Commit())
+	for _, j := range group {
+		j.done <- nil
+	}
 }

@@ -185,7 +185,7 @@ func (b *bulk) part(w *work, p PlayerCut) error {
 	}
 	b.shared = append(b.shared, p.Shared...)
 	if p.Moment == "" && !p.Forget {
-		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc, checksum(p.Doc)})
+		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc, p.sum})
 		w.r.Written[p.Player], head.recovery = 0, true
 		return nil
 	}
@@ -223,7 +223,7 @@ func (b *bulk) revise(w *work, p PlayerCut, key slotKey, head *headNow) {
 		head.kept = slices.Delete(head.kept, i, i+1)
 	}
 	b.revisions = append(b.revisions, Revision{Game: w.cut.Game, Player: p.Player, Slot: p.Slot, Revision: n, Moment: p.Moment, Version: p.Version, Scene: p.Scene,
-		SavedAt: b.now, Doc: p.Doc, Checksum: checksum(p.Doc), Why: p.Why})
+		SavedAt: b.now, Doc: p.Doc, Checksum: p.sum, Why: p.Why})
 	b.moved = append(b.moved, slotRow{key.game, key.player, key.slot, n, head.lease})
 	w.r.Written[p.Player], head.revision = n, n
 	head.kept = slices.Insert(head.kept, 0, keptRevision{n, p.Version, b.now.Format(time.DateOnly), p.Moment == "every"})

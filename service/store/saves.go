@@ -89,6 +89,8 @@ type PlayerCut struct {
 	Ranks   []Rank
 	Shared  []SharedValue // what this game writes of commons
 	Why     string        // of what somebody did by hand
+
+	sum string // checksum of Doc, made by whoever hands it in
 }
 
 // Written says which revision each player's part became; 0 for recovery state.
@@ -104,6 +106,9 @@ type CutResult struct {
 
 // Write stores a cut. The channel gives its result once, when it is on disk.
 func (s *Store) Write(c Cut) <-chan CutResult {
+	for i := range c.Players {
+		c.Players[i].sum = checksum(c.Players[i].Doc)
+	}
 	w := &work{cut: c, r: &CutResult{}, out: make(chan CutResult, 1)}
 	s.jobs <- job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, work: w}
 	return w.out

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"gorm.io/gorm"
 )
@@ -147,12 +148,18 @@ func (s *Store) JournalOf(ctx context.Context, game, player string, most int) ([
 // thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of the
 // plan stays, and the newest of each of the last seven days on which something was saved.
 func thinned(all []keptRevision, keep int) (drop []int) {
-	versions, days := map[int]bool{}, map[string]bool{}
-	for i, r := range all { // newest first
-		if stays := i < keep || !versions[r.version] || !days[r.day] && len(days) < 7; !stays {
+	versions, days := make([]int, 0, 8), make([]string, 0, 8) // those that were met; newest first
+	for i, r := range all {
+		newVersion, newDay := !slices.Contains(versions, r.version), !slices.Contains(days, r.day)
+		if i >= keep && !newVersion && !(newDay && len(days) < 7) {
 			drop = append(drop, r.revision)
 		}
-		versions[r.version], days[r.day] = true, true
+		if newVersion {
+			versions = append(versions, r.version)
+		}
+		if newDay {
+			days = append(days, r.day)
+		}
 	}
 	return drop
 }
