@@ -9,6 +9,7 @@
 package expr
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"strconv"
@@ -70,17 +71,43 @@ func OfItems(items []Value) Value {
 
 // Items are the items of a list, a set or a point.
 func (v Value) Items() []Value {
-	var raw []json.RawMessage
-	if v.Kind != IsList || json.Unmarshal([]byte(v.Text), &raw) != nil {
+	if v.Kind != IsList {
 		return nil
 	}
-	out := make([]Value, len(raw))
-	for i := range raw {
-		if out[i].UnmarshalJSON(raw[i]) != nil {
+	parts, err := parts([]byte(v.Text))
+	if err != nil {
+		return nil
+	}
+	out := make([]Value, len(parts))
+	for i := range parts {
+		if out[i], err = FromJSON(parts[i]); err != nil {
 			return nil
 		}
 	}
 	return out
+}
+
+// parts are the items of a list as they are written. Most lists are short, of plain texts and numbers: those are taken
+// apart at their commas.
+func parts(raw []byte) ([]json.RawMessage, error) {
+	if len(raw) < 2 || raw[0] != '[' || raw[len(raw)-1] != ']' || bytes.ContainsAny(raw[1:len(raw)-1], "\\[]{} \t\n\r") || bytes.Contains(raw, []byte(",,")) {
+		var out []json.RawMessage
+		return out, json.Unmarshal(raw, &out)
+	}
+	inner := raw[1 : len(raw)-1]
+	if len(inner) == 0 {
+		return []json.RawMessage{}, nil
+	}
+	out, begin, quoted := make([]json.RawMessage, 0, 4), 0, false
+	for i, c := range inner {
+		switch {
+		case c == '"':
+			quoted = !quoted
+		case c == ',' && !quoted:
+			out, begin = append(out, inner[begin:i]), i+1
+		}
+	}
+	return append(out, inner[begin:]), nil
 }
 
 // Less orders values of one kind: numbers by size, all else by text.
@@ -193,12 +220,12 @@ func plainText(s []byte) bool {
 }
 
 func (v *Value) unmarshalList(raw []byte) error {
-	var parts []json.RawMessage
-	if err := json.Unmarshal(raw, &parts); err != nil {
+	list, err := parts(raw)
+	if err != nil {
 		return err
 	}
-	items := make([]Value, len(parts))
-	for i, p := range parts {
+	items := make([]Value, len(list))
+	for i, p := range list {
 		if err := items[i].UnmarshalJSON(p); err != nil {
 			return err
 		}

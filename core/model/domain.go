@@ -272,8 +272,13 @@ func (d *Domain) admitText(s string) error {
 	case n > d.MaxLength:
 		return misfit(OfRange, "the text has %d characters; at most %d are allowed", n, d.MaxLength)
 	}
-	for _, r := range s {
-		if d.Alphabet != "" && !inAlphabet(r, d.Alphabet) {
+	if d.Alphabet == "" {
+		return nil
+	}
+	for letters := spans(d.Alphabet); s != ""; {
+		r, n := utf8.DecodeRuneInString(s)
+		s = s[n:]
+		if !inAlphabet(r, letters) {
 			return misfit(OfRange, "the character %q is not among %s", r, d.Alphabet)
 		}
 	}
@@ -281,8 +286,8 @@ func (d *Domain) admitText(s string) error {
 }
 
 // inAlphabet reads "a-z0-9_-": single characters and ranges; a - at the end stands for itself.
-func inAlphabet(r rune, alphabet string) bool {
-	for _, span := range spans(alphabet) {
+func inAlphabet(r rune, letters [][2]rune) bool {
+	for _, span := range letters {
 		if span[0] <= r && r <= span[1] {
 			return true
 		}

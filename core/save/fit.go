@@ -24,7 +24,7 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 	p := l.Player
 	f := &fitter{m: m, then: since(l.Since, l.Version), attic: maps.Clone(p.Attic), made: l.Made}
 	f.broken(l.Broken)
-	for _, name := range slices.Sorted(maps.Keys(l.Strange)) {
+	for _, name := range sortedNames(l.Strange) {
 		f.unknown("/"+escape(name), "save."+name, l.Strange[name], "saves have nothing called "+name)
 	}
 	p.Values = f.values(m.Holders[model.OfPlayer], "player", "/values", l.Values)
@@ -274,7 +274,7 @@ func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Prop
 }
 
 func (f *fitter) unknownAll(pointer, owner string, values LooseValues, reason string) {
-	for _, id := range slices.Sorted(maps.Keys(values)) {
+	for _, id := range sortedNames(values) {
 		f.unknown(pointer+"/"+escape(id), owner+"."+id, values[id], reason)
 	}
 }
@@ -288,7 +288,7 @@ func (f *fitter) marks(p *Player) {
 	}
 	p.Used = f.ids("checkpoints", "/used", p.Used, func(id string) bool { return f.m.Checkpoint(id) != nil })
 	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool { return f.m.Plan.Milestones.Get(id) != nil })
-	for _, id := range slices.Sorted(maps.Keys(p.Standings)) {
+	for _, id := range sortedNames(p.Standings) {
 		if f.m.Plan.Standings.Get(id) == nil {
 			f.unknown("/standings/"+escape(id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
 			delete(p.Standings, id)
@@ -372,4 +372,12 @@ func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
 	}
 	f.found = append(f.found, in.found...)
 	return out
+}
+
+// sortedNames are the names of a table in order.
+func sortedNames[V any](table map[string]V) []string {
+	if len(table) == 0 {
+		return nil
+	}
+	return slices.Sorted(maps.Keys(table))
 }

@@ -2,7 +2,6 @@ package save
 
 import (
 	"fmt"
-	"maps"
 	"slices"
 	"strings"
 
@@ -13,7 +12,7 @@ import (
 )
 
 func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Place {
-	for _, id := range slices.Sorted(maps.Keys(marks)) {
+	for _, id := range sortedNames(marks) {
 		at, place := pointer+"/"+escape(id), marks[id]
 		switch {
 		case f.m.Waymark(id) == nil:
@@ -115,7 +114,7 @@ func noneOr(s string) string {
 
 // movables reads where the movables are: each in exactly one place, or with one player.
 func (f *fitter) movables(pointer string, w *World) {
-	for _, id := range slices.Sorted(maps.Keys(w.Movables)) {
+	for _, id := range sortedNames(w.Movables) {
 		at, place := pointer+"/movables/"+escape(id), w.Movables[id]
 		x := f.m.Movable(id)
 		if x == nil {
@@ -134,7 +133,7 @@ func (f *fitter) movables(pointer string, w *World) {
 		}
 		w.Movables[id] = place
 	}
-	for _, id := range slices.Sorted(maps.Keys(w.Held)) {
+	for _, id := range sortedNames(w.Held) {
 		if _, ok := w.Movables[id]; !ok {
 			f.tell(KindImpossible, pointer+"/held/"+escape(id), "movables."+id, "somebody holds it, and it is nowhere", "it is at its start")
 			delete(w.Held, id)

@@ -33,7 +33,7 @@ const maxNames = 4096
 
 // scan reads a document with what reads its outermost table.
 func scan(raw []byte, read func(*scanner) error) error {
-	if len(raw) > MaxBytes || tooDeep(raw) {
+	if len(raw) > MaxBytes {
 		return ErrFormat
 	}
 	s := scanners.Get().(*scanner)
@@ -123,6 +123,9 @@ func (s *scanner) value() (jsontext.Value, error) {
 	v, err := s.dec.ReadValue()
 	if err != nil {
 		return nil, err
+	}
+	if (v[0] == '[' || v[0] == '{') && tooDeep(v) {
+		return nil, errForm
 	}
 	end := int(s.dec.InputOffset())
 	return s.raw[end-len(v) : end : end], nil
