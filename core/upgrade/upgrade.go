@@ -28,9 +28,9 @@ var rank = map[Verdict]int{Safe: 0, Converts: 1, Loses: 2, Blocks: 3}
 
 // Difference is one thing in which two versions differ.
 type Difference struct {
-	What    string     `json:"what" doc:"variable, scene, checkpoint, waymark, milestone, standing, movable, prop, option, event, passage."`
+	What    string     `json:"what" doc:"variable, scene, spot, checkpoint, waymark, milestone, standing, movable, prop, option, event, passage, space; or step, of an upgrade that does nothing."`
 	Name    string     `json:"name"`
-	Change  string     `json:"change" doc:"added, gone, moved, type, limits, step, none, options, start, fate, sharing, size."`
+	Change  string     `json:"change" doc:"added, gone, renamed, moved, dropped, converted, split, merged, type, limits, step, none, options, start, fate, sharing, size, unknown."`
 	Verdict Verdict    `json:"verdict" enum:"safe,converts,loses,blocks"`
 	Text    string     `json:"text" doc:"What it means, for people."`
 	Suggest string     `json:"suggest,omitempty" doc:"The upgrade step that would keep it, where one can be guessed."`
@@ -190,8 +190,32 @@ func (c *comparer) places() {
 			}
 		}
 	}
+	c.spots()
 	if len(c.from.Axes) != len(c.to.Axes) {
 		c.tell("space", "axes", "type", Loses, c.to.Plan.Game.At, "Places had %d coordinates, and have %d: everybody comes to the checkpoint that they have reached, else to the fallback or the start.", len(c.from.Axes), len(c.to.Axes))
+	}
+}
+
+// spots compares the named positions. No save holds one: checkpoints, passages and starts are where their spots are.
+func (c *comparer) spots() {
+	of := func(m *model.Model) []item {
+		var out []item
+		for _, s := range m.Scenes {
+			for _, spot := range s.Spots {
+				out = append(out, item{spot.ID, spot.At})
+			}
+		}
+		return out
+	}
+	c.sets("spot", of(c.from), of(c.to),
+		func(i item) { c.tell("spot", i.name, "gone", Safe, i.at, "%s is gone: no save holds a spot.", i.name) },
+		func(i item) { c.tell("spot", i.name, "added", Safe, i.at, "%s is new: no save holds a spot.", i.name) })
+	for _, s := range c.to.Scenes {
+		for _, spot := range s.Spots {
+			if old := c.from.Spot(spot.ID); old != nil && old.Point != spot.Point {
+				c.tell("spot", spot.ID, "moved", Safe, spot.At, "%s is elsewhere: who comes back to it comes to where it is now.", spot.ID)
+			}
+		}
 	}
 }
 
