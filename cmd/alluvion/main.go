@@ -104,6 +104,7 @@ var commands = []command{
 		jsonFlag(fs, o)
 		fs.StringVar(&o.rescue, "rescue", "", "copy everything that can be read into this new `file`")
 	}},
+	{"keys", "DATA", "print the keys that seal what leaves a service, for save check -keys", runKeys, nil},
 	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
@@ -244,6 +245,8 @@ var longer = map[string]string{
 		"version, are taken to it without writing any; and where nothing is lost it is published. What is published\n" +
 		"never changes. -go-on publishes all the same, and keeps the reason.",
 	"backup": "DATA is the file that a service keeps games and saves in (serve -data). Nothing has to be stopped.",
+	"keys": "DATA is the file that a service keeps games and saves in. Whoever has these keys can seal saves: keep them as you\n" +
+		"keep the file. A new key is made with POST /v1/keys; the older ones go on verifying.",
 	"doctor": "DATA is the file that a service keeps games and saves in. Nothing in it is changed. Every page is read, and\n" +
 		"every document held against its checksum. The exit status is 1 where anything is wrong.",
 	"demo": "Without -data, the demo's saves are kept in a new folder of their own, and are gone when it ends.",

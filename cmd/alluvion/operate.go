@@ -1,6 +1,7 @@
 package main
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
@@ -171,4 +172,21 @@ func (c *call) tryOnService(service *client.Client, game string) (bool, error) {
 		c.printTrial(t.Result)
 	}
 	return t.Clean, nil
+}
+
+// runKeys prints the keys of a service's file as save check -keys reads them.
+func runKeys(c *call) (int, error) {
+	if len(c.args) != 1 {
+		fmt.Fprintln(c.err, "alluvion: the file of a service is wanted.")
+		return wrongUse, errUse
+	}
+	list, err := store.ReadSealKeys(c.args[0])
+	if err != nil {
+		return failed, err
+	}
+	table := map[string]string{}
+	for _, k := range list {
+		table[k.ID] = hex.EncodeToString(k.Secret)
+	}
+	return fine, writeJSON(c.out, table)
 }

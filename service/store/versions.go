@@ -159,3 +159,14 @@ func (s *Store) NewSealKey(ctx context.Context) ([]SealKey, error) {
 	})
 	return list, err
 }
+
+// ReadSealKeys reads the keys out of a file, also while a service has it open; the newest is the last.
+func ReadSealKeys(path string) ([]SealKey, error) {
+	db, err := openToRead(path)
+	if err != nil {
+		return nil, err
+	}
+	defer closeDB(db)
+	var list []SealKey
+	return list, db.Order("made_at, id").Find(&list).Error
+}
