@@ -15,6 +15,7 @@ type Judge struct {
 	// player stands in for whose save is asked about, with the start values of all variables.
 	player *Player
 	starts []expr.Value
+	plain  bool // nothing but stored variables of the player is asked about
 }
 
 // Breach is something that does not hold.
@@ -27,11 +28,23 @@ type Breach struct {
 // NewJudge asks under a plan. Where the world that players come into is not known (nil), what reads it is not asked,
 // unless it lies in their own saves.
 func NewJudge(m *model.Model, w *save.World) *Judge {
-	j := &Judge{run: New(m), world: w != nil || m.Single}
+	j := &Judge{run: New(m), world: w != nil || m.Single, plain: true}
+	for _, a := range m.Always {
+		j.plain = j.plain && !a.That.ReadsAny(j.beyondPlayer)
+	}
+	for _, c := range m.Checks {
+		j.plain = j.plain && !c.That.ReadsAny(j.beyondPlayer)
+	}
 	if w != nil {
 		j.run.takeWorld(w)
 	}
 	return j
+}
+
+// beyondPlayer says whether a reference is to anything but a stored variable of the player.
+func (j *Judge) beyondPlayer(ref expr.Ref) bool {
+	v := j.run.m.VarOf(ref)
+	return ref.Who != expr.Self || v == nil || v.Holder != model.OfPlayer || v.Computed()
 }
 
 // present is a player with what can be asked of a save; what the record of a checkpoint holds cannot.
@@ -46,6 +59,9 @@ func (j *Judge) present(s *save.Player) *Player {
 	p.id, p.slot, p.dead, p.visits, p.reached = s.Player, s.Slot, s.Dead, s.Visits+1, -1
 	copy(p.vars, j.starts)
 	r.fill(p.vars, model.OfPlayer, s.Values)
+	if j.plain {
+		return p
+	}
 	p.pairs = nil
 	if len(s.Scenes)+len(s.Props) > 0 {
 		p.pairs = r.pairsIn(s.Scenes, s.Props)
@@ -79,8 +95,10 @@ func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
 		return nil
 	}
 	p := j.present(s)
-	r.enter(p)
-	defer r.exit(p)
+	if !j.plain {
+		r.enter(p)
+		defer r.exit(p)
+	}
 	var out []Breach
 	ask := func(that *expr.Program, about bool, b Breach) {
 		if !j.world && that.ReadsAny(r.ofWorld) {

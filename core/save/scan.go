@@ -12,49 +12,71 @@ import (
 	"alluvion/core/fixed"
 )
 
-// The quick way of reading a save: one pass over its bytes, for saves that are of the right form throughout. Where
-// anything is of another form it gives up, and the patient way says what is wrong.
+// The quick way of reading a save, for saves that are of the right form throughout: the library says whether the bytes
+// are JSON, and one more pass takes them apart. Where anything is of another form it gives up, and the patient way says
+// what is wrong.
 
 var errForm = errors.New("it is of another form")
 
-// scanner reads one document. What it gives of it lies in the bytes that it reads.
+// scanner takes one document apart. What it gives of it lies in the bytes that it reads.
 type scanner struct {
-	dec   *jsontext.Decoder
 	raw   []byte
+	i     int
 	names map[string]string // those that were met before: most saves have the same
 }
 
-var scanners = sync.Pool{New: func() any {
-	return &scanner{dec: jsontext.NewDecoder(bytes.NewBuffer(nil)), names: map[string]string{}}
-}}
+var scanners = sync.Pool{New: func() any { return &scanner{names: map[string]string{}} }}
 
 // maxNames is how many names are remembered.
 const maxNames = 4096
 
 // scan reads a document with what reads its outermost table.
 func scan(raw []byte, read func(*scanner) error) error {
-	if len(raw) > MaxBytes {
-		return ErrFormat
+	// That a name stands twice is told by what reads the table.
+	if len(raw) > MaxBytes || !jsontext.Value(raw).IsValid(jsontext.AllowDuplicateNames(true)) {
+		return errForm
 	}
 	s := scanners.Get().(*scanner)
 	defer scanners.Put(s)
-	s.raw = raw
-	s.dec.Reset(bytes.NewBuffer(raw), jsontext.AllowDuplicateNames(true)) // what reads a table sees to that
+	s.raw, s.i = raw, 0
+	defer func() { s.raw = nil }()
 	if err := read(s); err != nil {
 		return err
 	}
-	if _, err := s.dec.ReadToken(); err == nil {
+	if s.peek() != 0 {
 		return errForm // something stands behind it
 	}
 	return nil
 }
 
+// peek is the next byte that is no space; 0 at the end.
+func (s *scanner) peek() byte {
+	for ; s.i < len(s.raw); s.i++ {
+		if c := s.raw[s.i]; c > ' ' {
+			return c
+		}
+	}
+	return 0
+}
+
+// take goes past a byte, where it is the next.
+func (s *scanner) take(c byte) bool {
+	if s.peek() != c {
+		return false
+	}
+	s.i++
+	return true
+}
+
 // table visits the members of a table.
 func (s *scanner) table(visit func(name string) error) error {
-	if t, err := s.dec.ReadToken(); err != nil || t.Kind() != '{' {
+	if !s.take('{') {
 		return errForm
 	}
-	for s.dec.PeekKind() == '"' {
+	if s.take('}') {
+		return nil
+	}
+	for {
 		name, err := s.name()
 		if err != nil {
 			return err
@@ -62,16 +84,99 @@ func (s *scanner) table(visit func(name string) error) error {
 		if err := visit(name); err != nil {
 			return err
 		}
+		if s.take(',') {
+			continue
+		}
+		if s.take('}') {
+			return nil
+		}
+		return errForm
 	}
-	_, err := s.dec.ReadToken()
-	return err
+}
+
+// list visits the items of a list.
+func (s *scanner) list(visit func() error) error {
+	if !s.take('[') {
+		return errForm
+	}
+	if s.take(']') {
+		return nil
+	}
+	for {
+		if err := visit(); err != nil {
+			return err
+		}
+		if s.take(',') {
+			continue
+		}
+		if s.take(']') {
+			return nil
+		}
+		return errForm
+	}
+}
+
+// value gives a value as it stands in the bytes.
+func (s *scanner) value() (jsontext.Value, error) {
+	c := s.peek()
+	begin := s.i
+	switch c {
+	case '"':
+		s.skipText()
+	case '{', '[':
+		if !s.skipNested() {
+			return nil, errForm
+		}
+	default:
+		for s.i < len(s.raw) && s.raw[s.i] > ' ' && s.raw[s.i] != ',' && s.raw[s.i] != ']' && s.raw[s.i] != '}' {
+			s.i++
+		}
+	}
+	if s.i == begin {
+		return nil, errForm
+	}
+	return s.raw[begin:s.i:s.i], nil
+}
+
+// skipText goes past a text in quotes.
+func (s *scanner) skipText() {
+	for s.i++; s.i < len(s.raw); s.i++ {
+		switch s.raw[s.i] {
+		case '\\':
+			s.i++
+		case '"':
+			s.i++
+			return
+		}
+	}
+	s.i = len(s.raw)
+}
+
+// skipNested goes past a list or a table; false where it is nested too deep.
+func (s *scanner) skipNested() bool {
+	for depth := 0; s.i < len(s.raw); {
+		switch s.raw[s.i] {
+		case '"':
+			s.skipText()
+			continue
+		case '{', '[':
+			if depth++; depth > MaxDepth {
+				return false
+			}
+		case '}', ']':
+			depth--
+		}
+		if s.i++; depth == 0 {
+			break
+		}
+	}
+	return true
 }
 
 // fields visits the members of a table that has certain ones, each once.
 func (s *scanner) fields(visit func(name string) error) error {
-	var seen []string
 	var few [24]string
-	seen = few[:0]
+	seen := few[:0]
 	return s.table(func(name string) error {
 		for _, n := range seen {
 			if n == name {
@@ -85,8 +190,8 @@ func (s *scanner) fields(visit func(name string) error) error {
 
 // name reads a member's name.
 func (s *scanner) name() (string, error) {
-	v, err := s.dec.ReadValue()
-	if err != nil || len(v) < 2 {
+	v, err := s.value()
+	if err != nil || len(v) < 2 || v[0] != '"' || !s.take(':') {
 		return "", errForm
 	}
 	inner := v[1 : len(v)-1]
@@ -104,40 +209,18 @@ func (s *scanner) name() (string, error) {
 	return name, nil
 }
 
-// list visits the items of a list.
-func (s *scanner) list(visit func() error) error {
-	if t, err := s.dec.ReadToken(); err != nil || t.Kind() != '[' {
-		return errForm
-	}
-	for k := s.dec.PeekKind(); k != ']' && k != 0; k = s.dec.PeekKind() {
-		if err := visit(); err != nil {
-			return err
-		}
-	}
-	_, err := s.dec.ReadToken()
-	return err
-}
-
-// value gives a value as it stands in the bytes.
-func (s *scanner) value() (jsontext.Value, error) {
-	v, err := s.dec.ReadValue()
-	if err != nil {
-		return nil, err
-	}
-	if (v[0] == '[' || v[0] == '{') && tooDeep(v) {
-		return nil, errForm
-	}
-	end := int(s.dec.InputOffset())
-	return s.raw[end-len(v) : end : end], nil
-}
-
 func (s *scanner) text(into *string) error {
-	t, err := s.dec.ReadToken()
-	if err != nil || t.Kind() != '"' {
+	v, err := s.value()
+	if err != nil || len(v) < 2 || v[0] != '"' {
 		return errForm
 	}
-	*into = t.String()
-	return nil
+	if bytes.IndexByte(v, '\\') < 0 {
+		*into = string(v[1 : len(v)-1])
+		return nil
+	}
+	out, err := jsontext.AppendUnquote(nil, v)
+	*into = string(out)
+	return err
 }
 
 func (s *scanner) texts(into *[]string) error {
@@ -151,11 +234,11 @@ func (s *scanner) texts(into *[]string) error {
 }
 
 func (s *scanner) flag(into *bool) error {
-	t, err := s.dec.ReadToken()
-	if err != nil || t.Kind() != 't' && t.Kind() != 'f' {
+	v, err := s.value()
+	if err != nil || string(v) != "true" && string(v) != "false" {
 		return errForm
 	}
-	*into = t.Bool()
+	*into = string(v) == "true"
 	return nil
 }
 
