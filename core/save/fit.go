@@ -144,10 +144,12 @@ func (f *fitter) values(h *model.Holding, owner, pointer string, raw LooseValues
 		if _, there := out[v.ID]; there || v.Shared != nil {
 			continue
 		}
-		if _, wrong := raw[v.ID]; wrong {
-			continue
+		if _, wrong := raw[v.ID]; !wrong {
+			f.absent(out, v, owner, pointer)
 		}
-		f.absent(out, v, owner, pointer)
+		if _, there := out[v.ID]; !there && !v.Holder.Lazy() && !f.ofRecord && !v.Seed {
+			out[v.ID] = v.Start // so that what is written of it has everything that a save of this version has
+		}
 	}
 	return out
 }
@@ -165,7 +167,7 @@ func (f *fitter) absent(out Values, v *model.Var, owner, pointer string) {
 			}
 		}
 	}
-	if !v.Holder.Lazy() && f.then == f.m.Plan.Version.Value && !f.ofRecord {
+	if !v.Holder.Lazy() && !v.Seed && f.then == f.m.Plan.Version.Value && !f.ofRecord {
 		f.missing(pointer+"/"+v.ID, v.Name, startsAs(v))
 	}
 }
