@@ -164,11 +164,6 @@ func (c *Chain) Judge(l *Loaded, j *engine.Judge) {
 	}
 }
 
-// NeedsPlayers says whether taking a world up from a version reads what players have.
-func (c *Chain) NeedsPlayers(from int) bool {
-	return slices.ContainsFunc(c.stages, func(s *stage) bool { return s.version > from && len(s.fromPlayers) > 0 })
-}
-
 // stage is one upgrade, sorted by what it touches.
 type stage struct {
 	chain   *Chain
@@ -261,13 +256,12 @@ func (s *stage) add(x *plan.UpgradeStep) {
 	case "place":
 		s.places = append(s.places, x)
 	case "restore":
-		where, id, _ := strings.Cut(x.Restore.Value, ".")
 		if values(x.Restore.Value) {
-			where, id = space(x.Restore.Value)
+			where, id := space(x.Restore.Value)
 			s.ops[where] = append(s.ops[where], &op{step: x, to: id})
 		} else {
+			where, _, _ := strings.Cut(x.Restore.Value, ".")
 			s.restores[where] = append(s.restores[where], x)
-			_ = id
 		}
 	}
 }

@@ -331,7 +331,7 @@ func TestStandingsThatChangeTheirNamesKeepTheirNumbers(t *testing.T) {
 }
 
 func TestOldRevisionsAreThinnedByDayAndVersion(t *testing.T) {
-	s, path := fresh(t)
+	s, _ := fresh(t)
 	taken, err := s.Take(ctx, "hut", "ada", 1)
 	require.NoError(t, err)
 	for version := 1; version <= 3; version++ {
@@ -346,7 +346,6 @@ func TestOldRevisionsAreThinnedByDayAndVersion(t *testing.T) {
 		kept = append(kept, r.Revision)
 	}
 	assert.Equal(t, []int{12, 11, 10, 8, 4}, kept, "three, and the newest of each version")
-	_ = path
 }
 
 func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
