@@ -91,7 +91,8 @@ func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(
 	if err != nil {
 		return last, err
 	}
-	res, err := (&http.Client{}).Do(req) // it may take as long as it takes
+	c.sign(req)
+	res, err := (&http.Client{Transport: c.http.Transport}).Do(req) // it may take as long as it takes
 	if err != nil {
 		return last, err
 	}

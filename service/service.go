@@ -3,6 +3,7 @@ package service
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -11,8 +12,10 @@ import (
 	"time"
 
 	"alluvion/service/api"
+	"alluvion/service/auth"
 	"alluvion/service/console"
 	"alluvion/service/live"
+	"alluvion/service/meter"
 	"alluvion/service/store"
 	"alluvion/service/trial"
 )
@@ -23,10 +26,20 @@ type Config struct {
 	Data    string // the file with games and saves. Default alluvion.db
 	Version string // of the program
 	Log     *slog.Logger
+	// Tokens makes the service ask everybody for a token. Where it is false, only this machine is answered.
+	Tokens bool
+	// Cert and Key are files for TLS, both or neither.
+	Cert, Key string
 }
 
-// ErrNotLoopback says that the service would be reachable from elsewhere.
-var ErrNotLoopback = errors.New("the address is not this machine's own")
+// What can be wrong with a configuration, for errors.Is.
+var (
+	ErrNotLoopback = errors.New("the address is not this machine's own")
+	ErrTLS         = errors.New("TLS needs a certificate and its key, both")
+)
+
+// KeysFile is where the keys for tokens lie: beside the data, and in no backup of it.
+func KeysFile(data string) string { return data + ".tokens" }
 
 // Service is a running service.
 type Service struct {
@@ -36,6 +49,7 @@ type Service struct {
 	http   *http.Server
 	log    *slog.Logger
 	addr   net.Addr
+	tls    bool
 	failed chan error
 }
 
@@ -50,33 +64,71 @@ func Start(c Config) (*Service, error) {
 	if c.Log == nil {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
-	if !api.Loopback(c.Addr) {
-		return nil, fmt.Errorf("%w: %s (there are no access tokens yet, so whoever reaches the service may do everything)", ErrNotLoopback, c.Addr)
+	if !c.Tokens && !api.Loopback(c.Addr) {
+		return nil, fmt.Errorf("%w: %s. Whoever reaches it there could do everything: start with -tokens, so that everybody is asked for one", ErrNotLoopback, c.Addr)
 	}
-	listener, err := net.Listen("tcp", c.Addr)
+	if (c.Cert == "") != (c.Key == "") {
+		return nil, ErrTLS
+	}
+	var keys *auth.Keys
+	if c.Tokens {
+		var err error
+		if keys, err = auth.Load(KeysFile(c.Data)); err != nil {
+			return nil, err
+		}
+	}
+	listener, err := listen(c)
 	if err != nil {
-		return nil, fmt.Errorf("cannot listen on %s: %w", c.Addr, err)
+		return nil, err
 	}
 	st, err := store.Open(c.Data, c.Log)
 	if err != nil {
 		_ = listener.Close()
 		return nil, err
 	}
-	s := &Service{store: st, live: live.NewManager(st, c.Log), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), failed: make(chan error, 1)}
-	s.http = &http.Server{Handler: api.New(st, s.live, s.trials, console.Files(), c.Log, c.Version), ReadHeaderTimeout: 5 * time.Second,
+	counts, closing := meter.New(), make(chan struct{})
+	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
+	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Console: console.Files(), Log: c.Log, Version: c.Version})
+	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
+	s.http.RegisterOnShutdown(func() { close(closing) })
 	go func() {
 		if err := s.http.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()
-	c.Log.Info("listening", "address", s.URL(), "data", c.Data)
+	c.Log.Info("listening", "address", s.URL(), "data", c.Data, "tokens", c.Tokens)
+	if c.Tokens && !s.tls && !api.Loopback(c.Addr) {
+		c.Log.Warn("tokens travel in the clear: give -cert and -key, or put a proxy with TLS before it")
+	}
 	return s, nil
 }
 
+// listen opens the address, with TLS 1.2 or newer where there is a certificate.
+func listen(c Config) (net.Listener, error) {
+	listener, err := net.Listen("tcp", c.Addr)
+	if err != nil {
+		return nil, fmt.Errorf("cannot listen on %s: %w", c.Addr, err)
+	}
+	if c.Cert == "" {
+		return listener, nil
+	}
+	pair, err := tls.LoadX509KeyPair(c.Cert, c.Key)
+	if err != nil {
+		_ = listener.Close()
+		return nil, fmt.Errorf("%w: %w", ErrTLS, err)
+	}
+	return tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}), nil
+}
+
 // URL is where the service answers.
-func (s *Service) URL() string { return "http://" + s.addr.String() }
+func (s *Service) URL() string {
+	if s.tls {
+		return "https://" + s.addr.String()
+	}
+	return "http://" + s.addr.String()
+}
 
 // Failed gives the error of a service that stopped by itself.
 func (s *Service) Failed() <-chan error { return s.failed }

@@ -218,7 +218,7 @@ func TestBadRequestsAreRefusedInOneMessageAndChangeNothing(t *testing.T) {
 		"nobody there":          {event("eve", "load"), 404, `"eve"`},
 		"an argument too large": {gust("wren", 41), 422, "outside 0 to 40"},
 		"no such event":         {event("wren", "laod"), 404, "laod"},
-		"not to be asked":       {event("wren", "gust", "amount", 1, "at", "wren"), 409, "server"},
+		"not to be asked":       {event("wren", "gust", "amount", 1, "at", "wren"), 403, "server"},
 		"a closed event":        {event("wren", "deliver"), 409, "nothing to deliver"},
 		"too far away":          {api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"}, 409, "too far"},
 		"outside":               {api.Request{Do: "move", Player: "wren", To: to(-1, 3)}, 409, "outside"},

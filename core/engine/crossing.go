@@ -243,7 +243,7 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	}
 	if from.Scene == to.Scene {
 		t.touch(p)
-		p.movedAt = t.run.clock
+		p.put(t.run.clock)
 		t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
 		p.place = to
 		return t.moved(p, from, false)
@@ -263,10 +263,14 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	t.cause = cause
 	t.touch(p)
 	t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
-	p.place, p.entry, p.movedAt = to, to, t.run.clock
+	p.place, p.entry = to, to
+	p.put(t.run.clock)
 	t.emptied(from.Scene)
 	return t.arrived(p, t.run.m.Scenes[from.Scene].ID)
 }
+
+// put notes that a player was put somewhere: what they asked for before is stale.
+func (p *Player) put(now int64) { p.movedAt, p.placed, p.arrival = now, now, p.arrival+1 }
 
 // emptied applies a scene's own fates where the last player has left it.
 func (t *tx) emptied(scene int) {

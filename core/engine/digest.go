@@ -20,6 +20,8 @@ type snapshot struct {
 	MovedAt map[string]int64        `json:"moved_at,omitempty"`
 	Shared  map[string]save.Values  `json:"shared,omitempty"` // what players have of commons
 	Seeds   []uint32                `json:"seeds,omitempty"`  // the session's, and how many were made of it
+	// Arrivals are how often players were put somewhere since they joined, where that was more than once.
+	Arrivals map[string]int `json:"arrivals,omitempty"`
 }
 
 // Digest is SHA-256 over the session's canonical state, in hexadecimal (rule 26). It does not change as
@@ -52,6 +54,12 @@ func (r *Run) Digest() string {
 				s.Shared[p.id] = save.Values{}
 			}
 			s.Shared[p.id][v.ID] = p.vars[i]
+		}
+		if p.arrival > 1 {
+			if s.Arrivals == nil {
+				s.Arrivals = map[string]int{}
+			}
+			s.Arrivals[p.id] = p.arrival
 		}
 		if len(p.timers) > 0 {
 			s.Own[p.id] = p.timers

@@ -19,7 +19,7 @@ func (t *tx) event(p *Player, req *Request) error {
 	case e.Self && p == nil:
 		return refuse(Invalid, "The event %s is about the player who sends it; name the player.", e.ID)
 	case !e.Self && !req.Server:
-		return refuse(Refused, "The event %s is sent by the game's server, not by players.", e.ID)
+		return refuse(Forbidden, "The event %s is sent by the game's server, not by players.", e.ID)
 	case e.Self && p.dead && !e.WhileDead:
 		return refuse(Refused, "%s is dead.", p.id)
 	}

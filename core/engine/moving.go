@@ -40,7 +40,7 @@ func (t *tx) move(p *Player, req *Request) error {
 	}
 	from := p.place
 	t.touch(p)
-	p.place, p.movedAt = to, spent
+	p.place, p.movedAt, p.placed = to, spent, r.clock
 	return t.moved(p, from, true)
 }
 
@@ -62,7 +62,7 @@ func (r *Run) speed(p *Player, to Place) (int64, error) {
 	whole, _ := ms.Ceil().Int()
 	spent := max(p.movedAt, r.clock-burst) + whole
 	if spent > r.clock {
-		return 0, refuse(Refused, "Nobody is that fast: at most %s %s a second.", r.m.Fastest, r.m.Plan.Space.Unit.Or("metre"))
+		return 0, refuse(TooFast, "Nobody is that fast: at most %s %s a second.", r.m.Fastest, r.m.Plan.Space.Unit.Or("metre"))
 	}
 	return spent, nil
 }

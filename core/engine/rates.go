@@ -33,7 +33,7 @@ func (c *Rates) Allow(r *Run, req Request) error {
 	each := per / int64(rate.Times)
 	due := max(c.next[key], now)
 	if due-now > per-each {
-		return refuse(Refused, "%s can be sent at most %s.", req.Name, rateText(rate))
+		return refuse(TooOften, "%s can be sent at most %s.", req.Name, rateText(rate))
 	}
 	c.next[key] = due + each
 	if len(c.next) > mostSendings {

@@ -15,26 +15,34 @@ type Request struct {
 	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons
 	Player string // whom it is about; "" for a server's event
 	Server bool   // sent by the game's server, not by the player
-	Number uint64 // the player's rising number; 0 where requests are not numbered
-	Name   string // the passage, checkpoint, event or variable
-	To     []fixed.Num
-	Facing string
-	Args   map[string]expr.Value
-	Value  expr.Value
-	Slot   int
-	Picks  map[string]expr.Value  // of join: what the player picks on the way in, by variable
-	Shared map[string]save.Values // of join and commons: what the player has of each commons
-	Why    string                 // of correct: the reason
-	Saved  *save.Player           // of join: what was saved in the slot, or nil for a new run
+	Number uint64 // the sender's rising number; 0 where requests are not numbered
+	Sender string // of a numbered request of a server: which of the game's servers
+	// Arrival is the player's arrival that the sender knew of; 0 where that is not said. A request that was sent
+	// before the player's last arrival is stale (rule 8).
+	Arrival int
+	Name    string // the passage, checkpoint, event or variable
+	To      []fixed.Num
+	Facing  string
+	Args    map[string]expr.Value
+	Value   expr.Value
+	Slot    int
+	Picks   map[string]expr.Value  // of join: what the player picks on the way in, by variable
+	Shared  map[string]save.Values // of join and commons: what the player has of each commons
+	Why     string                 // of correct: the reason
+	Saved   *save.Player           // of join: what was saved in the slot, or nil for a new run
 }
 
 // The reasons for which a request is refused.
 const (
-	Unknown  = "unknown"  // it names something that is not there
-	Invalid  = "invalid"  // it is not of the form that the plan says
-	Refused  = "refused"  // the plan does not allow it now
-	Failed   = "failed"   // a rule of the plan failed
-	Repeated = "repeated" // its number was applied before
+	Unknown   = "unknown"   // it names something that is not there
+	Invalid   = "invalid"   // it is not of the form that the plan says
+	Refused   = "refused"   // the plan does not allow it now
+	Failed    = "failed"    // a rule of the plan failed
+	Repeated  = "repeated"  // its number was applied before
+	Stale     = "stale"     // the player has arrived elsewhere since it was sent
+	Forbidden = "forbidden" // its sender may not ask for it at all
+	TooFast   = "too-fast"  // nobody moves that fast
+	TooOften  = "too-often" // it was sent more often than the plan says
 )
 
 // Refusal is why a request changed nothing.

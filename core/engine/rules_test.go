@@ -482,7 +482,7 @@ func TestTheServerMayWriteWithinLimits(t *testing.T) {
 	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: expr.OfInt(7)})
 	w.is("ada", "logs", "7")
 	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: expr.OfInt(700)}), engine.Invalid, "outside")
-	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Name: "player.logs", Value: expr.OfInt(1)}), engine.Refused, "server")
+	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Name: "player.logs", Value: expr.OfInt(1)}), engine.Forbidden, "server")
 	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.room", Value: expr.OfInt(1)}), engine.Refused, "by itself")
 }
 

@@ -32,7 +32,8 @@ type Run struct {
 	timersKnown bool
 	dead        []*Player // who may be dead: everybody who died and was not seen alive since
 	attic       save.Attic
-	causes      []Cause // by rule
+	senders     map[string]uint64 // the last numbered request of each server that was applied
+	causes      []Cause           // by rule
 	tx          tx
 }
 
@@ -61,6 +62,8 @@ type core struct {
 	earned  []bool       // by milestone; never changed, only replaced
 	ranks   []expr.Value // by standing: the number that counts, or none; never changed, only replaced
 	movedAt int64        // until when the player's speed is spent, where the plan limits it
+	placed  int64        // when the place last changed, in the session's time
+	arrival int          // how often in this visit the player was put somewhere, and did not walk there
 	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record      // never changed, only replaced
 	visits  int
@@ -225,6 +228,9 @@ func (r *Run) Number(player string) uint64 {
 	}
 	return 0
 }
+
+// SenderNumber is the last numbered request of one of the game's servers that was applied.
+func (r *Run) SenderNumber(name string) uint64 { return r.senders[name] }
 
 func (r *Run) enter(p *Player) {
 	r.players[p.id] = p

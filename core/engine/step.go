@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"maps"
 	"slices"
 
 	"alluvion/core/finding"
@@ -31,12 +32,38 @@ func (r *Run) step(req *Request) error {
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
 		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
 	}
+	if last := r.senders[req.Sender]; req.Server && req.Sender != "" && req.Number > 0 && req.Number <= last {
+		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Sender, last)
+	}
 	if err := r.allowed(req, p); err != nil {
 		return err
 	}
+	if p != nil && 0 < req.Arrival && req.Arrival < p.arrival && !req.Server {
+		return refuse(Stale, "%s was put elsewhere after this was sent: arrival %d, and this was sent at %d.", req.Player, p.arrival, req.Arrival)
+	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
 	settled := req.Do == "join" || req.Do == "leave" || req.Do == "commons"
-	return r.transact(settled, func(t *tx) error { return t.perform(req, p) })
+	if err := r.transact(settled, func(t *tx) error { return t.perform(req, p) }); err != nil {
+		return err
+	}
+	if req.Server && req.Sender != "" && req.Number > 0 {
+		r.counted(req.Sender, req.Number)
+	}
+	return nil
+}
+
+// mostSenders is how many of a game's servers are known by their last number.
+const mostSenders = 64
+
+// counted keeps the number of a server's request that was applied. The map was handed out with the world: it is
+// never changed, only replaced.
+func (r *Run) counted(sender string, number uint64) {
+	senders := maps.Clone(r.senders)
+	if senders == nil || len(senders) >= mostSenders {
+		senders = map[string]uint64{}
+	}
+	senders[sender] = number
+	r.senders = senders
 }
 
 // Advance lets time go on to at, and runs the timers that are due by then.
@@ -149,7 +176,7 @@ func (r *Run) allowed(req *Request, p *Player) error {
 		return refuse(Invalid, "The request %s needs a player.", req.Do)
 	}
 	if (req.Do == "correct" || req.Do == "die" || req.Do == "commons") && !req.Server {
-		return refuse(Refused, "Only the game's server asks for %s.", req.Do)
+		return refuse(Forbidden, "Only the game's server asks for %s.", req.Do)
 	}
 	return nil
 }

@@ -25,6 +25,9 @@ func ReopenWith(m *model.Model, w *save.World, seed uint32) *Run {
 
 func (r *Run) takeWorld(w *save.World) {
 	r.attic = w.Attic
+	if !r.m.Single {
+		r.senders = w.Senders
+	}
 	r.newWorld()
 	r.fill(r.game, model.OfGame, w.Values)
 	for i, s := range r.m.Scenes {
@@ -131,7 +134,8 @@ func (t *tx) join(req *Request) error {
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
-	p.ranks, p.movedAt = make([]expr.Value, len(r.m.Standings)), r.clock
+	p.ranks = make([]expr.Value, len(r.m.Standings))
+	p.put(r.clock)
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
 	p.entry = p.place
@@ -397,7 +401,7 @@ func (r *Run) World() *save.World {
 			w.Held[m.ID] = p.id
 		}
 	}
-	w.Attic = r.attic
+	w.Attic, w.Senders = r.attic, r.senders
 	return w
 }
 

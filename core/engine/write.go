@@ -13,7 +13,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 	case v == nil:
 		return refuse(Unknown, "There is no variable called %q.", req.Name)
 	case !req.Server && !v.SelfMay:
-		return refuse(Refused, "%s is not written by players; the rules and the game's server do.", v.Name)
+		return refuse(Forbidden, "%s is not written by players; the rules and the game's server do.", v.Name)
 	case v.Shared != nil && !v.Shared.Mine && req.Do != "correct":
 		return refuse(Refused, "%s is of the commons %s; %s writes it.", v.Name, v.Shared.Commons, v.Shared.Writer)
 	case v.Computed() || v.Stopwatch || v.Seed:

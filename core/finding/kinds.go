@@ -11,7 +11,6 @@ var kinds = []Kind{
 	{"missing", Error, "Something that is needed is not there", "The plan cannot run without it.", "Add it."},
 	{"wrong-type", Error, "A value of the wrong form", "It cannot be understood as what is wanted here.", "Write it in the form that the message names."},
 	{"bad-value", Error, "A value that is not allowed", "It is outside what the language allows here.", "Choose an allowed value."},
-	{"not-built", Error, "A form that this version does not run yet", "It is part of the language; running the plan as if it were not there would be a silent mistake.", "Leave it out until a later version."},
 
 	// Expressions.
 	{"bad-expression", Error, "An expression that cannot be understood", "The plan cannot run without it.", "Mend it; docs/plan.md lists what expressions can do."},

@@ -571,6 +571,15 @@ func (m *Model) RevisionsKept() int { return m.Plan.Saving.Revisions.Or(10) }
 // Players is how many players a session takes.
 func (m *Model) Players() int { return m.Plan.Session.Players.Or(16) }
 
+// Grace is how long a player whose connection is lost keeps their seat.
+func (m *Model) Grace() time.Duration { return m.Plan.Session.Grace.Or(45 * time.Second) }
+
+// Tick is the time between two moments at which everybody is sent what has changed.
+func (m *Model) Tick() time.Duration {
+	rate := m.Plan.Session.Ticks.Or(plan.Rate{Times: 10, Per: time.Second})
+	return rate.Per / time.Duration(rate.Times)
+}
+
 // GatherWithin is how long changes are gathered where players are saved on change.
 const GatherWithin = time.Second
 

@@ -3,7 +3,7 @@
 //
 // The Go types below are the one definition of the format. The reader walks them, the JSON Schema
 // is made from them, and so is the reference in docs/plan.md: a form that is not here does not
-// exist, and a form marked Later is known but refused with a finding that says so.
+// exist.
 package plan
 
 import (
@@ -430,7 +430,7 @@ type Misfits struct {
 
 // Session is one live run.
 type Session struct {
-	Players Given[int] `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world lies in the player's own save."`
-	Grace   Later      `plan:"grace"`
-	Ticks   Later      `plan:"ticks"`
+	Players Given[int]           `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world lies in the player's own save."`
+	Grace   Given[time.Duration] `plan:"grace" default:"45s" doc:"How long a player whose connection is lost keeps their seat; 0s ends the visit at once."`
+	Ticks   Given[Rate]          `plan:"ticks" default:"10/s" doc:"How often everybody is sent what has changed: from 1/s to 60/s."`
 }

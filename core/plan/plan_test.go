@@ -62,7 +62,6 @@ var mistakes = []struct {
 	{"a second document", "events:", "---\nevents:", "syntax", 11, 0, "", "second document"},
 	{"a tab", "  hut:", "\thut:", "syntax", 9, 1, "", "tab"},
 	{"an expression cut by a comma", "by: -1", "by: max(1, 2)", "unknown-name", 12, 0, "", "quotes"},
-	{"something of a later version", "events:", "session: {grace: 30s}\nevents:", "not-built", 10, 18, "", "does not run it yet"},
 	{"an upgrade beyond the plan", "events:", "upgrades: {9: []}\nevents:", "bad-value", 10, 12, "", "has version 1"},
 	{"an upgrade to the first version", "events:", "upgrades: {1: []}\nevents:", "bad-value", 10, 12, "", "2 or later"},
 	{"a saved name of nothing", "version: 1", "version: 2\nupgrades: {2: [{drop: playr.oil, why: x}]}", "unknown-name", 4, 23, "player", "What saves hold"},

@@ -207,9 +207,7 @@ func readTags(t reflect.Type) fields {
 			f.enum = strings.Split(e, ",")
 		}
 		fs.list, fs.byName[name] = append(fs.list, f), f
-		if t.Field(i).Type != reflect.TypeFor[Later]() {
-			fs.names = append(fs.names, name)
-		}
+		fs.names = append(fs.names, name)
 	}
 	return fs
 }
@@ -376,11 +374,6 @@ func findingIDs() []string {
 		ids = append(ids, k.ID)
 	}
 	return ids
-}
-
-func (*Later) read(r *reader, n *node, f field) {
-	at := n.At
-	r.report("not-built", at, "%q is part of the language, but this version does not run it yet.", f.name)
 }
 
 func (m *Map[T]) read(r *reader, n *node, f field) {

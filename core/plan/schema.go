@@ -3,7 +3,6 @@ package plan
 import (
 	"encoding/json"
 	"reflect"
-	"slices"
 	"strings"
 	"time"
 
@@ -212,9 +211,6 @@ func (s *schemer) ref(t reflect.Type) object {
 func (s *schemer) table(t reflect.Type) object {
 	properties, required := object{}, []string{}
 	for _, f := range fieldsOf(t).list {
-		if t.Field(f.index).Type == reflect.TypeFor[Later]() {
-			continue
-		}
 		properties[f.name] = s.of(t.Field(f.index).Type, f)
 		if f.required {
 			required = append(required, f.name)
@@ -273,14 +269,9 @@ func Keys() []Table {
 		var inner []reflect.Type
 		for _, f := range fieldsOf(t).list {
 			ft := t.Field(f.index).Type
-			if ft == reflect.TypeFor[Later]() {
-				table.Later = append(table.Later, f.name)
-				continue
-			}
 			table.Keys = append(table.Keys, Key{f.name, f.doc, f.required, f.def, f.enum})
 			inner = append(inner, ft)
 		}
-		slices.Sort(table.Later)
 		if len(table.Keys) > 0 {
 			out = append(out, table)
 		}
@@ -298,9 +289,8 @@ func Keys() []Table {
 
 // Table is one table of the document.
 type Table struct {
-	Name  string
-	Keys  []Key
-	Later []string // forms of the language that this version refuses
+	Name string
+	Keys []Key
 }
 
 // Key is one form in a table.

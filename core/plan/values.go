@@ -111,9 +111,6 @@ type Accept struct {
 	Where   map[string]finding.At
 }
 
-// Later stands where the language has a form that this version does not run. Writing one is a finding.
-type Later struct{}
-
 // Map is a table of the plan: ids and what they stand for, in document order.
 type Map[T any] struct {
 	Entries []Entry[T]

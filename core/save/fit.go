@@ -362,7 +362,7 @@ func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
 		return nil
 	}
 	in := &fitter{m: f.m, then: f.then, attic: maps.Clone(w.Attic), made: w.Made, ofRecord: f.ofRecord}
-	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables}
+	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables, Senders: w.Senders}
 	out.Values = in.values(f.m.Holders[model.OfGame], "game", pointer+"/values", w.Values)
 	if out.Scenes = in.scenes(model.OfScene, "scenes.", pointer+"/scenes", w.Scenes); out.Scenes == nil {
 		out.Scenes = map[string]Values{}

@@ -302,7 +302,7 @@ func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
 func (p *patient) world(pointer string, root map[string]jsontext.Value) *LooseWorld {
 	w := &LooseWorld{World: &World{}, Values: p.values(pointer+"/values", take(root, "values")), Scenes: p.scenes(pointer+"/scenes", take(root, "scenes")), Props: p.props(pointer+"/props", take(root, "props"))}
 	w.Movables, w.Attic = p.places(pointer+"/movables", take(root, "movables")), Attic(p.table(pointer+"/attic", take(root, "attic")))
-	p.fill(pointer, root, []slot{{"alluvion_world", &w.Format, "a whole number"}, {"game", &w.Game, "a text"}, {"version", &w.Version, "a whole number"}, {"held", &w.Held, "a table of texts"}})
+	p.fill(pointer, root, []slot{{"alluvion_world", &w.Format, "a whole number"}, {"game", &w.Game, "a text"}, {"version", &w.Version, "a whole number"}, {"held", &w.Held, "a table of texts"}, {"senders", &w.Senders, "a table of whole numbers"}})
 	p.rest(pointer, root)
 	return w
 }

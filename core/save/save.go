@@ -102,7 +102,9 @@ type World struct {
 	// Movables are where each movable is; Held says of those that somebody holds, who.
 	Movables map[string]Place  `json:"movables,omitempty"`
 	Held     map[string]string `json:"held,omitempty"`
-	Attic    Attic             `json:"attic,omitempty"`
+	// Senders are the last numbered request of each of the game's servers that was applied.
+	Senders map[string]uint64 `json:"senders,omitempty"`
+	Attic   Attic             `json:"attic,omitempty"`
 }
 
 // Attic keeps what the plan does not know, or what does not fit it any more: by identity

@@ -417,6 +417,15 @@ func (s *scanner) record(r *LooseRecord) error {
 	})
 }
 
+func (s *scanner) counted(into *uint64) error {
+	var n int
+	if err := s.count(&n); err != nil || n < 0 {
+		return errForm
+	}
+	*into = uint64(n)
+	return nil
+}
+
 func (s *scanner) world(w *LooseWorld) error {
 	return s.fields(func(name string) error {
 		switch name {
@@ -436,6 +445,8 @@ func (s *scanner) world(w *LooseWorld) error {
 			return each(s, &w.Movables, s.place)
 		case "held":
 			return each(s, &w.Held, s.text)
+		case "senders":
+			return each(s, &w.Senders, s.counted)
 		case "attic":
 			return s.attic(&w.Attic)
 		}

@@ -71,7 +71,8 @@ func (s schemer) world() object {
 	}
 	return closed(object{"alluvion_world": object{"const": Format}, "game": object{"const": s.m.Plan.Game.Name}, "version": object{"type": "integer"},
 		"values": s.values(s.m.Holders[model.OfGame]), "scenes": s.scenes(model.OfScene), "props": s.props(false),
-		"movables": closed(movables), "held": closed(held), "attic": object{"type": "object"}}, "values")
+		"movables": closed(movables), "held": closed(held), "attic": object{"type": "object"},
+		"senders": object{"type": "object", "additionalProperties": object{"type": "integer", "minimum": 0}}}, "values")
 }
 
 // place is a scene with coordinates in it: the one says which limits the others have.

@@ -66,9 +66,6 @@ func keys() string {
 			}
 			fmt.Fprintf(&b, "| `%s` | %s%s |\n", k.Name, strings.ReplaceAll(k.Doc, "|", "\\|"), notes)
 		}
-		if len(t.Later) > 0 {
-			fmt.Fprintf(&b, "\nNot run yet, and refused with a finding: `%s`.\n", strings.Join(t.Later, "`, `"))
-		}
 		b.WriteString("\n")
 	}
 	fmt.Fprintf(&b, "Functions of expressions: `%s`.\n", strings.Join(expr.FunctionNames(), "`, `"))

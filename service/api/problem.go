@@ -68,6 +68,13 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 	return p
 }
 
+// writeError answers with an error where the HTTP library does not do it.
+func (s *Server) writeError(w http.ResponseWriter, err error) {
+	var known *Problem
+	errors.As(s.asProblem(err), &known)
+	writeProblem(w, known)
+}
+
 // asProblem turns an error of the core, the sessions or the store into a problem.
 func (s *Server) asProblem(err error) error {
 	var known *Problem
@@ -115,9 +122,11 @@ func unwrapped(err error) string {
 
 func refused(r *engine.Refusal) *Problem {
 	statuses := map[string]int{engine.Unknown: http.StatusNotFound, engine.Invalid: http.StatusUnprocessableEntity,
-		engine.Refused: http.StatusConflict, engine.Failed: http.StatusConflict, engine.Repeated: http.StatusConflict}
+		engine.Refused: http.StatusConflict, engine.Failed: http.StatusConflict, engine.Repeated: http.StatusConflict, engine.Stale: http.StatusConflict,
+		engine.Forbidden: http.StatusForbidden, engine.TooFast: http.StatusConflict, engine.TooOften: http.StatusTooManyRequests}
 	titles := map[string]string{engine.Unknown: "There is no such thing here", engine.Invalid: "The request is not what the plan says",
-		engine.Refused: "The plan does not allow it now", engine.Failed: "A rule of the plan failed", engine.Repeated: "It was applied before"}
+		engine.Refused: "The plan does not allow it now", engine.Failed: "A rule of the plan failed", engine.Repeated: "It was applied before",
+		engine.Stale: "The player is elsewhere by now", engine.Forbidden: "Players may not ask for this", engine.TooFast: "Nobody moves that fast", engine.TooOften: "That is too often"}
 	p := problem(statuses[r.Kind], r.Kind, titles[r.Kind], "%s", r.Reason)
 	p.Rule, p.Line = r.Rule, r.Line
 	return p

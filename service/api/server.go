@@ -25,7 +25,10 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/service/auth"
 	"alluvion/service/live"
+	"alluvion/service/meter"
+	"alluvion/service/socket"
 	"alluvion/service/store"
 	"alluvion/service/trial"
 )
@@ -39,23 +42,46 @@ const (
 
 // Server answers HTTP requests.
 type Server struct {
-	store   *store.Store
-	live    *live.Manager
-	trials  *trial.Runner
-	log     *slog.Logger
-	version string
-	started time.Time
+	store     *store.Store
+	live      *live.Manager
+	trials    *trial.Runner
+	log       *slog.Logger
+	tokenKeys *auth.Keys // nil where no tokens are asked for
+	meter     *meter.Meter
+	socket    socket.Server
+	closing   <-chan struct{} // closed when the service stops: what goes on and on ends then
+	version   string
+	started   time.Time
 	// judgements keeps each game's plan as it was last judged: by game, a judged.
 	judgements sync.Map
 }
 
-// New makes the handler of everything that the service serves. console holds the built web console.
-func New(s *store.Store, l *live.Manager, t *trial.Runner, console fs.FS, log *slog.Logger, version string) http.Handler {
-	server := &Server{store: s, live: l, trials: t, log: log, version: version, started: time.Now()}
+// Parts are what the network interface puts together.
+type Parts struct {
+	Store   *store.Store
+	Live    *live.Manager
+	Trials  *trial.Runner
+	Meter   *meter.Meter
+	Keys    *auth.Keys // nil: no tokens are asked for, and only this machine is answered
+	Closing <-chan struct{}
+	Console fs.FS // the built web console
+	Log     *slog.Logger
+	Version string
+}
+
+// New makes the handler of everything that the service serves.
+func New(p Parts) http.Handler {
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, log: p.Log, version: p.Version, started: time.Now()}
+	server.socket = socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow}
 	r := chi.NewRouter()
-	r.Use(server.recovered, server.logged, loopbackOnly, secured)
+	r.Use(server.recovered, server.logged, server.identified, permitted, secured)
 	server.routes(r)
-	r.NotFound(consoleOr404(console))
+	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
+	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
+	r.Post("/v1/login", server.login)
+	r.Delete("/v1/login", server.login)
+	r.Get("/metrics", p.Meter.Handler().ServeHTTP)
+	r.NotFound(consoleOr404(p.Console))
 	return r
 }
 
@@ -82,6 +108,8 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.compare(api)
 		s.versions(api)
 		s.saves(api)
+		s.watching(api)
+		s.tokens(api)
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
 	return api

@@ -335,9 +335,7 @@ func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
 	for {
 		p, err := s.trials.Look(r.Context(), chi.URLParam(r, "game"), id)
 		if err != nil && !begun {
-			var known *Problem
-			errors.As(s.asProblem(err), &known)
-			writeProblem(w, known)
+			s.writeError(w, err)
 			return
 		}
 		if !begun {
@@ -353,6 +351,8 @@ func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
 		_ = out.Flush()
 		select {
 		case <-r.Context().Done():
+			return
+		case <-s.closing:
 			return
 		case <-time.After(200 * time.Millisecond):
 		}

@@ -56,7 +56,12 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	if cut.World != nil {
 		c.World = mustEncode(cut.World)
 	}
-	return s.write(c, func() {
+	written := func(r store.CutResult) {
+		for _, part := range cut.Parts {
+			s.savedNow(part.Doc.Player, part.Doc.Number, r.Written[part.Doc.Player], part.Moment)
+		}
+	}
+	return s.write(c, written, func() {
 		for _, id := range changed {
 			s.ledger.Changed(id)
 		}
@@ -69,14 +74,18 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	}), own
 }
 
-// write hands a cut to the store. Where it cannot be written, failed runs on the session's goroutine
-// before anybody who waits for the result can ask for anything else.
-func (s *Session) write(c store.Cut, failed func()) <-chan store.CutResult {
+// write hands a cut to the store. When it is written, or cannot be, that is told on the session's goroutine before
+// anybody who waits for the result can ask for anything else.
+func (s *Session) write(c store.Cut, written func(store.CutResult), failed func()) <-chan store.CutResult {
 	out := make(chan store.CutResult, 1)
 	c.Journal = s.trail.take()
 	result := s.store.Write(c)
 	go func() {
 		r := <-result
+		s.meter.Saved(len(c.Players), r.Err == nil)
+		if r.Err == nil && written != nil {
+			s.later(func() { written(r) })
+		}
 		if r.Err != nil {
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
 			s.later(failed)
@@ -103,7 +112,7 @@ func (s *Session) later(do func()) {
 func (s *Session) dropLost(player string) {
 	if s.run.Has(player) {
 		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
-		s.note(res.Changes, "")
+		s.note(res.Changes, player)
 		s.wake()
 		delete(s.leases, player)
 		s.ledger.Forget(player)
@@ -152,7 +161,7 @@ func (s *Session) saveChanged() {
 	if len(s.owed) > 0 {
 		owed := slices.Collect(maps.Values(s.owed))
 		clear(s.owed)
-		s.write(s.cutOf(owed...), func() {
+		s.write(s.cutOf(owed...), nil, func() {
 			for _, p := range owed {
 				s.owed[p.Player] = p
 			}

@@ -18,6 +18,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/expr"
 	"alluvion/service/live"
+	"alluvion/service/meter"
 	"alluvion/service/store"
 )
 
@@ -73,7 +74,7 @@ func (h *hall) start() {
 	var err error
 	h.st, err = store.Open(h.path, slog.New(slog.DiscardHandler))
 	require.NoError(h.t, err)
-	h.m = live.NewManager(h.st, slog.New(slog.DiscardHandler))
+	h.m = live.NewManager(h.st, slog.New(slog.DiscardHandler), meter.New())
 }
 
 func (h *hall) enter(name string) *live.Session {

@@ -13,6 +13,7 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/service/live"
+	"alluvion/service/meter"
 	"alluvion/service/store"
 )
 
@@ -78,7 +79,7 @@ func TestRecoveryStateOfAnEarlierVersionIsKeptAsARevision(t *testing.T) {
 	h.event("ada", "burn")
 	h.do(engine.Request{Do: "pass", Player: "bob", Name: "out"}) // ada goes along as recovery state
 	h.next("version: 1\nstart", "version: 2\nstart", "max: 99, start: 12", "max: 99, start: 13")
-	h.m = live.NewManager(h.st, slog.New(slog.DiscardHandler)) // as if the machine had stopped
+	h.m = live.NewManager(h.st, slog.New(slog.DiscardHandler), meter.New()) // as if the machine had stopped
 	h.enter("one")
 	h.do(join("ada"))
 	assert.Equal(t, "11", h.figure("ada", "oil"))

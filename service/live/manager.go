@@ -15,7 +15,9 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
+	"alluvion/core/share"
 	"alluvion/core/upgrade"
+	"alluvion/service/meter"
 	"alluvion/service/store"
 )
 
@@ -28,14 +30,15 @@ type Manager struct {
 	where    map[playerKey]*Session
 	joining  map[playerKey]*sync.Mutex
 	closed   bool
+	meter    *meter.Meter
 }
 
 type sessionKey struct{ game, name string }
 type playerKey struct{ game, player string }
 
 // NewManager has no sessions yet.
-func NewManager(s *store.Store, log *slog.Logger) *Manager {
-	return &Manager{store: s, log: log, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*sync.Mutex{}}
+func NewManager(s *store.Store, log *slog.Logger, counts *meter.Meter) *Manager {
+	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*sync.Mutex{}}
 }
 
 var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
@@ -62,6 +65,7 @@ func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fres
 	if err == nil {
 		m.sessions[key] = s
 		s.start()
+		m.meter.Opened(1)
 		m.log.Info("session opened", "game", game, "session", name, "version", s.m.Plan.Version.Value)
 	}
 	return s, true, err
@@ -78,7 +82,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	}
 	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod), judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
-		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}, spread: m.spread}
+		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}, spread: m.spread, meter: m.meter, id: newRun(), layout: share.LayoutOf(mod)}
 	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err
@@ -97,6 +101,9 @@ func Seed() uint32 {
 	_, _ = rand.Read(raw[:]) // it never fails (crypto/rand)
 	return binary.LittleEndian.Uint32(raw[:])
 }
+
+// newRun names one stretch of a session's ticks: who resumes says of which one.
+func newRun() string { return strings.ToLower(rand.Text()[:12]) }
 
 // Session finds an open session.
 func (m *Manager) Session(game, name string) (*Session, error) {
@@ -139,6 +146,11 @@ func (m *Manager) Do(ctx context.Context, s *Session, req engine.Request) (Answe
 	one := m.oneAtATime(key)
 	one.Lock()
 	defer one.Unlock()
+	return m.comeOrGo(ctx, s, req, key)
+}
+
+// comeOrGo carries out a join or a leave; whoever calls it holds the player's lock.
+func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, key playerKey) (Answer, error) {
 	if other := m.Where(s.Game, req.Player); req.Do == "join" && other != nil && other != s {
 		if err := other.release(ctx, req.Player); err != nil && !errors.Is(err, ErrClosed) {
 			return Answer{}, fmt.Errorf("%s could not leave the session %s: %w", req.Player, other.Name, err)
@@ -187,6 +199,9 @@ func (m *Manager) Close(ctx context.Context, s *Session) error {
 	err := s.close(ctx)
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if m.sessions[sessionKey{s.Game, s.Name}] == s {
+		m.meter.Opened(-1)
+	}
 	delete(m.sessions, sessionKey{s.Game, s.Name})
 	for k, at := range m.where {
 		if at == s {

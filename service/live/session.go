@@ -13,7 +13,9 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/share"
 	"alluvion/core/upgrade"
+	"alluvion/service/meter"
 	"alluvion/service/store"
 )
 
@@ -48,6 +50,18 @@ type Session struct {
 	judge   *engine.Judge
 	why     string // of the save that somebody asks for
 	closing bool
+
+	// How machines follow the session: see seats.go and ticks.go. Nothing of it is there while none does.
+	id       string // of the run of ticks
+	layout   *share.Layout
+	meter    *meter.Meter
+	board    *share.Board
+	seats    map[string]*seat
+	servers  []*Line
+	beat     *time.Ticker
+	beats    <-chan time.Time
+	refusals map[string]map[string]int // by player and kind
+	denied   []Denied                  // the newest, oldest first
 }
 
 // Answer is what came of a request. Saved is set where the request led to a save, which is on disk by
@@ -86,6 +100,8 @@ func (s *Session) start() {
 				s.advance()
 			case <-every.C:
 				s.saveChanged()
+			case due := <-s.beats:
+				s.tick(due)
 			}
 		}
 	}()
@@ -202,6 +218,10 @@ func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-ch
 		saves = append(saves, more.Saves...)
 	}
 	s.note(answer.Changes, req.Player)
+	s.tell(answer.Notices)
+	if s.board != nil && req.Do == "join" && s.m.Single {
+		s.board.Replaced()
+	}
 	if req.Number > 0 && !req.Server {
 		s.answers[req.Player] = answer
 	}
@@ -232,12 +252,16 @@ func (s *Session) advance() {
 // absorb takes note of what happened without anybody asking for it.
 func (s *Session) absorb(res engine.Result) {
 	s.note(res.Changes, "")
+	s.tell(res.Notices)
 	s.cut(slices.Clone(res.Saves), nil, "")
 }
 
 // note remembers what has changed since the last cut, and why.
 func (s *Session) note(changes []engine.Change, player string) {
 	s.ledger.Note(s.run, changes, player)
+	if s.board != nil && (len(changes) > 0 || player != "") {
+		s.board.Note(changes, player)
+	}
 	s.spread(s, changes)
 	for _, c := range changes {
 		s.trail.add(Step{Time: s.clock(), At: time.Now().UTC(), Change: c})
@@ -301,6 +325,9 @@ func (s *Session) Player(ctx context.Context, id string) (PlayerValues, bool, er
 // Model is the plan that the session is pinned to.
 func (s *Session) Model() *model.Model { return s.m }
 
+// Layout says what machines that follow the session are sent, and how.
+func (s *Session) Layout() *share.Layout { return s.layout }
+
 // SaveNow saves a present player because somebody asked for it.
 func (s *Session) SaveNow(ctx context.Context, player string) (Saved, error) {
 	return s.SaveAs(ctx, player, "asked", "")
@@ -341,10 +368,11 @@ func (s *Session) close(ctx context.Context) error {
 				failed = errors.Join(failed, err)
 				continue
 			}
-			s.note(res.Changes, "")
+			s.note(res.Changes, id)
 			left, moments = append(left, res.Left...), append(moments, res.Saves...)
 		}
 		s.closing = true
+		s.hangUp()
 		s.ledger.Changed("")
 		written, _ = s.cutAll(moments, left, true)
 		if written == nil {

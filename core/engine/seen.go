@@ -1,0 +1,80 @@
+package engine
+
+import (
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// What stands here is for whoever sends a session's state on to players' machines: reading only, and quick. What is
+// given belongs to the session and is good until its next step.
+
+// Now lists the present players, by id.
+func (r *Run) Now() []*Player { return r.order }
+
+// ID is the player's id.
+func (p *Player) ID() string { return p.id }
+
+// Slot is the slot that the player plays in.
+func (p *Player) Slot() int { return p.slot }
+
+// Visits counts the player's visits, this one included.
+func (p *Player) Visits() int { return p.visits }
+
+// Dead says whether the player is dead.
+func (p *Player) Dead() bool { return p.dead }
+
+// Where is the player's place, since when (in the session's time, milliseconds), and how often in this visit the
+// player was put somewhere and did not walk there. Joining counts as the first time.
+func (p *Player) Where() (at Place, since int64, arrival int) { return p.place, p.placed, p.arrival }
+
+// Reached is the index of the checkpoint reached, -1 where none was.
+func (p *Player) Reached() int { return p.reached }
+
+// Earned says of each milestone whether the player has it.
+func (p *Player) Earned() []bool { return p.earned }
+
+// Mark is a waymark of the player; false where it is none.
+func (p *Player) Mark(waymark int) (Place, bool) { return p.marks[waymark].at, p.marks[waymark].set }
+
+// Copy names one copy of what pairs or props hold.
+type Copy struct{ Hold, At int }
+
+// Pairs lists what a player has for scenes and props that was ever changed, in a fixed order.
+func (p *Player) Pairs() []Copy { return copiesList(p.pairs) }
+
+// PropCopies lists the props whose own state was ever changed, in a fixed order.
+func (r *Run) PropCopies() []Copy { return copiesList(r.props) }
+
+func copiesList(c copies) []Copy {
+	if len(c) == 0 {
+		return nil
+	}
+	out := make([]Copy, 0, len(c))
+	for _, key := range keysOf(c) {
+		out = append(out, Copy{key.hold, key.at})
+	}
+	return out
+}
+
+// Thing is where a movable is: with a player, or at a place.
+func (r *Run) Thing(index int) (holder *Player, at Place) {
+	return r.things[index].holder, r.things[index].at
+}
+
+// ValueOf reads a variable of its holder: the player where players have one each, and the scene or prop where each has
+// one (else -1). Of a stopwatch that runs it is the session's time, in seconds, at which it read zero.
+func (r *Run) ValueOf(v *model.Var, p *Player, at int) (value expr.Value, runs bool) {
+	o := owner{v.Hold.Index, p, at}
+	if v.Computed() || !v.Stopwatch {
+		return r.read(v, o), false
+	}
+	values := r.values(o)
+	if values == nil {
+		return v.Start, false
+	}
+	held := values[v.Slot]
+	if held.Bool && v.While != nil {
+		return expr.OfNum(held.Num), false
+	}
+	return expr.OfNum(held.Num), true
+}

@@ -1,0 +1,282 @@
+package pack
+
+import (
+	"fmt"
+	"math/bits"
+	"slices"
+	"unicode/utf8"
+
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// Code is how the values of one domain are written in bits. It is complete in itself: whoever has it can read and
+// write values without the plan.
+type Code struct {
+	Kind     string    `json:"kind" enum:"number,truth,option,text,list" doc:"number: (value - min) / step. option: its index in options. text: how many letters, then each. list: how many items, then each."`
+	Optional bool      `json:"optional,omitempty" doc:"It may be none: of a number or an option a code after the last one, of the others a bit before it that says whether there is a value."`
+	Bits     int       `json:"bits" doc:"Of a number or an option: how many it takes. Of a text or a list: how many say how long it is."`
+	Min      fixed.Num `json:"min,omitzero"`
+	Step     fixed.Num `json:"step,omitzero"`
+	Codes    uint64    `json:"codes,omitempty" doc:"How many values there are, none left out."`
+	Options  []string  `json:"options,omitempty"`
+	Letters  string    `json:"letters,omitempty" doc:"Of a text: each letter is written as its index among these; without them the text is written in bytes of UTF-8."`
+	Most     int       `json:"most,omitempty" doc:"The greatest length of a text in letters (bytes where no letters are given), of a list in items."`
+	Item     *Code     `json:"item,omitempty"`
+}
+
+// mostLetters is how many letters an alphabet may have for its texts to be written letter by letter.
+const mostLetters = 4096
+
+// CodeOf derives the code of a domain.
+func CodeOf(d *model.Domain) *Code {
+	c := &Code{Optional: d.Type.Optional}
+	switch t := &d.Type; {
+	case t.Item != nil:
+		c.Kind, c.Most, c.Item = "list", d.MaxItems, CodeOf(d.Item)
+		c.Bits = bits.Len(uint(c.Most))
+	case t.Kind == expr.Point:
+		c.Kind, c.Most, c.Bits = "list", len(t.Names), bits.Len(uint(len(t.Names)))
+		c.Item = numberCode(d.Min, d.Max, d.Step, false)
+	case t.Numeric(), t.Kind == expr.Seed:
+		return numberCode(d.Min, d.Max, d.Step, t.Optional)
+	case t.Kind == expr.Bool:
+		c.Kind, c.Bits = "truth", 1
+	case t.Named():
+		c.Kind, c.Options = "option", t.Names
+		c.Bits = bitsFor(uint64(len(c.Options)), c.Optional)
+	default:
+		c.Kind, c.Most = "text", d.MaxLength*utf8.UTFMax
+		if letters := model.Letters(d.Alphabet, mostLetters); d.Alphabet != "" && letters != nil {
+			c.Letters, c.Most = string(letters), d.MaxLength
+		}
+		c.Bits = bits.Len(uint(c.Most))
+	}
+	return c
+}
+
+func numberCode(lo, hi, step fixed.Num, optional bool) *Code {
+	c := &Code{Kind: "number", Optional: optional, Min: lo, Step: step}
+	span, _ := hi.Sub(lo)
+	steps, _ := span.Div(step)
+	whole, _ := steps.Floor().Int() // all stored numbers are within 2^53 steps of zero (rule 20)
+	c.Codes = uint64(whole) + 1
+	c.Bits = bitsFor(c.Codes, optional)
+	return c
+}
+
+// bitsFor is how many bits tell so many codes apart, and none besides where it is optional.
+func bitsFor(codes uint64, optional bool) int {
+	if optional {
+		codes++
+	}
+	return bits.Len64(codes - 1)
+}
+
+// Write adds a value that is one of the domain's; an error says that it is none.
+func (c *Code) Write(b *Bits, v expr.Value) error {
+	switch c.Kind {
+	case "number", "option":
+		code, err := c.codeOf(v)
+		b.Write(code, uint(c.Bits))
+		return err
+	}
+	if c.Optional {
+		b.Flag(!v.IsNone())
+		if v.IsNone() {
+			return nil
+		}
+	}
+	switch c.Kind {
+	case "truth":
+		b.Flag(v.Bool)
+	case "text":
+		return c.writeText(b, v.Text)
+	case "list":
+		items := v.Items()
+		if len(items) > c.Most {
+			return fmt.Errorf("%d items are more than %d", len(items), c.Most)
+		}
+		b.Write(uint64(len(items)), uint(c.Bits))
+		for _, item := range items {
+			if err := c.Item.Write(b, item); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// codeOf is the code of a number or an option.
+func (c *Code) codeOf(v expr.Value) (uint64, error) {
+	if v.IsNone() && c.Optional {
+		return c.count(), nil
+	}
+	if c.Kind == "option" {
+		i := slices.Index(c.Options, v.Text)
+		if i < 0 || v.Kind != expr.IsText {
+			return 0, fmt.Errorf("%s is none of the options", v)
+		}
+		return uint64(i), nil
+	}
+	if v.Kind != expr.IsNum {
+		return 0, fmt.Errorf("%s is no number", v)
+	}
+	return c.steps(v.Num)
+}
+
+// count is how many codes there are, none left out.
+func (c *Code) count() uint64 {
+	if c.Kind == "option" {
+		return uint64(len(c.Options))
+	}
+	return c.Codes
+}
+
+// steps is how many steps a number is above the least.
+func (c *Code) steps(n fixed.Num) (uint64, error) {
+	lo, ok1 := c.Min.Nano()
+	step, ok2 := c.Step.Nano()
+	at, ok3 := n.Nano()
+	if ok1 && ok2 && ok3 && lo > -1<<61 && lo < 1<<61 && at > -1<<61 && at < 1<<61 { // mostly so: a division of machine words
+		if d := at - lo; d >= 0 && d%step == 0 && uint64(d/step) < c.Codes {
+			return uint64(d / step), nil
+		}
+		return 0, fmt.Errorf("%s is not between %s and %d steps of %s above it", n, c.Min, c.Codes-1, c.Step)
+	}
+	above, err := n.Sub(c.Min)
+	if err != nil {
+		return 0, err
+	}
+	steps, err := above.Div(c.Step)
+	whole, ok := steps.Int()
+	if err != nil || !ok || whole < 0 || uint64(whole) >= c.Codes || !above.MultipleOf(c.Step) {
+		return 0, fmt.Errorf("%s is not between %s and %d steps of %s above it", n, c.Min, c.Codes-1, c.Step)
+	}
+	return uint64(whole), nil
+}
+
+func (c *Code) writeText(b *Bits, s string) error {
+	if c.Letters == "" {
+		if len(s) > c.Most {
+			return fmt.Errorf("%d bytes are more than %d", len(s), c.Most)
+		}
+		b.Write(uint64(len(s)), uint(c.Bits))
+		b.Bytes([]byte(s))
+		return nil
+	}
+	n := utf8.RuneCountInString(s)
+	if n > c.Most {
+		return fmt.Errorf("%d letters are more than %d", n, c.Most)
+	}
+	b.Write(uint64(n), uint(c.Bits))
+	letters := c.alphabet()
+	each := uint(bits.Len(uint(len(letters) - 1)))
+	for _, r := range s {
+		i := slices.Index(letters, r)
+		if i < 0 {
+			return fmt.Errorf("%q is none of the letters", r)
+		}
+		b.Write(uint64(i), each)
+	}
+	return nil
+}
+
+func (c *Code) alphabet() []rune { return []rune(c.Letters) }
+
+// Read gives the value that stands next. What is none of the domain's makes the source fail.
+func (c *Code) Read(s *Source) expr.Value {
+	switch c.Kind {
+	case "number", "option":
+		return c.valueOf(s, s.Read(uint(c.Bits)))
+	}
+	if c.Optional && !s.Flag() {
+		return expr.None
+	}
+	switch c.Kind {
+	case "truth":
+		return expr.OfBool(s.Flag())
+	case "text":
+		return c.readText(s)
+	}
+	n := int(s.Read(uint(c.Bits)))
+	if n > c.Most {
+		s.Fail(fmt.Errorf("%d items are more than %d", n, c.Most))
+		return expr.None
+	}
+	items := make([]expr.Value, 0, n)
+	for range n {
+		items = append(items, c.Item.Read(s))
+	}
+	return expr.OfItems(items)
+}
+
+// valueOf is the number or option that a code stands for.
+func (c *Code) valueOf(s *Source, code uint64) expr.Value {
+	switch {
+	case code == c.count() && c.Optional:
+		return expr.None
+	case code >= c.count():
+		s.Fail(fmt.Errorf("the code %d stands for nothing", code))
+		return expr.None
+	case c.Kind == "option":
+		return expr.OfText(c.Options[code])
+	}
+	above, err := fixed.FromInt(int64(code)).Mul(c.Step)
+	if err == nil {
+		above, err = c.Min.Add(above)
+	}
+	if err != nil {
+		s.Fail(err)
+	}
+	return expr.OfNum(above)
+}
+
+func (c *Code) readText(s *Source) expr.Value {
+	n := int(s.Read(uint(c.Bits)))
+	if n > c.Most {
+		s.Fail(fmt.Errorf("a text of %d is longer than %d", n, c.Most))
+		return expr.None
+	}
+	if c.Letters == "" {
+		raw := s.Bytes(n)
+		if !utf8.Valid(raw) {
+			s.Fail(fmt.Errorf("a text is not UTF-8"))
+		}
+		return expr.OfText(string(raw))
+	}
+	letters := c.alphabet()
+	each := uint(bits.Len(uint(len(letters) - 1)))
+	out := make([]rune, 0, n)
+	for range n {
+		i := s.Read(each)
+		if i >= uint64(len(letters)) {
+			s.Fail(fmt.Errorf("the letter %d stands for nothing", i))
+			return expr.None
+		}
+		out = append(out, letters[i])
+	}
+	return expr.OfText(string(out))
+}
+
+// Width is the most bits that a value can take.
+func (c *Code) Width() int {
+	flag := 0
+	if c.Optional {
+		flag = 1
+	}
+	switch c.Kind {
+	case "truth":
+		return flag + 1
+	case "text":
+		each := 8
+		if c.Letters != "" {
+			each = bits.Len(uint(len(c.alphabet()) - 1))
+		}
+		return flag + c.Bits + c.Most*each
+	case "list":
+		return flag + c.Bits + c.Most*c.Item.Width()
+	}
+	return c.Bits
+}

@@ -1,0 +1,208 @@
+package share
+
+import (
+	"encoding/binary"
+	"slices"
+	"strconv"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/fixed"
+	"alluvion/core/pack"
+)
+
+// Codec is how frames are written.
+type Codec uint8
+
+// The codecs.
+const (
+	JSON   Codec = iota // text, for people and simple machines
+	Packed              // bits, as the layout says
+)
+
+// Whole asks for a frame that holds everything, not what changed since a tick.
+const Whole int64 = -1
+
+// Words are what a frame says besides what changed.
+type Words struct {
+	Done  uint64 // the last number of the player's requests that was applied or refused
+	Check bool   // the machine is to say what it believes
+	Told  []byte // what the player is told: a JSON array, or nothing
+}
+
+// How a part stands in a frame.
+const (
+	partSame  = iota // nothing of it changed: it is left out
+	partDelta        // what went away, and what is different
+	partWhole        // everything: what the machine had of it before is void
+)
+
+// packedTick is the first byte of a packed frame.
+const packedTick = 1
+
+// Frame writes, at the end of into, what a player's machine does not know that was last told the tick since (or Whole).
+// What is written depends on nothing but the board and its arguments. It is false where the player is not there.
+func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words) ([]byte, bool) {
+	v := b.players[player]
+	if v == nil {
+		return into, false
+	}
+	views := [parts]*Part{b.everyone, b.scenes[v.scene], v.self}
+	var how [parts]int
+	var raws [parts][]byte
+	for i, p := range views {
+		from := since
+		if i == Scene && v.since > since { // another scene: nothing of the former one holds
+			from = Whole
+		}
+		how[i], raws[i] = b.part(p, as, from)
+	}
+	if as == Packed {
+		return b.packed(into, how, raws, w), true
+	}
+	into = append(into, `{"is":"tick","tick":`...)
+	into = strconv.AppendInt(into, b.tick, 10)
+	into = append(into, `,"time":`...)
+	into = append(into, fixed.FromNano(b.clock*1_000_000).String()...)
+	into = append(into, `,"done":`...)
+	into = strconv.AppendUint(into, w.Done, 10)
+	if w.Check {
+		into = append(into, `,"check":true`...)
+	}
+	for i, raw := range raws {
+		if how[i] != partSame {
+			into = append(append(append(into, `,"`...), PartNames[i]...), `":`...)
+			into = append(into, raw...)
+		}
+	}
+	if len(w.Told) > 0 {
+		into = append(append(into, `,"told":`...), w.Told...)
+	}
+	return append(into, '}'), true
+}
+
+func (b *Board) packed(into []byte, how [parts]int, raws [parts][]byte, w Words) []byte {
+	head := byte(0)
+	for i, h := range how {
+		head |= byte(h) << (2 * i)
+	}
+	if w.Check {
+		head |= 1 << 6
+	}
+	if len(w.Told) > 0 {
+		head |= 1 << 7
+	}
+	into = append(into, packedTick, head)
+	for _, n := range []uint64{uint64(b.tick), uint64(b.clock), w.Done} {
+		into = binary.AppendUvarint(into, n)
+	}
+	for _, raw := range raws {
+		into = append(into, raw...)
+	}
+	return append(into, w.Told...)
+}
+
+// part writes one part of a frame. What the last tick changed is written once for all who heard the tick before.
+func (b *Board) part(p *Part, as Codec, since int64) (int, []byte) {
+	if since != Whole && p.tick <= since {
+		return partSame, nil
+	}
+	kept := &p.frames[as]
+	if since == b.tick-1 && kept.from == since && kept.to == b.tick {
+		return partDelta, kept.raw
+	}
+	how := partDelta
+	changed, left, ok := []*group(nil), []gone(nil), false
+	if since != Whole {
+		changed, left, ok = p.since(since)
+	}
+	if !ok {
+		how, changed, left, since = partWhole, p.groups, nil, Whole
+	}
+	if p == b.everyone { // who a seat belongs to has to be known before it is named
+		changed = slices.Clone(changed)
+		slices.SortStableFunc(changed, func(x, y *group) int { return min(x.of.key.holder, 1) - min(y.of.key.holder, 1) })
+	}
+	var raw []byte
+	if as == Packed {
+		raw = b.packPart(changed, left, since)
+	} else {
+		raw = b.textPart(changed, left, since, how == partWhole)
+	}
+	if since == b.tick-1 {
+		*kept = written{since, b.tick, raw}
+	}
+	return how, raw
+}
+
+func (b *Board) textPart(changed []*group, left []gone, since int64, whole bool) []byte {
+	raw := []byte{'{'}
+	if whole {
+		raw = append(raw, `"whole":true`...)
+	}
+	if len(left) > 0 {
+		raw = append(comma(raw), `"gone":[`...)
+		for _, x := range left {
+			for _, address := range x.addresses {
+				raw, _ = jsontext.AppendQuote(comma(raw), address)
+			}
+		}
+		raw = append(raw, ']')
+	}
+	raw = append(comma(raw), `"set":{`...)
+	for _, g := range changed {
+		for i := range g.cells {
+			if c := &g.cells[i]; c.changed > since {
+				raw = append(comma(raw), c.text(b.Layout)...)
+			}
+		}
+	}
+	return append(raw, '}', '}')
+}
+
+func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
+	l := b.Layout
+	var out pack.Bits
+	out.Count(uint64(len(left)))
+	for i := range left {
+		b.packKey(&out, left[i].key, left[i].seat)
+	}
+	out.Count(uint64(len(changed)))
+	for _, g := range changed {
+		seat := 0
+		if g.of.player != nil {
+			seat = g.of.player.seat
+		}
+		b.packKey(&out, g.of.key, seat)
+		if len(g.cells) > 1 {
+			for i := range g.cells {
+				out.Flag(g.cells[i].changed > since)
+			}
+		}
+		for i := range g.cells {
+			if c := &g.cells[i]; c.changed > since {
+				l.write(&out, &l.Holders[g.of.key.holder].Fields[c.field], c.item, b.seatOf, b.clock)
+			}
+		}
+	}
+	return out.Raw()
+}
+
+func (b *Board) packKey(out *pack.Bits, key thingKey, seat int) {
+	h := &b.Layout.Holders[key.holder]
+	out.Write(uint64(key.holder), uint(b.Layout.Kinds))
+	out.Write(uint64(key.copy), uint(h.CopyBits))
+	if h.Players {
+		out.Write(uint64(seat), uint(b.Layout.Seats))
+	}
+}
+
+// Digest is the digest of what a player's machine ought to believe; "" where the player is not there.
+func (b *Board) Digest(player string) string {
+	v := b.players[player]
+	if v == nil {
+		return ""
+	}
+	l := b.Layout
+	return digestOf([parts]string{b.everyone.Digest(l), b.scenes[v.scene].Digest(l), v.self.Digest(l)})
+}

@@ -1,0 +1,287 @@
+package share
+
+import (
+	"encoding/binary"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/fixed"
+	"alluvion/core/pack"
+)
+
+// Mirror is what a player's machine believes: what it was sent, put together. It is not safe for use by several
+// goroutines.
+type Mirror struct {
+	layout *Layout // only packed frames need it
+	seats  map[int]string
+	parts  [parts]map[string]Seen
+	Tick   int64
+	Time   int64 // the session's at that tick, in milliseconds
+}
+
+// Seen is a value that a machine was sent: as JSON, or unpacked.
+type Seen struct {
+	raw  jsontext.Value
+	item Item
+}
+
+// Heard is what a frame said besides values.
+type Heard struct {
+	Tick  int64
+	Time  int64 // the session's, in milliseconds
+	Done  uint64
+	Check bool
+	Told  jsontext.Value
+	Moved []string // the addresses that were set
+}
+
+// ErrFrame says that a frame is not one.
+var ErrFrame = errors.New("this is no frame")
+
+// NewMirror believes nothing yet. Without a layout it reads JSON frames only.
+func NewMirror(layout *Layout) *Mirror {
+	m := &Mirror{layout: layout, seats: map[int]string{}}
+	for i := range m.parts {
+		m.parts[i] = map[string]Seen{}
+	}
+	return m
+}
+
+// WriteLayout writes a layout as JSON.
+func WriteLayout(l *Layout) ([]byte, error) { return json.Marshal(l) }
+
+// ReadLayout reads a layout from JSON.
+func ReadLayout(raw []byte) (*Layout, error) {
+	var l Layout
+	if err := json.Unmarshal(raw, &l); err != nil {
+		return nil, fmt.Errorf("share: %w", err)
+	}
+	if l.Format != 1 {
+		return nil, fmt.Errorf("share: the layout has format %d; this reads format 1", l.Format)
+	}
+	for i := range l.Holders {
+		for j := range l.Holders[i].Fields {
+			f := &l.Holders[i].Fields[j]
+			if f.Form == FormValue && f.Code == nil {
+				return nil, fmt.Errorf("share: the layout does not say how %s is written", f.Name)
+			}
+		}
+	}
+	l.seal()
+	return &l, nil
+}
+
+// textFrame is a JSON frame.
+type textFrame struct {
+	Is       string         `json:"is"`
+	Tick     int64          `json:"tick"`
+	Time     fixed.Num      `json:"time"`
+	Done     uint64         `json:"done"`
+	Check    bool           `json:"check"`
+	Everyone *textPart      `json:"everyone"`
+	Scene    *textPart      `json:"scene"`
+	Self     *textPart      `json:"self"`
+	Told     jsontext.Value `json:"told"`
+}
+
+type textPart struct {
+	Whole bool                      `json:"whole"`
+	Gone  []string                  `json:"gone"`
+	Set   map[string]jsontext.Value `json:"set"`
+}
+
+// ApplyText takes a JSON frame in. Where it gives an error, nothing is believed that was not before.
+func (m *Mirror) ApplyText(raw []byte) (Heard, error) {
+	var f textFrame
+	if err := json.Unmarshal(raw, &f); err != nil || f.Is != "tick" {
+		return Heard{}, ErrFrame
+	}
+	h := Heard{Tick: f.Tick, Done: f.Done, Check: f.Check, Told: f.Told}
+	nano, _ := f.Time.Nano()
+	h.Time = nano / 1_000_000
+	for i, p := range []*textPart{f.Everyone, f.Scene, f.Self} {
+		if p == nil {
+			continue
+		}
+		if p.Whole {
+			clear(m.parts[i])
+		}
+		for _, address := range p.Gone {
+			delete(m.parts[i], address)
+		}
+		for address, value := range p.Set {
+			m.parts[i][address] = Seen{raw: value}
+			h.Moved = append(h.Moved, address)
+		}
+	}
+	slices.Sort(h.Moved)
+	m.Tick, m.Time = h.Tick, h.Time
+	return h, nil
+}
+
+// ApplyPacked takes a packed frame in. After an error the machine has to ask for the whole state.
+func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
+	if len(raw) < 2 || raw[0] != packedTick || m.layout == nil {
+		return Heard{}, ErrFrame
+	}
+	head, rest := raw[1], raw[2:]
+	var numbers [3]uint64
+	for i := range numbers {
+		n, size := binary.Uvarint(rest)
+		if size <= 0 {
+			return Heard{}, ErrFrame
+		}
+		numbers[i], rest = n, rest[size:]
+	}
+	h := Heard{Tick: int64(numbers[0]), Time: int64(numbers[1]), Done: numbers[2], Check: head&(1<<6) != 0}
+	s := pack.NewSource(rest)
+	for i := range m.parts {
+		switch head >> (2 * i) & 3 {
+		case partSame:
+			continue
+		case partWhole:
+			clear(m.parts[i])
+		}
+		m.unpack(s, i, &h)
+		if s.Err() != nil {
+			return Heard{}, fmt.Errorf("%w: %w", ErrFrame, s.Err())
+		}
+		s.Align()
+	}
+	if head&(1<<7) != 0 {
+		h.Told = jsontext.Value(s.Rest())
+	}
+	m.Tick, m.Time = h.Tick, h.Time
+	return h, nil
+}
+
+func (m *Mirror) unpack(s *pack.Source, part int, h *Heard) {
+	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
+		holder, at, seat := m.unpackKey(s)
+		if s.Err() != nil {
+			return
+		}
+		if who := m.seats[seat]; part == Everyone && holder == 0 {
+			m.forget(who)
+			delete(m.seats, seat)
+		}
+		for _, f := range m.layout.fields[holder][part] {
+			delete(m.parts[part], m.layout.Address(holder, f, at, m.seats[seat]))
+		}
+	}
+	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
+		m.unpackGroup(s, part, h)
+	}
+}
+
+// forget drops all that was believed of a player.
+func (m *Mirror) forget(player string) {
+	for i := range m.parts {
+		for address := range m.parts[i] {
+			if _, who, ok := strings.Cut(address, "@"); ok && who == player {
+				delete(m.parts[i], address)
+			}
+		}
+	}
+}
+
+func (m *Mirror) unpackGroup(s *pack.Source, part int, h *Heard) {
+	holder, at, seat := m.unpackKey(s)
+	if s.Err() != nil {
+		return
+	}
+	l := m.layout
+	fields := l.fields[holder][part]
+	var set []int
+	for _, f := range fields {
+		if len(fields) == 1 || s.Flag() {
+			set = append(set, f)
+		}
+	}
+	for _, f := range set {
+		field := &l.Holders[holder].Fields[f]
+		item := l.read(s, field, func(seat int) string { return m.seats[seat] }, h.Time)
+		if s.Err() != nil {
+			return
+		}
+		if field.Form == FormID {
+			m.seats[seat] = item.Value.Text
+		}
+		address := l.Address(holder, f, at, m.seats[seat])
+		m.parts[part][address] = Seen{item: item}
+		h.Moved = append(h.Moved, address)
+	}
+}
+
+func (m *Mirror) unpackKey(s *pack.Source) (holder, at, seat int) {
+	l := m.layout
+	holder = int(s.Read(uint(l.Kinds)))
+	if holder >= len(l.Holders) {
+		s.Fail(ErrFrame)
+		return 0, 0, 0
+	}
+	x := &l.Holders[holder]
+	at = int(s.Read(uint(x.CopyBits)))
+	if at > 0 && at >= len(x.Copies) {
+		s.Fail(ErrFrame)
+		return 0, 0, 0
+	}
+	if x.Players {
+		seat = int(s.Read(uint(l.Seats)))
+	}
+	return holder, at, seat
+}
+
+// JSON is the value under an address, and whether there is one.
+func (m *Mirror) JSON(address string) (jsontext.Value, bool) {
+	for i := range m.parts {
+		if x, ok := m.parts[i][address]; ok {
+			return m.text(x), true
+		}
+	}
+	return nil, false
+}
+
+func (m *Mirror) text(x Seen) jsontext.Value {
+	if x.raw != nil {
+		return x.raw
+	}
+	return m.layout.JSON(x.item)
+}
+
+// Values are all that is believed, by part and address.
+func (m *Mirror) Values() map[string]map[string]jsontext.Value {
+	out := map[string]map[string]jsontext.Value{}
+	for i, name := range PartNames {
+		out[name] = map[string]jsontext.Value{}
+		for address, x := range m.parts[i] {
+			out[name][address] = m.text(x)
+		}
+	}
+	return out
+}
+
+// Believe makes the machine believe something that it was not sent: for trying out what is found out then.
+func (m *Mirror) Believe(part int, address string, value jsontext.Value) {
+	m.parts[part][address] = Seen{raw: value}
+}
+
+// Digest is the digest of what is believed (rule 26): SHA-256 over the digests of the three parts, each SHA-256 over the
+// part as canonical JSON (RFC 8785).
+func (m *Mirror) Digest() string {
+	values := m.Values()
+	var sums [parts]string
+	for i, name := range PartNames {
+		raw, err := json.Marshal(values[name])
+		if err != nil {
+			return ""
+		}
+		sums[i] = sum(raw)
+	}
+	return digestOf(sums)
+}

@@ -1,0 +1,82 @@
+package live
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"time"
+
+	"alluvion/core/save"
+	"alluvion/core/share"
+)
+
+// Overview is a session as people watch it: who is there and where, and how their machines are doing.
+type Overview struct {
+	Clock   int64
+	Tick    int64
+	Players []Watched
+	Things  map[string]save.Place
+	Held    map[string]string
+	Denied  []Denied // the newest refusals, newest first
+}
+
+// Watched is one player of a session with their machine.
+type Watched struct {
+	ID       string
+	Place    save.Place
+	Dead     bool
+	Machine  *Machine  // nil where none is connected
+	Lost     time.Time // when the connection was lost; zero where it was not
+	Refusals map[string]int
+}
+
+// Machine is how a connection is doing. What it counts, it counts since it began.
+type Machine struct {
+	From                       string
+	As                         share.Codec
+	In, Out, BytesIn, BytesOut int64
+	Frames                     int64
+	Behind                     int64 // ticks since it was last sent something
+	Differs                    int   // how often it believed something else
+	Unlike                     []share.Difference
+	UnlikeAt                   int64 // the tick at which it did so last
+}
+
+// mostShown is how many refusals an overview shows.
+const mostShown = 50
+
+// Overview looks at the session.
+func (s *Session) Overview(ctx context.Context) (Overview, error) {
+	var o Overview
+	err := s.ask(ctx, func() {
+		s.advance()
+		o.Clock = s.clock()
+		if s.board != nil {
+			o.Tick = s.board.Now()
+		}
+		for _, p := range s.run.Now() {
+			w := Watched{ID: p.ID(), Dead: p.Dead(), Refusals: maps.Clone(s.refusals[p.ID()])}
+			w.Place, _ = s.run.Place(w.ID)
+			if at := s.seats[w.ID]; at != nil {
+				w.Lost = at.lost
+				w.Machine = s.machine(at.line)
+			}
+			o.Players = append(o.Players, w)
+		}
+		world := s.run.World()
+		o.Things, o.Held = world.Movables, world.Held
+		for i := len(s.denied) - 1; i >= 0 && len(o.Denied) < mostShown; i-- {
+			o.Denied = append(o.Denied, s.denied[i])
+		}
+	})
+	return o, err
+}
+
+func (s *Session) machine(line *Line) *Machine {
+	if line == nil {
+		return nil
+	}
+	t := &line.traffic
+	return &Machine{From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(), BytesOut: t.BytesOut.Load(), Frames: t.Frames.Load(),
+		Behind: s.board.Now() - max(line.seen, 0), Differs: line.differs, Unlike: slices.Clone(line.unlike), UnlikeAt: line.unlikeAt}
+}

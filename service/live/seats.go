@@ -1,0 +1,333 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"github.com/go-json-experiment/json"
+
+	"alluvion/core/engine"
+	"alluvion/core/fixed"
+	"alluvion/core/share"
+	"alluvion/core/wire"
+)
+
+// seat is what a session keeps for a player whose machine is, or was, connected: it outlives a lost connection for as
+// long as the plan's grace.
+type seat struct {
+	line  *Line // nil while the connection is lost
+	lost  time.Time
+	told  []told // the newest things that the player was told, oldest first
+	count int64  // the number of the newest
+}
+
+// told is something that a player was told; numbers rise by one.
+type told struct {
+	number int64
+	tick   int64
+	raw    []byte
+}
+
+// Attach connects a player's machine: the player joins, or takes the seat that they have. A machine that was connected
+// before is told that a newer one is, and is cut off.
+func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line, wire.Welcome, error) {
+	key := playerKey{s.Game, hello.Player}
+	if m.Where(s.Game, hello.Player) != s {
+		_, err := m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks})
+		if err != nil {
+			return nil, wire.Welcome{}, err
+		}
+	}
+	one := m.oneAtATime(key)
+	one.Lock()
+	defer one.Unlock()
+	line := newLine(hello.Player, "", from, as)
+	welcome, err := s.attach(ctx, line, hello)
+	return line, welcome, err
+}
+
+// attach gives a line its player's seat.
+func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello) (wire.Welcome, error) {
+	w := s.welcome()
+	w.Player = line.Player
+	err := s.ask(ctx, func() {
+		if !s.run.Has(line.Player) {
+			w.Is = ""
+			return
+		}
+		s.begin()
+		at := s.seats[line.Player]
+		if at == nil {
+			at = &seat{}
+			s.seats[line.Player] = at
+		}
+		if at.line != nil {
+			s.meter.Connected(-1)
+			at.line.End(wire.CodeReplaced, "You have come in from another machine.")
+		}
+		at.line, at.lost = line, time.Time{}
+		s.meter.Connected(1)
+		line.checks, line.heard = hello.Checks, at.count
+		w.Number, w.Tick = s.run.Number(line.Player), s.board.Now()
+		line.done = w.Number
+		if hello.Run == s.id && 0 <= hello.Tick && hello.Tick <= s.board.Now() && hello.Tick > 0 {
+			line.seen, w.Resumed = hello.Tick, true
+			w.Missed = at.resume(line, hello.Tick)
+		}
+	})
+	if err == nil && w.Is == "" {
+		err = &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("%s has left in the meantime.", line.Player)}
+	}
+	return w, err
+}
+
+// resume finds what a machine was not told since a tick; it says whether some of that is not known any more.
+func (a *seat) resume(line *Line, tick int64) (missed bool) {
+	i := len(a.told)
+	for i > 0 && a.told[i-1].tick > tick {
+		i--
+	}
+	if i < len(a.told) {
+		line.heard = a.told[i].number - 1
+	}
+	return i == 0 && a.count > int64(len(a.told))
+}
+
+// AttachServer connects one of the game's servers: it asks, and is answered; it has no seat and is sent no state.
+func (s *Session) AttachServer(ctx context.Context, name, from string) (*Line, wire.Welcome, error) {
+	line := newLine("", name, from, share.JSON)
+	w := s.welcome()
+	err := s.ask(ctx, func() {
+		s.begin()
+		w.Number = s.run.SenderNumber(name)
+		s.servers = append(s.servers, line)
+		s.meter.Connected(1)
+	})
+	return line, w, err
+}
+
+func (s *Session) welcome() wire.Welcome {
+	return wire.Welcome{Is: "welcome", Game: s.Game, Session: s.Name, Version: s.m.Plan.Version.Value, Plan: s.layout.Plan, Run: s.id,
+		Ticks: 1 / s.m.Tick().Seconds(), Grace: s.m.Grace().Seconds()}
+}
+
+// Detach ends a connection. The player keeps the seat for the plan's grace, and leaves then.
+func (m *Manager) Detach(s *Session, line *Line) {
+	line.End(wire.CodeLeft, "")
+	s.later(func() {
+		if i := slices.Index(s.servers, line); i >= 0 {
+			s.servers = slices.Delete(s.servers, i, i+1)
+			s.meter.Connected(-1)
+			return
+		}
+		at := s.seats[line.Player]
+		if at == nil || at.line != line {
+			return // a newer machine has the seat, or the player has left
+		}
+		s.meter.Connected(-1)
+		at.line, at.lost = nil, time.Now()
+		if !s.run.Has(line.Player) {
+			delete(s.seats, line.Player)
+			return
+		}
+		lost := at.lost
+		time.AfterFunc(s.m.Grace(), func() { m.endGrace(s, line.Player, lost) })
+	})
+}
+
+// endGrace ends the visit of a player whose connection was lost at a time and has not come back.
+func (m *Manager) endGrace(s *Session, player string, lost time.Time) {
+	one := m.oneAtATime(playerKey{s.Game, player})
+	one.Lock()
+	defer one.Unlock()
+	still := false
+	err := s.ask(context.Background(), func() {
+		at := s.seats[player]
+		still = at != nil && at.line == nil && at.lost.Equal(lost)
+	})
+	if err != nil || !still {
+		return
+	}
+	if _, err := m.comeOrGo(context.Background(), s, engine.Request{Do: "leave", Player: player, Server: true}, playerKey{s.Game, player}); err != nil && !errors.Is(err, ErrClosed) {
+		s.log.Warn("a player whose connection was lost could not leave", "player", player, "error", err)
+	}
+}
+
+// Ask carries out what a machine asks for. It does not wait for it; the answer goes over the line. Messages of one line
+// are carried out in their order.
+func (m *Manager) Ask(s *Session, line *Line, ask wire.Ask) {
+	if ask.Is == "leave" {
+		go m.askLeave(s, line, ask)
+		return
+	}
+	s.later(func() { s.asked(line, ask) })
+}
+
+// AskMove is Ask for a packed move, which says in which scene the machine thought that it was.
+func (m *Manager) AskMove(s *Session, line *Line, ask wire.Ask, scene int) {
+	s.later(func() {
+		if at, ok := s.run.Place(line.Player); ok && at.Scene != s.m.Scenes[scene].ID {
+			s.refuse(line, ask.Is, ask.Number, &engine.Refusal{Kind: engine.Stale, Reason: fmt.Sprintf("%s is in %s by now.", line.Player, at.Scene)})
+			return
+		}
+		s.asked(line, ask)
+	})
+}
+
+func (m *Manager) askLeave(s *Session, line *Line, ask wire.Ask) {
+	_, err := m.Do(context.Background(), s, engine.Request{Do: "leave", Player: line.Player, Number: ask.Number})
+	if err != nil {
+		s.later(func() { s.refuse(line, ask.Is, ask.Number, err) })
+	}
+}
+
+// asked runs on the session's goroutine.
+func (s *Session) asked(line *Line, ask wire.Ask) {
+	switch ask.Is {
+	case "ping":
+		now := fixed.FromNano(s.clock() * 1_000_000)
+		line.say(wire.Said{Is: "pong", Number: ask.Number, Time: &now})
+		return
+	case "whole":
+		line.seen = share.Whole
+		return
+	case "belief":
+		s.believes(line, ask)
+		return
+	case "believed":
+		s.believed(line, ask)
+		return
+	}
+	req := engine.Request{Do: ask.Is, Player: line.Player, Server: line.Server != "", Sender: line.Server, Number: ask.Number, Arrival: ask.Arrival,
+		Name: ask.Name, To: ask.To, Facing: ask.Facing, Args: ask.Args}
+	if req.Server {
+		req.Player = ask.Player
+	}
+	if ask.Value != nil {
+		req.Value = *ask.Value
+	}
+	answer, _, err := s.perform(context.Background(), req)
+	if err != nil {
+		s.refuse(line, ask.Is+" "+ask.Name, ask.Number, err)
+		return
+	}
+	line.done = max(line.done, ask.Number)
+	if ask.Is != "move" || line.Server != "" || answer.Repeat { // that a move was applied is told with the next frame
+		line.say(wire.Said{Is: "answer", Number: ask.Number, Repeat: answer.Repeat})
+	}
+	// Where it led to a save, savedNow tells when that is on disk.
+}
+
+// hangUp ends all lines, because the session is closing.
+func (s *Session) hangUp() {
+	for _, at := range s.seats {
+		if at.line != nil {
+			at.line.End(wire.CodeAway, "The session is closing; everybody is saved.")
+			s.meter.Connected(-1)
+		}
+	}
+	for _, line := range s.servers {
+		line.End(wire.CodeAway, "The session is closing.")
+		s.meter.Connected(-1)
+	}
+	s.seats, s.servers = nil, nil
+	if s.beat != nil {
+		s.beat.Stop()
+	}
+}
+
+// refuse tells a machine why what it asked for was not done, and counts it.
+func (s *Session) refuse(line *Line, what string, number uint64, err error) {
+	said := wire.Said{Is: "refused", Number: number, Kind: "failed", Why: err.Error()}
+	var refusal *engine.Refusal
+	if errors.As(err, &refusal) {
+		said.Kind, said.Why, said.Rule, said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
+	}
+	line.done = max(line.done, number)
+	line.say(said)
+	s.refused(line, what, said.Kind, said.Why)
+}
+
+// Refuse is refuse for what is refused before the session is asked.
+func (s *Session) Refuse(line *Line, what string, number uint64, kind, why string) {
+	s.later(func() { s.refuse(line, what, number, &engine.Refusal{Kind: kind, Reason: why}) })
+}
+
+// tell gives what players are told to those whom it is for.
+func (s *Session) tell(notices []engine.Notice) {
+	for i := range notices {
+		n := &notices[i]
+		if len(s.seats) == 0 {
+			return
+		}
+		raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Scene: n.Scene, From: n.From})
+		if err != nil {
+			panic(err) // plain data
+		}
+		if n.To == "player" {
+			s.tellOne(n.Player, raw)
+			continue
+		}
+		for _, p := range s.run.Now() {
+			at, _, _ := p.Where()
+			if n.To != "scene" || p.ID() == n.Player || s.m.Scenes[at.Scene].ID == n.Scene {
+				s.tellOne(p.ID(), raw)
+			}
+		}
+	}
+}
+
+func (s *Session) tellOne(player string, raw []byte) {
+	at := s.seats[player]
+	if at == nil {
+		return
+	}
+	at.count++
+	at.told = append(at.told, told{at.count, s.board.Now() + 1, raw})
+	if len(at.told) > mostWaiting {
+		if at.line != nil && at.line.heard < at.told[0].number {
+			at.line.End(wire.CodeSlow, "This machine does not read what it is told.")
+		}
+		at.told = slices.Delete(at.told, 0, 1)
+	}
+}
+
+// words are what a seat's machine was not told yet, as a JSON array; nothing where there is nothing.
+func (a *seat) words() []byte {
+	if a.line.heard == a.count {
+		return nil
+	}
+	var raw []byte
+	for i := range a.told {
+		if x := &a.told[i]; x.number > a.line.heard {
+			if raw == nil {
+				raw = []byte{'['}
+			} else {
+				raw = append(raw, ',')
+			}
+			raw = append(raw, x.raw...)
+		}
+	}
+	if raw == nil {
+		return nil
+	}
+	a.line.heard = a.count
+	return append(raw, ']')
+}
+
+// parted ends the lines of players who are not in the session any more.
+func (s *Session) parted() {
+	for id, at := range s.seats {
+		if s.run.Has(id) {
+			continue
+		}
+		if at.line != nil {
+			at.line.End(wire.CodeLeft, "Your visit has ended.")
+			s.meter.Connected(-1)
+		}
+		delete(s.seats, id)
+	}
+}

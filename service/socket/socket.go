@@ -1,0 +1,297 @@
+// Package socket carries sessions over WebSockets (RFC 6455): it reads what machines ask for, within limits, and sends
+// them what the session has for them. docs/wire.md says what is said.
+package socket
+
+import (
+	"context"
+	"errors"
+	"io"
+	"log/slog"
+	"net/http"
+	"strconv"
+	"time"
+
+	"github.com/coder/websocket"
+	"github.com/go-json-experiment/json"
+	"golang.org/x/time/rate"
+
+	"alluvion/core/engine"
+	"alluvion/core/share"
+	"alluvion/core/wire"
+	"alluvion/service/auth"
+	"alluvion/service/live"
+	"alluvion/service/meter"
+)
+
+// Limits on what a machine may do.
+const (
+	helloWithin = 5 * time.Second
+	silentFor   = 40 * time.Second // a machine that says nothing for so long is taken to be gone
+	perSecond   = 60               // messages, on average; who sends more waits
+	atOnce      = 120
+	slowedBy    = 500 * time.Millisecond
+	closeWithin = 3 * time.Second
+)
+
+// Server connects machines to sessions.
+type Server struct {
+	Live  *live.Manager
+	Meter *meter.Meter
+	Log   *slog.Logger
+	// Allow says who a token is for. Where no tokens are asked for it gives a designer.
+	Allow func(token string) (auth.Who, error)
+}
+
+// Serve takes a connection to a session over, until it ends.
+func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Session) {
+	conn, err := websocket.Accept(w, r, &websocket.AcceptOptions{Subprotocols: []string{wire.SubPacked, wire.SubJSON}})
+	if err != nil {
+		return // Accept has answered
+	}
+	defer func() { _ = conn.CloseNow() }()
+	conn.SetReadLimit(wire.MaxMessage)
+	as := share.JSON
+	if conn.Subprotocol() == wire.SubPacked {
+		as = share.Packed
+	}
+	line, err := s.greet(r, conn, session, as)
+	if err != nil {
+		s.turnAway(conn, session, err)
+		return
+	}
+	c := &connection{Server: s, conn: conn, session: session, line: line, silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
+	line.OnEnd(func() { time.AfterFunc(closeWithin, func() { _ = conn.CloseNow() }) })
+	written := make(chan struct{})
+	go func() { defer close(written); c.write() }()
+	c.read()
+	c.silence.Stop()
+	s.Live.Detach(session, line)
+	_, code, _ := line.Last()
+	s.Meter.Closed(strconv.Itoa(code))
+	<-written
+}
+
+// turnedAway is why a machine is not let in.
+type turnedAway struct {
+	code int
+	said wire.Said
+}
+
+func (t *turnedAway) Error() string { return t.said.Why }
+
+func away(code int, kind, why string) error {
+	return &turnedAway{code, wire.Said{Is: "refused", Kind: kind, Why: why}}
+}
+
+// greet reads the hello and gives the machine its line.
+func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line, error) {
+	ctx, cancel := context.WithTimeout(r.Context(), helloWithin)
+	defer cancel()
+	_, raw, err := conn.Read(ctx)
+	if err != nil {
+		return nil, away(wire.CodeBad, "invalid", "A hello was expected.")
+	}
+	var hello wire.Hello
+	if err := json.Unmarshal(raw, &hello, json.RejectUnknownMembers(true)); err != nil || hello.Is != "hello" {
+		return nil, away(wire.CodeBad, "invalid", `The first message is a hello: {"is":"hello","player":"wren"}.`)
+	}
+	who, err := s.Allow(hello.Token)
+	if err != nil {
+		return nil, away(wire.CodeToken, "forbidden", err.Error()+".")
+	}
+	if err := admit(who, session.Game, &hello); err != nil {
+		return nil, err
+	}
+	if plan := session.Layout().Plan; hello.Plan != "" && hello.Plan != plan || hello.Plan == "" && as == share.Packed {
+		return nil, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan, Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
+			Why: "The session runs a plan with another layout: fetch it, and say hello again."}}
+	}
+	ctx, cancelJoin := context.WithTimeout(r.Context(), 20*time.Second)
+	defer cancelJoin()
+	var line *live.Line
+	var welcome wire.Welcome
+	if hello.Server != "" {
+		line, welcome, err = session.AttachServer(ctx, hello.Server, r.RemoteAddr)
+	} else {
+		line, welcome, err = s.Live.Attach(ctx, session, hello, r.RemoteAddr, as)
+	}
+	if err != nil {
+		return nil, err
+	}
+	raw, err = json.Marshal(welcome)
+	if err != nil {
+		panic(err) // plain data
+	}
+	line.Greet(raw)
+	return line, nil
+}
+
+// admit holds what a hello says against who says it. A token for a player is for that player, whatever the hello says.
+func admit(who auth.Who, game string, hello *wire.Hello) error {
+	if who.Role == auth.Player && hello.Player == "" && hello.Server == "" {
+		hello.Player = who.Player
+	}
+	switch {
+	case (hello.Player == "") == (hello.Server == ""):
+		return away(wire.CodeBad, "invalid", "A hello names a player, or one of the game's servers.")
+	case hello.Server != "" && !who.MayGame(game), hello.Player != "" && !who.MayPlayer(game, hello.Player):
+		return away(wire.CodeToken, "forbidden", "The token is not for this.")
+	case len(hello.Server) > 64:
+		return away(wire.CodeBad, "invalid", "A server's name has at most 64 characters.")
+	}
+	return nil
+}
+
+// turnAway tells a machine why it is not let in.
+func (s *Server) turnAway(conn *websocket.Conn, session *live.Session, err error) {
+	t := &turnedAway{wire.CodeRefused, wire.Said{Is: "refused", Kind: "failed", Why: err.Error()}}
+	var refusal *engine.Refusal
+	switch {
+	case errors.As(err, &t):
+	case errors.As(err, &refusal):
+		t.said.Kind, t.said.Why, t.said.Rule, t.said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
+	}
+	s.Log.Info("a machine was not let in", "game", session.Game, "session", session.Name, "why", t.said.Why)
+	s.Meter.Closed(strconv.Itoa(t.code))
+	raw, err := json.Marshal(t.said)
+	if err != nil {
+		panic(err) // plain data
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), closeWithin)
+	defer cancel()
+	_ = conn.Write(ctx, websocket.MessageText, raw)
+	_ = conn.Close(websocket.StatusCode(t.code), brief(t.said.Why))
+}
+
+// brief is a reason as a close frame takes it: at most 123 bytes (RFC 6455, section 5.5).
+func brief(why string) string {
+	for i := range why {
+		if i > 118 {
+			return why[:i] + "…"
+		}
+	}
+	return why
+}
+
+// connection is one machine's, once it is let in.
+type connection struct {
+	*Server
+	conn    *websocket.Conn
+	session *live.Session
+	line    *live.Line
+	silence *time.Timer
+}
+
+// read takes messages in until the connection ends.
+func (c *connection) read() {
+	limit := rate.NewLimiter(perSecond, atOnce)
+	buffer := make([]byte, 0, 512)
+	for {
+		kind, r, err := c.conn.Reader(context.Background())
+		if err != nil {
+			return
+		}
+		if buffer, err = readInto(buffer[:0], r); err != nil {
+			return
+		}
+		c.silence.Reset(silentFor)
+		c.line.Received(len(buffer))
+		c.Meter.Received(len(buffer))
+		if err := limit.Wait(context.Background()); err != nil {
+			return
+		}
+		if c.line.Slowed() {
+			time.Sleep(slowedBy)
+		}
+		c.take(kind, buffer)
+	}
+}
+
+// readInto reads all that a message has to the end of a buffer.
+func readInto(into []byte, r io.Reader) ([]byte, error) {
+	for {
+		if len(into) == cap(into) {
+			into = append(into, 0)[:len(into)]
+		}
+		n, err := r.Read(into[len(into):cap(into)])
+		into = into[:len(into)+n]
+		if err == io.EOF {
+			return into, nil
+		}
+		if err != nil {
+			return into, err
+		}
+	}
+}
+
+// take does what a message asks for.
+func (c *connection) take(kind websocket.MessageType, raw []byte) {
+	var ask wire.Ask
+	if kind == websocket.MessageBinary {
+		move, scene, err := wire.UnpackMove(c.session.Layout(), raw)
+		if err != nil || c.line.Server != "" {
+			c.session.Refuse(c.line, "bytes", 0, engine.Invalid, "These bytes are no packed move.")
+			return
+		}
+		c.Live.AskMove(c.session, c.line, move, scene)
+		return
+	}
+	if err := json.Unmarshal(raw, &ask, json.RejectUnknownMembers(true)); err != nil {
+		c.session.Refuse(c.line, "text", 0, engine.Invalid, "This is no message: "+err.Error()+".")
+		return
+	}
+	if !mayAsk(ask.Is, c.line.Server != "") {
+		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Unknown, "There is no message called "+strconv.Quote(ask.Is)+" here.")
+		return
+	}
+	c.Live.Ask(c.session, c.line, ask)
+}
+
+// mayAsk says which messages there are: of players, and of the game's servers.
+func mayAsk(is string, server bool) bool {
+	switch is {
+	case "event", "write", "ping":
+		return true
+	case "correct", "die":
+		return server
+	case "move", "pass", "touch", "start-over", "leave", "belief", "believed", "whole":
+		return !server
+	}
+	return false
+}
+
+// write sends what the session has for the machine until the line ends.
+func (c *connection) write() {
+	ctx := context.Background()
+	for {
+		messages, frame, ok := c.line.Next()
+		if !ok {
+			break
+		}
+		n, bytes := 0, 0
+		for _, m := range messages {
+			if c.conn.Write(ctx, websocket.MessageText, m) != nil {
+				break
+			}
+			n, bytes = n+1, bytes+len(m)
+		}
+		if frame != nil {
+			kind := websocket.MessageText
+			if c.line.As == share.Packed {
+				kind = websocket.MessageBinary
+			}
+			if c.conn.Write(ctx, kind, frame) == nil {
+				n, bytes = n+1, bytes+len(frame)
+			}
+		}
+		c.line.Sent(n, bytes, frame != nil)
+		c.Meter.Sent(n, bytes)
+	}
+	messages, code, why := c.line.Last()
+	for _, m := range messages {
+		if c.conn.Write(ctx, websocket.MessageText, m) != nil {
+			break
+		}
+	}
+	_ = c.conn.Close(websocket.StatusCode(code), brief(why))
+}
