@@ -40,6 +40,7 @@ type command struct {
 type options struct {
 	json, accepted, verbose, steps, record, watch, all          bool
 	addr, data, service, game, session, row, at, junit, who, of string
+	carrier, encode, decode                                     string
 	plan, keys, old, goOn, rescue                               string
 	made, seed                                                  int
 }
@@ -105,7 +106,11 @@ var commands = []command{
 		fs.StringVar(&o.rescue, "rescue", "", "copy everything that can be read into this new `file`")
 	}},
 	{"keys", "DATA", "print the keys that seal what leaves a service, for save check -keys", runKeys, nil},
-	{"pack", "PLAN", "show how state fits into the plan's carriers", runPack, nil},
+	{"pack", "PLAN", "show what state costs on the wire, in frames and on the plan's carriers", runPack, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.carrier, "carrier", "", "the `carrier` of -encode and -decode; it needs no name where the plan has one")
+		fs.StringVar(&o.encode, "encode", "", "write these `values` as a message: JSON, a file with JSON, or - for standard input")
+		fs.StringVar(&o.decode, "decode", "", "read this `message`")
+	}},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")

@@ -1,16 +1,24 @@
 package main
 
 import (
+	"encoding/json"
 	"fmt"
+	"io"
+	"os"
+	"slices"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
 	"alluvion/core/check"
+	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/pack"
+	"alluvion/core/share"
 )
 
-// runPack shows how the messages of a plan's carriers are laid out, and how much is left.
+// runPack shows what state costs on the wire: in packed frames, and in the messages of a plan's carriers. With -encode
+// or -decode it writes or reads one such message.
 func runPack(c *call) (int, error) {
 	source, name, err := c.readPlan()
 	if err != nil {
@@ -21,9 +29,10 @@ func runPack(c *call) (int, error) {
 		c.printFindings(name, found)
 		return findings, nil
 	}
-	if len(m.Carriers) == 0 {
-		fmt.Fprintf(c.out, "%s has no carriers: nothing there has to fit into a transport with limits.\n", name)
+	if c.encode != "" || c.decode != "" {
+		return c.packMessage(m)
 	}
+	c.printFrames(m)
 	code := fine
 	for _, x := range m.Carriers {
 		l := pack.Of(x)
@@ -34,6 +43,112 @@ func runPack(c *call) (int, error) {
 	}
 	return code, nil
 }
+
+// packMessage encodes or decodes one message of a carrier.
+func (c *call) packMessage(m *model.Model) (int, error) {
+	l, err := carrierNamed(m, c.carrier)
+	if err != nil {
+		return failed, err
+	}
+	if c.decode != "" {
+		message, err := l.Decode(c.decode)
+		if err != nil {
+			return findings, err
+		}
+		raw, err := json.MarshalIndent(plainMessage(message), "", "  ")
+		fmt.Fprintln(c.out, string(raw))
+		return fine, err
+	}
+	raw := []byte(c.encode)
+	switch {
+	case c.encode == "-":
+		raw, err = io.ReadAll(io.LimitReader(c.in, 1<<20))
+	case !strings.HasPrefix(strings.TrimSpace(c.encode), "{"):
+		raw, err = os.ReadFile(c.encode)
+	}
+	if err != nil {
+		return failed, err
+	}
+	message, err := readMessage(raw)
+	if err != nil {
+		return findings, err
+	}
+	text, err := l.Encode(message)
+	if err != nil {
+		return findings, err
+	}
+	fmt.Fprintln(c.out, text)
+	return fine, nil
+}
+
+// carrierNamed finds a plan's carrier; where it has but one, that needs no name.
+func carrierNamed(m *model.Model, id string) (pack.Layout, error) {
+	var ids []string
+	for _, x := range m.Carriers {
+		if x.ID == id || id == "" && len(m.Carriers) == 1 {
+			return pack.Of(x), nil
+		}
+		ids = append(ids, x.ID)
+	}
+	if len(ids) == 0 {
+		return pack.Layout{}, fmt.Errorf("the plan has no carriers")
+	}
+	return pack.Layout{}, fmt.Errorf("name a carrier with -carrier: %s", strings.Join(ids, ", "))
+}
+
+// readMessage reads values by name: one value, or a list of samples.
+func readMessage(raw []byte) (pack.Message, error) {
+	var doc map[string]json.RawMessage
+	if err := json.Unmarshal(raw, &doc); err != nil {
+		return nil, fmt.Errorf("the values are a JSON object, by name: %w", err)
+	}
+	out := pack.Message{}
+	for name, text := range doc {
+		var list []expr.Value
+		if json.Unmarshal(text, &list) != nil {
+			var one expr.Value
+			if err := json.Unmarshal(text, &one); err != nil {
+				return nil, fmt.Errorf("%s: %w", name, err)
+			}
+			list = []expr.Value{one}
+		}
+		out[name] = list
+	}
+	return out, nil
+}
+
+// plainMessage is a message as people write it: what has one value stands alone.
+func plainMessage(m pack.Message) map[string]any {
+	out := map[string]any{}
+	for name, values := range m {
+		if out[name] = values; len(values) == 1 {
+			out[name] = values[0]
+		}
+	}
+	return out
+}
+
+// printFrames shows what each value costs in packed frames.
+func (c *call) printFrames(m *model.Model) {
+	l, s := share.LayoutOf(m), c.style
+	fmt.Fprintf(c.out, "%s  %s frames a second; a value is sent when it has changed\n", s.bold("Packed frames"), perSecond(l.Ticks))
+	t := table.NewWriter()
+	t.SetStyle(table.StyleLight)
+	t.Style().Options = table.OptionsNoBordersAndSeparators
+	t.AppendHeader(table.Row{"sent to", "bits at most", "value"})
+	costs := l.Costs()
+	slices.SortStableFunc(costs, func(a, b share.Cost) int { return partOrder(a.Part) - partOrder(b.Part) })
+	for _, x := range costs {
+		t.AppendRow(table.Row{x.Part, x.Bits, x.Name})
+	}
+	fmt.Fprintln(c.out, t.Render())
+	fmt.Fprintf(c.out, "Besides, %d bits say that what follows is a player's in their scene, and which values; %d that it is for the player alone.\n\n",
+		l.Overhead(0, share.Scene), l.Overhead(0, share.Self))
+}
+
+func partOrder(part string) int { return slices.Index(share.PartNames[:], part) }
+
+func perSecond(n float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f", n), ".0") }
 
 func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	x, s := l.Carrier, c.style
@@ -52,8 +167,8 @@ func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	fmt.Fprintln(c.out, t.Render())
 	if left := l.Left(); left < 0 {
 		fmt.Fprintf(c.out, "%s\n", s.red(fmt.Sprintf("%s too many.", plural(-left, "symbol"))))
-		for _, saving := range l.Savings() {
-			fmt.Fprintf(c.out, "  steps of %s for %s would save %d\n", saving.Step, saving.Name, saving.Symbol)
+		for _, a := range l.Advice() {
+			fmt.Fprintf(c.out, "  %s\n", a)
 		}
 	} else {
 		fmt.Fprintf(c.out, "%s used, %d left.\n", plural(l.Used, "symbol"), left)
@@ -61,7 +176,7 @@ func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	if x.Players {
 		text := fmt.Sprintf("%s for %s: ", plural(x.Lanes, "lane"), plural(m.Players(), "player"))
 		if m.Players() > x.Lanes {
-			text += fmt.Sprintf("in turn, each is heard every %s.", l.HeardAfter(m.Players()))
+			text += fmt.Sprintf("in turn, each is heard every %s. Writing in turn needs an every of %s, or %s.", l.HeardAfter(m.Players()), l.HeardAfter(m.Players()), plural(m.Players(), "lane"))
 		} else {
 			text += fmt.Sprintf("each is heard every %s.", x.Every)
 		}

@@ -2,6 +2,7 @@ package check
 
 import (
 	"fmt"
+	"strings"
 
 	"alluvion/core/model"
 	"alluvion/core/pack"
@@ -29,8 +30,9 @@ func lanes(x *model.Carrier) string {
 }
 
 func advice(l pack.Layout) string {
-	for _, s := range l.Savings() {
-		return fmt.Sprintf(" Steps of %s for %s would save %d.", s.Step, s.Name, s.Symbol)
+	for _, a := range l.Advice() {
+		text := a.String()
+		return " " + strings.ToUpper(text[:1]) + text[1:] + "."
 	}
 	return ""
 }

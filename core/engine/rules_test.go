@@ -72,7 +72,7 @@ func TestRule6RequestsAreJudged(t *testing.T) {
 	w.refused(w.do(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{{}, {}}, Facing: "up"}), engine.Unknown, "facing")
 	w.refused(w.do(engine.Request{Do: "pass", Player: "eve", Name: "out"}), engine.Unknown, "eve")
 	w.refused(w.do(engine.Request{Do: "jump", Player: "ada"}), engine.Unknown, "jump")
-	w.refused(w.self("ada", "hurt"), engine.Refused, "server")
+	w.refused(w.self("ada", "hurt"), engine.Forbidden, "server")
 	w.refused(w.server("chop", "n", 1), engine.Invalid, "name the player")
 }
 

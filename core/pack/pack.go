@@ -26,6 +26,7 @@ type Field struct {
 	Width  int
 	What   string // which values it tells apart, for people
 	Step   fixed.Num
+	domain *model.Domain
 }
 
 // Of lays a carrier's message out: the fields in the order of carries, each in the fewest symbols that tell
@@ -39,7 +40,7 @@ func Of(c *model.Carrier) Layout {
 			times = c.Samples
 		}
 		for i := range times {
-			f := Field{Name: name.Source, At: l.Used, Width: width, What: what}
+			f := Field{Name: name.Source, At: l.Used, Width: width, What: what, domain: &name.Domain}
 			if times > 1 {
 				f.Sample = i + 1
 			}

@@ -5,12 +5,15 @@ import (
 	"math/big"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"alluvion/core/check"
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/pack"
 	"alluvion/examples"
@@ -100,4 +103,117 @@ func TestLettersOfAnAlphabet(t *testing.T) {
 	assert.Equal(t, []rune("abc-"), model.Letters("a-ca-", 10))
 	assert.Nil(t, model.Letters("z-a", 10), "backwards")
 	assert.Nil(t, model.Letters("a-z", 10), "more than wanted")
+}
+
+// Whatever fits a carrier comes back the same: below zero, decimals, leading zeros, digits in names, the widest.
+func TestWhatIsEncodedForACarrierComesBackTheSame(t *testing.T) {
+	for name, row := range map[string][2]string{
+		"a bool":               {"type: bool, start: false", "0-9"},
+		"an optional bool":     {"type: bool, optional: true", "01"},
+		"below zero":           {"type: int, min: -500, max: 4, start: 0", "0-9"},
+		"decimals":             {"type: decimal, min: -9.75, max: 99.25, step: 0.25, start: 0", "0-9a-f"},
+		"optional decimals":    {"type: decimal, min: 0, max: 99.9, step: 0.1, optional: true", "01"},
+		"the widest":           {"type: int, start: 0", "0-9"},
+		"the widest, finest":   {"type: decimal, step: 0.000000001, start: 0", "01"},
+		"digits in names":      {"type: text, max_length: 12, alphabet: a-z0-9_-, optional: true", "0-9"},
+		"any letters":          {"type: text, max_length: 5, start: a", "0-9a-zA-Z"},
+		"a choice":             {"type: choice, choices: [x, y, z], optional: true", "0-9"},
+		"letters beyond ASCII": {"type: text, max_length: 3, alphabet: äöüß€, start: ä", "äöü"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			l := layout(t, row[0], "player.v, place.x, place.scene, player.dead", row[1])
+			d := &l.Carrier.Carries[0].Domain
+			x := &l.Carrier.Carries[1].Domain
+			rapid.Check(t, func(t *rapid.T) {
+				m := pack.Message{"player.v": {anyOf(t, d)}, "place.x": {anyOf(t, x)},
+					"place.scene": {expr.OfText(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "scene"))}, "player.dead": {expr.OfBool(rapid.Bool().Draw(t, "dead"))}}
+				text, err := l.Encode(m)
+				require.NoError(t, err)
+				require.Equal(t, l.Used, utf8.RuneCountInString(text))
+				back, err := l.Decode(text)
+				require.NoError(t, err)
+				require.Equal(t, m, back, text)
+
+				var bits pack.Bits
+				code := pack.CodeOf(d)
+				require.NoError(t, code.Write(&bits, m["player.v"][0]))
+				require.LessOrEqual(t, len(bits.Raw())*8, code.Width()+7)
+				source := pack.NewSource(bits.Raw())
+				require.Equal(t, m["player.v"][0], code.Read(source))
+				require.NoError(t, source.Err())
+			})
+		})
+	}
+}
+
+// anyOf draws a value of a domain, its edges more often than not.
+func anyOf(t *rapid.T, d *model.Domain) expr.Value {
+	if d.Type.Optional && rapid.IntRange(0, 4).Draw(t, "none") == 0 {
+		return expr.None
+	}
+	switch {
+	case d.Type.Kind == expr.Bool:
+		return expr.OfBool(rapid.Bool().Draw(t, "bool"))
+	case d.Type.Named():
+		return expr.OfText(rapid.SampledFrom(d.Type.Names).Draw(t, "name"))
+	case d.Type.Kind == expr.Text:
+		letters := model.Letters(d.Alphabet, 4096)
+		if d.Alphabet == "" {
+			letters = []rune("az09 \x00é€\U0010ffff")
+		}
+		return expr.OfText(rapid.StringOfN(rapid.SampledFrom(letters), 0, d.MaxLength, -1).Draw(t, "text"))
+	}
+	codes, ok := d.Codes()
+	require.True(t, ok)
+	if d.Type.Optional {
+		codes--
+	}
+	steps := rapid.Int64Range(0, codes-1).Draw(t, "steps")
+	n, err := fixed.FromInt(steps).Mul(d.Step)
+	require.NoError(t, err)
+	n, err = d.Min.Add(n)
+	require.NoError(t, err)
+	return expr.OfNum(n)
+}
+
+func TestWhatIsNoMessageOfACarrierIsRefusedWithItsPlace(t *testing.T) {
+	l := layout(t, "type: int, min: 0, max: 250, optional: true", "player.v, player.dead", "0-9")
+	for text, says := range map[string]string{"": "has 4 symbols, not 0", "12345": "not 5", "12x0": `'x' is none`, "9990": "stands for nothing", "0005": "player.dead, at symbol 4"} {
+		_, err := l.Decode(text)
+		require.ErrorContains(t, err, says)
+	}
+	for says, m := range map[string]pack.Message{
+		"player.v is missing":     {"player.dead": {expr.OfBool(true)}},
+		"does not carry player.w": {"player.w": {expr.OfInt(1)}},
+		"outside 0 to 250":        {"player.v": {expr.OfInt(251)}, "player.dead": {expr.OfBool(true)}},
+		"has 2 values, and 1 are": {"player.v": {expr.OfInt(1), expr.OfInt(2)}, "player.dead": {expr.OfBool(true)}},
+		"a number is wanted":      {"player.v": {expr.OfText("x")}, "player.dead": {expr.OfBool(true)}},
+	} {
+		_, err := l.Encode(m)
+		require.ErrorContains(t, err, says)
+	}
+}
+
+func FuzzDecode(f *testing.F) {
+	l := layout(f, "type: text, max_length: 3, alphabet: a-z0-9, optional: true", "player.v, place.x, player.dead", "0-9")
+	f.Add("000000000000")
+	f.Fuzz(func(t *testing.T, text string) {
+		m, err := l.Decode(text)
+		if err != nil {
+			return
+		}
+		again, err := l.Encode(m)
+		require.NoError(t, err)
+		require.Equal(t, text, again)
+	})
+}
+
+func TestAdviceSaysWhatWouldMakeAMessageShorter(t *testing.T) {
+	l := layout(t, "type: int, min: 0, max: 120, start: 0", "player.v, place.x", "0-9")
+	var said []string
+	for _, a := range l.Advice() {
+		said = append(said, a.String())
+	}
+	require.Contains(t, said, "player.v up to 99 would save 1")
+	require.Contains(t, said, "steps of 0.01 for place.x would save 1")
 }
