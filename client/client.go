@@ -123,9 +123,14 @@ type Session struct {
 	game string
 }
 
+// Session is a session that is open already, or is asked about whether it is.
+func (c *Client) Session(game, name string) *Session {
+	return &Session{c, "/v1/games/" + url.PathEscape(game) + "/sessions/" + url.PathEscape(name), game}
+}
+
 // Open opens a session; one that is open stays as it is.
 func (c *Client) Open(ctx context.Context, game, name string) (*Session, error) {
-	s := &Session{c, "/v1/games/" + url.PathEscape(game) + "/sessions/" + url.PathEscape(name), game}
+	s := c.Session(game, name)
 	_, err := c.do(ctx, http.MethodPut, s.path, nil, nil, nil)
 	return s, err
 }

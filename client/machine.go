@@ -26,10 +26,11 @@ import (
 // Joining says how a machine joins a session.
 type Joining struct {
 	Player string
-	Server string // instead of a player: the name of the game's server that asks
+	Server string                // instead of a player: the name of the game's server that asks
 	Slot   int                   // from 1; 0 stands for 1
 	Picks  map[string]expr.Value // what the player picks on the way in
 	Packed bool                  // frames are packed, as the session's layout says
+	Layout *share.Layout         // the session's, where it is known; it is fetched otherwise
 	Checks bool                  // the machine says now and then what it believes
 	Deaf   bool                  // frames are counted, but not read: for measuring the service
 	From   *Machine              // the machine to go on from: its connection was lost
@@ -58,8 +59,9 @@ type Machine struct {
 	ahead   time.Duration // how far the session's time is ahead of this machine's uptime, as the quickest frame said
 	began   time.Time
 	stir    chan struct{} // closed and made anew with each message
+	heard   time.Time     // when the last frame came
+	held    chan struct{} // closed when the machine is to read again; nil while it reads
 	ended   error
-	late    []time.Duration // of deaf machines: how long frames were on their way, as their time says
 }
 
 // ErrEnded says that a machine's connection has ended, and with which code and reason.
@@ -88,9 +90,26 @@ func (s *Session) Layout(ctx context.Context) (*share.Layout, error) {
 	return share.ReadLayout(raw)
 }
 
-// Overview says who is in the session, where, and how their machines are doing.
-func (s *Session) Overview(ctx context.Context) (api.Overview, error) {
-	return get[api.Overview](ctx, s.c, s.path+"/overview")
+// Overview says who is in the session, where, and how their machines are doing. show names variables of players that are
+// to be shown, such as player.warmth.
+func (s *Session) Overview(ctx context.Context, show ...string) (api.Overview, error) {
+	return get[api.Overview](ctx, s.c, s.path+"/overview?show="+url.QueryEscape(strings.Join(show, ",")))
+}
+
+// Watch is told again and again who is in the session, until it closes (then it gives nil), or ctx ends. show names
+// variables of players that are to be shown, such as player.warmth.
+func (s *Session) Watch(ctx context.Context, show []string, told func(api.Overview)) error {
+	return s.c.events(ctx, s.path+"/watch?show="+url.QueryEscape(strings.Join(show, ",")), func(data []byte) error {
+		var o api.Overview
+		if string(data) == "{}" {
+			return nil
+		}
+		if err := json.Unmarshal(data, &o); err != nil {
+			return err
+		}
+		told(o)
+		return nil
+	})
 }
 
 // Join connects a player's machine to the session.
@@ -98,11 +117,14 @@ func (s *Session) Join(ctx context.Context, j Joining) (*Machine, error) {
 	m := &Machine{joining: j, done: make(chan struct{}), asked: map[uint64]chan wire.Said{}, tracks: map[string]*share.Track{}, stir: make(chan struct{}), began: time.Now()}
 	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && !j.Deaf}
 	if j.Packed {
-		layout, err := s.Layout(ctx)
-		if err != nil {
-			return nil, err
+		m.layout = j.Layout
+		if m.layout == nil {
+			var err error
+			if m.layout, err = s.Layout(ctx); err != nil {
+				return nil, err
+			}
 		}
-		m.layout, hello.Plan = layout, layout.Plan
+		hello.Plan = m.layout.Plan
 	}
 	m.mirror = share.NewMirror(m.layout)
 	if j.From != nil {
@@ -172,6 +194,12 @@ func ended(err error) error {
 func (m *Machine) read() {
 	defer close(m.done)
 	for {
+		m.mu.Lock()
+		held := m.held
+		m.mu.Unlock()
+		if held != nil {
+			<-held
+		}
 		kind, raw, err := m.conn.Read(context.Background())
 		if err != nil {
 			m.end(ended(err))
@@ -235,7 +263,7 @@ func (m *Machine) take(kind websocket.MessageType, raw []byte) error {
 	}
 	m.frames++
 	m.bytes += int64(len(raw))
-	m.applied = max(m.applied, heard.Done)
+	m.applied, m.heard = max(m.applied, heard.Done), time.Now()
 	m.follow(heard)
 	digest := ""
 	if heard.Check {
@@ -278,17 +306,7 @@ func (m *Machine) follow(h share.Heard) {
 
 // placed is the place that a player has, as the machine was told last. The lock is held.
 func (m *Machine) placed(player string) (share.Point, bool) {
-	raw, ok := m.mirror.JSON("player.place@" + player)
-	var p share.Placed
-	if !ok || json.Unmarshal(raw, &p) != nil {
-		return share.Point{}, false
-	}
-	out := share.Point{Scene: p.Scene, At: p.At, Facing: p.Facing, Arrival: p.Arrival}
-	if p.Time != nil {
-		nano, _ := p.Time.Nano()
-		out.Time = nano / 1_000_000
-	}
-	return out, true
+	return m.mirror.Place("player.place@" + player)
 }
 
 // hear takes a message in that is no frame.
@@ -395,8 +413,22 @@ func (m *Machine) Do(ctx context.Context, ask wire.Ask) error {
 	}
 }
 
-// Move says where the player is now, and does not wait. Coordinates are as the session's plan has them.
-func (m *Machine) Move(to []fixed.Num, facing string) error {
+// Hold makes the machine stop reading what it is sent, or read on.
+func (m *Machine) Hold(on bool) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	switch {
+	case on && m.held == nil:
+		m.held = make(chan struct{})
+	case !on && m.held != nil:
+		close(m.held)
+		m.held = nil
+	}
+}
+
+// Move says where the player is now, and does not wait; it gives the number that it sent. Coordinates are as the
+// session's plan has them.
+func (m *Machine) Move(to []fixed.Num, facing string) (uint64, error) {
 	m.mu.Lock()
 	m.number++
 	number := m.number
@@ -404,10 +436,10 @@ func (m *Machine) Move(to []fixed.Num, facing string) error {
 	m.mu.Unlock()
 	if m.joining.Packed && ok {
 		if scene := m.layout.SceneIndex(here.Scene); scene >= 0 {
-			return m.SendRaw(wire.PackMove(m.layout, number, here.Arrival, scene, to, facing), true)
+			return number, m.SendRaw(wire.PackMove(m.layout, number, here.Arrival, scene, to, facing), true)
 		}
 	}
-	return m.Send(wire.Ask{Is: "move", Number: number, Arrival: here.Arrival, To: to, Facing: facing})
+	return number, m.Send(wire.Ask{Is: "move", Number: number, Arrival: here.Arrival, To: to, Facing: facing})
 }
 
 // JSON is the value under an address, as the machine believes it.
@@ -429,14 +461,7 @@ func (m *Machine) Here(player string) (share.Point, bool) {
 func (m *Machine) Others() []string {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	var out []string
-	for address := range m.mirror.Values()["everyone"] {
-		if id, ok := strings.CutPrefix(address, "player.here@"); ok {
-			out = append(out, id)
-		}
-	}
-	slices.Sort(out)
-	return out
+	return slices.Sorted(slices.Values(m.mirror.Players()))
 }
 
 // Behind is how far in the past players are drawn: two ticks, so that there is nearly always a position before and one
@@ -483,16 +508,17 @@ type State struct {
 	Tick    int64
 	Frames  int64
 	Bytes   int64
-	Applied uint64 // the last number that was applied or refused
-	Saved   uint64 // the last number that is on disk
-	Differs int    // how often the service found that it believed something else
+	Applied uint64    // the last number that was applied or refused
+	Saved   uint64    // the last number that is on disk
+	Since   time.Time // when the last frame came
+	Differs int       // how often the service found that it believed something else
 }
 
 // State tells how the machine is doing.
 func (m *Machine) State() State {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	return State{m.mirror.Tick, m.frames, m.bytes, m.applied, m.saved, m.differs}
+	return State{m.mirror.Tick, m.frames, m.bytes, m.applied, m.saved, m.heard, m.differs}
 }
 
 // Digest is the digest of what the machine believes.
@@ -561,6 +587,7 @@ func (m *Machine) Leave(ctx context.Context) error {
 
 // Drop ends the connection without a word, as a machine does that loses its network.
 func (m *Machine) Drop() {
+	m.Hold(false)
 	_ = m.conn.CloseNow()
 	<-m.done
 }

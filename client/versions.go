@@ -1,8 +1,6 @@
 package client
 
 import (
-	"bufio"
-	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -37,6 +35,19 @@ func (c *Client) Versions(ctx context.Context, game string) (api.Versions, error
 // Version gives a published version's text.
 func (c *Client) Version(ctx context.Context, game string, version int) ([]byte, error) {
 	return get[[]byte](ctx, c, gamePath(game)+"/versions/"+strconv.Itoa(version))
+}
+
+// Playing gives the plan that sessions are opened under: the newest published version, or the plan as it is.
+func (c *Client) Playing(ctx context.Context, game string) ([]byte, error) {
+	v, err := c.Versions(ctx, game)
+	if err != nil {
+		return nil, err
+	}
+	if len(v.Published) > 0 {
+		return c.Version(ctx, game, v.Published[0].Version)
+	}
+	text, _, err := c.Plan(ctx, game)
+	return text, err
 }
 
 // Publish publishes the game's plan with this entity tag. goOn is why it is published although its trial was not clean.
@@ -87,34 +98,15 @@ func (c *Client) GoOnTrial(ctx context.Context, game string, id int) (api.TrialI
 // WatchTrial tells how far a trial is as it goes on, and gives what came of it when it has ended.
 func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(api.TrialInfo)) (api.TrialInfo, error) {
 	var last api.TrialInfo
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, c.base+trialPath(game, id)+"/events", nil)
-	if err != nil {
-		return last, err
-	}
-	c.sign(req)
-	res, err := (&http.Client{Transport: c.http.Transport}).Do(req) // it may take as long as it takes
-	if err != nil {
-		return last, err
-	}
-	defer func() { _ = res.Body.Close() }()
-	lines := bufio.NewScanner(res.Body)
-	lines.Buffer(nil, 64<<20)
-	if res.StatusCode >= 400 {
-		lines.Scan()
-		return last, problemOf(res, lines.Bytes())
-	}
-	for lines.Scan() {
-		data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: "))
-		if !ok {
-			continue
-		}
+	err := c.events(ctx, trialPath(game, id)+"/events", func(data []byte) error {
 		last = api.TrialInfo{}
 		if err := json.Unmarshal(data, &last); err != nil {
-			return last, err
+			return err
 		}
 		told(last)
-	}
-	return last, lines.Err()
+		return nil
+	})
+	return last, err
 }
 
 // CheckSave says everything that a plan does not take as it is in a save. under is a published version; 0 is the plan that

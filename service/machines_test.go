@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/client/crowd"
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/wire"
@@ -462,7 +463,8 @@ func TestPlayersAreDrawnInBetween(t *testing.T) {
 	bob := h.machine(client.Joining{Player: "bob"})
 	var drawn []fixed.Num
 	for i := range 12 {
-		require.NoError(t, ada.Move(at(fmt.Sprint(20+i), "12"), "east"))
+		_, err := ada.Move(at(fmt.Sprint(20+i), "12"), "east")
+		require.NoError(t, err)
 		for range 5 {
 			time.Sleep(20 * time.Millisecond)
 			if p, behind, ok := bob.Drawn("ada"); ok {
@@ -481,4 +483,30 @@ func TestPlayersAreDrawnInBetween(t *testing.T) {
 		}
 	}
 	assert.Greater(t, between, 10, "most are drawn between two positions: %v", drawn)
+}
+
+// A crowd of two hundred for a minute: some lie, lag, stop reading, or lose their connection. Nobody honest is refused what
+// they may have, or believes what is not so.
+func TestACrowdOfTwoHundredPlaysForAMinute(t *testing.T) {
+	long := time.Minute
+	if testing.Short() {
+		long = 5 * time.Second
+	}
+	h := startWith(t, "players: 60, ticks: 10/s, grace: 45s", "players: 240, ticks: 10/s, grace: 3s")
+	r, err := crowd.Run(ctx, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 200, For: long, Seed: 3, Rate: 1, Packed: true,
+		Liars: 10, Lagging: 10, Deaf: 10, Dropping: 10}, nil)
+	require.NoError(t, err)
+	assert.Empty(t, r.Problems)
+	assert.Zero(t, r.Unforseen)
+	assert.Zero(t, r.Differs[crowd.Honest])
+	assert.Greater(t, r.Moves, 200)
+	assert.Greater(t, r.Done["pass"], 1)
+	assert.Positive(t, r.Resumed)
+	require.Eventually(t, func() bool {
+		state, err := h.room.State(ctx)
+		require.NoError(t, err)
+		return len(state.Present) == 0
+	}, 2*within, 100*time.Millisecond, "everybody leaves: who lost the connection, when the grace is over")
+	counts := h.metrics()
+	assert.True(t, strings.Contains(counts, "alluvion_connections 0\n"), "everybody has left")
 }

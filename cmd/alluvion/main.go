@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"syscall"
+	"time"
 )
 
 // version is the program's own; releases set it when they are built.
@@ -40,7 +41,10 @@ type command struct {
 type options struct {
 	json, accepted, verbose, steps, record, watch, all          bool
 	addr, data, service, game, session, row, at, junit, who, of string
-	carrier, encode, decode                                     string
+	carrier, encode, decode, show, role, cert, key              string
+	once, plain, rotate, tokens                                 bool
+	players, rate, liars, lagging, deaf, dropping               int
+	lasts                                                       time.Duration
 	plan, keys, old, goOn, rescue                               string
 	made, seed                                                  int
 }
@@ -111,6 +115,33 @@ var commands = []command{
 		fs.StringVar(&o.encode, "encode", "", "write these `values` as a message: JSON, a file with JSON, or - for standard input")
 		fs.StringVar(&o.decode, "decode", "", "read this `message`")
 	}},
+	{"watch", "", "watch a live session: who is there, where, and how their machines are doing", runWatch, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		liveFlags(fs, o)
+		fs.StringVar(&o.show, "show", "", "`variables` of players to show, with commas between: player.warmth,player.parcels")
+		fs.BoolVar(&o.once, "once", false, "print how things stand and end")
+	}},
+	{"crowd", "", "let simulated players play in a running service", runCrowd, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		liveFlags(fs, o)
+		fs.IntVar(&o.players, "players", 10, "how many")
+		fs.DurationVar(&o.lasts, "for", 30*time.Second, "for how long")
+		fs.IntVar(&o.seed, "seed", 1, "what they do comes from this")
+		fs.IntVar(&o.rate, "rate", 10, "moves a second of each")
+		fs.StringVar(&o.who, "name", "walker", "they are called by this `name` with a number")
+		fs.BoolVar(&o.plain, "text", false, "frames as text, not packed")
+		fs.IntVar(&o.liars, "liars", 0, "how many of them lie")
+		fs.IntVar(&o.lagging, "lagging", 0, "how many are late with everything")
+		fs.IntVar(&o.deaf, "deaf", 0, "how many stop reading now and then")
+		fs.IntVar(&o.dropping, "dropping", 0, "how many lose their connection now and then")
+	}},
+	{"token", "DATA", "make a token for a designer, a game's server, or a player", runToken, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.role, "role", "designer", "the `role`: designer, server or player")
+		fs.StringVar(&o.game, "game", "", "the game, of a server and a player")
+		fs.StringVar(&o.who, "player", "", "the player")
+		fs.DurationVar(&o.lasts, "for", 0, "for how long it is good (default 15m for a player, else 720h)")
+		fs.BoolVar(&o.rotate, "rotate", false, "make a new key first")
+	}},
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
@@ -120,9 +151,13 @@ var commands = []command{
 	}},
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")
+		fs.BoolVar(&o.tokens, "tokens", false, "ask everybody for a token; needed where others than this machine reach the address")
+		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")
+		fs.StringVar(&o.key, "key", "", "the `file` with its key")
 	}},
 	{"demo", "", "run the service with the demo game and a few players in it", runDemo, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "")
+		fs.IntVar(&o.players, "walkers", 6, "how many simulated players walk about in it")
 	}},
 	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of the saves of a plan", runSchema, func(fs *flag.FlagSet, o *options) {
 		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons, or save (of the plan that is named)")
@@ -134,8 +169,14 @@ func jsonFlag(fs *flag.FlagSet, o *options) {
 	fs.BoolVar(&o.json, "json", false, "print JSON, for programs")
 }
 
+func liveFlags(fs *flag.FlagSet, o *options) {
+	fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+	fs.StringVar(&o.game, "game", "lantern-pass", "the game")
+	fs.StringVar(&o.session, "session", "winter", "the session")
+}
+
 func serveFlags(fs *flag.FlagSet, o *options, data string) {
-	fs.StringVar(&o.addr, "addr", "127.0.0.1:8230", "listen on this `address` of this machine; port 0 takes any free one")
+	fs.StringVar(&o.addr, "addr", "127.0.0.1:8230", "listen on this `address`; port 0 takes any free one")
 	fs.StringVar(&o.data, "data", data, "keep games and saves in this `file`")
 	fs.BoolVar(&o.json, "json", false, "write the log as JSON")
 	fs.BoolVar(&o.verbose, "verbose", false, "log every request")
@@ -254,6 +295,11 @@ var longer = map[string]string{
 		"keep the file. A new key is made with POST /v1/keys; the older ones go on verifying.",
 	"doctor": "DATA is the file that a service keeps games and saves in. Nothing in it is changed. Every page is read, and\n" +
 		"every document held against its checksum. The exit status is 1 where anything is wrong.",
+	"watch": "In a terminal it redraws in place until it is stopped. Elsewhere it prints how things stand, as with -once.",
+	"crowd": "The players walk the scenes by the plan that the session runs: they pass, touch, send events, quit and come back.\n" +
+		"The exit status is 1 where something went otherwise than it should. A token is read from ALLUVION_TOKEN.",
+	"token": "DATA is the file that a service keeps games and saves in (serve -data); the keys lie beside it, in DATA.tokens.\n" +
+		"Whoever has that file can make tokens. The token is printed: hand it to whom it is for, and to nobody else.",
 	"demo": "Without -data, the demo's saves are kept in a new folder of their own, and are gone when it ends.",
 }
 

@@ -112,7 +112,7 @@ func runPublish(c *call) (int, error) {
 		return findings, nil
 	}
 	game, to := p.Game.Name, p.Version.Value
-	service := client.New(c.service)
+	service := c.remote()
 	etag, err := c.draft(service, game, source)
 	if err != nil {
 		return failed, err

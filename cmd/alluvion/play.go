@@ -76,7 +76,7 @@ func runPlay(c *call) (int, error) {
 		}
 		defer stop()
 	} else {
-		p.client = client.New(c.service)
+		p.client = c.remote()
 	}
 	if p.session, err = p.client.Open(c.ctx, p.game, p.name); err != nil {
 		return failed, fmt.Errorf("the session could not be opened: %w", err)

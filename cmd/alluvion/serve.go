@@ -39,7 +39,7 @@ func runServe(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger()})
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Tokens: c.tokens, Cert: c.cert, Key: c.key})
 	if err != nil {
 		return failed, err
 	}
@@ -81,6 +81,10 @@ func runDemo(c *call) (int, error) {
 	if err := demoData(c.ctx, client.New(s.URL())); err != nil {
 		fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
 	}
+	walking, stop := context.WithCancel(c.ctx)
+	walked := make(chan struct{})
+	go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
+	defer func() { stop(); <-walked }()
 	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n", s.URL())
 	return c.untilStopped(s)
 }

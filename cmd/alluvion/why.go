@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/client"
 	"alluvion/service/api"
 )
 
@@ -16,7 +15,7 @@ func runWhy(c *call) (int, error) {
 		return wrongUse, errUse
 	}
 	name := strings.Join(c.args, "")
-	steps, err := client.New(c.service).History(c.ctx, c.game, c.session, c.who, name, 50)
+	steps, err := c.remote().History(c.ctx, c.game, c.session, c.who, name, 50)
 	if err != nil {
 		return failed, err
 	}

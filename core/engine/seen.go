@@ -78,3 +78,12 @@ func (r *Run) ValueOf(v *model.Var, p *Player, at int) (value expr.Value, runs b
 	}
 	return expr.OfNum(held.Num), true
 }
+
+// Shown are the values that a player has of some variables of players, by name, as people know them.
+func (r *Run) Shown(p *Player, vars []*model.Var) map[string]expr.Value {
+	out := map[string]expr.Value{}
+	for _, v := range vars {
+		out[v.Name] = r.read(v, owner{v.Hold.Index, p, -1})
+	}
+	return out
+}

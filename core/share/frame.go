@@ -81,6 +81,12 @@ func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words
 	return append(into, '}'), true
 }
 
+// News says whether anything of what a player's machine sees has changed since a tick.
+func (b *Board) News(player string, since int64) bool {
+	v := b.players[player]
+	return v != nil && (since == Whole || v.since > since || b.everyone.tick > since || b.scenes[v.scene].tick > since || v.self.tick > since)
+}
+
 func (b *Board) packed(into []byte, how [parts]int, raws [parts][]byte, w Words) []byte {
 	head := byte(0)
 	for i, h := range how {

@@ -19,9 +19,32 @@ import (
 type Mirror struct {
 	layout *Layout // only packed frames need it
 	seats  map[int]string
+	names  map[string]map[place]string // addresses that were put together before, by player
 	parts  [parts]map[string]Seen
 	Tick   int64
 	Time   int64 // the session's at that tick, in milliseconds
+}
+
+// place is where a value stands.
+type place struct{ holder, field, copy int }
+
+// address is Layout.Address, put together once.
+func (m *Mirror) address(holder, field, copy int, player string) string {
+	if !m.layout.Holders[holder].Players {
+		player = ""
+	}
+	mine := m.names[player]
+	if mine == nil {
+		mine = map[place]string{}
+		m.names[player] = mine
+	}
+	key := place{holder, field, copy}
+	name, ok := mine[key]
+	if !ok {
+		name = m.layout.Address(holder, field, copy, player)
+		mine[key] = name
+	}
+	return name
 }
 
 // Seen is a value that a machine was sent: as JSON, or unpacked.
@@ -45,7 +68,7 @@ var ErrFrame = errors.New("this is no frame")
 
 // NewMirror believes nothing yet. Without a layout it reads JSON frames only.
 func NewMirror(layout *Layout) *Mirror {
-	m := &Mirror{layout: layout, seats: map[int]string{}}
+	m := &Mirror{layout: layout, seats: map[int]string{}, names: map[string]map[place]string{}}
 	for i := range m.parts {
 		m.parts[i] = map[string]Seen{}
 	}
@@ -171,7 +194,7 @@ func (m *Mirror) unpack(s *pack.Source, part int, h *Heard) {
 			delete(m.seats, seat)
 		}
 		for _, f := range m.layout.fields[holder][part] {
-			delete(m.parts[part], m.layout.Address(holder, f, at, m.seats[seat]))
+			delete(m.parts[part], m.address(holder, f, at, m.seats[seat]))
 		}
 	}
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
@@ -181,13 +204,12 @@ func (m *Mirror) unpack(s *pack.Source, part int, h *Heard) {
 
 // forget drops all that was believed of a player.
 func (m *Mirror) forget(player string) {
-	for i := range m.parts {
-		for address := range m.parts[i] {
-			if _, who, ok := strings.Cut(address, "@"); ok && who == player {
-				delete(m.parts[i], address)
-			}
+	for _, address := range m.names[player] {
+		for i := range m.parts {
+			delete(m.parts[i], address)
 		}
 	}
+	delete(m.names, player)
 }
 
 func (m *Mirror) unpackGroup(s *pack.Source, part int, h *Heard) {
@@ -212,7 +234,7 @@ func (m *Mirror) unpackGroup(s *pack.Source, part int, h *Heard) {
 		if field.Form == FormID {
 			m.seats[seat] = item.Value.Text
 		}
-		address := l.Address(holder, f, at, m.seats[seat])
+		address := m.address(holder, f, at, m.seats[seat])
 		m.parts[part][address] = Seen{item: item}
 		h.Moved = append(h.Moved, address)
 	}
@@ -245,6 +267,46 @@ func (m *Mirror) JSON(address string) (jsontext.Value, bool) {
 		}
 	}
 	return nil, false
+}
+
+// Place is the place under an address, such as player.place@wren.
+func (m *Mirror) Place(address string) (Point, bool) {
+	for i := range m.parts {
+		x, ok := m.parts[i][address]
+		if !ok {
+			continue
+		}
+		if x.raw == nil {
+			return m.layout.point(x.item), true
+		}
+		var p Placed
+		if json.Unmarshal(x.raw, &p) != nil {
+			return Point{}, false
+		}
+		out := Point{Scene: p.Scene, At: p.At, Facing: p.Facing, Arrival: p.Arrival}
+		if p.Time != nil {
+			nano, _ := p.Time.Nano()
+			out.Time = nano / 1_000_000
+		}
+		return out, true
+	}
+	return Point{}, false
+}
+
+func (l *Layout) point(x Item) Point {
+	p := l.placed(x)
+	return Point{p.Scene, p.At, p.Facing, x.Time, x.Arrival}
+}
+
+// Players lists those who are in the session, in no order.
+func (m *Mirror) Players() []string {
+	var out []string
+	for address := range m.parts[Everyone] {
+		if id, ok := strings.CutPrefix(address, "player.here@"); ok {
+			out = append(out, id)
+		}
+	}
+	return out
 }
 
 func (m *Mirror) text(x Seen) jsontext.Value {

@@ -5,11 +5,13 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"alluvion/core/expr"
 	"alluvion/core/save"
 	"alluvion/core/share"
 	"alluvion/service/live"
@@ -27,12 +29,13 @@ type Overview struct {
 
 // Watched is one player with their machine.
 type Watched struct {
-	Player   string         `json:"player"`
-	Place    save.Place     `json:"place"`
-	Dead     bool           `json:"dead"`
-	Machine  *Machine       `json:"machine,omitempty" doc:"How their connection is doing; missing where they have none."`
-	Lost     *time.Time     `json:"lost,omitempty" doc:"When the connection was lost; the seat is kept for a while."`
-	Refusals map[string]int `json:"refusals" doc:"How much was refused of them, by kind."`
+	Player   string                `json:"player"`
+	Place    save.Place            `json:"place"`
+	Dead     bool                  `json:"dead"`
+	Machine  *Machine              `json:"machine,omitempty" doc:"How their connection is doing; missing where they have none."`
+	Lost     *time.Time            `json:"lost,omitempty" doc:"When the connection was lost; the seat is kept for a while."`
+	Refusals map[string]int        `json:"refusals" doc:"How much was refused of them, by kind."`
+	Values   map[string]expr.Value `json:"values" doc:"Of the variables that were asked for."`
 }
 
 // Machine is how a connection is doing. It counts from its beginning.
@@ -89,19 +92,24 @@ func (s *Server) layout(_ context.Context, in *SessionPath) (*layoutOutput, erro
 	return &layoutOutput{"application/json", `"` + session.Layout().Plan + `"`, raw}, err
 }
 
-func (s *Server) overview(ctx context.Context, in *SessionPath) (*body[Overview], error) {
+type overviewInput struct {
+	SessionPath
+	Show string `query:"show" maxLength:"1000" doc:"Variables of players to show, with commas between: player.warmth,player.parcels."`
+}
+
+func (s *Server) overview(ctx context.Context, in *overviewInput) (*body[Overview], error) {
 	session, err := s.live.Session(in.Game, in.Session)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	o, err := session.Overview(ctx)
+	o, err := session.Overview(ctx, strings.Split(in.Show, ","))
 	return &body[Overview]{overviewOf(o)}, s.asProblem(err)
 }
 
 func overviewOf(o live.Overview) Overview {
 	out := Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]Watched, 0, len(o.Players)), Things: o.Things, Held: o.Held, Refused: make([]Refused, 0, len(o.Denied))}
 	for _, p := range o.Players {
-		w := Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: p.Refusals}
+		w := Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: p.Refusals, Values: p.Values}
 		if !p.Lost.IsZero() {
 			lost := p.Lost.UTC()
 			w.Lost = &lost
@@ -139,8 +147,9 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 	out := http.NewResponseController(w)
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
+	show := strings.Split(r.URL.Query().Get("show"), ",")
 	for {
-		o, err := session.Overview(r.Context())
+		o, err := session.Overview(r.Context(), show)
 		_ = out.SetWriteDeadline(time.Now().Add(10 * time.Second))
 		if err != nil {
 			_, _ = fmt.Fprint(w, "event: closed\ndata: {}\n\n")

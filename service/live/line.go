@@ -48,6 +48,8 @@ type Line struct {
 	seen     int64 // the tick that the machine was sent last, or share.Whole
 	heard    int64 // the number of the last thing that it was told
 	done     uint64
+	at       int64  // the session's time at that tick, in milliseconds
+	toldDone uint64 // the number that it was told to be done
 	checks   bool
 	expected string // the digest of what it ought to believe at the tick checked
 	checked  int64

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"time"
 
+	"alluvion/core/expr"
+	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/share"
 )
@@ -28,6 +30,7 @@ type Watched struct {
 	Machine  *Machine  // nil where none is connected
 	Lost     time.Time // when the connection was lost; zero where it was not
 	Refusals map[string]int
+	Values   map[string]expr.Value // of the variables that were asked for
 }
 
 // Machine is how a connection is doing. What it counts, it counts since it began.
@@ -45,9 +48,16 @@ type Machine struct {
 // mostShown is how many refusals an overview shows.
 const mostShown = 50
 
-// Overview looks at the session.
-func (s *Session) Overview(ctx context.Context) (Overview, error) {
+// Overview looks at the session; of each player it has the variables named (player.warmth). What is no variable of a
+// player is left out.
+func (s *Session) Overview(ctx context.Context, names []string) (Overview, error) {
 	var o Overview
+	var vars []*model.Var
+	for _, name := range names {
+		if v := s.m.Var(name); v != nil && v.Holder == model.OfPlayer {
+			vars = append(vars, v)
+		}
+	}
 	err := s.ask(ctx, func() {
 		s.advance()
 		o.Clock = s.clock()
@@ -61,6 +71,7 @@ func (s *Session) Overview(ctx context.Context) (Overview, error) {
 				w.Lost = at.lost
 				w.Machine = s.machine(at.line)
 			}
+			w.Values = s.run.Shown(p, vars)
 			o.Players = append(o.Players, w)
 		}
 		world := s.run.World()

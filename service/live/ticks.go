@@ -11,6 +11,9 @@ import (
 // checkEvery is how often machines are asked what they believe.
 const checkEvery = 5 * time.Second
 
+// quietFor is how long a machine is sent nothing where nothing changes: then it is told that time goes on.
+const quietFor = time.Second
+
 // begin makes a session ready to be followed by machines. A session that nobody follows costs nothing: it has no board
 // and no beat.
 func (s *Session) begin() {
@@ -70,11 +73,16 @@ func (s *Session) tick(due time.Time) {
 func (s *Session) post(player string, at *seat, check bool) {
 	line := at.line
 	w := share.Words{Done: line.done, Check: check && line.checks, Told: at.words()}
+	quiet := w.Told == nil && !w.Check && w.Done == line.toldDone && !s.board.News(player, line.seen)
+	if quiet && s.board.Clock()-line.at < quietFor.Milliseconds() {
+		line.seen = s.board.Now() // it knows all that there is to know
+		return
+	}
 	frame, ok := s.board.Frame(line.room(), line.As, player, line.seen, w)
 	if !ok {
 		return
 	}
-	line.seen = s.board.Now()
+	line.seen, line.at, line.toldDone = s.board.Now(), s.board.Clock(), w.Done
 	if w.Check {
 		line.checked, line.expected = line.seen, s.board.Digest(player)
 	}

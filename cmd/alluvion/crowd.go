@@ -1,0 +1,124 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"alluvion/client/crowd"
+)
+
+// runCrowd lets simulated players play in a running service, and says what came of it.
+func runCrowd(c *call) (int, error) {
+	if err := c.noArgs(); err != nil {
+		return wrongUse, err
+	}
+	if c.liars+c.lagging+c.deaf+c.dropping > c.players {
+		fmt.Fprintf(c.err, "alluvion: of %s, %d cannot lie, lag, stop reading or drop.\n", plural(c.players, "player"), c.liars+c.lagging+c.deaf+c.dropping)
+		return wrongUse, errUse
+	}
+	config := crowd.Config{Game: c.game, Session: c.session, Players: c.players, For: c.lasts, Seed: uint64(c.seed), Rate: c.rate, Packed: !c.plain, Name: c.who,
+		Liars: c.liars, Lagging: c.lagging, Deaf: c.deaf, Dropping: c.dropping}
+	var progress func(crowd.Report)
+	if bool(c.style) && !c.json {
+		progress = func(r crowd.Report) { fmt.Fprintf(c.out, "\r\x1b[K%s", c.crowdLine(r)) }
+	}
+	r, err := crowd.Run(c.ctx, c.remote(), config, progress)
+	if progress != nil {
+		fmt.Fprint(c.out, "\r\x1b[K")
+	}
+	if err != nil {
+		return failed, err
+	}
+	if c.json {
+		err = writeJSON(c.out, r)
+	} else {
+		c.printCrowd(r)
+	}
+	if r.Unforseen > 0 {
+		return findings, err
+	}
+	return fine, err
+}
+
+// crowdLine is how a crowd stands, in a line that is redrawn in place.
+func (c *call) crowdLine(r crowd.Report) string {
+	var scenes []string
+	for _, id := range slices.Sorted(maps.Keys(r.Scenes)) {
+		scenes = append(scenes, fmt.Sprintf("%s %d", id, r.Scenes[id]))
+	}
+	return fmt.Sprintf("%4.0fs  %d of %d here  %d moves  %d refused  %d mismatches  %s", r.Took, r.Here, r.Players, r.Moves, total(r.Refused), total(r.Differs), strings.Join(scenes, ", "))
+}
+
+func total[K comparable](counts map[K]int) int {
+	n := 0
+	for _, x := range counts {
+		n += x
+	}
+	return n
+}
+
+func (c *call) printCrowd(r crowd.Report) {
+	s := c.style
+	fmt.Fprintf(c.out, "%s played for %.0f seconds, in %s.\n", s.bold(plural(r.Players, "player")), r.Took, plural(r.Visits, "visit"))
+	line := func(name, text string) { fmt.Fprintf(c.out, "  %-12s %s\n", name, text) }
+	line("asked", fmt.Sprintf("%d moves; %s", r.Moves, counted(r.Done)))
+	line("refused", counted(r.Refused))
+	line("connections", fmt.Sprintf("%d resumed, %d ended by the service", r.Resumed, r.CutOff))
+	line("heard", fmt.Sprintf("%d frames, %s; %s a player and second", r.Frames, size(r.Bytes), size(int64(float64(r.Bytes)/max(r.Took, 1)/float64(max(r.Players, 1))))))
+	line("delay", fmt.Sprintf("%.0f ms from a move until it is told that it was applied; 99 of 100 within %.0f ms, the longest %.0f ms", r.Delay.Median, r.Delay.P99, r.Delay.Most))
+	line("mismatches", counted(r.Differs))
+	if r.Unforseen == 0 {
+		fmt.Fprintln(c.out, s.green("Nothing went otherwise than it should."))
+		return
+	}
+	fmt.Fprintln(c.out, s.red(fmt.Sprintf("%s that should not have been:", plural(r.Unforseen, "thing"))))
+	for _, p := range r.Problems {
+		fmt.Fprintf(c.out, "  %s\n", p)
+	}
+}
+
+// counted are counts in words, the most first.
+func counted[K ~string](counts map[K]int) string {
+	names := slices.SortedFunc(maps.Keys(counts), func(a, b K) int {
+		if counts[a] != counts[b] {
+			return counts[b] - counts[a]
+		}
+		return strings.Compare(string(a), string(b))
+	})
+	var out []string
+	for _, n := range names {
+		if counts[n] > 0 {
+			out = append(out, fmt.Sprintf("%d %s", counts[n], n))
+		}
+	}
+	if out == nil {
+		return "none"
+	}
+	return strings.Join(out, ", ")
+}
+
+// size is a number of bytes as people read it.
+func size(n int64) string {
+	switch {
+	case n < 10_000:
+		return fmt.Sprintf("%d B", n)
+	case n < 10_000_000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	}
+	return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+}
+
+// demoCrowd lets a few simulated players walk about in the demo, until ctx ends.
+func (c *call) demoCrowd(ctx context.Context, address string) {
+	if c.players == 0 {
+		return
+	}
+	_, err := crowd.Run(ctx, c.serviceAt(address), crowd.Config{Game: "lantern-pass", Session: "winter", Players: c.players, For: 1000 * time.Hour, Seed: 7, Rate: 5, Packed: true, Name: "lark"}, nil)
+	if err != nil && ctx.Err() == nil {
+		fmt.Fprintf(c.err, "alluvion: the demo's simulated players have stopped: %v\n", err)
+	}
+}
