@@ -24,7 +24,18 @@ type row struct{ what, ours, peer, ratio, wanted string }
 func main() {
 	testing.Init()
 	only := flag.String("only", "", "measure only what has this word in its name, and write nothing down")
+	as := flag.String("as", "", "what this process is in a benchmark of several: peer or crowd")
+	addr := flag.String("addr", "", "where the server of such a benchmark is")
+	size := flag.Int("size", 0, "how many bytes the peer sends")
 	flag.Parse()
+	switch *as {
+	case "peer":
+		runPeer(*addr, *size)
+		return
+	case "crowd":
+		runCrowd(*addr, *size)
+		return
+	}
 	if err := flag.Set("test.benchtime", "100ms"); err != nil {
 		panic(err)
 	}
@@ -32,7 +43,7 @@ func main() {
 	for _, m := range []struct {
 		name string
 		rows func() []row
-	}{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)}, {"start", one(start)}, {"console", one(firstLoad)}} {
+	}{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)}, {"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}} {
 		if strings.Contains(m.name, *only) {
 			rows = append(rows, m.rows()...)
 		}

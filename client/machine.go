@@ -26,15 +26,15 @@ import (
 // Joining says how a machine joins a session.
 type Joining struct {
 	Player string
-	Server string                // instead of a player: the name of the game's server that asks
-	Slot   int                   // from 1; 0 stands for 1
-	Picks  map[string]expr.Value // what the player picks on the way in
-	Packed bool                  // frames are packed, as the session's layout says
-	Layout *share.Layout         // the session's, where it is known; it is fetched otherwise
-	Checks bool                  // the machine says now and then what it believes
-	Deaf   bool                  // frames are counted, but not read: for measuring the service
-	From   *Machine              // the machine to go on from: its connection was lost
-	Told   func(wire.Told)       // called with what the player is told; it must not wait for the machine
+	Server string                         // instead of a player: the name of the game's server that asks
+	Slot   int                            // from 1; 0 stands for 1
+	Picks  map[string]expr.Value          // what the player picks on the way in
+	Packed bool                           // frames are packed, as the session's layout says
+	Layout *share.Layout                  // the session's, where it is known; it is fetched otherwise
+	Checks bool                           // the machine says now and then what it believes
+	Deaf   func(h share.Heard, bytes int) // where it is given, it is told of each packed frame, and nothing else is read: for measuring
+	From   *Machine                       // the machine to go on from: its connection was lost
+	Told   func(wire.Told)                // called with what the player is told; it must not wait for the machine
 }
 
 // Machine is a player's machine in a session: it believes what the service says, and asks for what the player wants.
@@ -115,7 +115,7 @@ func (s *Session) Watch(ctx context.Context, show []string, told func(api.Overvi
 // Join connects a player's machine to the session.
 func (s *Session) Join(ctx context.Context, j Joining) (*Machine, error) {
 	m := &Machine{joining: j, done: make(chan struct{}), asked: map[uint64]chan wire.Said{}, tracks: map[string]*share.Track{}, stir: make(chan struct{}), began: time.Now()}
-	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && !j.Deaf}
+	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && j.Deaf == nil}
 	if j.Packed {
 		m.layout = j.Layout
 		if m.layout == nil {
@@ -205,8 +205,10 @@ func (m *Machine) read() {
 			m.end(ended(err))
 			return
 		}
-		if m.joining.Deaf {
-			m.count(len(raw))
+		if m.joining.Deaf != nil {
+			if h, ok := share.Head(raw); ok {
+				m.joining.Deaf(h, len(raw))
+			}
 			continue
 		}
 		if err := m.take(kind, raw); err != nil {
@@ -214,13 +216,6 @@ func (m *Machine) read() {
 			return
 		}
 	}
-}
-
-func (m *Machine) count(bytes int) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	m.frames++
-	m.bytes += int64(bytes)
 }
 
 func (m *Machine) end(err error) {

@@ -273,10 +273,15 @@ func readThing(r *engine.Run, f *Field, _ *engine.Player, at int) Item {
 // PackPlace writes a place in bits at the end of into.
 func (l *Layout) PackPlace(into []byte, scene int, at []fixed.Num, facing string) []byte {
 	var b pack.Bits
+	l.WritePlace(&b, scene, at, facing)
+	return append(into, b.Raw()...)
+}
+
+// WritePlace writes a place behind other bits.
+func (l *Layout) WritePlace(b *pack.Bits, scene int, at []fixed.Num, facing string) {
 	x := Item{Scene: scene, Facing: facing}
 	copy(x.At[:], at)
-	l.writePlace(&b, x)
-	return append(into, b.Raw()...)
+	l.writePlace(b, x)
 }
 
 // UnpackPlace reads what PackPlace wrote.

@@ -147,21 +147,38 @@ func (m *Mirror) ApplyText(raw []byte) (Heard, error) {
 	return h, nil
 }
 
+// Head reads what stands before the values of a packed frame; false where it is none.
+func Head(raw []byte) (Heard, bool) {
+	h, _, ok := readHead(raw)
+	return h, ok
+}
+
+func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
+	if len(raw) < 2 || raw[0] != packedTick {
+		return Heard{}, nil, false
+	}
+	rest = raw[2:]
+	var numbers [3]uint64
+	for i := range numbers {
+		n, size := binary.Uvarint(rest)
+		if size <= 0 {
+			return Heard{}, nil, false
+		}
+		numbers[i], rest = n, rest[size:]
+	}
+	return Heard{Tick: int64(numbers[0]), Time: int64(numbers[1]), Done: numbers[2], Check: raw[1]&(1<<6) != 0}, rest, true
+}
+
 // ApplyPacked takes a packed frame in. After an error the machine has to ask for the whole state.
 func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 	if len(raw) < 2 || raw[0] != packedTick || m.layout == nil {
 		return Heard{}, ErrFrame
 	}
-	head, rest := raw[1], raw[2:]
-	var numbers [3]uint64
-	for i := range numbers {
-		n, size := binary.Uvarint(rest)
-		if size <= 0 {
-			return Heard{}, ErrFrame
-		}
-		numbers[i], rest = n, rest[size:]
+	head := raw[1]
+	h, rest, ok := readHead(raw)
+	if !ok {
+		return Heard{}, ErrFrame
 	}
-	h := Heard{Tick: int64(numbers[0]), Time: int64(numbers[1]), Done: numbers[2], Check: head&(1<<6) != 0}
 	s := pack.NewSource(rest)
 	for i := range m.parts {
 		switch head >> (2 * i) & 3 {

@@ -32,6 +32,9 @@ func (s *Session) cut(moments []engine.SaveMoment, left []*save.Player, asked st
 // recover, those who leave without a save moment are kept as recovery state: the operator ends their
 // visit, not they.
 func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recover bool) (<-chan store.CutResult, map[string]string) {
+	if len(moments)+len(left) == 0 {
+		return nil, nil // mostly so: there is nothing to be written yet
+	}
 	changed, world := s.ledger.Players(), s.ledger.World()
 	cut, ok := s.ledger.Cut(s.run, moments, left)
 	if !ok {

@@ -136,7 +136,7 @@ func (s *Session) clock() int64 {
 
 // wake starts or stops the clock, as players come and go.
 func (s *Session) wake() {
-	present := len(s.run.Present()) > 0
+	present := len(s.run.Now()) > 0
 	switch {
 	case present && s.awake.IsZero():
 		s.awake = time.Now()
