@@ -120,7 +120,7 @@ func (w *walker) visit(ctx context.Context) {
 func (w *walker) turn(ctx context.Context) bool {
 	w.tally()
 	switch {
-	case w.kind == Liar && w.dice.IntN(30) == 0:
+	case w.kind == Liar && w.dice.IntN(12) == 0:
 		w.lie(ctx)
 	case w.kind == Dropping && w.dice.IntN(dropsAfter) == 0:
 		w.m.Drop()

@@ -117,7 +117,7 @@ func (c *call) demoCrowd(ctx context.Context, address string) {
 	if c.players == 0 {
 		return
 	}
-	_, err := crowd.Run(ctx, c.serviceAt(address), crowd.Config{Game: "lantern-pass", Session: "winter", Players: c.players, For: 1000 * time.Hour, Seed: 7, Rate: 5, Packed: true, Name: "lark"}, nil)
+	_, err := crowd.Run(ctx, c.serviceAt(address), crowd.Config{Game: "lantern-pass", Session: "winter", Players: c.players, For: 1000 * time.Hour, Seed: 7, Rate: 5, Packed: true, Name: "lark", Liars: c.players / 6}, nil)
 	if err != nil && ctx.Err() == nil {
 		fmt.Fprintf(c.err, "alluvion: the demo's simulated players have stopped: %v\n", err)
 	}

@@ -16,10 +16,13 @@ import (
 
 	"alluvion/client"
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/internal/browser"
 	"alluvion/service"
 	"alluvion/service/api"
+	"alluvion/service/auth"
 )
 
 var ctx = context.Background()
@@ -359,6 +362,56 @@ func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('rope_bridge')`, "it leads to the passage")
 }
 
+func TestTheLivePageFollowsASession(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/live")
+	p.sees("One player, 0 connected")
+	ada, err := p.room.Join(ctx, client.Joining{Player: "ada", Packed: true, Checks: true})
+	require.NoError(t, err)
+	p.sees("2 players, 1 connected")
+	lie := expr.OfInt(9)
+	require.Error(t, ada.Do(ctx, wire.Ask{Is: "write", Name: "player.parcels", Value: &lie}))
+	p.sees("is not written by players")
+	require.NoError(t, ada.Do(ctx, wire.Ask{Is: "move", To: []fixed.Num{fixed.FromInt(30), fixed.FromInt(2)}}))
+	p.press("ada")
+	p.sees("all values")
+	p.sees("1 forbidden")
+	p.until(`(() => { const d = document.querySelector('.dot.picked'); return d && d.getAttribute('transform') === 'translate(30 2)' })()`, "ada is drawn where she is")
+	require.NoError(t, ada.Do(ctx, wire.Ask{Is: "pass", Name: "porch_gorge"}))
+	p.until(`document.querySelector('svg.map')?.getAttribute('aria-label').startsWith('Scree Gorge')`, "the map follows her")
+	ada.Believe("player.warmth@ada", "-18")
+	p.sees("Believed otherwise")
+	p.sees("-18")
+
+	require.NoError(t, p.room.Close(ctx))
+	p.sees("is not open")
+	p.press("Open the session winter")
+	p.sees("Nobody is here")
+}
+
+func TestAConsoleAsksForATokenWhereOneIsNeeded(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "a.db")
+	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Tokens: true})
+	require.NoError(t, err)
+	t.Cleanup(func() { assert.NoError(t, s.Stop(ctx)) })
+	keys, err := auth.Load(service.KeysFile(data))
+	require.NoError(t, err)
+	token, err := keys.Issue(auth.Who{Role: auth.Designer}, time.Now(), time.Hour)
+	require.NoError(t, err)
+	parent, err := tab()
+	require.NoError(t, err)
+	within, cancel := context.WithTimeout(parent, time.Minute)
+	t.Cleanup(cancel)
+	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) })
+	p := &page{t: t, ctx: within, url: s.URL()}
+	p.goTo("/")
+	p.sees("A token is needed")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.SendKeys(chromedp.CSS("input[type=password]"), "nonsense\r")))
+	p.sees("is not good")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.SendKeys(chromedp.CSS("input[type=password]"), strings.Repeat("\b", 8)+token+"\r")))
+	p.until(`!document.body.innerText.includes('A token is needed') && document.querySelector('h1')`, "the console opens")
+}
+
 func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	p := open(t)
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
@@ -370,7 +423,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "Save the plan",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

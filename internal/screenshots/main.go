@@ -25,17 +25,24 @@ import (
 	"alluvion/service/api"
 )
 
-type page struct{ name, path, theme string }
+type page struct {
+	name, path, theme string
+	wait              time.Duration // until something has happened that is worth a picture
+}
+
+const soon = 1500 * time.Millisecond
 
 var pages = []page{
-	{"games", "/", "light"},
-	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light"},
-	{"matrix-dark", "/games/lantern-pass/matrix?row=player.parcels&at=death", "dark"},
-	{"plan", "/games/lantern-pass/plan?line=41", "light"},
-	{"players", "/games/lantern-pass/players", "light"},
-	{"player", "/games/lantern-pass/players/wren", "light"},
-	{"saves", "/games/lantern-pass/players/pike?part=saves", "light"},
-	{"versions", "/games/lantern-pass/versions", "light"}, // the last: the demo gets its next version for it
+	{"games", "/", "light", soon},
+	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
+	{"matrix-dark", "/games/lantern-pass/matrix?row=player.parcels&at=death", "dark", soon},
+	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
+	{"players", "/games/lantern-pass/players", "light", soon},
+	{"player", "/games/lantern-pass/players/wren", "light", soon},
+	{"saves", "/games/lantern-pass/players/pike?part=saves", "light", soon},
+	{"live", "/games/lantern-pass/live/winter?player=lark_6", "light", 20 * time.Second},
+	{"live-dark", "/games/lantern-pass/live/winter", "dark", 8 * time.Second},
+	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
 
 type terminal struct{ name, command string }
@@ -87,7 +94,7 @@ import -window root %s; kill $pid; rm -f %s.ready`, shell, path, path, path)
 }
 
 func shootPages(bin, out, only string) error {
-	ctx, cancel := context.WithTimeout(context.Background(), 2*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
 	defer cancel()
 	url, stopDemo, err := startDemo(bin)
 	if err != nil {
@@ -167,7 +174,7 @@ func picture(tab context.Context, url string, p page) ([]byte, error) {
 	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+p.theme+`')`)); err != nil {
 		return nil, err
 	}
-	if err := chromedp.Do(tab, chromedp.Navigate(url+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(1500*time.Millisecond)); err != nil {
+	if err := chromedp.Do(tab, chromedp.Navigate(url+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(p.wait)); err != nil {
 		return nil, err
 	}
 	return chromedp.Run(tab, chromedp.CaptureScreenshot())

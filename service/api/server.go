@@ -110,6 +110,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.saves(api)
 		s.watching(api)
 		s.budgets(api)
+		s.maps(api)
 		s.tokens(api)
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)

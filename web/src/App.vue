@@ -4,7 +4,9 @@ import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
+import { asksForToken } from './api/client'
 import NameSearch from './components/NameSearch.vue'
+import TokenDoor from './components/TokenDoor.vue'
 import { useGames } from './composables/resources'
 
 const route = useRoute()
@@ -20,6 +22,7 @@ const pages = [
   { name: 'matrix', title: 'What survives what' },
   { name: 'plan', title: 'Plan' },
   { name: 'players', title: 'Players' },
+  { name: 'live', title: 'Live' },
   { name: 'versions', title: 'Versions' },
 ]
 
@@ -57,6 +60,7 @@ function turn() {
       <RouterView :key="game" />
     </main>
     <NameSearch ref="search" :game="game" />
+    <TokenDoor v-if="asksForToken" />
   </v-app>
 </template>
 

@@ -1,4 +1,5 @@
 import createClient from 'openapi-fetch'
+import { ref } from 'vue'
 
 import type { components, paths } from './schema'
 
@@ -13,6 +14,22 @@ export type Problem = Schemas['Problem']
 export type Value = string | number | boolean | null
 
 export const api = createClient<paths>({ baseUrl: '/' })
+
+/** Whether the service asks for a token, and there is none that is good. */
+export const asksForToken = ref(false)
+
+api.use({
+  onResponse({ response }) {
+    if (response.status === 401) asksForToken.value = true
+  },
+})
+
+/** Shows a token to the service, which keeps it in a cookie that no page can read. It gives what is wrong with it, or nothing. */
+export async function signIn(token: string): Promise<string> {
+  const answer = await fetch('/v1/login', { method: 'POST', headers: { Authorization: `Bearer ${token.trim()}` } })
+  if (answer.ok) return ''
+  return ((await answer.json()) as Problem).detail ?? 'The token is not good.'
+}
 
 /** What went wrong with a request, in the service's own words. */
 export class ApiError extends Error {

@@ -19,6 +19,16 @@ export const usePlayer = (game: () => string, player: () => string, slot: () => 
     1000,
   )
 
+export const useSessions = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/sessions', { params: { path: { game: game() } } })), game, 4000)
+
+/** The scenes of the plan that a session runs, to be drawn. */
+export const useSceneMap = (game: () => string, session: () => string) =>
+  useResource(
+    async () => (session() ? dataOf(await api.GET('/v1/games/{game}/sessions/{session}/map', { params: { path: { game: game(), session: session() } } })) : undefined),
+    () => [game(), session()],
+  )
+
 /** The newest changes of a player in the session that they are in. */
 export const useTrail = (game: () => string, session: () => string | undefined, player: () => string, name: () => string) =>
   useResource(
