@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
 
 	"alluvion/service/api"
@@ -39,7 +40,8 @@ func runWatch(c *call) (int, error) {
 		if since := time.Since(at); since >= time.Second { // what happened within a quarter of a second is no rate
 			rates, before, at = ratesOf(o, before, since), o, time.Now()
 		}
-		fmt.Fprint(c.out, "\x1b[H\x1b[J"+c.screen(o, rates, show, rows()))
+		wide, high := terminalSize()
+		fmt.Fprint(c.out, "\x1b[H\x1b[J"+fitted(c.screen(o, rates, show, high), wide))
 	})
 	if c.ctx.Err() != nil {
 		return fine, nil
@@ -50,12 +52,23 @@ func runWatch(c *call) (int, error) {
 	return fine, err
 }
 
-// rows is how many lines the terminal has.
-func rows() int {
-	if _, n, err := term.GetSize(int(os.Stdout.Fd())); err == nil && n > 8 {
-		return n
+// terminalSize is how many columns and lines the terminal has.
+func terminalSize() (wide, high int) {
+	if w, h, err := term.GetSize(int(os.Stdout.Fd())); err == nil && w > 20 && h > 8 {
+		return w, h
 	}
-	return 24
+	return 80, 24
+}
+
+// fitted cuts lines that are wider than the terminal: a line that wraps would move all that stands below it.
+func fitted(screen string, wide int) string {
+	lines := strings.Split(screen, "\n")
+	for i, line := range lines {
+		if text.StringWidthWithoutEscSequences(line) > wide {
+			lines[i] = text.Trim(line, wide)
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 // rate is what goes over a connection in a second.
@@ -172,7 +185,8 @@ func (c *call) machineCells(p api.Watched, r rate) table.Row {
 	if p.Machine.Mismatches > 0 {
 		unlike = c.style.red(fmt.Sprint(p.Machine.Mismatches))
 		if d := p.Machine.Unlike; len(d) > 0 {
-			unlike += " " + d[0].Address
+			name, _, _ := strings.Cut(d[0].Address, "@")
+			unlike += " " + strings.TrimPrefix(name, "player.")
 		}
 	}
 	return table.Row{kind, fmt.Sprintf("%.0f", r.in), fmt.Sprintf("%.0f", r.out), fmt.Sprintf("%.1f", r.bytes/1000), behind, refused, unlike}

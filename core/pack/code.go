@@ -15,14 +15,14 @@ import (
 // write values without the plan.
 type Code struct {
 	Kind     string    `json:"kind" enum:"number,truth,option,text,list" doc:"number: (value - min) / step. option: its index in options. text: how many letters, then each. list: how many items, then each."`
-	Optional bool      `json:"optional,omitempty" doc:"It may be none: of a number or an option a code after the last one, of the others a bit before it that says whether there is a value."`
+	Optional bool      `json:"optional,omitzero" doc:"It may be none: of a number or an option a code after the last one, of the others a bit before it that says whether there is a value."`
 	Bits     int       `json:"bits" doc:"Of a number or an option: how many it takes. Of a text or a list: how many say how long it is."`
 	Min      fixed.Num `json:"min,omitzero"`
 	Step     fixed.Num `json:"step,omitzero"`
-	Codes    uint64    `json:"codes,omitempty" doc:"How many values there are, none left out."`
+	Codes    uint64    `json:"codes,omitzero" doc:"How many values there are, none left out."`
 	Options  []string  `json:"options,omitempty"`
 	Letters  string    `json:"letters,omitempty" doc:"Of a text: each letter is written as its index among these; without them the text is written in bytes of UTF-8."`
-	Most     int       `json:"most,omitempty" doc:"The greatest length of a text in letters (bytes where no letters are given), of a list in items."`
+	Most     int       `json:"most,omitzero" doc:"The greatest length of a text in letters (bytes where no letters are given), of a list in items."`
 	Item     *Code     `json:"item,omitempty"`
 }
 

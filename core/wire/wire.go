@@ -34,7 +34,7 @@ type Hello struct {
 	Plan   string                `json:"plan,omitempty"` // the digest of the layout's plan that the client has
 	Run    string                `json:"run,omitempty"`  // to resume: the run, and
 	Tick   int64                 `json:"tick,omitzero"`  // the last tick that the client has seen
-	Checks bool                  `json:"checks,omitempty"`
+	Checks bool                  `json:"checks,omitzero"`
 }
 
 // Welcome answers a hello that was accepted.
@@ -50,7 +50,7 @@ type Welcome struct {
 	Grace   float64 `json:"grace"` // seconds
 	Number  uint64  `json:"number"`
 	Resumed bool    `json:"resumed"`
-	Missed  bool    `json:"missed,omitempty"` // messages were told in the meantime that are not known any more
+	Missed  bool    `json:"missed,omitzero"` // messages were told in the meantime that are not known any more
 	Tick    int64   `json:"tick"`
 }
 
@@ -74,7 +74,7 @@ type Ask struct {
 type Said struct {
 	Is       string     `json:"is"` // answer, refused, saved, pong, differs, fetch, bye
 	Number   uint64     `json:"number,omitzero"`
-	Repeat   bool       `json:"repeat,omitempty"`
+	Repeat   bool       `json:"repeat,omitzero"`
 	Kind     string     `json:"kind,omitempty"`
 	Why      string     `json:"why,omitempty"`
 	Rule     int        `json:"rule,omitzero"`

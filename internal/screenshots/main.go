@@ -1,7 +1,7 @@
 // Command screenshots takes the pictures that the documentation shows, from the demo: the console's
 // pages in headless Chromium, and the command line in a terminal window under Xvfb.
 //
-// It needs Debian's chromium, xvfb, xterm and imagemagick.
+// It needs Debian's chromium, xvfb, xterm, imagemagick and fonts-dejavu-core.
 package main
 
 import (
@@ -41,7 +41,6 @@ var pages = []page{
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
 	{"saves", "/games/lantern-pass/players/pike?part=saves", "light", soon},
 	{"live", "/games/lantern-pass/live/winter?player=lark_6", "light", 20 * time.Second},
-	{"live-dark", "/games/lantern-pass/live/winter", "dark", 8 * time.Second},
 	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
 
@@ -54,6 +53,8 @@ var terminals = []terminal{
 	{"cli-trial", "BIN save check examples/lantern-pass/history/saves/bad/unknown-options.json examples/lantern-pass/history/saves/bad/cut-short.json examples/lantern-pass/history/saves/fay.v2.json; BIN trial examples/lantern-pass/plan.yaml -old examples/lantern-pass/history/plan.v1.yaml,examples/lantern-pass/history/plan.v2.yaml"},
 	{"cli-compare", "BIN compare examples/lantern-pass/history/plan.v2.yaml examples/lantern-pass/plan.yaml"},
 	{"cli-pack", "BIN pack examples/lantern-pass/plan.yaml"},
+	{"cli-crowd", "BIN demo -addr 127.0.0.1:8297 -walkers 0 >/dev/null 2>&1 & sleep 4; BIN crowd -service http://127.0.0.1:8297 -players 24 -for 15s -liars 2 -lagging 2 -deaf 2 -dropping 2; kill %1"},
+	{"cli-watch", "BIN demo -addr 127.0.0.1:8297 -walkers 18 >/dev/null 2>&1 & sleep 4; timeout -s INT 25 BIN watch -service http://127.0.0.1:8297 -show player.warmth,player.parcels,player.courier; kill %1"},
 	{"cli-rehearse", "BIN rehearse examples/lantern-market; BIN rehearse examples/lantern-pass/rehearsals/a-cache-is-taken-once.yaml | head -34"},
 }
 
@@ -85,8 +86,8 @@ func takeAll(bin, out, only string) error {
 // shootTerminal runs a command in a terminal window and takes its picture.
 func shootTerminal(command, path string) error {
 	shell := "clear; " + command + "; touch " + path + ".ready; sleep 30"
-	script := fmt.Sprintf(`TERM=xterm-256color xterm -geometry 128x50 -fa Monospace -fs 9 -bg '#fdfcf9' -fg '#26323a' -cr '#fdfcf9' -xrm '*color1: #b3391f' -xrm '*color2: #2a6f5f' -xrm '*color3: #8a5a00' -xrm '*color5: #7a3f78' -xrm '*color6: #21607f' -e bash -c %q & pid=$!
-for i in $(seq 60); do [ -e %s.ready ] && break; sleep 0.25; done; sleep 0.6
+	script := fmt.Sprintf(`TERM=xterm-256color xterm -geometry 128x53 -fa 'DejaVu Sans Mono' -fs 9 -bg '#fdfcf9' -fg '#26323a' -cr '#fdfcf9' -xrm '*color1: #b3391f' -xrm '*color2: #2a6f5f' -xrm '*color3: #8a5a00' -xrm '*color5: #7a3f78' -xrm '*color6: #21607f' -e bash -c %q & pid=$!
+for i in $(seq 200); do [ -e %s.ready ] && break; sleep 0.25; done; sleep 0.6
 import -window root %s; kill $pid; rm -f %s.ready`, shell, path, path, path)
 	cmd := exec.Command("xvfb-run", "-a", "-s", "-screen 0 1024x800x24", "bash", "-c", script)
 	cmd.Stderr = os.Stderr

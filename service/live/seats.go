@@ -181,7 +181,10 @@ func (m *Manager) askLeave(s *Session, line *Line, ask wire.Ask) {
 	_, err := m.Do(context.Background(), s, engine.Request{Do: "leave", Player: line.Player, Number: ask.Number})
 	if err != nil {
 		s.later(func() { s.refuse(line, ask.Is, ask.Number, err) })
+		return
 	}
+	line.say(wire.Said{Is: "answer", Number: ask.Number})
+	line.End(wire.CodeLeft, "Your visit has ended.")
 }
 
 // asked runs on the session's goroutine.

@@ -17,6 +17,7 @@ const values = computed(() => {
   return (player.data.value?.values ?? []).filter((v) => !v.of && v.type !== 'stopwatch' && !(v.type === 'milestone' && !last.has(v.name)) && (last.has(v.name) || (!v.computed && shown(v.live) !== shown(v.start)))).map((v) => ({ ...v, by: last.get(v.name) ?? '' }))
 })
 const refusals = computed(() => Object.entries(props.watched.refusals ?? {}).map(([kind, n]) => `${n} ${kind}`).join(', '))
+const said = (json: string) => (json === 'null' ? 'none' : json || 'nothing')
 const unlike = computed(() => props.watched.machine?.unlike ?? [])
 </script>
 
@@ -43,8 +44,8 @@ const unlike = computed(() => props.watched.machine?.unlike ?? [])
         <tbody>
           <tr v-for="d in unlike" :key="d.address">
             <td class="mono">{{ d.address.split('@')[0] }}</td>
-            <td class="mono">{{ d.server || 'nothing' }}</td>
-            <td class="mono bad">{{ d.client || 'nothing' }}</td>
+            <td class="mono">{{ said(d.server) }}</td>
+            <td class="mono bad">{{ said(d.client) }}</td>
             <td class="number mono">{{ d.since }}</td>
           </tr>
         </tbody>
