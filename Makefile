@@ -64,6 +64,9 @@ fuzz:
 	$(GO) test ./core/save -fuzz FuzzDecode -fuzztime $(FUZZTIME)
 	$(GO) test ./core/save -fuzz FuzzOpen -fuzztime $(FUZZTIME)
 	$(GO) test ./core/upgrade -fuzz FuzzUpgrade -fuzztime $(FUZZTIME)
+	$(GO) test ./core/pack -fuzz FuzzDecode -fuzztime $(FUZZTIME)
+	$(GO) test ./core/share -fuzz FuzzFrames -fuzztime $(FUZZTIME)
+	$(GO) test ./core/wire -fuzz FuzzMessages -fuzztime $(FUZZTIME)
 
 clean:
 	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html

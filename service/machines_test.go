@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"runtime"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -509,4 +511,55 @@ func TestACrowdOfTwoHundredPlaysForAMinute(t *testing.T) {
 	}, 2*within, 100*time.Millisecond, "everybody leaves: who lost the connection, when the grace is over")
 	counts := h.metrics()
 	assert.True(t, strings.Contains(counts, "alluvion_connections 0\n"), "everybody has left")
+}
+
+// A session that nobody is in sleeps: its clock stands still, and it beats for nobody. It wakes when somebody comes.
+func TestAnEmptySessionSleepsAndWakes(t *testing.T) {
+	h := start(t)
+	ada := h.machine(client.Joining{Player: "ada"})
+	ada.move("30", "1")
+	require.NoError(t, ada.Leave(ctx))
+	asleep, err := h.room.State(ctx)
+	require.NoError(t, err)
+	ticks := tickCount(h.metrics())
+	time.Sleep(350 * time.Millisecond)
+	still, err := h.room.State(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, asleep.Time, still.Time)
+	assert.LessOrEqual(t, tickCount(h.metrics()), ticks+1)
+	again := h.machine(client.Joining{Player: "ada"})
+	again.until("time goes on", func() bool { return again.State().Tick > 2 })
+	awake, err := h.room.State(ctx)
+	require.NoError(t, err)
+	assert.Greater(t, awake.Time, asleep.Time)
+}
+
+func tickCount(metrics string) int {
+	_, rest, _ := strings.Cut(metrics, "\nalluvion_ticks_total ")
+	n, _, _ := strings.Cut(rest, "\n")
+	count, _ := strconv.Atoi(n)
+	return count
+}
+
+// What belongs to one session does not outlive it, and sessions of a game know nothing of one another.
+func TestSessionsAreApartAndLeaveNothingRunning(t *testing.T) {
+	h := start(t)
+	winter := h.machine(client.Joining{Player: "ada"})
+	room := h.room
+	before := runtime.NumGoroutine()
+	for i := range 10 {
+		var err error
+		h.room, err = h.c.Open(ctx, "lantern-pass", fmt.Sprintf("night_%d", i))
+		require.NoError(t, err)
+		bob := h.machine(client.Joining{Player: fmt.Sprintf("bob_%d", i), Packed: i%2 == 0})
+		bob.until("he is there", inScene(bob, bob.id, "lodge"))
+		bob.unknown("player.here@ada")
+		if i%3 == 0 {
+			bob.Drop()
+		}
+		require.NoError(t, h.room.Close(ctx))
+	}
+	h.room = room
+	winter.unknown("player.here@bob_1")
+	require.Eventually(t, func() bool { return runtime.NumGoroutine() <= before+4 }, within, 50*time.Millisecond, "%d goroutines at first", before)
 }

@@ -339,8 +339,8 @@ type daemon struct {
 	url string
 }
 
-func serve(t *testing.T, data string) *daemon {
-	cmd := program("serve", "-addr", "127.0.0.1:0", "-data", data)
+func serve(t *testing.T, data string, more ...string) *daemon {
+	cmd := program(append([]string{"serve", "-addr", "127.0.0.1:0", "-data", data}, more...)...)
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())
@@ -433,7 +433,7 @@ func TestAGracefulStopSavesEverybody(t *testing.T) {
 }
 
 func TestTheDemoHasPlayersInIt(t *testing.T) {
-	cmd := program("demo", "-addr", "127.0.0.1:0")
+	cmd := program("demo", "-addr", "127.0.0.1:0", "-walkers", "0")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, cmd.Start())

@@ -94,7 +94,7 @@ func manyMachines(t *rapid.T, m *model.Model, layout *share.Layout) {
 	}
 }
 
-func (x *machine) hear(t *rapid.T, b *share.Board) {
+func (x *machine) hear(t require.TestingT, b *share.Board) {
 	raw, ok := b.Frame(nil, x.as, x.player, x.seen, share.Words{Done: 7, Check: true})
 	require.True(t, ok)
 	apply := x.mirror.ApplyText
@@ -139,6 +139,23 @@ func TestABoardSaysWhatAMachineBelievesOtherwise(t *testing.T) {
 	_, ok = b.Frame(nil, share.JSON, "nobody", share.Whole, share.Words{})
 	require.False(t, ok)
 	require.Empty(t, b.Digest("nobody"))
+}
+
+// Who came and went while a machine heard nothing is nobody to it: what it knows of the world stays.
+func TestAMachineHearsOfSomebodyGoneWhomItNeverKnew(t *testing.T) {
+	w := cavern(t)
+	b := share.NewBoard(w.run, share.LayoutOf(w.m))
+	x := &machine{player: "ada", as: share.Packed, mirror: share.NewMirror(b.Layout), seen: share.Whole}
+	b.Tick(100)
+	x.hear(t, b)
+	w.join("bob")
+	b.Note(nil, "bob")
+	b.Tick(200)
+	_, err := w.run.Step(&engine.Request{Do: "leave", Player: "bob"})
+	require.NoError(t, err)
+	b.Note(nil, "bob")
+	b.Tick(300)
+	x.hear(t, b)
 }
 
 // A player who was put elsewhere is not moved by what was asked for before that (rule 8).

@@ -3,6 +3,7 @@ package model
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
@@ -48,6 +49,7 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b.allRequests()
 	b.allStandings()
 	b.allCarriers()
+	b.session()
 	b.allWeighed()
 	if b.found.Errors() {
 		return nil, b.found
@@ -61,6 +63,17 @@ type builder struct {
 	found finding.List
 	seen  map[string]bool
 	load  Commons
+}
+
+// session checks how one live run of the game is kept.
+func (b *builder) session() {
+	s := &b.Plan.Session
+	if rate := s.Ticks.Value; s.Ticks.Given && (rate.Per/time.Duration(rate.Times) < time.Second/60 || rate.Per/time.Duration(rate.Times) > time.Second) {
+		b.report("bad-value", s.Ticks.At, "ticks go from 1/s to 60/s, not %s.", rate)
+	}
+	if s.Grace.Value > time.Hour {
+		b.report("bad-value", s.Grace.At, "grace is at most an hour, not %s: so long a seat is kept for somebody who is not there.", s.Grace.Value)
+	}
 }
 
 func (b *builder) report(id string, at finding.At, format string, args ...any) {

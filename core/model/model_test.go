@@ -40,6 +40,8 @@ func TestMistakesThatOnlyTheWholePlanShows(t *testing.T) {
 		"a step that a decimal lacks":          {"type: int, min: 0, max: 40, start: 12", "type: decimal, start: 12", "missing", "step"},
 		"a limit off step":                     {"max: 40, start: 12", "max: 40, step: 5, start: 12", "bad-value", "steps of 5"},
 		"a limit beyond every reader":          {"max: 40, start: 12", "max: 90071992547409920, start: 12", "bad-value", "JSON"},
+		"a seat that is kept for a day":        {"saving: {every: 30s}", "saving: {every: 30s}\nsession: {grace: 24h}", "bad-value", "at most an hour"},
+		"frames that nobody draws":             {"saving: {every: 30s}", "saving: {every: 30s}\nsession: {ticks: 90/s}", "bad-value", "1/s to 60/s"},
 		"no value at all":                      {"max: 40, start: 12", "max: -1, start: 12", "bad-value", "no value"},
 		"no start":                             {", start: 12", "", "missing", "no start"},
 		"a type that is none":                  {"type: stopwatch", "type: stopwach", "unknown-name", "stopwatch"},

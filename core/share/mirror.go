@@ -206,7 +206,7 @@ func (m *Mirror) unpack(s *pack.Source, part int, h *Heard) {
 		if s.Err() != nil {
 			return
 		}
-		if who := m.seats[seat]; part == Everyone && holder == 0 {
+		if who, known := m.seats[seat]; part == Everyone && holder == 0 && known {
 			m.forget(who)
 			delete(m.seats, seat)
 		}
