@@ -111,7 +111,7 @@ func TestPackWritesAndReadsACarriersMessages(t *testing.T) {
 		assert.Equal(t, 3, r.code, says)
 		assert.Contains(t, r.errs, says)
 	}
+	assert.Contains(t, runWith(t, "", "pack", "-frames", plan).out, "player.warmth")
 	report := runWith(t, "", "pack", plan)
-	assert.Contains(t, report.out, "Packed frames")
 	assert.Contains(t, report.out, "60 lanes for 60 players: each is heard every 200ms.")
 }

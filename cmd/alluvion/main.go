@@ -42,7 +42,7 @@ type options struct {
 	json, accepted, verbose, steps, record, watch, all          bool
 	addr, data, service, game, session, row, at, junit, who, of string
 	carrier, encode, decode, show, role, cert, key              string
-	once, plain, rotate, tokens                                 bool
+	once, plain, rotate, tokens, frames                         bool
 	players, rate, liars, lagging, deaf, dropping               int
 	lasts                                                       time.Duration
 	plan, keys, old, goOn, rescue                               string
@@ -111,6 +111,7 @@ var commands = []command{
 	}},
 	{"keys", "DATA", "print the keys that seal what leaves a service, for save check -keys", runKeys, nil},
 	{"pack", "PLAN", "show what state costs on the wire, in frames and on the plan's carriers", runPack, func(fs *flag.FlagSet, o *options) {
+		fs.BoolVar(&o.frames, "frames", false, "show what each value costs in packed frames")
 		fs.StringVar(&o.carrier, "carrier", "", "the `carrier` of -encode and -decode; it needs no name where the plan has one")
 		fs.StringVar(&o.encode, "encode", "", "write these `values` as a message: JSON, a file with JSON, or - for standard input")
 		fs.StringVar(&o.decode, "decode", "", "read this `message`")

@@ -32,7 +32,13 @@ func runPack(c *call) (int, error) {
 	if c.encode != "" || c.decode != "" {
 		return c.packMessage(m)
 	}
-	c.printFrames(m)
+	if c.frames {
+		c.printFrames(m)
+		return fine, nil
+	}
+	if len(m.Carriers) == 0 {
+		fmt.Fprintf(c.out, "%s has no carriers: nothing there has to fit into a transport with limits.\n", name)
+	}
 	code := fine
 	for _, x := range m.Carriers {
 		l := pack.Of(x)
@@ -41,6 +47,7 @@ func runPack(c *call) (int, error) {
 			code = findings
 		}
 	}
+	fmt.Fprintln(c.out, c.style.quiet("What each value costs in packed frames: alluvion pack -frames "+name))
 	return code, nil
 }
 
