@@ -55,8 +55,8 @@ func livePlan() string {
 	return b.String()
 }
 
-// measured is what the crowd says when it has ended.
-type measured struct {
+// heardBy is what the crowd says when it has ended.
+type heardBy struct {
 	Frames int64   `json:"frames"`
 	Bytes  int64   `json:"bytes"`
 	P99    float64 `json:"p99"` // milliseconds from a tick until a frame of it was read
@@ -86,7 +86,7 @@ func living() []row {
 	if err != nil {
 		return []row{{what, err.Error(), "–", "–", wanted}}
 	}
-	perFrame := func(cpu time.Duration, m measured) float64 {
+	perFrame := func(cpu time.Duration, m heardBy) float64 {
 		return float64(cpu.Microseconds()) / float64(max(m.Frames, 1))
 	}
 	a, b := perFrame(oursCPU, ours), perFrame(peerCPU, peer)
@@ -98,9 +98,9 @@ func living() []row {
 }
 
 // crowdAgainst starts a server and a crowd, and gives what the crowd says and how much CPU the server used meanwhile.
-func crowdAgainst(server *exec.Cmd, addr string, size int) (measured, time.Duration, error) {
+func crowdAgainst(server *exec.Cmd, addr string, size int) (heardBy, time.Duration, error) {
 	if err := server.Start(); err != nil {
-		return measured{}, 0, fmt.Errorf("bin/alluvion is missing: make build")
+		return heardBy{}, 0, fmt.Errorf("bin/alluvion is missing: make build")
 	}
 	defer func() { _ = server.Process.Signal(syscall.SIGTERM); _ = server.Wait() }()
 	for range 500 {
@@ -121,7 +121,7 @@ func crowdAgainst(server *exec.Cmd, addr string, size int) (measured, time.Durat
 		panic(err)
 	}
 	if err := crowd.Start(); err != nil {
-		return measured{}, 0, err
+		return heardBy{}, 0, err
 	}
 	defer func() { _ = crowd.Process.Kill(); _ = crowd.Wait() }()
 	lines := bufio.NewScanner(out)
@@ -131,13 +131,13 @@ func crowdAgainst(server *exec.Cmd, addr string, size int) (measured, time.Durat
 			before = cpuOf(server.Process.Pid)
 			continue
 		}
-		var m measured
+		var m heardBy
 		if err := json.Unmarshal(lines.Bytes(), &m); err != nil {
-			return measured{}, 0, fmt.Errorf("the crowd failed: %s", lines.Text())
+			return heardBy{}, 0, fmt.Errorf("the crowd failed: %s", lines.Text())
 		}
 		return m, cpuOf(server.Process.Pid) - before, nil
 	}
-	return measured{}, 0, fmt.Errorf("the crowd said nothing")
+	return heardBy{}, 0, fmt.Errorf("the crowd said nothing")
 }
 
 // cpuOf is how much CPU a process has used (proc_pid_stat(5): its 14th and 15th field, in ticks of 10 ms).
@@ -243,7 +243,7 @@ func runCrowd(addr string, size int) {
 	c.on.Store(true)
 	time.Sleep(liveWindow)
 	c.on.Store(false)
-	m := measured{Frames: c.frames.Load(), Bytes: c.bytes.Load(), Moves: c.moves.Load(), P99: c.p99()}
+	m := heardBy{Frames: c.frames.Load(), Bytes: c.bytes.Load(), Moves: c.moves.Load(), P99: c.p99()}
 	raw, _ := json.Marshal(m)
 	fmt.Println(string(raw))
 }

@@ -3,10 +3,12 @@
 package main
 
 import (
+	"encoding/json"
 	"flag"
 	"fmt"
 	"iter"
 	"os"
+	"os/exec"
 	"strings"
 	"testing"
 	"time"
@@ -19,45 +21,74 @@ import (
 )
 
 // row is one line of the table.
-type row struct{ what, ours, peer, ratio, wanted string }
+type row struct{ What, Ours, Peer, Ratio, Wanted string }
+
+// measure is one benchmark, with a name that -only knows.
+type measure struct {
+	name string
+	rows func() []row
+}
+
+var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)},
+	{"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}}
 
 func main() {
 	testing.Init()
 	only := flag.String("only", "", "measure only what has this word in its name, and write nothing down")
+	raw := flag.Bool("raw", false, "print rows as JSON")
 	as := flag.String("as", "", "what this process is in a benchmark of several: peer or crowd")
 	addr := flag.String("addr", "", "where the server of such a benchmark is")
 	size := flag.Int("size", 0, "how many bytes the peer sends")
 	flag.Parse()
-	switch *as {
-	case "peer":
-		runPeer(*addr, *size)
-		return
-	case "crowd":
-		runCrowd(*addr, *size)
-		return
-	}
 	if err := flag.Set("test.benchtime", "100ms"); err != nil {
 		panic(err)
 	}
+	switch {
+	case *as == "peer":
+		runPeer(*addr, *size)
+	case *as == "crowd":
+		runCrowd(*addr, *size)
+	case *only != "":
+		rows := measured(*only)
+		if *raw {
+			must(json.NewEncoder(os.Stdout).Encode(rows))
+			return
+		}
+		fmt.Print(render(rows))
+	default:
+		table := render(all())
+		fmt.Print(table)
+		page := "# Benchmarks\n\nMade by `make bench`, each in a process of its own; the ratios are what counts.\n\n" + table
+		must(os.WriteFile("docs/benchmarks.md", []byte(page), 0o644))
+	}
+}
+
+func measured(word string) []row {
 	var rows []row
-	for _, m := range []struct {
-		name string
-		rows func() []row
-	}{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)}, {"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}} {
-		if strings.Contains(m.name, *only) {
+	for _, m := range measures {
+		if strings.Contains(m.name, word) {
 			rows = append(rows, m.rows()...)
 		}
 	}
-	table := render(rows)
-	fmt.Print(table)
-	if *only != "" {
-		return
+	return rows
+}
+
+// all measures everything, each in a process of its own: what one leaves behind is no burden to the next.
+func all() []row {
+	self, err := os.Executable()
+	must(err)
+	var rows []row
+	for _, m := range measures {
+		cmd := exec.Command(self, "-raw", "-only", m.name)
+		cmd.Stderr = os.Stderr
+		out, err := cmd.Output()
+		must(err)
+		var some []row
+		must(json.Unmarshal(out, &some))
+		rows = append(rows, some...)
+		fmt.Fprintln(os.Stderr, "measured:", m.name)
 	}
-	page := "# Benchmarks\n\nMade by `make bench`; the ratios are what counts.\n\n" + table
-	if err := os.WriteFile("docs/benchmarks.md", []byte(page), 0o644); err != nil {
-		fmt.Fprintln(os.Stderr, "bench:", err)
-		os.Exit(1)
-	}
+	return rows
 }
 
 func one(of func() row) func() []row { return func() []row { return []row{of()} } }
@@ -66,7 +97,7 @@ func render(rows []row) string {
 	var b strings.Builder
 	b.WriteString("| what | ours | peer | ratio | wanted |\n| --- | ---: | ---: | ---: | --- |\n")
 	for _, r := range rows {
-		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s |\n", r.what, r.ours, r.peer, r.ratio, r.wanted)
+		fmt.Fprintf(&b, "| %s | %s | %s | %s | %s |\n", r.What, r.Ours, r.Peer, r.Ratio, r.Wanted)
 	}
 	return b.String()
 }

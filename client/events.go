@@ -26,7 +26,7 @@ func (c *Client) events(ctx context.Context, path string, told func(data []byte)
 		return problemOf(res, lines.Bytes())
 	}
 	for lines.Scan() {
-		if data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: ")); ok {
+		if data, ok := bytes.CutPrefix(lines.Bytes(), []byte("data: ")); ok && string(data) != "{}" { // which only says that it is over
 			if err := told(data); err != nil {
 				return err
 			}

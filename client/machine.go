@@ -101,9 +101,6 @@ func (s *Session) Overview(ctx context.Context, show ...string) (api.Overview, e
 func (s *Session) Watch(ctx context.Context, show []string, told func(api.Overview)) error {
 	return s.c.events(ctx, s.path+"/watch?show="+url.QueryEscape(strings.Join(show, ",")), func(data []byte) error {
 		var o api.Overview
-		if string(data) == "{}" {
-			return nil
-		}
 		if err := json.Unmarshal(data, &o); err != nil {
 			return err
 		}

@@ -3,6 +3,7 @@ package service_test
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -320,6 +321,40 @@ func TestWhatAMachineBelievesWronglyIsFoundOut(t *testing.T) {
 	assert.Equal(t, "-18", machine.Unlike[0].Client)
 	assert.Positive(t, machine.UnlikeAt)
 	assert.True(t, strings.Contains(h.metrics(), "alluvion_mismatches_total 1\n"))
+}
+
+func TestAMachineMayBelieveAGreatDeal(t *testing.T) {
+	h := start(t)
+	c, cancel := context.WithTimeout(ctx, 2*within)
+	defer cancel()
+	conn, _, err := websocket.Dial(c, h.s.URL()+"/v1/games/lantern-pass/sessions/winter/live", nil)
+	require.NoError(t, err)
+	defer func() { _ = conn.CloseNow() }()
+	say := func(text string) { require.NoError(t, conn.Write(c, websocket.MessageText, []byte(text))) }
+	hears := func(word string) (tick int64) {
+		for {
+			_, raw, err := conn.Read(c)
+			require.NoError(t, err)
+			var m struct{ Tick int64 }
+			if strings.Contains(string(raw), word) {
+				require.NoError(t, json.Unmarshal(raw, &m))
+				return m.Tick
+			}
+		}
+	}
+	say(`{"is":"hello","player":"ada","checks":true}`)
+	tick := hears(`"check":true`)
+	say(fmt.Sprintf(`{"is":"belief","tick":%d,"digest":"none"}`, tick))
+	require.Equal(t, tick, hears(`"differs"`))
+	ghosts := make([]string, 5000)
+	for i := range ghosts {
+		ghosts[i] = fmt.Sprintf(`"player.here@a ghost that nobody else has ever seen %d":true`, i)
+	}
+	say(fmt.Sprintf(`{"is":"believed","tick":%d,"values":{"everyone":{%s}}}`, tick, strings.Join(ghosts, ",")))
+	hears(`"whole":true`)
+	seen, err := h.room.Overview(ctx)
+	require.NoError(t, err)
+	assert.Len(t, seen.Players[0].Machine.Unlike, 50, "the first of them")
 }
 
 func TestNumbersAreAnsweredOnceAndSavedIsToldApart(t *testing.T) {

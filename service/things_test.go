@@ -1,7 +1,10 @@
 package service_test
 
 import (
+	"encoding/json"
+	"io"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
@@ -124,4 +127,42 @@ func TestSeedsAreTheSessionsOwn(t *testing.T) {
 	}
 	assert.NotEmpty(t, seed(state.Game))
 	assert.NotEqual(t, seed(state.Game), seed(there.Game), "but once in four thousand million")
+}
+
+func TestCarriersMessagesAndBudgetsOverHTTP(t *testing.T) {
+	h := start(t)
+	ask := func(path, body string) (int, string) {
+		res, err := http.Post(h.s.URL()+"/v1/games/lantern-pass/budgets/"+path, "application/json", strings.NewReader(body))
+		require.NoError(t, err)
+		defer func() { _ = res.Body.Close() }()
+		raw, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, string(raw)
+	}
+	values := `{"place.scene":["gorge","gorge","lodge"],"place.x":[30,30.5,12],"place.y":[20,7.25,0],"player.courier":["brisa"],"player.nickname":[null]}`
+	code, raw := ask("beacon/encode", values)
+	require.Equal(t, http.StatusOK, code, raw)
+	var encoded api.Encoded
+	require.NoError(t, json.Unmarshal([]byte(raw), &encoded))
+	code, raw = ask("beacon/decode", `{"message":"`+encoded.Message+`"}`)
+	require.Equal(t, http.StatusOK, code, raw)
+	assert.JSONEq(t, values, raw)
+	code, raw = ask("beacon/decode", `{"message":"123"}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	assert.Contains(t, raw, "has 66 symbols, not 3")
+	code, raw = ask("beacon/encode", `{"place.x":[1]}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	assert.Contains(t, raw, "is missing")
+	code, _ = ask("pigeon/encode", values)
+	assert.Equal(t, http.StatusNotFound, code)
+
+	res, err := http.Get(h.s.URL() + "/v1/games/lantern-pass/budgets")
+	require.NoError(t, err)
+	defer func() { _ = res.Body.Close() }()
+	var b api.Budgets
+	require.NoError(t, json.NewDecoder(res.Body).Decode(&b))
+	assert.EqualValues(t, 10, b.Ticks)
+	require.Len(t, b.Carriers, 1)
+	assert.Equal(t, 6, b.Carriers[0].Left)
+	assert.NotEmpty(t, b.Frames)
 }

@@ -23,6 +23,9 @@ const (
 // MaxMessage is the most bytes that a client's message may have.
 const MaxMessage = 64 << 10
 
+// MaxBelieved is the most bytes that a message may have with which a client answers that it believes something else.
+const MaxBelieved = 4 << 20
+
 // Hello is the first message of a client.
 type Hello struct {
 	Is     string                `json:"is"` // hello

@@ -330,33 +330,11 @@ func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
 		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no trial %q.", chi.URLParam(r, "trial")))
 		return
 	}
-	out := http.NewResponseController(w)
-	begun := false
-	for {
+	s.again(w, r, "progress", 200*time.Millisecond, func() (any, bool, error) {
 		p, err := s.trials.Look(r.Context(), chi.URLParam(r, "game"), id)
-		if err != nil && !begun {
-			s.writeError(w, err)
-			return
-		}
-		if !begun {
-			begun = true
-			w.Header().Set("Content-Type", "text/event-stream")
-			w.Header().Set("Cache-Control", "no-store")
-		}
-		raw, _ := json.Marshal(trialInfo(p, p.State != store.TrialRuns))
-		_ = out.SetWriteDeadline(time.Now().Add(10 * time.Second))
-		if _, err := fmt.Fprintf(w, "event: progress\ndata: %s\n\n", raw); err != nil || p.State != store.TrialRuns {
-			return
-		}
-		_ = out.Flush()
-		select {
-		case <-r.Context().Done():
-			return
-		case <-s.closing:
-			return
-		case <-time.After(200 * time.Millisecond):
-		}
-	}
+		ended := p.State != store.TrialRuns
+		return trialInfo(p, ended), ended, err
+	})
 }
 
 // playing is the plan that sessions are opened under: the newest published version, or the plan as it is.

@@ -2,8 +2,6 @@ package api
 
 import (
 	"context"
-	"encoding/json"
-	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -144,30 +142,11 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 		s.writeError(w, err)
 		return
 	}
-	out := http.NewResponseController(w)
-	w.Header().Set("Content-Type", "text/event-stream")
-	w.Header().Set("Cache-Control", "no-store")
 	show := strings.Split(r.URL.Query().Get("show"), ",")
-	for {
+	s.again(w, r, "overview", watchEvery, func() (any, bool, error) {
 		o, err := session.Overview(r.Context(), show)
-		_ = out.SetWriteDeadline(time.Now().Add(10 * time.Second))
-		if err != nil {
-			_, _ = fmt.Fprint(w, "event: closed\ndata: {}\n\n")
-			return
-		}
-		raw, _ := json.Marshal(overviewOf(o))
-		if _, err := fmt.Fprintf(w, "event: overview\ndata: %s\n\n", raw); err != nil {
-			return
-		}
-		_ = out.Flush()
-		select {
-		case <-r.Context().Done():
-			return
-		case <-s.closing:
-			return
-		case <-time.After(watchEvery):
-		}
-	}
+		return overviewOf(o), false, err
+	})
 }
 
 // connect takes a machine's connection over.

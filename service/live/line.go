@@ -37,8 +37,9 @@ type Line struct {
 	why     string
 	greeted bool // the welcome is among what waits: nothing goes out before it
 	onEnd   func()
-	ready   chan struct{} // something waits
-	cut     chan struct{} // it has ended
+	allow   func(bytes int64) // lets the machine send a message that is so large
+	ready   chan struct{}     // something waits
+	cut     chan struct{}     // it has ended
 	traffic Traffic
 	slowed  atomic.Bool
 	patient *rate.Limiter // how much may be refused before the machine is slowed
@@ -175,6 +176,22 @@ func (l *Line) OnEnd(do func()) {
 	defer l.mu.Unlock()
 	if l.onEnd = do; l.ended {
 		do()
+	}
+}
+
+// OnAllow says what is done when the machine may send a larger message than usual, or not any more.
+func (l *Line) OnAllow(do func(bytes int64)) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.allow = do
+}
+
+// mayBe lets the machine send messages of a size.
+func (l *Line) mayBe(bytes int64) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.allow != nil {
+		l.allow(bytes)
 	}
 }
 

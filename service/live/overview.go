@@ -45,7 +45,7 @@ type Machine struct {
 	UnlikeAt                   int64 // the tick at which it did so last
 }
 
-// mostShown is how many refusals an overview shows.
+// mostShown is how many refusals an overview shows, and how many differences of one machine.
 const mostShown = 50
 
 // Overview looks at the session; of each player it has the variables named (player.warmth). What is no variable of a
@@ -89,5 +89,5 @@ func (s *Session) machine(line *Line) *Machine {
 	}
 	t := &line.traffic
 	return &Machine{From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(), BytesOut: t.BytesOut.Load(), Frames: t.Frames.Load(),
-		Behind: s.board.Now() - max(line.seen, 0), Differs: line.differs, Unlike: slices.Clone(line.unlike), UnlikeAt: line.unlikeAt}
+		Behind: s.board.Now() - max(line.seen, 0), Differs: line.differs, Unlike: slices.Clone(line.unlike[:min(len(line.unlike), mostShown)]), UnlikeAt: line.unlikeAt}
 }

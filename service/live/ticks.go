@@ -101,6 +101,7 @@ func (s *Session) believes(line *Line, ask wire.Ask) {
 	s.meter.Mismatched()
 	line.differs++
 	line.unlike, line.unlikeAt = nil, ask.Tick
+	line.mayBe(wire.MaxBelieved)
 	line.say(wire.Said{Is: "differs", Tick: ask.Tick})
 }
 
@@ -109,6 +110,7 @@ func (s *Session) believed(line *Line, ask wire.Ask) {
 	if line.unlikeAt != ask.Tick || line.differs == 0 || s.board == nil {
 		return
 	}
+	line.mayBe(wire.MaxMessage)
 	line.unlike = s.board.Differences(line.Player, ask.Values, ask.Tick)
 	line.seen = share.Whole
 	s.log.Warn("a machine believes something else", "player", line.Player, "tick", ask.Tick, "differences", len(line.unlike))
@@ -128,7 +130,7 @@ func (s *Session) refused(line *Line, what, kind, why string) {
 		who = "server " + line.Server
 	}
 	s.meter.Refused(kind)
-	if s.refusals == nil {
+	if len(s.refusals) > mostCounted || s.refusals == nil {
 		s.refusals = map[string]map[string]int{}
 	}
 	if s.refusals[who] == nil {
@@ -143,6 +145,9 @@ func (s *Session) refused(line *Line, what, kind, why string) {
 		line.offend()
 	}
 }
+
+// mostCounted is of how many players refusals are counted before the counting begins anew.
+const mostCounted = 10_000
 
 // mostDenied is how many refusals are kept for people to look at.
 const mostDenied = 200

@@ -60,6 +60,7 @@ func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Ses
 		return
 	}
 	c := &connection{Server: s, conn: conn, session: session, line: line, silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
+	line.OnAllow(conn.SetReadLimit)
 	line.OnEnd(func() { time.AfterFunc(closeWithin, func() { _ = conn.CloseNow() }) })
 	written := make(chan struct{})
 	go func() { defer close(written); c.write() }()
