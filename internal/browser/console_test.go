@@ -423,7 +423,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "Save the plan",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

@@ -41,6 +41,7 @@ var pages = []page{
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
 	{"saves", "/games/lantern-pass/players/pike?part=saves", "light", soon},
 	{"live", "/games/lantern-pass/live/winter?player=lark_6", "light", 20 * time.Second},
+	{"budgets", "/games/lantern-pass/budgets", "light", soon},
 	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
 

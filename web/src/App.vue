@@ -24,6 +24,7 @@ const pages = [
   { name: 'players', title: 'Players' },
   { name: 'live', title: 'Live' },
   { name: 'versions', title: 'Versions' },
+  { name: 'budgets', title: 'Budgets' },
 ]
 
 function turn() {

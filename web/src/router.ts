@@ -10,6 +10,7 @@ export const router = createRouter({
     { path: '/games/:game/players', name: 'players', props: true, component: () => import('./pages/PlayersPage.vue'), meta: { title: 'Players' } },
     { path: '/games/:game/players/:player', name: 'player', props: true, component: () => import('./pages/PlayerPage.vue'), meta: { title: 'Player' } },
     { path: '/games/:game/live/:session?', name: 'live', props: true, component: () => import('./pages/LivePage.vue'), meta: { title: 'Live' } },
+    { path: '/games/:game/budgets', name: 'budgets', props: true, component: () => import('./pages/BudgetsPage.vue'), meta: { title: 'Budgets' } },
     { path: '/games/:game/versions', name: 'versions', props: true, component: () => import('./pages/VersionsPage.vue'), meta: { title: 'Versions' } },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
   ],

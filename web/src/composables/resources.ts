@@ -19,6 +19,10 @@ export const usePlayer = (game: () => string, player: () => string, slot: () => 
     1000,
   )
 
+/** What state costs on the wire. */
+export const useBudgets = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/budgets', { params: { path: { game: game() } } })), game)
+
 export const useSessions = (game: () => string) =>
   useResource(async () => dataOf(await api.GET('/v1/games/{game}/sessions', { params: { path: { game: game() } } })), game, 4000)
 
