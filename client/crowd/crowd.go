@@ -25,9 +25,10 @@ type Config struct {
 	Players       int           // default 10
 	For           time.Duration // default 30s
 	Seed          uint64
-	Rate          int    // moves a second; default 10
-	Packed        bool   // frames are packed
-	Name          string // the players are called name_1, name_2, …; default walker
+	Rate          int           // moves a second; default 10
+	Packed        bool          // frames are packed
+	Patience      time.Duration // how long an answer may take before that is a problem; default 15s
+	Name          string        // the players are called name_1, name_2, …; default walker
 	// How many of the players are not honest or not well, counted from the last one.
 	Liars, Lagging, Deaf, Dropping int
 }
@@ -127,6 +128,9 @@ func (c Config) filled() Config {
 	}
 	if c.Rate <= 0 {
 		c.Rate = 10
+	}
+	if c.Patience <= 0 {
+		c.Patience = 15 * time.Second
 	}
 	if c.Name == "" {
 		c.Name = "walker"

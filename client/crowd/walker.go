@@ -67,7 +67,7 @@ func (w *walker) goodbye() {
 	if w.m == nil || w.m.Err() != nil {
 		return
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), w.Patience)
 	defer cancel()
 	w.m.Hold(false)
 	w.tally()
@@ -78,7 +78,7 @@ func (w *walker) goodbye() {
 }
 
 func (w *walker) join(ctx context.Context) error {
-	c, cancel := context.WithTimeout(ctx, 15*time.Second)
+	c, cancel := context.WithTimeout(ctx, w.Patience)
 	defer cancel()
 	from := w.m
 	m, err := w.session.Join(c, client.Joining{Player: w.id, Packed: w.Packed, Layout: w.layout, Checks: true, From: from})
@@ -143,8 +143,11 @@ func (w *walker) turn(ctx context.Context) bool {
 func (w *walker) lost() {
 	w.note(func(r *Report) { r.CutOff++ })
 	var e *client.ErrEnded
-	if w.kind != Honest || errors.As(w.m.Err(), &e) && e.Code == wire.CodeAway {
+	if w.kind != Honest {
 		return
+	}
+	if errors.As(w.m.Err(), &e) && (e.Code == wire.CodeAway || e.Code == wire.CodeSlow || e.Code == wire.CodeSilent) {
+		return // the session closes, or this machine has too much to do: it comes back
 	}
 	w.problem(w, w.m.Err())
 }
@@ -208,7 +211,7 @@ func (w *walker) free(scene string) bool {
 
 // do asks for something and counts what comes of it.
 func (w *walker) do(ctx context.Context, ask wire.Ask) {
-	c, cancel := context.WithTimeout(ctx, 15*time.Second)
+	c, cancel := context.WithTimeout(ctx, w.Patience)
 	defer cancel()
 	err := w.m.Do(c, ask)
 	switch {
