@@ -9,6 +9,7 @@ import (
 	"iter"
 	"os"
 	"os/exec"
+	"runtime/pprof"
 	"strings"
 	"testing"
 	"time"
@@ -35,6 +36,7 @@ var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)
 func main() {
 	testing.Init()
 	only := flag.String("only", "", "measure only what has this word in its name, and write nothing down")
+	profile := flag.String("profile", "", "with -only: write a CPU profile to this file")
 	raw := flag.Bool("raw", false, "print rows as JSON")
 	as := flag.String("as", "", "what this process is in a benchmark of several: peer or crowd")
 	addr := flag.String("addr", "", "where the server of such a benchmark is")
@@ -49,6 +51,12 @@ func main() {
 	case *as == "crowd":
 		runCrowd(*addr, *size)
 	case *only != "":
+		if *profile != "" {
+			file, err := os.Create(*profile)
+			must(err)
+			must(pprof.StartCPUProfile(file))
+			defer pprof.StopCPUProfile()
+		}
 		rows := measured(*only)
 		if *raw {
 			must(json.NewEncoder(os.Stdout).Encode(rows))

@@ -126,7 +126,7 @@ func trying() []row {
 
 // writing compares saves of 200 players at once, each acknowledged on disk, with raw SQL in groups of the same size.
 func writing() row {
-	const players, rounds = 200, 60
+	const players, rounds = 200, 200
 	doc := made(demo("plan.yaml"), 10)[80]
 	dir, err := os.MkdirTemp("", "alluvion-bench-")
 	must(err)

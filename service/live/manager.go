@@ -28,7 +28,7 @@ type Manager struct {
 	mu       sync.Mutex
 	sessions map[sessionKey]*Session
 	where    map[playerKey]*Session
-	joining  map[playerKey]*sync.Mutex
+	joining  map[playerKey]*turn
 	closed   bool
 	meter    *meter.Meter
 }
@@ -38,7 +38,7 @@ type playerKey struct{ game, player string }
 
 // NewManager has no sessions yet.
 func NewManager(s *store.Store, log *slog.Logger, counts *meter.Meter) *Manager {
-	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*sync.Mutex{}}
+	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*turn{}}
 }
 
 var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
@@ -143,9 +143,7 @@ func (m *Manager) Do(ctx context.Context, s *Session, req engine.Request) (Answe
 		return s.Do(ctx, req)
 	}
 	key := playerKey{s.Game, req.Player}
-	one := m.oneAtATime(key)
-	one.Lock()
-	defer one.Unlock()
+	defer m.oneAtATime(key)()
 	return m.comeOrGo(ctx, s, req, key)
 }
 
@@ -175,13 +173,31 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 	return answer, err
 }
 
-func (m *Manager) oneAtATime(key playerKey) *sync.Mutex {
+// turn is whose turn it is with one player. It is there as long as somebody waits for it.
+type turn struct {
+	sync.Mutex
+	users int
+}
+
+// oneAtATime waits until nobody else lets a player come or go; what it gives has to be called when that is done.
+func (m *Manager) oneAtATime(key playerKey) (done func()) {
 	m.mu.Lock()
-	defer m.mu.Unlock()
-	if m.joining[key] == nil {
-		m.joining[key] = &sync.Mutex{}
+	t := m.joining[key]
+	if t == nil {
+		t = &turn{}
+		m.joining[key] = t
 	}
-	return m.joining[key]
+	t.users++
+	m.mu.Unlock()
+	t.Lock()
+	return func() {
+		t.Unlock()
+		m.mu.Lock()
+		defer m.mu.Unlock()
+		if t.users--; t.users == 0 {
+			delete(m.joining, key)
+		}
+	}
 }
 
 func (m *Manager) place(key playerKey, s *Session) {

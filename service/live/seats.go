@@ -41,9 +41,7 @@ func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from
 			return nil, wire.Welcome{}, err
 		}
 	}
-	one := m.oneAtATime(key)
-	one.Lock()
-	defer one.Unlock()
+	defer m.oneAtATime(key)()
 	line := newLine(hello.Player, "", from, as)
 	welcome, err := s.attach(ctx, line, hello)
 	return line, welcome, err
@@ -140,9 +138,7 @@ func (m *Manager) Detach(s *Session, line *Line) {
 
 // endGrace ends the visit of a player whose connection was lost at a time and has not come back.
 func (m *Manager) endGrace(s *Session, player string, lost time.Time) {
-	one := m.oneAtATime(playerKey{s.Game, player})
-	one.Lock()
-	defer one.Unlock()
+	defer m.oneAtATime(playerKey{s.Game, player})()
 	still := false
 	err := s.ask(context.Background(), func() {
 		at := s.seats[player]

@@ -153,6 +153,12 @@ func (s *Store) writer() {
 // commit itself fails nobody's work was stored, and everybody is told.
 func (s *Store) commit(group []job) {
 	results := make([]error, len(group))
+	if together(group) == len(group) { // mostly so: nothing but cuts, of different slots
+		if tried, err := s.commitCuts(group); tried {
+			s.answer(group, results, err)
+			return
+		}
+	}
 	err := s.write.Transaction(func(tx *gorm.DB) error {
 		for i := 0; i < len(group); {
 			n := together(group[i:])
@@ -168,6 +174,22 @@ func (s *Store) commit(group []job) {
 		}
 		return nil
 	})
+	s.answer(group, results, err)
+}
+
+// commitCuts writes a group of cuts as one transaction, with nothing around them. It gives false where something in them
+// goes wrong: then nothing of them is written, and they have to be written with more care.
+func (s *Store) commitCuts(group []job) (tried bool, err error) {
+	var inside error
+	err = s.write.Transaction(func(tx *gorm.DB) error {
+		inside = s.knownHeads(func() error { return s.writeTogether(tx, worksOf(group)) })
+		return inside
+	})
+	return inside == nil, err
+}
+
+// answer tells everybody of a group what came of it; err is that of the commit, where nobody's work was stored.
+func (s *Store) answer(group []job, results []error, err error) {
 	if err != nil || len(s.heads) > maxHeads {
 		s.heads = nil
 	}
@@ -187,16 +209,28 @@ func (s *Store) commit(group []job) {
 
 // writeCuts writes cuts together. Where that does not go, nothing of them is written.
 func (s *Store) writeCuts(tx *gorm.DB, jobs []job) error {
+	return s.knownHeads(func() error {
+		return tx.Transaction(func(inner *gorm.DB) error { return s.writeTogether(inner, worksOf(jobs)) })
+	})
+}
+
+func worksOf(jobs []job) []*work {
 	list := make([]*work, len(jobs))
 	for i, j := range jobs {
 		list[i] = j.work
 	}
+	return list
+}
+
+// knownHeads lets do read and change the heads of slots that are known; where it fails nothing is known any more, since that
+// may be what was not written.
+func (s *Store) knownHeads(do func() error) error {
 	if s.heads == nil {
 		s.heads = map[slotKey]*headNow{}
 	}
-	err := tx.Transaction(func(inner *gorm.DB) error { return s.writeTogether(inner, list) })
+	err := do()
 	if err != nil {
-		s.heads = nil // what is known may be what was not written
+		s.heads = nil
 	}
 	return err
 }
