@@ -32,8 +32,8 @@ func (r *Run) step(req *Request) error {
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
 		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
 	}
-	if last := r.senders[req.Sender]; req.Server && req.Sender != "" && req.Number > 0 && req.Number <= last {
-		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Sender, last)
+	if req.numbered() && req.Number <= r.senders[req.Sender] {
+		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Sender, r.senders[req.Sender])
 	}
 	if err := r.allowed(req, p); err != nil {
 		return err
@@ -46,11 +46,14 @@ func (r *Run) step(req *Request) error {
 	if err := r.transact(settled, func(t *tx) error { return t.perform(req, p) }); err != nil {
 		return err
 	}
-	if req.Server && req.Sender != "" && req.Number > 0 {
+	if req.numbered() {
 		r.counted(req.Sender, req.Number)
 	}
 	return nil
 }
+
+// numbered says whether a request has a number of one of the game's servers.
+func (req *Request) numbered() bool { return req.Server && req.Number > 0 && req.Sender != "" }
 
 // mostSenders is how many of a game's servers are known by their last number.
 const mostSenders = 64
