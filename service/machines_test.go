@@ -23,6 +23,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/wire"
 	"alluvion/examples"
+	"alluvion/service/api"
 )
 
 // within is how long a test waits for something that is certain to happen.
@@ -597,4 +598,43 @@ func TestSessionsAreApartAndLeaveNothingRunning(t *testing.T) {
 	h.room = room
 	winter.unknown("player.here@bob_1")
 	require.Eventually(t, func() bool { return runtime.NumGoroutine() <= before+4 }, within, 50*time.Millisecond, "%d goroutines at first", before)
+}
+
+// What a player is told while the connection is lost is told when it is back: nothing is dropped silently.
+func TestWhatAPlayerIsToldMeanwhileIsToldOnResuming(t *testing.T) {
+	h := start(t)
+	bob := h.machine(client.Joining{Player: "bob"})
+	bob.is("player.warmth@bob", "100")
+	bob.hears("joined", "")
+	bob.Drop()
+	for range 3 {
+		_, err := h.room.Do(ctx, api.Request{Do: "event", Server: true, Name: "gust", Args: map[string]expr.Value{"amount": expr.OfInt(40), "at": expr.OfText("bob")}})
+		require.NoError(t, err)
+	}
+	require.Eventually(t, func() bool {
+		p, err := h.c.Player(ctx, "lantern-pass", "bob", 0)
+		require.NoError(t, err)
+		return !p.Dead
+	}, within, 50*time.Millisecond)
+	again := h.machine(client.Joining{Player: "bob", From: bob.Machine})
+	assert.True(t, again.Welcome.Resumed)
+	assert.False(t, again.Welcome.Missed)
+	again.hears("died", "")
+	again.hears("came-back", "")
+	again.is("player.warmth@bob", "100")
+	again.is("player.falls@bob", "1")
+}
+
+// Joining another session leaves the first: its machine is told that the visit there has ended.
+func TestAMachineThatJoinsAnotherSessionLeavesTheFirst(t *testing.T) {
+	h := start(t)
+	first := h.machine(client.Joining{Player: "ada"})
+	first.move("30", "1")
+	var err error
+	h.room, err = h.c.Open(ctx, "lantern-pass", "summer")
+	require.NoError(t, err)
+	second := h.machine(client.Joining{Player: "ada"})
+	first.ends(wire.CodeLeft)
+	second.is("player.visits@ada", "2")
+	second.until("she is where she left", func() bool { p, _ := second.Here("ada"); return p.At != nil && p.At[0] == fixed.Must("30") })
 }

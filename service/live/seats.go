@@ -35,20 +35,22 @@ type told struct {
 // before is told that a newer one is, and is cut off.
 func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line, wire.Welcome, error) {
 	key := playerKey{s.Game, hello.Player}
+	var joined Answer
 	if m.Where(s.Game, hello.Player) != s {
-		_, err := m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks})
+		var err error
+		joined, err = m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks})
 		if err != nil {
 			return nil, wire.Welcome{}, err
 		}
 	}
 	defer m.oneAtATime(key)()
 	line := newLine(hello.Player, "", from, as)
-	welcome, err := s.attach(ctx, line, hello)
+	welcome, err := s.attach(ctx, line, hello, joined.Notices)
 	return line, welcome, err
 }
 
-// attach gives a line its player's seat.
-func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello) (wire.Welcome, error) {
+// attach gives a line its player's seat, and tells the player what joining told before there was one.
+func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello, joined []engine.Notice) (wire.Welcome, error) {
 	w := s.welcome()
 	w.Player = line.Player
 	err := s.ask(ctx, func() {
@@ -74,6 +76,11 @@ func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello) (wir
 		if hello.Run == s.id && 0 <= hello.Tick && hello.Tick <= s.board.Now() && hello.Tick > 0 {
 			line.seen, w.Resumed = hello.Tick, true
 			w.Missed = at.resume(line, hello.Tick)
+		}
+		for i := range joined {
+			if n := &joined[i]; n.To == "everyone" || n.Player == line.Player {
+				s.tellOne(line.Player, written(n))
+			}
 		}
 	})
 	if err == nil && w.Is == "" {
@@ -262,10 +269,7 @@ func (s *Session) tell(notices []engine.Notice) {
 		if len(s.seats) == 0 {
 			return
 		}
-		raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Scene: n.Scene, From: n.From})
-		if err != nil {
-			panic(err) // plain data
-		}
+		raw := written(n)
 		if n.To == "player" {
 			s.tellOne(n.Player, raw)
 			continue
@@ -277,6 +281,15 @@ func (s *Session) tell(notices []engine.Notice) {
 			}
 		}
 	}
+}
+
+// written is a notice as machines are told it.
+func written(n *engine.Notice) []byte {
+	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Scene: n.Scene, From: n.From})
+	if err != nil {
+		panic(err) // plain data
+	}
+	return raw
 }
 
 func (s *Session) tellOne(player string, raw []byte) {

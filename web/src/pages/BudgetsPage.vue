@@ -248,25 +248,6 @@ ul {
   background: rgb(var(--v-theme-secondary));
 }
 
-.chips {
-  display: flex;
-  gap: 6px;
-  margin-bottom: 8px;
-}
-
-.chips a {
-  padding: 3px 10px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  color: inherit;
-  text-decoration: none;
-}
-
-.chips .here {
-  border-color: rgb(var(--v-theme-primary));
-  font-weight: 600;
-}
-
 @media (max-width: 1000px) {
   .beside,
   .three {

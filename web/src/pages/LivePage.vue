@@ -152,26 +152,6 @@ h2 {
   align-items: start;
 }
 
-.chips {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin-bottom: 8px;
-}
-
-.chips a {
-  padding: 3px 10px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  color: inherit;
-  text-decoration: none;
-}
-
-.chips .here {
-  border-color: rgb(var(--v-theme-primary));
-  font-weight: 600;
-}
-
 .charts {
   display: grid;
   grid-template-columns: 1fr 1fr;
