@@ -109,3 +109,25 @@ func TestRule11WhoDiesOfComingBackDoesNotLoopForEver(t *testing.T) {
 	res := w.run.Advance(60_000)
 	assert.NotEmpty(t, res.Changes)
 }
+
+func TestANoticeIsHeardByThoseWhomItIsFor(t *testing.T) {
+	w := cavern(t)
+	w.join("bob")
+	here, _ := w.run.Place("ada")
+	for name, row := range map[string]struct {
+		notice               engine.Notice
+		together, apart, own bool
+	}{
+		"for one player": {engine.Notice{To: "player", Player: "ada", Scene: here.Scene}, false, false, true},
+		"for a scene":    {engine.Notice{To: "scene", Player: "ada", Scene: here.Scene}, true, false, true},
+		"for everyone":   {engine.Notice{To: "everyone"}, true, true, true},
+	} {
+		w := cavern(t)
+		w.join("bob")
+		assert.Equal(t, row.own, w.run.Hears("ada", &row.notice), name)
+		assert.Equal(t, row.together, w.run.Hears("bob", &row.notice), name)
+		w.to("bob", "pit")
+		assert.Equal(t, row.apart, w.run.Hears("bob", &row.notice), name)
+	}
+	assert.False(t, w.run.Hears("nobody", &engine.Notice{To: "scene", Player: "ada", Scene: here.Scene}))
+}

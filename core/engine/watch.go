@@ -109,3 +109,16 @@ func (r *Run) sceneOfOwner(o owner) int {
 	}
 	return o.at
 }
+
+// Hears says whether a player is told a notice: what is for a player by that one, what is for a scene by whoever is in it
+// now and by the one whom it is about, the rest by everyone.
+func (r *Run) Hears(player string, n *Notice) bool {
+	switch n.To {
+	case "player":
+		return n.Player == player
+	case "scene":
+		p := r.players[player]
+		return n.Player == player || p != nil && r.m.Scenes[p.place.Scene].ID == n.Scene
+	}
+	return true
+}

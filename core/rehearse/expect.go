@@ -135,10 +135,9 @@ func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
 // hears looks among what a player was told.
 func (p *player) hears(s *plan.Step) {
 	who, want := s.Told.Name, s.Notice.Value
-	place, present := p.machine.run.Place(who)
 	var heard []string
 	for _, n := range p.told {
-		if n.To == "player" && n.Player != who || n.To == "scene" && !(present && place.Scene == n.Scene) && n.Player != who {
+		if !p.machine.run.Hears(who, &n) {
 			continue
 		}
 		if n.Text == want || n.Kind == want {

@@ -78,7 +78,7 @@ func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello, join
 			w.Missed = at.resume(line, hello.Tick)
 		}
 		for i := range joined {
-			if n := &joined[i]; n.To == "everyone" || n.Player == line.Player {
+			if n := &joined[i]; s.run.Hears(line.Player, n) {
 				s.tellOne(line.Player, written(n))
 			}
 		}
@@ -275,8 +275,7 @@ func (s *Session) tell(notices []engine.Notice) {
 			continue
 		}
 		for _, p := range s.run.Now() {
-			at, _, _ := p.Where()
-			if n.To != "scene" || p.ID() == n.Player || s.m.Scenes[at.Scene].ID == n.Scene {
+			if s.run.Hears(p.ID(), n) {
 				s.tellOne(p.ID(), raw)
 			}
 		}
