@@ -113,7 +113,7 @@ func (e editor) remove(table *node, name string) string {
 		}
 	}
 	begin := e.offsetOf(table.keys[i].at.Line, table.keys[i].at.Column)
-	end := e.end(e.offset(table.keys[i].value))
+	end := e.lastOf(table.keys[i].value)
 	if _, ok := e.brace(table); !ok {
 		lineBegin := strings.LastIndexByte(e.text[:begin], '\n') + 1
 		lineEnd := end + strings.IndexByte(e.text[end:]+"\n", '\n') + 1

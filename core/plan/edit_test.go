@@ -2,6 +2,7 @@ package plan_test
 
 import (
 	"os"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -109,4 +110,92 @@ func TestAFateOfAPairOrAFieldIsWrittenWhereItIsDeclared(t *testing.T) {
 	out, err = plan.SetFate(text, "player.dress.hood", plan.CrossDeath, "reset", "")
 	require.NoError(t, err)
 	assert.Contains(t, out, "fields: {hood: {type: bool, start: true}}, across: {death: reset}} # warm")
+}
+
+func TestAValueIsPutAnywhereAndNothingElseChanges(t *testing.T) {
+	for name, row := range map[string]struct {
+		path     string
+		value    string
+		from, to string
+	}{
+		"a number in braces":             {"variables/oil/start", `13`, "start: 12}   # the", "start: 13}   # the"},
+		"a key more, in braces":          {"variables/oil/max", `40`, "start: 12}   # the", "start: 12, max: 40}   # the"},
+		"a text that needs quotes":       {"variables/oil/title", `"a, b"`, "start: 12}   # the", "start: 12, title: \"a, b\"}   # the"},
+		"a point":                        {"scenes/hut/spots/door/at", `[5.5, 1]`, "at: [5, 0]", "at: [5.5, 1]"},
+		"a spot more, in braces":         {"scenes/hut/spots/bed", `{"at": [1, 2], "facing": "south"}`, "door: {at: [5, 0]}", "door: {at: [5, 0]}, bed: {at: [1, 2], facing: south}"},
+		"a key more, indented":           {"variables/warmth/max", `9`, "      leave: keep\n", "      leave: keep\n    max: 9\n"},
+		"a variable more, at the end":    {"variables/soot", `{"of": "player", "type": "int"}`, "{new-run: keep}   # once more\n", "{new-run: keep}   # once more\n  soot: {of: player, type: int}\n"},
+		"a section that was not there":   {"passages/out", `{"from": "hut/door"}`, "# once more\n", "# once more\n\npassages:\n  out: {from: hut/door}\n"},
+		"deep in one that was not there": {"checkpoints/list/bed", `{"at": "hut/bed"}`, "# once more\n", "# once more\n\ncheckpoints:\n  list:\n    bed: {at: hut/bed}\n"},
+		"in place of a whole table":      {"variables/warmth/across", `{"death": "keep"}`, "\n      death: reset # at death\n      leave: keep\n", " {death: keep}\n"},
+		"of a plain word":                {"version", `2`, "version: 1", "version: 2"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.Contains(t, toEdit, row.from)
+			out, err := plan.Put(toEdit, strings.Split(row.path, "/"), []byte(row.value))
+			require.NoError(t, err)
+			assert.Equal(t, strings.Replace(toEdit, row.from, row.to, 1), out)
+		})
+	}
+	for name, row := range map[string]struct{ path, value string }{
+		"no JSON":                {"version", `{`},
+		"under what is no table": {"version/of", `1`},
+		"nowhere":                {"", `1`},
+	} {
+		_, err := plan.Put(toEdit, strings.Split(row.path, "/"), []byte(row.value))
+		assert.ErrorIs(t, err, plan.ErrEdit, name)
+	}
+}
+
+func TestSomethingIsRemovedRenamedOrAddedToAList(t *testing.T) {
+	out, err := plan.Remove(toEdit, []string{"variables", "cold"})
+	require.NoError(t, err)
+	assert.Equal(t, toEdit[:strings.Index(toEdit, "  cold:")], out)
+	out, err = plan.RenameKey(toEdit, []string{"variables", "note"}, "remark")
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(toEdit, `"note":`, `remark:`, 1), out)
+	_, err = plan.RenameKey(toEdit, []string{"variables", "gone"}, "x")
+	assert.ErrorIs(t, err, plan.ErrEdit)
+
+	once, err := plan.AddItem(toEdit, []string{"upgrades", "2"}, []byte(`{"rename": {"player.a": "player.oil"}}`))
+	require.NoError(t, err)
+	assert.Equal(t, toEdit+"\nupgrades:\n  2:\n    - {rename: {player.a: player.oil}}\n", once)
+	twice, err := plan.AddItem(once, []string{"upgrades", "2"}, []byte(`{"drop": "player.b", "why": "it, too"}`))
+	require.NoError(t, err)
+	assert.Equal(t, once+"    - {drop: player.b, why: \"it, too\"}\n", twice)
+	third, err := plan.AddItem(twice, []string{"upgrades", "3"}, []byte(`{"drop": "player.c", "why": "gone"}`))
+	require.NoError(t, err)
+	assert.Equal(t, twice+"  3:\n    - {drop: player.c, why: gone}\n", third)
+}
+
+// Whatever is put anywhere into a sample plan, it is there afterwards, and all else is as it was.
+func TestWhatIsPutIsThere(t *testing.T) {
+	sample, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	before, _ := plan.Read(sample)
+	rapid.Check(t, func(t *rapid.T) {
+		id := before.Variables.IDs()[rapid.IntRange(0, len(before.Variables.IDs())-1).Draw(t, "which")]
+		title := rapid.StringMatching(`[ -~]{1,20}`).Draw(t, "title")
+		raw := strconv.Quote(title)
+		out, err := plan.Put(string(sample), []string{"variables", id, "title"}, []byte(raw))
+		if err != nil {
+			t.Fatalf("%s: %v", raw, err)
+		}
+		after, found := plan.Read([]byte(out))
+		if found.Errors() {
+			t.Fatalf("%s of %s: %v", raw, id, found)
+		}
+		if got := after.Variables.Get(id).Title.Value; got != title {
+			t.Fatalf("%q became %q", title, got)
+		}
+		after.Variables.Get(id).Title.Value = before.Variables.Get(id).Title.Value
+		for _, other := range before.Variables.IDs() {
+			if a, b := after.Variables.Get(other), before.Variables.Get(other); a.Title.Value != b.Title.Value {
+				t.Fatalf("%s changed too", other)
+			}
+		}
+		if len(after.Rules) != len(before.Rules) || len(after.Passages.Entries) != len(before.Passages.Entries) {
+			t.Fatal("something else changed")
+		}
+	})
 }

@@ -1,0 +1,273 @@
+// Package edit changes a plan's text as a form or a map asks for it: by just what was asked, so that comments,
+// order and layout stay as the designer wrote them. What a change leaves to be mended, the checks say; it is made
+// all the same, since a plan may have errors while it is being written.
+package edit
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/go-json-experiment/json"
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/check"
+	"alluvion/core/finding"
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+// Edit is one change.
+type Edit struct {
+	Do       string         `json:"do" enum:"fate,put,remove,rename,retype,move" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename, retype, move: a variable gets another id, another type, another holder."`
+	Name     string         `json:"name,omitempty" maxLength:"120" doc:"Of fate, rename, retype, move: the variable, as player.warmth."`
+	Crossing string         `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
+	Fate     string         `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
+	Set      string         `json:"set,omitempty" maxLength:"2000" doc:"Of the fate set: the expression."`
+	Path     []string       `json:"path,omitempty" maxItems:"12" doc:"Of put and remove: keys from the top, as scenes, gorge, spots, ledge, at."`
+	Value    jsontext.Value `json:"value,omitempty" doc:"Of put: the value. Of retype: what the declaration says of its type: type, min, max, step, start and so on."`
+	To       string         `json:"to,omitempty" maxLength:"120" doc:"Of rename: the new id. Of move: the new holder, as it is written in a plan."`
+	// Published is the newest version that saves may have been written under. Where it is the plan's own, a step
+	// raises the plan's version.
+	Published int  `json:"published,omitempty" minimum:"0" doc:"Of a change with a step: the newest published version; 0 where none is."`
+	Step      bool `json:"step,omitempty" doc:"Of rename, move, retype and remove of a variable: write the upgrade step that takes saves along."`
+}
+
+// Apply makes changes to a plan's text, one after another. Where one cannot be made, nothing is changed, and the
+// error (a plan.ErrEdit) says why.
+func Apply(source string, edits []Edit, commons model.Commons) (string, error) {
+	text := source
+	for _, e := range edits {
+		next, err := e.apply(text, commons)
+		if err != nil {
+			return source, err
+		}
+		text = next
+	}
+	return text, nil
+}
+
+func (e Edit) apply(text string, commons model.Commons) (string, error) {
+	switch e.Do {
+	case "fate":
+		kind := e.Fate
+		if kind == "default" {
+			kind = ""
+		}
+		return plan.SetFate(text, e.Name, plan.Crossing(e.Crossing), kind, e.Set)
+	case "put":
+		return plan.Put(text, e.Path, e.Value)
+	case "remove":
+		return e.remove(text)
+	case "retype":
+		return e.retype(text)
+	case "rename", "move":
+		v, err := variableOf(text, e.Name)
+		if err != nil {
+			return "", err
+		}
+		if e.Do == "rename" {
+			return e.rename(text, v, commons)
+		}
+		return e.move(text, v, commons)
+	}
+	return "", fmt.Errorf("%w: %q is no change", plan.ErrEdit, e.Do)
+}
+
+// variable is how a plan declares what a name stands for.
+type variable struct {
+	id   string
+	name string // player.warmth; of a group, without the field
+	decl *plan.Variable
+}
+
+func variableOf(text, name string) (variable, error) {
+	p, _ := plan.Read([]byte(text))
+	parts := strings.Split(name, ".")
+	for i := len(parts) - 1; i > 0; i-- {
+		if decl := p.Variables.Get(parts[i]); decl != nil {
+			return variable{parts[i], strings.Join(parts[:i+1], "."), decl}, nil
+		}
+	}
+	return variable{}, fmt.Errorf("%w: there is no variable %s", plan.ErrEdit, name)
+}
+
+// rename gives a variable another id, wherever the plan says it.
+func (e Edit) rename(text string, v variable, commons model.Commons) (string, error) {
+	if !plan.IsID(e.To) {
+		return "", fmt.Errorf("%w: %q is no id: lower-case letters, digits and _, beginning with a letter", plan.ErrEdit, e.To)
+	}
+	if p, _ := plan.Read([]byte(text)); p.Variables.Get(e.To) != nil {
+		return "", fmt.Errorf("%w: there is a variable %s already", plan.ErrEdit, e.To)
+	}
+	out, err := plan.RenameKey(text, []string{"variables", v.id}, e.To)
+	if err != nil {
+		return "", err
+	}
+	out = mended(out, commons, v.id, func(names []string) []string { return append(slices.Clone(names[:len(names)-1]), e.To) })
+	return e.step(text, out, map[string]any{"rename": map[string]string{v.name: strings.TrimSuffix(v.name, v.id) + e.To}})
+}
+
+// move gives a variable another holder, and what reads it another name for it.
+func (e Edit) move(text string, v variable, commons model.Commons) (string, error) {
+	prefix, ok := prefixOf(e.To)
+	if !ok {
+		return "", fmt.Errorf("%w: %q is no holder", plan.ErrEdit, e.To)
+	}
+	holder, err := json.Marshal(holderOf(e.To))
+	if err != nil {
+		return "", err
+	}
+	out, err := plan.Put(text, []string{"variables", v.id, "of"}, holder)
+	if err != nil {
+		return "", err
+	}
+	out = mended(out, commons, v.id, func([]string) []string { return []string{prefix, v.id} })
+	step := map[string]any{"move": v.name, "into": prefix + "." + v.id}
+	if prefix == "game" || prefix == "scene" {
+		step["many"] = "first"
+		if v.decl.Type.Name == "int" || v.decl.Type.Name == "decimal" {
+			step["many"] = "max"
+		}
+	}
+	return e.step(text, out, step)
+}
+
+// prefixOf is how expressions name what a holder has.
+func prefixOf(holder string) (string, bool) {
+	switch h := strings.ReplaceAll(holder, " ", ""); {
+	case h == "player" || h == "game" || h == "scene":
+		return h, true
+	case h == "[player,scene]":
+		return "scene", true
+	case strings.HasPrefix(h, "prop:") || strings.HasPrefix(h, "[player,prop:"):
+		return "prop", true
+	}
+	return "", false
+}
+
+// holderOf is a holder as a value of the plan.
+func holderOf(holder string) any {
+	if list, ok := strings.CutPrefix(holder, "["); ok {
+		var out []string
+		for part := range strings.SplitSeq(strings.TrimSuffix(list, "]"), ",") {
+			out = append(out, strings.TrimSpace(part))
+		}
+		return out
+	}
+	return holder
+}
+
+// typeKeys are what a declaration says of its type.
+var typeKeys = []string{"type", "min", "max", "step", "start", "choices", "roster", "optional", "min_length", "max_length", "alphabet", "max_items", "items"}
+
+// retype writes what a declaration says of its type: keys that are given are put, the others are taken away.
+func (e Edit) retype(text string) (string, error) {
+	v, err := variableOf(text, e.Name)
+	if err != nil {
+		return "", err
+	}
+	given := map[string]jsontext.Value{}
+	if err := json.Unmarshal(e.Value, &given); err != nil {
+		return "", fmt.Errorf("%w: a type is a table", plan.ErrEdit)
+	}
+	out := text
+	for _, key := range typeKeys {
+		path := []string{"variables", v.id, key}
+		switch value, ok := given[key]; {
+		case ok:
+			out, err = plan.Put(out, path, value)
+		case plan.Has(out, path):
+			out, err = plan.Remove(out, path)
+		}
+		if err != nil {
+			return "", err
+		}
+	}
+	return e.step(text, out, map[string]any{"convert": v.name, "to": "old"})
+}
+
+// remove takes something out of the plan.
+func (e Edit) remove(text string) (string, error) {
+	out, err := plan.Remove(text, e.Path)
+	if err != nil || len(e.Path) != 2 || e.Path[0] != "variables" {
+		return out, err
+	}
+	return e.step(text, out, map[string]any{"drop": e.Name, "why": "It is not needed any more."})
+}
+
+// step writes the upgrade step that takes saves along, where it is wanted; before is the text as it was.
+func (e Edit) step(before, text string, step any) (string, error) {
+	if v, err := variableOf(before, e.Name); !e.Step || err == nil && v.decl.Is.Source != "" { // what is computed is not saved
+		return text, nil
+	}
+	p, _ := plan.Read([]byte(before))
+	version := p.Version.Value
+	if version <= e.Published {
+		version = e.Published + 1
+		next, err := plan.Put(text, []string{"version"}, fmt.Appendf(nil, "%d", version))
+		if err != nil {
+			return "", err
+		}
+		text = next
+	}
+	raw, err := json.Marshal(step, json.Deterministic(true))
+	if err != nil {
+		return "", err
+	}
+	return plan.AddItem(text, []string{"upgrades", fmt.Sprint(version)}, raw)
+}
+
+// mended puts a variable's new name wherever the checks miss the old one, but for upgrades, which speak of versions
+// before. become is what the names that lead to the variable become: player, warmth.
+func mended(text string, commons model.Commons, id string, become func(names []string) []string) string {
+	for range 40 { // each finding is an expression's first: one that says the name twice is found twice
+		_, _, found := check.Text([]byte(text), commons)
+		slices.SortFunc(found, func(a, b finding.Finding) int { return cmp.Or(b.Line-a.Line, b.Column-a.Column) }) // places before stay right
+		next := text
+		for _, f := range found {
+			if f.Severity == finding.Error && !strings.HasPrefix(f.Pointer, "/upgrades/") {
+				next = replaced(next, plan.Offset(next, f.At), id, become)
+			}
+		}
+		if next == text {
+			break
+		}
+		text = next
+	}
+	return text
+}
+
+// replaced changes the first name that leads to the variable in the line that begins at a place.
+func replaced(text string, at int, id string, become func([]string) []string) string {
+	isName := func(c byte) bool {
+		return c == '.' || c == '_' || c >= 'a' && c <= 'z' || c >= '0' && c <= '9'
+	}
+	for at < len(text) && text[at] != '\n' {
+		end := at
+		for end < len(text) && isName(text[end]) {
+			end++
+		}
+		names := strings.Split(text[at:end], ".")
+		if i := place(names, id); i > 0 {
+			changed := append(become(names[:i+1]), names[i+1:]...)
+			return text[:at] + strings.Join(changed, ".") + text[end:]
+		}
+		at = end + 1
+	}
+	return text
+}
+
+// place finds which of the names that an expression says one after another is the variable's.
+func place(names []string, id string) int {
+	if names[0] != "scenes" && names[0] != "prop" {
+		return slices.Index(names, id)
+	}
+	for i := len(names) - 1; i > 0; i-- { // a scene, a kind or a prop may be called the same
+		if names[i] == id {
+			return i
+		}
+	}
+	return -1
+}

@@ -1,0 +1,135 @@
+package edit_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/check"
+	"alluvion/core/edit"
+	"alluvion/core/matrix"
+	"alluvion/core/plan"
+	"alluvion/examples"
+)
+
+func apply(t *testing.T, e ...edit.Edit) string {
+	t.Helper()
+	out, err := edit.Apply(string(examples.LanternPass), e, examples.Commons)
+	require.NoError(t, err)
+	return out
+}
+
+// changedLines are the lines that only one of two texts has, each with - or +.
+func changedLines(before, after string) []string {
+	had, has := map[string]int{}, map[string]int{}
+	for line := range strings.SplitSeq(before, "\n") {
+		had[line]++
+	}
+	for line := range strings.SplitSeq(after, "\n") {
+		has[line]++
+	}
+	var out []string
+	for line := range strings.SplitSeq(before, "\n") {
+		if has[line] < had[line] {
+			out = append(out, "- "+strings.TrimSpace(line))
+		}
+	}
+	for line := range strings.SplitSeq(after, "\n") {
+		if had[line] < has[line] {
+			out = append(out, "+ "+strings.TrimSpace(line))
+		}
+	}
+	return out
+}
+
+func TestAVariableIsRenamedWhereverThePlanSaysIt(t *testing.T) {
+	before := string(examples.LanternPass)
+	out := apply(t, edit.Edit{Do: "rename", Name: "player.warmth", To: "heat", Step: true, Published: 3})
+	m, _, found := check.Text([]byte(out), examples.Commons)
+	require.NotNil(t, m, found)
+	assert.Nil(t, m.Var("player.warmth"))
+	assert.NotNil(t, m.Var("player.heat"))
+	lines := changedLines(before, out)
+	assert.Contains(t, lines, "+ version: 4")
+	assert.Contains(t, lines, "+ 4:")
+	assert.Contains(t, lines, "+ - {rename: {player.warmth: player.heat}}")
+	assert.Contains(t, lines, "+ - {set: args.at.heat, to: args.at.heat - args.amount}")
+	assert.Contains(t, lines, `+ - {set: player.heat, to: "min(player.max_warmth, player.heat + args.minutes * 2.5)"}`)
+	assert.Contains(t, lines, "+ - {that: player.heat <= player.max_warmth, refused: Nobody can be warmer than they can be.}")
+	assert.Contains(t, out, "- {convert: player.warmth, to: old / 10}", "what versions before called it stays")
+	// But for the name, nothing survives otherwise than before.
+	was, _, _ := check.Text(examples.LanternPass, examples.Commons)
+	for g, group := range matrix.Of(was).Groups {
+		for r, row := range group.Rows {
+			again := matrix.Of(m).Groups[g].Rows[r]
+			for c, cell := range row.Cells {
+				assert.Equal(t, cell.Fate, again.Cells[c].Fate, row.Name)
+			}
+		}
+	}
+}
+
+func TestEveryVariableOfTheSampleCanBeRenamed(t *testing.T) {
+	_, p, _ := check.Text(examples.LanternPass, examples.Commons)
+	m, _, _ := check.Text(examples.LanternPass, examples.Commons)
+	for _, v := range m.Vars {
+		if v.Shared != nil || v.ID == "dress.scarf" {
+			continue
+		}
+		t.Run(v.Name, func(t *testing.T) {
+			t.Parallel()
+			out := apply(t, edit.Edit{Do: "rename", Name: v.Name, To: "something_else", Step: true, Published: 3})
+			again, _, found := check.Text([]byte(out), examples.Commons)
+			require.NotNil(t, again, found)
+			assert.Len(t, again.Vars, len(m.Vars))
+			assert.Nil(t, again.Var(v.Name))
+		})
+	}
+	assert.Equal(t, 3, p.Version.Value)
+}
+
+func TestAVariableMovesToAnotherHolder(t *testing.T) {
+	out := apply(t, edit.Edit{Do: "move", Name: "game.planks", To: "scene", Step: true, Published: 3})
+	assert.True(t, strings.Contains(out, "planks:        {of: scene, type: int"))
+	lines := changedLines(string(examples.LanternPass), out)
+	assert.Contains(t, lines, "+ - {add: scene.planks, by: 1}")
+	assert.Contains(t, lines, "+ - if: scene.planks >= 3")
+	assert.Contains(t, lines, "+ - {into: scene.planks, many: max, move: game.planks}")
+	out = apply(t, edit.Edit{Do: "move", Name: "player.falls", To: "[player, scene]"})
+	lines = changedLines(string(examples.LanternPass), out)
+	assert.Contains(t, lines, "+ falls:       {of: [player, scene], type: int, min: 0, max: 9999, start: 0, read_by: game}")
+	assert.Contains(t, lines, "+ do: [{add: scene.falls, by: 1}]")
+	_, err := edit.Apply(out, []edit.Edit{{Do: "move", Name: "player.falls", To: "nobody"}}, examples.Commons)
+	assert.ErrorIs(t, err, plan.ErrEdit)
+}
+
+func TestAVariableIsAddedRetypedAndRemoved(t *testing.T) {
+	before := string(examples.LanternPass)
+	added := apply(t, edit.Edit{Do: "put", Path: []string{"variables", "songs"}, Value: []byte(`{"of":"player","type":"int","min":0,"max":9,"start":0}`)})
+	assert.Equal(t, []string{"+ songs: {of: player, type: int, min: 0, max: 9, start: 0}"}, changedLines(before, added))
+	retyped, err := edit.Apply(added, []edit.Edit{{Do: "retype", Name: "player.songs", Value: []byte(`{"type":"choice","choices":["none_yet","some"],"start":"none_yet"}`)}}, examples.Commons)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"+ songs: {of: player, type: choice, start: none_yet, choices: [none_yet, some]}"}, changedLines(before, retyped))
+	gone, err := edit.Apply(retyped, []edit.Edit{{Do: "remove", Path: []string{"variables", "songs"}, Name: "player.songs", Step: true, Published: 3}}, examples.Commons)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"- version: 3", "+ version: 4", "+ 4:", "+ - {drop: player.songs, why: It is not needed any more.}"}, changedLines(before, gone))
+}
+
+func TestWhatCannotBeChangedIsToldAndNothingIs(t *testing.T) {
+	for name, e := range map[string]edit.Edit{
+		"no such change":   {Do: "sing"},
+		"no such variable": {Do: "rename", Name: "player.songs", To: "tunes"},
+		"a bad id":         {Do: "rename", Name: "player.oil", To: "Lamp Oil"},
+		"a taken id":       {Do: "rename", Name: "player.oil", To: "parcels"},
+		"a bad type":       {Do: "retype", Name: "player.oil", Value: []byte(`3`)},
+		"no path":          {Do: "put", Value: []byte(`3`)},
+		"nothing there":    {Do: "remove", Path: []string{"scenes", "moon"}},
+	} {
+		good := edit.Edit{Do: "put", Path: []string{"title"}, Value: []byte(`"Other"`)}
+		out, err := edit.Apply(string(examples.LanternPass), []edit.Edit{good, e}, examples.Commons)
+		assert.ErrorIs(t, err, plan.ErrEdit, name)
+		assert.Equal(t, string(examples.LanternPass), out, name)
+	}
+}
