@@ -16,7 +16,7 @@ import (
 // the table that the path leads into; tables that are not there yet are made. The value is JSON, and is written in
 // braces on one line. Comments, order and layout of everything else stay.
 func Put(source string, path []string, value []byte) (string, error) {
-	text, err := flow(value)
+	text, err := Flow(value)
 	if err != nil {
 		return "", err
 	}
@@ -51,7 +51,7 @@ func RenameKey(source string, path []string, to string) (string, error) {
 // AddItem adds a value, as JSON, behind the last one of the list at a path of keys; a list that is not there yet is
 // made, with each item on a line of its own.
 func AddItem(source string, path []string, value []byte) (string, error) {
-	text, err := flow(value)
+	text, err := Flow(value)
 	if err != nil {
 		return "", err
 	}
@@ -235,8 +235,8 @@ func (e editor) blockEnd(at int) int {
 	return end
 }
 
-// flow writes JSON as a value in braces on one line, with as few quotes as can be.
-func flow(value []byte) (string, error) {
+// Flow writes JSON as a value in braces on one line, with as few quotes as can be.
+func Flow(value []byte) (string, error) {
 	d := jsontext.NewDecoder(bytes.NewReader(value))
 	text, err := flowNext(d)
 	if err != nil {

@@ -59,6 +59,12 @@ func (r *Report) Failures() int {
 
 // Play plays a rehearsal. load gives the text of a plan that the script names.
 func Play(source []byte, load func(name string) ([]byte, error)) *Report {
+	return Watch(source, load, func(int, *engine.Run, int64) {})
+}
+
+// Watch is Play that lets somebody look at the session: before the first step (0), and after each. They may look
+// only; time is the session's, in milliseconds.
+func Watch(source []byte, load func(name string) ([]byte, error), look func(played int, run *engine.Run, time int64)) *Report {
 	script, found := plan.ReadRehearsal(source)
 	out := &Report{Title: script.Title.Value, source: script.Source}
 	if found.Errors() {
@@ -71,12 +77,14 @@ func Play(source []byte, load func(name string) ([]byte, error)) *Report {
 		return out
 	}
 	p := &player{script: script, load: load, lines: strings.Split(script.Source, "\n"), machine: newMachine(m, uint32(script.Seed.Value))}
+	look(0, p.machine.run, 0)
 	for i := range script.Steps {
 		s := &script.Steps[i]
 		p.step = Step{Line: s.Line, Text: p.text(s)}
 		p.play(s)
 		p.step.Time = p.machine.clock
 		out.Steps = append(out.Steps, p.step)
+		look(i+1, p.machine.run, p.machine.clock)
 	}
 	out.edits = p.edits
 	return out

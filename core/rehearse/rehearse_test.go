@@ -8,6 +8,7 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/go-json-experiment/json/jsontext"
 	"github.com/goccy/go-yaml"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
@@ -16,6 +17,7 @@ import (
 
 	"alluvion/core/plan"
 	"alluvion/core/rehearse"
+	"alluvion/examples"
 )
 
 const folder = "../../examples/lantern-pass/rehearsals"
@@ -228,4 +230,63 @@ func FuzzPlay(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text []byte) {
 		rehearse.Play(text, func(string) ([]byte, error) { return demo, nil })
 	})
+}
+
+// What is tried on the stage is kept as a rehearsal that expects what was seen, and passes.
+func TestADraftIsKeptWithWhatWasSeen(t *testing.T) {
+	load := func(name string) ([]byte, error) {
+		if strings.HasPrefix(name, "plan") {
+			return examples.LanternPass, nil
+		}
+		return examples.Commons(strings.TrimSuffix(filepath.Base(name), ".yaml"))
+	}
+	d := rehearse.Draft{Title: "Over the gorge: a first try", Plan: "plan.yaml", Players: []string{"wren", "finn"}}
+	for _, step := range []string{
+		`{"join":"wren"}`, `{"event":"choose","by":"wren","args":{"who":"brisa"}}`, `{"pass":"rope_bridge","by":"wren"}`,
+		`{"pass":"porch_gorge","by":"wren","at":{"x":30,"y":1}}`, `{"event":"snowfall","by":"wren","args":{"depth":0.3}}`,
+		`{"move":"wren","to":[50,29]}`, `{"event":"open","by":"wren","args":{"cache":"under_ledge"}}`, `{"die":"wren"}`, `{"wait":"1s"}`, `{"join":"finn"}`,
+	} {
+		d.Steps = append(d.Steps, jsontext.Value(step))
+	}
+	script, err := d.Script()
+	require.NoError(t, err)
+	report := rehearse.Play(script, load)
+	require.Empty(t, report.Found)
+	assert.Equal(t, 1, report.Failures(), "the bridge is far away")
+	kept, err := d.Kept(report, load)
+	require.NoError(t, err)
+	for _, want := range []string{"  - refused: {pass: rope_bridge, by: wren}\n    because: ", "wren.courier: brisa", "wren.place.scene: gorge", "scenes.gorge.snow: 0.7", "wren.dead: true", "{told: wren, notice: There is a cache here.}"} {
+		assert.Contains(t, string(kept), want)
+	}
+	again := rehearse.Play(kept, load)
+	assert.True(t, again.Passed(), "%+v\n%s", again, kept)
+
+	back, err := rehearse.ReadDraft(script)
+	require.NoError(t, err)
+	assert.Equal(t, d.Players, back.Players)
+	require.Len(t, back.Steps, len(d.Steps))
+	same, err := back.Script()
+	require.NoError(t, err)
+	assert.Equal(t, string(script), string(same))
+	_, err = rehearse.ReadDraft([]byte("rehearsal: x"))
+	assert.ErrorContains(t, err, "line 1")
+}
+
+// Every rehearsal of the sample games can be opened on the stage, and does there what it did.
+func TestEveryRehearsalCanBeGoneOnWith(t *testing.T) {
+	files, err := filepath.Glob("../../examples/*/rehearsals/*.yaml")
+	require.NoError(t, err)
+	for _, file := range files {
+		source, err := os.ReadFile(file)
+		require.NoError(t, err)
+		load := func(name string) ([]byte, error) { return os.ReadFile(filepath.Join(filepath.Dir(file), name)) }
+		d, err := rehearse.ReadDraft(source)
+		require.NoError(t, err, file)
+		script, err := d.Script()
+		require.NoError(t, err, file)
+		again, was := rehearse.Play(script, load), rehearse.Play(source, load)
+		require.Empty(t, again.Found, "%s\n%s", file, script)
+		assert.Equal(t, len(was.Steps), len(again.Steps), file)
+		assert.True(t, again.Passed(), file)
+	}
 }
