@@ -41,3 +41,8 @@ func Commons(id string) ([]byte, error) {
 //
 //go:embed lantern-pass/history/plan.v1.yaml lantern-pass/history/plan.v2.yaml lantern-pass/history/plan.v4.yaml lantern-pass/history/saves/*.json
 var LanternPassHistory embed.FS
+
+// Rehearsals are those of both games: lantern-pass/rehearsals/starting-over.yaml.
+//
+//go:embed lantern-pass/rehearsals/*.yaml lantern-market/rehearsals/*.yaml
+var Rehearsals embed.FS

@@ -1,11 +1,15 @@
 package main
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
+	"path"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"alluvion/client"
@@ -105,6 +109,9 @@ func demoData(ctx context.Context, c *client.Client) error {
 		if _, _, err := c.PutPlan(ctx, "lantern-market", examples.LanternMarket, ""); err != nil {
 			return err
 		}
+		if err := demoRehearsals(ctx, c); err != nil {
+			return err
+		}
 	}
 	s, err := c.Open(ctx, "lantern-pass", "winter")
 	if err != nil {
@@ -153,6 +160,29 @@ func demoHistory(ctx context.Context, c *client.Client) error {
 			if _, _, err := c.Upload(ctx, "lantern-pass", id, 1, save, "", "From the archive of the demo.", true); err != nil {
 				return err
 			}
+		}
+	}
+	return nil
+}
+
+// demoRehearsals keeps the rehearsals of the sample games with them; not those that go on into a version which is not
+// published yet.
+func demoRehearsals(ctx context.Context, c *client.Client) error {
+	files, err := fs.Glob(examples.Rehearsals, "*/rehearsals/*.yaml")
+	if err != nil {
+		return err
+	}
+	for _, file := range files {
+		text, err := examples.Rehearsals.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		if bytes.Contains(text, []byte("upgrade:")) {
+			continue
+		}
+		game, _, _ := strings.Cut(file, "/")
+		if err := c.PutRehearsal(ctx, game, strings.TrimSuffix(path.Base(file), ".yaml"), text); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -20,18 +20,20 @@ import (
 
 // Edit is one change.
 type Edit struct {
-	Do       string         `json:"do" enum:"fate,put,remove,rename,retype,move" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename, retype, move: a variable gets another id, another type, another holder."`
-	Name     string         `json:"name,omitempty" maxLength:"120" doc:"Of fate, rename, retype, move: the variable, as player.warmth."`
-	Crossing string         `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
-	Fate     string         `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
-	Set      string         `json:"set,omitempty" maxLength:"2000" doc:"Of the fate set: the expression."`
-	Path     []string       `json:"path,omitempty" maxItems:"12" doc:"Of put and remove: keys from the top, as scenes, gorge, spots, ledge, at."`
-	Value    jsontext.Value `json:"value,omitempty" doc:"Of put: the value. Of retype: what the declaration says of its type: type, min, max, step, start and so on."`
-	To       string         `json:"to,omitempty" maxLength:"120" doc:"Of rename: the new id. Of move: the new holder, as it is written in a plan."`
-	// Published is the newest version that saves may have been written under. Where it is the plan's own, a step
-	// raises the plan's version.
-	Published int  `json:"published,omitempty" minimum:"0" doc:"Of a change with a step: the newest published version; 0 where none is."`
-	Step      bool `json:"step,omitempty" doc:"Of rename, move, retype and remove of a variable: write the upgrade step that takes saves along."`
+	// Do is what is done: fate (a variable's fate at a crossing), put (a value at a path, in place of what is there or
+	// as something new), remove (what is at a path), rename, retype, move (a variable gets another id, type, holder).
+	Do       string
+	Name     string         // the variable, as player.warmth
+	Crossing string         // of fate
+	Fate     string         // keep, reset, rewind, set, or default: what the defaults say
+	Set      string         // of the fate set: the expression
+	Path     []string       // of put and remove: keys from the top
+	Value    jsontext.Value // of put: the value; of retype: what the declaration says of its type
+	To       string         // of rename: the new id; of move: the new holder, as it is written in a plan
+	// Step asks for the upgrade step that takes saves along. Published is the newest published version, 0 where none
+	// is: where it is the plan's own, the step raises the plan's version.
+	Step      bool
+	Published int
 }
 
 // Apply makes changes to a plan's text, one after another. Where one cannot be made, nothing is changed, and the

@@ -124,3 +124,14 @@ func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
 	}
 	return out
 }
+
+// Milestones tells how far a save is with each milestone, in the plan's order.
+func (j *Judge) Milestones(s *save.Player) []Progress {
+	plain := j.plain
+	j.plain = false // of a milestone, all of a save can be asked
+	defer func() { j.plain = plain }()
+	p := j.present(s)
+	j.run.enter(p)
+	defer j.run.exit(p)
+	return j.run.Milestones(p.id)
+}

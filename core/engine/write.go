@@ -9,7 +9,10 @@ import (
 // own player; or corrects it for a reason that is kept.
 func (t *tx) writeFrom(p *Player, req *Request) error {
 	v := t.run.m.Var(req.Name)
+	mile := t.run.m.Earning(req.Name)
 	switch {
+	case mile != nil && req.Do == "correct":
+		return t.correctMilestone(p, mile, req)
 	case v == nil:
 		return refuse(Unknown, "There is no variable called %q.", req.Name)
 	case !req.Server && !v.SelfMay:
@@ -34,6 +37,20 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return nil
 	}
 	return t.give(o, v, req.Value, v.Type.Kind == expr.Pick)
+}
+
+// correctMilestone gives a milestone by hand, with the rules that wait for it, or takes it back. It is earned again as
+// soon as what it asks for holds and is weighed.
+func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error {
+	switch {
+	case p == nil:
+		return refuse(Invalid, "%s is earned by players; name the player.", m.ID)
+	case req.Value.Kind != expr.IsBool:
+		return refuse(Invalid, "%s is earned or not: true or false is wanted, not %s.", m.ID, req.Value)
+	}
+	t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+	t.setEarned(p, m, req.Value.Bool)
+	return nil
 }
 
 // ownerNamed finds whose copy of a variable is meant, by what a request names.

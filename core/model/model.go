@@ -609,3 +609,13 @@ func Title(given plan.Given[string], id string) string {
 	}
 	return spaced(id)
 }
+
+// Earning finds the milestone whose being earned a name stands for: player.earned.full_sack; nil where there is none.
+func (m *Model) Earning(name string) *Milestone {
+	for _, x := range m.Milestones {
+		if name == "player.earned."+x.ID {
+			return x
+		}
+	}
+	return nil
+}

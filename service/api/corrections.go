@@ -13,7 +13,7 @@ import (
 
 // Correction is a value that is put right by hand.
 type Correction struct {
-	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels."`
+	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
 	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
 	Value expr.Value `json:"value" doc:"What it becomes; null for none."`
 	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
@@ -37,8 +37,8 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is put right", "If-Match is wanted: the entity tag of the save that was looked at.")
 	}
 	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
-	if err := put(j.model, l.Player, in.Body); err != nil {
-		return nil, err
+	if err := l.Player.Correct(j.model, in.Body.Name, in.Body.Of, in.Body.Value); err != nil {
+		return nil, s.asProblem(err)
 	}
 	if after := engine.NewJudge(j.model, nil).Player(l.Player, false); len(after) > before {
 		return nil, problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s.", after[0].Text)

@@ -149,19 +149,6 @@ func (s *Server) games(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "put-fate", Method: http.MethodPut, Path: "/v1/games/{game}/fates/{variable}/{crossing}", Summary: "Write one fate into the plan's text", Tags: tags,
 		Description: "The text changes by just that; comments and layout stay. A change after which the plan could not run is refused.", Errors: []int{404, 409, 412, 422}}, s.putFate)
 	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names", Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
-	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
-		func(ctx context.Context, in *textInput) (*body[Report], error) {
-			_, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
-			return &body[Report]{reportOf(found)}, nil
-		})
-	huma.Register(api, huma.Operation{OperationID: "matrix-of-text", Method: http.MethodPost, Path: "/v1/matrix", Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
-		func(ctx context.Context, in *textInput) (*body[matrix.Matrix], error) {
-			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
-			if m == nil {
-				return nil, broken(found)
-			}
-			return &body[matrix.Matrix]{matrix.Of(m)}, nil
-		})
 }
 
 // judged is a game's plan as it was last read and checked.

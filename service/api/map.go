@@ -14,14 +14,19 @@ import (
 type Map struct {
 	Unit     string       `json:"unit" doc:"What one unit stands for."`
 	Axes     []string     `json:"axes"`
+	Step     float64      `json:"step" doc:"Coordinates are whole multiples of this."`
+	Reach    float64      `json:"reach" doc:"How far off a spot can be touched or passed."`
 	Scenes   []MapScene   `json:"scenes"`
 	Passages []MapPassage `json:"passages"`
+	Movables []MapMovable `json:"movables"`
+	Events   []MapEvent   `json:"events" doc:"What can be sent there."`
 }
 
 // MapScene is one scene. Points have a number for each axis.
 type MapScene struct {
 	ID    string     `json:"id"`
 	Title string     `json:"title"`
+	Line  int        `json:"line"`
 	Low   []float64  `json:"low" doc:"Its least coordinates."`
 	High  []float64  `json:"high" doc:"Where it ends; not in it any more."`
 	Spots []MapSpot  `json:"spots"`
@@ -36,6 +41,9 @@ type MapSpot struct {
 	From       []float64 `json:"from"`
 	To         []float64 `json:"to"`
 	Checkpoint bool      `json:"checkpoint"`
+	Point      string    `json:"point,omitempty" doc:"The checkpoint's id, where it is one."`
+	Order      int       `json:"order,omitempty" doc:"Of the checkpoint."`
+	Line       int       `json:"line"`
 	Start      bool      `json:"start" doc:"Where a new run begins."`
 }
 
@@ -45,22 +53,59 @@ type MapArea struct {
 	Low    []float64 `json:"low"`
 	High   []float64 `json:"high"`
 	Radius float64   `json:"radius,omitempty"`
+	Line   int       `json:"line"`
+}
+
+// MapMovable is an object that exists once, where it begins.
+type MapMovable struct {
+	ID      string   `json:"id"`
+	Title   string   `json:"title"`
+	Start   string   `json:"start" doc:"The spot."`
+	NeverIn []string `json:"never_in" doc:"The scenes that it never comes into."`
+	Line    int      `json:"line"`
+}
+
+// MapEvent is an event that a player, or the game's server, may send.
+type MapEvent struct {
+	ID    string   `json:"id"`
+	Title string   `json:"title"`
+	From  string   `json:"from" enum:"self,server" doc:"Whether a player sends it about themselves, or the game's server does."`
+	Args  []MapArg `json:"args"`
+	Line  int      `json:"line"`
+}
+
+// MapArg is an argument of an event.
+type MapArg struct {
+	ID       string   `json:"id"`
+	Type     string   `json:"type" doc:"int, decimal, bool, text, choice, pick, point, player or prop:kind."`
+	Choices  []string `json:"choices" doc:"Of a choice, a pick or a prop: what it can be."`
+	Min      float64  `json:"min,omitempty"`
+	Max      float64  `json:"max,omitempty"`
+	Step     float64  `json:"step,omitempty"`
+	Optional bool     `json:"optional,omitempty"`
 }
 
 // MapPoint is something that stands at a point.
 type MapPoint struct {
-	ID string    `json:"id"`
-	At []float64 `json:"at"`
+	ID   string    `json:"id"`
+	At   []float64 `json:"at"`
+	Line int       `json:"line"`
 }
 
 // MapPassage is a passage, between two spots or to a waymark.
 type MapPassage struct {
-	ID       string `json:"id"`
-	Title    string `json:"title"`
-	From     string `json:"from"`
-	To       string `json:"to,omitempty"`
-	BothWays bool   `json:"both_ways"`
-	Gated    bool   `json:"gated" doc:"Whether a condition is on it."`
+	ID       string   `json:"id"`
+	Title    string   `json:"title"`
+	From     string   `json:"from"`
+	To       string   `json:"to,omitempty"`
+	BothWays bool     `json:"both_ways"`
+	Gated    bool     `json:"gated" doc:"Whether a condition is on it."`
+	If       string   `json:"if,omitempty" doc:"The condition."`
+	Refused  string   `json:"refused,omitempty" doc:"What somebody is told for whom it does not hold."`
+	Waymark  string   `json:"waymark,omitempty" doc:"Where it leads to a remembered place: which."`
+	Else     string   `json:"else,omitempty" doc:"The spot that it leads to where nothing is remembered."`
+	Carries  []string `json:"carries" doc:"The axes, and facing, that a player keeps on the way."`
+	Line     int      `json:"line"`
 }
 
 func (s *Server) maps(api huma.API) {
@@ -75,53 +120,123 @@ func (s *Server) maps(api huma.API) {
 }
 
 func mapOf(m *model.Model) Map {
-	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Scenes: []MapScene{}, Passages: []MapPassage{}}
-	point := func(p [model.MaxAxes]fixed.Num) []float64 {
-		list := make([]float64, len(m.Axes))
-		for i := range list {
-			nano, _ := p[i].Nano()
-			list[i] = float64(nano) / 1e9
-		}
-		return list
-	}
+	d := drawing{m}
+	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
+		Scenes: []MapScene{}, Passages: []MapPassage{}, Movables: []MapMovable{}, Events: []MapEvent{}}
 	for _, s := range m.Scenes {
-		x := MapScene{ID: s.ID, Title: s.Title, Low: point(s.Lo), High: point(s.Hi), Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapPoint{}}
-		for _, spot := range s.Spots {
-			x.Spots = append(x.Spots, spotOf(m, spot, point))
-		}
-		for _, a := range s.Areas {
-			area := MapArea{ID: a.ID, Low: point(a.Lo), High: point(a.Hi)}
-			if a.Ball {
-				nano, _ := a.Radius.Nano()
-				area.Radius = float64(nano) / 1e9
-			}
-			x.Areas = append(x.Areas, area)
-		}
-		for _, p := range s.Props {
-			x.Props = append(x.Props, MapPoint{p.Name, point(p.Point)})
-		}
-		out.Scenes = append(out.Scenes, x)
+		out.Scenes = append(out.Scenes, d.scene(s))
 	}
 	for _, p := range m.Passages {
-		x := MapPassage{ID: p.ID, Title: p.Title, From: p.From.ID, BothWays: p.BothWays, Gated: p.If != nil}
-		if p.To != nil {
-			x.To = p.To.ID
+		out.Passages = append(out.Passages, d.passage(p))
+	}
+	for _, x := range m.Movables {
+		one := MapMovable{ID: x.ID, Title: x.Title, Start: x.Start.ID, NeverIn: []string{}, Line: x.At.Line}
+		for _, s := range m.Scenes {
+			if x.NeverIn[s] {
+				one.NeverIn = append(one.NeverIn, s.ID)
+			}
 		}
-		out.Passages = append(out.Passages, x)
+		out.Movables = append(out.Movables, one)
+	}
+	for _, e := range m.Events {
+		out.Events = append(out.Events, d.event(e))
 	}
 	return out
 }
 
-func spotOf(m *model.Model, spot *model.Spot, point func([model.MaxAxes]fixed.Num) []float64) MapSpot {
+// plainNumber is a number as JSON has it.
+func plainNumber(n fixed.Num) float64 {
+	nano, _ := n.Nano()
+	return float64(nano) / 1e9
+}
+
+// drawing turns a plan's scenes into what is drawn.
+type drawing struct{ m *model.Model }
+
+func (d drawing) point(p [model.MaxAxes]fixed.Num) []float64 {
+	list := make([]float64, len(d.m.Axes))
+	for i := range list {
+		list[i] = plainNumber(p[i])
+	}
+	return list
+}
+
+func (d drawing) scene(s *model.Scene) MapScene {
+	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi), Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapPoint{}}
+	for _, spot := range s.Spots {
+		x.Spots = append(x.Spots, d.spot(spot))
+	}
+	for _, a := range s.Areas {
+		area := MapArea{ID: a.ID, Low: d.point(a.Lo), High: d.point(a.Hi), Line: a.At.Line}
+		if a.Ball {
+			area.Radius = plainNumber(a.Radius)
+		}
+		x.Areas = append(x.Areas, area)
+	}
+	for _, p := range s.Props {
+		x.Props = append(x.Props, MapPoint{p.Name, d.point(p.Point), p.At.Line})
+	}
+	return x
+}
+
+func (d drawing) spot(spot *model.Spot) MapSpot {
 	lo, hi := spot.Point, spot.Point
 	for i, span := range spot.Span {
 		if span != nil {
 			lo[i], hi[i] = span.Lo, span.Hi
 		}
 	}
-	x := MapSpot{ID: spot.ID, At: point(spot.Point), From: point(lo), To: point(hi), Start: spot == m.Start}
-	for _, c := range m.Checkpoints {
-		x.Checkpoint = x.Checkpoint || c.Spot == spot
+	x := MapSpot{ID: spot.ID, At: d.point(spot.Point), From: d.point(lo), To: d.point(hi), Start: spot == d.m.Start, Line: spot.At.Line}
+	for _, c := range d.m.Checkpoints {
+		if c.Spot == spot {
+			x.Checkpoint, x.Point, x.Order = true, c.ID, c.Order
+		}
+	}
+	return x
+}
+
+func (d drawing) passage(p *model.Passage) MapPassage {
+	x := MapPassage{ID: p.ID, Title: p.Title, From: p.From.ID, BothWays: p.BothWays, Gated: p.If != nil, Refused: p.Refused, Carries: []string{}, Line: p.At.Line}
+	if p.To != nil {
+		x.To = p.To.ID
+	}
+	if p.Waymark != nil {
+		x.Waymark = p.Waymark.ID
+	}
+	if p.Else != nil {
+		x.Else = p.Else.ID
+	}
+	if p.If != nil {
+		x.If = p.If.Source
+	}
+	for i, axis := range d.m.Axes {
+		if p.Carry.Axes[i] {
+			x.Carries = append(x.Carries, axis)
+		}
+	}
+	if p.Carry.Facing {
+		x.Carries = append(x.Carries, "facing")
+	}
+	return x
+}
+
+func (d drawing) event(e *model.Event) MapEvent {
+	x := MapEvent{ID: e.ID, Title: e.Title, From: "server", Args: []MapArg{}, Line: e.At.Line}
+	if e.Self {
+		x.From = "self"
+	}
+	for i := range e.Args {
+		a := &e.Args[i]
+		arg := MapArg{ID: a.ID, Type: e.Decl.Args.Get(a.ID).Type.Name, Choices: append([]string{}, a.Type.Possible()...), Optional: a.Type.Optional}
+		if a.Type.Numeric() {
+			arg.Min, arg.Max, arg.Step = plainNumber(a.Min), plainNumber(a.Max), plainNumber(a.Step)
+		}
+		if a.Kind != nil {
+			for _, p := range a.Kind.Props {
+				arg.Choices = append(arg.Choices, p.ID)
+			}
+		}
+		x.Args = append(x.Args, arg)
 	}
 	return x
 }

@@ -100,6 +100,12 @@ func (s *Server) asProblem(err error) error {
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
 	case upgrade.IsRefused(err):
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
+	case errors.Is(err, save.ErrUnknown):
+		return problem(http.StatusNotFound, engine.Unknown, "There is no such thing here", "%v.", err)
+	case errors.Is(err, save.ErrByItself):
+		return problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%v.", err)
+	case errors.Is(err, save.ErrValue):
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%v.", err)
 	case errors.Is(err, store.ErrNext):
 		return problem(http.StatusConflict, "next", "It is not the next version", "%v.", err)
 	case errors.Is(err, store.ErrDamaged):

@@ -14,7 +14,6 @@ import (
 	"github.com/wI2L/jsondiff"
 
 	"alluvion/core/engine"
-	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
 	"alluvion/service/live"
@@ -368,47 +367,6 @@ func (s *Server) emptySlot(ctx context.Context, in *emptyInput) (*struct{}, erro
 func named(name, player string) error {
 	if name != player {
 		return problem(http.StatusUnprocessableEntity, "invalid", "Say once more whose", "What is deleted is asked about by naming it: name has to be %q, not %q.", player, name)
-	}
-	return nil
-}
-
-// put writes one value into a save.
-func put(m *model.Model, p *save.Player, c Correction) error {
-	v := m.Var(c.Name)
-	switch {
-	case v == nil || !v.Holder.OfPlayers():
-		return problem(http.StatusNotFound, engine.Unknown, "There is no such thing here", "A player has no variable called %q.", c.Name)
-	case v.Computed() || v.Stopwatch || v.Seed || v.Shared != nil:
-		return problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%s cannot be written in a save: it has its value by itself, or from a commons.", v.Name)
-	}
-	if err := v.Admit(c.Value); err != nil {
-		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", v.Name, c.Value, err)
-	}
-	kind, prop, isProp := strings.Cut(c.Of, ".")
-	switch {
-	case v.Holder == model.OfPlayer:
-		p.Values[v.ID] = c.Value
-	case v.Holder == model.OfPlayerScene && m.Scene(c.Of) != nil:
-		if p.Scenes == nil {
-			p.Scenes = map[string]save.Values{}
-		}
-		if p.Scenes[c.Of] == nil {
-			p.Scenes[c.Of] = save.Values{}
-		}
-		p.Scenes[c.Of][v.ID] = c.Value
-	case v.Holder == model.OfPlayerProp && isProp && v.Hold.Kind.ID == kind && v.Hold.Kind.Prop(prop) != nil:
-		if p.Props == nil {
-			p.Props = save.Props{}
-		}
-		if p.Props[kind] == nil {
-			p.Props[kind] = map[string]save.Values{}
-		}
-		if p.Props[kind][prop] == nil {
-			p.Props[kind][prop] = save.Values{}
-		}
-		p.Props[kind][prop][v.ID] = c.Value
-	default:
-		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s is one for each scene or prop: of has to name one, not %q.", v.Name, c.Of)
 	}
 	return nil
 }

@@ -58,6 +58,9 @@ var steps = []string{
 		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, session, version));
 	CREATE TABLE seal_keys (id TEXT PRIMARY KEY, secret BLOB NOT NULL, made_at DATETIME NOT NULL);
 	ALTER TABLE saves ADD COLUMN why TEXT NOT NULL DEFAULT ''`,
+	`CREATE TABLE rehearsals (
+		game TEXT NOT NULL REFERENCES games(id), name TEXT NOT NULL, title TEXT NOT NULL, text TEXT NOT NULL,
+		updated_at DATETIME NOT NULL, PRIMARY KEY (game, name))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

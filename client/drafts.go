@@ -1,0 +1,53 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+
+	"alluvion/service/api"
+)
+
+// Edit changes a plan's text by just what is asked; the text is not kept.
+func (c *Client) Edit(ctx context.Context, text []byte, edits ...api.PlanEdit) (api.EditedText, error) {
+	return posted[api.EditedText](ctx, c, "/v1/edits", api.EditWish{Text: string(text), Edits: edits})
+}
+
+// Stage plays steps on a game's plan, or on another text, and keeps nothing.
+func (c *Client) Stage(ctx context.Context, game string, wish api.StageWish) (api.StageView, error) {
+	return posted[api.StageView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/stage", wish)
+}
+
+// Rehearsals lists those that are kept with a game.
+func (c *Client) Rehearsals(ctx context.Context, game string) ([]api.RehearsalInfo, error) {
+	return get[[]api.RehearsalInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals")
+}
+
+// PutRehearsal keeps a rehearsal with a game, in place of one of its name.
+func (c *Client) PutRehearsal(ctx context.Context, game, name string, text []byte) error {
+	_, err := c.do(ctx, http.MethodPut, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name), http.Header{"Content-Type": {"application/yaml"}}, text, nil)
+	return err
+}
+
+// RunRehearsal plays a rehearsal on the game's plan, or on another text.
+func (c *Client) RunRehearsal(ctx context.Context, game, name, plan string) (api.RehearsalResult, error) {
+	return posted[api.RehearsalResult](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name)+"/run", map[string]string{"plan": plan})
+}
+
+// Milestones tells who has earned what, and how far the others are.
+func (c *Client) Milestones(ctx context.Context, game string) (api.Milestones, error) {
+	return get[api.Milestones](ctx, c, "/v1/games/"+url.PathEscape(game)+"/milestones")
+}
+
+// DropRehearsal deletes a rehearsal.
+func (c *Client) DropRehearsal(ctx context.Context, game, name string) error {
+	_, err := c.do(ctx, http.MethodDelete, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name), nil, nil, nil)
+	return err
+}
+
+// posted sends JSON and reads the answer.
+func posted[T any](ctx context.Context, c *Client, path string, what any) (T, error) {
+	var out T
+	_, err := c.send(ctx, http.MethodPost, path, "", what, &out)
+	return out, err
+}

@@ -1,0 +1,75 @@
+package save
+
+import (
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// Why a value cannot be put right in a save.
+var (
+	ErrUnknown  = errors.New("a player has no such thing")
+	ErrByItself = errors.New("it has its value by itself, or from a commons")
+	ErrValue    = errors.New("it cannot have this value")
+)
+
+// Correct writes one value into a save: of a variable that players have, or (true or false) of a milestone, as
+// player.earned.full_sack. of says which, of what a player has for each scene (ridge) or prop (cache.at_cairn).
+// Where there is an error, nothing is changed.
+func (p *Player) Correct(m *model.Model, name, of string, value expr.Value) error {
+	if mile := m.Earning(name); mile != nil {
+		return p.correctMilestone(mile, value)
+	}
+	v := m.Var(name)
+	switch {
+	case v == nil || !v.Holder.OfPlayers():
+		return fmt.Errorf("%q: %w", name, ErrUnknown)
+	case v.Computed() || v.Stopwatch || v.Seed || v.Shared != nil:
+		return fmt.Errorf("%s: %w", v.Name, ErrByItself)
+	}
+	if err := v.Admit(value); err != nil {
+		return fmt.Errorf("%w: %s cannot become %s: %v", ErrValue, v.Name, value, err)
+	}
+	kind, prop, isProp := strings.Cut(of, ".")
+	switch {
+	case v.Holder == model.OfPlayer:
+		p.Values[v.ID] = value
+	case v.Holder == model.OfPlayerScene && m.Scene(of) != nil:
+		p.Scenes = with(p.Scenes, of, v.ID, value)
+	case v.Holder == model.OfPlayerProp && isProp && v.Hold.Kind.ID == kind && v.Hold.Kind.Prop(prop) != nil:
+		if p.Props == nil {
+			p.Props = Props{}
+		}
+		p.Props[kind] = with(p.Props[kind], prop, v.ID, value)
+	default:
+		return fmt.Errorf("%w: %s is one for each scene or prop, and %q is none that has it", ErrValue, v.Name, of)
+	}
+	return nil
+}
+
+func (p *Player) correctMilestone(m *model.Milestone, value expr.Value) error {
+	if value.Kind != expr.IsBool {
+		return fmt.Errorf("%w: %s is earned or not: true or false is wanted, not %s", ErrValue, m.ID, value)
+	}
+	p.Milestones = slices.DeleteFunc(slices.Clone(p.Milestones), func(id string) bool { return id == m.ID })
+	if value.Bool {
+		p.Milestones = append(p.Milestones, m.ID)
+	}
+	return nil
+}
+
+// with writes a value of one copy of many.
+func with(all map[string]Values, of, id string, value expr.Value) map[string]Values {
+	if all == nil {
+		all = map[string]Values{}
+	}
+	if all[of] == nil {
+		all[of] = Values{}
+	}
+	all[of][id] = value
+	return all
+}

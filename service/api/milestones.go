@@ -1,0 +1,158 @@
+package api
+
+import (
+	"cmp"
+	"context"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion/core/engine"
+	"alluvion/core/model"
+	"alluvion/core/upgrade"
+	"alluvion/service/store"
+)
+
+// MilestoneInfo is a milestone of the plan, and how many have it.
+type MilestoneInfo struct {
+	ID       string  `json:"id"`
+	Title    string  `json:"title"`
+	Line     int     `json:"line" doc:"Where it stands in the plan."`
+	When     string  `json:"when,omitempty" doc:"The condition under which it is earned."`
+	Progress string  `json:"progress,omitempty" doc:"The number that has to reach the goal, where it has one."`
+	Goal     float64 `json:"goal,omitempty"`
+	Earned   int     `json:"earned" doc:"How many slots have it."`
+}
+
+// MilestonePlayer is how far a player's slot is with each milestone.
+type MilestonePlayer struct {
+	Player  string           `json:"player"`
+	Slot    int              `json:"slot"`
+	Present bool             `json:"present" doc:"Whether this is live; otherwise it is as saved."`
+	Stands  []MilestoneStand `json:"stands" doc:"One for each milestone, in the plan's order."`
+}
+
+// MilestoneStand is how far somebody is with one milestone.
+type MilestoneStand struct {
+	Earned  bool    `json:"earned"`
+	Reached float64 `json:"reached" doc:"How much of the goal; 0 where it has a condition instead."`
+}
+
+// Milestones are those of a game, and how far players are.
+type Milestones struct {
+	Milestones []MilestoneInfo   `json:"milestones"`
+	Players    []MilestonePlayer `json:"players" doc:"Those who are furthest first, at most as many as were asked for."`
+	Slots      int               `json:"slots" doc:"How many slots were looked at."`
+	Unread     int               `json:"unread" doc:"Saves that cannot be loaded, and are not counted."`
+}
+
+type milestonesInput struct {
+	GamePath
+	Most int `query:"most" minimum:"1" maximum:"2000" default:"200" doc:"How many players."`
+}
+
+func (s *Server) milestones(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "list-milestones", Method: http.MethodGet, Path: "/v1/games/{game}/milestones", Summary: "Who has earned what, and how far the others are", Tags: []string{"players"}, Errors: []int{404, 422},
+		Description: "Of players who play, as they are now; of the others, as saved. A correction of player.earned.ID gives a milestone by hand, or takes it back."}, s.listMilestones)
+}
+
+func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body[Milestones], error) {
+	j, err := s.playing(ctx, in.Game)
+	if err != nil {
+		return nil, err
+	}
+	out := Milestones{Milestones: []MilestoneInfo{}, Players: []MilestonePlayer{}}
+	for _, m := range j.model.Milestones {
+		out.Milestones = append(out.Milestones, milestoneInfo(m))
+	}
+	if len(out.Milestones) == 0 {
+		return &body[Milestones]{out}, nil
+	}
+	live := s.liveMilestones(ctx, in.Game, j.model)
+	judge := engine.NewJudge(j.model, nil)
+	err = s.store.Heads(ctx, in.Game, "", 0, func(h store.Head) error {
+		if known, ok := live[h.Player]; ok && known.Slot == h.Slot {
+			return nil
+		}
+		l, err := j.chain.Player(h.Doc, upgrade.Around{})
+		if err != nil {
+			out.Unread++
+			return nil
+		}
+		out.Players = append(out.Players, MilestonePlayer{Player: h.Player, Slot: h.Slot, Stands: standsOf(judge.Milestones(l.Player))})
+		return nil
+	})
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, p := range live {
+		out.Players = append(out.Players, p)
+	}
+	out.Slots = len(out.Players)
+	for _, p := range out.Players {
+		for i, x := range p.Stands {
+			if x.Earned {
+				out.Milestones[i].Earned++
+			}
+		}
+	}
+	slices.SortFunc(out.Players, func(a, b MilestonePlayer) int {
+		return cmp.Or(cmp.Compare(b.earned(), a.earned()), cmp.Compare(a.Player, b.Player), a.Slot-b.Slot)
+	})
+	out.Players = out.Players[:min(len(out.Players), in.Most)]
+	return &body[Milestones]{out}, nil
+}
+
+// liveMilestones are those of everybody who plays under the plan.
+func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model) map[string]MilestonePlayer {
+	out := map[string]MilestonePlayer{}
+	for _, session := range s.live.Sessions(game) {
+		if session.Model().Plan.Version.Value != m.Plan.Version.Value {
+			continue // it has other milestones
+		}
+		v, err := session.Look(ctx)
+		if err != nil {
+			continue // it has just been closed
+		}
+		for _, id := range v.Present {
+			now, ok, err := session.Player(ctx, id)
+			if err == nil && ok {
+				out[id] = MilestonePlayer{Player: id, Slot: now.Slot, Present: true, Stands: standsOf(now.Milestones)}
+			}
+		}
+	}
+	return out
+}
+
+func (p MilestonePlayer) earned() int {
+	n := 0
+	for _, x := range p.Stands {
+		if x.Earned {
+			n++
+		}
+	}
+	return n
+}
+
+func milestoneInfo(m *model.Milestone) MilestoneInfo {
+	x := MilestoneInfo{ID: m.ID, Title: m.Title, Line: m.At.Line}
+	if m.When != nil {
+		x.When = m.When.Source
+	}
+	if m.Progress != nil {
+		x.Progress, x.Goal = m.Progress.Source, plainNumber(m.Goal)
+	}
+	return x
+}
+
+func standsOf(list []engine.Progress) []MilestoneStand {
+	out := make([]MilestoneStand, len(list))
+	for i, p := range list {
+		out[i].Earned = p.Earned
+		if !p.Reached.IsNone() {
+			out[i].Reached = plainNumber(p.Reached.Num)
+		}
+	}
+	return out
+}

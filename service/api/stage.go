@@ -1,0 +1,288 @@
+package api
+
+import (
+	"context"
+	"net/http"
+	"slices"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/model"
+	"alluvion/core/rehearse"
+)
+
+// StageWish is a run of a plan that is made step by step.
+type StageWish struct {
+	Plan    string    `json:"plan,omitempty" maxLength:"1100000" doc:"The plan's text; the game's plan if unsaid."`
+	Script  string    `json:"script,omitempty" maxLength:"1100000" doc:"A rehearsal to begin with: its players and steps, in place of those here."`
+	Title   string    `json:"title,omitempty" maxLength:"200"`
+	Players []string  `json:"players,omitempty" maxItems:"20" doc:"Who takes part."`
+	Seed    int       `json:"seed,omitempty" minimum:"0" maximum:"4294967295"`
+	Steps   []anyJSON `json:"steps,omitempty" maxItems:"1000" doc:"The steps, each as it would stand in a rehearsal."`
+	At      int       `json:"at" minimum:"-1" doc:"Behind how many steps one looks; -1 for behind all."`
+	Keep    bool      `json:"keep,omitempty" doc:"Give the run as a rehearsal that expects what was seen."`
+}
+
+// StageView is how the run stands.
+type StageView struct {
+	Title   string        `json:"title"`
+	Players []string      `json:"players"`
+	Seed    int           `json:"seed"`
+	Steps   []StageStep   `json:"steps"`
+	At      int           `json:"at" doc:"Behind how many steps this is how it stands."`
+	Stands  []StagePlayer `json:"stands" doc:"Each player, before the last of these steps and after it."`
+	World   []BeforeAfter `json:"world" doc:"What the game and its scenes hold."`
+	Things  []StageThing  `json:"things" doc:"Where movables are, after."`
+	Script  string        `json:"script,omitempty" doc:"The run as a rehearsal."`
+}
+
+// StageStep is one step with what came of it.
+type StageStep struct {
+	Step    anyJSON  `json:"step" doc:"As it would stand in a rehearsal."`
+	Text    string   `json:"text"`
+	Time    float64  `json:"time" doc:"The session's, in seconds, after it."`
+	Failed  string   `json:"failed,omitempty" doc:"Why it was refused, or what was otherwise than expected."`
+	Refused string   `json:"refused,omitempty" doc:"Why a step was refused that was to be."`
+	Wanted  []Side   `json:"wanted"`
+	Changes []Change `json:"changes"`
+	Notices []Notice `json:"notices"`
+}
+
+// StagePlayer is a player before and after a step.
+type StagePlayer struct {
+	Player  string        `json:"player"`
+	Present bool          `json:"present"`
+	Dead    bool          `json:"dead"`
+	Scene   string        `json:"scene,omitempty"`
+	At      []float64     `json:"at"`
+	Values  []BeforeAfter `json:"values"`
+}
+
+// BeforeAfter is one value before a step and after it.
+type BeforeAfter struct {
+	Name   string     `json:"name"`
+	Of     string     `json:"of,omitempty" doc:"Of what there is one of for each scene or prop: which."`
+	Title  string     `json:"title"`
+	Before expr.Value `json:"before"`
+	After  expr.Value `json:"after"`
+	Change bool       `json:"change" doc:"Whether the step changed it."`
+	Cause  string     `json:"cause,omitempty" doc:"Why it changed, in words."`
+	Line   int        `json:"line,omitempty" doc:"Where that stands in the plan."`
+	self   string     // why it changes where nothing changed it
+}
+
+// StageThing is where a movable is.
+type StageThing struct {
+	ID     string    `json:"id"`
+	Scene  string    `json:"scene"`
+	At     []float64 `json:"at"`
+	Holder string    `json:"holder,omitempty"`
+}
+
+type stageInput struct {
+	GamePath
+	Body StageWish
+}
+
+func (s *Server) stage(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "stage", Method: http.MethodPost, Path: "/v1/games/{game}/stage", Summary: "Play steps on a plan, without a game and without keeping anything", Tags: []string{"rehearsals"}, MaxBodyBytes: 3 * maxPlan,
+		Description: "What each step changes, and why; and how everybody stands before a step and after it.", Errors: []int{404, 413, 422}}, s.play)
+}
+
+func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], error) {
+	draft, err := draftOf(in.Body)
+	if err != nil {
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The steps cannot be played", "%v.", err)
+	}
+	load, err := s.planFiles(ctx, in.Game, in.Body.Plan)
+	if err != nil {
+		return nil, err
+	}
+	script, err := draft.Script()
+	if err != nil {
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The steps cannot be played", "%v.", err)
+	}
+	at := in.Body.At
+	if at < 0 || at > len(draft.Steps) {
+		at = len(draft.Steps)
+	}
+	var before, after standing
+	report := rehearse.Watch(script, load, func(played int, run *engine.Run, _ int64) {
+		if played == at-1 {
+			before = standingOf(run, draft.Players)
+		}
+		if played == at {
+			after = standingOf(run, draft.Players)
+		}
+	})
+	if len(report.Found) > 0 {
+		p := broken(report.Found)
+		p.Title = "The steps cannot be played"
+		return nil, p
+	}
+	out := StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed, Steps: make([]StageStep, 0, len(report.Steps)), At: at}
+	for i, step := range report.Steps {
+		out.Steps = append(out.Steps, stageStep(draft.Steps[i], step))
+	}
+	var changes []engine.Change
+	if at > 0 {
+		changes = report.Steps[at-1].Changes
+	} else {
+		before = after
+	}
+	out.Stands, out.World = compared(before, after, draft.Players, changes)
+	out.Things = after.things
+	if in.Body.Keep {
+		kept, err := draft.Kept(report, load)
+		if err != nil {
+			return nil, s.asProblem(err)
+		}
+		out.Script = string(kept)
+	}
+	return &body[StageView]{out}, nil
+}
+
+func draftOf(w StageWish) (rehearse.Draft, error) {
+	if w.Script != "" {
+		d, err := rehearse.ReadDraft([]byte(w.Script))
+		d.Plan = "plan.yaml"
+		return d, err
+	}
+	d := rehearse.Draft{Title: w.Title, Plan: "plan.yaml", Players: w.Players, Seed: w.Seed}
+	if d.Title == "" {
+		d.Title = "A try"
+	}
+	if len(d.Players) == 0 {
+		d.Players = []string{"player1"}
+	}
+	for _, step := range w.Steps {
+		d.Steps = append(d.Steps, jsontext.Value(step))
+	}
+	return d, nil
+}
+
+func stageStep(step jsontext.Value, r rehearse.Step) StageStep {
+	x := StageStep{Step: anyJSON(step), Text: r.Text, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []Change{}, Notices: []Notice{}}
+	for _, c := range r.Changes {
+		x.Changes = append(x.Changes, changeOf(c))
+	}
+	for _, n := range r.Notices {
+		x.Notices = append(x.Notices, Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From})
+	}
+	return x
+}
+
+// standing is how everybody and everything stands at one moment.
+type standing struct {
+	players map[string]StagePlayer // with values of after only
+	world   []BeforeAfter
+	things  []StageThing
+}
+
+func standingOf(run *engine.Run, players []string) standing {
+	m := run.Model()
+	d := drawing{m}
+	out := standing{players: map[string]StagePlayer{}, things: []StageThing{}}
+	for _, id := range players {
+		x := StagePlayer{Player: id, Present: run.Has(id), At: []float64{}, Values: []BeforeAfter{}}
+		if x.Present {
+			place, _ := run.Place(id)
+			x.Scene = place.Scene
+			for _, n := range place.At {
+				x.At = append(x.At, plainNumber(n))
+			}
+			x.Dead, _ = run.State(id)
+			x.Values = valuesOf(run, id)
+		}
+		out.players[id] = x
+	}
+	out.world = rowsOf(run.GameFigures())
+	for _, scene := range m.Scenes {
+		out.world = append(out.world, rowsOf(run.SceneFigures(scene.ID))...)
+	}
+	for i, x := range m.Movables {
+		holder, at := run.Thing(i)
+		thing := StageThing{ID: x.ID, Scene: m.Scenes[at.Scene].ID, At: d.point(at.At)}
+		if holder != nil {
+			thing.Holder = holder.ID()
+		}
+		out.things = append(out.things, thing)
+	}
+	return out
+}
+
+func valuesOf(run *engine.Run, id string) []BeforeAfter {
+	place, _ := run.Place(id)
+	dead, checkpoint := run.State(id)
+	at := BeforeAfter{Name: "player.checkpoint", Title: "Checkpoint reached"}
+	if checkpoint != "" {
+		at.After = expr.OfText(checkpoint)
+	}
+	out := []BeforeAfter{{Name: "place", Title: "Place", After: expr.OfText(place.String())}, {Name: "player.dead", Title: "Dead", After: expr.OfBool(dead)}, at}
+	for _, m := range run.Milestones(id) {
+		text := milestoneText(m.Earned)
+		if !m.Earned && !m.Reached.IsNone() {
+			text = expr.OfText(m.Reached.String() + " of " + m.Milestone.Goal.String())
+		}
+		out = append(out, BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: text})
+	}
+	return append(out, rowsOf(run.Figures(id))...)
+}
+
+func rowsOf(list []engine.Figure) []BeforeAfter {
+	out := make([]BeforeAfter, 0, len(list))
+	for _, f := range list {
+		row := BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop, Title: f.Var.Title, After: f.Value}
+		switch {
+		case f.Var.Computed():
+			row.self = "follows from other values"
+		case f.Var.Stopwatch:
+			row.self = "time goes on"
+		}
+		if row.Of != "" && f.Var.Holder != model.OfScene || f.Prop != "" {
+			row.Title += " · " + row.Of
+		}
+		out = append(out, row)
+	}
+	return out
+}
+
+// compared puts what was beside what is, with the reason of what changed.
+func compared(before, after standing, players []string, changes []engine.Change) ([]StagePlayer, []BeforeAfter) {
+	out := make([]StagePlayer, 0, len(players))
+	for _, id := range players {
+		x := after.players[id]
+		x.Values = beside(before.players[id].Values, x.Values, func(c engine.Change) bool { return c.Player == id }, changes)
+		out = append(out, x)
+	}
+	return out, beside(before.world, after.world, func(c engine.Change) bool { return c.Player == "" }, changes)
+}
+
+func beside(before, after []BeforeAfter, mine func(engine.Change) bool, changes []engine.Change) []BeforeAfter {
+	type key struct{ name, of string }
+	was, new := map[key]expr.Value{}, len(before) == 0
+	for _, row := range before {
+		was[key{row.Name, row.Of}] = row.After
+	}
+	out := slices.Clone(after)
+	for i := range out {
+		row := &out[i]
+		old, known := was[key{row.Name, row.Of}]
+		row.Before, row.Change = old, !new && (!known || old.String() != row.After.String())
+		for _, c := range changes {
+			if mine(c) && c.Name == row.Name && c.Scene+c.Prop == row.Of {
+				row.Cause, row.Line = c.Cause.String(), c.Cause.Line
+			}
+		}
+		if row.Change && row.Cause == "" {
+			row.Cause = row.self
+		}
+	}
+	if out == nil {
+		return []BeforeAfter{}
+	}
+	return out
+}

@@ -1,0 +1,164 @@
+package service_test
+
+import (
+	"encoding/json"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/expr"
+	"alluvion/examples"
+	"alluvion/service/api"
+)
+
+func steps(texts ...string) []json.RawMessage {
+	var out []json.RawMessage
+	for _, t := range texts {
+		out = append(out, json.RawMessage(t))
+	}
+	return out
+}
+
+// stage plays steps as JSON through the client.
+func (h *house) stage(at int, texts ...string) api.StageView {
+	h.t.Helper()
+	raw, err := json.Marshal(map[string]any{"players": []string{"wren", "finn"}, "steps": steps(texts...), "at": at, "keep": true, "title": "A try"})
+	require.NoError(h.t, err)
+	var wish api.StageWish
+	require.NoError(h.t, json.Unmarshal(raw, &wish))
+	view, err := h.c.Stage(ctx, "lantern-pass", wish)
+	require.NoError(h.t, err)
+	return view
+}
+
+func row(t *testing.T, list []api.BeforeAfter, name string) api.BeforeAfter {
+	t.Helper()
+	for _, x := range list {
+		if x.Name == name {
+			return x
+		}
+	}
+	require.Fail(t, "there is no row "+name)
+	return api.BeforeAfter{}
+}
+
+func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
+	h := start(t)
+	out, err := h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "fate", Name: "player.oil", Crossing: "death", Fate: "keep"})
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(string(examples.LanternPass), "start: 12, across: {death: rewind}}", "start: 12, across: {death: keep}}", 1), out.Text)
+	assert.True(t, out.Report.Runnable)
+	kept, _, err := h.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, string(examples.LanternPass), string(kept))
+	// What has errors afterwards is given all the same, with its findings.
+	out, err = h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "remove", Path: []string{"variables", "oil"}, Name: "player.oil"})
+	require.NoError(t, err)
+	assert.False(t, out.Report.Runnable)
+	assert.NotContains(t, out.Text, "\n  oil:")
+	_, err = h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "rename", Name: "player.oil", To: "Oil!"})
+	assert.Equal(t, 409, status(err))
+	assert.ErrorContains(t, err, "is no id")
+}
+
+func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
+	h := start(t)
+	tries := []string{`{"join":"wren"}`, `{"pass":"porch_gorge","by":"wren","at":{"x":30,"y":1}}`, `{"move":"wren","to":[50,29]}`, `{"event":"open","by":"wren","args":{"cache":"under_ledge"}}`, `{"pass":"mill_gate","by":"wren"}`}
+	view := h.stage(4, tries...)
+	require.Len(t, view.Steps, 5)
+	wren := view.Stands[0]
+	assert.True(t, wren.Present)
+	assert.Equal(t, "gorge", wren.Scene)
+	assert.Equal(t, []float64{50, 29}, wren.At)
+	assert.False(t, view.Stands[1].Present)
+	parcels := row(t, wren.Values, "player.parcels")
+	assert.Equal(t, "0 → 1", parcels.Before.String()+" → "+parcels.After.String())
+	assert.True(t, parcels.Change)
+	assert.Contains(t, parcels.Cause, "open")
+	assert.Positive(t, parcels.Line)
+	room := row(t, wren.Values, "player.pack_room")
+	assert.Equal(t, "follows from other values", room.Cause)
+	assert.False(t, row(t, wren.Values, "player.oil").Change)
+	assert.Equal(t, "1 of 5", row(t, wren.Values, "player.earned.full_sack").After.Text)
+	assert.NotEmpty(t, view.Steps[4].Failed, "the gate is not near")
+	assert.Contains(t, view.Script, "wren.parcels: 1")
+
+	// Stepped back, it stands as it did.
+	back := h.stage(1, tries...)
+	assert.Equal(t, "lodge", back.Stands[0].Scene)
+	assert.Len(t, back.Steps, 5, "the steps after are still there")
+	all := h.stage(-1, tries...)
+	assert.Equal(t, 5, all.At)
+	first := h.stage(0, tries...)
+	assert.False(t, first.Stands[0].Present)
+	assert.Equal(t, "sled", h.stage(0).Things[0].ID)
+
+	_, err := h.c.Stage(ctx, "lantern-pass", api.StageWish{Script: "rehearsal: x"})
+	assert.Equal(t, 422, status(err))
+	_, err = h.c.Stage(ctx, "no-game", api.StageWish{})
+	assert.Equal(t, 404, status(err))
+	_, err = h.c.Stage(ctx, "lantern-pass", api.StageWish{Plan: "game: x"})
+	assert.Equal(t, 422, status(err))
+}
+
+func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
+	h := start(t)
+	kept := h.stage(-1, `{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"die":"wren"}`, `{"wait":"1s"}`).Script
+	require.NoError(t, h.c.PutRehearsal(ctx, "lantern-pass", "a-first-try", []byte(kept)))
+	list, err := h.c.Rehearsals(ctx, "lantern-pass")
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "A try", list[0].Title)
+	res, err := h.c.RunRehearsal(ctx, "lantern-pass", "a-first-try", "")
+	require.NoError(t, err)
+	assert.True(t, res.Passed, "%+v\n%s", res, kept)
+	// Under a text in which parcels stay at death, it fails where that shows.
+	draft, err := h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "fate", Name: "player.parcels", Crossing: "death", Fate: "keep"})
+	require.NoError(t, err)
+	res, err = h.c.RunRehearsal(ctx, "lantern-pass", "a-first-try", draft.Text)
+	require.NoError(t, err)
+	require.False(t, res.Passed)
+	assert.Equal(t, "wren.parcels", res.Failed[0].Wanted[0].Name)
+	assert.Equal(t, "1", res.Failed[0].Wanted[0].Is)
+	assert.Equal(t, "0", res.Failed[0].Wanted[0].Wanted)
+	view, err := h.c.Stage(ctx, "lantern-pass", api.StageWish{Script: kept, Plan: draft.Text, At: -1})
+	require.NoError(t, err)
+	assert.NotEmpty(t, view.Steps[res.Failed[0].Step-1].Failed)
+
+	assert.Equal(t, 422, status(h.c.PutRehearsal(ctx, "lantern-pass", "broken", []byte("rehearsal: x"))))
+	assert.Equal(t, 404, status(h.c.PutRehearsal(ctx, "no-game", "a", []byte(kept))))
+	require.NoError(t, h.c.DropRehearsal(ctx, "lantern-pass", "a-first-try"))
+	assert.Equal(t, 404, status(h.c.DropRehearsal(ctx, "lantern-pass", "a-first-try")))
+}
+
+func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(event("wren", "load"))
+	h.do(api.Request{Do: "join", Player: "finn"})
+	h.do(api.Request{Do: "leave", Player: "finn"})
+	stands := func() map[string]api.MilestoneStand {
+		all, err := h.c.Milestones(ctx, "lantern-pass")
+		require.NoError(t, err)
+		require.Equal(t, "full_sack", all.Milestones[1].ID)
+		out := map[string]api.MilestoneStand{}
+		for _, p := range all.Players {
+			out[p.Player] = p.Stands[1]
+		}
+		return out
+	}
+	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Reached: 1}, "finn": {}}, stands())
+	give := func(player string, yes bool, etag string) error {
+		_, err := h.c.Correct(ctx, "lantern-pass", player, 1, api.Correction{Name: "player.earned.full_sack", Value: expr.OfBool(yes), Why: "to see the message"}, etag)
+		return err
+	}
+	require.NoError(t, give("wren", true, ""))
+	require.NoError(t, give("finn", true, `"1"`))
+	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Earned: true, Reached: 1}, "finn": {Earned: true}}, stands())
+	require.NoError(t, give("wren", false, ""))
+	assert.Equal(t, api.MilestoneStand{Reached: 1}, stands()["wren"])
+	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.earned.full_sack", Value: expr.OfText("yes"), Why: "no"}, "")
+	assert.Equal(t, 422, status(err))
+}

@@ -1,0 +1,50 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// Rehearsal is a scripted run of a game's plan that is kept beside it.
+type Rehearsal struct {
+	Game      string `gorm:"primaryKey"`
+	Name      string `gorm:"primaryKey"`
+	Title     string
+	Text      string
+	UpdatedAt time.Time
+}
+
+// Rehearsals lists a game's rehearsals by name, without their texts.
+func (s *Store) Rehearsals(ctx context.Context, game string) ([]Rehearsal, error) {
+	var list []Rehearsal
+	return list, s.read.WithContext(ctx).Omit("text").Order("name").Find(&list, "game = ?", game).Error
+}
+
+// Rehearsal gives one with its text, or ErrNotFound.
+func (s *Store) Rehearsal(ctx context.Context, game, name string) (Rehearsal, error) {
+	var r Rehearsal
+	err := s.read.WithContext(ctx).First(&r, "game = ? AND name = ?", game, name).Error
+	return r, notFound(err, "rehearsal %s of %s", name, game)
+}
+
+// PutRehearsal keeps a rehearsal, in place of one of its name.
+func (s *Store) PutRehearsal(ctx context.Context, r Rehearsal) error {
+	r.UpdatedAt = s.now().UTC()
+	return s.wait(ctx, func(tx *gorm.DB) error {
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&r).Error
+	})
+}
+
+// DropRehearsal deletes a rehearsal; ErrNotFound where there is none.
+func (s *Store) DropRehearsal(ctx context.Context, game, name string) error {
+	return s.wait(ctx, func(tx *gorm.DB) error {
+		done := tx.Delete(&Rehearsal{}, "game = ? AND name = ?", game, name)
+		if done.Error == nil && done.RowsAffected == 0 {
+			return notFound(gorm.ErrRecordNotFound, "rehearsal %s of %s", name, game)
+		}
+		return done.Error
+	})
+}
