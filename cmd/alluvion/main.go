@@ -39,14 +39,14 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose, steps, record, watch, all          bool
-	addr, data, service, game, session, row, at, junit, who, of string
-	carrier, encode, decode, show, role, cert, key              string
-	once, plain, rotate, tokens, frames                         bool
-	players, rate, liars, lagging, deaf, dropping               int
-	lasts                                                       time.Duration
-	plan, keys, old, goOn, rescue                               string
-	made, seed                                                  int
+	json, accepted, verbose, steps, record, watch, all                bool
+	addr, data, service, game, session, row, at, form, junit, who, of string
+	carrier, encode, decode, show, role, cert, key                    string
+	once, plain, rotate, tokens, frames                               bool
+	players, rate, liars, lagging, deaf, dropping                     int
+	lasts                                                             time.Duration
+	plan, keys, old, goOn, rescue                                     string
+	made, seed                                                        int
 }
 
 // call is one run of a command.
@@ -66,6 +66,7 @@ var commands = []command{
 	}},
 	{"matrix", "PLAN", "show what survives what", runMatrix, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
+		fs.StringVar(&o.form, "form", "", "write it in this `form`: csv, markdown or svg")
 		fs.StringVar(&o.row, "row", "", "explain one row, such as player.warmth")
 		fs.StringVar(&o.at, "at", "", "explain one crossing only, such as death")
 	}},

@@ -33,6 +33,13 @@ func runMatrix(c *call) (int, error) {
 	}
 	mx := matrix.Of(m)
 	switch {
+	case c.form != "":
+		text, err := mx.As(c.form)
+		if err != nil {
+			return wrongUse, err
+		}
+		fmt.Fprint(c.out, text)
+		return fine, nil
 	case c.row != "" || c.at != "":
 		return c.explain(mx)
 	case c.json:

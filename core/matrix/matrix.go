@@ -43,7 +43,20 @@ type Row struct {
 	Start    expr.Value `json:"start" doc:"Its start value; null for none and for what is computed."`
 	Computed string     `json:"computed,omitempty" doc:"The expression of a computed variable."`
 	Cells    []Cell     `json:"cells" doc:"One for each column, in the columns' order."`
+	Declared *Declared  `json:"declared,omitempty" doc:"How a variable of this game is declared, so that it can be declared otherwise; not for what is built in, of a group, or of a commons."`
 	finding.At
+}
+
+// Declared is what a variable's declaration says of its type. Numbers are as they are written.
+type Declared struct {
+	ID       string   `json:"id"`
+	Type     string   `json:"type" doc:"int, decimal, bool, text, choice, pick and so on."`
+	Min      string   `json:"min,omitempty"`
+	Max      string   `json:"max,omitempty"`
+	Step     string   `json:"step,omitempty"`
+	Choices  []string `json:"choices"`
+	Roster   string   `json:"roster,omitempty"`
+	Optional bool     `json:"optional,omitempty"`
 }
 
 // Cell is one fate.
@@ -189,6 +202,9 @@ func (w *writer) rows(h *model.Holding, commons string) []Row {
 
 func (w *writer) variable(v *model.Var) Row {
 	row := Row{Name: v.Name, Title: v.Title, Type: typeText(v), Start: v.Start, At: v.At}
+	if v.Shared == nil && !strings.Contains(v.ID, ".") {
+		row.Declared = declared(v)
+	}
 	if v.Computed() {
 		row.Computed, row.Start = v.Decl.Is.Source, expr.None
 	}
@@ -201,6 +217,23 @@ func (w *writer) variable(v *model.Var) Row {
 		row.Cells = append(row.Cells, w.crash(v.Title))
 	}
 	return row
+}
+
+func declared(v *model.Var) *Declared {
+	out := &Declared{ID: v.ID, Type: v.Decl.Type.Name, Choices: []string{}, Roster: v.Decl.Roster.Name, Optional: v.Decl.Optional.Value}
+	if v.Decl.Min.Given {
+		out.Min = v.Min.String()
+	}
+	if v.Decl.Max.Given {
+		out.Max = v.Max.String()
+	}
+	if v.Decl.Step.Given {
+		out.Step = v.Step.String()
+	}
+	for _, c := range v.Decl.Choices {
+		out.Choices = append(out.Choices, c.Name)
+	}
+	return out
 }
 
 func typeText(v *model.Var) string {

@@ -1,6 +1,8 @@
 package matrix_test
 
 import (
+	"encoding/csv"
+	"encoding/xml"
 	"os"
 	"strings"
 	"testing"
@@ -92,4 +94,28 @@ func TestWaymarksAndMilestonesHaveRows(t *testing.T) {
 		assert.Contains(t, c.Sentence, row.sentence)
 	}
 	assert.Nil(t, mx.Cell("player.none", "leave"))
+}
+
+func TestTheMatrixIsWrittenInOtherForms(t *testing.T) {
+	mx := demo(t, "title: Furthest stage", "title: =1+1")
+	rows := 0
+	for _, g := range mx.Groups {
+		rows += len(g.Rows)
+	}
+	text, err := mx.As("csv")
+	require.NoError(t, err)
+	table, err := csv.NewReader(strings.NewReader(text)).ReadAll()
+	require.NoError(t, err)
+	assert.Len(t, table, rows+1)
+	assert.Equal(t, []string{"player", "player.warmth", "Warmth", "decimal 0 to 150 in steps of 0.5", "keep", "becomes max_warmth *", "keep", "", "reset", "≤ 30s"}, table[2])
+	assert.Equal(t, "'=1+1", table[7][2], "a spreadsheet does not reckon with it")
+	text, err = mx.As("markdown")
+	require.NoError(t, err)
+	assert.Contains(t, text, `| Warmth | keep | = max\_warmth \* | keep |  | reset | ≤ 30s |`)
+	text, err = mx.As("svg")
+	require.NoError(t, err)
+	assert.Equal(t, rows, strings.Count(text, `stroke="#e4ddcf"`))
+	require.NoError(t, xml.Unmarshal([]byte(text), new(struct{})), "it is XML")
+	_, err = mx.As("clay")
+	assert.ErrorContains(t, err, "csv, markdown, svg")
 }

@@ -57,6 +57,7 @@ func (s *Server) drafts(api huma.API) {
 			}
 			return &body[matrix.Matrix]{matrix.Of(m)}, nil
 		})
+	huma.Register(api, huma.Operation{OperationID: "matrix-in-form", Method: http.MethodPost, Path: "/v1/matrix/{form}", Summary: "The matrix of a text as CSV, Markdown or SVG", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}}, s.matrixAs)
 	huma.Register(api, huma.Operation{OperationID: "map-of-text", Method: http.MethodPost, Path: "/v1/map", Summary: "The scenes of a text, to be drawn, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
 		func(ctx context.Context, in *textInput) (*body[Map], error) {
 			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
@@ -67,6 +68,27 @@ func (s *Server) drafts(api huma.API) {
 		})
 	huma.Register(api, huma.Operation{OperationID: "edit-text", Method: http.MethodPost, Path: "/v1/edits", Summary: "Change a text by just what is asked, without keeping it", Tags: tags, MaxBodyBytes: 2 * maxPlan,
 		Description: "A change after which the plan has errors is made all the same: a plan may have errors while it is being written.", Errors: []int{409, 413, 422}}, s.edit)
+}
+
+type formInput struct {
+	Form string `path:"form" enum:"csv,markdown,svg"`
+	textInput
+}
+
+type formOutput struct {
+	ContentType string `header:"Content-Type"`
+	Body        []byte
+}
+
+func (s *Server) matrixAs(ctx context.Context, in *formInput) (*formOutput, error) {
+	m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+	if m == nil {
+		return nil, broken(found)
+	}
+	mx := matrix.Of(m)
+	text, err := mx.As(in.Form)
+	types := map[string]string{"csv": "text/csv; charset=utf-8", "markdown": "text/markdown; charset=utf-8", "svg": "image/svg+xml"}
+	return &formOutput{types[in.Form], []byte(text)}, err
 }
 
 type editInput struct{ Body EditWish }
