@@ -1,13 +1,18 @@
 <script setup lang="ts">
 import { mdiMagnify, mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { asksForToken } from './api/client'
 import NameSearch from './components/NameSearch.vue'
 import TokenDoor from './components/TokenDoor.vue'
+import { lost } from './composables/connection'
 import { useGames } from './composables/resources'
+
+const DraftBar = defineAsyncComponent(() => import('./components/DraftBar.vue'))
+const FileDrop = defineAsyncComponent(() => import('./components/FileDrop.vue'))
+const FirstSteps = defineAsyncComponent(() => import('./components/FirstSteps.vue'))
 
 const route = useRoute()
 const theme = useTheme()
@@ -18,14 +23,26 @@ const game = computed(() => String(route.params.game ?? ''))
 const info = computed(() => games.data.value?.find((g) => g.id === game.value))
 const dark = computed(() => theme.global.name.value === 'dark')
 
+// The pages in the order of the work: write the plan, rehearse it, run it, change it.
 const pages = [
-  { name: 'matrix', title: 'What survives what' },
-  { name: 'plan', title: 'Plan' },
-  { name: 'players', title: 'Players' },
-  { name: 'live', title: 'Live' },
-  { name: 'versions', title: 'Versions' },
-  { name: 'budgets', title: 'Budgets' },
+  [
+    { name: 'matrix', title: 'Matrix' },
+    { name: 'plan', title: 'Plan' },
+    { name: 'scenes', title: 'Scenes' },
+    { name: 'stage', title: 'Stage' },
+  ],
+  [
+    { name: 'live', title: 'Live' },
+    { name: 'players', title: 'Players' },
+    { name: 'why', title: 'Why' },
+    { name: 'milestones', title: 'Milestones' },
+  ],
+  [
+    { name: 'versions', title: 'Versions' },
+    { name: 'budgets', title: 'Budgets' },
+  ],
 ]
+const drafted = computed(() => game.value !== '' && ['matrix', 'plan', 'scenes', 'stage'].includes(String(route.name)))
 
 function turn() {
   const next = dark.value ? 'light' : 'dark'
@@ -36,6 +53,7 @@ function turn() {
 
 <template>
   <v-app>
+    <a class="skip" href="#content">To the content</a>
     <header class="bar">
       <RouterLink class="mark" to="/" aria-label="Alluvion: all games">
         <svg viewBox="0 0 24 24" width="24" aria-hidden="true">
@@ -46,7 +64,9 @@ function turn() {
       <template v-if="game">
         <span class="game">{{ info?.title ?? game }} <span v-if="info" class="version mono">v{{ info.version }}</span></span>
         <nav aria-label="Pages of the game">
-          <RouterLink v-for="p in pages" :key="p.name" :to="{ name: p.name, params: { game } }" :class="{ here: route.name === p.name || (p.name === 'players' && route.name === 'player') }">{{ p.title }}</RouterLink>
+          <span v-for="(group, i) in pages" :key="i" class="group">
+            <RouterLink v-for="p in group" :key="p.name" :to="{ name: p.name, params: { game } }" :class="{ here: route.name === p.name || (p.name === 'players' && route.name === 'player') }">{{ p.title }}</RouterLink>
+          </span>
         </nav>
       </template>
       <span class="space" />
@@ -57,10 +77,14 @@ function turn() {
         <v-icon :icon="dark ? mdiWhiteBalanceSunny : mdiWeatherNight" size="20" />
       </button>
     </header>
-    <main>
+    <p v-if="lost" class="lost" role="status">The service does not answer. This is how it stood; it is asked again until it is back.</p>
+    <FirstSteps v-if="route.name !== 'print'" />
+    <main id="content" tabindex="-1">
       <RouterView :key="game" />
     </main>
+    <DraftBar v-if="drafted" :key="game" :game="game" />
     <NameSearch ref="search" :game="game" />
+    <FileDrop :game="game" />
     <TokenDoor v-if="asksForToken" />
   </v-app>
 </template>
@@ -72,7 +96,7 @@ function turn() {
   z-index: 5;
   display: flex;
   align-items: center;
-  gap: 22px;
+  gap: 18px;
   height: 50px;
   padding: 0 28px;
   color: #e9eef0;
@@ -94,7 +118,7 @@ function turn() {
 }
 
 .game {
-  padding-left: 22px;
+  padding-left: 18px;
   border-left: 1px solid #ffffff30;
   white-space: nowrap;
 }
@@ -109,10 +133,23 @@ nav {
   height: 100%;
 }
 
+.group {
+  display: flex;
+  height: 100%;
+}
+
+.group + .group::before {
+  content: '';
+  align-self: center;
+  height: 18px;
+  margin: 0 5px;
+  border-left: 1px solid #ffffff30;
+}
+
 nav a {
   display: flex;
   align-items: center;
-  padding: 0 13px;
+  padding: 0 10px;
   color: #c7d6dc;
   text-decoration: none;
   border-bottom: 3px solid transparent;
@@ -148,14 +185,57 @@ kbd {
   border-radius: 3px;
 }
 
-@media (max-width: 900px) {
+.skip {
+  position: absolute;
+  top: -40px;
+  left: 8px;
+  z-index: 9;
+  padding: 4px 10px;
+  color: #fff;
+  background: #1d3d50;
+}
+
+.skip:focus {
+  top: 8px;
+}
+
+main {
+  flex: 1 0 auto;
+  outline: none;
+}
+
+.lost {
+  margin: 0;
+  padding: 6px 28px;
+  color: rgb(var(--v-theme-on-error));
+  background: rgb(var(--v-theme-error));
+}
+
+@media (max-width: 1180px) {
   .bar {
-    gap: 12px;
+    flex-wrap: wrap;
+    height: auto;
+    min-height: 50px;
+    gap: 0 12px;
     padding: 0 14px;
   }
 
-  .mark span,
+  nav {
+    order: 9;
+    flex-basis: 100%;
+    height: 40px;
+    overflow-x: auto;
+  }
+
   kbd {
+    display: none;
+  }
+}
+
+@media print {
+  .bar,
+  .skip,
+  .lost {
     display: none;
   }
 }

@@ -1,6 +1,7 @@
 import createClient from 'openapi-fetch'
 import { ref } from 'vue'
 
+import { notReached, reach } from '../composables/connection'
 import type { components, paths } from './schema'
 
 export type Schemas = components['schemas']
@@ -13,7 +14,7 @@ export type Report = Schemas['Report']
 export type Problem = Schemas['Problem']
 export type Value = string | number | boolean | null
 
-export const api = createClient<paths>({ baseUrl: '/' })
+export const api = createClient<paths>({ baseUrl: '/', fetch: (request) => reach(request) })
 
 /** Whether the service asks for a token, and there is none that is good. */
 export const asksForToken = ref(false)
@@ -46,6 +47,14 @@ export function dataOf<T>(answer: { data?: T; error?: unknown; response: Respons
   }
   return answer.data
 }
+
+/** What went wrong, in words for people. */
+export function told(e: unknown): string {
+  return notReached(e) ? 'The service does not answer. Is it running?' : (e as Error).message
+}
+
+/** A text, sent as a plan is. */
+export const asPlan = (text: string) => ({ body: text as never, bodySerializer: (b: unknown) => b as string, headers: { 'Content-Type': 'application/yaml' } })
 
 /** A value as people read it. */
 export function shown(value: unknown): string {

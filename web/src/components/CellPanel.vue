@@ -1,10 +1,13 @@
 <script setup lang="ts">
+import { ref, watch } from 'vue'
+
 import type { Cell, Column, Row } from '../api/client'
 import { shown } from '../api/client'
 import FateGlyph from './FateGlyph.vue'
+import type { VariableTask } from './VariableForm.vue'
 
-defineProps<{ game: string; row: Row; column: Column; cell: Cell; told: string; undoable: boolean; busy: boolean }>()
-defineEmits<{ choose: [fate: string]; undo: [] }>()
+const props = defineProps<{ game: string; row: Row; column: Column; cell: Cell; busy: boolean }>()
+const emit = defineEmits<{ choose: [fate: string, set: string]; task: [task: VariableTask] }>()
 
 const decided: Record<string, string> = {
   own: 'Decided by the item itself',
@@ -13,13 +16,31 @@ const decided: Record<string, string> = {
   undecided: 'Nobody has decided it',
   'n/a': 'Does not apply',
 }
+
+// What it becomes, where it is to become something else.
+const becoming = ref(false)
+const expression = ref('')
+watch(
+  () => [props.row.name, props.column.id, props.cell.fate],
+  () => {
+    becoming.value = false
+    expression.value = props.cell.fate === 'set' ? (/ becomes (.*) when /.exec(props.cell.sentence)?.[1] ?? '') : ''
+  },
+  { immediate: true },
+)
+
+function become() {
+  if (expression.value.trim()) emit('choose', 'set', expression.value.trim())
+}
 </script>
 
 <template>
-  <aside class="sheet panel" aria-live="polite">
+  <aside class="sheet panel">
     <p class="quiet where">{{ row.title }} at {{ column.title.toLowerCase() }}</p>
-    <p class="fate"><FateGlyph :fate="cell.fate" /> {{ cell.fate === 'n/a' ? 'does not apply' : cell.short }}</p>
-    <p class="sentence">{{ cell.sentence }}</p>
+    <div aria-live="polite">
+      <p class="fate"><FateGlyph :fate="cell.fate" /> {{ cell.fate === 'n/a' ? 'does not apply' : cell.short }}</p>
+      <p class="sentence">{{ cell.sentence }}</p>
+    </div>
     <p class="quiet">
       {{ decided[cell.decided] }}<template v-if="cell.where">,
         <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: cell.where.line, column: cell.where.column } }">line {{ cell.where.line }}</RouterLink></template>.
@@ -32,12 +53,16 @@ const decided: Record<string, string> = {
         :class="{ now: fate === cell.fate && cell.decided === 'own' }"
         :aria-pressed="fate === cell.fate && cell.decided === 'own'"
         :disabled="busy"
-        @click="$emit('choose', fate)"
+        @click="$emit('choose', fate || 'default', '')"
       >
         <FateGlyph v-if="fate" :fate="fate" /> {{ fate || 'by default' }}
       </button>
+      <button type="button" :class="{ now: cell.fate === 'set' && cell.decided === 'own' }" :aria-expanded="becoming" :disabled="busy" @click="becoming = !becoming"><FateGlyph fate="set" /> becomes …</button>
     </div>
-    <p v-if="told" class="quiet" role="status">{{ told }} <button v-if="undoable" type="button" class="undo" @click="$emit('undo')">Undo</button></p>
+    <form v-if="becoming && cell.choices.length" class="becomes" @submit.prevent="become">
+      <v-text-field v-model="expression" label="Becomes" class="mono" placeholder="player.max_warmth" autofocus />
+      <v-btn type="submit" size="small" color="primary" :disabled="!expression.trim() || busy">Write it</v-btn>
+    </form>
     <dl>
       <dt>Name</dt>
       <dd class="mono">{{ row.name }}</dd>
@@ -54,15 +79,24 @@ const decided: Record<string, string> = {
       <dt>{{ column.title }}</dt>
       <dd>{{ column.meaning }}</dd>
     </dl>
-    <RouterLink v-if="row.line" class="plain" :to="{ name: 'plan', params: { game }, query: { line: row.line, column: row.column } }">
-      Its declaration, line {{ row.line }}
-    </RouterLink>
+    <p v-if="row.line" class="links">
+      <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: row.line, column: row.column } }">Declared on line {{ row.line }}</RouterLink>
+      <RouterLink class="plain" :to="{ name: 'why', params: { game }, query: { name: row.name } }">Why is it so?</RouterLink>
+    </p>
+    <div v-if="row.declared" class="choices" role="group" :aria-label="`Change ${row.title} itself`">
+      <button type="button" @click="$emit('task', 'rename')">Rename</button>
+      <button v-if="!row.computed" type="button" @click="$emit('task', 'retype')">Another type</button>
+      <button type="button" @click="$emit('task', 'move')">Another holder</button>
+      <button type="button" @click="$emit('task', 'remove')">Remove</button>
+    </div>
   </aside>
 </template>
 
 <style scoped>
 .panel {
   padding: 16px 18px;
+  overflow: auto;
+  max-height: calc(100vh - 206px);
 }
 
 p {
@@ -86,7 +120,7 @@ p {
   display: flex;
   flex-wrap: wrap;
   gap: 6px;
-  margin: 12px 0 8px;
+  margin: 10px 0 8px;
 }
 
 .choices button {
@@ -108,17 +142,24 @@ p {
   font-weight: 600;
 }
 
-.undo {
-  color: rgb(var(--v-theme-primary));
-  text-decoration: underline;
-  cursor: pointer;
+.becomes {
+  display: grid;
+  grid-template-columns: 1fr auto;
+  gap: 8px;
+  align-items: center;
+  margin: 10px 0;
+}
+
+.links {
+  display: flex;
+  gap: 16px;
 }
 
 dl {
   display: grid;
   grid-template-columns: 64px 1fr;
   gap: 5px 10px;
-  margin: 14px 0;
+  margin: 12px 0;
   padding-top: 12px;
   border-top: 1px solid var(--line);
 }

@@ -9,6 +9,7 @@ defineProps<{ title: string }>()
     </svg>
     <h2>{{ title }}</h2>
     <p><slot /></p>
+    <div v-if="$slots.do" class="do"><slot name="do" /></div>
   </div>
 </template>
 
@@ -26,6 +27,13 @@ svg {
 h2 {
   font-size: 18px;
   margin: 10px 0 4px;
+}
+
+.do {
+  display: flex;
+  justify-content: center;
+  gap: 8px;
+  margin-top: 14px;
 }
 
 p {

@@ -54,7 +54,7 @@ const tone = computed(() => {
   align-items: center;
   gap: 6px;
   width: 100%;
-  min-height: 26px;
+  height: 26px;
   padding: 1px 8px;
   border-radius: 3px;
   text-align: left;
@@ -66,7 +66,7 @@ const tone = computed(() => {
 .word {
   color: rgb(var(--v-theme-on-surface));
   white-space: nowrap;
-  max-width: 150px;
+  min-width: 0;
   overflow: hidden;
   text-overflow: ellipsis;
 }

@@ -1,13 +1,42 @@
 <script setup lang="ts">
-import type { Matrix } from '../api/client'
+import { computed, ref, watch } from 'vue'
+
+import type { Matrix, Schemas } from '../api/client'
+import { useWindow } from '../composables/useWindow'
 import FateCell from './FateCell.vue'
 
-defineProps<{ matrix: Matrix; row: string; column: string }>()
-defineEmits<{ pick: [row: string, column: string] }>()
+const props = defineProps<{ matrix: Matrix; row: string; column: string; stale: boolean }>()
+const emit = defineEmits<{ pick: [row: string, column: string] }>()
+
+type Line = { group: string; row?: undefined } | { group?: undefined; row: Schemas['Row'] }
+
+const scroller = ref<HTMLElement>()
+const lines = computed<Line[]>(() => props.matrix.groups.flatMap((g) => [{ group: g.title }, ...g.rows.map((row) => ({ row }))]))
+const { seen, above, below, show } = useWindow(lines, (l) => (l.row ? 27 : 36), scroller)
+
+watch(
+  [() => props.row, lines, scroller],
+  ([row], before) => {
+    if (before[0] !== row || !before[2]) show(lines.value.findIndex((l) => l.row?.name === row))
+  },
+  { immediate: true, flush: 'post' },
+)
+
+/** The arrow keys go from cell to cell. */
+function onKey(e: KeyboardEvent) {
+  const by = { ArrowUp: [-1, 0], ArrowDown: [1, 0], ArrowLeft: [0, -1], ArrowRight: [0, 1] }[e.key]
+  if (!by || !(e.target as HTMLElement).closest('.cell')) return
+  e.preventDefault()
+  const rows = lines.value.flatMap((l) => (l.row ? [l.row] : []))
+  const r = Math.min(Math.max(rows.findIndex((x) => x.name === props.row) + by[0]!, 0), rows.length - 1)
+  const c = Math.min(Math.max(props.matrix.columns.findIndex((x) => x.id === props.column) + by[1]!, 0), props.matrix.columns.length - 1)
+  emit('pick', rows[r]!.name, props.matrix.columns[c]!.id)
+  requestAnimationFrame(() => requestAnimationFrame(() => scroller.value?.querySelector<HTMLElement>('.cell.picked')?.focus()))
+}
 </script>
 
 <template>
-  <div class="sheet scroller">
+  <div ref="scroller" class="sheet scroller" :class="{ stale }" @keydown="onKey">
     <table class="matrix">
       <colgroup>
         <col class="first" />
@@ -19,21 +48,25 @@ defineEmits<{ pick: [row: string, column: string] }>()
           <th v-for="c in matrix.columns" :key="c.id" scope="col" :title="c.meaning" :class="{ derived: c.id === 'crash' }">{{ c.title }}</th>
         </tr>
       </thead>
-      <tbody v-for="g in matrix.groups" :key="g.holder">
-        <tr class="group">
-          <th :colspan="matrix.columns.length + 1" scope="rowgroup">{{ g.title }}</th>
-        </tr>
-        <tr v-for="r in g.rows" :key="r.name" :class="{ current: r.name === row }">
-          <th scope="row" :title="`${r.name}: ${r.type}`">{{ r.title }}</th>
-          <td v-for="(cell, i) in r.cells" :key="i" :class="{ derived: matrix.columns[i]?.id === 'crash' }">
-            <FateCell
-              :cell="cell"
-              :label="`${r.title} at ${matrix.columns[i]?.title}`"
-              :picked="r.name === row && matrix.columns[i]?.id === column"
-              @pick="$emit('pick', r.name, matrix.columns[i]?.id ?? '')"
-            />
-          </td>
-        </tr>
+      <tbody>
+        <tr v-if="above" aria-hidden="true"><td :colspan="matrix.columns.length + 1" :style="{ height: `${above}px` }" /></tr>
+        <template v-for="{ item: l, index } in seen" :key="l.row?.name ?? `group ${index}`">
+          <tr v-if="!l.row" class="group">
+            <th :colspan="matrix.columns.length + 1" scope="rowgroup">{{ l.group }}</th>
+          </tr>
+          <tr v-else :class="{ current: l.row.name === row }">
+            <th scope="row" :title="`${l.row.name}: ${l.row.type}`">{{ l.row.title }}</th>
+            <td v-for="(cell, i) in l.row.cells" :key="i" :class="{ derived: matrix.columns[i]?.id === 'crash' }">
+              <FateCell
+                :cell="cell"
+                :label="`${l.row.title} at ${matrix.columns[i]?.title}`"
+                :picked="l.row.name === row && matrix.columns[i]?.id === column"
+                @pick="$emit('pick', l.row.name, matrix.columns[i]?.id ?? '')"
+              />
+            </td>
+          </tr>
+        </template>
+        <tr v-if="below" aria-hidden="true"><td :colspan="matrix.columns.length + 1" :style="{ height: `${below}px` }" /></tr>
       </tbody>
     </table>
   </div>
@@ -42,17 +75,22 @@ defineEmits<{ pick: [row: string, column: string] }>()
 <style scoped>
 .scroller {
   overflow: auto;
-  max-height: calc(100vh - 172px);
+  max-height: calc(100vh - 206px);
+}
+
+.stale {
+  opacity: 0.55;
 }
 
 .matrix {
   border-collapse: collapse;
   width: 100%;
   min-width: 720px;
+  table-layout: fixed;
 }
 
 .first {
-  width: 20%;
+  width: 21%;
 }
 
 thead th {
@@ -68,18 +106,24 @@ thead th {
   box-shadow: inset 0 -1px var(--line);
 }
 
+.group {
+  height: 36px;
+}
+
 .group th {
   text-align: left;
+  vertical-align: bottom;
   font-size: 12.5px;
   font-weight: 600;
   color: rgb(var(--v-theme-secondary));
-  padding: 12px 10px 3px;
+  padding: 0 10px 4px;
 }
 
 tbody th[scope='row'] {
   text-align: left;
   font-weight: 400;
   padding: 0 10px;
+  height: 27px;
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;

@@ -1,8 +1,24 @@
 <script setup lang="ts">
 import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
-import { useRouter } from 'vue-router'
+import { useRouter, type RouteLocationRaw } from 'vue-router'
 
+import { api, dataOf, type Schemas } from '../api/client'
 import { useNames } from '../composables/resources'
+import { useResource } from '../composables/useResource'
+
+const pages = [
+  ['matrix', 'What survives what'],
+  ['plan', 'Plan'],
+  ['scenes', 'Scenes'],
+  ['stage', 'Stage'],
+  ['live', 'Live'],
+  ['players', 'Players'],
+  ['why', 'Why is it so?'],
+  ['milestones', 'Milestones and standings'],
+  ['versions', 'Versions'],
+  ['budgets', 'Budgets'],
+  ['print', 'The matrix for print'],
+]
 
 const props = defineProps<{ game: string }>()
 const open = ref(false)
@@ -10,11 +26,56 @@ const wanted = ref('')
 const at = ref(0)
 const field = ref<HTMLInputElement>()
 const router = useRouter()
-const names = useNames(() => (open.value ? props.game : ''))
+const asked = () => (open.value ? props.game : '')
+const names = useNames(asked)
+const players = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: props.game } } })) : []), asked)
+const rehearsals = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/rehearsals', { params: { path: { game: props.game } } })) : []), asked)
+
+interface Hit {
+  kind: string
+  name: string
+  title: string
+  to: RouteLocationRaw
+}
+
+const params = computed(() => ({ game: props.game }))
+
+/** Where something that the plan names is looked at. */
+function placeOf(n: Schemas['Named']): RouteLocationRaw {
+  const on = (page: string, query: Record<string, string | number>) => ({ name: page, params: params.value, query })
+  switch (n.kind) {
+    case 'variable':
+      return on('matrix', { row: n.name, at: 'scene' })
+    case 'scene':
+      return on('scenes', { scene: n.name, pick: `scene:${n.name}` })
+    case 'spot':
+      return on('scenes', { scene: n.name.split('/')[0]!, pick: `spot:${n.name}` })
+    case 'passage':
+    case 'prop':
+      return on('scenes', { pick: `${n.kind}:${n.name}` })
+    case 'milestone':
+    case 'standing':
+      return on('milestones', {})
+  }
+  return on('plan', { line: n.line })
+}
+
+const everything = computed<Hit[]>(() => [
+  ...(names.data.value ?? []).map((n) => ({ kind: n.kind, name: n.name, title: n.title, to: placeOf(n) })),
+  ...pages.map(([name, title]) => ({ kind: 'page', name: '', title: title!, to: { name, params: params.value } })),
+  ...(rehearsals.data.value ?? []).map((r) => ({ kind: 'rehearsal', name: r.name, title: r.title, to: { name: 'stage', params: params.value, query: { rehearsal: r.name } } })),
+  ...(players.data.value ?? []).map((p) => ({ kind: 'player', name: p.player, title: p.player, to: { name: 'player', params: { ...params.value, player: p.player } } })),
+])
 
 const hits = computed(() => {
   const w = wanted.value.trim().replace(/^\//, '').toLowerCase() // the key that opened the search may be the first to arrive
-  return (names.data.value ?? []).filter((n) => `${n.name} ${n.title} ${n.kind}`.toLowerCase().includes(w)).slice(0, 12)
+  const rank = (h: Hit) => (h.name.toLowerCase() === w || h.title.toLowerCase() === w ? 0 : h.title.toLowerCase().startsWith(w) || h.name.split('.').pop()!.startsWith(w) ? 1 : 2)
+  return everything.value
+    .filter((h) => `${h.name} ${h.title} ${h.kind}`.toLowerCase().includes(w))
+    .map((h, i) => ({ h, i, r: rank(h) }))
+    .sort((a, b) => a.r - b.r || a.i - b.i)
+    .slice(0, 12)
+    .map(({ h }) => h)
 })
 
 watch(wanted, () => (at.value = 0))
@@ -38,8 +99,7 @@ function go(i: number) {
   const hit = hits.value[i]
   if (!hit) return
   open.value = false
-  if (hit.kind === 'variable') void router.push({ name: 'matrix', params: { game: props.game }, query: { row: hit.name, at: 'scene' } })
-  else void router.push({ name: 'plan', params: { game: props.game }, query: { line: hit.line } })
+  void router.push(hit.to)
 }
 
 onMounted(() => window.addEventListener('keydown', onKey))
@@ -48,25 +108,25 @@ defineExpose({ show })
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="560" transition="fade-transition" @after-enter="field?.focus()" aria-label="Search everything that the plan names">
+  <v-dialog v-model="open" max-width="560" transition="fade-transition" @after-enter="field?.focus()" aria-label="Search everything">
     <div class="sheet search">
       <input
         ref="field"
         v-model="wanted"
         type="search"
-        placeholder="A variable, scene, passage, event …"
-        aria-label="Search everything that the plan names"
+        placeholder="A variable, scene, player, rehearsal, page …"
+        aria-label="Search everything"
         @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"
         @keydown.up.prevent="at = Math.max(at - 1, 0)"
         @keydown.enter.prevent="go(at)"
       />
       <ul>
-        <li v-for="(n, i) in hits" :key="n.kind + n.name">
+        <li v-for="(n, i) in hits" :key="n.kind + n.name + n.title">
           <button type="button" :class="{ at: i === at }" @click="go(i)">
             <span>{{ n.title }}</span> <span class="mono quiet">{{ n.name }}</span> <span class="kind quiet">{{ n.kind }}</span>
           </button>
         </li>
-        <li v-if="hits.length === 0" class="quiet none">Nothing in this plan is called that.</li>
+        <li v-if="hits.length === 0" class="quiet none">{{ names.data.value ? 'Nothing is called that.' : 'Looking …' }}</li>
       </ul>
     </div>
   </v-dialog>

@@ -4,7 +4,7 @@ import { yaml } from '@codemirror/lang-yaml'
 import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language'
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search'
-import { EditorState } from '@codemirror/state'
+import { Annotation, EditorState } from '@codemirror/state'
 import { drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from '@codemirror/view'
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
@@ -14,6 +14,7 @@ import type { Finding } from '../api/client'
 const props = defineProps<{ modelValue: string; findings: Finding[] }>()
 const emit = defineEmits<{ 'update:modelValue': [text: string]; save: [] }>()
 
+const fromOutside = Annotation.define<boolean>()
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
 
@@ -48,7 +49,7 @@ onMounted(() => {
         highlightSelectionMatches(), search({ top: true }), yaml(), syntaxHighlighting(colours), look,
         EditorView.contentAttributes.of({ 'aria-label': 'The plan, as text' }),
         keymap.of([{ key: 'Mod-s', preventDefault: true, run: () => (emit('save'), true) }, ...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
-        EditorView.updateListener.of((u) => u.docChanged && emit('update:modelValue', u.state.doc.toString())),
+        EditorView.updateListener.of((u) => u.docChanged && !u.transactions.some((t) => t.annotation(fromOutside)) && emit('update:modelValue', u.state.doc.toString())),
       ],
     }),
   })
@@ -61,10 +62,19 @@ onBeforeUnmount(() => view?.destroy())
 watch(
   () => props.modelValue,
   (text) => {
-    if (view && text !== view.state.doc.toString()) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } })
+    if (view && text !== view.state.doc.toString()) view.dispatch({ changes: difference(view.state.doc.toString(), text), annotations: fromOutside.of(true) })
   },
 )
 watch(() => props.findings, mark)
+
+/** What differs between two texts, as one change: the cursor stays where it is. */
+function difference(was: string, now: string) {
+  let from = 0
+  while (from < was.length && from < now.length && was[from] === now[from]) from++
+  let end = 0
+  while (end < was.length - from && end < now.length - from && was[was.length - 1 - end] === now[now.length - 1 - end]) end++
+  return { from, to: was.length - end, insert: now.slice(from, now.length - end) }
+}
 
 /** The place of a line and column (both from 1) in the text. */
 function offset(line: number, column: number): number {

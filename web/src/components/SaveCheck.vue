@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { ref } from 'vue'
+import { onMounted, ref } from 'vue'
 
-import { dataOf, type Schemas } from '../api/client'
+import { dataOf, told, type Schemas } from '../api/client'
+import { reach } from '../composables/connection'
 
-const props = defineProps<{ game: string }>()
+const props = defineProps<{ game: string; given?: File }>()
 const file = ref<HTMLInputElement>()
 const name = ref('')
 const checked = ref<Schemas['Checked']>()
@@ -15,14 +16,16 @@ async function look(chosen: File | undefined) {
   checked.value = undefined
   name.value = chosen.name
   try {
-    const answer = await fetch(`/v1/games/${encodeURIComponent(props.game)}/check-save`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: await chosen.text() })
+    const answer = await reach(`/v1/games/${encodeURIComponent(props.game)}/check-save`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: await chosen.text() })
     const body = await answer.json()
     checked.value = dataOf<Schemas['Checked']>(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
   } catch (e) {
-    trouble.value = (e as Error).message
+    trouble.value = told(e)
   }
   if (file.value) file.value.value = ''
 }
+
+onMounted(() => look(props.given))
 
 function words(x: Schemas['Checked']) {
   if (x.outcome === 'refuse') return 'is not loaded.'
@@ -32,7 +35,7 @@ function words(x: Schemas['Checked']) {
 </script>
 
 <template>
-  <section class="sheet check" @dragover.prevent @drop.prevent="look($event.dataTransfer?.files[0])">
+  <section class="sheet check" @dragover.prevent @drop.prevent.stop="look($event.dataTransfer?.files[0])">
     <div class="line">
       <strong>Check a save</strong>
       <span class="quiet">Drop a file here, or <button type="button" class="choose" @click="file?.click()">choose one</button>. Nothing is kept.</span>

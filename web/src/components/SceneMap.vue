@@ -1,51 +1,203 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 
-import type { Schemas } from '../api/client'
+import { alone, heightOf, nameOf, sceneOf, snapped, together, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
 
 /** Somebody or something on the map. */
 export interface Dot {
   id: string
   at: number[]
+  scene?: string
   kind: 'player' | 'dead' | 'thing'
   trouble?: boolean
 }
 
-const props = defineProps<{ scene: Schemas['MapScene']; dots: Dot[]; picked: string; unit: string }>()
-defineEmits<{ pick: [id: string] }>()
+const props = defineProps<{
+  map: PlanMap
+  /** The scene that is shown; all of them where it is empty. */
+  scene: string
+  dots?: Dot[]
+  /** What is picked, as spot:gorge/ledge, passage:rope_bridge, scene:gorge, player:wren. */
+  picked: string
+  /** What is wrong, by what it is wrong with. */
+  troubles?: Record<string, string>
+  /** What spots stick to when they are dragged; 0 where nothing can be moved. */
+  snap?: number
+  /** Where a passage is being drawn from. */
+  from?: string
+  /** Spots can be chosen by key, and the ground can be pointed at. */
+  active?: boolean
+}>()
+const emit = defineEmits<{ pick: [what: string]; move: [spot: MapSpot, to: number[]]; ground: [scene: string, at: number[]] }>()
 
-const width = computed(() => props.scene.high[0]! - props.scene.low[0]!)
-const height = computed(() => (props.scene.high[1] ?? 1) - (props.scene.low[1] ?? 0))
-/** One of these is about one line of text high, however large the scene is. */
-const size = computed(() => Math.max(width.value / 46, height.value / 26))
+const svg = ref<SVGSVGElement>()
+const shown = computed<MapScene[]>(() => (props.scene ? props.map.scenes.filter((s) => s.id === props.scene) : props.map.scenes))
+const one = computed(() => (shown.value.length === 1 ? shown.value[0] : undefined))
+const layout = computed(() => (one.value ? alone(one.value) : together(props.map)))
+const width = computed(() => layout.value.high[0] - layout.value.low[0])
+const height = computed(() => layout.value.high[1] - layout.value.low[1])
+/** One of these is about one line of text high, however large the scenes are. */
+const size = computed(() => (one.value ? Math.max(width.value / 46, height.value / 26) : Math.max(width.value / 80, height.value / 42)))
 const box = computed(() => {
-  const edge = size.value * 1.6
-  return `${props.scene.low[0]! - edge} ${(props.scene.low[1] ?? 0) - edge} ${width.value + 2 * edge} ${height.value + 2 * edge}`
+  const edge = size.value * 1.8
+  return `${layout.value.low[0] - edge} ${layout.value.low[1] - edge * 1.2} ${width.value + 2 * edge} ${height.value + 2.4 * edge}`
 })
-const name = (id: string) => id.split('/').pop()!
-const straight = (s: Schemas['MapSpot']) => s.from.some((x, i) => x !== s.to[i])
+const label = computed(() => (one.value ? `${one.value.title}, ${widthOf(one.value)} by ${heightOf(one.value)} ${props.map.unit}s` : `All ${shown.value.length} scenes, to scale`))
+const spots = computed(() => new Map(props.map.scenes.flatMap((s) => s.spots.map((x) => [x.id, x] as const))))
+const straight = (s: MapSpot) => s.from.some((x, i) => x !== s.to[i])
+
+// A spot that is being dragged is drawn where the pointer has it.
+const dragged = shallowRef<{ spot: MapSpot; scene: MapScene; at: number[]; began: boolean }>()
+const placeOf = (s: MapSpot) => (dragged.value?.spot.id === s.id ? dragged.value.at : s.at)
+
+/** A point of a scene where it is drawn. */
+function drawn(scene: string, at: number[]): [number, number] {
+  const by = layout.value.at[scene] ?? [0, 0]
+  return [by[0] + at[0]!, by[1] + (at[1] ?? 0)]
+}
+
+/** Where a pointer is in a scene. */
+function pointed(e: MouseEvent, scene: MapScene): number[] {
+  const to = svg.value!.getScreenCTM()!.inverse()
+  const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(to)
+  const by = layout.value.at[scene.id] ?? [0, 0]
+  return [p.x - by[0], p.y - by[1]]
+}
+
+function take(e: PointerEvent, scene: MapScene, spot: MapSpot) {
+  if (!props.snap || e.button !== 0) return
+  ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
+  dragged.value = { spot, scene, at: spot.at, began: false }
+}
+
+function drag(e: PointerEvent) {
+  const d = dragged.value
+  if (!d) return
+  const to = snapped(d.scene, [...pointed(e, d.scene), ...d.spot.at.slice(2)], e.shiftKey ? props.map.step : props.snap!, props.map.step)
+  if (!d.began && to.every((x, i) => Math.abs(x - d.spot.at[i]!) < size.value * 0.3)) return
+  dragged.value = { ...d, at: to, began: true }
+}
+
+function drop() {
+  const d = dragged.value
+  dragged.value = undefined
+  if (!d) return
+  if (d.began) emit('move', d.spot, d.at)
+  else emit('pick', `spot:${d.spot.id}`)
+}
+
+function key(e: KeyboardEvent, scene: MapScene, spot: MapSpot) {
+  const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
+  if (e.key === 'Enter' || e.key === ' ') emit('pick', `spot:${spot.id}`)
+  else if (by && props.snap) emit('move', spot, snapped(scene, spot.at.map((x, i) => x + (by[i] ?? 0) * props.snap!), props.snap, props.map.step))
+  else return
+  e.preventDefault()
+}
+
+function ground(e: MouseEvent, scene: MapScene) {
+  if (props.active) emit('ground', scene.id, snapped(scene, pointed(e, scene), props.snap || 1, props.map.step))
+  else emit('pick', `scene:${scene.id}`)
+}
+
+interface Way {
+  id: string
+  path: string
+  middle: [number, number]
+  note: string
+  gated: boolean
+  loose: boolean
+}
+
+/** How a passage leaves the side of its scene that is nearest. */
+function outward(spot: MapSpot): [number, number] {
+  const scene = props.map.scenes.find((s) => s.id === sceneOf(spot.id))!
+  const x = (spot.at[0]! - scene.low[0]!) / widthOf(scene) - 0.5
+  const y = ((spot.at[1] ?? 0) - (scene.low[1] ?? 0)) / heightOf(scene) - 0.5
+  return Math.abs(x) >= Math.abs(y) ? [Math.sign(x) || 1, 0] : [0, Math.sign(y) || 1]
+}
+
+const ways = computed<Way[]>(() => {
+  const out: Way[] = []
+  for (const p of props.map.passages) {
+    const [from, to] = [spots.value.get(p.from), spots.value.get(p.to || p.else || '')]
+    if (!from || !to) continue
+    const ends = [from, to].filter((s) => shown.value.some((x) => x.id === sceneOf(s.id)))
+    if (!ends.length) continue
+    const common = { id: p.id, gated: p.gated, loose: !p.to }
+    if (ends.length === 2) {
+      const [a, b] = [drawn(sceneOf(from.id), placeOf(from)), drawn(sceneOf(to.id), placeOf(to))]
+      const far = Math.hypot(b[0] - a[0], b[1] - a[1]) * 0.42
+      const [u, v] = [outward(from), outward(to)]
+      const [c, d] = [[a[0] + u[0] * far, a[1] + u[1] * far], [b[0] + v[0] * far, b[1] + v[1] * far]]
+      out.push({ ...common, path: `M${a[0]} ${a[1]}C${c[0]} ${c[1]} ${d[0]} ${d[1]} ${b[0]} ${b[1]}`, middle: [(a[0] + b[0] + 3 * (c[0]! + d[0]!)) / 8, (a[1] + b[1] + 3 * (c[1]! + d[1]!)) / 8], note: '' })
+    } else {
+      const here = ends[0]!
+      const other = here === from ? to : from
+      const [a, u] = [drawn(sceneOf(here.id), placeOf(here)), outward(here)]
+      const end: [number, number] = [a[0] - u[0] * size.value * 2.4, a[1] - u[1] * size.value * 2.4]
+      const title = props.map.scenes.find((s) => s.id === sceneOf(other.id))?.title ?? ''
+      out.push({ ...common, path: `M${a[0]} ${a[1]}L${end[0]} ${end[1]}`, middle: end, note: title })
+    }
+  }
+  return out
+})
+
+const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
+const trouble = (what: string) => props.troubles?.[what]
 </script>
 
 <template>
-  <svg :viewBox="box" class="map" role="img" :aria-label="`${scene.title}, ${width} by ${height} ${unit}s, with ${dots.length} on it`">
-    <rect :x="scene.low[0]" :y="scene.low[1]" :width="width" :height="height" class="ground" :stroke-width="size / 8" />
-    <template v-for="a in scene.areas" :key="a.id">
-      <ellipse v-if="a.radius" class="area" :cx="(a.low[0]! + a.high[0]!) / 2" :cy="(a.low[1]! + a.high[1]!) / 2" :rx="a.radius" :ry="a.radius" />
-      <rect v-else class="area" :x="a.low[0]" :y="a.low[1]" :width="a.high[0]! - a.low[0]!" :height="a.high[1]! - a.low[1]!" />
-      <text class="faint" :x="a.low[0]! + size * 0.4" :y="a.low[1]! + size * 1.1" :font-size="size * 0.85">{{ name(a.id) }}</text>
-    </template>
-    <g v-for="s in scene.spots" :key="s.id">
-      <line v-if="straight(s)" class="edge" :x1="s.from[0]" :y1="s.from[1]" :x2="s.to[0]" :y2="s.to[1]" :stroke-width="size / 3.5" />
-      <path v-if="s.checkpoint" class="checkpoint" :d="`M${s.at[0]} ${s.at[1]! - size * 0.75}l${size * 0.65} ${size * 0.75}l${-size * 0.65} ${size * 0.75}l${-size * 0.65} ${-size * 0.75}z`" />
-      <circle v-else class="spot" :cx="s.at[0]" :cy="s.at[1]" :r="size * 0.24" />
-      <text class="faint" :x="s.at[0]" :y="s.at[1]! + (s.at[1]! + size * 1.7 > (scene.high[1] ?? 0) ? -size * 0.8 : size * 1.4)" text-anchor="middle" :font-size="size * 0.85">{{ name(s.id) }}</text>
+  <svg ref="svg" :viewBox="box" class="map" :role="active || snap ? 'group' : 'img'" :aria-label="dots ? `${label}, with ${dots.length} on it` : label">
+    <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
+      <rect :x="s.low[0]" :y="s.low[1]" :width="widthOf(s)" :height="heightOf(s)" :class="['ground', { picked: picked === `scene:${s.id}`, trouble: trouble(`scene:${s.id}`), active }]" :stroke-width="size / (trouble(`scene:${s.id}`) || picked === `scene:${s.id}` ? 4 : 8)" @click="ground($event, s)">
+        <title v-if="trouble(`scene:${s.id}`)">{{ trouble(`scene:${s.id}`) }}</title>
+      </rect>
+      <text v-if="!one" class="title" :x="s.low[0]" :y="(s.low[1] ?? 0) - size * 0.4" :font-size="size * 1.1" @click="$emit('pick', `scene:${s.id}`)">{{ s.title }}<tspan v-if="trouble(`scene:${s.id}`)" class="bad"> !</tspan></text>
+      <g v-for="a in s.areas" :key="a.id" class="passive">
+        <ellipse v-if="a.radius" class="area" :cx="(a.low[0]! + a.high[0]!) / 2" :cy="(a.low[1]! + a.high[1]!) / 2" :rx="a.radius" :ry="a.radius" />
+        <rect v-else class="area" :x="a.low[0]" :y="a.low[1]" :width="a.high[0]! - a.low[0]!" :height="a.high[1]! - a.low[1]!" />
+        <text v-if="one" class="faint" :x="a.low[0]! + size * 0.4" :y="a.low[1]! + size * 1.1" :font-size="size * 0.85">{{ nameOf(a.id) }}</text>
+      </g>
     </g>
-    <rect v-for="p in scene.props" :key="p.id" class="prop" :x="p.at[0]! - size * 0.35" :y="p.at[1]! - size * 0.35" :width="size * 0.7" :height="size * 0.7"><title>{{ p.id }}</title></rect>
-    <g v-for="d in dots" :key="d.id" :transform="`translate(${d.at[0]} ${d.at[1]})`" :class="['dot', d.kind, { picked: d.id === picked, trouble: d.trouble }]" @click="d.kind !== 'thing' && $emit('pick', d.id)">
+    <g v-for="w in ways" :key="w.id" :class="['way', { picked: picked === `passage:${w.id}`, trouble: trouble(`passage:${w.id}`), loose: w.loose }]" @click="$emit('pick', `passage:${w.id}`)">
+      <path class="touch" :d="w.path" :stroke-width="size" />
+      <path class="line" :d="w.path" :stroke-width="size / (picked === `passage:${w.id}` ? 3.5 : 6)" :stroke-dasharray="w.loose ? `${size / 2} ${size / 2}` : undefined" />
+      <rect v-if="w.gated" class="gate" :x="w.middle[0] - size * 0.3" :y="w.middle[1] - size * 0.3" :width="size * 0.6" :height="size * 0.6" :transform="`rotate(45 ${w.middle[0]} ${w.middle[1]})`" :stroke-width="size / 6" />
+      <text v-if="w.note" class="faint" :x="w.middle[0]" :y="w.middle[1] - size * 0.5" text-anchor="middle" :font-size="size * 0.85">to {{ w.note }}</text>
+      <title>{{ w.id }}{{ trouble(`passage:${w.id}`) ? `: ${trouble(`passage:${w.id}`)}` : '' }}</title>
+    </g>
+    <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
+      <rect v-for="p in s.props" :key="p.id" class="prop" :x="p.at[0]! - size * 0.3" :y="p.at[1]! - size * 0.3" :width="size * 0.6" :height="size * 0.6" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
+      <g
+        v-for="spot in s.spots"
+        :key="spot.id"
+        :class="['place', { movable: snap, picked: picked === `spot:${spot.id}`, from: from === spot.id, trouble: trouble(`spot:${spot.id}`) }]"
+        :role="snap || active ? 'button' : undefined"
+        :tabindex="snap || active ? 0 : undefined"
+        :aria-label="snap || active ? `${nameOf(spot.id)} in ${s.title}, at ${placeOf(spot).join(', ')}${spot.checkpoint ? ', a checkpoint' : ''}` : undefined"
+        @pointerdown="take($event, s, spot)"
+        @pointermove="drag"
+        @pointerup="drop"
+        @pointercancel="dragged = undefined"
+        @click.stop="!snap && $emit('pick', `spot:${spot.id}`)"
+        @keydown="key($event, s, spot)"
+      >
+        <line v-if="straight(spot)" class="edge" :x1="spot.from[0]" :y1="spot.from[1]" :x2="spot.to[0]" :y2="spot.to[1]" :stroke-width="size / 3.5" />
+        <circle class="touch" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * 0.8" />
+        <path v-if="spot.checkpoint" class="checkpoint" :stroke-width="size / 7" :d="`M${placeOf(spot)[0]} ${placeOf(spot)[1]! - size * 0.75}l${size * 0.65} ${size * 0.75}l${-size * 0.65} ${size * 0.75}l${-size * 0.65} ${-size * 0.75}z`" />
+        <circle v-else class="spot" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * (one ? 0.26 : 0.34)" />
+        <circle v-if="spot.start" class="start" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * 0.62" fill="none" :stroke-width="size / 7" />
+        <text v-if="one || picked === `spot:${spot.id}` || from === spot.id" class="faint" :x="placeOf(spot)[0]" :y="placeOf(spot)[1]! + (placeOf(spot)[1]! + size * 1.7 > (s.high[1] ?? 0) ? -size * 0.9 : size * 1.5)" text-anchor="middle" :font-size="size * 0.85" :stroke-width="size * 0.25">
+          {{ nameOf(spot.id) }}<tspan v-if="dragged?.spot.id === spot.id"> {{ dragged.at.join(', ') }}</tspan>
+        </text>
+        <title v-if="!one">{{ nameOf(spot.id) }}</title>
+      </g>
+    </g>
+    <g v-for="d in dotsDrawn" :key="d.id" :transform="`translate(${d.place[0]} ${d.place[1]})`" :class="['dot', d.kind, { picked: picked === `player:${d.id}`, trouble: d.trouble }]" @click.stop="d.kind !== 'thing' && $emit('pick', `player:${d.id}`)">
       <path v-if="d.kind === 'thing'" :d="`M${-size * 0.5} ${size * 0.4}L0 ${-size * 0.55}L${size * 0.5} ${size * 0.4}z`" />
       <path v-else-if="d.kind === 'dead'" :d="`M${-size * 0.4} ${-size * 0.4}l${size * 0.8} ${size * 0.8}M${size * 0.4} ${-size * 0.4}l${-size * 0.8} ${size * 0.8}`" fill="none" :stroke-width="size * 0.25" />
       <circle v-else :r="size * 0.52" />
-      <circle v-if="d.id === picked" class="ring" :r="size * 0.9" fill="none" :stroke-width="size / 8" />
+      <circle v-if="picked === `player:${d.id}`" class="ring" :r="size * 0.9" fill="none" :stroke-width="size / 8" />
       <text :y="-size * 0.8" text-anchor="middle" :font-size="size" :stroke-width="size * 0.3">{{ d.id }}</text>
     </g>
   </svg>
@@ -56,6 +208,8 @@ const straight = (s: Schemas['MapSpot']) => s.from.some((x, i) => x !== s.to[i])
   display: block;
   width: 100%;
   height: 400px;
+  touch-action: none;
+  user-select: none;
 }
 
 text {
@@ -63,21 +217,120 @@ text {
 }
 
 .ground {
-  fill: rgb(var(--v-theme-surface));
-  stroke: var(--line);
+  fill: color-mix(in srgb, rgb(var(--v-theme-surface-variant)) 30%, rgb(var(--v-theme-surface)));
+  stroke: color-mix(in srgb, rgb(var(--v-theme-on-surface)) 28%, transparent);
+}
+
+.ground.active {
+  cursor: crosshair;
+}
+
+.ground.picked {
+  stroke: rgb(var(--v-theme-primary));
+}
+
+.ground.trouble {
+  stroke: rgb(var(--v-theme-error));
+}
+
+.title {
+  fill: rgb(var(--v-theme-on-surface));
+  font-weight: 600;
+  cursor: pointer;
+}
+
+.bad {
+  fill: rgb(var(--v-theme-error));
+}
+
+.passive {
+  pointer-events: none;
 }
 
 .area {
   fill: rgb(var(--v-theme-warning));
-  fill-opacity: 0.12;
+  fill-opacity: 0.14;
 }
 
 .faint {
   fill: rgb(var(--v-theme-quiet));
+  stroke: rgb(var(--v-theme-surface));
+  stroke-width: 0;
+  paint-order: stroke;
+}
+
+.place text,
+.way text {
+  pointer-events: none;
+}
+
+.touch {
+  fill: transparent;
+  stroke: transparent;
+}
+
+path.touch {
+  fill: none;
+}
+
+.way {
+  cursor: pointer;
+}
+
+.way .line {
+  fill: none;
+  stroke: rgb(var(--v-theme-primary));
+  stroke-opacity: 0.55;
+  stroke-linecap: round;
+}
+
+.way:hover .line,
+.way.picked .line {
+  stroke-opacity: 1;
+}
+
+.way.trouble .line {
+  stroke: rgb(var(--v-theme-error));
+  stroke-opacity: 1;
+}
+
+.gate {
+  fill: rgb(var(--v-theme-surface));
+  stroke: rgb(var(--v-theme-warning));
+}
+
+.place {
+  cursor: pointer;
+  outline: none;
+}
+
+.place.movable {
+  cursor: grab;
+}
+
+.place.movable:active {
+  cursor: grabbing;
+}
+
+.place:focus-visible .touch,
+.place.picked .touch {
+  fill: color-mix(in srgb, rgb(var(--v-theme-primary)) 26%, transparent);
+}
+
+.place.from .touch {
+  fill: color-mix(in srgb, rgb(var(--v-theme-secondary)) 45%, transparent);
 }
 
 .spot {
   fill: rgb(var(--v-theme-quiet));
+}
+
+.trouble .spot {
+  fill: rgb(var(--v-theme-error));
+}
+
+.start {
+  stroke: rgb(var(--v-theme-primary));
 }
 
 .edge {
@@ -87,10 +340,8 @@ text {
 }
 
 .checkpoint {
-  fill: rgb(var(--v-theme-secondary));
-  fill-opacity: 0.35;
+  fill: color-mix(in srgb, rgb(var(--v-theme-secondary)) 35%, rgb(var(--v-theme-surface)));
   stroke: rgb(var(--v-theme-secondary));
-  stroke-width: 0.15;
 }
 
 .prop {

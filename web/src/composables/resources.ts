@@ -77,3 +77,22 @@ export const useRevisions = (game: () => string, player: () => string, slot: () 
     () => [game(), player(), slot()],
     3000,
   )
+
+/** The rehearsals that are kept with a game. */
+export const useRehearsals = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/rehearsals', { params: { path: { game: game() } } })), game)
+
+/** Who has earned what, and how far the others are. */
+export const useMilestones = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/milestones', { params: { path: { game: game() } } })), game, 4000)
+
+export const useStandings = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/standings', { params: { path: { game: game() } } })), game)
+
+/** The first places of a standing. */
+export const useStanding = (game: () => string, standing: () => string, most: () => number) =>
+  useResource(
+    async () => dataOf(await api.GET('/v1/games/{game}/standings/{standing}', { params: { path: { game: game(), standing: standing() }, query: { most: most() } } })),
+    () => [game(), standing(), most()],
+    4000,
+  )

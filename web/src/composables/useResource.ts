@@ -1,5 +1,8 @@
 import { onScopeDispose, ref, shallowRef, watch, type Ref } from 'vue'
 
+import { told } from '../api/client'
+import { cameBack, notReached } from './connection'
+
 export interface Resource<T> {
   data: Ref<T | undefined>
   error: Ref<string>
@@ -9,7 +12,8 @@ export interface Resource<T> {
 
 /**
  * Loads something from the service, again whenever what it depends on changes, and (with every, in
- * milliseconds) as time goes on. An answer that was overtaken by a newer request is dropped.
+ * milliseconds) as time goes on, and when the service comes back. An answer that was overtaken by a newer request is
+ * dropped. While the service is away, what is known stays, and the window says so once for all.
  */
 export function useResource<T>(load: () => Promise<T>, depends: () => unknown = () => null, every = 0): Resource<T> {
   const data = shallowRef<T>()
@@ -26,13 +30,14 @@ export function useResource<T>(load: () => Promise<T>, depends: () => unknown = 
       data.value = got
       error.value = ''
     } catch (e) {
-      if (mine === newest) error.value = e instanceof TypeError ? 'The service does not answer. Is it running?' : (e as Error).message
+      if (mine === newest && !(notReached(e) && data.value !== undefined)) error.value = told(e)
     } finally {
       if (mine === newest) loading.value = false
     }
   }
 
   watch(depends, reload, { immediate: true })
+  watch(cameBack, reload)
   if (every > 0) {
     const timer = window.setInterval(() => !document.hidden && void reload(), every)
     onScopeDispose(() => window.clearInterval(timer))

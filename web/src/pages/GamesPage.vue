@@ -1,20 +1,55 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { api, asPlan, dataOf, told } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import FindingCounts from '../components/FindingCounts.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import { useGames } from '../composables/resources'
+import { templates } from '../templates'
 
 const { data: games, error, reload } = useGames()
+const router = useRouter()
 const day = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'short' })
+
+const making = ref(false)
+const title = ref('')
+const template = ref(templates[0]!.id)
+const trouble = ref('')
+const busy = ref(false)
+const id = computed(() => title.value.toLowerCase().normalize('NFKD').replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+|-+$/g, '').slice(0, 64))
+const taken = computed(() => (games.value ?? []).some((g) => g.id === id.value))
+
+async function make() {
+  const begin = templates.find((t) => t.id === template.value)
+  if (!begin || !id.value || taken.value) return
+  busy.value = true
+  try {
+    dataOf(await api.PUT('/v1/games/{game}/plan', { params: { path: { game: id.value }, header: {} }, ...asPlan(begin.plan(id.value, title.value.trim())) }))
+    await router.push({ name: 'matrix', params: { game: id.value } })
+  } catch (e) {
+    trouble.value = told(e)
+  } finally {
+    busy.value = false
+  }
+}
 </script>
 
 <template>
   <div class="page">
-    <h1 class="page-title">Games</h1>
-    <p class="page-lead">Each game has one plan: which player state survives what.</p>
+    <div class="head">
+      <div>
+        <h1 class="page-title">Games</h1>
+        <p class="page-lead">Each game has one plan: which player state survives what. A plan file can be dropped anywhere here; a save too, to be checked.</p>
+      </div>
+      <v-btn color="primary" @click="making = true">New game</v-btn>
+    </div>
     <TroubleNote :text="error" @retry="reload" />
     <EmptyState v-if="games && games.length === 0" title="No game has a plan yet">
-      Put one in with <span class="mono">alluvion demo</span>, or send your own to <span class="mono">/v1/games/your-game/plan</span>.
+      Begin with a small one, drop a plan file on this page, or look at the demo: <span class="mono">alluvion demo</span>
+      <template #do><v-btn color="primary" @click="making = true">New game</v-btn></template>
     </EmptyState>
     <div v-else-if="games" class="games">
       <RouterLink v-for="g in games" :key="g.id" class="sheet game" :to="{ name: 'matrix', params: { game: g.id } }">
@@ -30,10 +65,34 @@ const day = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle:
         <span><FindingCounts :counts="g.findings" /></span>
       </RouterLink>
     </div>
+    <WaitingNote v-else-if="!error" />
+    <v-dialog v-model="making" max-width="560" transition="fade-transition" aria-label="New game">
+      <form class="sheet form" @submit.prevent="make">
+        <h2>New game</h2>
+        <v-text-field v-model="title" label="What it is called" autofocus :error-messages="taken ? `There is a game ${id} already` : ''" :hint="id ? `Its id: ${id}` : 'Its id follows from that'" persistent-hint />
+        <v-radio-group v-model="template" label="Begin with" hide-details>
+          <v-radio v-for="t in templates" :key="t.id" :value="t.id">
+            <template #label><span><b>{{ t.title }}</b> <span class="quiet">{{ t.text }}</span></span></template>
+          </v-radio>
+        </v-radio-group>
+        <p v-if="trouble" class="bad" role="alert">{{ trouble }}</p>
+        <div class="buttons">
+          <v-btn variant="text" @click="making = false">Cancel</v-btn>
+          <v-btn type="submit" color="primary" :disabled="!id || taken" :loading="busy">Begin</v-btn>
+        </div>
+      </form>
+    </v-dialog>
   </div>
 </template>
 
 <style scoped>
+.head {
+  display: flex;
+  justify-content: space-between;
+  align-items: flex-start;
+  gap: 20px;
+}
+
 .games {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(440px, 1fr));
@@ -47,7 +106,6 @@ const day = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle:
   padding: 16px 18px;
   color: inherit;
   text-decoration: none;
-  border-left: 4px solid rgb(var(--v-theme-secondary));
 }
 
 .game:hover {
@@ -73,5 +131,28 @@ dt {
 dd {
   margin: 0;
   font-size: 20px;
+}
+
+.form {
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+  padding: 20px 22px;
+}
+
+h2 {
+  font-size: 18px;
+  margin: 0;
+}
+
+.buttons {
+  display: flex;
+  justify-content: flex-end;
+  gap: 8px;
+}
+
+.bad {
+  margin: 0;
+  color: rgb(var(--v-theme-error));
 }
 </style>

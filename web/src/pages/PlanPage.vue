@@ -5,14 +5,16 @@ import { useRoute } from 'vue-router'
 import FindingCounts from '../components/FindingCounts.vue'
 import FindingList from '../components/FindingList.vue'
 import TroubleNote from '../components/TroubleNote.vue'
-import { usePlanText } from '../composables/usePlanText'
+import WaitingNote from '../components/WaitingNote.vue'
+import { useDraft } from '../composables/useDraft'
 
 const PlanEditor = defineAsyncComponent(() => import('../components/PlanEditor.vue'))
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
 const editor = ref<{ go: (line: number, column: number) => void }>()
-const { text, findings, report, error, told, conflict, ready, changed, saving, load, save, takeTheirs, keepMine } = usePlanText(props.game)
+const draft = useDraft(props.game)
+const { text, findings, report, error, ready } = draft
 
 // A place in the plan that is asked for, by a finding or by the address, is gone to once the editor is there.
 const wanted = shallowRef<{ line: number; column: number }>()
@@ -35,48 +37,23 @@ watch([editor, wanted], async () => {
 
 <template>
   <div class="page">
-    <div class="head">
-      <div>
-        <h1 class="page-title">Plan</h1>
-        <p class="page-lead">
-          <FindingCounts v-if="report" :counts="report.counts" />
-          <span v-if="changed" class="unsaved">{{ told }} Not saved yet; kept in this browser.</span>
-          <span v-else class="quiet">{{ told }}</span>
-        </p>
-      </div>
-      <v-btn color="primary" :disabled="!changed || !report?.runnable" :loading="saving" :title="report?.runnable ? 'Ctrl-S' : 'A plan with errors cannot be saved'" @click="save">Save the plan</v-btn>
-    </div>
-    <TroubleNote :text="error" @retry="load" />
-    <v-alert v-if="conflict" type="warning" class="mb-4">
-      Somebody else has saved the plan since you began. Look at theirs, or save yours over it.
-      <template #append>
-        <v-btn size="small" variant="text" @click="takeTheirs">Take theirs</v-btn>
-        <v-btn size="small" variant="text" @click="keepMine">Save mine over it</v-btn>
-      </template>
-    </v-alert>
+    <h1 class="page-title">Plan</h1>
+    <p class="page-lead"><FindingCounts v-if="report" :counts="report.counts" /><template v-else>One document: forms, map and text are the same.</template></p>
+    <TroubleNote v-if="!ready" :text="error" @retry="draft.load" />
     <div v-if="ready" class="beside">
-      <PlanEditor ref="editor" v-model="text" :findings="findings" @save="save" />
+      <PlanEditor ref="editor" :model-value="text" :findings="findings" @update:model-value="draft.typed" @save="draft.save" />
       <div class="findings"><FindingList :findings="findings" @go="go" /></div>
     </div>
+    <WaitingNote v-else-if="!error" text="Reading the plan …" />
   </div>
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: flex-start;
-}
-
-.unsaved {
-  color: rgb(var(--v-theme-warning));
-}
-
 .beside {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 350px;
   gap: 16px;
-  height: calc(100vh - 152px);
+  height: calc(100vh - 198px);
 }
 
 .findings {

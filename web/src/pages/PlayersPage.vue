@@ -1,12 +1,32 @@
 <script setup lang="ts">
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import type { Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import SaveCheck from '../components/SaveCheck.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import { usePlayers } from '../composables/resources'
+import { useWindow } from '../composables/useWindow'
 
 const props = defineProps<{ game: string }>()
+const route = useRoute()
+const router = useRouter()
 const { data: players, error, reload } = usePlayers(() => props.game)
 const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' })
+
+interface Line {
+  player: Schemas['PlayerInfo']
+  slot?: Schemas['SlotInfo']
+}
+
+const find = computed(() => String(route.query.find ?? ''))
+const look = (text: string) => void router.replace({ query: text ? { find: text } : {} })
+const lines = computed<Line[]>(() => (players.value ?? []).filter((p) => p.player.includes(find.value)).flatMap((player) => (player.slots.length ? player.slots.map((slot) => ({ player, slot })) : [{ player }])))
+const scroller = ref<HTMLElement>()
+const { seen, above, below } = useWindow(lines, () => 33, scroller)
+const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.player.slot)
 </script>
 
 <template>
@@ -16,45 +36,82 @@ const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle
     <TroubleNote :text="error" @retry="reload" />
     <EmptyState v-if="players && players.length === 0" title="Nobody has played yet">
       Let somebody join: <span class="mono">alluvion play -service … -game {{ game }}</span>
+      <template #do><v-btn variant="outlined" :to="{ name: 'stage', params: { game } }">Or try the plan on the stage</v-btn></template>
     </EmptyState>
-    <table v-else-if="players" class="plain sheet">
-      <thead>
-        <tr>
-          <th scope="col">Player</th>
-          <th scope="col">Now</th>
-          <th scope="col">Slot</th>
-          <th scope="col">Saved in</th>
-          <th scope="col">On</th>
-          <th scope="col">When</th>
-          <th scope="col" class="number">Version</th>
-          <th scope="col" class="number">Revision</th>
-        </tr>
-      </thead>
-      <tbody>
-        <template v-for="p in players" :key="p.player">
-          <tr v-for="(s, i) in p.slots.length ? p.slots : [undefined]" :key="i">
-            <td>
-              <RouterLink class="plain" :to="{ name: 'player', params: { game, player: p.player }, query: s ? { slot: s.slot } : {} }">{{ p.player }}</RouterLink>
-            </td>
-            <td>
-              <span v-if="p.session && (!s || s.slot === p.slot)" class="present">in {{ p.session }}</span>
-              <span v-else class="quiet">away</span>
-            </td>
-            <td>{{ s?.slot ?? p.slot }}</td>
-            <td>{{ s?.scene ?? 'nothing yet' }}</td>
-            <td class="quiet">{{ s?.moment }}</td>
-            <td>{{ s ? when.format(new Date(s.saved_at)) : '' }}</td>
-            <td class="number mono">{{ s?.version }}</td>
-            <td class="number mono">{{ s?.revision }}</td>
-          </tr>
-        </template>
-      </tbody>
-    </table>
+    <template v-else-if="players">
+      <v-text-field v-if="players.length > 12 || find" :model-value="find" class="find" label="Find a player" clearable @update:model-value="(v) => look(v ?? '')" />
+      <div ref="scroller" class="sheet scroll" tabindex="0" aria-label="Players and their saves">
+        <table class="plain">
+          <thead>
+            <tr>
+              <th scope="col">Player</th>
+              <th scope="col">Now</th>
+              <th scope="col">Slot</th>
+              <th scope="col">Saved in</th>
+              <th scope="col">On</th>
+              <th scope="col">When</th>
+              <th scope="col" class="number">Version</th>
+              <th scope="col" class="number">Revision</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-if="above" aria-hidden="true"><td :style="{ height: `${above}px` }" /></tr>
+            <tr v-for="{ item: l } in seen" :key="`${l.player.player} ${l.slot?.slot ?? 0}`">
+              <td>
+                <RouterLink class="plain" :to="{ name: 'player', params: { game, player: l.player.player }, query: l.slot ? { slot: l.slot.slot } : {} }">{{ l.player.player }}</RouterLink>
+              </td>
+              <td>
+                <span v-if="here(l)" class="present">in {{ l.player.session }}</span>
+                <span v-else class="quiet">away</span>
+              </td>
+              <td>{{ l.slot?.slot ?? l.player.slot }}</td>
+              <td>{{ l.slot?.title || l.slot?.scene || 'nothing yet' }}</td>
+              <td class="quiet">{{ l.slot?.moment }}</td>
+              <td>{{ l.slot ? when.format(new Date(l.slot.saved_at)) : '' }}</td>
+              <td class="number mono">{{ l.slot?.version }}</td>
+              <td class="number mono">{{ l.slot?.revision }}</td>
+            </tr>
+            <tr v-if="below" aria-hidden="true"><td :style="{ height: `${below}px` }" /></tr>
+          </tbody>
+        </table>
+        <p v-if="!lines.length" class="quiet none">Nobody is called {{ find }}.</p>
+      </div>
+    </template>
+    <WaitingNote v-else-if="!error" />
     <SaveCheck :game="game" />
   </div>
 </template>
 
 <style scoped>
+.find {
+  max-width: 300px;
+  margin-bottom: 10px;
+}
+
+.scroll {
+  overflow: auto;
+  max-height: calc(100vh - 262px);
+}
+
+thead th {
+  position: sticky;
+  top: 0;
+  background: rgb(var(--v-theme-surface));
+}
+
+tbody tr {
+  height: 33px;
+}
+
+table.plain td {
+  padding: 3px 12px;
+  white-space: nowrap;
+}
+
+.none {
+  margin: 12px;
+}
+
 .present {
   color: rgb(var(--v-theme-success));
   font-weight: 600;

@@ -1,0 +1,140 @@
+<script setup lang="ts">
+import { computed, nextTick, ref, watch } from 'vue'
+
+import { inWords, type Stage } from '../composables/useStage'
+
+const props = defineProps<{ stage: Stage }>()
+const { steps, at, view, dropped } = props.stage
+const list = ref<HTMLElement>()
+
+const go = (to: number) => (at.value = Math.min(Math.max(to, 0), steps.value.length))
+const came = computed(() => steps.value.map((_, i) => view.value?.steps[i]))
+const refusal = (i: number) => /^Refused: (.*)$/.exec(came.value[i]?.failed ?? '')?.[1]
+watch(at, () => nextTick(() => list.value?.querySelector('.here')?.scrollIntoView({ block: 'nearest' })), { immediate: true })
+</script>
+
+<template>
+  <section class="steps" aria-label="The run">
+    <div class="tools">
+      <button type="button" title="To the beginning" aria-label="To the beginning" :disabled="at === 0" @click="go(0)">⇤</button>
+      <button type="button" title="Step back" aria-label="Step back" :disabled="at === 0" @click="go(at - 1)">←</button>
+      <span class="mono">{{ at }} of {{ steps.length }}</span>
+      <button type="button" title="Step forward" aria-label="Step forward" :disabled="at === steps.length" @click="go(at + 1)">→</button>
+      <button type="button" title="To the end" aria-label="To the end" :disabled="at === steps.length" @click="go(steps.length)">⇥</button>
+      <span class="space" />
+      <button v-if="dropped.length" type="button" class="word" @click="stage.putBack">Put {{ dropped.length === 1 ? 'it' : dropped.length }} back</button>
+      <button type="button" class="word" :disabled="!steps.length" @click="stage.takeBack">Take back</button>
+      <button type="button" class="word" :disabled="!steps.length" @click="stage.clear">Clear</button>
+    </div>
+    <ol ref="list">
+      <li>
+        <button type="button" :class="{ here: at === 0 }" @click="go(0)"><span class="n mono quiet">0</span> <span class="quiet">before anything happened</span></button>
+      </li>
+      <li v-for="(s, i) in steps" :key="i">
+        <button type="button" :class="{ here: at === i + 1, later: i + 1 > at }" :aria-current="at === i + 1 ? 'step' : undefined" @click="go(i + 1)">
+          <span class="n mono quiet">{{ i + 1 }}</span>
+          <span>
+            {{ inWords(s) }}
+            <span v-if="refusal(i)" class="refused">refused: {{ refusal(i) }}</span>
+            <span v-else-if="came[i]?.failed" class="failed">
+              {{ came[i]?.failed }}
+              <span v-for="w in came[i]?.wanted" :key="w.name" class="mono side">{{ w.name }} is {{ w.is }}<template v-if="w.wanted">, expected {{ w.wanted }}</template></span>
+            </span>
+            <span v-else-if="came[i]?.refused" class="quiet">{{ came[i]?.refused }}</span>
+          </span>
+        </button>
+      </li>
+    </ol>
+  </section>
+</template>
+
+<style scoped>
+.steps {
+  display: flex;
+  flex-direction: column;
+  min-height: 0;
+}
+
+.tools {
+  display: flex;
+  align-items: center;
+  gap: 4px;
+  padding: 6px 8px;
+  border-bottom: 1px solid var(--line);
+}
+
+.tools button {
+  min-width: 24px;
+  padding: 1px 5px;
+  border-radius: 3px;
+  cursor: pointer;
+}
+
+.tools button:hover:not(:disabled) {
+  background: var(--faint);
+}
+
+.tools button:disabled {
+  opacity: 0.4;
+  cursor: default;
+}
+
+.word {
+  color: rgb(var(--v-theme-primary));
+  font-size: 14px;
+}
+
+.space {
+  flex: 1;
+}
+
+ol {
+  list-style: none;
+  margin: 0;
+  padding: 4px;
+  overflow: auto;
+}
+
+li button {
+  display: grid;
+  grid-template-columns: 26px 1fr;
+  gap: 6px;
+  width: 100%;
+  padding: 3px 8px 3px 2px;
+  text-align: left;
+  border-radius: 3px;
+  cursor: pointer;
+  overflow-wrap: anywhere;
+}
+
+li button:hover {
+  background: var(--faint);
+}
+
+.n {
+  text-align: right;
+}
+
+.here {
+  background: color-mix(in srgb, rgb(var(--v-theme-primary)) 13%, transparent);
+  font-weight: 600;
+}
+
+.later {
+  color: rgb(var(--v-theme-quiet));
+}
+
+.refused,
+.failed,
+.side {
+  display: block;
+  font-weight: 400;
+  font-size: 14px;
+  color: rgb(var(--v-theme-warning));
+}
+
+.failed,
+.side {
+  color: rgb(var(--v-theme-error));
+}
+</style>

@@ -1,0 +1,258 @@
+import { computed, effectScope, ref, shallowRef, watch } from 'vue'
+
+import { api, ApiError, asPlan, dataOf, told as inWords, type Finding, type Report, type Schemas } from '../api/client'
+import { reach } from './connection'
+
+export type PlanEdit = Schemas['PlanEdit']
+
+interface Step {
+  text: string
+  what: string
+}
+
+/** How many changes can be undone. */
+const KEPT = 200
+
+/** How long typing may pause and still be one change, in milliseconds. */
+const PAUSE = 1500
+
+/**
+ * The plan of a game while it is worked on. Forms, maps and the text editor change the same text; it is checked with
+ * each change, kept in this browser until it is saved, and never laid over what somebody else saved in the meantime.
+ */
+function makeDraft(game: string) {
+  const key = `alluvion-draft-${game}`
+  const text = ref('')
+  const saved = ref('')
+  const etag = ref('')
+  const report = shallowRef<Report>()
+  const findings = computed<Finding[]>(() => report.value?.findings ?? [])
+  const error = ref('')
+  const told = ref('')
+  const conflict = ref(false)
+  const ready = ref(false)
+  const busy = ref(false)
+  const undone = shallowRef<Step[]>([])
+  const done = shallowRef<Step[]>([])
+  const changed = computed(() => ready.value && text.value !== saved.value)
+  let typedAt = 0
+  let timer = 0
+
+  async function fetchText(): Promise<string> {
+    const answer = await reach(`/v1/games/${encodeURIComponent(game)}/plan`)
+    if (!answer.ok) throw new ApiError(await answer.json().catch(() => ({ title: 'The plan could not be read', status: answer.status, type: '' })))
+    etag.value = answer.headers.get('ETag') ?? ''
+    saved.value = await answer.text()
+    return saved.value
+  }
+
+  async function load() {
+    try {
+      await fetchText()
+      const draft = JSON.parse(localStorage.getItem(key) ?? 'null') as { text: string; etag: string } | null
+      text.value = draft?.text ?? saved.value
+      if (draft && draft.text !== saved.value) {
+        conflict.value = draft.etag !== etag.value
+        etag.value = draft.etag
+        told.value = 'This is what you had changed and not saved.'
+      }
+      error.value = ''
+      ready.value = true
+      await check()
+    } catch (e) {
+      error.value = inWords(e)
+    }
+  }
+
+  async function check() {
+    const asked = text.value
+    try {
+      const answer = dataOf(await api.POST('/v1/check', asPlan(asked)))
+      if (asked === text.value) report.value = answer
+      error.value = ''
+    } catch (e) {
+      error.value = inWords(e)
+    }
+  }
+
+  /** Puts a text in place of the one that is there, as one change that can be undone. */
+  function become(next: string, what: string) {
+    if (next === text.value) return
+    done.value = [...done.value, { text: text.value, what }].slice(-KEPT)
+    undone.value = []
+    typedAt = 0
+    text.value = next
+  }
+
+  /** What was typed into the editor; typing without a pause is one change. */
+  function typed(next: string) {
+    if (next === text.value) return
+    const now = performance.now()
+    if (now - typedAt < PAUSE) text.value = next
+    else become(next, 'typed')
+    typedAt = now
+  }
+
+  /** Changes the text by just what is asked. It says whether that could be done; why not stands in error. */
+  async function edit(what: string, ...edits: PlanEdit[]): Promise<boolean> {
+    if (busy.value) return false
+    busy.value = true
+    try {
+      const answer = dataOf(await api.POST('/v1/edits', { body: { text: text.value, edits } }))
+      become(answer.text, what)
+      report.value = answer.report
+      told.value = ''
+      error.value = ''
+      return true
+    } catch (e) {
+      error.value = inWords(e)
+      return false
+    } finally {
+      busy.value = false
+    }
+  }
+
+  function back(from: typeof done, to: typeof done) {
+    const step = from.value.at(-1)
+    if (!step) return
+    from.value = from.value.slice(0, -1)
+    to.value = [...to.value, { text: text.value, what: step.what }]
+    typedAt = 0
+    told.value = ''
+    text.value = step.text
+  }
+
+  async function save() {
+    if (busy.value || !changed.value) return
+    busy.value = true
+    try {
+      const sent = text.value
+      const answer = await api.PUT('/v1/games/{game}/plan', { params: { path: { game }, header: { 'If-Match': etag.value } }, ...asPlan(sent) })
+      if (answer.response.status === 412) {
+        conflict.value = true
+        return
+      }
+      dataOf(answer)
+      etag.value = answer.response.headers.get('ETag') ?? ''
+      saved.value = sent
+      told.value = 'Saved. Sessions that are open go on under the plan that they were opened with.'
+      error.value = ''
+      localStorage.removeItem(key)
+    } catch (e) {
+      error.value = inWords(e)
+    } finally {
+      busy.value = false
+    }
+  }
+
+  /** Takes what somebody else saved; what was changed here can be got back with Undo. */
+  async function takeTheirs() {
+    try {
+      become(await fetchText(), 'took what somebody else saved')
+      conflict.value = false
+      localStorage.removeItem(key)
+      told.value = 'This is what somebody else saved. Undo brings yours back.'
+    } catch (e) {
+      error.value = inWords(e)
+    }
+  }
+
+  /** Saves what was changed here over what somebody else saved. */
+  async function keepMine() {
+    try {
+      await fetchText()
+      conflict.value = false
+      await save()
+    } catch (e) {
+      error.value = inWords(e)
+    }
+  }
+
+  /** Gives up what was changed; Undo brings it back. */
+  function discard() {
+    become(saved.value, 'gave up all changes')
+  }
+
+  /** Looks whether somebody else has saved the plan: with nothing changed here it is taken, otherwise it is told. */
+  async function lookAgain() {
+    if (!ready.value || busy.value || conflict.value) return
+    const before = etag.value
+    const now = await reach(`/v1/games/${encodeURIComponent(game)}/plan`).catch(() => undefined)
+    const theirs = now?.ok ? now.headers.get('ETag') : undefined
+    if (!now || !theirs || theirs === before || etag.value !== before) return
+    if (changed.value) {
+      conflict.value = true
+      return
+    }
+    saved.value = await now.text()
+    etag.value = theirs
+    done.value = [...done.value, { text: text.value, what: 'somebody else saved the plan' }]
+    text.value = saved.value
+    told.value = 'Somebody else has saved the plan; this is it.'
+  }
+
+  watch(text, (now) => {
+    if (!ready.value) return
+    if (told.value.startsWith('Saved')) told.value = ''
+    if (now === saved.value) localStorage.removeItem(key)
+    else localStorage.setItem(key, JSON.stringify({ text: now, etag: etag.value }))
+    window.clearTimeout(timer)
+    timer = window.setTimeout(check, 250)
+  })
+  void load()
+
+  const undo = () => back(done, undone)
+  const redo = () => back(undone, done)
+  return { game, text, saved, findings, report, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
+}
+
+export type Draft = ReturnType<typeof makeDraft>
+
+const drafts = new Map<string, Draft>()
+
+/** The draft of a game: the same one for every page of the window. */
+export function useDraft(game: string): Draft {
+  const known = drafts.get(game)
+  if (known) return known
+  const made = effectScope(true).run(() => makeDraft(game))!
+  drafts.set(game, made)
+  return made
+}
+
+/**
+ * Something that follows from the draft, such as its matrix or its map. While the draft has errors it cannot be made:
+ * then it is the one before, and stale.
+ */
+export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>) {
+  const data = shallowRef<T>()
+  const stale = ref(false)
+  const error = ref('')
+  let newest = 0
+  let timer = 0
+
+  async function reload() {
+    if (!draft.ready.value) return
+    const mine = ++newest
+    try {
+      const got = await make(draft.text.value)
+      if (mine !== newest) return
+      data.value = got
+      stale.value = false
+      error.value = ''
+    } catch (e) {
+      if (mine !== newest) return
+      if (e instanceof ApiError && e.problem.findings) stale.value = true
+      else error.value = inWords(e)
+    }
+  }
+
+  watch(
+    [draft.text, draft.ready],
+    (_, before) => {
+      window.clearTimeout(timer)
+      timer = window.setTimeout(reload, before[1] && data.value !== undefined ? 120 : 0)
+    },
+    { immediate: true },
+  )
+  return { data, stale, error, reload }
+}

@@ -1,0 +1,172 @@
+import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { api, dataOf, told, type Schemas } from '../api/client'
+import { cameBack } from './connection'
+import type { Draft } from './useDraft'
+import { did } from './useFirstSteps'
+
+/** A step as it would stand in a rehearsal. */
+export type Step = Record<string, unknown>
+export type StageView = Schemas['StageView']
+
+interface Run {
+  players: string[]
+  steps: Step[]
+}
+
+/** How long a run may be that still stands in the address, in characters. */
+const SHORT = 6000
+
+/**
+ * A run that is made step by step on the plan as it stands in the draft. It stands in the address, so that it can be
+ * sent to a colleague; a rehearsal that was opened stands there by its name.
+ */
+export function useStage(draft: Draft) {
+  const route = useRoute()
+  const router = useRouter()
+  const key = `alluvion-run-${draft.game}`
+  const run = shallowRef<Run>({ players: ['wren'], steps: [] })
+  const at = ref(0)
+  const view = shallowRef<StageView>()
+  const error = ref('')
+  const stale = ref(false)
+  const opened = ref('') // the rehearsal that the run was begun from
+  const dropped = shallowRef<Step[]>([])
+  let newest = 0
+
+  async function play() {
+    if (!draft.ready.value) return
+    const mine = ++newest
+    const sent = run.value
+    try {
+      const got = dataOf(
+        await api.POST('/v1/games/{game}/stage', {
+          params: { path: { game: draft.game } },
+          body: { players: sent.players, steps: sent.steps, at: at.value, ...(draft.changed.value ? { plan: draft.text.value } : {}) },
+        }),
+      )
+      if (mine !== newest) return
+      view.value = got
+      error.value = ''
+      stale.value = false
+    } catch (e) {
+      if (mine !== newest) return
+      stale.value = draft.report.value?.runnable === false
+      error.value = stale.value ? '' : told(e)
+    }
+  }
+
+  function tell() {
+    const text = JSON.stringify(run.value)
+    localStorage.setItem(key, text)
+    const mine = opened.value ? { rehearsal: opened.value } : run.value.steps.length && text.length < SHORT ? { run: text } : {}
+    void router.replace({ query: { ...(route.query.player ? { player: route.query.player } : {}), ...mine, ...(at.value < run.value.steps.length || opened.value ? { at: at.value } : {}) } })
+  }
+
+  /** Does something behind the step that one looks at; what stood behind it is dropped, and can be got back. */
+  function act(...steps: Step[]) {
+    dropped.value = run.value.steps.slice(at.value)
+    opened.value = ''
+    did('stage')
+    run.value = { ...run.value, steps: [...run.value.steps.slice(0, at.value), ...steps] }
+    at.value = run.value.steps.length
+  }
+
+  /** Takes the last step away. */
+  function takeBack() {
+    if (!run.value.steps.length) return
+    dropped.value = [run.value.steps.at(-1)!]
+    opened.value = ''
+    run.value = { ...run.value, steps: run.value.steps.slice(0, -1) }
+    at.value = Math.min(at.value, run.value.steps.length)
+  }
+
+  function putBack() {
+    run.value = { ...run.value, steps: [...run.value.steps.slice(0, at.value), ...dropped.value] }
+    at.value = run.value.steps.length
+    dropped.value = []
+  }
+
+  function clear() {
+    dropped.value = run.value.steps
+    opened.value = ''
+    run.value = { ...run.value, steps: [] }
+    at.value = 0
+  }
+
+  function addPlayer(name: string) {
+    if (!run.value.players.includes(name)) run.value = { ...run.value, players: [...run.value.players, name] }
+  }
+
+  /** Opens a rehearsal that is kept with the game, behind one of its steps. */
+  async function open(name: string, step = -1) {
+    try {
+      const answer = await fetch(`/v1/games/${encodeURIComponent(draft.game)}/rehearsals/${encodeURIComponent(name)}`)
+      if (!answer.ok) throw new Error(`There is no rehearsal called ${name}.`)
+      const got = dataOf(await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { script: await answer.text(), at: step, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }))
+      opened.value = name
+      run.value = { players: got.players, steps: got.steps.map((s) => s.step as Step) }
+      at.value = got.at
+      error.value = ''
+    } catch (e) {
+      error.value = told(e)
+    }
+  }
+
+  /** The run as a rehearsal that expects what was seen. */
+  async function script(title: string): Promise<string> {
+    const got = dataOf(
+      await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { title, players: run.value.players, steps: run.value.steps, at: -1, keep: true, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }),
+    )
+    return got.script ?? ''
+  }
+
+  function begin() {
+    const asked = Number(route.query.at)
+    if (route.query.rehearsal) return void open(String(route.query.rehearsal), Number.isFinite(asked) && route.query.at ? asked : -1)
+    try {
+      const kept = JSON.parse(String(route.query.run ?? localStorage.getItem(key) ?? 'null')) as Run | null
+      if (kept && Array.isArray(kept.steps) && Array.isArray(kept.players)) run.value = kept
+    } catch {
+      // what stands in the address is no run
+    }
+    at.value = route.query.at && Number.isFinite(asked) ? Math.min(asked, run.value.steps.length) : run.value.steps.length
+  }
+
+  begin()
+  watch([run, at], tell)
+  watch([run, at, draft.text, draft.ready, cameBack], () => void play(), { immediate: true })
+
+  const steps = computed(() => run.value.steps)
+  const players = computed(() => run.value.players)
+  return { steps, players, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
+}
+
+export type Stage = ReturnType<typeof useStage>
+
+/** A step in words. */
+export function inWords(step: Step): string {
+  const s = step as Record<string, string>
+  const by = s.by && s.by !== 'server' ? s.by : 'the server'
+  const args = step.args ? ` (${Object.entries(step.args as object).map(([k, v]) => `${k}: ${String(v)}`).join(', ')})` : ''
+  if ('join' in s) return `${s.join} joins`
+  if ('pass' in s) return `${by} goes through ${s.pass}`
+  if ('touch' in s) return `${by} touches ${s.touch}`
+  if ('move' in s) return `${s.move} moves to ${String(step.to)}`
+  if ('event' in s) return `${by} sends ${s.event}${args}`
+  if ('write' in s) return `${by} writes ${s.write}: ${String(step.value)}`
+  if ('die' in s) return `${s.die} dies`
+  if ('start-over' in s) return `${s['start-over']} starts over`
+  if ('leave' in s) return `${s.leave} leaves`
+  if ('wait' in s) return `${s.wait} pass`
+  if ('crash' in s) return 'the machine crashes'
+  if ('restart' in s) return 'the session is restarted'
+  if ('refused' in s) return `refused: ${inWords(step.refused as Step)}`
+  if ('told' in s) return `${s.told} is told: ${s.notice}`
+  if ('expect' in s) return typeof step.expect === 'string' ? `expected: ${step.expect}` : `expected: ${Object.entries(step.expect as object).map(([k, v]) => `${k} is ${String(v)}`).join(', ')}`
+  if ('sees' in s) return `${String(step.sees)} ${step.not ? `never sees ${String(step.not)}` : 'sees what is so'}`
+  if ('correct' in s) return `${s.correct} is put right: ${String(step.to)}`
+  if ('upgrade' in s) return `on into version ${String(step.to)}`
+  return JSON.stringify(step)
+}
