@@ -109,6 +109,11 @@ func (c *Client) Matrix(ctx context.Context, game string) (matrix.Matrix, error)
 	return get[matrix.Matrix](ctx, c, "/v1/games/"+url.PathEscape(game)+"/matrix")
 }
 
+// Findings is what the checks say of a game's plan.
+func (c *Client) Findings(ctx context.Context, game string) (api.Report, error) {
+	return get[api.Report](ctx, c, "/v1/games/"+url.PathEscape(game)+"/findings")
+}
+
 // Check checks a text without keeping it.
 func (c *Client) Check(ctx context.Context, text []byte) (api.Report, error) {
 	var report api.Report

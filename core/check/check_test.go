@@ -135,6 +135,13 @@ func TestChangesOfTheDemoAreJudged(t *testing.T) {
 }
 
 // Near twins of findings that concern only what is held once for all: a pair is each player's own.
+// A remembered place is one where the player was: it leads nowhere new.
+func TestWhatIsRememberedReachesNothingNew(t *testing.T) {
+	text := strings.Replace(string(examples.LanternPass), "scenes:\n", "scenes:\n  attic: {size: [40, 24], spots: {hatch: {at: [20, 12]}}}\n", 1)
+	_, _, found := check.Text([]byte(text), examples.Commons)
+	assert.Equal(t, []string{"unreachable-scene"}, ids(found))
+}
+
 func TestAPairIsNotHeldOnceForAll(t *testing.T) {
 	found := checked(t, "  - on: arrived\n    do: [{set: scene.visited, to: true}]", "  - on: arrived\n    do: [{set: scene.visited, to: player.warmth > 50}]\n  - {on: {every: {time: 30s, of: player}}, do: [{set: scene.visited, to: player.oil > 3}]}")
 	assert.NotContains(t, ids(found), "shared-written-by-one")

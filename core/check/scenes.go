@@ -86,8 +86,8 @@ func (c *checker) graph() {
 	if n < 2 {
 		return
 	}
-	ways := c.ways()
-	reached := reach(ways, c.m.Start.Scene.Index)
+	ways := c.ways(true)
+	reached := reach(c.ways(false), c.m.Start.Scene.Index) // what is remembered leads only to where one was
 	for _, s := range c.m.Scenes {
 		of := about{"scenes." + s.ID, &s.Decl.Accept}
 		switch {
@@ -108,8 +108,9 @@ func (c *checker) graph() {
 	}
 }
 
-// ways lists which scenes each scene leads to. A rule's go leads there from everywhere.
-func (c *checker) ways() []map[int]bool {
+// ways lists which scenes each scene leads to, with or without what leads to a remembered place. A rule's go leads
+// there from everywhere.
+func (c *checker) ways(remembered bool) []map[int]bool {
 	ways := make([]map[int]bool, len(c.m.Scenes))
 	for i := range ways {
 		ways[i] = map[int]bool{}
@@ -122,9 +123,12 @@ func (c *checker) ways() []map[int]bool {
 	for _, p := range c.m.Passages {
 		if p.To == nil { // to wherever it may be remembered
 			for _, s := range c.m.Scenes {
-				if !p.Waymark.NotFrom[s] {
+				if remembered && !p.Waymark.NotFrom[s] {
 					add(p.From.Scene, s)
 				}
+			}
+			if p.Else != nil {
+				add(p.From.Scene, p.Else.Scene)
 			}
 			continue
 		}

@@ -135,7 +135,7 @@ func (c *checker) waysWithout(gate *model.Passage) []map[int]bool {
 	}
 	without := *c.m
 	without.Passages = others
-	return (&checker{m: &without}).ways()
+	return (&checker{m: &without}).ways(false)
 }
 
 // hadOnlyBehind finds what a gate asks for that nothing before it changes. Where it asks for anything that

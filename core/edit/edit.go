@@ -126,14 +126,23 @@ func (e Edit) move(text string, v variable, commons model.Commons) (string, erro
 		return "", err
 	}
 	out = mended(out, commons, v.id, func([]string) []string { return []string{prefix, v.id} })
-	step := map[string]any{"move": v.name, "into": prefix + "." + v.id}
-	if prefix == "game" || prefix == "scene" {
+	return e.step(text, out, moveStep(v, strings.TrimSuffix(v.name, "."+v.id), prefix))
+}
+
+// moveStep is what takes saves along when a variable gets another holder: between players and the game, and from
+// scenes to the game, values can go; otherwise it begins anew, and what saves hold is put into the attic.
+func moveStep(v variable, from, to string) map[string]any {
+	step := map[string]any{"move": v.name, "into": to + "." + v.id}
+	switch {
+	case to == "game" && (from == "player" || from == "scene"): // many become one
 		step["many"] = "first"
 		if v.decl.Type.Name == "int" || v.decl.Type.Name == "decimal" {
 			step["many"] = "max"
 		}
+	case from != "game" || to != "player":
+		return map[string]any{"drop": v.name, "why": "It is held otherwise now, and begins anew."}
 	}
-	return e.step(text, out, step)
+	return step
 }
 
 // prefixOf is how expressions name what a holder has.

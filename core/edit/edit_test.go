@@ -9,6 +9,7 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/edit"
+	"alluvion/core/finding"
 	"alluvion/core/matrix"
 	"alluvion/core/plan"
 	"alluvion/examples"
@@ -96,7 +97,18 @@ func TestAVariableMovesToAnotherHolder(t *testing.T) {
 	lines := changedLines(string(examples.LanternPass), out)
 	assert.Contains(t, lines, "+ - {add: scene.planks, by: 1}")
 	assert.Contains(t, lines, "+ - if: scene.planks >= 3")
-	assert.Contains(t, lines, "+ - {into: scene.planks, many: max, move: game.planks}")
+	assert.Contains(t, lines, "+ - {drop: game.planks, why: \"It is held otherwise now, and begins anew.\"}")
+	for name, want := range map[string][2]string{
+		"player.falls": {"game", "+ - {into: game.falls, many: max, move: player.falls}"}, "scene.lanterns_lit": {"game", "+ - {into: game.lanterns_lit, many: max, move: scene.lanterns_lit}"},
+		"game.bridge_mended": {"player", "+ - {into: player.bridge_mended, move: game.bridge_mended}"}, "player.lamp": {"game", "+ - {into: game.lamp, many: first, move: player.lamp}"},
+	} {
+		out := apply(t, edit.Edit{Do: "move", Name: name, To: want[0], Step: true, Published: 3})
+		assert.Contains(t, changedLines(string(examples.LanternPass), out), want[1], name)
+		_, _, found := check.Text([]byte(out), examples.Commons)
+		for _, f := range found {
+			assert.False(t, strings.HasPrefix(f.Pointer, "/upgrades") && f.Severity == finding.Error, "%s: %s", name, f.Message)
+		}
+	}
 	out = apply(t, edit.Edit{Do: "move", Name: "player.falls", To: "[player, scene]"})
 	lines = changedLines(string(examples.LanternPass), out)
 	assert.Contains(t, lines, "+ falls:       {of: [player, scene], type: int, min: 0, max: 9999, start: 0, read_by: game}")

@@ -141,27 +141,30 @@ func TestACellOfTheMatrixIsExplainedAndHasAnAddress(t *testing.T) {
 	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=death")
 	p.sees("Parcels goes back to what it was at the checkpoint reached")
 	p.click(".panel a.plain")
-	p.sees("Save the plan")
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('parcels:')`, "the editor is at the line that decides it")
 }
 
 func TestAFateIsChangedInTheMatrixAndTakenBack(t *testing.T) {
 	p := open(t)
-	before, _, err := p.c.Plan(ctx, "lantern-pass")
-	require.NoError(t, err)
+	before := p.plan()
 	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=death")
 	p.sees("Parcels goes back to what it was at the checkpoint reached")
 	p.click(".choices button:nth-child(1)")
 	p.sees("Parcels stays as it is when the player comes back after dying.")
-	after, _, err := p.c.Plan(ctx, "lantern-pass")
-	require.NoError(t, err)
-	assert.Equal(t, strings.Replace(string(before), "max: 9999, start: 0, across: {death: rewind}}", "max: 9999, start: 0, across: {death: keep}}", 1), string(after))
-	p.click(".undo")
-	p.sees("As it was before.")
+	p.sees("Not saved yet")
+	assert.Equal(t, before, p.plan(), "nothing is saved by itself")
+	p.press("Undo")
 	p.sees("Parcels goes back to what it was at the checkpoint reached")
-	back, _, err := p.c.Plan(ctx, "lantern-pass")
-	require.NoError(t, err)
-	assert.Equal(t, string(before), string(back))
+	p.press("Redo")
+	p.sees("Parcels stays as it is when the player comes back after dying.")
+	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=death")
+	p.sees("This is what you had changed and not saved.")
+	p.press("becomes")
+	p.fill("Becomes", "div(player.parcels, 2)")
+	p.press("Write it")
+	p.sees("Parcels becomes div(player.parcels, 2) when the player comes back after dying.")
+	p.saved()
+	assert.Equal(t, strings.Replace(before, "max: 9999, start: 0, across: {death: rewind}}", `max: 9999, start: 0, across: {death: {set: "div(player.parcels, 2)"}}}`, 1), p.plan())
 }
 
 func TestThePlanIsCheckedAsItIsTypedAndNothingTypedIsLost(t *testing.T) {
@@ -175,7 +178,7 @@ func TestThePlanIsCheckedAsItIsTypedAndNothingTypedIsLost(t *testing.T) {
 	p.goTo("/games/lantern-pass/players")
 	p.sees("Everybody who is in a session")
 	p.goTo("/games/lantern-pass/plan")
-	p.sees("This is what you had typed")
+	p.sees("This is what you had changed and not saved.")
 	p.until(`document.querySelector('.cm-content')?.textContent.includes('# mine: ')`, "what was typed is still there")
 	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.clear()`))
 	require.NoError(t, err)
@@ -204,11 +207,9 @@ func TestThePlanIsSavedAndAConflictIsTold(t *testing.T) {
 	require.NoError(t, err)
 	p.click(".cm-line")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("# mine: ")))
-	p.until(`[...document.querySelectorAll('button')].some(b => b.textContent.includes('Save the plan') && !b.disabled)`, "it can be saved")
-	p.click(".head button")
-	p.sees("Somebody else has saved the plan")
-	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](`[...document.querySelectorAll('button')].find(b => b.textContent.includes('Save mine over it')).click()`))
-	require.NoError(t, err)
+	p.sees("Not saved yet")
+	p.sees("Somebody else has saved the plan since you began.") // which is told by itself
+	p.press("Save mine over it")
 	p.sees("Saved. Sessions that are open go on")
 	now, _, err := p.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -359,7 +360,13 @@ func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("rope")))
 	p.sees("rope_bridge")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
-	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('rope_bridge')`, "it leads to the passage")
+	p.sees("span_east, Scree Gorge") // on the map
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("/")))
+	p.until(`document.querySelectorAll('.search li button').length > 3`, "names are offered again")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("gust")))
+	p.until(`document.querySelectorAll('.search li button').length === 1`, "only the event is left")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('gust:')`, "it leads to the event")
 }
 
 func TestTheLivePageFollowsASession(t *testing.T) {
@@ -412,6 +419,333 @@ func TestAConsoleAsksForATokenWhereOneIsNeeded(t *testing.T) {
 	p.until(`!document.body.innerText.includes('A token is needed') && document.querySelector('h1')`, "the console opens")
 }
 
+// pick clicks something that is drawn or listed, found by a script.
+func (p *page) clickOn(find, what string) {
+	p.t.Helper()
+	p.until(find+" != null", what+" is there")
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](find+".dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true}));0"))
+	require.NoError(p.t, err)
+}
+
+// run carries out a script.
+func (p *page) run(script string) {
+	p.t.Helper()
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any]("{"+script+"};0"))
+	require.NoError(p.t, err)
+}
+
+func (p *page) plan() string {
+	text, _, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(p.t, err)
+	return string(text)
+}
+
+// saved saves the draft and waits until it is.
+func (p *page) saved() {
+	p.t.Helper()
+	p.press("Save the plan")
+	p.sees("Saved. Sessions that are open go on")
+}
+
+func TestTheMatrixAddsRenamesRetypesAndMovesVariables(t *testing.T) {
+	p := open(t)
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, err = p.c.Publish(ctx, "lantern-pass", etag, "a test")
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/matrix?row=player.falls&at=death")
+	p.press("Add a variable")
+	p.fill("Name", "songs")
+	p.press("Add it")
+	p.sees("added songs")
+	p.until(`document.querySelector('.panel')?.innerText.includes('player.songs')`, "the new variable is picked")
+	p.goTo("/games/lantern-pass/matrix?row=player.falls&at=death")
+	p.sees("Not saved yet")
+	p.press("Rename")
+	p.fill("New name", "_down") // behind what stands there
+	p.press("Rename it")
+	p.sees("Falls is called falls_down")
+	p.until(`location.search.includes('player.falls_down')`, "the address follows")
+	p.press("Another type")
+	p.fill("Most", "9") // 99999
+	p.press("Change its type")
+	p.sees("has another type")
+	p.sees("int 0 to 99999")
+	p.goTo("/games/lantern-pass/matrix?row=game.planks&at=restart")
+	p.press("Another holder")
+	p.click(".form .v-select .v-field")
+	p.clickOn(`[...document.querySelectorAll('.v-list-item')].find(i => i.innerText.trim() === 'scene')`, "the holder scene")
+	p.press("Move it")
+	p.sees("is held by scene")
+	p.press("Undo")
+	p.until(`document.querySelector('.panel')?.innerText.includes('game.planks') || !document.body.innerText.includes('scene.planks')`, "it is taken back")
+	p.press("Redo")
+	p.sees("is held by scene")
+	p.saved()
+	after := p.plan()
+	for _, want := range []string{"version: 4", "  songs: {of: player, type: int, min: 0, max: 9999, start: 0}", "- {rename: {player.falls: player.falls_down}}", "rank: player.falls_down", "falls_down:       {of: player, type: int, min: 0, max: 99999", "- {drop: game.planks, why: \"It is held otherwise now, and begins anew.\"}", "{add: scene.planks, by: 1}", "# the hut warms them through"} {
+		assert.Contains(t, after, want)
+	}
+	assert.NotEqual(t, string(text), after)
+}
+
+func TestTheMatrixIsExportedAndPrinted(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix/print")
+	p.sees("Lantern Pass: what survives what")
+	p.sees("Wind of these ten minutes")
+	p.sees("Bold: decided by the item itself")
+	p.goTo("/games/lantern-pass/matrix")
+	p.press("Export")
+	p.sees("CSV, for a spreadsheet")
+	p.run(`window.kept = []; const made = URL.createObjectURL; URL.createObjectURL = (b) => { b.text().then((t) => window.kept.push(t)); return made(b) }`)
+	p.clickOn(`[...document.querySelectorAll('.v-list-item')].find(i => i.innerText.includes('Markdown'))`, "the form Markdown")
+	p.until(`window.kept.length === 1 && window.kept[0].includes('| Warmth | keep |')`, "the file is given")
+}
+
+func TestAVariableThatIsRemovedLeavesItsFindings(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix?row=player.oil&at=death")
+	p.press("Remove")
+	p.press("Remove it")
+	p.sees("The plan has errors; this matrix is from before them.")
+	p.until(`[...document.querySelectorAll('button')].find(b => b.textContent.includes('Save the plan')).disabled`, "it cannot be saved")
+	p.press("Undo")
+	p.until(`!document.body.innerText.includes('The plan has errors')`, "all is well again")
+	p.press("Redo")
+	p.sees("The plan has errors")
+	p.press("Give up changes")
+	p.until(`!document.body.innerText.includes('The plan has errors')`, "all is as it was saved")
+}
+
+func TestSpotsAreDraggedPassagesDrawnAndCheckpointsMade(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/scenes")
+	p.sees("All scenes")
+	p.until(`document.querySelectorAll('svg.map .title').length === 7`, "all scenes are drawn")
+	p.clickOn(`[...document.querySelectorAll('svg.map .way')].find(w => w.textContent.startsWith('rope_bridge') || w.querySelector('title').textContent.startsWith('rope_bridge')).querySelector('.line')`, "the bridge")
+	p.sees("span_east, Scree Gorge")
+	p.until(`[...document.querySelectorAll('input')].some(i => i.value === 'game.bridge_mended')`, "what refuses it")
+
+	p.goTo("/games/lantern-pass/scenes?scene=gorge")
+	spot := `[...document.querySelectorAll('svg.map .place')].find(g => g.getAttribute('aria-label')?.startsWith('ledge'))`
+	p.until(spot+" !== undefined", "the ledge is drawn")
+	// The pointer takes it 6 metres to the right, and not quite 2 up: it sticks to whole metres.
+	p.run(`const g = ` + spot + `; const svg = g.ownerSVGElement; const c = g.querySelector('circle.touch'); const m = svg.getScreenCTM();
+		const at = (x, y) => { const q = new DOMPoint(x, y).matrixTransform(m); return {clientX: q.x, clientY: q.y, bubbles: true, pointerId: 1, button: 0} };
+		g.setPointerCapture = () => {};
+		g.dispatchEvent(new PointerEvent('pointerdown', at(50, 30))); g.dispatchEvent(new PointerEvent('pointermove', at(53, 29))); g.dispatchEvent(new PointerEvent('pointermove', at(56.2, 28.3))); g.dispatchEvent(new PointerEvent('pointerup', at(56.2, 28.3)))`)
+	p.sees("moved ledge to 56, 28")
+	// By key, too.
+	p.run(spot + `.focus()`)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\u0303"))) // an arrow to the right
+	p.sees("moved ledge to 57, 28")
+	p.press("Draw a passage")
+	p.clickOn(spot, "the ledge")
+	p.sees("From gorge/ledge: now click the spot that it leads to.")
+	p.clickOn(`[...document.querySelectorAll('nav.chips a')].find(a => a.textContent === 'The Ridge')`, "the ridge")
+	p.clickOn(`[...document.querySelectorAll('svg.map .place')].find(g => g.getAttribute('aria-label')?.startsWith('cairn'))`, "the cairn")
+	p.sees("Ledge cairn")
+	p.sees("a passage from ledge to cairn")
+	p.goTo("/games/lantern-pass/scenes?scene=mill&pick=spot:mill/wheel")
+	p.press("Make it a checkpoint")
+	p.sees("wheel is a checkpoint")
+	p.sees("number 4")
+	p.press("Add a spot")
+	p.run(`const r = document.querySelector('svg.map rect.ground'); const m = r.ownerSVGElement.getScreenCTM(); const q = new DOMPoint(10.3, 4.6).matrixTransform(m); r.dispatchEvent(new MouseEvent('click', {clientX: q.x, clientY: q.y, bubbles: true}))`)
+	p.sees("a spot in mill")
+	p.saved()
+	after := p.plan()
+	for _, want := range []string{"ledge:     {at: [57, 28]}", "ledge_cairn: {from: gorge/ledge, to: ridge/cairn, both_ways: true}", "    wheel: {at: mill/wheel, order: 4}", "      spot_1: {at: [10, 5]}"} {
+		assert.Contains(t, after, want)
+	}
+}
+
+func TestWhatCannotBeReachedStandsOut(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/scenes")
+	p.press("Add a scene")
+	p.sees("a scene scene_1")
+	p.until(`document.querySelector('svg.map .ground.trouble') !== null`, "it stands out")
+	p.until(`document.querySelector('.panel .finding') !== null`, "and it is said why")
+}
+
+func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/stage")
+	p.press("joins")
+	p.sees("1 of 1")
+	p.sees("The Lodge")
+	p.press("Choose")
+	p.press("Send choose")
+	p.sees("wren sends choose (who: brisa)")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /Courier\s+none\s+brisa\s+rule 3/.test(r.innerText))`, "before, after and why")
+	p.press("Porch gorge")
+	p.sees("Scree Gorge")
+	p.press("Load")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /Parcels\s+0\s+1\s+rule 5/.test(r.innerText))`, "a parcel more")
+	// On the map: the ground moves, a checkpoint is touched.
+	p.run(`const r = document.querySelector('svg.map rect.ground'); const m = r.ownerSVGElement.getScreenCTM(); const q = new DOMPoint(40, 30).matrixTransform(m); r.dispatchEvent(new MouseEvent('click', {clientX: q.x, clientY: q.y, bubbles: true}))`)
+	p.sees("wren moves to 40, 30")
+	p.clickOn(`document.querySelector('svg.map .checkpoint')`, "the shelter")
+	p.sees("wren touches gorge_shelter")
+	p.press("Rope bridge")
+	p.sees("refused: The bridge is down.")
+	p.fill("One more player", "finn")
+	p.press("Joins")
+	p.sees("finn joins")
+	p.clickOn(`document.querySelector('button[aria-label="Step back"]')`, "the way back")
+	p.sees("7 of 8")
+	p.until(`document.querySelector('.chips .here')?.innerText.startsWith('finn') && document.querySelector('.chips .here').innerText.includes('away')`, "finn is not there yet")
+	p.until(`location.search.includes('at=7')`, "the address says where")
+	p.clickOn(`document.querySelector('button[aria-label="To the end"]')`, "the end")
+	p.press("Keep this run")
+	p.fill("What is rehearsed", "Over the gorge, and no further")
+	p.clickOn(`document.querySelector('.keep button[type=submit]:not(:disabled)')`, "the form's button")
+	p.sees("Kept as over-the-gorge-and-no-further.")
+	p.press("Run all")
+	p.sees("All 1 go as expected")
+	list, err := p.c.Rehearsals(ctx, "lantern-pass")
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	// A plan under which it goes otherwise: the rehearsal fails, and says at which step.
+	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=scene")
+	p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'reset')`, "reset")
+	p.sees("Parcels at scene: reset")
+	p.goTo("/games/lantern-pass/plan")
+	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
+	p.run(`localStorage.setItem('x', '1')`)
+	p.goTo("/games/lantern-pass/stage")
+	p.sees("It is played as it stands here, not as it was saved.")
+	p.press("Run all")
+	p.sees("All 1 go as expected") // wren loads after crossing
+	p.press("Give up changes")
+	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.clear()`))
+	require.NoError(t, err)
+}
+
+func TestARehearsalThatFailsOpensAtItsStep(t *testing.T) {
+	p := open(t)
+	text, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/a-cache-is-taken-once.yaml")
+	require.NoError(t, err)
+	require.NoError(t, p.c.PutRehearsal(ctx, "lantern-pass", "cache", []byte(strings.Replace(string(text), "wren.parcels: 0,", "wren.parcels: 7,", 1))))
+	p.goTo("/games/lantern-pass/stage")
+	p.press("Run all")
+	p.sees("1 of 1 fail")
+	p.sees("at step 12")
+	p.clickOn(`document.querySelector('.rehearsals .open')`, "the rehearsal")
+	p.sees("12 of 17")
+	p.sees("wren.parcels is 0, expected 7")
+	p.until(`location.search.includes('rehearsal=cache')`, "the address names it")
+	p.goTo("/games/lantern-pass/stage?rehearsal=cache&at=3")
+	p.sees("3 of 17")
+	p.clickOn(`document.querySelector('.rehearsals .drop')`, "its cross")
+	p.sees("cache is deleted.")
+	p.press("Undo")
+	p.until(`document.querySelectorAll('.rehearsals li').length === 1`, "it is back")
+}
+
+func TestWhyTellsTheChangesThatLedToAValue(t *testing.T) {
+	p := open(t)
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.goTo("/games/lantern-pass/why")
+	p.sees("rule 5 (line 187) on load")
+	p.clickOn(`[...document.querySelectorAll('td button')].find(b => b.textContent.trim() === 'player.parcels')`, "the value")
+	p.sees("One change in winter.")
+	assert.Contains(t, p.value("location.search"), "name=player.parcels")
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.sees("2 changes in winter.")
+	p.goTo("/games/lantern-pass/why?player=wren&name=player.stage")
+	p.sees("Nothing of that has changed")
+	p.press("Show all changes")
+	p.goTo("/games/lantern-pass/why?session=winter&player=wren&name=player.parcels")
+	p.clickOn(`document.querySelector('td a.plain')`, "the rule")
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('on: load')`, "it leads to the rule")
+}
+
+func TestAMilestoneIsTriedAndTakenBack(t *testing.T) {
+	p := open(t)
+	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.goTo("/games/lantern-pass/milestones")
+	p.sees("Full Sack")
+	p.sees("1/5")
+	p.clickOn(`document.querySelector('button[aria-label^="Full Sack of wren"]')`, "the milestone")
+	p.press("Give it")
+	p.sees("wren has Full Sack now.")
+	p.until(`document.querySelector('button[aria-label^="Full Sack of wren"]')?.innerText.includes('earned')`, "it is earned")
+	p.press("Undo")
+	p.sees("Full Sack is taken back from wren.")
+	p.until(`document.querySelector('button[aria-label^="Full Sack of wren"]')?.innerText.includes('1/5')`, "it is not earned any more")
+	p.sees("Parcels delivered")
+	all, err := p.c.Milestones(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Zero(t, all.Milestones[1].Earned)
+}
+
+func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
+	p := open(t)
+	p.goTo("/")
+	p.run(`localStorage.removeItem('alluvion-first-steps')`)
+	for title, id := range map[string]string{"One room": "first-try", "Two scenes": "second-try"} {
+		p.goTo("/")
+		p.press("New game")
+		p.fill("What it is called", strings.ToUpper(id[:1])+strings.ReplaceAll(id[1:], "-", " "))
+		p.clickOn(fmt.Sprintf(`[...document.querySelectorAll('.v-radio')].find(r => r.innerText.includes(%q)).querySelector('input')`, title), title)
+		p.press("Begin")
+		p.sees("Each player has")
+		report, err := p.c.Findings(ctx, id)
+		require.NoError(t, err)
+		assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has nothing to mend: %+v", title, report.Findings)
+	}
+	drop := func(name, text string) {
+		p.run(fmt.Sprintf(`const d = new DataTransfer(); d.items.add(new File([%q], %q)); window.dispatchEvent(new DragEvent('drop', {dataTransfer: d, bubbles: true, cancelable: true}))`, text, name))
+	}
+	p.goTo("/")
+	p.sees("Games")
+	time.Sleep(500 * time.Millisecond) // until the page listens
+	drop("market.yaml", string(examples.LanternMarket))
+	p.until(`location.pathname === '/games/lantern-market/plan'`, "the plan is opened")
+	p.sees("The plan can run")
+	drop("broken.yaml", "alluvion: 1\ngame: broken\nversion: x\n")
+	p.sees("A whole number is wanted")
+	p.press("Close")
+	save, err := os.ReadFile("../../examples/lantern-pass/history/saves/bad/unknown-options.json")
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/budgets")
+	p.sees("What would make it shorter")
+	drop("unknown-options.json", string(save))
+	p.sees("unknown-options.json loads, with something put right or told.")
+	p.press("Close")
+	rehearsal, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/starting-over.yaml")
+	require.NoError(t, err)
+	drop("starting-over.yaml", string(rehearsal))
+	p.until(`location.pathname === '/games/lantern-pass/stage' && location.search.includes('starting-over')`, "the rehearsal is on the stage")
+}
+
+func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
+	p := open(t)
+	p.goTo("/")
+	p.run(`localStorage.clear()`)
+	p.goTo("/")
+	p.sees("New here? Try this on the demo:")
+	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('See what death'))`, "the first")
+	p.sees("Parcels goes back to what it was at the checkpoint reached")
+	p.until(`document.querySelectorAll('.steps li.done').length === 1`, "it is done")
+	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('Let a courier'))`, "the second")
+	p.press("joins")
+	p.until(`document.querySelectorAll('.steps li.done').length === 2`, "it is done")
+	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('Change a fate'))`, "the third")
+	p.sees("Oil goes back to what it was")
+	p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'keep')`, "keep")
+	p.sees("That is how it works.")
+	p.press("Close")
+	p.until(`document.querySelector('.steps ol') === null && !document.body.innerText.includes('That is how it works')`, "they are taken away")
+	p.goTo("/")
+	p.sees("Lantern Pass")
+	assert.NotContains(t, p.value("document.body.innerText"), "New here?")
+	p.run(`localStorage.clear()`)
+}
+
 func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	p := open(t)
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
@@ -422,8 +756,8 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	_, err = p.c.WatchTrial(ctx, "lantern-pass", trial.Trial, func(api.TrialInfo) {})
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
-		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "Save the plan",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/nowhere": "There is nothing",
+		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

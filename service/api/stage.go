@@ -221,7 +221,7 @@ func valuesOf(run *engine.Run, id string) []BeforeAfter {
 	if checkpoint != "" {
 		at.After = expr.OfText(checkpoint)
 	}
-	out := []BeforeAfter{{Name: "place", Title: "Place", After: expr.OfText(place.String())}, {Name: "player.dead", Title: "Dead", After: expr.OfBool(dead)}, at}
+	out := []BeforeAfter{{Name: "place", Title: "Place", After: expr.OfText(place.String()), self: "moved"}, {Name: "player.dead", Title: "Dead", After: expr.OfBool(dead)}, at}
 	for _, m := range run.Milestones(id) {
 		text := milestoneText(m.Earned)
 		if !m.Earned && !m.Reached.IsNone() {

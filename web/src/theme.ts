@@ -54,6 +54,8 @@ export const vuetify = createVuetify({
     VBtn: { variant: 'flat', density: 'comfortable', rounded: 'sm' },
     VTextField: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
     VSelect: { variant: 'outlined', density: 'compact', hideDetails: 'auto' },
+    VAutocomplete: { variant: 'outlined', density: 'compact', hideDetails: 'auto', bgColor: 'surface' },
+    VCombobox: { variant: 'outlined', density: 'compact', hideDetails: 'auto', bgColor: 'surface' },
     VAlert: { variant: 'tonal', density: 'compact', rounded: 'sm' },
   },
 })

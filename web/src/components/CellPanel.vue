@@ -21,7 +21,7 @@ const decided: Record<string, string> = {
 const becoming = ref(false)
 const expression = ref('')
 watch(
-  () => [props.row.name, props.column.id, props.cell.fate],
+  () => `${props.row.name} ${props.column.id} ${props.cell.fate} ${props.cell.short}`,
   () => {
     becoming.value = false
     expression.value = props.cell.fate === 'set' ? (/ becomes (.*) when /.exec(props.cell.sentence)?.[1] ?? '') : ''

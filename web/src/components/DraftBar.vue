@@ -40,7 +40,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </script>
 
 <template>
-  <section v-if="shown" class="bar" aria-label="Changes of the plan">
+  <section v-if="shown" class="draft" aria-label="Changes of the plan">
     <span class="what" role="status">
       <template v-if="conflict"><b class="bad">Somebody else has saved the plan since you began.</b> Take theirs, or save yours over it.</template>
       <b v-else-if="error" class="bad">{{ error }}</b>
@@ -63,7 +63,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 </template>
 
 <style scoped>
-.bar {
+.draft {
   position: sticky;
   bottom: 0;
   z-index: 4;

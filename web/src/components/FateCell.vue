@@ -42,7 +42,7 @@ const tone = computed(() => {
   >
     <template v-if="cell.fate !== 'n/a'">
       <FateGlyph :fate="cell.fate" />
-      <span class="word" :class="{ mono: cell.fate === 'set' }">{{ cell.short }}</span>
+      <span class="word" :title="cell.short.length > 10 ? cell.short : undefined">{{ cell.short }}</span>
     </template>
     <span v-else class="none" aria-hidden="true">–</span>
   </button>

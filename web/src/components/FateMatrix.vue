@@ -137,7 +137,7 @@ tbody tr:not(.group):hover {
   background: var(--faint);
 }
 
-.current th {
+tbody .current th[scope='row'] {
   font-weight: 600;
 }
 

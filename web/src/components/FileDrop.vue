@@ -68,6 +68,12 @@ async function plan(text: string) {
     draft.typed(text)
     draft.told.value = `This is ${name.value}, to be looked at and saved.`
   } else {
+    const report = dataOf(await api.POST('/v1/check', asPlan(text)))
+    if (!report.runnable) {
+      trouble.value = 'A game cannot begin with this plan yet:'
+      findings.value = report.findings
+      return
+    }
     dataOf(await api.PUT('/v1/games/{game}/plan', { params: { path: { game: of }, header: {} }, ...asPlan(text) }))
   }
   await router.push({ name: 'plan', params: { game: of } })

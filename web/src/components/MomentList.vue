@@ -87,7 +87,7 @@ function add() {
           <EventForm v-if="asked === e.id" :event="e" :present="present" @send="(args) => send(e, args)" @close="asked = ''" />
         </template>
       </div>
-      <h3>or</h3>
+      <h3>Or</h3>
       <div class="list">
         <button type="button" @click="act({ die: player })">dies</button>
         <button type="button" @click="act({ 'start-over': player })">starts over</button>

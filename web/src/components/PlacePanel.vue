@@ -15,7 +15,8 @@ const spot = computed(() => (kind.value === 'spot' ? props.map.scenes.flatMap((s
 const place = computed(() => (kind.value === 'scene' ? props.map.scenes.find((s) => s.id === id.value) : undefined))
 const passage = computed(() => (kind.value === 'passage' ? props.map.passages.find((p) => p.id === id.value) : undefined))
 const prop = computed(() => (kind.value === 'prop' ? props.map.scenes.flatMap((s) => s.props).find((p) => p.id === id.value) : undefined))
-const line = computed(() => (spot.value ?? place.value ?? passage.value ?? prop.value)?.line)
+const movable = computed(() => (kind.value === 'movable' ? props.map.movables.find((m) => m.id === id.value) : undefined))
+const line = computed(() => (spot.value ?? place.value ?? passage.value ?? prop.value ?? movable.value)?.line)
 const title = (scene: string) => props.map.scenes.find((s) => s.id === scene)?.title ?? scene
 const where = (spotID: string) => `${nameOf(spotID)}, ${title(sceneOf(spotID))}`
 const leading = computed(() => props.map.passages.filter((p) => (spot.value ? [p.from, p.to, p.else].includes(spot.value.id) : place.value ? [p.from, p.to, p.else].some((x) => x && sceneOf(x) === place.value!.id) : false)))
@@ -120,6 +121,10 @@ async function moveTo() {
       <h2>{{ nameOf(prop.id.replace('.', '/')) }}</h2>
       <p class="quiet">A prop (<span class="mono">{{ prop.id }}</span>) at {{ prop.at.join(', ') }}.</p>
     </template>
+    <template v-else-if="movable">
+      <h2>{{ movable.title }}</h2>
+      <p class="quiet">There is one of it; it begins at {{ where(movable.start) }}, and stays where it is left<template v-if="movable.never_in.length">. It is never in {{ movable.never_in.map(title).join(', ') }}</template>.</p>
+    </template>
     <template v-else>
       <b>Pick something</b>
       <p class="quiet">A spot can be dragged, or moved with the arrow keys. A passage says from where to where it leads, what it carries, and what refuses it.</p>
@@ -139,7 +144,7 @@ async function moveTo() {
       <ul>
         <li v-for="p in leading" :key="p.id">
           <button type="button" class="link" @click="$emit('pick', `passage:${p.id}`)">{{ p.title }}</button>
-          <span class="quiet"> {{ p.from === id || sceneOf(p.from) === id ? `to ${p.to ? where(p.to) : 'a remembered place'}` : `from ${where(p.from)}` }}</span>
+          <span class="quiet to">{{ p.from === id || sceneOf(p.from) === id ? `to ${p.to ? where(p.to) : 'a remembered place'}` : `from ${where(p.from)}` }}</span>
         </li>
       </ul>
     </template>
@@ -204,6 +209,12 @@ p {
   text-decoration: underline;
   cursor: pointer;
   text-align: left;
+}
+
+li {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 6px;
 }
 
 ul {

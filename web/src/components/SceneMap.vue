@@ -27,6 +27,8 @@ const props = defineProps<{
   from?: string
   /** Spots can be chosen by key, and the ground can be pointed at. */
   active?: boolean
+  /** How many lines of text one scene by itself is high: fewer where the map is small. */
+  rows?: number
 }>()
 const emit = defineEmits<{ pick: [what: string]; move: [spot: MapSpot, to: number[]]; ground: [scene: string, at: number[]] }>()
 
@@ -37,13 +39,15 @@ const layout = computed(() => (one.value ? alone(one.value) : together(props.map
 const width = computed(() => layout.value.high[0] - layout.value.low[0])
 const height = computed(() => layout.value.high[1] - layout.value.low[1])
 /** One of these is about one line of text high, however large the scenes are. */
-const size = computed(() => (one.value ? Math.max(width.value / 46, height.value / 26) : Math.max(width.value / 80, height.value / 42)))
+const size = computed(() => (one.value ? Math.max(width.value / (1.8 * (props.rows ?? 26)), height.value / (props.rows ?? 26)) : Math.max(width.value / 80, height.value / 42)))
 const box = computed(() => {
-  const edge = size.value * 1.8
+  const edge = size.value * 1.9
   return `${layout.value.low[0] - edge} ${layout.value.low[1] - edge * 1.2} ${width.value + 2 * edge} ${height.value + 2.4 * edge}`
 })
 const label = computed(() => (one.value ? `${one.value.title}, ${widthOf(one.value)} by ${heightOf(one.value)} ${props.map.unit}s` : `All ${shown.value.length} scenes, to scale`))
 const spots = computed(() => new Map(props.map.scenes.flatMap((s) => s.spots.map((x) => [x.id, x] as const))))
+/** A name at the edge of a scene is written inwards. */
+const anchor = (spot: MapSpot, s: MapScene) => (spot.at[0]! > s.high[0]! - size.value * 2.5 ? 'end' : spot.at[0]! < s.low[0]! + size.value * 2.5 ? 'start' : 'middle')
 const straight = (s: MapSpot) => s.from.some((x, i) => x !== s.to[i])
 
 // A spot that is being dragged is drawn where the pointer has it.
@@ -104,6 +108,7 @@ interface Way {
   path: string
   middle: [number, number]
   note: string
+  side: number
   gated: boolean
   loose: boolean
 }
@@ -116,6 +121,14 @@ function outward(spot: MapSpot): [number, number] {
   return Math.abs(x) >= Math.abs(y) ? [Math.sign(x) || 1, 0] : [0, Math.sign(y) || 1]
 }
 
+/** Just outside the edge of its scene, on the way out of a spot. */
+function beyond(spot: MapSpot, at: [number, number], out: [number, number]): [number, number] {
+  const scene = props.map.scenes.find((s) => s.id === sceneOf(spot.id))!
+  const [low, high] = [drawn(scene.id, scene.low), drawn(scene.id, scene.high)]
+  const off = size.value * 0.7
+  return [out[0] > 0 ? high[0] + off : out[0] < 0 ? low[0] - off : at[0], out[1] > 0 ? high[1] + off : out[1] < 0 ? low[1] - off : at[1]]
+}
+
 const ways = computed<Way[]>(() => {
   const out: Way[] = []
   for (const p of props.map.passages) {
@@ -126,23 +139,30 @@ const ways = computed<Way[]>(() => {
     const common = { id: p.id, gated: p.gated, loose: !p.to }
     if (ends.length === 2) {
       const [a, b] = [drawn(sceneOf(from.id), placeOf(from)), drawn(sceneOf(to.id), placeOf(to))]
-      const far = Math.hypot(b[0] - a[0], b[1] - a[1]) * 0.42
+      const far = Math.hypot(b[0] - a[0], b[1] - a[1]) * (sceneOf(from.id) === sceneOf(to.id) ? 0.16 : 0.42)
       const [u, v] = [outward(from), outward(to)]
       const [c, d] = [[a[0] + u[0] * far, a[1] + u[1] * far], [b[0] + v[0] * far, b[1] + v[1] * far]]
-      out.push({ ...common, path: `M${a[0]} ${a[1]}C${c[0]} ${c[1]} ${d[0]} ${d[1]} ${b[0]} ${b[1]}`, middle: [(a[0] + b[0] + 3 * (c[0]! + d[0]!)) / 8, (a[1] + b[1] + 3 * (c[1]! + d[1]!)) / 8], note: '' })
+      out.push({ ...common, path: `M${a[0]} ${a[1]}C${c[0]} ${c[1]} ${d[0]} ${d[1]} ${b[0]} ${b[1]}`, middle: [(a[0] + b[0] + 3 * (c[0]! + d[0]!)) / 8, (a[1] + b[1] + 3 * (c[1]! + d[1]!)) / 8], note: '', side: 0 })
     } else {
       const here = ends[0]!
       const other = here === from ? to : from
       const [a, u] = [drawn(sceneOf(here.id), placeOf(here)), outward(here)]
-      const end: [number, number] = [a[0] - u[0] * size.value * 2.4, a[1] - u[1] * size.value * 2.4]
+      const end = beyond(here, a, u)
       const title = props.map.scenes.find((s) => s.id === sceneOf(other.id))?.title ?? ''
-      out.push({ ...common, path: `M${a[0]} ${a[1]}L${end[0]} ${end[1]}`, middle: end, note: title })
+      out.push({ ...common, path: `M${a[0]} ${a[1]}L${end[0]} ${end[1]}`, middle: end, note: title, side: u[0] })
     }
   }
   return out
 })
 
 const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
+/** Movables, beside the spots where they begin. */
+const movables = computed(() =>
+  props.map.movables.flatMap((m) => {
+    const spot = spots.value.get(m.start)
+    return spot && shown.value.some((s) => s.id === sceneOf(spot.id)) ? [{ ...m, place: drawn(sceneOf(spot.id), placeOf(spot)) }] : []
+  }),
+)
 const trouble = (what: string) => props.troubles?.[what]
 </script>
 
@@ -163,7 +183,7 @@ const trouble = (what: string) => props.troubles?.[what]
       <path class="touch" :d="w.path" :stroke-width="size" />
       <path class="line" :d="w.path" :stroke-width="size / (picked === `passage:${w.id}` ? 3.5 : 6)" :stroke-dasharray="w.loose ? `${size / 2} ${size / 2}` : undefined" />
       <rect v-if="w.gated" class="gate" :x="w.middle[0] - size * 0.3" :y="w.middle[1] - size * 0.3" :width="size * 0.6" :height="size * 0.6" :transform="`rotate(45 ${w.middle[0]} ${w.middle[1]})`" :stroke-width="size / 6" />
-      <text v-if="w.note" class="faint" :x="w.middle[0]" :y="w.middle[1] - size * 0.5" text-anchor="middle" :font-size="size * 0.85">to {{ w.note }}</text>
+      <text v-if="w.note" class="faint" :x="w.middle[0] - w.side * size * 1.3" :y="w.middle[1]" :dy="w.side || w.middle[1] < layout.low[1] ? -size * 0.4 : size * 0.9" :text-anchor="w.side > 0 ? 'end' : w.side < 0 ? 'start' : 'middle'" :font-size="size * 0.85">to {{ w.note }}</text>
       <title>{{ w.id }}{{ trouble(`passage:${w.id}`) ? `: ${trouble(`passage:${w.id}`)}` : '' }}</title>
     </g>
     <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
@@ -187,12 +207,18 @@ const trouble = (what: string) => props.troubles?.[what]
         <path v-if="spot.checkpoint" class="checkpoint" :stroke-width="size / 7" :d="`M${placeOf(spot)[0]} ${placeOf(spot)[1]! - size * 0.75}l${size * 0.65} ${size * 0.75}l${-size * 0.65} ${size * 0.75}l${-size * 0.65} ${-size * 0.75}z`" />
         <circle v-else class="spot" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * (one ? 0.26 : 0.34)" />
         <circle v-if="spot.start" class="start" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * 0.62" fill="none" :stroke-width="size / 7" />
-        <text v-if="one || picked === `spot:${spot.id}` || from === spot.id" class="faint" :x="placeOf(spot)[0]" :y="placeOf(spot)[1]! + (placeOf(spot)[1]! + size * 1.7 > (s.high[1] ?? 0) ? -size * 0.9 : size * 1.5)" text-anchor="middle" :font-size="size * 0.85" :stroke-width="size * 0.25">
+        <text v-if="one || picked === `spot:${spot.id}` || from === spot.id" class="faint" :x="placeOf(spot)[0]" :y="placeOf(spot)[1]! + (placeOf(spot)[1]! + size * 1.7 > (s.high[1] ?? 0) ? -size * 0.9 : size * 1.5)" :text-anchor="anchor(spot, s)" :font-size="size * 0.85" :stroke-width="size * 0.25">
           {{ nameOf(spot.id) }}<tspan v-if="dragged?.spot.id === spot.id"> {{ dragged.at.join(', ') }}</tspan>
         </text>
         <title v-if="!one">{{ nameOf(spot.id) }}</title>
       </g>
     </g>
+    <template v-if="!dots">
+      <g v-for="m in movables" :key="m.id" class="dot thing" :transform="`translate(${m.place[0] + size * 1.1} ${m.place[1]})`" @click="$emit('pick', `movable:${m.id}`)">
+        <path :d="`M${-size * 0.45} ${size * 0.36}L0 ${-size * 0.5}L${size * 0.45} ${size * 0.36}z`" />
+        <title>{{ m.title }}</title>
+      </g>
+    </template>
     <g v-for="d in dotsDrawn" :key="d.id" :transform="`translate(${d.place[0]} ${d.place[1]})`" :class="['dot', d.kind, { picked: picked === `player:${d.id}`, trouble: d.trouble }]" @click.stop="d.kind !== 'thing' && $emit('pick', `player:${d.id}`)">
       <path v-if="d.kind === 'thing'" :d="`M${-size * 0.5} ${size * 0.4}L0 ${-size * 0.55}L${size * 0.5} ${size * 0.4}z`" />
       <path v-else-if="d.kind === 'dead'" :d="`M${-size * 0.4} ${-size * 0.4}l${size * 0.8} ${size * 0.8}M${size * 0.4} ${-size * 0.4}l${-size * 0.8} ${size * 0.8}`" fill="none" :stroke-width="size * 0.25" />
@@ -380,7 +406,7 @@ path.touch {
 }
 
 .thing {
-  cursor: default;
+  cursor: pointer;
 }
 
 .thing path {

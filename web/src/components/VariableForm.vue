@@ -42,7 +42,7 @@ const holders = computed(() => {
 })
 
 watch(
-  () => [props.task, props.row?.name],
+  () => `${props.task} ${props.row?.name}`,
   () => {
     const d = declared.value
     id.value = props.task === 'rename' ? (d?.id ?? '') : ''

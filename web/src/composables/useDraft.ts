@@ -26,6 +26,8 @@ function makeDraft(game: string) {
   const saved = ref('')
   const etag = ref('')
   const report = shallowRef<Report>()
+  /** The text that the report is of. */
+  const checked = ref<string>()
   const findings = computed<Finding[]>(() => report.value?.findings ?? [])
   const error = ref('')
   const told = ref('')
@@ -68,7 +70,7 @@ function makeDraft(game: string) {
     const asked = text.value
     try {
       const answer = dataOf(await api.POST('/v1/check', asPlan(asked)))
-      if (asked === text.value) report.value = answer
+      if (asked === text.value) [report.value, checked.value] = [answer, asked]
       error.value = ''
     } catch (e) {
       error.value = inWords(e)
@@ -100,7 +102,7 @@ function makeDraft(game: string) {
     try {
       const answer = dataOf(await api.POST('/v1/edits', { body: { text: text.value, edits } }))
       become(answer.text, what)
-      report.value = answer.report
+      ;[report.value, checked.value] = [answer.report, answer.text]
       told.value = ''
       error.value = ''
       return true
@@ -197,13 +199,13 @@ function makeDraft(game: string) {
     if (now === saved.value) localStorage.removeItem(key)
     else localStorage.setItem(key, JSON.stringify({ text: now, etag: etag.value }))
     window.clearTimeout(timer)
-    timer = window.setTimeout(check, 250)
+    if (now !== checked.value) timer = window.setTimeout(check, 250)
   })
   void load()
 
   const undo = () => back(done, undone)
   const redo = () => back(undone, done)
-  return { game, text, saved, findings, report, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
+  return { game, text, saved, findings, report, checked, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
 }
 
 export type Draft = ReturnType<typeof makeDraft>
@@ -228,31 +230,23 @@ export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>) 
   const stale = ref(false)
   const error = ref('')
   let newest = 0
-  let timer = 0
 
   async function reload() {
-    if (!draft.ready.value) return
+    const [text, report] = [draft.checked.value, draft.report.value]
+    if (text === undefined || text !== draft.text.value) return // it is being checked
     const mine = ++newest
+    stale.value = !report?.runnable
+    if (stale.value) return
     try {
-      const got = await make(draft.text.value)
+      const got = await make(text)
       if (mine !== newest) return
       data.value = got
-      stale.value = false
       error.value = ''
     } catch (e) {
-      if (mine !== newest) return
-      if (e instanceof ApiError && e.problem.findings) stale.value = true
-      else error.value = inWords(e)
+      if (mine === newest) error.value = inWords(e)
     }
   }
 
-  watch(
-    [draft.text, draft.ready],
-    (_, before) => {
-      window.clearTimeout(timer)
-      timer = window.setTimeout(reload, before[1] && data.value !== undefined ? 120 : 0)
-    },
-    { immediate: true },
-  )
+  watch([draft.checked, draft.report], reload, { immediate: true })
   return { data, stale, error, reload }
 }

@@ -31,14 +31,18 @@ export function useStage(draft: Draft) {
   const view = shallowRef<StageView>()
   const error = ref('')
   const stale = ref(false)
+  const asked = ref(String(route.query.player ?? '')) // whose moments are offered
   const opened = ref('') // the rehearsal that the run was begun from
   const dropped = shallowRef<Step[]>([])
   let newest = 0
 
   async function play() {
-    if (!draft.ready.value) return
+    const report = draft.report.value
+    if (!report || draft.checked.value !== draft.text.value) return // it is being checked
     const mine = ++newest
     const sent = run.value
+    stale.value = !report.runnable
+    if (stale.value) return
     try {
       const got = dataOf(
         await api.POST('/v1/games/{game}/stage', {
@@ -49,11 +53,8 @@ export function useStage(draft: Draft) {
       if (mine !== newest) return
       view.value = got
       error.value = ''
-      stale.value = false
     } catch (e) {
-      if (mine !== newest) return
-      stale.value = draft.report.value?.runnable === false
-      error.value = stale.value ? '' : told(e)
+      if (mine === newest) error.value = told(e)
     }
   }
 
@@ -61,7 +62,7 @@ export function useStage(draft: Draft) {
     const text = JSON.stringify(run.value)
     localStorage.setItem(key, text)
     const mine = opened.value ? { rehearsal: opened.value } : run.value.steps.length && text.length < SHORT ? { run: text } : {}
-    void router.replace({ query: { ...(route.query.player ? { player: route.query.player } : {}), ...mine, ...(at.value < run.value.steps.length || opened.value ? { at: at.value } : {}) } })
+    void router.replace({ query: { ...(asked.value ? { player: asked.value } : {}), ...mine, ...(at.value < run.value.steps.length || opened.value ? { at: at.value } : {}) } })
   }
 
   /** Does something behind the step that one looks at; what stood behind it is dropped, and can be got back. */
@@ -135,12 +136,13 @@ export function useStage(draft: Draft) {
   }
 
   begin()
-  watch([run, at], tell)
-  watch([run, at, draft.text, draft.ready, cameBack], () => void play(), { immediate: true })
+  watch([run, at, asked], tell)
+  watch([run, at, draft.checked, draft.report, cameBack], () => void play(), { immediate: true })
 
   const steps = computed(() => run.value.steps)
   const players = computed(() => run.value.players)
-  return { steps, players, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
+  const player = computed({ get: () => (players.value.includes(asked.value) ? asked.value : (players.value[0] ?? '')), set: (name) => (asked.value = name) })
+  return { steps, players, player, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
 }
 
 export type Stage = ReturnType<typeof useStage>
@@ -153,13 +155,13 @@ export function inWords(step: Step): string {
   if ('join' in s) return `${s.join} joins`
   if ('pass' in s) return `${by} goes through ${s.pass}`
   if ('touch' in s) return `${by} touches ${s.touch}`
-  if ('move' in s) return `${s.move} moves to ${String(step.to)}`
+  if ('move' in s) return `${s.move} moves to ${Array.isArray(step.to) ? step.to.join(', ') : String(step.to)}`
   if ('event' in s) return `${by} sends ${s.event}${args}`
   if ('write' in s) return `${by} writes ${s.write}: ${String(step.value)}`
   if ('die' in s) return `${s.die} dies`
   if ('start-over' in s) return `${s['start-over']} starts over`
   if ('leave' in s) return `${s.leave} leaves`
-  if ('wait' in s) return `${s.wait} pass`
+  if ('wait' in s) return `${s.wait} passes`
   if ('crash' in s) return 'the machine crashes'
   if ('restart' in s) return 'the session is restarted'
   if ('refused' in s) return `refused: ${inWords(step.refused as Step)}`

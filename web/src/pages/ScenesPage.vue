@@ -149,6 +149,7 @@ const says = computed(() => {
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><circle cx="8" cy="8" r="3" class="spot" /><circle cx="8" cy="8" r="6.2" class="start" /></svg> runs begin</span>
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><rect x="4" y="4" width="8" height="8" transform="rotate(45 8 8)" class="gate" /></svg> with a condition</span>
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><rect x="3.5" y="3.5" width="9" height="9" class="prop" /></svg> prop</span>
+            <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><path d="M2 13L8 2l6 11z" class="thing" /></svg> movable</span>
             <span v-if="Object.keys(troubles).length" class="bad">red: something is wrong with it</span>
           </p>
         </div>
@@ -225,6 +226,11 @@ const says = computed(() => {
 
 .key .spot {
   fill: rgb(var(--v-theme-quiet));
+}
+
+.key .thing {
+  stroke: rgb(var(--v-theme-set));
+  fill: rgb(var(--v-theme-set));
 }
 
 .key .start {

@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
 
 import { api, asPlan, dataOf } from '../api/client'
 import BeforeAfter from '../components/BeforeAfter.vue'
@@ -15,18 +14,12 @@ import { useDraft, useOfDraft } from '../composables/useDraft'
 import { inWords, useStage } from '../composables/useStage'
 
 const props = defineProps<{ game: string }>()
-const route = useRoute()
-const router = useRouter()
 const draft = useDraft(props.game)
 const { data: map, stale, error, reload } = useOfDraft(draft, async (text) => dataOf(await api.POST('/v1/map', asPlan(text))))
 const stage = useStage(draft)
-const { view, at, steps } = stage
+const { view, at, steps, player } = stage
 
-const player = computed(() => {
-  const wanted = String(route.query.player ?? '')
-  return stage.players.value.includes(wanted) ? wanted : (stage.players.value[0] ?? '')
-})
-const pickPlayer = (name: string) => void router.replace({ query: { ...route.query, player: name } })
+const pickPlayer = (name: string) => (player.value = name)
 const me = computed(() => view.value?.stands.find((p) => p.player === player.value))
 const scene = computed(() => me.value?.scene || map.value?.scenes.find((s) => s.spots.some((x) => x.start))?.id || map.value?.scenes[0]?.id || '')
 const title = computed(() => map.value?.scenes.find((s) => s.id === scene.value)?.title)
@@ -41,7 +34,10 @@ const dots = computed<Dot[]>(() => {
 /** A click on the map is a moment of the player that is picked. */
 function onPick(what: string) {
   const id = what.slice(what.indexOf(':') + 1)
-  if (what.startsWith('player:')) return pickPlayer(id)
+  if (what.startsWith('player:')) {
+    pickPlayer(id)
+    return
+  }
   if (!me.value?.present || !map.value) return
   const spots = map.value.scenes.flatMap((s) => s.spots)
   if (what.startsWith('spot:')) {
@@ -77,7 +73,7 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
           <p class="where">
             <b>{{ title }}</b> <span class="quiet">{{ now }}; {{ time.toFixed(1) }} s on the session’s clock</span>
           </p>
-          <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" @pick="onPick" @ground="onGround" />
+          <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" :rows="20" @pick="onPick" @ground="onGround" />
           <p class="hint quiet">A click on the ground moves {{ player }}; on a passage, they go through; on a checkpoint, they touch it. In {{ unit }}s, to scale.</p>
         </div>
         <BeforeAfter :game="game" :view="view" :player="player" />
