@@ -156,7 +156,7 @@ type ValueType struct {
 type Variable struct {
 	Of        Holder           `plan:"of,required" doc:"Who has a copy of their own: game, player, scene or prop:kind; or a pair: [player, scene] or [player, prop:kind]."`
 	In        []Ref            `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick, point, list, set, group, seed or stopwatch."`
+	Type      ID               `plan:"type,required" id:"type" enum:"int,decimal,bool,text,choice,pick,point,list,set,group,seed,stopwatch" doc:"int, decimal, bool, text, choice, pick, point, list, set, group, seed or stopwatch."`
 	Title     Given[string]    `plan:"title" doc:"What people call it."`
 	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set, a group, a seed, a stopwatch or computed."`
 	Is        Expr             `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
@@ -184,7 +184,7 @@ type Variable struct {
 
 // Field is one field of a group.
 type Field struct {
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick or point."`
+	Type      ID               `plan:"type,required" id:"type" enum:"int,decimal,bool,text,choice,pick,point" doc:"int, decimal, bool, text, choice, pick or point."`
 	Title     Given[string]    `plan:"title" doc:"What people call it."`
 	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional."`
 	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`

@@ -149,6 +149,9 @@ func (s *schemer) id(f field) object {
 	case "game":
 		return object{"type": "string", "pattern": "^[a-z][a-z0-9_-]{0,63}$"}
 	case "type":
+		if f.enum != nil {
+			return object{"enum": f.enum}
+		}
 		return object{"type": "string"}
 	}
 	return object{"type": "string", "pattern": idRegexp}

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { autocompletion, completionKeymap } from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
 import { yaml } from '@codemirror/lang-yaml'
 import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language'
@@ -9,14 +10,20 @@ import { drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutt
 import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
-import type { Finding } from '../api/client'
+import type { Finding, Schemas } from '../api/client'
+import { reach } from '../composables/connection'
+import { completing, hovering, type Schema } from '../planHelp'
 
-const props = defineProps<{ modelValue: string; findings: Finding[] }>()
+const props = defineProps<{ modelValue: string; findings: Finding[]; names: Schemas['Named'][] }>()
 const emit = defineEmits<{ 'update:modelValue': [text: string]; save: [] }>()
 
 const fromOutside = Annotation.define<boolean>()
 const host = ref<HTMLElement>()
 let view: EditorView | undefined
+let schema: Schema | undefined
+void reach('/v1/schema')
+  .then(async (answer) => (schema = (await answer.json()) as Schema))
+  .catch(() => undefined) // without it, the editor only does not help
 
 const colours = HighlightStyle.define([
   { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'rgb(var(--v-theme-primary))' },
@@ -36,6 +43,11 @@ const look = EditorView.theme({
   '&.cm-focused': { outline: 'none' },
   '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'color-mix(in srgb, rgb(var(--v-theme-secondary)) 28%, transparent) !important' },
   '.cm-tooltip': { background: 'rgb(var(--v-theme-surface))', border: '1px solid var(--line)', fontFamily: 'var(--body)' },
+  '.plan-help': { padding: '6px 10px', maxWidth: '420px', lineHeight: '1.35' },
+  '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--mono)' },
+  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'color-mix(in srgb, rgb(var(--v-theme-secondary)) 28%, transparent)', color: 'inherit' },
+  '.cm-completionInfo': { padding: '6px 10px', fontFamily: 'var(--body)' },
+  '.cm-completionDetail': { fontFamily: 'var(--body)', color: 'rgb(var(--v-theme-quiet))' },
   '.cm-panels': { background: 'rgb(var(--v-theme-surface))', color: 'inherit' },
 })
 
@@ -47,8 +59,9 @@ onMounted(() => {
       extensions: [
         lineNumbers(), foldGutter(), lintGutter(), history(), drawSelection(), highlightActiveLine(), highlightActiveLineGutter(), bracketMatching(),
         highlightSelectionMatches(), search({ top: true }), yaml(), syntaxHighlighting(colours), look,
+        autocompletion({ override: [completing(() => schema, () => props.names)], icons: false }), hovering(() => schema, () => props.names),
         EditorView.contentAttributes.of({ 'aria-label': 'The plan, as text' }),
-        keymap.of([{ key: 'Mod-s', preventDefault: true, run: () => (emit('save'), true) }, ...defaultKeymap, ...historyKeymap, ...searchKeymap, indentWithTab]),
+        keymap.of([{ key: 'Mod-s', preventDefault: true, run: () => (emit('save'), true) }, ...defaultKeymap, ...historyKeymap, ...searchKeymap, ...completionKeymap, indentWithTab]),
         EditorView.updateListener.of((u) => u.docChanged && !u.transactions.some((t) => t.annotation(fromOutside)) && emit('update:modelValue', u.state.doc.toString())),
       ],
     }),

@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef } from 'vue'
 
-import { api, dataOf, type Schemas } from '../api/client'
+import { api, dataOf, told, type Schemas } from '../api/client'
+import { reach } from '../composables/connection'
 import { useRevisions } from '../composables/resources'
+import { useWindow } from '../composables/useWindow'
+import SampleDiff from './SampleDiff.vue'
 
 const props = defineProps<{ game: string; state: Schemas['PlayerView'] }>()
 const emit = defineEmits<{ changed: [text: string] }>()
@@ -37,7 +40,7 @@ async function tried(text: string, work: () => Promise<unknown>) {
     emit('changed', text)
     await reload()
   } catch (e) {
-    trouble.value = (e as Error).message
+    trouble.value = told(e)
   }
 }
 
@@ -69,6 +72,34 @@ async function upload() {
   if (file.value) file.value.value = ''
 }
 
+// What a save changed against the one before it.
+const compared = shallowRef<{ revision: number; sample: Schemas['Sample'] }>()
+const before = (revision: number) => revisions.value?.find((r) => r.revision < revision)
+
+async function document(revision: number): Promise<unknown> {
+  const { game, player, slot } = path.value
+  const answer = await reach(`/v1/games/${encodeURIComponent(game)}/players/${encodeURIComponent(player)}/slots/${slot}/revisions/${revision}`)
+  if (!answer.ok) throw new Error(`Revision ${revision} cannot be read.`)
+  return answer.json()
+}
+
+async function compare(revision: number) {
+  const earlier = before(revision)
+  if (compared.value?.revision === revision || !earlier) {
+    compared.value = undefined
+    return
+  }
+  try {
+    const [was, is] = await Promise.all([document(earlier.revision), document(revision)])
+    compared.value = { revision, sample: { save: `Revision ${revision} against ${earlier.revision}`, from: earlier.version, before: was, after: is } as Schemas['Sample'] }
+  } catch (e) {
+    trouble.value = told(e)
+  }
+}
+
+const scroller = ref<HTMLElement>()
+const { seen, above, below } = useWindow(computed(() => revisions.value ?? []), () => 35, scroller)
+
 const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })
 </script>
 
@@ -97,28 +128,52 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
       <v-btn variant="text" @click="asking = ''">Leave it</v-btn>
     </form>
     <p v-if="revisions && !revisions.length" class="quiet">Nothing is saved yet.</p>
-    <table v-else class="plain sheet">
+    <SampleDiff v-if="compared" :sample="compared.sample" />
+    <div v-if="revisions?.length" ref="scroller" class="sheet scroll" tabindex="0" aria-label="Revisions">
+    <table class="plain">
       <thead>
         <tr><th scope="col" class="number">Revision</th><th scope="col">Saved on</th><th scope="col">When</th><th scope="col">Version</th><th scope="col">Scene</th><th scope="col"><span class="hidden">What can be done</span></th></tr>
       </thead>
       <tbody>
-        <tr v-for="r in revisions" :key="r.revision" :class="{ here: r.revision === state.revision }">
+        <tr v-if="above" aria-hidden="true"><td :style="{ height: `${above}px` }" /></tr>
+        <tr v-for="{ item: r } in seen" :key="r.revision" :class="{ here: r.revision === state.revision }">
           <td class="number mono">{{ r.revision }}</td>
           <td>{{ r.moment }}<span v-if="r.why" class="quiet why">{{ r.why }}</span></td>
           <td>{{ when(r.saved_at) }}</td>
           <td class="mono">{{ r.version }}</td>
           <td class="mono">{{ r.scene }}</td>
           <td class="acts">
+            <button v-if="before(r.revision)" type="button" :aria-pressed="compared?.revision === r.revision" @click="compare(r.revision)">What it changed</button>
             <span v-if="r.revision === state.revision" class="quiet">newest</span>
             <button v-else type="button" :disabled="state.present" @click="takeUp(r.revision)">Take up again</button>
           </td>
         </tr>
+        <tr v-if="below" aria-hidden="true"><td :style="{ height: `${below}px` }" /></tr>
       </tbody>
     </table>
+    </div>
   </section>
 </template>
 
 <style scoped>
+.scroll {
+  overflow: auto;
+  max-height: calc(100vh - 300px);
+  min-height: 160px;
+}
+
+tbody tr {
+  height: 35px;
+}
+
+.acts > * {
+  margin-right: 14px;
+}
+
+.acts {
+  white-space: nowrap;
+}
+
 .head {
   display: flex;
   justify-content: space-between;

@@ -1,7 +1,15 @@
-import { api, dataOf } from '../api/client'
-import { useResource } from './useResource'
+import { effectScope } from 'vue'
 
-export const useGames = () => useResource(async () => dataOf(await api.GET('/v1/games')), () => null, 5000)
+import { api, dataOf, type Schemas } from '../api/client'
+import { useResource, type Resource } from './useResource'
+
+let games: Resource<Schemas['GameInfo'][]> | undefined
+
+/** All games; the window follows them once for all of its parts. */
+export function useGames(): Resource<Schemas['GameInfo'][]> {
+  games ??= effectScope(true).run(() => useResource(async () => dataOf(await api.GET('/v1/games')), () => null, 5000))!
+  return games
+}
 
 export const useMatrix = (game: () => string) =>
   useResource(async () => dataOf(await api.GET('/v1/games/{game}/matrix', { params: { path: { game: game() } } })), game)

@@ -1,7 +1,7 @@
 import { computed, effectScope, ref, shallowRef, watch } from 'vue'
 
 import { api, ApiError, asPlan, dataOf, told as inWords, type Finding, type Report, type Schemas } from '../api/client'
-import { reach } from './connection'
+import { cameBack, reach } from './connection'
 
 export type PlanEdit = Schemas['PlanEdit']
 
@@ -95,9 +95,19 @@ function makeDraft(game: string) {
     typedAt = now
   }
 
-  /** Changes the text by just what is asked. It says whether that could be done; why not stands in error. */
-  async function edit(what: string, ...edits: PlanEdit[]): Promise<boolean> {
-    if (busy.value) return false
+  let last: Promise<unknown> = Promise.resolve()
+
+  /**
+   * Changes the text by just what is asked, once the changes before it are made. It says whether that could be done; why
+   * not stands in error.
+   */
+  function edit(what: string, ...edits: PlanEdit[]): Promise<boolean> {
+    const mine = last.then(() => editNow(what, edits))
+    last = mine
+    return mine
+  }
+
+  async function editNow(what: string, edits: PlanEdit[]): Promise<boolean> {
     busy.value = true
     try {
       const answer = dataOf(await api.POST('/v1/edits', { body: { text: text.value, edits } }))
@@ -201,6 +211,7 @@ function makeDraft(game: string) {
     window.clearTimeout(timer)
     if (now !== checked.value) timer = window.setTimeout(check, 250)
   })
+  watch(cameBack, () => (ready.value ? check() : load())) // which takes back that the service did not answer
   void load()
 
   const undo = () => back(done, undone)

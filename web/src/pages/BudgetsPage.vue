@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 
 import EmptyState from '../components/EmptyState.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import { useBudgets } from '../composables/resources'
 
 const props = defineProps<{ game: string }>()
@@ -29,6 +30,7 @@ const key = (f: { name: string; sample?: number }) => `${f.name} ${f.sample ?? 0
 <template>
   <div class="page">
     <TroubleNote :text="error" @retry="reload" />
+    <WaitingNote v-if="!budgets && !error" />
     <template v-if="budgets">
       <h1 class="page-title">Budgets</h1>
       <p class="page-lead">What state costs on the wire, bit by bit, and what fits into transports with hard limits.</p>

@@ -9,6 +9,7 @@ import PlayerGlance from '../components/PlayerGlance.vue'
 import RateChart from '../components/RateChart.vue'
 import SceneMap, { type Dot } from '../components/SceneMap.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import { useSceneMap, useSessions } from '../composables/resources'
 import { BEHIND, useMotion } from '../composables/useMotion'
 import { useOverview } from '../composables/useOverview'
@@ -75,7 +76,9 @@ const connected = computed(() => players.value.filter((p) => p.machine).length)
 
 <template>
   <div class="page">
+    <h1 v-if="!name" class="page-title mb-4">Live</h1>
     <TroubleNote :text="sessions.error.value || map.error.value || failed" @retry="sessions.reload" />
+    <WaitingNote v-if="!sessions.data.value && !sessions.error.value" />
     <EmptyState v-if="sessions.data.value && !name" :title="session ? `The session ${session} is not open` : 'No session is open'">
       <p>A session is one live run of the game. Games open one over HTTP, and their players join it over a WebSocket.</p>
       <v-btn color="primary" @click="openSession(session || 'main')">Open the session {{ session || 'main' }}</v-btn>

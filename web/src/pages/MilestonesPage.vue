@@ -55,6 +55,12 @@ async function give(player: Player, index: number, yes: boolean) {
   }
 }
 
+/** How far somebody is, in a word. */
+function standing(p: Player, index: number) {
+  const [stand, m] = [p.stands[index], data.value?.milestones[index]]
+  return stand?.earned ? 'earned' : m?.goal ? `${stand?.reached ?? 0}/${m.goal}` : 'not yet'
+}
+
 const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached) / goal : 0)
 </script>
 
@@ -97,10 +103,10 @@ const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached
                   <span v-if="p.slot > 1" class="quiet"> slot {{ p.slot }}</span> <span v-if="p.present" class="present">plays</span>
                 </th>
                 <td v-for="(m, i) in data.milestones" :key="m.id">
-                  <button type="button" class="stand" :class="{ earned: p.stands[i]?.earned }" :title="p.stands[i]?.earned ? 'Take it back' : 'Give it by hand'" :aria-label="`${m.title} of ${p.player}: ${p.stands[i]?.earned ? 'earned; take it back' : 'not yet; give it by hand'}`" @click="asked = { player: p, index: i }">
+                  <button type="button" class="stand" :class="{ earned: p.stands[i]?.earned }" :title="p.stands[i]?.earned ? 'Take it back' : 'Give it by hand'" :aria-label="`${m.title} of ${p.player}: ${standing(p, i)}; ${p.stands[i]?.earned ? 'take it back' : 'give it by hand'}`" @click="asked = { player: p, index: i }">
                     <template v-if="p.stands[i]?.earned"><svg viewBox="0 0 16 16" width="14" aria-hidden="true"><path d="M2 13V3l6 3.4L14 3v10L8 9.6z" fill="currentColor" /></svg> earned</template>
-                    <template v-else-if="m.goal"><span class="bar"><span :style="{ width: `${share(p.stands[i]?.reached ?? 0, m.goal)}%` }" /></span> <span class="mono">{{ p.stands[i]?.reached ?? 0 }}/{{ m.goal }}</span></template>
-                    <template v-else>not yet</template>
+                    <template v-else-if="m.goal"><span class="bar"><span :style="{ width: `${share(p.stands[i]?.reached ?? 0, m.goal)}%` }" /></span> <span class="mono">{{ standing(p, i) }}</span></template>
+                    <template v-else>{{ standing(p, i) }}</template>
                   </button>
                 </td>
               </tr>

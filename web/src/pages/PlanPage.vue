@@ -6,6 +6,7 @@ import FindingCounts from '../components/FindingCounts.vue'
 import FindingList from '../components/FindingList.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
+import { useNames } from '../composables/resources'
 import { useDraft } from '../composables/useDraft'
 
 const PlanEditor = defineAsyncComponent(() => import('../components/PlanEditor.vue'))
@@ -15,6 +16,7 @@ const route = useRoute()
 const editor = ref<{ go: (line: number, column: number) => void }>()
 const draft = useDraft(props.game)
 const { text, findings, report, error, ready } = draft
+const names = useNames(() => props.game)
 
 // A place in the plan that is asked for, by a finding or by the address, is gone to once the editor is there.
 const wanted = shallowRef<{ line: number; column: number }>()
@@ -41,7 +43,7 @@ watch([editor, wanted], async () => {
     <p class="page-lead"><FindingCounts v-if="report" :counts="report.counts" /><template v-else>One document: forms, map and text are the same.</template></p>
     <TroubleNote v-if="!ready" :text="error" @retry="draft.load" />
     <div v-if="ready" class="beside">
-      <PlanEditor ref="editor" :model-value="text" :findings="findings" @update:model-value="draft.typed" @save="draft.save" />
+      <PlanEditor ref="editor" :model-value="text"  :findings="findings" :names="names.data.value ?? []" @update:model-value="draft.typed" @save="draft.save" />
       <div class="findings"><FindingList :findings="findings" @go="go" /></div>
     </div>
     <WaitingNote v-else-if="!error" text="Reading the plan …" />

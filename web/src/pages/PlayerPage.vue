@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 import { api, dataOf } from '../api/client'
 import SaveShelf from '../components/SaveShelf.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import ValueTable from '../components/ValueTable.vue'
 import ValueTrail from '../components/ValueTrail.vue'
 import { usePlayer, useTrail } from '../composables/resources'
@@ -33,6 +34,7 @@ async function save() {
 <template>
   <div class="page">
     <TroubleNote :text="error" @retry="reload" />
+    <WaitingNote v-if="!state && !error" />
     <template v-if="state">
       <div class="head">
         <div>

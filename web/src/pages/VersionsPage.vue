@@ -6,6 +6,7 @@ import DifferenceList from '../components/DifferenceList.vue'
 import EmptyState from '../components/EmptyState.vue'
 import TrialPanel from '../components/TrialPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import WaitingNote from '../components/WaitingNote.vue'
 import { useComparison, useTrials, useVersions } from '../composables/resources'
 
 const props = defineProps<{ game: string }>()
@@ -45,6 +46,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
     <h1 class="page-title">Versions</h1>
     <p class="page-lead">What is published never changes. Saves of every earlier version are taken up when they are loaded.</p>
     <TroubleNote :text="error || trouble" @retry="reload" />
+    <WaitingNote v-if="!versions && !error" />
     <v-alert v-if="told" type="success" class="mb-4">{{ told }}</v-alert>
     <div v-if="versions" class="beside">
       <aside>

@@ -27,7 +27,7 @@ const ask = (query: Record<string, string | null | undefined>) => void router.re
 
 const { data: steps, error, reload } = useResource(
   async () => {
-    if (!session.value) return []
+    if (!session.value) return undefined
     return dataOf(await api.GET('/v1/games/{game}/sessions/{session}/changes', { params: { path: { game: props.game, session: session.value }, query: { player: player.value, name: name.value, most: most.value } } }))
   },
   () => [props.game, session.value, player.value, name.value, most.value],
@@ -50,7 +50,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string }) => [s.play
       <v-autocomplete :model-value="player || null" :items="(players.data.value ?? []).map((p) => p.player)" label="Player" placeholder="everybody" clearable @update:model-value="(v) => ask({ player: v })" />
       <v-autocomplete :model-value="name || null" :items="values" label="Value" placeholder="every value" clearable @update:model-value="(v) => ask({ name: v })" />
     </form>
-    <TroubleNote :text="error" @retry="reload" />
+    <TroubleNote :text="error || sessions.error.value" @retry="sessions.reload().then(reload)" />
     <EmptyState v-if="sessions.data.value && !session" title="No session is open">Changes are kept for each session, and for some time after it was closed. Write a session’s name above, or open one on the page Live.</EmptyState>
     <EmptyState v-else-if="steps && !steps.length && !error" :title="name || player ? 'Nothing of that has changed' : 'Nothing has changed yet'">
       <template v-if="name || player">In the session {{ session }}, {{ player || 'nobody' }} has {{ name ? `no change of ${name}` : 'no change' }} on record.</template>
@@ -96,7 +96,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string }) => [s.play
       </div>
       <p v-if="steps.length === most && most < 500" class="more"><v-btn variant="outlined" size="small" @click="ask({ most: '500' })">Show up to 500</v-btn></p>
     </template>
-    <WaitingNote v-else-if="!error" />
+    <WaitingNote v-else-if="!error && !sessions.error.value" />
   </div>
 </template>
 

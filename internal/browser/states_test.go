@@ -1,0 +1,194 @@
+package browser_test
+
+import (
+	"bytes"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"net/http/httputil"
+	"net/url"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/examples"
+	"alluvion/service"
+	"alluvion/service/api"
+)
+
+// everyPage is each page of a game with what it shows while it waits.
+var everyPage = map[string]string{
+	"matrix": "Reading the plan", "plan": "Reading the plan", "scenes": "Reading the plan", "stage": "Setting the stage", "matrix/print": "Reading the plan",
+	"live": "Asking the service", "players": "Asking the service", "players/wren": "Asking the service", "why": "Asking the service",
+	"milestones": "Reading all saves", "versions": "Asking the service", "budgets": "Asking the service",
+}
+
+func TestEachPageSaysThatItWaits(t *testing.T) {
+	p := open(t)
+	at, err := url.Parse(p.url)
+	require.NoError(t, err)
+	through := httputil.NewSingleHostReverseProxy(at)
+	slow := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/v1/") {
+			select {
+			case <-r.Context().Done():
+				return
+			case <-time.After(2 * time.Second):
+			}
+		}
+		through.ServeHTTP(w, r)
+	}))
+	defer slow.Close()
+	p.url = slow.URL
+	for path, text := range everyPage {
+		p.goTo("/games/lantern-pass/" + path)
+		p.sees(text)
+		p.until(`document.querySelector('.waiting') !== null`, path+" shows that it waits")
+	}
+	p.goTo("/")
+	p.sees("Asking the service")
+	p.until(`document.querySelector('.waiting') === null`, "then it is there")
+	p.sees("Lantern Pass")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Navigate("about:blank")))
+}
+
+func TestEachPageSaysWhatIsWrong(t *testing.T) {
+	p := open(t)
+	p.forgive("404")
+	for path := range everyPage {
+		p.goTo("/games/no-such-game/" + path)
+		p.until(`[...document.querySelectorAll('.v-alert')].some(a => a.innerText.includes('There is no') && a.innerText.includes('Try again'))`, path+" says that there is no such game")
+	}
+	p.goTo("/games/lantern-pass/players/nobody")
+	p.sees("nobody of that name is present")
+}
+
+func TestEachPageSaysWhatToDoWhereItIsEmpty(t *testing.T) {
+	p := open(t)
+	const bare = "alluvion: 1\ngame: bare\nversion: 1\nstart: room/door\nscenes: {room: {size: [10, 10], spots: {door: {at: [5, 5]}}}}\ndefaults: {place: {death: entry, leave: exact, new-run: start}}\n"
+	_, report, err := p.c.PutPlan(ctx, "bare", []byte(bare), "")
+	require.NoError(t, err, "%+v", report.Findings)
+	for path, text := range map[string]string{
+		"live": "No session is open", "players": "Nobody has played yet", "why": "No session is open",
+		"milestones": "The plan has no milestones and no standings", "versions": "Nothing is published yet", "budgets": "There are no carriers", "stage": "Nothing has happened yet",
+	} {
+		p.goTo("/games/bare/" + path)
+		p.sees(text)
+	}
+	p.goTo("/games/bare/stage")
+	p.sees("None are kept yet")
+	p.goTo("/games/bare/live")
+	p.press("Open the session main")
+	p.sees("Nobody is here")
+}
+
+func TestTheConsoleComesBackWithTheService(t *testing.T) {
+	p := open(t)
+	p.forgive("net::ERR", "Failed to fetch", "404")
+	p.play(api.Request{Do: "leave", Player: "wren"})
+	stay := []string{"live/winter", "matrix?row=player.oil&at=death", "stage", "players", "milestones"}
+	for _, path := range stay {
+		p.goTo("/games/lantern-pass/" + path)
+		p.until(`document.querySelector('h1') !== null && document.querySelector('.waiting') === null`, path+" is there")
+		before := p.value("document.querySelector('main').innerText.length > 40 ? 'full' : 'empty'")
+		at, err := url.Parse(p.url)
+		require.NoError(t, err)
+		require.NoError(t, p.s.Stop(ctx))
+		if strings.HasPrefix(path, "matrix") { // it asks for nothing by itself: somebody changes a fate
+			p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'keep')`, "keep")
+		}
+		p.sees("The service does not answer.")
+		assert.Equal(t, before, p.value("document.querySelector('main').innerText.length > 40 ? 'full' : 'empty'"), "%s goes on showing what it knew", path)
+		p.s, err = service.Start(service.Config{Addr: at.Host, Data: p.data})
+		require.NoError(t, err)
+		p.until(`!document.body.innerText.includes('The service does not answer')`, path+" is connected again by itself")
+		if path == "live/winter" {
+			p.sees("The session winter is not open")
+			p.press("Open the session winter")
+			p.sees("Nobody is here")
+		}
+		if strings.HasPrefix(path, "matrix") {
+			p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'keep')`, "keep")
+			p.sees("Oil stays as it is")
+			p.run(`localStorage.clear()`)
+		}
+	}
+}
+
+// manySaves keeps saves of so many players.
+func (p *page) manySaves(n int) {
+	raw, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/saves/hal.v3.json")
+	require.NoError(p.t, err)
+	var group sync.WaitGroup
+	for worker := range 16 {
+		group.Go(func() {
+			for i := worker; i < n; i += 16 {
+				id := fmt.Sprintf("player_%05d", i)
+				doc := bytes.Replace(raw, []byte(`"player": "hal"`), []byte(`"player": "`+id+`"`), 1)
+				if _, _, err := p.c.Upload(ctx, "lantern-pass", id, 1, doc, "", "a test", true); err != nil {
+					p.t.Errorf("%s: %v", id, err)
+					return
+				}
+			}
+		})
+	}
+	group.Wait()
+}
+
+// What is drawn of a long list is what can be seen of it.
+func TestLongListsDrawOnlyWhatIsSeen(t *testing.T) {
+	p := open(t)
+	p.manySaves(10_000)
+	for path, row := range map[string]string{"players": ".scroll tbody tr", "milestones": ".scroll tbody tr"} {
+		p.goTo("/games/lantern-pass/" + path)
+		p.sees("player_00000")
+		p.until(fmt.Sprintf(`document.querySelectorAll(%q).length < 150`, row), path+" draws few rows")
+		if path == "players" {
+			p.run(`const s = document.querySelector('.scroll'); s.scrollTop = s.scrollHeight`)
+			p.sees("wren")
+			p.run(`document.querySelector('.scroll').scrollTop = 33 * 5000`)
+			p.sees("player_05000")
+		}
+		p.fill("Find a player", "player_07777")
+		p.sees("player_07777")
+		p.until(fmt.Sprintf(`document.querySelectorAll(%q).length <= 2`, row), "nobody else is listed")
+		p.until(`location.search.includes('find=player_07777')`, "the address says who is looked for")
+	}
+
+	var text strings.Builder
+	text.WriteString("alluvion: 1\ngame: long\nversion: 1\nstart: room/door\nscenes: {room: {size: [10, 10], spots: {door: {at: [5, 5]}}}}\ndefaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: entry, leave: exact, new-run: start}}\nvariables:\n")
+	for i := range 1000 {
+		fmt.Fprintf(&text, "  value_%03d: {of: player, type: int, min: 0, max: 9, start: 0}\n", i)
+	}
+	_, _, err := p.c.PutPlan(ctx, "long", []byte(text.String()), "")
+	require.NoError(t, err)
+	p.goTo("/games/long/matrix")
+	p.sees("Value 000")
+	p.until(`document.querySelectorAll('.matrix tbody tr').length < 150`, "the matrix draws few rows")
+	p.run(`const s = document.querySelector('.scroller'); s.scrollTop = s.scrollHeight`)
+	p.sees("Value 999")
+	p.goTo("/games/long/matrix?row=player.value_500&at=death")
+	p.until(`document.querySelector('.cell.picked') !== null`, "what the address names is brought into sight")
+	p.sees("Value 500 stays as it is")
+}
+
+func TestTheEditorKnowsTheLanguage(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/plan?line=41")
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('oil:')`, "the editor is at the line")
+	time.Sleep(time.Second) // until it has read the schema
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("  songs: {of: player, ty")))
+	p.until(`[...document.querySelectorAll('.cm-tooltip-autocomplete li')].some(l => l.textContent.startsWith('type'))`, "type is offered")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("pe: bo")))
+	p.until(`[...document.querySelectorAll('.cm-tooltip-autocomplete li')].some(l => l.textContent === 'bool')`, "bool is offered")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(300*time.Millisecond), chromedp.KeyEvent("\r")))
+	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('type: bool')`, "it is taken")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent(", start: false}\r")))
+	p.sees("Nothing reads player.songs.")
+	p.run(`localStorage.clear()`)
+}
