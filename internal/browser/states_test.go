@@ -186,9 +186,12 @@ func TestTheEditorKnowsTheLanguage(t *testing.T) {
 	p.until(`[...document.querySelectorAll('.cm-tooltip-autocomplete li')].some(l => l.textContent.startsWith('type'))`, "type is offered")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("pe: bo")))
 	p.until(`[...document.querySelectorAll('.cm-tooltip-autocomplete li')].some(l => l.textContent === 'bool')`, "bool is offered")
-	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(300*time.Millisecond), chromedp.KeyEvent("\r")))
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(300*time.Millisecond)))
+	enter := `document.querySelector('.cm-content').dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', code: 'Enter', keyCode: 13, bubbles: true, cancelable: true}))`
+	p.run(enter)
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('type: bool')`, "it is taken")
-	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent(", start: false}\r")))
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent(", start: false}")))
+	p.run(enter)
 	p.sees("Nothing reads player.songs.")
 	p.run(`localStorage.clear()`)
 }

@@ -175,6 +175,14 @@ h2 {
   font-size: 14px;
 }
 
+.refused li .quiet {
+  display: block;
+}
+
+.refused li .mono {
+  margin-left: 6px;
+}
+
 .refused li {
   padding: 4px 12px;
   overflow-wrap: anywhere;
