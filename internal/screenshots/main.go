@@ -10,6 +10,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -32,15 +33,20 @@ type page struct {
 
 const soon = 1500 * time.Millisecond
 
+// tries is the run that is on the stage.
+const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn"},{"event":"choose","by":"wren","args":{"who":"brisa"}},{"pass":"porch_gorge","by":"wren","at":[20,0]},{"event":"load","by":"wren"},{"pass":"rope_bridge","by":"wren","at":[63,22]},{"move":"wren","to":[50,10]},{"wait":"1s"}]}`
+
 var pages = []page{
 	{"games", "/", "light", soon},
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
-	{"matrix-dark", "/games/lantern-pass/matrix?row=player.parcels&at=death", "dark", soon},
 	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
-	{"players", "/games/lantern-pass/players", "light", soon},
+	{"scenes", "/games/lantern-pass/scenes?pick=passage:rope_bridge", "light", soon},
+	{"stage", "/games/lantern-pass/stage?at=7&run=" + url.QueryEscape(tries), "light", soon},
+	{"live", "/games/lantern-pass/live/winter?player=lark_6", "dark", 20 * time.Second},
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
 	{"saves", "/games/lantern-pass/players/pike?part=saves", "light", soon},
-	{"live", "/games/lantern-pass/live/winter?player=lark_6", "light", 20 * time.Second},
+	{"why", "/games/lantern-pass/why?player=wren", "light", soon},
+	{"milestones", "/games/lantern-pass/milestones", "dark", soon},
 	{"budgets", "/games/lantern-pass/budgets", "light", soon},
 	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
@@ -52,8 +58,6 @@ var terminals = []terminal{
 	{"cli-matrix", "BIN matrix examples/lantern-market/plan.yaml"},
 	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -17 examples/lantern-pass/first-night.play)"},
 	{"cli-trial", "BIN save check examples/lantern-pass/history/saves/bad/unknown-options.json examples/lantern-pass/history/saves/bad/cut-short.json examples/lantern-pass/history/saves/fay.v2.json; BIN trial examples/lantern-pass/plan.yaml -old examples/lantern-pass/history/plan.v1.yaml,examples/lantern-pass/history/plan.v2.yaml"},
-	{"cli-compare", "BIN compare examples/lantern-pass/history/plan.v2.yaml examples/lantern-pass/plan.yaml"},
-	{"cli-pack", "BIN pack examples/lantern-pass/plan.yaml"},
 	{"cli-crowd", "BIN demo -addr 127.0.0.1:8297 -walkers 0 >/dev/null 2>&1 & sleep 4; BIN crowd -service http://127.0.0.1:8297 -players 24 -for 15s -liars 2 -lagging 2 -deaf 2 -dropping 2; kill %1"},
 	{"cli-watch", "BIN demo -addr 127.0.0.1:8297 -walkers 18 >/dev/null 2>&1 & sleep 4; timeout -s INT 25 BIN watch -service http://127.0.0.1:8297 -show player.warmth,player.parcels,player.courier; kill %1"},
 	{"cli-rehearse", "BIN rehearse examples/lantern-market; BIN rehearse examples/lantern-pass/rehearsals/a-cache-is-taken-once.yaml | head -34"},
@@ -98,7 +102,7 @@ import -window root %s; kill $pid; rm -f %s.ready`, shell, path, path, path)
 func shootPages(bin, out, only string) error {
 	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
 	defer cancel()
-	url, stopDemo, err := startDemo(bin)
+	address, stopDemo, err := startDemo(bin)
 	if err != nil {
 		return err
 	}
@@ -113,11 +117,11 @@ func shootPages(bin, out, only string) error {
 			continue
 		}
 		if p.name == "versions" {
-			if err := nextVersion(ctx, url); err != nil {
+			if err := nextVersion(ctx, address); err != nil {
 				return err
 			}
 		}
-		png, err := picture(tab, url, p)
+		png, err := picture(tab, address, p)
 		if err != nil {
 			return fmt.Errorf("%s: %w", p.name, err)
 		}
@@ -129,8 +133,8 @@ func shootPages(bin, out, only string) error {
 }
 
 // nextVersion puts the demo's next version in as the plan in work, and tries it.
-func nextVersion(ctx context.Context, url string) error {
-	c := client.New(url)
+func nextVersion(ctx context.Context, address string) error {
+	c := client.New(address)
 	text, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/plan.v4.yaml")
 	if err != nil {
 		return err
@@ -150,7 +154,7 @@ func nextVersion(ctx context.Context, url string) error {
 	return err
 }
 
-func startDemo(bin string) (url string, stop func(), err error) {
+func startDemo(bin string) (address string, stop func(), err error) {
 	cmd := exec.Command(bin, "demo", "-addr", "127.0.0.1:0")
 	stdout, err := cmd.StdoutPipe()
 	if err != nil {
@@ -169,14 +173,14 @@ func startDemo(bin string) (url string, stop func(), err error) {
 	return "", nil, fmt.Errorf("the demo did not start")
 }
 
-func picture(tab context.Context, url string, p page) ([]byte, error) {
-	if err := chromedp.Do(tab, chromedp.Navigate(url)); err != nil {
+func picture(tab context.Context, address string, p page) ([]byte, error) {
+	if err := chromedp.Do(tab, chromedp.Navigate(address)); err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+p.theme+`')`)); err != nil {
+	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.clear(); localStorage.setItem('alluvion-theme', '`+p.theme+`'); if ('`+p.name+`' !== 'games') localStorage.setItem('alluvion-first-steps', '["away"]')`)); err != nil {
 		return nil, err
 	}
-	if err := chromedp.Do(tab, chromedp.Navigate(url+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(p.wait)); err != nil {
+	if err := chromedp.Do(tab, chromedp.Navigate(address+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(p.wait)); err != nil {
 		return nil, err
 	}
 	return chromedp.Run(tab, chromedp.CaptureScreenshot())
