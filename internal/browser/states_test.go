@@ -3,6 +3,7 @@ package browser_test
 import (
 	"bytes"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"net/http/httputil"
@@ -19,6 +20,7 @@ import (
 	"alluvion/examples"
 	"alluvion/service"
 	"alluvion/service/api"
+	"alluvion/service/store"
 )
 
 // everyPage is each page of a game with what it shows while it waits.
@@ -120,17 +122,23 @@ func TestTheConsoleComesBackWithTheService(t *testing.T) {
 	}
 }
 
-// manySaves keeps saves of so many players.
+// manySaves keeps saves of so many players, in the file of the service, which is stopped for it.
 func (p *page) manySaves(n int) {
 	raw, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/saves/hal.v3.json")
 	require.NoError(p.t, err)
+	at, err := url.Parse(p.url)
+	require.NoError(p.t, err)
+	require.NoError(p.t, p.s.Stop(ctx))
+	st, err := store.Open(p.data, slog.New(slog.DiscardHandler))
+	require.NoError(p.t, err)
 	var group sync.WaitGroup
-	for worker := range 16 {
+	for worker := range 64 { // together they are written in few transactions
 		group.Go(func() {
-			for i := worker; i < n; i += 16 {
+			for i := worker; i < n; i += 64 {
 				id := fmt.Sprintf("player_%05d", i)
 				doc := bytes.Replace(raw, []byte(`"player": "hal"`), []byte(`"player": "`+id+`"`), 1)
-				if _, _, err := p.c.Upload(ctx, "lantern-pass", id, 1, doc, "", "a test", true); err != nil {
+				cut := store.Cut{Game: "lantern-pass", Keep: 3, Players: []store.PlayerCut{{Player: id, Slot: 1, Moment: "leave", Version: 3, Scene: "lodge", Doc: doc}}}
+				if _, err := st.Put(ctx, cut, 0); err != nil {
 					p.t.Errorf("%s: %v", id, err)
 					return
 				}
@@ -138,6 +146,9 @@ func (p *page) manySaves(n int) {
 		})
 	}
 	group.Wait()
+	st.Close()
+	p.s, err = service.Start(service.Config{Addr: at.Host, Data: p.data})
+	require.NoError(p.t, err)
 }
 
 // What is drawn of a long list is what can be seen of it.

@@ -89,8 +89,8 @@ const parts = computed(() => [
 
 .scroll {
   overflow: auto;
-  height: calc(100vh - 560px);
-  min-height: 190px;
+  height: calc(100vh - 586px);
+  min-height: 170px;
 }
 
 table.plain th {

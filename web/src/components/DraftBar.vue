@@ -18,6 +18,9 @@ watch(() => games.data.value?.find((g) => g.id === props.game)?.updated_at, (now
 const last = computed(() => done.value.at(-1)?.what)
 const next = computed(() => undone.value.at(-1)?.what)
 const errors = computed(() => report.value?.counts.errors ?? 0)
+/** What the checks say of it, the worst first. */
+const open = computed(() => draft.findings.value.filter((f) => !f.accepted))
+const first = computed(() => open.value.find((f) => f.severity === 'error') ?? open.value.find((f) => f.severity === 'warning') ?? open.value[0])
 const shown = computed(() => changed.value || conflict.value || told.value !== '' || error.value !== '' || undone.value.length > 0)
 
 function onKey(e: KeyboardEvent) {
@@ -52,7 +55,7 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
       <v-btn size="small" color="error" @click="draft.keepMine">Save mine over it</v-btn>
     </template>
     <template v-else>
-      <RouterLink v-if="errors" class="plain bad" :to="{ name: 'plan', params: { game } }">{{ errors === 1 ? 'One error' : `${errors} errors` }}</RouterLink>
+      <RouterLink v-if="first && route.name !== 'plan'" class="plain finding" :class="{ bad: errors }" :to="{ name: 'plan', params: { game }, query: { line: first.line, column: first.column } }" :title="`${first.message} ${first.do}`">{{ open.length === 1 ? 'One finding' : `${open.length} findings` }}: {{ first.message }}</RouterLink>
       <RouterLink v-else-if="changed && route.name !== 'plan'" class="plain" :to="{ name: 'plan', params: { game } }">See the text</RouterLink>
       <v-btn size="small" variant="outlined" :disabled="!done.length" :title="last ? `Undo: ${last} (Ctrl-Z)` : ''" @click="draft.undo">Undo</v-btn>
       <v-btn size="small" variant="outlined" :disabled="!undone.length" :title="next ? `Redo: ${next} (Ctrl-Y)` : ''" @click="draft.redo">Redo</v-btn>
@@ -80,6 +83,13 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
 .what {
   flex: 1;
   min-width: 0;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+
+.finding {
+  max-width: 340px;
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;

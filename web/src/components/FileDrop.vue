@@ -52,7 +52,8 @@ async function take(file: File) {
     if (/\.ya?ml$/.test(file.name) || top(text, 'alluvion')) return /^\s*rehearsal:/m.test(text) ? await rehearsal(file.name, text) : await plan(text)
     const of = top(text, 'game') ?? /"game"\s*:\s*"([^"]+)"/.exec(text)?.[1] ?? props.game
     if (!of) throw new Error(`${file.name} is neither a plan nor a save: it names no game.`)
-    save.value = { game: props.game || of, file }
+    const known = dataOf(await api.GET('/v1/games')).some((g) => g.id === of)
+    save.value = { game: known || !props.game ? of : props.game, file }
   } catch (e) {
     trouble.value = told(e)
     if (e instanceof ApiError) findings.value = e.problem.findings ?? []

@@ -45,6 +45,13 @@ function send(e: Schemas['MapEvent'], args: Record<string, unknown> = {}) {
 
 const ask = (e: Schemas['MapEvent']) => (e.args.length ? (asked.value = asked.value === e.id ? '' : e.id) : send(e))
 
+const to = ref('')
+const point = computed(() => {
+  const numbers = to.value.split(/[,\s]+/).filter(Boolean).map(Number)
+  return numbers.length === props.map.axes.length && numbers.every(Number.isFinite) ? numbers : undefined
+})
+const move = () => point.value && act({ move: props.player, to: point.value })
+
 function add() {
   const id = name.value.trim().toLowerCase()
   if (!/^[a-z][a-z0-9_]*$/.test(id)) return
@@ -80,6 +87,11 @@ function add() {
         <h3>touches</h3>
         <div class="list"><button v-for="s in points" :key="s.id" type="button" @click="act({ touch: s.point, by: player, at: s.at })">{{ s.point }}</button></div>
       </template>
+      <h3>moves to</h3>
+      <form class="add" @submit.prevent="move">
+        <v-text-field v-model="to" :label="map.axes.join(', ')" class="mono" />
+        <v-btn type="submit" size="small" variant="outlined" :disabled="!point">Moves</v-btn>
+      </form>
       <h3>sends</h3>
       <div class="list">
         <template v-for="e in mine" :key="e.id">
@@ -125,6 +137,10 @@ function add() {
   border: 1px solid var(--line);
   border-radius: 3px;
   cursor: pointer;
+}
+
+.add + h3 {
+  margin-top: 12px;
 }
 
 .add {

@@ -7,7 +7,7 @@ import { nameOf, sceneOf, widthOf, heightOf, type PlanMap } from '../map'
 
 // What is picked on the map: what it is, what is wrong with it, and what can be done with it.
 const props = defineProps<{ game: string; map: PlanMap; picked: string; draft: Draft; findings: Finding[]; scene: string }>()
-const emit = defineEmits<{ pick: [what: string]; open: [scene: string]; draw: [spot: string] }>()
+const emit = defineEmits<{ pick: [what: string]; open: [scene: string]; draw: [spot: string]; spot: [scene: string] }>()
 
 const kind = computed(() => props.picked.split(':')[0] ?? '')
 const id = computed(() => props.picked.slice(kind.value.length + 1))
@@ -19,7 +19,7 @@ const movable = computed(() => (kind.value === 'movable' ? props.map.movables.fi
 const line = computed(() => (spot.value ?? place.value ?? passage.value ?? prop.value ?? movable.value)?.line)
 const title = (scene: string) => props.map.scenes.find((s) => s.id === scene)?.title ?? scene
 const where = (spotID: string) => `${nameOf(spotID)}, ${title(sceneOf(spotID))}`
-const leading = computed(() => props.map.passages.filter((p) => (spot.value ? [p.from, p.to, p.else].includes(spot.value.id) : place.value ? [p.from, p.to, p.else].some((x) => x && sceneOf(x) === place.value!.id) : false)))
+const leading = computed(() => props.map.passages.filter((p) => !props.picked || (spot.value ? [p.from, p.to, p.else].includes(spot.value.id) : place.value ? [p.from, p.to, p.else].some((x) => x && sceneOf(x) === place.value!.id) : false)))
 const points = computed(() => props.map.scenes.flatMap((s) => s.spots).filter((s) => s.checkpoint))
 
 const condition = ref('')
@@ -111,9 +111,14 @@ async function moveTo() {
     </template>
     <template v-else-if="place">
       <h2>{{ place.title }}</h2>
-      <p class="quiet">{{ widthOf(place) }} by {{ heightOf(place) }} {{ map.unit }}s, {{ place.spots.length }} spots.</p>
+      <p class="quiet">{{ widthOf(place) }} by {{ heightOf(place) }} {{ map.unit }}s, {{ place.spots.length === 1 ? 'one spot' : `${place.spots.length} spots` }}.</p>
+      <ul>
+        <li v-for="s in place.spots" :key="s.id"><button type="button" class="link" @click="$emit('pick', `spot:${s.id}`)">{{ nameOf(s.id) }}</button> <span class="quiet">at {{ s.at.join(', ') }}</span></li>
+        <li v-for="x in place.props" :key="x.id"><button type="button" class="link" @click="$emit('pick', `prop:${x.id}`)">{{ x.id }}</button> <span class="quiet">at {{ x.at.join(', ') }}</span></li>
+      </ul>
       <div class="do">
         <button v-if="scene !== place.id" type="button" @click="$emit('open', place.id)">Look closer</button>
+        <button type="button" :disabled="busy" @click="$emit('spot', place.id)">Add a spot in the middle</button>
         <button type="button" :disabled="busy" @click="removePicked">Remove</button>
       </div>
     </template>
@@ -136,7 +141,10 @@ async function moveTo() {
         <dt>Checkpoints</dt>
         <dd>{{ points.length }}</dd>
         <dt>Movables</dt>
-        <dd>{{ map.movables.map((m) => m.title).join(', ') || 'none' }}</dd>
+        <dd>
+          <button v-for="m in map.movables" :key="m.id" type="button" class="link each" @click="$emit('pick', `movable:${m.id}`)">{{ m.title }}</button>
+          <template v-if="!map.movables.length">none</template>
+        </dd>
       </dl>
     </template>
     <template v-if="leading.length">
@@ -144,7 +152,7 @@ async function moveTo() {
       <ul>
         <li v-for="p in leading" :key="p.id">
           <button type="button" class="link" @click="$emit('pick', `passage:${p.id}`)">{{ p.title }}</button>
-          <span class="quiet to">{{ p.from === id || sceneOf(p.from) === id ? `to ${p.to ? where(p.to) : 'a remembered place'}` : `from ${where(p.from)}` }}</span>
+          <span class="quiet to">{{ !picked || p.from === id || sceneOf(p.from) === id ? `to ${p.to ? where(p.to) : 'a remembered place'}` : `from ${where(p.from)}` }}</span>
         </li>
       </ul>
     </template>
@@ -202,6 +210,10 @@ p {
 
 .do button:hover {
   background: var(--faint);
+}
+
+.each {
+  margin-right: 8px;
 }
 
 .link {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import { alone, heightOf, nameOf, sceneOf, snapped, together, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
 
@@ -52,7 +52,20 @@ const straight = (s: MapSpot) => s.from.some((x, i) => x !== s.to[i])
 
 // A spot that is being dragged is drawn where the pointer has it.
 const dragged = shallowRef<{ spot: MapSpot; scene: MapScene; at: number[]; began: boolean }>()
-const placeOf = (s: MapSpot) => (dragged.value?.spot.id === s.id ? dragged.value.at : s.at)
+const placeOf = (s: MapSpot) => (dragged.value?.spot.id === s.id ? dragged.value.at : (moved.value[s.id]?.to ?? s.at))
+
+// One that was moved is where it was moved to, until the map says so too.
+const moved = shallowRef<Record<string, { from: number[]; to: number[] }>>({})
+watch(
+  () => props.map,
+  () => (moved.value = Object.fromEntries(Object.entries(moved.value).filter(([id, m]) => spots.value.get(id)?.at.join() === m.from.join()))),
+)
+
+function moveTo(spot: MapSpot, to: number[]) {
+  moved.value = { ...moved.value, [spot.id]: { from: spot.at, to } }
+  window.setTimeout(() => (moved.value = {}), 4000) // it could not be
+  emit('move', spot, to)
+}
 
 /** A point of a scene where it is drawn. */
 function drawn(scene: string, at: number[]): [number, number] {
@@ -86,14 +99,14 @@ function drop() {
   const d = dragged.value
   dragged.value = undefined
   if (!d) return
-  if (d.began) emit('move', d.spot, d.at)
+  if (d.began) moveTo(d.spot, d.at)
   else emit('pick', `spot:${d.spot.id}`)
 }
 
 function key(e: KeyboardEvent, scene: MapScene, spot: MapSpot) {
   const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
   if (e.key === 'Enter' || e.key === ' ') emit('pick', `spot:${spot.id}`)
-  else if (by && props.snap) emit('move', spot, snapped(scene, spot.at.map((x, i) => x + (by[i] ?? 0) * props.snap!), props.snap, props.map.step))
+  else if (by && props.snap) moveTo(spot, snapped(scene, placeOf(spot).map((x, i) => x + (by[i] ?? 0) * props.snap!), props.snap, props.map.step))
   else return
   e.preventDefault()
 }

@@ -20,9 +20,11 @@ export function useResource<T>(load: () => Promise<T>, depends: () => unknown = 
   const error = ref('')
   const loading = ref(false)
   let newest = 0
+  let rests = 0 // until when it is not asked again by itself: what takes long is asked less often
 
   async function reload() {
     const mine = ++newest
+    const began = performance.now()
     loading.value = true
     try {
       const got = await load()
@@ -33,13 +35,14 @@ export function useResource<T>(load: () => Promise<T>, depends: () => unknown = 
       if (mine === newest && !(notReached(e) && data.value !== undefined)) error.value = told(e)
     } finally {
       if (mine === newest) loading.value = false
+      rests = performance.now() + 8 * (performance.now() - began)
     }
   }
 
   watch(depends, reload, { immediate: true })
   watch(cameBack, reload)
   if (every > 0) {
-    const timer = window.setInterval(() => !document.hidden && void reload(), every)
+    const timer = window.setInterval(() => !document.hidden && !loading.value && performance.now() > rests && void reload(), every)
     onScopeDispose(() => window.clearInterval(timer))
   }
   onScopeDispose(() => newest++)

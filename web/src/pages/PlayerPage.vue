@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
-import { useRoute } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf } from '../api/client'
 import SaveShelf from '../components/SaveShelf.vue'
@@ -16,7 +16,11 @@ const slot = computed(() => Number(route.query.slot) || 0)
 const part = computed(() => (route.query.part === 'saves' ? 'saves' : 'values'))
 const { data: state, error, reload } = usePlayer(() => props.game, () => props.player, () => slot.value)
 
-const asked = ref('')
+const router = useRouter()
+const asked = computed({
+  get: () => String(route.query.value ?? ''),
+  set: (name) => void router.replace({ query: { ...route.query, value: name || undefined } }),
+})
 const trail = useTrail(() => props.game, () => state.value?.session, () => props.player, () => asked.value)
 const told = ref('')
 
@@ -62,7 +66,10 @@ async function save() {
         <ValueTable :values="state.values" :present="state.present" :picked="asked" @pick="(n) => (asked = asked === n ? '' : n)" />
         <div>
           <h2>Why is it so?</h2>
-          <p class="quiet small">{{ asked ? `Changes of ${asked}, newest first.` : 'What changed, newest first. Pick a value to see only its own.' }}</p>
+          <p class="quiet small">
+            {{ asked ? `Changes of ${asked}, newest first.` : 'What changed, newest first. Pick a value to see only its own.' }}
+            <RouterLink class="plain" :to="{ name: 'why', params: { game }, query: { player, ...(asked ? { name: asked } : {}) } }">All of it</RouterLink>
+          </p>
           <ValueTrail :game="game" :steps="trail.data.value ?? []" :name="asked" :session="state.session" />
         </div>
       </div>

@@ -87,8 +87,14 @@ async function move(spot: MapSpot, to: number[]) {
   await draft.edit(`moved ${nameOf(spot.id)} to ${to.join(', ')}`, ...edits)
 }
 
-async function ground(scene: string, at: number[]) {
-  if (tool.value !== 'spot') return
+function middle(id: string) {
+  const s = map.value?.scenes.find((x) => x.id === id)
+  if (s) void addSpot(id, s.low.map((low, i) => Math.floor((low + s.high[i]!) / 2)))
+}
+
+const ground = (scene: string, at: number[]) => (tool.value === 'spot' ? void addSpot(scene, at) : undefined)
+
+async function addSpot(scene: string, at: number[]) {
   const taken = new Set(map.value?.scenes.find((s) => s.id === scene)?.spots.map((s) => nameOf(s.id)))
   let n = 1
   while (taken.has(`spot_${n}`)) n++
@@ -153,7 +159,7 @@ const says = computed(() => {
             <span v-if="Object.keys(troubles).length" class="bad">red: something is wrong with it</span>
           </p>
         </div>
-        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @pick="(w) => go({ pick: w || undefined })" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" />
+        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @pick="(w) => go({ pick: w || undefined })" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" @spot="middle" />
       </div>
     </template>
     <WaitingNote v-else-if="!error && !draft.error.value && !stale" text="Reading the plan …" />

@@ -74,7 +74,7 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
             <b>{{ title }}</b> <span class="quiet">{{ now }}; {{ time.toFixed(1) }} s on the session’s clock</span>
           </p>
           <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" :rows="20" @pick="onPick" @ground="onGround" />
-          <p class="hint quiet">A click on the ground moves {{ player }}; on a passage, they go through; on a checkpoint, they touch it. In {{ unit }}s, to scale.</p>
+          <p class="hint quiet">Click the ground to move {{ player }}, a passage to go through, a checkpoint to touch it. To scale, in {{ unit }}s.</p>
         </div>
         <BeforeAfter :game="game" :view="view" :player="player" />
       </div>
@@ -106,7 +106,7 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
 }
 
 .middle :deep(.map) {
-  height: 300px;
+  height: 290px;
 }
 
 .where,
