@@ -90,6 +90,18 @@ func TestAnswersAreWhatTheContractSays(t *testing.T) {
 		{"POST", player + "/slots/1/revisions/1/take-up", pathPlayer + "/slots/{slot}/revisions/{revision}/take-up", "", 409},
 		{"POST", "/v1/check", "/v1/check", "game: x", 200},
 		{"POST", "/v1/matrix", "/v1/matrix", "game: x", 422},
+		{"POST", "/v1/matrix/csv", "/v1/matrix/{form}", "game: x", 422},
+		{"POST", "/v1/matrix/clay", "/v1/matrix/{form}", "game: x", 422},
+		{"POST", "/v1/map", "/v1/map", "game: x", 422},
+		{"POST", "/v1/edits", "/v1/edits", `{"text": "game: x", "edits": [{"do": "put", "path": ["game"], "value": "y"}]}`, 200},
+		{"POST", "/v1/edits", "/v1/edits", `{"text": "game: x", "edits": [{"do": "remove", "path": ["scenes"]}]}`, 409},
+		{"POST", "/v1/edits", "/v1/edits", `{"text": "game: x", "edits": []}`, 422},
+		{"POST", game + "/stage", pathGame + "/stage", `{"players": ["wren"], "steps": [{"join": "wren"}, {"wait": "1s"}], "at": -1, "keep": true}`, 200},
+		{"POST", game + "/stage", pathGame + "/stage", `{"steps": [{"sing": "wren"}], "at": -1}`, 422},
+		{"GET", game + "/rehearsals", pathGame + "/rehearsals", "", 200},
+		{"GET", game + "/rehearsals/none", pathGame + "/rehearsals/{name}", "", 404},
+		{"POST", game + "/rehearsals/none/run", pathGame + "/rehearsals/{name}/run", `{}`, 404},
+		{"GET", game + "/milestones", pathGame + "/milestones", "", 200},
 	} {
 		t.Run(row.method+" "+row.url+" "+row.body, func(t *testing.T) {
 			req, err := http.NewRequest(row.method, h.s.URL()+row.url, strings.NewReader(row.body))

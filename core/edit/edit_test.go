@@ -72,23 +72,18 @@ func TestAVariableIsRenamedWhereverThePlanSaysIt(t *testing.T) {
 	}
 }
 
-func TestEveryVariableOfTheSampleCanBeRenamed(t *testing.T) {
-	_, p, _ := check.Text(examples.LanternPass, examples.Commons)
+func TestVariablesOfEveryKindCanBeRenamed(t *testing.T) {
 	m, _, _ := check.Text(examples.LanternPass, examples.Commons)
-	for _, v := range m.Vars {
-		if v.Shared != nil || v.ID == "dress.scarf" {
-			continue
-		}
-		t.Run(v.Name, func(t *testing.T) {
-			t.Parallel()
-			out := apply(t, edit.Edit{Do: "rename", Name: v.Name, To: "something_else", Step: true, Published: 3})
+	for _, name := range []string{"player.courier", "player.oil", "player.dress.hood", "player.sled_time", "player.pack_room", "scene.visited", "prop.cache.taken", "scene.snow", "game.night"} {
+		t.Run(name, func(t *testing.T) {
+			require.NotNil(t, m.Var(name), "it is there")
+			out := apply(t, edit.Edit{Do: "rename", Name: name, To: "something_else", Step: true, Published: 3})
 			again, _, found := check.Text([]byte(out), examples.Commons)
 			require.NotNil(t, again, found)
 			assert.Len(t, again.Vars, len(m.Vars))
-			assert.Nil(t, again.Var(v.Name))
+			assert.Nil(t, again.Var(name))
 		})
 	}
-	assert.Equal(t, 3, p.Version.Value)
 }
 
 func TestAVariableMovesToAnotherHolder(t *testing.T) {

@@ -695,6 +695,17 @@ func TestAMilestoneIsTriedAndTakenBack(t *testing.T) {
 	assert.Zero(t, all.Milestones[1].Earned)
 }
 
+func TestBudgetsShowWhatAFieldCosts(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/budgets")
+	p.sees("66 symbols used, 6 left")
+	p.sees("2 samples would save 11")
+	p.clickOn(`document.querySelector('.bar a[aria-label^="player.nickname"]')`, "the field")
+	p.until(`location.search.includes('field=player.nickname')`, "the address names it")
+	p.until(`document.querySelector('.bar .picked')?.textContent.trim() === 'nickname'`, "it is picked")
+	p.sees("To everyone in the scene")
+}
+
 func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 	p := open(t)
 	p.goTo("/")

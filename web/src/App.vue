@@ -7,6 +7,7 @@ import { useTheme } from 'vuetify'
 import { asksForToken } from './api/client'
 import NameSearch from './components/NameSearch.vue'
 import TokenDoor from './components/TokenDoor.vue'
+import WaitingNote from './components/WaitingNote.vue'
 import { lost } from './composables/connection'
 import { useGames } from './composables/resources'
 
@@ -80,7 +81,10 @@ function turn() {
     <p v-if="lost" class="lost" role="status">The service does not answer. This is how it stood; it is asked again until it is back.</p>
     <FirstSteps v-if="route.name !== 'print'" />
     <main id="content" tabindex="-1">
-      <RouterView :key="game" />
+      <RouterView v-slot="{ Component }">
+        <component :is="Component" v-if="Component" :key="game" />
+        <div v-else class="page"><WaitingNote text="Opening the page …" /></div>
+      </RouterView>
     </main>
     <DraftBar v-if="drafted" :key="game" :game="game" />
     <NameSearch ref="search" :game="game" />

@@ -1,4 +1,7 @@
+import { watch } from 'vue'
 import { createRouter, createWebHistory } from 'vue-router'
+
+import { cameBack, unanswered } from './composables/connection'
 
 export const router = createRouter({
   history: createWebHistory(),
@@ -19,6 +22,15 @@ export const router = createRouter({
     { path: '/games/:game/versions', name: 'versions', props: true, component: () => import('./pages/VersionsPage.vue'), meta: { title: 'Versions' } },
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },
   ],
+})
+
+// A page that cannot be loaded, since the service is away, is gone to when it is back.
+router.onError((_, to) => {
+  unanswered()
+  const stop = watch(cameBack, () => {
+    stop()
+    window.location.assign(to.fullPath)
+  })
 })
 
 router.afterEach((to) => {

@@ -45,7 +45,7 @@ function become() {
       {{ decided[cell.decided] }}<template v-if="cell.where">,
         <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: cell.where.line, column: cell.where.column } }">line {{ cell.where.line }}</RouterLink></template>.
     </p>
-    <div v-if="cell.choices.length" class="choices" role="group" :aria-label="`Change ${row.title} at ${column.title}`">
+    <div v-if="cell.choices.length" class="choices acts-row" role="group" :aria-label="`Change ${row.title} at ${column.title}`">
       <button
         v-for="fate in cell.choices"
         :key="fate"
@@ -83,7 +83,7 @@ function become() {
       <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: row.line, column: row.column } }">Declared on line {{ row.line }}</RouterLink>
       <RouterLink class="plain" :to="{ name: 'why', params: { game }, query: { name: row.name } }">Why is it so?</RouterLink>
     </p>
-    <div v-if="row.declared" class="choices" role="group" :aria-label="`Change ${row.title} itself`">
+    <div v-if="row.declared" class="choices acts-row" role="group" :aria-label="`Change ${row.title} itself`">
       <button type="button" @click="$emit('task', 'rename')">Rename</button>
       <button v-if="!row.computed" type="button" @click="$emit('task', 'retype')">Another type</button>
       <button type="button" @click="$emit('task', 'move')">Another holder</button>
@@ -114,27 +114,6 @@ p {
 .sentence {
   font-size: 16.5px;
   line-height: 1.4;
-}
-
-.choices {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 10px 0 8px;
-}
-
-.choices button {
-  display: flex;
-  align-items: center;
-  gap: 6px;
-  padding: 3px 10px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  cursor: pointer;
-}
-
-.choices button:hover {
-  background: var(--faint);
 }
 
 .choices .now {

@@ -94,8 +94,4 @@ onBeforeUnmount(() => window.removeEventListener('keydown', onKey))
   text-overflow: ellipsis;
   white-space: nowrap;
 }
-
-.bad {
-  color: rgb(var(--v-theme-error));
-}
 </style>

@@ -44,10 +44,4 @@ const send = () => emit('send', Object.fromEntries(props.event.args.filter((a) =
   gap: 8px;
   padding: 8px 0 10px;
 }
-
-.buttons {
-  display: flex;
-  justify-content: flex-end;
-  gap: 6px;
-}
 </style>

@@ -76,7 +76,7 @@ async function moveTo() {
         <v-text-field v-model="at" :label="map.axes.join(', ')" class="mono" />
         <v-btn type="submit" size="small" variant="outlined" :disabled="at === spot.at.join(', ') || busy">Move</v-btn>
       </form>
-      <div class="do">
+      <div class="acts-row">
         <button type="button" :disabled="busy" @click="$emit('draw', spot.id)">Draw a passage from here</button>
         <button v-if="!spot.checkpoint" type="button" :disabled="busy" @click="makeCheckpoint">Make it a checkpoint</button>
         <button v-else-if="spot.point" type="button" :disabled="busy" @click="noCheckpoint">No checkpoint any more</button>
@@ -107,7 +107,7 @@ async function moveTo() {
         <v-text-field v-model="refused" label="Otherwise they are told" :disabled="!condition" />
         <v-btn v-if="gateChanged" type="submit" size="small" color="primary" :disabled="busy">Write it</v-btn>
       </form>
-      <div class="do"><button type="button" :disabled="busy" @click="removePicked">Remove</button></div>
+      <div class="acts-row"><button type="button" :disabled="busy" @click="removePicked">Remove</button></div>
     </template>
     <template v-else-if="place">
       <h2>{{ place.title }}</h2>
@@ -116,7 +116,7 @@ async function moveTo() {
         <li v-for="s in place.spots" :key="s.id"><button type="button" class="link" @click="$emit('pick', `spot:${s.id}`)">{{ nameOf(s.id) }}</button> <span class="quiet">at {{ s.at.join(', ') }}</span></li>
         <li v-for="x in place.props" :key="x.id"><button type="button" class="link" @click="$emit('pick', `prop:${x.id}`)">{{ x.id }}</button> <span class="quiet">at {{ x.at.join(', ') }}</span></li>
       </ul>
-      <div class="do">
+      <div class="acts-row">
         <button v-if="scene !== place.id" type="button" @click="$emit('open', place.id)">Look closer</button>
         <button type="button" :disabled="busy" @click="$emit('spot', place.id)">Add a spot in the middle</button>
         <button type="button" :disabled="busy" @click="removePicked">Remove</button>
@@ -194,33 +194,8 @@ p {
   align-items: center;
 }
 
-.do {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin: 10px 0;
-}
-
-.do button {
-  padding: 3px 10px;
-  border: 1px solid var(--line);
-  border-radius: 3px;
-  cursor: pointer;
-}
-
-.do button:hover {
-  background: var(--faint);
-}
-
 .each {
   margin-right: 8px;
-}
-
-.link {
-  color: rgb(var(--v-theme-primary));
-  text-decoration: underline;
-  cursor: pointer;
-  text-align: left;
 }
 
 li {

@@ -102,8 +102,4 @@ table.plain td,
 table.plain th {
   padding: 3px 10px;
 }
-
-.bad {
-  color: rgb(var(--v-theme-error));
-}
 </style>

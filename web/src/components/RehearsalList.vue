@@ -195,18 +195,4 @@ li.here {
   padding: 0 8px;
   cursor: pointer;
 }
-
-.link {
-  color: rgb(var(--v-theme-primary));
-  text-decoration: underline;
-  cursor: pointer;
-}
-
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
-.good {
-  color: rgb(var(--v-theme-success));
-}
 </style>

@@ -84,10 +84,6 @@ p {
   cursor: pointer;
 }
 
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
 .kind {
   display: block;
   font-family: var(--body);

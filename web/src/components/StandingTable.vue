@@ -63,10 +63,4 @@ li {
 li > span:first-child {
   text-align: right;
 }
-
-.link {
-  color: rgb(var(--v-theme-primary));
-  text-decoration: underline;
-  cursor: pointer;
-}
 </style>

@@ -125,10 +125,6 @@ p {
   font-size: 14px;
 }
 
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
 .bar {
   display: flex;
   gap: 2px;

@@ -195,14 +195,4 @@ p {
   margin-left: 40px;
   font-size: 14px;
 }
-
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
-.buttons {
-  display: flex;
-  justify-content: flex-end;
-  gap: 8px;
-}
 </style>

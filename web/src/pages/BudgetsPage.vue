@@ -175,10 +175,6 @@ h3 {
   margin: 8px 0 12px;
 }
 
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
 .beside {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 360px;

@@ -39,7 +39,7 @@ async function make() {
 
 <template>
   <div class="page">
-    <div class="head">
+    <div class="page-head">
       <div>
         <h1 class="page-title">Games</h1>
         <p class="page-lead">Each game has one plan: which player state survives what. A plan file can be dropped anywhere here; a save too, to be checked.</p>
@@ -86,13 +86,6 @@ async function make() {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: flex-start;
-  gap: 20px;
-}
-
 .games {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(440px, 1fr));
@@ -143,12 +136,6 @@ dd {
 h2 {
   font-size: 18px;
   margin: 0;
-}
-
-.buttons {
-  display: flex;
-  justify-content: flex-end;
-  gap: 8px;
 }
 
 .bad {

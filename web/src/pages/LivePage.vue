@@ -188,10 +188,6 @@ h2 {
   overflow-wrap: anywhere;
 }
 
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
 @media (max-width: 1000px) {
   .beside {
     grid-template-columns: minmax(0, 1fr);

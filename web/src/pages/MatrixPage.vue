@@ -83,7 +83,7 @@ watch(matrix, (m) => {
 
 <template>
   <div class="page">
-    <div class="head">
+    <div class="page-head">
       <div>
         <h1 class="page-title">What survives what</h1>
         <p class="page-lead legend">
@@ -92,7 +92,7 @@ watch(matrix, (m) => {
           <span>by default</span>
         </p>
       </div>
-      <span class="tools">
+      <span class="page-tools">
         <v-menu>
           <template #activator="{ props: menu }"><v-btn v-bind="menu" variant="outlined" :disabled="!matrix">Export</v-btn></template>
           <v-list density="compact">
@@ -123,18 +123,6 @@ watch(matrix, (m) => {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: flex-start;
-  gap: 20px;
-}
-
-.tools {
-  display: flex;
-  gap: 8px;
-}
-
 .legend {
   display: flex;
   flex-wrap: wrap;

@@ -252,12 +252,6 @@ table.plain td {
   gap: 12px;
 }
 
-.link {
-  color: rgb(var(--v-theme-primary));
-  text-decoration: underline;
-  cursor: pointer;
-}
-
 .ask {
   padding: 20px 22px;
 }

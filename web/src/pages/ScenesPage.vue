@@ -128,12 +128,12 @@ const says = computed(() => {
 
 <template>
   <div class="page">
-    <div class="head">
+    <div class="page-head">
       <div>
         <h1 class="page-title">Scenes</h1>
         <p class="page-lead">{{ says }}</p>
       </div>
-      <span v-if="map" class="tools">
+      <span v-if="map" class="page-tools">
         <label class="snap quiet">snap to <select v-model="snap" aria-label="Snap to"><option v-for="s in snaps" :key="s.value" :value="s.value">{{ s.title }} {{ map.unit }}s</option></select></label>
         <v-btn variant="outlined" :active="tool === 'spot'" @click="choose('spot')">Add a spot</v-btn>
         <v-btn variant="outlined" :active="tool === 'passage'" @click="choose('passage')">Draw a passage</v-btn>
@@ -167,19 +167,6 @@ const says = computed(() => {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  justify-content: space-between;
-  align-items: flex-start;
-  gap: 20px;
-}
-
-.tools {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-}
-
 .snap select {
   padding: 5px 6px;
   color: rgb(var(--v-theme-on-surface));
@@ -248,10 +235,6 @@ const says = computed(() => {
 }
 
 .trouble {
-  color: rgb(var(--v-theme-error));
-}
-
-.bad {
   color: rgb(var(--v-theme-error));
 }
 

@@ -111,14 +111,6 @@ h2 {
   font-size: 14px;
 }
 
-.good {
-  color: rgb(var(--v-theme-success));
-}
-
-.bad {
-  color: rgb(var(--v-theme-error));
-}
-
 .list {
   list-style: none;
   margin: 0;

@@ -77,11 +77,11 @@ const whose = (s: { player?: string; scene?: string; prop?: string }) => [s.play
               <td class="quiet">{{ when.format(new Date(s.at)) }}</td>
               <td class="number mono quiet">{{ s.time.toFixed(1) }} s</td>
               <td>
-                <button v-if="s.player && !player" type="button" class="link" @click="ask({ player: s.player })">{{ whose(s) }}</button>
+                <button v-if="s.player && !player" type="button" class="asks" @click="ask({ player: s.player })">{{ whose(s) }}</button>
                 <template v-else>{{ whose(s) }}</template>
               </td>
               <td class="mono">
-                <button v-if="s.name !== name" type="button" class="link" @click="ask({ name: s.name })">{{ s.name }}</button>
+                <button v-if="s.name !== name" type="button" class="asks" @click="ask({ name: s.name })">{{ s.name }}</button>
                 <template v-else>{{ s.name }}</template>
               </td>
               <td class="mono quiet">{{ shown(s.from) }}</td>
@@ -136,12 +136,12 @@ td:first-child {
   font-weight: 600;
 }
 
-.link {
+.asks {
   cursor: pointer;
   text-align: left;
 }
 
-.link:hover {
+.asks:hover {
   text-decoration: underline;
 }
 
