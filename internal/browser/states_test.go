@@ -40,7 +40,7 @@ func TestEachPageSaysThatItWaits(t *testing.T) {
 			select {
 			case <-r.Context().Done():
 				return
-			case <-time.After(2 * time.Second):
+			case <-time.After(time.Second):
 			}
 		}
 		through.ServeHTTP(w, r)

@@ -6,6 +6,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"os"
+	"slices"
 	"strings"
 
 	"gorm.io/gorm"
@@ -36,7 +37,10 @@ func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
 }
 
 // tables are those that a file has, the ones that others refer to first.
-var tables = []string{"games", "plan_texts", "versions", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys"}
+var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys"}
+
+// Tables lists every table of the schema: what a rescue brings along.
+func Tables() []string { return slices.Clone(tables) }
 
 // openToRead opens a file without changing anything about it, also while a service has it open.
 func openToRead(path string) (*gorm.DB, error) {

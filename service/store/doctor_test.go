@@ -108,3 +108,34 @@ func TestDamagedPagesAreToldAndTheRestIsRescued(t *testing.T) {
 	}
 	assert.Positive(t, told)
 }
+
+// Whatever the schema has, a rescue brings along.
+func TestEveryTableIsRescued(t *testing.T) {
+	s, path := fresh(t)
+	_, err := s.PutPlan(ctx, store.Game{ID: "tent", Title: "Tent", Version: 1, Text: "x"}, "")
+	require.NoError(t, err)
+	require.NoError(t, s.PutRehearsal(ctx, store.Rehearsal{Game: "tent", Name: "first", Title: "First", Text: "y"}))
+	s.Close()
+	to := path + ".rescued"
+	d, err := store.Rescue(path, to)
+	require.NoError(t, err)
+	assert.True(t, d.Whole())
+	again := openAt(t, to)
+	defer again.Close()
+	r, err := again.Rehearsal(ctx, "tent", "first")
+	require.NoError(t, err)
+	assert.Equal(t, "y", r.Text)
+
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	defer raw.Close()
+	rows, err := raw.Query("SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%'")
+	require.NoError(t, err)
+	defer rows.Close()
+	for rows.Next() {
+		var name string
+		require.NoError(t, rows.Scan(&name))
+		assert.Contains(t, store.Tables(), name)
+	}
+	require.NoError(t, rows.Err())
+}
