@@ -1,11 +1,13 @@
 package edit_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"alluvion/core/check"
 	"alluvion/core/edit"
@@ -139,4 +141,57 @@ func TestWhatCannotBeChangedIsToldAndNothingIs(t *testing.T) {
 		assert.ErrorIs(t, err, plan.ErrEdit, name)
 		assert.Equal(t, string(examples.LanternPass), out, name)
 	}
+}
+
+// Whatever is changed and in whatever order: the text can be read, every comment is still there, and each change is
+// what the plan says afterwards.
+func TestAnyChangesKeepEverythingElse(t *testing.T) {
+	var lines []string
+	for i, line := range strings.Split(string(examples.LanternMarket), "\n") {
+		if strings.HasPrefix(line, "  ") {
+			line += fmt.Sprintf("   # remark %d", i)
+		}
+		lines = append(lines, line)
+	}
+	sample := strings.Join(lines, "\n")
+	before, _ := plan.Read(examples.LanternMarket)
+	scene := before.Scenes.Entries[0]
+	spot := scene.Value.Spots.Entries[0].ID
+	ids := before.Variables.IDs()
+	rapid.Check(t, func(t *rapid.T) {
+		text := sample
+		for range rapid.IntRange(1, 6).Draw(t, "changes") {
+			id := rapid.SampledFrom(ids).Draw(t, "variable")
+			decl := before.Variables.Get(id)
+			e := edit.Edit{Do: "put", Path: []string{"variables", id, "title"}, Value: fmt.Appendf(nil, "%q", rapid.StringMatching(`[A-Za-z ,:#{}'-]{1,12}`).Draw(t, "title"))}
+			switch rapid.IntRange(0, 3).Draw(t, "kind") {
+			case 0:
+				e = edit.Edit{Do: "fate", Name: "player." + id, Crossing: string(rapid.SampledFrom(plan.Crossings).Draw(t, "crossing")), Fate: rapid.SampledFrom([]string{"keep", "reset", "default"}).Draw(t, "fate")}
+			case 1:
+				e = edit.Edit{Do: "put", Path: []string{"scenes", scene.ID, "spots", spot, "at"}, Value: fmt.Appendf(nil, "[%d, %d]", rapid.IntRange(0, 9).Draw(t, "x"), rapid.IntRange(0, 9).Draw(t, "y"))}
+			case 2:
+				e = edit.Edit{Do: "put", Path: []string{"passages", rapid.StringMatching(`[a-z]{3,8}`).Draw(t, "passage")}, Value: fmt.Appendf(nil, `{"from": "%[1]s/%[2]s", "to": "%[1]s/%[2]s"}`, scene.ID, spot)}
+			}
+			out, err := edit.Apply(text, []edit.Edit{e}, nil)
+			if err != nil {
+				t.Fatalf("%+v: %v", e, err)
+			}
+			after, found := plan.Read([]byte(out))
+			if found.Errors() {
+				t.Fatalf("%+v: %v", e, found[0])
+			}
+			if e.Do == "fate" {
+				want := strings.TrimPrefix(e.Fate, "default")
+				if is := after.Variables.Get(id).Across.At(plan.Crossing(e.Crossing)).Kind; is != want {
+					t.Fatalf("%s of %s (%s) is %q", e.Crossing, id, decl.Type.Name, is)
+				}
+			}
+			text = out
+		}
+		for _, line := range lines {
+			if _, remark, ok := strings.Cut(line, "   # "); ok && strings.Count(text, "   # "+remark+"\n") != 1 {
+				t.Fatalf("%q is gone", remark)
+			}
+		}
+	})
 }

@@ -159,7 +159,6 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
 .scroll {
   overflow: auto;
   max-height: calc(100vh - 300px);
-  min-height: 160px;
 }
 
 tbody tr {
