@@ -170,7 +170,7 @@ func TestSomethingIsRemovedRenamedOrAddedToAList(t *testing.T) {
 
 // Whatever is put anywhere into a sample plan, it is there afterwards, and all else is as it was.
 func TestWhatIsPutIsThere(t *testing.T) {
-	sample, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	sample, err := os.ReadFile("../../examples/lantern-market/plan.yaml")
 	require.NoError(t, err)
 	before, _ := plan.Read(sample)
 	rapid.Check(t, func(t *rapid.T) {
