@@ -34,9 +34,18 @@ type told struct {
 // Attach connects a player's machine: the player joins, or takes the seat that they have. A machine that was connected
 // before is told that a newer one is, and is cut off.
 func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line, wire.Welcome, error) {
+	joins := m.Where(s.Game, hello.Player) != s
+	line, welcome, err := m.attach(ctx, s, hello, from, as, joins)
+	if err != nil && welcome.Is == "" && !joins { // they were just leaving, and had not been crossed off the list
+		return m.attach(ctx, s, hello, from, as, true)
+	}
+	return line, welcome, err
+}
+
+func (m *Manager) attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec, joins bool) (*Line, wire.Welcome, error) {
 	key := playerKey{s.Game, hello.Player}
 	var joined Answer
-	if m.Where(s.Game, hello.Player) != s {
+	if joins {
 		var err error
 		joined, err = m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks})
 		if err != nil {
