@@ -121,23 +121,20 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 		}
 	}
 	for _, p := range c.m.Passages {
-		if p.To == nil { // to wherever it may be remembered
-			for _, s := range c.m.Scenes {
-				if remembered && !p.Waymark.NotFrom[s] {
-					add(p.From.Scene, s)
-				}
-			}
-			if p.Else != nil {
-				add(p.From.Scene, p.Else.Scene)
+		if p.Else != nil {
+			add(p.From.Scene, p.Else.Scene)
+		}
+		if p.To != nil {
+			add(p.From.Scene, p.To.Scene)
+			if p.BothWays {
+				add(p.To.Scene, p.From.Scene)
 			}
 			continue
 		}
-		add(p.From.Scene, p.To.Scene)
-		if p.BothWays {
-			add(p.To.Scene, p.From.Scene)
-		}
-		if p.Else != nil {
-			add(p.From.Scene, p.Else.Scene)
+		for _, s := range c.m.Scenes { // to wherever it may be remembered
+			if remembered && !p.Waymark.NotFrom[s] {
+				add(p.From.Scene, s)
+			}
 		}
 	}
 	for _, e := range c.m.Effects {

@@ -3,9 +3,10 @@ package plan
 import (
 	"errors"
 	"fmt"
-	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"github.com/go-json-experiment/json"
 )
 
 // ErrEdit says that a change cannot be made to the text by itself.
@@ -24,8 +25,20 @@ func SetFate(source string, variable string, c Crossing, kind, expression string
 	if decl == nil || decl.form != formTable || len(decl.keys) == 0 {
 		return "", fmt.Errorf("%w: there is no variable %s", ErrEdit, variable)
 	}
-	e := editor{source}
-	out := e.fate(decl, string(c), fateText(kind, expression))
+	path := []string{"variables", id, "across", string(c)}
+	across, out, err := decl.child("across"), source, error(nil)
+	switch {
+	case kind == "" && across.child(string(c)) == nil:
+	case kind == "" && len(across.keys) == 1:
+		out, err = Remove(source, path[:3])
+	case kind == "":
+		out, err = Remove(source, path)
+	default:
+		out, err = Put(source, path, fateValue(kind, expression))
+	}
+	if err != nil {
+		return "", err
+	}
 	again, found := Read([]byte(out))
 	v := again.Variables.Get(id)
 	if found.Errors() || v == nil || v.Across.At(c).Kind != kind || kind == "set" && v.Across.At(c).Set.Source != expression {
@@ -46,14 +59,17 @@ func declared(variables *node, name string) string {
 	return parts[len(parts)-1]
 }
 
-func fateText(kind, expression string) string {
-	if kind != "set" {
-		return kind
+// fateValue is a fate as JSON.
+func fateValue(kind, expression string) []byte {
+	var fate any = kind
+	if kind == "set" {
+		fate = map[string]string{"set": expression}
 	}
-	if strings.ContainsAny(expression, ",:{}[]#'\"&*!|>%@`") || strings.TrimSpace(expression) != expression {
-		expression = strconv.Quote(expression)
+	raw, err := json.Marshal(fate)
+	if err != nil {
+		panic(err) // texts can always be written
 	}
-	return "{set: " + expression + "}"
+	return raw
 }
 
 // child finds what stands under a key; nil where nothing does.
@@ -69,40 +85,6 @@ func (n *node) child(name string) *node {
 
 // editor changes a text at exact places.
 type editor struct{ text string }
-
-func (e editor) fate(decl *node, crossing, fate string) string {
-	across := decl.child("across")
-	hasOwn := across != nil && across.form == formTable && across.key(crossing) != nil
-	switch {
-	case fate == "" && !hasOwn:
-		return e.text
-	case fate == "" && len(across.keys) == 1:
-		return e.remove(decl, "across")
-	case fate == "":
-		return e.remove(across, crossing)
-	case hasOwn:
-		begin := e.offset(across.key(crossing).value)
-		return e.text[:begin] + fate + e.text[e.end(begin):]
-	case across != nil && across.form == formTable && len(across.keys) > 0:
-		return e.insert(across, crossing+": "+fate)
-	case across != nil:
-		return e.text
-	}
-	return e.insert(decl, "across: {"+crossing+": "+fate+"}")
-}
-
-// insert adds an entry to a table: behind the last one of a table in braces, on a line of its own before
-// the first one of an indented table.
-func (e editor) insert(table *node, entry string) string {
-	if _, ok := e.brace(table); ok {
-		last := table.keys[len(table.keys)-1].value
-		at := e.end(e.offset(last))
-		return e.text[:at] + ", " + entry + e.text[at:]
-	}
-	first := e.offsetOf(table.keys[0].at.Line, table.keys[0].at.Column)
-	indent := strings.Repeat(" ", table.keys[0].at.Column-1)
-	return e.text[:first] + entry + "\n" + indent + e.text[first:]
-}
 
 // remove takes an entry out of a table, with the comma or the line that goes with it.
 func (e editor) remove(table *node, name string) string {

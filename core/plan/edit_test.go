@@ -51,7 +51,7 @@ func TestAFateIsChangedAndNothingElse(t *testing.T) {
 		"by one that needs quotes":         {"player.heat", plan.CrossLeave, "set", "max(1, 2)", "leave: reset", `leave: {set: "max(1, 2)"}`},
 		"behind quotes and commas":         {"player.note", plan.CrossLeave, "reset", "", "title: 'it''s'}", "title: 'it''s', across: {leave: reset}}"},
 		"changed, indented":                {"player.warmth", plan.CrossDeath, "keep", "", "death: reset # at", "death: keep # at"},
-		"another one, indented":            {"player.warmth", plan.CrossNewRun, "keep", "", "      death: reset", "      new-run: keep\n      death: reset"},
+		"another one, indented":            {"player.warmth", plan.CrossNewRun, "keep", "", "      leave: keep\n", "      leave: keep\n      new-run: keep\n"},
 		"indented, with braces":            {"player.cold", plan.CrossNewRun, "reset", "", "{new-run: keep}", "{new-run: reset}"},
 		"back to the default, in braces":   {"player.heat", plan.CrossLeave, "", "", `"min(3, 4)"}, leave: reset}`, `"min(3, 4)"}}`},
 		"the first back to the default":    {"player.heat", plan.CrossDeath, "", "", `{death: {set: "min(3, 4)"}, leave`, "{leave"},

@@ -6,11 +6,19 @@ export interface Template {
   plan: (game: string, title: string) => string
 }
 
-const head = (game: string, title: string) => `alluvion: 1
+/** What every small plan begins with. */
+const head = (game: string, title: string, start: string) => `alluvion: 1
 game: ${game}
 title: ${JSON.stringify(title)}
 version: 1
 space: {axes: [x, y], unit: metre}
+start: ${start}
+
+defaults:                       # what each crossing does to what does not say so itself
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene:  {scene: keep, restart: keep}
+  game:   {restart: keep}
+  place:  {death: checkpoint, leave: exact, new-run: start}
 `
 
 export const templates: Template[] = [
@@ -18,14 +26,7 @@ export const templates: Template[] = [
     id: 'room',
     title: 'One room',
     text: 'One scene, one number, one checkpoint: the least that runs.',
-    plan: (game, title) => `${head(game, title)}start: room/door
-
-defaults:                       # what each crossing does to what does not say so itself
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  scene:  {scene: keep, restart: keep}
-  game:   {restart: keep}
-  place:  {death: checkpoint, leave: exact, new-run: start}
-
+    plan: (game, title) => `${head(game, title, 'room/door')}
 variables:
   stars: {of: player, type: int, min: 0, max: 99, start: 0, read_by: game, across: {death: rewind}}   # falls back to the checkpoint with the player
 
@@ -56,14 +57,7 @@ saving: {slots: 3, when: [checkpoint, leave]}
     id: 'two-scenes',
     title: 'Two scenes',
     text: 'A way between two scenes, a door that opens, and something that each player does once.',
-    plan: (game, title) => `${head(game, title)}start: village/well
-
-defaults:
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  scene:  {scene: keep, restart: keep}
-  game:   {restart: keep}
-  place:  {death: checkpoint, leave: exact, new-run: start}
-
+    plan: (game, title) => `${head(game, title, 'village/well')}
 variables:
   # What each player has.
   health: {of: player, type: int, min: 0, max: 10, start: 10, read_by: game, across: {death: reset}}
