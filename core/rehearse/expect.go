@@ -10,21 +10,23 @@ import (
 
 // refused plays the step inside, which has to be refused, and to have changed nothing.
 func (p *player) refused(s *plan.Step) {
-	inner := s.Refused
-	if inner.Where.Given() {
-		if err := p.moveFirst(inner); err != nil {
-			p.fail("The move before it was refused: %v", err)
+	inner, before := s.Refused, ""
+	var err error
+	if inner.Where.Given() { // where the move before it is refused, the step is
+		p.machine.run.Advance(p.machine.clock)
+		before = p.machine.run.Digest()
+		err = p.moveFirst(inner)
+	}
+	if err == nil {
+		req, requestErr := p.request(inner)
+		if requestErr != nil {
+			p.fail("%v", requestErr)
 			return
 		}
+		p.machine.run.Advance(p.machine.clock)
+		before = p.machine.run.Digest()
+		err = p.ask(req)
 	}
-	req, err := p.request(inner)
-	if err != nil {
-		p.fail("%v", err)
-		return
-	}
-	p.machine.run.Advance(p.machine.clock)
-	before := p.machine.run.Digest()
-	err = p.ask(req)
 	switch {
 	case err == nil:
 		p.fail("It was to be refused, and was not.")

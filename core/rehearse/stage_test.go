@@ -10,6 +10,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"alluvion/core/engine"
 	"alluvion/core/rehearse"
@@ -56,4 +57,24 @@ func TestAnEmptyDraftAndOneThatCannotBeWritten(t *testing.T) {
 	assert.Equal(t, 7, back.Seed)
 	report := rehearse.Play(script, func(string) ([]byte, error) { return nil, errors.New("gone") })
 	assert.NotEmpty(t, report.Found)
+}
+
+// Whatever is tried on the stage, kept it is a rehearsal that passes.
+func TestWhateverIsKeptPasses(t *testing.T) {
+	tries := []string{`{"join":"wren"}`, `{"join":"finn"}`, `{"leave":"wren"}`, `{"die":"wren"}`, `{"start-over":"wren"}`, `{"wait":"3s"}`, `{"event":"load","by":"wren"}`, `{"event":"light","by":"finn"}`,
+		`{"pass":"porch_gorge","by":"wren","at":[20,0]}`, `{"touch":"gorge_shelter","by":"wren","at":[30,20]}`, `{"move":"wren","to":[50,10]}`, `{"event":"horn","by":"wren"}`, `{"restart":"session"}`, `{"crash":"machine"}`}
+	rapid.Check(t, func(t *rapid.T) {
+		d := draftOf(rapid.SliceOfN(rapid.SampledFrom(tries), 1, 8).Draw(t, "steps")...)
+		script, err := d.Script()
+		if err != nil {
+			t.Fatal(err)
+		}
+		kept, err := d.Kept(rehearse.Play(script, passPlan), passPlan)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if again := rehearse.Play(kept, passPlan); !again.Passed() {
+			t.Fatalf("%+v\n%s", again.Found, kept)
+		}
+	})
 }
