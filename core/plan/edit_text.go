@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
 
@@ -273,11 +275,12 @@ func flowNext(d *jsontext.Decoder) (string, error) {
 	return t.String(), nil
 }
 
-// word is a text as it stands in braces: without quotes where it is a plain word.
+// word is a text as it stands in braces: without quotes where it begins with a letter, and nothing in it could be taken
+// for something else (YAML 1.2, section 7.3.3, and the words that older versions read as true, false and none).
 func word(s string) string {
-	_, err := strconv.ParseFloat(s, 64)
-	special := slices.Contains([]string{"", "true", "false", "null", "~", "yes", "no", "on", "off"}, strings.ToLower(s))
-	if err == nil || special || strings.TrimSpace(s) != s || strings.ContainsAny(s, ",{}[]#&*!|>%@`\"'\\\n\t?") || strings.HasPrefix(s, "-") || strings.HasPrefix(s, ":") || strings.Contains(s, ": ") || strings.HasSuffix(s, ":") {
+	first, _ := utf8.DecodeRuneInString(s)
+	special := slices.Contains([]string{"true", "false", "null", "yes", "no", "on", "off", "y", "n"}, strings.ToLower(s))
+	if special || !unicode.IsLetter(first) || strings.TrimSpace(s) != s || strings.ContainsAny(s, ",:{}[]#&*!|%@`\"'\\?") || strings.ContainsFunc(s, unicode.IsControl) {
 		return strconv.Quote(s)
 	}
 	return s
