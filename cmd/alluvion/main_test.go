@@ -122,6 +122,19 @@ func TestJSONIsForPrograms(t *testing.T) {
 	}
 }
 
+func TestTheMatrixIsWrittenForOtherPrograms(t *testing.T) {
+	for form, begins := range map[string]string{"csv": "Holder,Name,Title,Type,Scene,Death", "markdown": "# Lantern Pass: what survives what", "svg": `<svg xmlns="http://www.w3.org/2000/svg"`} {
+		o := runWith(t, "", "matrix", "-form", form, demoPlan)
+		assert.Zero(t, o.code, o.errs)
+		assert.True(t, strings.HasPrefix(o.out, begins), "%.80s", o.out)
+		assert.Contains(t, o.out, "Parcels delivered")
+	}
+	o := runWith(t, "", "matrix", "-form", "clay", demoPlan)
+	assert.Equal(t, 3, o.code)
+	assert.Contains(t, o.errs, "csv, markdown, svg")
+	assert.Empty(t, o.out)
+}
+
 func TestPlayPrintsWhatChangedAndWhy(t *testing.T) {
 	got := runWith(t, "", "play", demoPlan, "../../examples/lantern-pass/first-night.play")
 	assert.Equal(t, 0, got.code, got.out+got.errs)

@@ -11,6 +11,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/core/engine"
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -381,10 +382,7 @@ func textItems(list []string) expr.Value {
 func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {
 	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
 	if now != nil && i < len(now.Milestones) {
-		t.Live = milestoneText(now.Milestones[i].Earned)
-		if p := now.Milestones[i]; !p.Earned && !p.Reached.IsNone() {
-			t.Live = expr.OfText(p.Reached.String() + " of " + m.Goal.String())
-		}
+		t.Live = progressText(now.Milestones[i])
 	}
 	if doc != nil {
 		t.Saved = milestoneText(slices.Contains(doc.Milestones, m.ID))
@@ -393,6 +391,14 @@ func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save
 		}
 	}
 	return t
+}
+
+// progressText is how far somebody is with a milestone, for people.
+func progressText(p engine.Progress) expr.Value {
+	if p.Earned || p.Reached.IsNone() {
+		return milestoneText(p.Earned)
+	}
+	return expr.OfText(p.Reached.String() + " of " + p.Milestone.Goal.String())
 }
 
 // milestoneText is how a milestone stands, for people.

@@ -223,11 +223,7 @@ func valuesOf(run *engine.Run, id string) []BeforeAfter {
 	}
 	out := []BeforeAfter{{Name: "place", Title: "Place", After: expr.OfText(place.String()), self: "moved"}, {Name: "player.dead", Title: "Dead", After: expr.OfBool(dead)}, at}
 	for _, m := range run.Milestones(id) {
-		text := milestoneText(m.Earned)
-		if !m.Earned && !m.Reached.IsNone() {
-			text = expr.OfText(m.Reached.String() + " of " + m.Milestone.Goal.String())
-		}
-		out = append(out, BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: text})
+		out = append(out, BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: progressText(m)})
 	}
 	return append(out, rowsOf(run.Figures(id))...)
 }

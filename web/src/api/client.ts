@@ -53,6 +53,16 @@ export function told(e: unknown): string {
   return notReached(e) ? 'The service does not answer. Is it running?' : (e as Error).message
 }
 
+/** A text that the service keeps as it was written. */
+export async function textAt(path: string): Promise<string> {
+  const answer = await reach(path)
+  if (!answer.ok) throw new ApiError((await answer.json().catch(() => ({ type: '', title: 'The service did not answer as expected', status: answer.status }))) as Problem)
+  return answer.text()
+}
+
+/** Where a rehearsal is kept. */
+export const rehearsalPath = (game: string, name: string) => `/v1/games/${encodeURIComponent(game)}/rehearsals/${encodeURIComponent(name)}`
+
 /** A text, sent as a plan is. */
 export const asPlan = (text: string) => ({ body: text as never, bodySerializer: (b: unknown) => b as string, headers: { 'Content-Type': 'application/yaml' } })
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, onScopeDispose, ref } from 'vue'
 
-import { api, dataOf, told, type Schemas } from '../api/client'
+import { api, asPlan, dataOf, rehearsalPath, textAt, told, type Schemas } from '../api/client'
 import { useRehearsals } from '../composables/resources'
 import type { Draft } from '../composables/useDraft'
 import type { Stage } from '../composables/useStage'
@@ -57,7 +57,7 @@ async function keep() {
   if (!slug.value) return
   try {
     const text = await props.stage.script(title.value.trim())
-    dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name: slug.value } }, body: text as never, bodySerializer: (b) => b as unknown as string, headers: { 'Content-Type': 'application/yaml' } }))
+    dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name: slug.value } }, ...asPlan(text) }))
     kept.value = `Kept as ${slug.value}.`
     asking.value = false
     title.value = ''
@@ -72,8 +72,7 @@ async function keep() {
 const gone = ref<{ name: string; text: string }>()
 async function drop(name: string) {
   try {
-    const answer = await fetch(`/v1/games/${encodeURIComponent(game)}/rehearsals/${encodeURIComponent(name)}`)
-    const text = await answer.text()
+    const text = await textAt(rehearsalPath(game, name))
     const deleted = await api.DELETE('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name } } })
     if (!deleted.response.ok) throw new Error('It could not be deleted.')
     gone.value = { name, text }
@@ -87,9 +86,13 @@ async function drop(name: string) {
 async function undrop() {
   const g = gone.value
   if (!g) return
-  dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name: g.name } }, body: g.text as never, bodySerializer: (b) => b as unknown as string, headers: { 'Content-Type': 'application/yaml' } }))
-  gone.value = undefined
-  await reload()
+  try {
+    dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name: g.name } }, ...asPlan(g.text) }))
+    gone.value = undefined
+    await reload()
+  } catch (e) {
+    trouble.value = told(e)
+  }
 }
 </script>
 

@@ -1,7 +1,7 @@
 import { computed, ref, shallowRef, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, dataOf, told, type Schemas } from '../api/client'
+import { api, dataOf, rehearsalPath, textAt, told, type Schemas } from '../api/client'
 import { cameBack } from './connection'
 import type { Draft } from './useDraft'
 import { did } from './useFirstSteps'
@@ -103,9 +103,8 @@ export function useStage(draft: Draft) {
   /** Opens a rehearsal that is kept with the game, behind one of its steps. */
   async function open(name: string, step = -1) {
     try {
-      const answer = await fetch(`/v1/games/${encodeURIComponent(draft.game)}/rehearsals/${encodeURIComponent(name)}`)
-      if (!answer.ok) throw new Error(`There is no rehearsal called ${name}.`)
-      const got = dataOf(await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { script: await answer.text(), at: step, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }))
+      const script = await textAt(rehearsalPath(draft.game, name))
+      const got = dataOf(await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { script, at: step, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }))
       opened.value = name
       run.value = { players: got.players, steps: got.steps.map((s) => s.step as Step) }
       at.value = got.at

@@ -1,12 +1,12 @@
 import { computed, onScopeDispose, ref, watch, type Ref } from 'vue'
 
+/** How many items are drawn whole: then the browser's own search finds everything. */
+const LONG = 150
+
 /**
  * Of a long list in an element that scrolls, what can be seen and a little more. heightOf gives an item's height in
- * pixels; above and below are the heights of what is left out. Lists of up to LONG items are whole: then the browser's
- * own search finds everything.
+ * pixels; above and below are the heights of what is left out.
  */
-export const LONG = 150
-
 export function useWindow<T>(items: Ref<T[]>, heightOf: (item: T) => number, scroller: Ref<HTMLElement | undefined>) {
   const top = ref(0)
   const height = ref(900)
