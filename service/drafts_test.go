@@ -2,6 +2,8 @@ package service_test
 
 import (
 	"encoding/json"
+	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -161,4 +163,87 @@ func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
 	assert.Equal(t, api.MilestoneStand{Reached: 1}, stands()["wren"])
 	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.earned.full_sack", Value: expr.OfText("yes"), Why: "no"}, "")
 	assert.Equal(t, 422, status(err))
+}
+
+// posted sends a text and reads what comes back.
+func posted[T any](t *testing.T, h *house, path, text string) T {
+	t.Helper()
+	res, err := http.Post(h.s.URL()+path, "application/yaml", strings.NewReader(text))
+	require.NoError(t, err)
+	defer func() { _ = res.Body.Close() }()
+	require.Equal(t, http.StatusOK, res.StatusCode)
+	var out T
+	require.NoError(t, json.NewDecoder(res.Body).Decode(&out))
+	return out
+}
+
+func find[T any](t *testing.T, list []T, is func(T) bool) T {
+	t.Helper()
+	i := slices.IndexFunc(list, is)
+	require.GreaterOrEqual(t, i, 0)
+	return list[i]
+}
+
+func TestTheMapOfATextHasAllThatIsDrawn(t *testing.T) {
+	h := start(t)
+	m := posted[api.Map](t, h, "/v1/map", string(examples.LanternPass))
+	assert.Equal(t, "metre", m.Unit)
+	assert.Equal(t, []string{"x", "y"}, m.Axes)
+	assert.Equal(t, 2.0, m.Reach)
+	gorge := find(t, m.Scenes, func(s api.MapScene) bool { return s.ID == "gorge" })
+	assert.Equal(t, "Scree Gorge", gorge.Title)
+	assert.Equal(t, []float64{64, 48}, gorge.High)
+	assert.Positive(t, gorge.Line)
+	shelter := find(t, gorge.Spots, func(s api.MapSpot) bool { return s.ID == "gorge/shelter" })
+	assert.True(t, shelter.Checkpoint)
+	assert.Equal(t, "gorge_shelter", shelter.Point)
+	assert.Equal(t, 1, shelter.Order)
+	mouth := find(t, gorge.Spots, func(s api.MapSpot) bool { return s.ID == "gorge/mouth" })
+	assert.Equal(t, [2]float64{2, 40}, [2]float64{mouth.From[0], mouth.To[0]}, "an edge has its ends")
+	assert.Equal(t, "gorge/scree", gorge.Areas[0].ID)
+	assert.Equal(t, []float64{50, 30}, find(t, gorge.Props, func(p api.MapPoint) bool { return p.ID == "cache.under_ledge" }).At)
+	bridge := find(t, m.Passages, func(p api.MapPassage) bool { return p.ID == "rope_bridge" })
+	assert.Equal(t, api.MapPassage{ID: "rope_bridge", Title: "Rope bridge", From: "gorge/span_east", To: "ridge/span_west", BothWays: true, Gated: true,
+		If: "game.bridge_mended", Refused: "The bridge is down.", Carries: []string{"y"}, Line: bridge.Line}, bridge)
+	tunnel := find(t, m.Passages, func(p api.MapPassage) bool { return p.ID == "old_tunnel" })
+	assert.Equal(t, []string{"", "way_back", "lodge/porch"}, []string{tunnel.To, tunnel.Waymark, tunnel.Else})
+	assert.Equal(t, []string{"cellar", "ridge"}, m.Movables[0].NeverIn)
+	assert.Equal(t, "lodge/shed", m.Movables[0].Start)
+	gust := find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "gust" })
+	assert.Equal(t, "server", gust.From)
+	assert.Equal(t, api.MapArg{ID: "amount", Type: "decimal", Choices: []string{}, Max: 40, Step: 0.5}, gust.Args[0])
+	assert.Equal(t, "player", gust.Args[1].Type)
+	opened := find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "open" })
+	assert.Equal(t, []string{"under_ledge", "at_cairn", "by_the_wheel"}, opened.Args[0].Choices)
+	assert.Equal(t, []string{"brisa", "oddny", "tarn", "eirik"}, find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "choose" }).Args[0].Choices)
+}
+
+// A rehearsal may name another version of its plan, and a commons; a file that is neither is told.
+func TestRehearsalsFindTheFilesThatTheyName(t *testing.T) {
+	h := start(t)
+	_, etag, err := h.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, err = h.c.Publish(ctx, "lantern-pass", etag, "a test")
+	require.NoError(t, err)
+	next, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/plan.v4.yaml")
+	require.NoError(t, err)
+	text, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/the-next-version.yaml")
+	require.NoError(t, err)
+	require.NoError(t, h.c.PutRehearsal(ctx, "lantern-pass", "next", text))
+	res, err := h.c.RunRehearsal(ctx, "lantern-pass", "next", "")
+	require.NoError(t, err)
+	assert.False(t, res.Passed, "there is no fourth version yet")
+	_, _, err = h.c.PutPlan(ctx, "lantern-pass", next, etag)
+	require.NoError(t, err)
+	v3, err := h.c.RunRehearsal(ctx, "lantern-pass", "next", string(examples.LanternPass))
+	require.NoError(t, err)
+	assert.False(t, v3.Passed, "the plan in work is the third here, and no fourth is published")
+	assert.NotEmpty(t, v3.Failed[0].Why)
+
+	require.NoError(t, h.c.PutRehearsal(ctx, "lantern-pass", "lost", []byte("rehearsal: x\nplan: map.yaml\nplayers: [wren]\nsteps: [{join: wren}]\n")))
+	res, err = h.c.RunRehearsal(ctx, "lantern-pass", "lost", "")
+	require.NoError(t, err)
+	require.Len(t, res.Failed, 1)
+	assert.Contains(t, res.Failed[0].Why, "map.yaml")
+	assert.Zero(t, res.Failed[0].Step)
 }

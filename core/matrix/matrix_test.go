@@ -119,3 +119,32 @@ func TestTheMatrixIsWrittenInOtherForms(t *testing.T) {
 	_, err = mx.As("clay")
 	assert.ErrorContains(t, err, "csv, markdown, svg")
 }
+
+// What a form needs to declare a variable otherwise is told of those that can be.
+func TestRowsTellHowTheyAreDeclared(t *testing.T) {
+	mx := demo(t)
+	rows := map[string]matrix.Row{}
+	for _, g := range mx.Groups {
+		for _, r := range g.Rows {
+			rows[r.Name] = r
+		}
+	}
+	for name, want := range map[string]*matrix.Declared{
+		"player.oil":              {ID: "oil", Type: "int", Min: "0", Max: "40", Choices: []string{}},
+		"player.warmth":           {ID: "warmth", Type: "decimal", Min: "0", Max: "150", Step: "0.5", Choices: []string{}},
+		"player.lamp":             {ID: "lamp", Type: "choice", Choices: []string{"out", "low", "bright"}},
+		"player.courier":          {ID: "courier", Type: "pick", Roster: "courier", Optional: true, Choices: []string{}},
+		"scene.visited":           {ID: "visited", Type: "bool", Choices: []string{}},
+		"player.dress.hood":       nil, // a field of a group
+		"player.guild.pass_stage": nil, // of a commons
+		"place":                   nil, // built in
+		"player.earned.full_sack": nil,
+	} {
+		r, known := rows[name]
+		if want == nil && !known {
+			continue
+		}
+		assert.Equal(t, want, r.Declared, name)
+	}
+	assert.NotNil(t, rows["player.pace"].Declared, "what is computed can be renamed")
+}
