@@ -23,7 +23,7 @@ import (
 type Config struct {
 	Game, Session string
 	Players       int           // default 10
-	For           time.Duration // default 30s
+	For           time.Duration // counted from when everybody has come in; default 30s
 	Seed          uint64
 	Rate          int           // moves a second; default 10
 	Packed        bool          // frames are packed
@@ -49,7 +49,7 @@ const (
 type Report struct {
 	Players   int            `json:"players"`
 	Here      int            `json:"here"`       // connected now
-	Took      float64        `json:"took"`       // seconds
+	Took      float64        `json:"took"`       // seconds since everybody had come in
 	Moves     int            `json:"moves"`      // sent
 	Done      map[string]int `json:"done"`       // applied, by what was asked
 	Refused   map[string]int `json:"refused"`    // by kind
@@ -83,7 +83,8 @@ type crowd struct {
 	mu     sync.Mutex
 	report Report
 	delays []time.Duration
-	began  time.Time
+	began  time.Time      // when everybody had come in; zero before
+	coming sync.WaitGroup // who has not tried to come in yet
 }
 
 const mostProblems = 10
@@ -91,13 +92,15 @@ const mostProblems = 10
 // Run lets a crowd play until its time is over or ctx ends; then everybody leaves. progress (or nil) is told a few times
 // a second how it stands.
 func Run(ctx context.Context, c *client.Client, config Config, progress func(Report)) (Report, error) {
-	w := &crowd{Config: config.filled(), c: c, began: time.Now()}
+	w := &crowd{Config: config.filled(), c: c}
 	w.report = Report{Players: w.Players, Done: map[string]int{}, Refused: map[string]int{}, Differs: map[Kind]int{}, Scenes: map[string]int{}}
 	if err := w.meet(ctx); err != nil {
 		return Report{}, err
 	}
-	playing, stop := context.WithTimeout(ctx, w.For)
+	playing, stop := context.WithCancel(ctx)
 	defer stop()
+	w.coming.Add(w.Players)
+	go w.time(playing, stop)
 	var all sync.WaitGroup
 	for i := range w.Players {
 		all.Add(1)
@@ -116,6 +119,18 @@ func Run(ctx context.Context, c *client.Client, config Config, progress func(Rep
 				progress(w.now())
 			}
 		}
+	}
+}
+
+// time stops the crowd when its time is over: it runs from when everybody has come in, or was refused, so that a service
+// under load is not left before anything was done there.
+func (w *crowd) time(ctx context.Context, stop func()) {
+	w.coming.Wait()
+	w.note(func(*Report) { w.began = time.Now() })
+	select {
+	case <-ctx.Done():
+	case <-time.After(w.For):
+		stop()
 	}
 }
 
@@ -183,7 +198,9 @@ func (w *crowd) now() Report {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	r := w.report
-	r.Took = time.Since(w.began).Seconds()
+	if !w.began.IsZero() {
+		r.Took = time.Since(w.began).Seconds()
+	}
 	r.Done, r.Refused, r.Differs, r.Scenes, r.Problems = maps.Clone(r.Done), maps.Clone(r.Refused), maps.Clone(r.Differs), maps.Clone(r.Scenes), slices.Clone(r.Problems)
 	if n := len(w.delays); n > 0 {
 		sorted := slices.Sorted(slices.Values(w.delays))

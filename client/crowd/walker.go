@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"math/rand/v2"
+	"sync"
 	"time"
 
 	"alluvion/client"
@@ -44,8 +45,12 @@ const (
 
 func (w *walker) live(ctx context.Context) {
 	defer w.at("")
+	came := sync.OnceFunc(w.coming.Done)
+	defer came()
 	for ctx.Err() == nil {
-		if err := w.join(ctx); err != nil {
+		err := w.join(ctx)
+		came()
+		if err != nil {
 			if ctx.Err() == nil && !w.refused(err) {
 				w.problem(w, err)
 			}

@@ -38,7 +38,7 @@ func TestACrowdPlaysAndIsWatched(t *testing.T) {
 	assert.Contains(t, played.out, "8 players played for")
 	assert.Contains(t, played.out, "Nothing went otherwise than it should.")
 	var report crowd.Report
-	again := runWith(t, "", "crowd", "-service", d.url, "-players", "2", "-for", "1s", "-json", "-text", "-name", "lark")
+	again := runWith(t, "", "crowd", "-service", d.url, "-players", "2", "-for", "2s", "-json", "-text", "-name", "lark")
 	require.NoError(t, json.Unmarshal([]byte(again.out), &report), again.errs)
 	assert.Equal(t, 2, report.Players)
 	assert.Positive(t, report.Moves)

@@ -2,6 +2,9 @@
 package house
 
 import (
+	"go/ast"
+	"go/parser"
+	"go/token"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -48,6 +51,22 @@ func TestTheCoreReadsNoClock(t *testing.T) {
 		require.NoError(t, err)
 		assert.NotContains(t, string(text), "time.Now", f)
 		assert.NotContains(t, string(text), "time.Since", f)
+	}
+}
+
+// The core starts no goroutine, which is why its tests run without the race detector: those of the service, which do use
+// it from many goroutines, run with it.
+func TestTheCoreStartsNoGoroutine(t *testing.T) {
+	files, err := filepath.Glob(root + "/core/*/*.go")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, f := range files {
+		file, err := parser.ParseFile(token.NewFileSet(), f, nil, 0)
+		require.NoError(t, err)
+		ast.Inspect(file, func(n ast.Node) bool {
+			_, starts := n.(*ast.GoStmt)
+			return assert.False(t, starts, f)
+		})
 	}
 }
 
