@@ -43,7 +43,7 @@ func TestRule4WhatOneGameChangesTheOtherSeesAtOnce(t *testing.T) {
 	_, err := noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	h.sells(noon, "wren")
-	require.Eventually(t, func() bool { return h.figures("wren")["player.guild.market_stage"].Live.String() == "1" }, 5*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { return h.figures("wren")["player.guild.market_stage"].Live.String() == "1" }, 30*time.Second, 10*time.Millisecond)
 	h.do(api.Request{Do: "pass", Player: "wren", Name: "guild_door"})
 	steps, err := h.room.Changes(ctx, "wren", "player.guild.market_stage")
 	require.NoError(t, err)

@@ -50,7 +50,7 @@ func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
 	h.do(api.Request{Do: "move", Player: "wren", To: to(40, 10)})
 	through := h.do(api.Request{Do: "move", Player: "wren", To: to(62, 10)})
 	assert.Contains(t, kinds(through), "died")
-	assert.Eventually(t, func() bool { return h.figures("wren")["place"].Live.Plain() == "lodge (20, 12) south" }, 5*time.Second, 50*time.Millisecond,
+	assert.Eventually(t, func() bool { return h.figures("wren")["place"].Live.Plain() == "lodge (20, 12) south" }, 30*time.Second, 50*time.Millisecond,
 		"back at the fallback: no checkpoint was reached")
 	steps, err := h.room.Changes(ctx, "wren", "player.dead")
 	require.NoError(t, err)

@@ -106,6 +106,12 @@ func (p *page) sees(text string) {
 	p.until(fmt.Sprintf("document.body.innerText.includes(%q)", text), "the page shows "+text)
 }
 
+// fetched waits until the page has fetched what has part in its address, and has had a moment to use it.
+func (p *page) fetched(part string) {
+	p.t.Helper()
+	p.until(fmt.Sprintf(`performance.getEntriesByType('resource').some(e => e.name.includes(%q) && e.responseEnd > 0 && performance.now() > e.responseEnd + 300)`, part), part+" is fetched")
+}
+
 // until asks the page again and again. A question that a navigation cuts off is asked anew.
 func (p *page) until(condition, what string) {
 	p.t.Helper()
@@ -786,7 +792,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 	}
 	p.goTo("/")
 	p.sees("Games")
-	time.Sleep(500 * time.Millisecond) // until the page listens
+	p.fetched("FileDrop")
 	drop("market.yaml", string(examples.LanternMarket))
 	p.until(`location.pathname === '/games/lantern-market/plan'`, "the plan is opened")
 	p.sees("The plan can run")

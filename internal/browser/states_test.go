@@ -198,7 +198,7 @@ func TestTheEditorKnowsTheLanguage(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/plan?line=41")
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('oil:')`, "the editor is at the line")
-	time.Sleep(time.Second) // until it has read the schema
+	p.fetched("/v1/schema")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("  songs: {of: player, ty")))
 	p.until(`[...document.querySelectorAll('.cm-tooltip-autocomplete li')].some(l => l.textContent.startsWith('type'))`, "type is offered")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("pe: bo")))

@@ -135,7 +135,7 @@ func TestRule7TheClockStandsStillWhileNobodyIsThere(t *testing.T) {
 	time.Sleep(250 * time.Millisecond)
 	assert.Zero(t, h.ticks(), "asleep")
 	h.do(engine.Request{Do: "join", Player: "ada"})
-	assert.Eventually(t, func() bool { return h.ticks() >= 2 }, 5*time.Second, 20*time.Millisecond, "timers run by themselves")
+	assert.Eventually(t, func() bool { return h.ticks() >= 2 }, 30*time.Second, 20*time.Millisecond, "timers run by themselves")
 	h.do(engine.Request{Do: "leave", Player: "ada"})
 	before := h.ticks()
 	time.Sleep(250 * time.Millisecond)
@@ -149,7 +149,7 @@ func TestTheDeadComeBackByThemselves(t *testing.T) {
 	assert.Eventually(t, func() bool {
 		v, _, _ := h.s.Player(ctx, "ada")
 		return !v.Dead
-	}, 5*time.Second, 10*time.Millisecond)
+	}, 30*time.Second, 10*time.Millisecond)
 }
 
 func TestWhoeverChangedIsSavedAtRegularTimes(t *testing.T) {
@@ -159,7 +159,7 @@ func TestWhoeverChangedIsSavedAtRegularTimes(t *testing.T) {
 	assert.Eventually(t, func() bool {
 		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
 		return err == nil && strings.Contains(string(saved.Doc), `"oil":11`)
-	}, 5*time.Second, 20*time.Millisecond)
+	}, 30*time.Second, 20*time.Millisecond)
 }
 
 func TestOnChangeWhoeverChangedIsSavedGathered(t *testing.T) {
@@ -174,7 +174,7 @@ func TestOnChangeWhoeverChangedIsSavedGathered(t *testing.T) {
 	assert.Eventually(t, func() bool {
 		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
 		return err == nil && strings.Contains(string(saved.Doc), `"oil":7`)
-	}, 10*time.Second, 20*time.Millisecond)
+	}, 30*time.Second, 20*time.Millisecond)
 	assert.Equal(t, []string{"every"}, h.moments("ada"), "many changes, one save")
 }
 
@@ -219,7 +219,7 @@ func TestASaveThatCannotBeWrittenIsToldAndTriedAgain(t *testing.T) {
 	assert.Eventually(t, func() bool {
 		saved, err := h.st.Peek(ctx, "hut", "ada", 1)
 		return err == nil && strings.Contains(string(saved.Doc), `"oil":11`)
-	}, 5*time.Second, 20*time.Millisecond, "it is tried again by itself")
+	}, 30*time.Second, 20*time.Millisecond, "it is tried again by itself")
 	h.do(engine.Request{Do: "join", Player: "ada"})
 	assert.Equal(t, "11", h.figure("ada", "oil"))
 }
@@ -245,7 +245,7 @@ func TestRule2WhoseSaveWasTakenOverIsSentAway(t *testing.T) {
 	require.NoError(t, err)
 	h.event("ada", "burn")
 	h.do(engine.Request{Do: "pass", Player: "ada", Name: "out"})
-	assert.Eventually(t, func() bool { _, there, _ := h.s.Player(ctx, "ada"); return !there }, 5*time.Second, 20*time.Millisecond)
+	assert.Eventually(t, func() bool { _, there, _ := h.s.Player(ctx, "ada"); return !there }, 30*time.Second, 20*time.Millisecond)
 	list, err := h.st.Revisions(ctx, "hut", "ada", 1)
 	require.NoError(t, err)
 	assert.Equal(t, "superseded", list[0].Moment, "what was here is kept")
@@ -295,7 +295,7 @@ func TestAClosedSessionSaysSoAndLeavesNothingRunning(t *testing.T) {
 	assert.Eventually(t, func() bool {
 		stacks := make([]byte, 1<<20)
 		return !strings.Contains(string(stacks[:runtime.Stack(stacks, true)]), "live.(*Session)")
-	}, 5*time.Second, 20*time.Millisecond, "no goroutine outlives its session")
+	}, 30*time.Second, 20*time.Millisecond, "no goroutine outlives its session")
 }
 
 func TestNamesOfSessions(t *testing.T) {
