@@ -4,16 +4,12 @@
 package edit
 
 import (
-	"cmp"
 	"fmt"
-	"slices"
 	"strings"
 
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/check"
-	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 )
@@ -21,13 +17,14 @@ import (
 // Edit is one change.
 type Edit struct {
 	// Do is what is done: fate (a variable's fate at a crossing), put (a value at a path, in place of what is there or
-	// as something new), remove (what is at a path), rename, retype, move (a variable gets another id, type, holder).
+	// as something new), remove (what is at a path), rename (a variable, or what is at a path, gets another id), retype,
+	// move (a variable gets another type, another holder).
 	Do       string
 	Name     string         // the variable, as player.warmth
 	Crossing string         // of fate
 	Fate     string         // keep, reset, rewind, set, or default: what the defaults say
 	Set      string         // of the fate set: the expression
-	Path     []string       // of put and remove: keys from the top
+	Path     []string       // of put and remove, and of rename where it is no variable: keys from the top
 	Value    jsontext.Value // of put: the value; of retype: what the declaration says of its type
 	To       string         // of rename: the new id; of move: the new holder, as it is written in a plan
 	// Step asks for the upgrade step that takes saves along. Published is the newest published version, 0 where none
@@ -64,15 +61,10 @@ func (e Edit) apply(text string, commons model.Commons) (string, error) {
 		return e.remove(text)
 	case "retype":
 		return e.retype(text)
-	case "rename", "move":
-		v, err := variableOf(text, e.Name)
-		if err != nil {
-			return "", err
-		}
-		if e.Do == "rename" {
-			return e.rename(text, v, commons)
-		}
-		return e.move(text, v, commons)
+	case "rename":
+		return e.rename(text, commons)
+	case "move":
+		return e.move(text, commons)
 	}
 	return "", fmt.Errorf("%w: %q is no change", plan.ErrEdit, e.Do)
 }
@@ -95,24 +87,12 @@ func variableOf(text, name string) (variable, error) {
 	return variable{}, fmt.Errorf("%w: there is no variable %s", plan.ErrEdit, name)
 }
 
-// rename gives a variable another id, wherever the plan says it.
-func (e Edit) rename(text string, v variable, commons model.Commons) (string, error) {
-	if !plan.IsID(e.To) {
-		return "", fmt.Errorf("%w: %q is no id: lower-case letters, digits and _, beginning with a letter", plan.ErrEdit, e.To)
-	}
-	if p, _ := plan.Read([]byte(text)); p.Variables.Get(e.To) != nil {
-		return "", fmt.Errorf("%w: there is a variable %s already", plan.ErrEdit, e.To)
-	}
-	out, err := plan.RenameKey(text, []string{"variables", v.id}, e.To)
+// move gives a variable another holder, and what reads it another name for it.
+func (e Edit) move(text string, commons model.Commons) (string, error) {
+	v, err := variableOf(text, e.Name)
 	if err != nil {
 		return "", err
 	}
-	out = mended(out, commons, v.id, func(names []string) []string { return append(slices.Clone(names[:len(names)-1]), e.To) })
-	return e.step(text, out, map[string]any{"rename": map[string]string{v.name: strings.TrimSuffix(v.name, v.id) + e.To}})
-}
-
-// move gives a variable another holder, and what reads it another name for it.
-func (e Edit) move(text string, v variable, commons model.Commons) (string, error) {
 	prefix, ok := prefixOf(e.To)
 	if !ok {
 		return "", fmt.Errorf("%w: %q is no holder", plan.ErrEdit, e.To)
@@ -125,7 +105,7 @@ func (e Edit) move(text string, v variable, commons model.Commons) (string, erro
 	if err != nil {
 		return "", err
 	}
-	out = mended(out, commons, v.id, func([]string) []string { return []string{prefix, v.id} })
+	out = follow{commons: commons, replaced: v.replacing(func([]string) []string { return []string{prefix, v.id} })}.through(text, out)
 	return e.step(text, out, moveStep(v, strings.TrimSuffix(v.name, "."+v.id), prefix))
 }
 
@@ -171,9 +151,10 @@ func holderOf(holder string) any {
 }
 
 // typeKeys are what a declaration says of its type.
-var typeKeys = []string{"type", "min", "max", "step", "start", "choices", "roster", "optional", "min_length", "max_length", "alphabet", "max_items", "items"}
+var typeKeys = []string{"type", "min", "max", "step", "start", "choices", "roster", "optional", "min_length", "max_length", "alphabet", "items", "max_items"}
 
-// retype writes what a declaration says of its type: keys that are given are put, the others are taken away.
+// retype writes what a declaration says of its type: keys that are given are put, the others are taken away, but for
+// what a text that stays one may be made of.
 func (e Edit) retype(text string) (string, error) {
 	v, err := variableOf(text, e.Name)
 	if err != nil {
@@ -183,13 +164,14 @@ func (e Edit) retype(text string) (string, error) {
 	if err := json.Unmarshal(e.Value, &given); err != nil {
 		return "", fmt.Errorf("%w: a type is a table", plan.ErrEdit)
 	}
+	staysText := v.decl.Type.Name == "text" && string(given["type"]) == `"text"`
 	out := text
 	for _, key := range typeKeys {
 		path := []string{"variables", v.id, key}
 		switch value, ok := given[key]; {
 		case ok:
 			out, err = plan.Put(out, path, value)
-		case plan.Has(out, path):
+		case plan.Has(out, path) && !(staysText && (key == "min_length" || key == "alphabet")):
 			out, err = plan.Remove(out, path)
 		}
 		if err != nil {
@@ -228,57 +210,4 @@ func (e Edit) step(before, text string, step any) (string, error) {
 		return "", err
 	}
 	return plan.AddItem(text, []string{"upgrades", fmt.Sprint(version)}, raw)
-}
-
-// mended puts a variable's new name wherever the checks miss the old one, but for upgrades, which speak of versions
-// before. become is what the names that lead to the variable become: player, warmth.
-func mended(text string, commons model.Commons, id string, become func(names []string) []string) string {
-	for range 40 { // each finding is an expression's first: one that says the name twice is found twice
-		_, _, found := check.Text([]byte(text), commons)
-		slices.SortFunc(found, func(a, b finding.Finding) int { return cmp.Or(b.Line-a.Line, b.Column-a.Column) }) // places before stay right
-		next := text
-		for _, f := range found {
-			if f.Severity == finding.Error && !strings.HasPrefix(f.Pointer, "/upgrades/") {
-				next = replaced(next, plan.Offset(next, f.At), id, become)
-			}
-		}
-		if next == text {
-			break
-		}
-		text = next
-	}
-	return text
-}
-
-// replaced changes the first name that leads to the variable in the line that begins at a place.
-func replaced(text string, at int, id string, become func([]string) []string) string {
-	isName := func(c byte) bool {
-		return c == '.' || c == '_' || c >= 'a' && c <= 'z' || c >= '0' && c <= '9'
-	}
-	for at < len(text) && text[at] != '\n' {
-		end := at
-		for end < len(text) && isName(text[end]) {
-			end++
-		}
-		names := strings.Split(text[at:end], ".")
-		if i := place(names, id); i > 0 {
-			changed := append(become(names[:i+1]), names[i+1:]...)
-			return text[:at] + strings.Join(changed, ".") + text[end:]
-		}
-		at = end + 1
-	}
-	return text
-}
-
-// place finds which of the names that an expression says one after another is the variable's.
-func place(names []string, id string) int {
-	if names[0] != "scenes" && names[0] != "prop" {
-		return slices.Index(names, id)
-	}
-	for i := len(names) - 1; i > 0; i-- { // a scene, a kind or a prop may be called the same
-		if names[i] == id {
-			return i
-		}
-	}
-	return -1
 }

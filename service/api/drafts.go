@@ -18,12 +18,12 @@ import (
 
 // PlanEdit is one change of a plan's text.
 type PlanEdit struct {
-	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename, retype, move: a variable gets another id, another type, another holder."`
-	Name      string   `json:"name,omitempty" maxLength:"120" doc:"Of fate, rename, retype, move, and remove of a variable: which, as player.warmth."`
+	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename: a variable, or a scene, spot, area, passage, prop, checkpoint and so on at a path, gets another id, wherever the plan says it. retype, move: a variable gets another type, another holder."`
+	Name      string   `json:"name,omitempty" maxLength:"120" doc:"Of fate, retype, move, and rename or remove of a variable: which, as player.warmth."`
 	Crossing  string   `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
 	Fate      string   `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
 	Set       string   `json:"set,omitempty" maxLength:"2000" doc:"Of the fate set: the expression."`
-	Path      []string `json:"path,omitempty" maxItems:"12" doc:"Of put and remove: keys from the top, as scenes, gorge, spots, ledge, at."`
+	Path      []string `json:"path,omitempty" maxItems:"12" doc:"Of put, remove, and rename of what is no variable: keys from the top, as scenes, gorge, spots, ledge, at."`
 	Value     anyJSON  `json:"value,omitempty" doc:"Of put: the value. Of retype: what the declaration says of its type: type, min, max, step, start and so on; what is left out is taken away."`
 	To        string   `json:"to,omitempty" maxLength:"120" doc:"Of rename: the new id. Of move: the new holder, as it is written in a plan."`
 	Step      bool     `json:"step,omitempty" doc:"Of rename, retype, move, and remove of a variable: write the upgrade step that takes saves along."`

@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
 import type { Finding } from '../api/client'
 import type { Draft, PlanEdit } from '../composables/useDraft'
 import { nameOf, sceneOf, widthOf, heightOf, type PlanMap } from '../map'
+import NameForm from './NameForm.vue'
 
 // What is picked on the map: what it is, what is wrong with it, and what can be done with it.
 const props = defineProps<{ game: string; map: PlanMap; picked: string; draft: Draft; findings: Finding[]; scene: string }>()
-const emit = defineEmits<{ pick: [what: string]; open: [scene: string]; draw: [spot: string]; spot: [scene: string] }>()
+const emit = defineEmits<{ pick: [what: string]; named: [what: string]; open: [scene: string]; draw: [spot: string]; spot: [scene: string] }>()
 
 const kind = computed(() => props.picked.split(':')[0] ?? '')
 const id = computed(() => props.picked.slice(kind.value.length + 1))
@@ -42,9 +43,27 @@ async function makeCheckpoint() {
 const noCheckpoint = () => edit(`${nameOf(id.value)} is no checkpoint`, { do: 'remove', path: ['checkpoints', 'list', spot.value!.point!] })
 const startHere = () => edit(`runs begin at ${nameOf(id.value)}`, { do: 'put', path: ['start'], value: id.value })
 
+/** Where in the plan what is picked stands. */
+const path = computed(() => {
+  if (spot.value) return ['scenes', sceneOf(id.value), 'spots', nameOf(id.value)]
+  if (prop.value) return ['props', id.value.split('.')[0]!, 'placed', id.value.split('.')[1]!]
+  return [{ passage: 'passages', movable: 'movables' }[kind.value] ?? 'scenes', id.value]
+})
+
 async function removePicked() {
-  const path = spot.value ? ['scenes', sceneOf(id.value), 'spots', nameOf(id.value)] : passage.value ? ['passages', id.value] : ['scenes', id.value]
-  if (await edit(`removed ${nameOf(id.value)}`, { do: 'remove', path })) emit('pick', '')
+  if (await edit(`removed ${nameOf(id.value)}`, { do: 'remove', path: path.value })) emit('pick', '')
+}
+
+/** The path of what is being renamed: what is picked, or the checkpoint at it. */
+const renaming = shallowRef<string[]>()
+watch(
+  () => props.picked,
+  () => (renaming.value = undefined),
+)
+function renamed(to: string) {
+  const point = renaming.value?.[0] === 'checkpoints'
+  renaming.value = undefined
+  if (!point) emit('named', `${kind.value}:${id.value.slice(0, -path.value.at(-1)!.length)}${to}`)
 }
 
 const bothWays = () => edit(`${id.value} leads ${passage.value!.both_ways ? 'one way' : 'both ways'}`, { do: 'put', path: ['passages', id.value, 'both_ways'], value: !passage.value!.both_ways })
@@ -61,9 +80,18 @@ async function writeGate() {
 
 const at = ref('')
 watch(spot, (s) => (at.value = s?.at.join(', ') ?? ''), { immediate: true })
+const numbers = (text: string) => text.split(/[,\s]+/).filter(Boolean).map(Number)
 async function moveTo() {
-  const to = at.value.split(/[,\s]+/).filter(Boolean).map(Number)
+  const to = numbers(at.value)
   if (spot.value && to.length === spot.value.at.length && to.every(Number.isFinite)) await edit(`moved ${nameOf(id.value)}`, { do: 'put', path: ['scenes', sceneOf(id.value), 'spots', nameOf(id.value), 'at'], value: to })
+}
+
+const sizeOf = (s: { low: number[]; high: number[] }) => s.high.map((high, i) => Number((high - s.low[i]!).toFixed(9))).join(', ')
+const size = ref('')
+watch(place, (s) => (size.value = s ? sizeOf(s) : ''), { immediate: true })
+async function resize() {
+  const to = numbers(size.value)
+  if (place.value && to.length === place.value.high.length && to.every((x) => Number.isFinite(x) && x > 0)) await edit(`${place.value.title} is ${to.join(' by ')}`, { do: 'put', path: ['scenes', id.value, 'size'], value: to })
 }
 </script>
 
@@ -81,6 +109,8 @@ async function moveTo() {
         <button v-if="!spot.checkpoint" type="button" :disabled="busy" @click="makeCheckpoint">Make it a checkpoint</button>
         <button v-else-if="spot.point" type="button" :disabled="busy" @click="noCheckpoint">No checkpoint any more</button>
         <button v-if="!spot.start" type="button" :disabled="busy" @click="startHere">Begin runs here</button>
+        <button type="button" :disabled="busy" @click="renaming = path">Rename</button>
+        <button v-if="spot.point" type="button" :disabled="busy" @click="renaming = ['checkpoints', 'list', spot.point]">Rename the checkpoint</button>
         <button type="button" :disabled="busy" @click="removePicked">Remove</button>
       </div>
     </template>
@@ -107,11 +137,18 @@ async function moveTo() {
         <v-text-field v-model="refused" label="Otherwise they are told" :disabled="!condition" />
         <v-btn v-if="gateChanged" type="submit" size="small" color="primary" :disabled="busy">Write it</v-btn>
       </form>
-      <div class="acts-row"><button type="button" :disabled="busy" @click="removePicked">Remove</button></div>
+      <div class="acts-row">
+        <button type="button" :disabled="busy" @click="renaming = path">Rename</button>
+        <button type="button" :disabled="busy" @click="removePicked">Remove</button>
+      </div>
     </template>
     <template v-else-if="place">
       <h2>{{ place.title }}</h2>
-      <p class="quiet">{{ widthOf(place) }} by {{ heightOf(place) }} {{ map.unit }}s, {{ place.spots.length === 1 ? 'one spot' : `${place.spots.length} spots` }}.</p>
+      <p class="quiet">A scene of {{ widthOf(place) }} by {{ heightOf(place) }} {{ map.unit }}s, with {{ place.spots.length === 1 ? 'one spot' : `${place.spots.length} spots` }}.</p>
+      <form class="at" @submit.prevent="resize">
+        <v-text-field v-model="size" :label="`Size: ${map.axes.join(', ')}`" class="mono" />
+        <v-btn type="submit" size="small" variant="outlined" :disabled="size === sizeOf(place) || busy">Resize</v-btn>
+      </form>
       <ul>
         <li v-for="s in place.spots" :key="s.id"><button type="button" class="link" @click="$emit('pick', `spot:${s.id}`)">{{ nameOf(s.id) }}</button> <span class="quiet">at {{ s.at.join(', ') }}</span></li>
         <li v-for="x in place.props" :key="x.id"><button type="button" class="link" @click="$emit('pick', `prop:${x.id}`)">{{ x.id }}</button> <span class="quiet">at {{ x.at.join(', ') }}</span></li>
@@ -119,16 +156,19 @@ async function moveTo() {
       <div class="acts-row">
         <button v-if="scene !== place.id" type="button" @click="$emit('open', place.id)">Look closer</button>
         <button type="button" :disabled="busy" @click="$emit('spot', place.id)">Add a spot in the middle</button>
+        <button type="button" :disabled="busy" @click="renaming = path">Rename</button>
         <button type="button" :disabled="busy" @click="removePicked">Remove</button>
       </div>
     </template>
     <template v-else-if="prop">
       <h2>{{ nameOf(prop.id.replace('.', '/')) }}</h2>
       <p class="quiet">A prop (<span class="mono">{{ prop.id }}</span>) at {{ prop.at.join(', ') }}.</p>
+      <div class="acts-row"><button type="button" :disabled="busy" @click="renaming = path">Rename</button></div>
     </template>
     <template v-else-if="movable">
       <h2>{{ movable.title }}</h2>
       <p class="quiet">There is one of it; it begins at {{ where(movable.start) }}, and stays where it is left<template v-if="movable.never_in.length">. It is never in {{ movable.never_in.map(title).join(', ') }}</template>.</p>
+      <div class="acts-row"><button type="button" :disabled="busy" @click="renaming = path">Rename</button></div>
     </template>
     <template v-else>
       <b>Pick something</b>
@@ -147,6 +187,7 @@ async function moveTo() {
         </dd>
       </dl>
     </template>
+    <NameForm v-if="renaming" :draft="draft" :path="renaming" :title="renaming === path ? (passage ?? place ?? movable)?.title : undefined" :in-saves="kind !== 'passage' && (kind !== 'spot' || renaming !== path)" @done="renamed" @close="renaming = undefined" />
     <template v-if="leading.length">
       <h3>Passages</h3>
       <ul>

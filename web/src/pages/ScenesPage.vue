@@ -21,6 +21,8 @@ const { data: map, stale, error, reload } = useOfDraft(draft, async (text) => da
 const scene = computed(() => (map.value?.scenes.some((s) => s.id === route.query.scene) ? String(route.query.scene) : ''))
 const picked = computed(() => String(route.query.pick ?? ''))
 const go = (query: { scene?: string; pick?: string }) => void router.replace({ query: { scene: scene.value || undefined, pick: picked.value || undefined, ...query } })
+/** What is picked has another name; the scene that is shown may be what was renamed. */
+const named = (what: string) => go({ pick: what, ...(picked.value === `scene:${scene.value}` ? { scene: what.slice('scene:'.length) } : {}) })
 
 const snap = ref(1)
 const snaps = [
@@ -159,7 +161,7 @@ const says = computed(() => {
             <span v-if="Object.keys(troubles).length" class="bad">red: something is wrong with it</span>
           </p>
         </div>
-        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @pick="(w) => go({ pick: w || undefined })" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" @spot="middle" />
+        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @pick="(w) => go({ pick: w || undefined })" @named="named" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" @spot="middle" />
       </div>
     </template>
     <WaitingNote v-else-if="!error && !draft.error.value && !stale" text="Reading the plan …" />
