@@ -8,6 +8,7 @@ import (
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 )
@@ -57,6 +58,9 @@ type Declared struct {
 	Choices  []string `json:"choices"`
 	Roster   string   `json:"roster,omitempty"`
 	Optional bool     `json:"optional,omitempty"`
+	Length   string   `json:"length,omitempty" doc:"Most characters of a text."`
+	Items    string   `json:"items,omitempty" doc:"Of a list or a set: the type of its items. Min, max, step, choices, roster and length are then theirs."`
+	MaxItems string   `json:"max_items,omitempty" doc:"Most items of a list or a set."`
 }
 
 // Cell is one fate.
@@ -220,20 +224,32 @@ func (w *writer) variable(v *model.Var) Row {
 }
 
 func declared(v *model.Var) *Declared {
-	out := &Declared{ID: v.ID, Type: v.Decl.Type.Name, Choices: []string{}, Roster: v.Decl.Roster.Name, Optional: v.Decl.Optional.Value}
-	if v.Decl.Min.Given {
-		out.Min = v.Min.String()
+	d := v.Decl
+	out := &Declared{ID: v.ID, Type: d.Type.Name, Optional: d.Optional.Value}
+	if d.Items == nil {
+		out.limits(d.Min, d.Max, d.Step, d.MaxLength, d.Choices, d.Roster)
+		return out
 	}
-	if v.Decl.Max.Given {
-		out.Max = v.Max.String()
-	}
-	if v.Decl.Step.Given {
-		out.Step = v.Step.String()
-	}
-	for _, c := range v.Decl.Choices {
-		out.Choices = append(out.Choices, c.Name)
-	}
+	out.Items, out.MaxItems = d.Items.Type.Name, fmt.Sprint(v.MaxItems)
+	out.limits(d.Items.Min, d.Items.Max, d.Items.Step, d.Items.MaxLength, d.Items.Choices, d.Items.Roster)
 	return out
+}
+
+// limits are what a type's values are held within, as they are written.
+func (d *Declared) limits(low, high, step plan.Given[fixed.Num], length plan.Given[int], choices []plan.ID, roster plan.Ref) {
+	written := func(n plan.Given[fixed.Num]) string {
+		if !n.Given {
+			return ""
+		}
+		return n.Value.String()
+	}
+	d.Min, d.Max, d.Step, d.Roster, d.Choices = written(low), written(high), written(step), roster.Name, []string{}
+	if length.Given {
+		d.Length = fmt.Sprint(length.Value)
+	}
+	for _, c := range choices {
+		d.Choices = append(d.Choices, c.Name)
+	}
 }
 
 func typeText(v *model.Var) string {

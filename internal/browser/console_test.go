@@ -330,12 +330,13 @@ func (p *page) press(text string) {
 	require.NoError(p.t, err)
 }
 
-// fill writes into the field with a label.
+// fill writes into the field with a label, in place of what stands there.
 func (p *page) fill(label, text string) {
 	p.t.Helper()
 	field := fmt.Sprintf("[...document.querySelectorAll('.v-input')].find(f => f.innerText.includes(%q))?.querySelector('input')", label)
 	p.until(field+" !== undefined", "there is a field "+label)
-	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](field+".focus();0"))
+	p.until("!document.querySelector('input[autofocus]') || document.activeElement?.tagName === 'INPUT'", "the form has taken the focus, and takes it from no field later")
+	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](field+".focus();"+field+".select();0"))
 	require.NoError(p.t, err)
 	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(text)))
 }
@@ -381,12 +382,7 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.press("Take up again")
 	p.sees("Revision 1 is taken up again.")
 	p.press("Put a value right")
-	p.until(`document.querySelector('.asked .v-select') !== null`, "the form is there")
-	p.click(".asked .v-select .v-field")
-	oil := `[...document.querySelectorAll('.v-list-item')].find(i => i.innerText.trim() === 'Oil')`
-	p.until(oil+" !== undefined", "the values are offered")
-	_, err = chromedp.Run(p.ctx, chromedp.Evaluate[any](oil+".click();0"))
-	require.NoError(t, err)
+	p.choose("Value", "Oil")
 	p.fill("becomes", "3")
 	p.fill("because", "support")
 	p.press("Put it right")
@@ -499,6 +495,15 @@ func (p *page) clickOn(find, what string) {
 	require.NoError(p.t, err)
 }
 
+// choose takes an item of a list that a field with a label opens.
+func (p *page) choose(label, item string) {
+	p.t.Helper()
+	field := fmt.Sprintf(`[...document.querySelectorAll('.v-select')].find(f => f.querySelector('label')?.textContent === %q)?.querySelector('.v-field')`, label)
+	p.until(field+" != null", "there is a list "+label)
+	p.run(field + `.dispatchEvent(new MouseEvent('mousedown', {bubbles: true, cancelable: true}))`)
+	p.clickOn(fmt.Sprintf(`[...document.querySelectorAll('.v-overlay--active .v-list-item')].find(i => i.innerText.trim() === %q)`, item), item)
+}
+
 // run carries out a script.
 func (p *page) run(script string) {
 	p.t.Helper()
@@ -534,12 +539,12 @@ func TestTheMatrixAddsRenamesRetypesAndMovesVariables(t *testing.T) {
 	p.goTo("/games/lantern-pass/matrix?row=player.falls&at=death")
 	p.sees("Not saved yet")
 	p.press("Rename")
-	p.fill("New name", "_down") // behind what stands there
+	p.fill("New name", "falls_down")
 	p.press("Rename it")
 	p.sees("Falls is called falls_down")
 	p.until(`location.search.includes('player.falls_down')`, "the address follows")
 	p.press("Another type")
-	p.fill("Most", "9") // 99999
+	p.fill("Most", "99999")
 	p.press("Change its type")
 	p.sees("has another type")
 	p.sees("int 0 to 99999")
@@ -631,6 +636,71 @@ func TestSpotsAreDraggedPassagesDrawnAndCheckpointsMade(t *testing.T) {
 	for _, want := range []string{"ledge:     {at: [57, 28]}", "ledge_cairn: {from: gorge/ledge, to: ridge/cairn, both_ways: true}", "    wheel: {at: mill/wheel, order: 4}", "      spot_1: {at: [10, 5]}"} {
 		assert.Contains(t, after, want)
 	}
+}
+
+func TestPlacesAreRenamedWhereverThePlanSaysThem(t *testing.T) {
+	p := open(t)
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, err = p.c.Publish(ctx, "lantern-pass", etag, "a test")
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/scenes?scene=gorge&pick=scene:gorge")
+	p.press("Rename")
+	p.fill("Name in the plan", "gorge_deep")
+	p.sees("take them along")
+	p.fill("What people call it", "Scree Gorge and Deep")
+	p.press("Rename it")
+	p.sees("gorge is called gorge_deep")
+	p.until(`location.search.includes('scene=gorge_deep') && location.search.includes('scene:gorge_deep')`, "the address follows")
+	p.sees("Scree Gorge and Deep")
+	p.fill("Size: x, y", "64, 60")
+	p.press("Resize")
+	p.sees("A scene of 64 by 60")
+	p.goTo("/games/lantern-pass/scenes?pick=spot:gorge_deep/shelter")
+	p.press("Rename the checkpoint")
+	p.fill("Name in the plan", "gorge_shelter_low")
+	p.press("Rename it")
+	p.sees("gorge_shelter_low")
+	p.press("Rename")
+	p.fill("Name in the plan", "shelter_low")
+	p.press("Rename it")
+	p.sees("shelter is called shelter_low")
+	p.goTo("/games/lantern-pass/scenes?pick=prop:cache.at_cairn")
+	p.press("Rename")
+	p.press("Cancel")
+	p.press("Rename")
+	p.fill("Name in the plan", "at_cairns")
+	p.press("Rename it")
+	p.sees("at_cairn is called at_cairns")
+	p.saved()
+	after := p.plan()
+	for _, want := range []string{"version: 4", "  gorge_deep:\n    title: Scree Gorge and Deep\n    size: [64, 60]", "to: gorge_deep/mouth", "if: place.scene == 'gorge_deep' && !game.bridge_mended",
+		"gorge_shelter_low: {at: gorge_deep/shelter_low, order: 1}", "- {rename: {scenes.gorge: scenes.gorge_deep}}", "- {rename: {checkpoints.gorge_shelter: checkpoints.gorge_shelter_low}}", "- {rename: {props.cache.at_cairn: props.cache.at_cairns}}"} {
+		assert.Contains(t, after, want)
+	}
+	assert.NotEqual(t, string(text), after)
+	report, err := p.c.Findings(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%+v", report.Findings)
+}
+
+func TestAListIsMadeAndMadeLonger(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix?row=player.falls&at=death")
+	p.press("Add a variable")
+	p.fill("Name", "songs")
+	p.choose("Type", "set")
+	p.until(`document.querySelector('.form button[type=submit]').disabled`, "a set of nothing is not made")
+	p.fill("Choices, with commas between", "low, high")
+	p.press("Add it")
+	p.sees("added songs")
+	p.sees("set of choice")
+	p.press("Another type")
+	p.fill("At most", "80")
+	p.press("Change its type")
+	p.sees("Songs has another type")
+	p.saved()
+	assert.Contains(t, p.plan(), "  songs: {of: player, type: set, items: {type: choice, choices: [low, high]}, max_items: 80}")
 }
 
 func TestWhatCannotBeReachedStandsOut(t *testing.T) {
