@@ -223,6 +223,11 @@ func (c *Client) Players(ctx context.Context, game string) ([]api.PlayerInfo, er
 	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players")
 }
 
+// PlayersLike lists those whose id has a part in it, at most so many, in the order of their ids; 0 means all.
+func (c *Client) PlayersLike(ctx context.Context, game, part string, most int) ([]api.PlayerInfo, error) {
+	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players?most="+strconv.Itoa(most)+"&part="+url.QueryEscape(part))
+}
+
 // Player reads a player's values: start, live, saved. Slot 0 is the one that they play in now, else 1.
 func (c *Client) Player(ctx context.Context, game, player string, slot int) (api.PlayerView, error) {
 	return get[api.PlayerView](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))

@@ -115,6 +115,35 @@ func TestListsSayWhoAndWhatIsThere(t *testing.T) {
 	assert.Len(t, after[0].Slots, 1, "closing saved everybody")
 }
 
+func TestPlayersAreFoundByAPartOfTheirName(t *testing.T) {
+	h := start(t)
+	for _, id := range []string{"wren", "brambling", "starling", "100%_sure"} {
+		h.do(api.Request{Do: "join", Player: id})
+		_, err := h.c.Save(ctx, "lantern-pass", id)
+		require.NoError(t, err)
+		if id != "starling" {
+			h.do(api.Request{Do: "leave", Player: id})
+		}
+	}
+	h.do(api.Request{Do: "join", Player: "lingering"})
+	like := func(part string, most int) (ids []string) {
+		list, err := h.c.PlayersLike(ctx, "lantern-pass", part, most)
+		require.NoError(t, err)
+		for _, p := range list {
+			ids = append(ids, p.Player)
+		}
+		return ids
+	}
+	assert.Equal(t, []string{"brambling", "lingering", "starling"}, like("ling", 0))
+	assert.Equal(t, []string{"brambling", "lingering"}, like("ling", 2))
+	assert.Equal(t, []string{"100%_sure"}, like("%", 0), "a sign is itself, and stands for nothing else")
+	assert.Empty(t, like("eagle", 5))
+	assert.Len(t, like("", 0), 5)
+	info, err := h.c.Games(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, 4, info[0].Saves)
+}
+
 func TestRule3ASlotIsARunOfItsOwn(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren", Slot: 1})

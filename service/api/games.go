@@ -203,8 +203,10 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (GameInfo, error) {
 	j := s.judge(g)
 	info := GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(j.plan.Scenes.Entries),
 		Variables: len(j.plan.Variables.Entries), Findings: countsOf(j.found)}
-	saves, err := s.store.Players(ctx, g.ID)
-	info.Saves = len(saves)
+	slots, err := s.store.SlotsByVersion(ctx, g.ID)
+	for _, n := range slots {
+		info.Saves += n
+	}
 	for _, session := range s.live.Sessions(g.ID) {
 		info.Sessions++
 		if v, err := session.Look(ctx); err == nil {

@@ -115,11 +115,18 @@ func (s *Server) players(api huma.API) {
 		Description: "A copy of it becomes the newest revision; nothing is lost. The player must not be playing in the slot.", Errors: []int{404, 409}}, s.takeUp)
 }
 
-func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerInfo], error) {
+// PlayersWanted says which players are listed.
+type PlayersWanted struct {
+	GamePath
+	Part string `query:"part" maxLength:"64" doc:"Only those whose id has this in it."`
+	Most int    `query:"most" minimum:"0" maximum:"1000000" doc:"At most so many, in the order of their ids; 0: all."`
+}
+
+func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]PlayerInfo], error) {
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
 	}
-	saved, err := s.store.Players(ctx, in.Game)
+	saved, err := s.store.Players(ctx, in.Game, store.Whom{Part: in.Part, Most: in.Most})
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
@@ -141,6 +148,9 @@ func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerI
 			continue
 		}
 		for _, id := range v.Present {
+			if !strings.Contains(id, in.Part) {
+				continue
+			}
 			get(id).Session = session.Name
 			if now, ok, err := session.Player(ctx, id); err == nil && ok {
 				get(id).Slot = now.Slot
@@ -152,6 +162,9 @@ func (s *Server) listPlayers(ctx context.Context, in *GamePath) (*body[[]PlayerI
 		out = append(out, *p)
 	}
 	slices.SortFunc(out, func(a, b PlayerInfo) int { return strings.Compare(a.Player, b.Player) })
+	if in.Most > 0 {
+		out = out[:min(len(out), in.Most)]
+	}
 	return &body[[]PlayerInfo]{out}, nil
 }
 
@@ -219,14 +232,12 @@ func (s *Server) now(ctx context.Context, in *playerInput) (*live.PlayerValues, 
 
 // saved reads what is saved, and lists the player's slots.
 func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *PlayerView) (*save.Player, error) {
-	all, err := s.store.Players(ctx, in.Game)
+	slots, err := s.store.Players(ctx, in.Game, store.Whom{Player: in.Player})
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	for _, slot := range all {
-		if slot.Player == in.Player {
-			out.Slots = append(out.Slots, slotOf(slot, j.model))
-		}
+	for _, slot := range slots {
+		out.Slots = append(out.Slots, slotOf(slot, j.model))
 	}
 	stored, err := s.store.Peek(ctx, in.Game, in.Player, out.Slot)
 	if errors.Is(err, store.ErrNotFound) || err == nil && stored.Doc == nil {

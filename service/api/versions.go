@@ -127,18 +127,13 @@ func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[Versions
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	saves, err := s.store.Players(ctx, in.Game)
+	slots, err := s.store.SlotsByVersion(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
 	out := Versions{Draft: DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt, Runs: s.judge(g).model != nil}, Published: []VersionInfo{}}
 	for _, v := range list {
-		info := VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}
-		for _, x := range saves {
-			if x.Version == v.Version {
-				info.Saves++
-			}
-		}
+		info := VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial, Saves: slots[v.Version]}
 		for _, session := range s.live.Sessions(in.Game) {
 			if session.Model().Plan.Version.Value == v.Version {
 				info.Sessions++

@@ -333,13 +333,47 @@ type SlotInfo struct {
 	SavedAt  time.Time
 }
 
-// Players lists everybody who has something saved in a game, slot by slot.
-func (s *Store) Players(ctx context.Context, game string) ([]SlotInfo, error) {
+// Whom narrows a list of what is saved; the zero value means everybody.
+type Whom struct {
+	Player string // only this one
+	Part   string // only those whose id has this in it
+	Most   int    // at most so many players, in the order of their ids; 0: all
+}
+
+// Players lists who has something saved in a game, slot by slot.
+func (s *Store) Players(ctx context.Context, game string, whom Whom) ([]SlotInfo, error) {
 	var list []SlotInfo
-	return list, s.read.WithContext(ctx).Table("slots AS h").
+	q := s.read.WithContext(ctx).Table("slots AS h").
 		Joins("JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision").
 		Where("h.game = ?", game).Order("h.player, h.slot").
-		Select("h.player, h.slot, h.revision, s.moment, s.version, s.scene, s.saved_at").Scan(&list).Error
+		Select("h.player, h.slot, h.revision, s.moment, s.version, s.scene, s.saved_at")
+	if whom.Player != "" {
+		q = q.Where("h.player = ?", whom.Player)
+	}
+	if whom.Part != "" || whom.Most > 0 {
+		who := s.read.Table("slots").Where("game = ?", game).Distinct("player").Order("player")
+		if whom.Part != "" {
+			who = who.Where("instr(player, ?) > 0", whom.Part)
+		}
+		if whom.Most > 0 {
+			who = who.Limit(whom.Most)
+		}
+		q = q.Where("h.player IN (?)", who)
+	}
+	return list, q.Scan(&list).Error
+}
+
+// SlotsByVersion says how many slots of a game have a newest save of each version.
+func (s *Store) SlotsByVersion(ctx context.Context, game string) (map[int]int, error) {
+	var rows []struct{ Version, Slots int }
+	err := s.read.WithContext(ctx).Table("slots AS h").
+		Joins("JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision").
+		Where("h.game = ?", game).Group("s.version").Select("s.version, count(*) AS slots").Scan(&rows).Error
+	out := map[int]int{}
+	for _, r := range rows {
+		out[r.Version] = r.Slots
+	}
+	return out, err
 }
 
 // World gives a session's stored world, or nil where it has none.

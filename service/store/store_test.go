@@ -140,7 +140,7 @@ func TestManyWritersAtOnceAreAllStored(t *testing.T) {
 	wg.Wait()
 	s.Close()
 	again := openAt(t, path)
-	players, err := again.Players(ctx, "hut")
+	players, err := again.Players(ctx, "hut", store.Whom{})
 	require.NoError(t, err)
 	assert.Len(t, players, 100)
 }

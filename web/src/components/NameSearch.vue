@@ -28,8 +28,12 @@ const field = ref<HTMLInputElement>()
 const router = useRouter()
 const asked = () => (open.value ? props.game : '')
 const names = useNames(asked)
-const players = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: props.game } } })) : []), asked)
+const part = computed(() => wanted.value.trim().replace(/^\//, '')) // the key that opened the search may be the first to arrive
+const players = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: props.game }, query: { part: part.value, most: MOST } } })) : []), () => [asked(), part.value])
 const rehearsals = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/rehearsals', { params: { path: { game: props.game } } })) : []), asked)
+
+/** How many are offered. */
+const MOST = 12
 
 interface Hit {
   kind: string
@@ -68,13 +72,13 @@ const everything = computed<Hit[]>(() => [
 ])
 
 const hits = computed(() => {
-  const w = wanted.value.trim().replace(/^\//, '').toLowerCase() // the key that opened the search may be the first to arrive
+  const w = part.value.toLowerCase()
   const rank = (h: Hit) => (h.name.toLowerCase() === w || h.title.toLowerCase() === w ? 0 : h.title.toLowerCase().startsWith(w) || h.name.split('.').pop()!.startsWith(w) ? 1 : 2)
   return everything.value
     .filter((h) => `${h.name} ${h.title} ${h.kind}`.toLowerCase().includes(w))
     .map((h, i) => ({ h, i, r: rank(h) }))
     .sort((a, b) => a.r - b.r || a.i - b.i)
-    .slice(0, 12)
+    .slice(0, MOST)
     .map(({ h }) => h)
 })
 
