@@ -433,6 +433,7 @@ func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
 	p.until(`document.querySelectorAll('.search li button').length > 3`, "names are offered again")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("gust")))
 	p.until(`document.querySelectorAll('.search li button').length === 1`, "only the event is left")
+	assert.Equal(t, "gust", p.value("document.activeElement.value"), "the key that opened the search is not looked for")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('gust:')`, "it leads to the event")
 }
@@ -701,6 +702,25 @@ func TestAListIsMadeAndMadeLonger(t *testing.T) {
 	p.sees("Songs has another type")
 	p.saved()
 	assert.Contains(t, p.plan(), "  songs: {of: player, type: set, items: {type: choice, choices: [low, high]}, max_items: 80}")
+}
+
+// What a passage through the top of a scene leads to lies above it, and no scene over another.
+func TestScenesLieAsTheirPassagesLead(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/scenes")
+	p.until(`document.querySelectorAll('.ground').length === 7`, "all scenes are drawn")
+	p.run(`window.lies = Object.fromEntries([...document.querySelectorAll('svg.map > g')].filter(g => g.querySelector('.ground')).map(g => [g.querySelector('.title').textContent.trim(), g.querySelector('.ground').getBoundingClientRect()]))`)
+	for what, condition := range map[string]string{
+		"the porch is at the top of the lodge":     `lies['Scree Gorge'].bottom < lies['The Lodge'].top`,
+		"the bridge is in the east of the gorge":   `lies['The Ridge'].left > lies['Scree Gorge'].right`,
+		"the slope is at the top of the ridge":     `lies['The Beacon'].bottom < lies['The Ridge'].top`,
+		"the gate is in the east of the ridge":     `lies['The Frozen Mill'].left > lies['The Ridge'].right`,
+		"two ways lead east out of the lodge":      `lies['The Oil Cellar'].left > lies['The Lodge'].right && lies["The Guild's Hall"].left > lies['The Lodge'].right`,
+		"what a passage joins lies across from it": `Math.abs(lies['The Ridge'].top - lies['Scree Gorge'].top) < 2`,
+		"no scene lies over another":               `Object.values(lies).every((a, i, all) => all.every((b, j) => i === j || a.right < b.left || b.right < a.left || a.bottom < b.top || b.bottom < a.top))`,
+	} {
+		assert.Equal(t, "true", p.value("String("+condition+")"), what)
+	}
 }
 
 func TestWhatCannotBeReachedStandsOut(t *testing.T) {

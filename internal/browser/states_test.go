@@ -64,7 +64,8 @@ func TestEachPageSaysWhatIsWrong(t *testing.T) {
 	p.forgive("404")
 	for path := range everyPage {
 		p.goTo("/games/no-such-game/" + path)
-		p.until(`[...document.querySelectorAll('.v-alert')].some(a => a.innerText.includes('There is no') && a.innerText.includes('Try again'))`, path+" says that there is no such game")
+		p.until(`[...document.querySelectorAll('.v-alert')].some(a => a.innerText.includes('There is no game no-such-game.') && a.innerText.includes('Try again'))`, path+" says that there is no such game")
+		assert.Equal(t, "null", p.value("String(document.querySelector('.draft'))"), "%s has nothing to save", path)
 	}
 	p.goTo("/games/lantern-pass/players/nobody")
 	p.sees("nobody of that name is present")

@@ -6,6 +6,7 @@ package main
 
 import (
 	"bufio"
+	"cmp"
 	"context"
 	"flag"
 	"fmt"
@@ -14,6 +15,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"syscall"
 	"time"
@@ -66,26 +68,33 @@ var terminals = []terminal{
 func main() {
 	bin := flag.String("bin", "bin/alluvion", "the built program")
 	out := flag.String("out", "docs/screenshots", "the folder for the pictures")
-	only := flag.String("only", "", "take only this one")
+	only := flag.String("only", "", "take only these, by name, with commas between")
+	theme := flag.String("theme", "", "light or dark: take every page so, to look at it")
 	flag.Parse()
-	if err := takeAll(*bin, *out, *only); err != nil {
+	for i := range pages {
+		pages[i].theme = cmp.Or(*theme, pages[i].theme)
+	}
+	wanted := func(name string) bool {
+		return *only == "" || slices.Contains(strings.Split(*only, ","), name)
+	}
+	if err := takeAll(*bin, *out, wanted); err != nil {
 		fmt.Fprintln(os.Stderr, "screenshots:", err)
 		os.Exit(1)
 	}
 }
 
-func takeAll(bin, out, only string) error {
+func takeAll(bin, out string, wanted func(name string) bool) error {
 	if err := os.MkdirAll(out, 0o755); err != nil {
 		return err
 	}
 	for _, t := range terminals {
-		if only == "" || only == t.name {
+		if wanted(t.name) {
 			if err := shootTerminal(strings.ReplaceAll(t.command, "BIN", bin), filepath.Join(out, t.name+".png")); err != nil {
 				return fmt.Errorf("%s: %w", t.name, err)
 			}
 		}
 	}
-	return shootPages(bin, out, only)
+	return shootPages(bin, out, wanted)
 }
 
 // shootTerminal runs a command in a terminal window and takes its picture.
@@ -99,7 +108,7 @@ import -window root %s; kill $pid; rm -f %s.ready`, shell, path, path, path)
 	return cmd.Run()
 }
 
-func shootPages(bin, out, only string) error {
+func shootPages(bin, out string, wanted func(name string) bool) error {
 	ctx, cancel := context.WithTimeout(context.Background(), 4*time.Minute)
 	defer cancel()
 	address, stopDemo, err := startDemo(bin)
@@ -113,7 +122,7 @@ func shootPages(bin, out, only string) error {
 	}
 	defer stop()
 	for _, p := range pages {
-		if only != "" && only != p.name {
+		if !wanted(p.name) {
 			continue
 		}
 		if p.name == "versions" {

@@ -33,7 +33,7 @@ type GameInfo struct {
 
 // Named is something that the plan names.
 type Named struct {
-	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, milestone, event or roster."`
+	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, prop, movable, standing, milestone, carrier, event or roster."`
 	Name  string `json:"name"`
 	Title string `json:"title"`
 	Line  int    `json:"line" doc:"Where it stands in the plan."`
@@ -316,6 +316,9 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 	}
 	for _, x := range m.Milestones {
 		add("milestone", x.ID, x.Title, x.At)
+	}
+	for _, x := range m.Carriers {
+		add("carrier", x.ID, x.Title, x.At)
 	}
 	for _, x := range m.Events {
 		add("event", x.ID, x.Title, x.At)

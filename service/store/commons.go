@@ -42,7 +42,7 @@ func (s *Store) AllCommons(ctx context.Context) ([]Commons, error) {
 func (s *Store) Commons(ctx context.Context, id string) (Commons, error) {
 	var c Commons
 	err := s.read.WithContext(ctx).First(&c, "id = ?", id).Error
-	return c, notFound(err, "the commons %s", id)
+	return c, notFound(err, "commons %s", id)
 }
 
 // PutCommons makes a text the commons of its id. ifMatch is as in PutPlan.

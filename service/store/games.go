@@ -40,7 +40,7 @@ func (s *Store) Games(ctx context.Context) ([]Game, error) {
 func (s *Store) Game(ctx context.Context, id string) (Game, error) {
 	var g Game
 	err := s.read.WithContext(ctx).First(&g, "id = ?", id).Error
-	return g, notFound(err, "the game %s", id)
+	return g, notFound(err, "game %s", id)
 }
 
 // PutPlan makes a text the current plan of a game. ifMatch is the entity tag of the text that it is to

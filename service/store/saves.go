@@ -149,7 +149,7 @@ func writeWorld(tx *gorm.DB, c Cut, now time.Time) error {
 func writePlayer(tx *gorm.DB, c Cut, p PlayerCut, now time.Time) (int, error) {
 	var head slotRow
 	if err := tx.First(&head, inSlot, c.Game, p.Player, p.Slot).Error; err != nil {
-		return 0, notFound(err, "the slot")
+		return 0, notFound(err, "such slot")
 	}
 	revision := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: now, Doc: p.Doc, Why: p.Why}
 	if head.Lease != p.Lease {

@@ -28,7 +28,7 @@ const field = ref<HTMLInputElement>()
 const router = useRouter()
 const asked = () => (open.value ? props.game : '')
 const names = useNames(asked)
-const part = computed(() => wanted.value.trim().replace(/^\//, '')) // the key that opened the search may be the first to arrive
+const part = computed(() => wanted.value.trim())
 const players = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: props.game }, query: { part: part.value, most: MOST } } })) : []), () => [asked(), part.value])
 const rehearsals = useResource(async () => (asked() ? dataOf(await api.GET('/v1/games/{game}/rehearsals', { params: { path: { game: props.game } } })) : []), asked)
 
@@ -56,10 +56,13 @@ function placeOf(n: Schemas['Named']): RouteLocationRaw {
       return on('scenes', { scene: n.name.split('/')[0]!, pick: `spot:${n.name}` })
     case 'passage':
     case 'prop':
+    case 'movable':
       return on('scenes', { pick: `${n.kind}:${n.name}` })
     case 'milestone':
     case 'standing':
       return on('milestones', {})
+    case 'carrier':
+      return on('budgets', {})
   }
   return on('plan', { line: n.line })
 }
@@ -82,7 +85,10 @@ const hits = computed(() => {
     .map(({ h }) => h)
 })
 
-watch(wanted, () => (at.value = 0))
+watch(wanted, (now) => {
+  at.value = 0
+  if (now.startsWith('/')) wanted.value = now.slice(1) // the key that opened the search was the first to arrive
+})
 
 function onKey(e: KeyboardEvent) {
   const target = e.target as HTMLElement
@@ -112,7 +118,7 @@ defineExpose({ show })
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="560" transition="fade-transition" @after-enter="field?.focus()" aria-label="Search everything">
+  <v-dialog v-model="open" max-width="560" transition="fade-transition" @after-enter="field?.focus()" aria-label="Search everything" class="from-top">
     <div class="sheet search">
       <input
         ref="field"

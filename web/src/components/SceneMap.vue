@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
 
-import { alone, heightOf, nameOf, sceneOf, snapped, together, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
+import { alone, together } from '../layout'
+import { heightOf, nameOf, outward, sceneOf, snapped, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
 
 /** Somebody or something on the map. */
 export interface Dot {
@@ -126,17 +127,13 @@ interface Way {
   loose: boolean
 }
 
-/** How a passage leaves the side of its scene that is nearest. */
-function outward(spot: MapSpot): [number, number] {
-  const scene = props.map.scenes.find((s) => s.id === sceneOf(spot.id))!
-  const x = (spot.at[0]! - scene.low[0]!) / widthOf(scene) - 0.5
-  const y = ((spot.at[1] ?? 0) - (scene.low[1] ?? 0)) / heightOf(scene) - 0.5
-  return Math.abs(x) >= Math.abs(y) ? [Math.sign(x) || 1, 0] : [0, Math.sign(y) || 1]
-}
+const scenes = computed(() => new Map(props.map.scenes.map((s) => [s.id, s])))
+/** How a passage leaves the scene of a spot. */
+const outwards = (spot: MapSpot) => outward(scenes.value.get(sceneOf(spot.id))!, spot)
 
 /** Just outside the edge of its scene, on the way out of a spot. */
 function beyond(spot: MapSpot, at: [number, number], out: [number, number]): [number, number] {
-  const scene = props.map.scenes.find((s) => s.id === sceneOf(spot.id))!
+  const scene = scenes.value.get(sceneOf(spot.id))!
   const [low, high] = [drawn(scene.id, scene.low), drawn(scene.id, scene.high)]
   const off = size.value * 0.7
   return [out[0] > 0 ? high[0] + off : out[0] < 0 ? low[0] - off : at[0], out[1] > 0 ? high[1] + off : out[1] < 0 ? low[1] - off : at[1]]
@@ -153,15 +150,15 @@ const ways = computed<Way[]>(() => {
     if (ends.length === 2) {
       const [a, b] = [drawn(sceneOf(from.id), placeOf(from)), drawn(sceneOf(to.id), placeOf(to))]
       const far = Math.hypot(b[0] - a[0], b[1] - a[1]) * (sceneOf(from.id) === sceneOf(to.id) ? 0.16 : 0.42)
-      const [u, v] = [outward(from), outward(to)]
+      const [u, v] = [outwards(from), outwards(to)]
       const [c, d] = [[a[0] + u[0] * far, a[1] + u[1] * far], [b[0] + v[0] * far, b[1] + v[1] * far]]
       out.push({ ...common, path: `M${a[0]} ${a[1]}C${c[0]} ${c[1]} ${d[0]} ${d[1]} ${b[0]} ${b[1]}`, middle: [(a[0] + b[0] + 3 * (c[0]! + d[0]!)) / 8, (a[1] + b[1] + 3 * (c[1]! + d[1]!)) / 8], note: '', side: 0 })
     } else {
       const here = ends[0]!
       const other = here === from ? to : from
-      const [a, u] = [drawn(sceneOf(here.id), placeOf(here)), outward(here)]
+      const [a, u] = [drawn(sceneOf(here.id), placeOf(here)), outwards(here)]
       const end = beyond(here, a, u)
-      const title = props.map.scenes.find((s) => s.id === sceneOf(other.id))?.title ?? ''
+      const title = scenes.value.get(sceneOf(other.id))?.title ?? ''
       out.push({ ...common, path: `M${a[0]} ${a[1]}L${end[0]} ${end[1]}`, middle: end, note: title, side: u[0] })
     }
   }

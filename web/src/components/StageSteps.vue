@@ -10,7 +10,16 @@ const list = ref<HTMLElement>()
 const go = (to: number) => (at.value = Math.min(Math.max(to, 0), steps.value.length))
 const came = computed(() => steps.value.map((_, i) => view.value?.steps[i]))
 const refusal = (i: number) => /^Refused: (.*)$/.exec(came.value[i]?.failed ?? '')?.[1]
-watch(at, () => nextTick(() => list.value?.querySelector('.here')?.scrollIntoView({ block: 'nearest' })), { immediate: true })
+
+/** Brings the step that is shown into sight, by moving the list and nothing else of the page. */
+function show() {
+  const here = list.value?.querySelector<HTMLElement>('.here')?.parentElement
+  if (!list.value || !here) return
+  const [top, end] = [here.offsetTop - list.value.offsetTop, here.offsetTop - list.value.offsetTop + here.offsetHeight]
+  if (top < list.value.scrollTop) list.value.scrollTop = top
+  else if (end > list.value.scrollTop + list.value.clientHeight) list.value.scrollTop = end - list.value.clientHeight
+}
+watch(at, () => nextTick(show), { immediate: true })
 </script>
 
 <template>
