@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"strconv"
 
+	"alluvion/core/save"
 	"alluvion/core/upgrade"
 	"alluvion/service/api"
 )
@@ -115,6 +116,11 @@ func (c *Client) CheckSave(ctx context.Context, game string, raw []byte, under i
 	var out upgrade.Checked
 	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?under="+strconv.Itoa(under), http.Header{"Content-Type": {"application/json"}}, raw, &out)
 	return out, err
+}
+
+// Differences says what two saves say otherwise, in the words of the game's plan. Either may be missing.
+func (c *Client) Differences(ctx context.Context, game string, before, after []byte) ([]save.Otherwise, error) {
+	return posted[[]save.Otherwise](ctx, c, gamePath(game)+"/differences", map[string]json.RawMessage{"before": before, "after": after})
 }
 
 func slotPath(game, player string, slot int) string {

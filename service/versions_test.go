@@ -5,6 +5,7 @@ import (
 	"errors"
 	"net/http"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -272,6 +273,49 @@ func TestAValueIsPutRightByHand(t *testing.T) {
 	changes, err := h.room.Changes(ctx, "wren", "player.parcels")
 	require.NoError(t, err)
 	assert.Contains(t, changes[len(changes)-1].Cause, "support")
+}
+
+// What is typed is read by the plan, and what came of it is told in the plan's words.
+func TestAValueIsPutRightInWords(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	_, err := h.c.Save(ctx, "lantern-pass", "wren")
+	require.NoError(t, err)
+	before, _, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	right := func(name, words string) error {
+		_, etag, _ := h.c.Download(ctx, "lantern-pass", "wren", 1)
+		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: name, Words: &words, Why: "support"}, etag)
+		return err
+	}
+	require.NoError(t, right("player.letters", "mill, lodge"), "while they play")
+	assert.ErrorContains(t, right("player.oil", "much"), "player.oil cannot become much: a number is wanted")
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	require.NoError(t, right("player.chilled", "true"), "and while they do not")
+	assert.ErrorContains(t, right("player.oil", "41"), "outside 0 to 40")
+	assert.Equal(t, http.StatusNotFound, status(right("player.nothing", "1")))
+	after, _, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	told, err := h.c.Differences(ctx, "lantern-pass", before, after)
+	require.NoError(t, err)
+	words := map[string]string{}
+	for _, d := range told {
+		words[d.Title] = d.Before + " → " + d.After
+	}
+	assert.Equal(t, "false → true", words["Chilled"])
+	assert.Equal(t, "empty → lodge, mill", words["Letters in the bag"])
+	_, err = h.c.Differences(ctx, "lantern-pass", before, []byte("[1]"))
+	assert.Equal(t, http.StatusUnprocessableEntity, status(err))
+	_, err = h.c.Differences(ctx, "no-such-game", before, after)
+	assert.ErrorContains(t, err, "There is no game no-such-game.")
+	all, err := h.c.Differences(ctx, "lantern-pass", nil, after)
+	require.NoError(t, err)
+	assert.Greater(t, len(all), len(told))
+	for _, v := range h.figures("wren") {
+		wanted := strings.HasPrefix(v.Name, "player.") && v.Stored && !v.Computed && !slices.Contains([]string{"stopwatch", "seed", "milestone", "waymark", "checkpoint", "checkpoints"}, v.Type)
+		assert.Equal(t, wanted, v.Correctable && strings.HasPrefix(v.Name, "player."), v.Name)
+	}
+	assert.Equal(t, []string{"brisa", "oddny", "tarn", "eirik", "none"}, h.figures("wren")["player.courier"].Choices)
 }
 
 func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {

@@ -358,10 +358,7 @@ func (d *Domain) FromLiteral(l plan.Literal) (expr.Value, error) {
 }
 
 func (d *Domain) fromItems(l plan.Literal) (expr.Value, error) {
-	item := d.Item
-	if d.Type.Kind == expr.Point {
-		item = &Domain{Type: expr.Type{Kind: expr.Decimal}, Min: d.Min, Max: d.Max, Step: d.Step}
-	}
+	item := d.itemDomain()
 	if item == nil {
 		return expr.None, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
 	}

@@ -28,7 +28,7 @@ func (p *Player) Correct(m *model.Model, name, of string, value expr.Value) erro
 	switch {
 	case v == nil || !v.Holder.OfPlayers():
 		return fmt.Errorf("%q: %w", name, ErrUnknown)
-	case v.Computed() || v.Stopwatch || v.Seed || v.Shared != nil:
+	case !Correctable(v):
 		return fmt.Errorf("%s: %w", v.Name, ErrByItself)
 	}
 	if err := v.Admit(value); err != nil {
@@ -49,6 +49,12 @@ func (p *Player) Correct(m *model.Model, name, of string, value expr.Value) erro
 		return fmt.Errorf("%w: %s is one for each scene or prop, and %q is none that has it", ErrValue, v.Name, of)
 	}
 	return nil
+}
+
+// Correctable says whether somebody can put a variable right by hand: players have it, in their own save, and it does
+// not have its value by itself.
+func Correctable(v *model.Var) bool {
+	return v.Holder.OfPlayers() && !v.Computed() && !v.Stopwatch && !v.Seed && v.Shared == nil
 }
 
 func (p *Player) correctMilestone(m *model.Milestone, value expr.Value) error {

@@ -378,7 +378,7 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.sees("Saves of slot 1")
 	p.press("What it changed")
 	p.sees("Revision 2 against 1")
-	p.until(`[...document.querySelectorAll('.sample tr')].some(r => r.innerText.includes('/values/parcels'))`, "what differs is listed")
+	p.until(`[...document.querySelectorAll('.sample tr')].some(r => r.innerText.replace(/\s+/g, ' ').trim() === 'Parcels 1 2')`, "what differs is listed")
 	p.press("Take up again")
 	p.sees("Revision 1 is taken up again.")
 	p.press("Put a value right")

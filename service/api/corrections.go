@@ -7,6 +7,7 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/expr"
+	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/service/live"
 )
@@ -15,7 +16,8 @@ import (
 type Correction struct {
 	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
 	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
-	Value expr.Value `json:"value" doc:"What it becomes; null for none."`
+	Value expr.Value `json:"value,omitempty" doc:"What it becomes; null for none."`
+	Words *string    `json:"words,omitempty" maxLength:"4000" doc:"In place of value: what it becomes, as people type it: 12, true, oddny, none; of a list, a set or a point with commas between."`
 	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
 }
 
@@ -25,12 +27,29 @@ type correctInput struct {
 	Body    Correction
 }
 
+// read takes the value out of the words, where it is said in words.
+func (c *Correction) read(m *model.Model) error {
+	v := m.Var(c.Name)
+	if c.Words == nil || v == nil { // that there is no such variable is told where it is written
+		return nil
+	}
+	value, err := v.FromWords(*c.Words)
+	if err != nil {
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", c.Name, *c.Words, err)
+	}
+	c.Value = value
+	return nil
+}
+
 func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
 	if session := s.playingIn(ctx, in.SlotPath); session != nil {
 		return s.correctLive(ctx, session, in)
 	}
 	j, l, err := s.opened(ctx, in.SlotPath)
 	if err != nil {
+		return nil, err
+	}
+	if err := in.Body.read(j.model); err != nil {
 		return nil, err
 	}
 	if in.IfMatch == "" {
@@ -48,6 +67,9 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 
 // correctLive puts a live value right, and saves the player.
 func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
+	if err := in.Body.read(session.Model()); err != nil {
+		return nil, err
+	}
 	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]expr.Value{}}
 	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
 		req.Args["prop"] = expr.OfText(prop)

@@ -66,6 +66,9 @@ type Three struct {
 	Live     expr.Value `json:"live" doc:"Now; null for none, and where the player is not present."`
 	Saved    expr.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
 	Stored   bool       `json:"stored" doc:"Whether the save has it."`
+	// Correctable and Choices are for forms.
+	Correctable bool     `json:"correctable" doc:"Whether it can be put right by hand."`
+	Choices     []string `json:"choices,omitempty" doc:"What it can be, where that is one of a few."`
 }
 
 // RevisionInfo tells about a revision.
@@ -286,7 +289,7 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 		if v.Holder != model.OfPlayer {
 			continue
 		}
-		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name]}
+		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 		if doc != nil {
 			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
 			if saved, ok := doc.Values[v.ID]; ok {
@@ -316,7 +319,7 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []Thre
 	three := func(v *model.Var, of string) *Three {
 		key := copyOf{v.Name, of}
 		if known[key] == nil {
-			known[key] = &Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed()}
+			known[key] = &Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 			out = append(out, known[key])
 		}
 		return known[key]

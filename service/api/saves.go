@@ -81,6 +81,17 @@ type emptyInput struct {
 	Name string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
 }
 
+// TwoSaves are two saves to be compared.
+type TwoSaves struct {
+	Before anyJSON `json:"before,omitempty" doc:"A save; where it is missing, the other says everything anew."`
+	After  anyJSON `json:"after,omitempty"`
+}
+
+type twoSavesInput struct {
+	GamePath
+	Body TwoSaves
+}
+
 // anyJSON is JSON that is handed on as it is.
 type anyJSON json.RawMessage
 
@@ -110,12 +121,26 @@ type KeyInfo struct {
 	Seals  bool      `json:"seals" doc:"Whether it is the one that seals now; the others only verify."`
 }
 
+func (s *Server) differences(ctx context.Context, in *twoSavesInput) (*body[[]save.Otherwise], error) {
+	j, err := s.runnable(ctx, in.Game)
+	if err != nil {
+		return nil, err
+	}
+	out, err := save.Differences(j.model, in.Body.Before, in.Body.After)
+	if err != nil {
+		return nil, problem(http.StatusUnprocessableEntity, engine.Invalid, "That is no save", "%v.", err)
+	}
+	return &body[[]save.Otherwise]{out}, nil
+}
+
 func (s *Server) saves(api huma.API) {
 	tags := []string{"saves"}
 	at := "/v1/games/{game}/players/{player}"
 	slot := at + "/slots/{slot}"
 	huma.Register(api, huma.Operation{OperationID: "check-save", Method: http.MethodPost, Path: "/v1/games/{game}/check-save", Summary: "Say everything that the plan does not take as it is in a save", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version.", Errors: []int{404, 413, 422}}, s.checkSave)
+	huma.Register(api, huma.Operation{OperationID: "compare-saves", Method: http.MethodPost, Path: "/v1/games/{game}/differences", Summary: "Say what two saves say otherwise, in the plan's words", Tags: tags, MaxBodyBytes: 4 * save.MaxBytes,
+		Description: "Nothing is kept. What stands in a save is told as it stands, of whatever version it is.", Errors: []int{404, 413, 422}}, s.differences)
 	huma.Register(api, huma.Operation{OperationID: "download-save", Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
 	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save", Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "It becomes the slot's newest revision, taken up to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)

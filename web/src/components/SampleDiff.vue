@@ -1,47 +1,34 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
-import type { Schemas } from '../api/client'
+import { api, dataOf } from '../api/client'
+import { useResource } from '../composables/useResource'
 
-const props = defineProps<{ sample: Schemas['Sample'] }>()
+// What two saves say otherwise: before and after, in the words of the plan.
+const props = defineProps<{ game: string; title: string; before?: unknown; after?: unknown }>()
 
-interface Row {
-  at: string
-  before: string
-  after: string
-}
-
-/** The values of a document by where they stand. */
-function flat(doc: unknown, at = '', out = new Map<string, string>()) {
-  if (doc !== null && typeof doc === 'object' && !Array.isArray(doc)) {
-    for (const [name, value] of Object.entries(doc)) flat(value, `${at}/${name}`, out)
-  } else if (doc !== undefined) {
-    out.set(at || '/', JSON.stringify(doc))
-  }
-  return out
-}
-
-const rows = computed<Row[]>(() => {
-  const before = flat(props.sample.before)
-  const after = flat(props.sample.after)
-  const names = [...new Set([...before.keys(), ...after.keys()])].sort()
-  return names.map((at) => ({ at, before: before.get(at) ?? '', after: after.get(at) ?? '' })).filter((r) => !props.sample.after || r.before !== r.after)
-})
+const lost = computed(() => props.before !== undefined && props.after === undefined)
+const { data: rows, error } = useResource(
+  async () => dataOf(await api.POST('/v1/games/{game}/differences', { params: { path: { game: props.game } }, body: { before: props.before, after: props.after } })),
+  () => props.title,
+)
 </script>
 
 <template>
   <div class="sample">
-    <p class="quiet">{{ sample.save }}, of version {{ sample.from }}<template v-if="!sample.after">: it is not loaded</template></p>
-    <div class="scroll" tabindex="0">
+    <p class="quiet">{{ title }}<template v-if="lost">: it is not loaded</template></p>
+    <p v-if="error" class="bad">{{ error }}</p>
+    <p v-else-if="rows && !rows.length">They say the same.</p>
+    <div v-else-if="rows" class="scroll" tabindex="0" :aria-label="title">
       <table class="plain">
         <thead>
-          <tr><th scope="col">Where</th><th scope="col">Before</th><th scope="col">After</th></tr>
+          <tr><th scope="col">What</th><th scope="col">{{ lost ? 'As it was' : 'Before' }}</th><th v-if="!lost" scope="col">After</th></tr>
         </thead>
         <tbody>
-          <tr v-for="r in rows" :key="r.at">
-            <td class="mono">{{ r.at }}</td>
+          <tr v-for="r in rows" :key="r.pointer">
+            <td :title="r.pointer">{{ r.title }}</td>
             <td class="mono" :class="{ quiet: !r.before }">{{ r.before || '–' }}</td>
-            <td class="mono" :class="{ quiet: !r.after }">{{ r.after || '–' }}</td>
+            <td v-if="!lost" class="mono" :class="{ quiet: !r.after }">{{ r.after || '–' }}</td>
           </tr>
         </tbody>
       </table>

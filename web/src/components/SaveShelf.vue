@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 
-import { api, dataOf, told, type Schemas } from '../api/client'
+import { api, dataOf, shown, told, type Schemas } from '../api/client'
 import { reach } from '../composables/connection'
 import { useRevisions } from '../composables/resources'
 import { useWindow } from '../composables/useWindow'
@@ -20,16 +20,11 @@ const value = ref('')
 const why = ref('')
 const trouble = ref('')
 
-const writable = computed(() => props.state.values.filter((v) => v.name.startsWith('player.') && !v.computed && v.stored && !['waymark', 'milestone', 'checkpoint', 'checkpoints', 'movables', 'stopwatch', 'seed'].includes(v.type)).map((v) => ({ title: v.title, value: v.name })))
-
-/** What was typed, as the value that the variable's type wants. */
-function typed(): string | number | boolean | null {
-  const type = props.state.values.find((v) => v.name === name.value)?.type
-  const text = value.value.trim()
-  if (text === 'none') return null
-  if (type === 'bool') return text === 'true'
-  return (type === 'int' || type === 'decimal') && text !== '' && !Number.isNaN(Number(text)) ? Number(text) : text
-}
+// What can be put right, by name and, of what a player has for each scene or prop, which; the form begins with what is so.
+const keyOf = (v: Schemas['Three']) => `${v.name} ${v.of ?? ''}`
+const writable = computed(() => props.state.values.filter((v) => v.correctable).map((v) => ({ title: v.title, value: keyOf(v) })))
+const picked = computed(() => props.state.values.find((v) => keyOf(v) === name.value))
+watch(picked, (v) => (value.value = v ? shown(props.state.present ? v.live : v.saved) : ''))
 
 async function tried(text: string, work: () => Promise<unknown>) {
   trouble.value = ''
@@ -48,7 +43,7 @@ const takeUp = (revision: number) =>
   tried(`Revision ${revision} is taken up again.`, async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/revisions/{revision}/take-up', { params: { path: { ...path.value, revision } } })))
 const correct = () =>
   tried('The value is put right.', async () =>
-    dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/correct', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { name: name.value, value: typed(), why: why.value } })),
+    dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/correct', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { name: picked.value!.name, of: picked.value!.of, words: value.value, why: why.value } })),
   )
 const reset = () =>
   tried('The slot begins anew.', async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/reset', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { why: why.value } })))
@@ -73,7 +68,7 @@ async function upload() {
 }
 
 // What a save changed against the one before it.
-const compared = shallowRef<{ revision: number; sample: Schemas['Sample'] }>()
+const compared = shallowRef<{ revision: number; title: string; before: unknown; after: unknown }>()
 const before = (revision: number) => revisions.value?.find((r) => r.revision < revision)
 
 async function document(revision: number): Promise<unknown> {
@@ -91,7 +86,7 @@ async function compare(revision: number) {
   }
   try {
     const [was, is] = await Promise.all([document(earlier.revision), document(revision)])
-    compared.value = { revision, sample: { save: `Revision ${revision} against ${earlier.revision}`, from: earlier.version, before: was, after: is } as Schemas['Sample'] }
+    compared.value = { revision, title: `Revision ${revision} against ${earlier.revision}`, before: was, after: is }
   } catch (e) {
     trouble.value = told(e)
   }
@@ -116,11 +111,13 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
       </span>
       <input ref="file" type="file" accept="application/json,.json" hidden @change="upload" />
     </div>
+    <p v-if="state.present" class="quiet small">{{ state.player }} plays in this slot now: only a value can be put right in it until they leave.</p>
     <v-alert v-if="trouble" type="error" class="mb-2">{{ trouble }}</v-alert>
     <form v-if="asking" class="sheet asked" @submit.prevent="asking === 'correct' ? correct() : asking === 'reset' ? reset() : empty()">
       <template v-if="asking === 'correct'">
         <v-select v-model="name" :items="writable" label="Value" />
-        <v-text-field v-model="value" label="becomes" />
+        <v-select v-if="picked?.choices" v-model="value" :items="picked.choices" label="becomes" />
+        <v-text-field v-else v-model="value" label="becomes" class="mono" />
       </template>
       <v-text-field v-if="asking === 'empty'" v-model="value" :label="`Write ${state.player} to empty the slot`" />
       <v-text-field v-else v-model="why" label="because" />
@@ -128,7 +125,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
       <v-btn variant="text" @click="asking = ''">Leave it</v-btn>
     </form>
     <p v-if="revisions && !revisions.length" class="quiet">Nothing is saved yet.</p>
-    <SampleDiff v-if="compared" :sample="compared.sample" />
+    <SampleDiff v-if="compared" :game="game" :title="compared.title" :before="compared.before" :after="compared.after" />
     <div v-if="revisions?.length" ref="scroller" class="sheet scroll" tabindex="0" aria-label="Revisions">
     <table class="plain">
       <thead>

@@ -166,6 +166,11 @@ const ways = computed<Way[]>(() => {
 })
 
 const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
+/** A prop that stands on a spot is drawn beside it, so that both can be seen. */
+function besideSpot(s: MapScene, at: number[]): [number, number] {
+  const on = s.spots.some((x) => Math.hypot(x.at[0]! - at[0]!, (x.at[1] ?? 0) - (at[1] ?? 0)) < size.value * 0.6)
+  return on ? [at[0]! + size.value * 1.1, at[1] ?? 0] : [at[0]!, at[1] ?? 0]
+}
 /** Movables, beside the spots where they begin. */
 const movables = computed(() =>
   props.map.movables.flatMap((m) => {
@@ -197,7 +202,7 @@ const trouble = (what: string) => props.troubles?.[what]
       <title>{{ w.id }}{{ trouble(`passage:${w.id}`) ? `: ${trouble(`passage:${w.id}`)}` : '' }}</title>
     </g>
     <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
-      <rect v-for="p in s.props" :key="p.id" class="prop" :x="p.at[0]! - size * 0.3" :y="p.at[1]! - size * 0.3" :width="size * 0.6" :height="size * 0.6" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
+      <rect v-for="p in s.props" :key="p.id" :class="['prop', { picked: picked === `prop:${p.id}` }]" :transform="`translate(${besideSpot(s, p.at).join(' ')})`" :x="-size * 0.3" :y="-size * 0.3" :width="size * 0.6" :height="size * 0.6" :stroke-width="size / 8" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
       <g
         v-for="spot in s.spots"
         :key="spot.id"
@@ -224,7 +229,7 @@ const trouble = (what: string) => props.troubles?.[what]
       </g>
     </g>
     <template v-if="!dots">
-      <g v-for="m in movables" :key="m.id" class="dot thing" :transform="`translate(${m.place[0] + size * 1.1} ${m.place[1]})`" @click="$emit('pick', `movable:${m.id}`)">
+      <g v-for="m in movables" :key="m.id" :class="['dot', 'thing', { picked: picked === `movable:${m.id}` }]" :transform="`translate(${m.place[0] + size * 1.1} ${m.place[1]})`" @click="$emit('pick', `movable:${m.id}`)">
         <path :d="`M${-size * 0.45} ${size * 0.36}L0 ${-size * 0.5}L${size * 0.45} ${size * 0.36}z`" />
         <title>{{ m.title }}</title>
       </g>
@@ -383,7 +388,17 @@ path.touch {
 .prop {
   fill: rgb(var(--v-theme-surface-variant));
   stroke: rgb(var(--v-theme-quiet));
-  stroke-width: 0.12;
+  cursor: pointer;
+}
+
+.prop.picked {
+  fill: rgb(var(--v-theme-primary));
+  stroke: rgb(var(--v-theme-primary));
+}
+
+.thing.picked path {
+  stroke: rgb(var(--v-theme-on-surface));
+  stroke-width: 0.3;
 }
 
 .dot {

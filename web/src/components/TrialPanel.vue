@@ -78,7 +78,7 @@ function left(seconds: number) {
           <button type="button" class="look" :aria-expanded="sample === p.id" @click="sample = sample === p.id ? '' : p.id">{{ sample === p.id ? 'hide' : 'look at one' }}</button>
         </li>
       </ul>
-      <SampleDiff v-if="shown" :sample="shown" />
+      <SampleDiff v-if="shown" :game="game" :title="`${shown.save}, of version ${shown.from}`" :before="shown.before" :after="shown.after" />
       <table v-if="result && result.cases.length" class="plain cases">
         <thead>
           <tr><th scope="col" class="number">Saves</th><th scope="col">What</th><th scope="col">Such as</th></tr>
