@@ -243,8 +243,12 @@ func Fits(t, want Type) (string, bool) {
 		return "", true
 	case t.Kind == want.Kind && t.Of == want.Of:
 		return "", true
-	case t.Kind == Choice && want.Kind == Choice && !slices.ContainsFunc(t.Possible(), func(n string) bool { return !slices.Contains(want.Names, n) }):
-		return "", true
+	case t.Kind == Choice && want.Kind == Choice:
+		foreign := slices.DeleteFunc(slices.Clone(t.Possible()), func(n string) bool { return slices.Contains(want.Names, n) })
+		if len(foreign) == 0 {
+			return "", true
+		}
+		return "it can be " + join(foreign) + ", which is none of " + join(want.Names), false
 	}
 	return "it is " + t.String() + ", and " + want.String() + " is wanted", false
 }

@@ -97,6 +97,9 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 		ref = next.Ref.from(ref)
 		entry = next
 	}
+	if entry.Type.Kind == Invalid { // what is wrong with it has been said where it is declared
+		return typed{}
+	}
 	if entry.Type.Kind == Record {
 		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), join(keys(entry.Fields)))
 	}
@@ -153,6 +156,9 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 		return typed{}
 	}
 	t := attribute.Type
+	if t.Kind == Invalid { // which has been said where it is declared
+		return typed{}
+	}
 	p := base.path + "." + name
 	t.Optional = (t.Optional || base.typ.Optional) && !known[p]
 	values, eval := attribute.Values, base.eval

@@ -24,7 +24,7 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
-	}, seen: map[string]bool{}, load: commons}
+	}, seen: map[string]bool{}, load: commons, lost: map[string]bool{}}
 	b.Single = b.Players() == 1
 	b.space()
 	b.allRosters()
@@ -63,6 +63,7 @@ type builder struct {
 	found finding.List
 	seen  map[string]bool
 	load  Commons
+	lost  map[string]bool // what a plan calls commons that cannot be had: nothing more is said of what is read in them
 }
 
 // session checks how one live run of the game is kept.
@@ -151,23 +152,25 @@ func (b *builder) allRosters() {
 }
 
 func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string, domains map[string]Domain, into *expr.Roster) {
+	meant := map[string]bool{}
 	for _, a := range o.Value.Attributes.Entries {
 		d, ok := domains[a.ID]
 		if !ok {
 			near := finding.Nearest(a.ID, names)
+			meant[near] = true
 			f := finding.New("unknown-name", a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near)))
 			f.Nearest = near
 			b.add(f)
 			continue
 		}
 		v, err := d.FromLiteral(a.Value)
-		if err != nil {
+		if err != nil && d.Type.Kind != expr.Invalid {
 			b.report("bad-value", a.Value.At, "%s of %s: %v.", a.ID, o.ID, err)
 		}
 		into.Attributes[a.ID].Values[o.ID] = v
 	}
 	for _, name := range names {
-		if _, ok := into.Attributes[name].Values[o.ID]; !ok && !domains[name].Type.Optional {
+		if _, ok := into.Attributes[name].Values[o.ID]; !ok && !meant[name] && !domains[name].Type.Optional {
 			b.report("missing", o.At, "The option %s does not say its %s.", o.ID, name)
 		}
 	}

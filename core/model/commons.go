@@ -32,6 +32,7 @@ func (b *builder) allUses() {
 		seen[id], seen[u.As.Name] = true, true
 		doc := b.commons(u)
 		if doc == nil {
+			b.lost[u.As.Name] = true
 			continue
 		}
 		b.use(u, doc)

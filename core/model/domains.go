@@ -86,7 +86,9 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 	if !t.Numeric() {
 		d.Type = t
 	}
-	b.unused(l, uses)
+	if t.Kind != expr.Invalid { // what goes with a type that is none, nobody knows
+		b.unused(l, uses)
+	}
 	return d
 }
 
@@ -108,6 +110,10 @@ func (b *builder) items(name string, l limits, t *expr.Type, d *Domain) {
 	item := b.valueDomain(name, *l.Items, false)
 	if item.Type.Kind == expr.Point || item.Type.Item != nil {
 		b.report("bad-value", l.Items.Type.At, "The items of a list or a set are single values.")
+	}
+	if item.Type.Kind == expr.Invalid { // which has been said
+		*t = expr.Type{}
+		return
 	}
 	t.Item, d.Item = &item.Type, &item
 }

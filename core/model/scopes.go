@@ -227,6 +227,9 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	for _, m := range b.Milestones {
 		earned[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Earned, Slot: m.Index}}
 	}
+	for name := range b.lost {
+		fields[name] = &expr.Entry{}
+	}
 	fields[expr.MilestonesKey] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: earned}
 	maps.Copy(fields, map[string]*expr.Entry{
 		"place":       place,

@@ -74,17 +74,19 @@ func orOther(a, b finding.At) finding.At {
 	return a
 }
 
-// savedTarget reports a name that saves of this version do not hold.
-func (b *builder) savedTarget(name plan.Given[string]) {
+// savedTarget reports a name that saves of this version do not hold, and says whether they do.
+func (b *builder) savedTarget(name plan.Given[string]) bool {
 	if !name.Given {
-		return
+		return true
 	}
-	if known := b.SavedNames(); !b.Saves(name.Value) {
+	known, holds := b.SavedNames(), b.Saves(name.Value)
+	if _, rest, _ := strings.Cut(name.Value, "."); !holds && !b.lost[strings.Split(rest, ".")[0]] {
 		near := finding.Nearest(name.Value, known)
 		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+didYouMean(near))
 		f.Nearest = near
 		b.add(f)
 	}
+	return holds
 }
 
 func (b *builder) version() string { return strconv.Itoa(b.Plan.Version.Value) }
@@ -147,7 +149,9 @@ func (m *Model) named(space string) []string {
 
 // moveTarget makes sure that a value can go from the one holder to the other.
 func (b *builder) moveTarget(s *plan.UpgradeStep) {
-	b.savedTarget(s.Into.Name)
+	if !b.savedTarget(s.Into.Name) {
+		return
+	}
 	from, _, _ := strings.Cut(s.Move.Value, ".")
 	to, _, _ := strings.Cut(s.Into.Name.Value, ".")
 	v := b.vars[s.Into.Name.Value]

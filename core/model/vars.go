@@ -182,6 +182,7 @@ func (b *builder) startOf(v *Var) {
 		if d.Start != nil || d.Optional.Value {
 			b.report("wrong-type", v.At, "A %s begins by itself and is never none.", d.Type.Name)
 		}
+	case v.Type.Kind == expr.Invalid || v.Type.Named() && len(v.Type.Names) == 0: // which is told, and the start says nothing more
 	case d.Start != nil:
 		start, err := v.FromLiteral(*d.Start)
 		if err != nil {

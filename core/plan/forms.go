@@ -364,26 +364,25 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 					near = "prop:" + m.Of
 				}
 				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
-				if near != "" {
-					text += " Did you mean " + near + "?"
-				}
-				r.report("unknown-name", m.At, "%s", text).Nearest = near
+				r.unknownName(m.At, text, near)
 			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
-				near := finding.Nearest(m.Of, p.Milestones.IDs())
-				r.report("unknown-name", m.At, "There is no milestone called \"%s\".", clip(m.Of)).Nearest = near
+				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".", finding.Nearest(m.Of, p.Milestones.IDs()))
 			case contains(BuiltInMoments, m.Kind):
 			case p.Events.Get(m.Kind) != nil:
 				m.Kind, m.Of = "event", m.Kind
 			default:
-				near := finding.Nearest(m.Kind, names)
-				text := "There is no event or moment called \"" + clip(m.Kind) + "\"."
-				if near != "" {
-					text += " Did you mean " + near + "?"
-				}
-				r.report("unknown-name", m.At, "%s", text).Nearest = near
+				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".", finding.Nearest(m.Kind, names))
 			}
 		}
 	}
+}
+
+// unknownName reports a name that nothing has, with the nearest that something has, if any is near.
+func (r *reader) unknownName(at finding.At, text, near string) {
+	if near != "" {
+		text += " Did you mean " + near + "?"
+	}
+	r.report("unknown-name", at, "%s", text).Nearest = near
 }
 
 func contains(list []string, s string) bool {

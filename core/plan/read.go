@@ -101,7 +101,8 @@ func (r *reader) list(n *node, v reflect.Value, f field) {
 	}
 }
 
-// table reads a struct: known keys into their fields, unknown ones into findings.
+// table reads a struct: known keys into their fields, unknown ones into findings. A key that is misspelt is told once,
+// and read as what was probably meant, so that what stands under it is not missed everywhere else.
 func (r *reader) table(n *node, v reflect.Value) {
 	if n.form != formTable {
 		r.wrong(n, "a table")
@@ -112,13 +113,16 @@ func (r *reader) table(n *node, v reflect.Value) {
 	}
 	fields := fieldsOf(v.Type())
 	seen := map[string]bool{}
-	for _, k := range n.keys {
+	for i, k := range n.keys {
 		f, ok := fields.byName[k.name]
 		if !ok {
-			r.unknownKey(k, fields.names)
-			continue
+			near := r.unknownKey(k, fields.names)
+			if near == "" || n.key(near) != nil {
+				continue
+			}
+			n.keys[i].name, f = near, fields.byName[near]
 		}
-		seen[k.name] = true
+		seen[f.name] = true
 		k.value.At = orAt(k.value.At, k.at)
 		r.read(k.value, v.Field(f.index), f)
 	}
@@ -139,7 +143,8 @@ func lowerFirst(s string) string {
 	return strings.ToLower(s[:1]) + s[1:]
 }
 
-func (r *reader) unknownKey(k key, names []string) {
+// unknownKey reports a key that is not known, and gives the one that was probably meant.
+func (r *reader) unknownKey(k key, names []string) string {
 	near := finding.Nearest(k.name, names)
 	hint := "Known here: " + strings.Join(names, ", ") + "."
 	switch {
@@ -149,6 +154,7 @@ func (r *reader) unknownKey(k key, names []string) {
 		hint = "If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
 	}
 	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Nearest = near
+	return near
 }
 
 // orAt gives an empty value the position of its key.
