@@ -709,6 +709,10 @@ func TestScenesLieAsTheirPassagesLead(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/scenes")
 	p.until(`document.querySelectorAll('.ground').length === 7`, "all scenes are drawn")
+	for what, shows := range map[string]string{"rope_bridge, a passage": "make it one way", "cache.at_cairn, a prop": "A prop (cache.at_cairn)", "The sled, a movable": "There is one of it", "The Frozen Mill, a scene": "Add a spot in the middle"} {
+		p.run(fmt.Sprintf(`const it = document.querySelector('[aria-label=%q]'); it.focus(); it.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))`, what))
+		p.sees(shows)
+	}
 	p.run(`window.lies = Object.fromEntries([...document.querySelectorAll('svg.map > g')].filter(g => g.querySelector('.ground')).map(g => [g.querySelector('.title').textContent.trim(), g.querySelector('.ground').getBoundingClientRect()]))`)
 	for what, condition := range map[string]string{
 		"the porch is at the top of the lodge":     `lies['Scree Gorge'].bottom < lies['The Lodge'].top`,
@@ -926,6 +930,10 @@ func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
 	p.run(`localStorage.clear()`)
 }
 
+// What the pointer turns into a hand over can be reached by key, or lies in something that can; on the map of the stage
+// and the live page, the lists beside it say the same. Of the library's fields it is the input that is reached.
+const pointedAtOnly = `[...document.querySelectorAll('body *')].filter(e => getComputedStyle(e).cursor === 'pointer' && !e.closest('a[href], button:not([tabindex="-1"]), input, select, textarea, label, summary, [tabindex]:not([tabindex="-1"]), .v-field' + (location.pathname.includes('/scenes') ? '' : ', svg.map'))).map(e => e.tagName + ' ' + (e.className.baseVal ?? e.className)).join('; ')`
+
 func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	p := open(t)
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
@@ -955,6 +963,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 			p.until(`window.axeFound !== undefined`, "axe has looked")
 			assert.Equal(t, "[]", p.value("window.axeFound"), "%s in %s", path, theme)
 			assert.Equal(t, "true", p.value("String(document.documentElement.scrollWidth <= 1280)"), "%s fits without a sideways scroll", path)
+			assert.Empty(t, p.value(pointedAtOnly), "%s can be worked by key", path)
 		}
 	}
 }

@@ -112,6 +112,17 @@ function key(e: KeyboardEvent, scene: MapScene, spot: MapSpot) {
   e.preventDefault()
 }
 
+/** Where the map is worked on, what can be clicked on it can be reached by key, too. */
+function byKey(what: string, name: string) {
+  if (!props.snap && !props.active) return {}
+  const onKeydown = (e: KeyboardEvent) => {
+    if (e.key !== 'Enter' && e.key !== ' ') return
+    e.preventDefault()
+    emit('pick', what)
+  }
+  return { role: 'button', tabindex: 0, 'aria-label': name, onKeydown }
+}
+
 function ground(e: MouseEvent, scene: MapScene) {
   if (props.active) emit('ground', scene.id, snapped(scene, pointed(e, scene), props.snap || 1, props.map.step))
   else emit('pick', `scene:${scene.id}`)
@@ -187,14 +198,14 @@ const trouble = (what: string) => props.troubles?.[what]
       <rect :x="s.low[0]" :y="s.low[1]" :width="widthOf(s)" :height="heightOf(s)" :class="['ground', { picked: picked === `scene:${s.id}`, trouble: trouble(`scene:${s.id}`), active }]" :stroke-width="size / (trouble(`scene:${s.id}`) || picked === `scene:${s.id}` ? 4 : 8)" @click="ground($event, s)">
         <title v-if="trouble(`scene:${s.id}`)">{{ trouble(`scene:${s.id}`) }}</title>
       </rect>
-      <text v-if="!one" class="title" :x="s.low[0]" :y="(s.low[1] ?? 0) - size * 0.4" :font-size="size * 1.1" @click="$emit('pick', `scene:${s.id}`)">{{ s.title }}<tspan v-if="trouble(`scene:${s.id}`)" class="bad"> !</tspan></text>
+      <text v-if="!one" class="title" v-bind="byKey(`scene:${s.id}`, `${s.title}, a scene`)" :x="s.low[0]" :y="(s.low[1] ?? 0) - size * 0.4" :font-size="size * 1.1" @click="$emit('pick', `scene:${s.id}`)">{{ s.title }}<tspan v-if="trouble(`scene:${s.id}`)" class="bad"> !</tspan></text>
       <g v-for="a in s.areas" :key="a.id" class="passive">
         <ellipse v-if="a.radius" class="area" :cx="(a.low[0]! + a.high[0]!) / 2" :cy="(a.low[1]! + a.high[1]!) / 2" :rx="a.radius" :ry="a.radius" />
         <rect v-else class="area" :x="a.low[0]" :y="a.low[1]" :width="a.high[0]! - a.low[0]!" :height="a.high[1]! - a.low[1]!" />
         <text v-if="one" class="faint" :x="a.low[0]! + size * 0.4" :y="a.low[1]! + size * 1.1" :font-size="size * 0.85">{{ nameOf(a.id) }}</text>
       </g>
     </g>
-    <g v-for="w in ways" :key="w.id" :class="['way', { picked: picked === `passage:${w.id}`, trouble: trouble(`passage:${w.id}`), loose: w.loose }]" @click="$emit('pick', `passage:${w.id}`)">
+    <g v-for="w in ways" :key="w.id" :class="['way', { picked: picked === `passage:${w.id}`, trouble: trouble(`passage:${w.id}`), loose: w.loose }]" v-bind="byKey(`passage:${w.id}`, `${w.id}, a passage`)" @click="$emit('pick', `passage:${w.id}`)">
       <path class="touch" :d="w.path" :stroke-width="size" />
       <path class="line" :d="w.path" :stroke-width="size / (picked === `passage:${w.id}` ? 3.5 : 6)" :stroke-dasharray="w.loose ? `${size / 2} ${size / 2}` : undefined" />
       <rect v-if="w.gated" class="gate" :x="w.middle[0] - size * 0.3" :y="w.middle[1] - size * 0.3" :width="size * 0.6" :height="size * 0.6" :transform="`rotate(45 ${w.middle[0]} ${w.middle[1]})`" :stroke-width="size / 6" />
@@ -202,7 +213,7 @@ const trouble = (what: string) => props.troubles?.[what]
       <title>{{ w.id }}{{ trouble(`passage:${w.id}`) ? `: ${trouble(`passage:${w.id}`)}` : '' }}</title>
     </g>
     <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
-      <rect v-for="p in s.props" :key="p.id" :class="['prop', { picked: picked === `prop:${p.id}` }]" :transform="`translate(${besideSpot(s, p.at).join(' ')})`" :x="-size * 0.3" :y="-size * 0.3" :width="size * 0.6" :height="size * 0.6" :stroke-width="size / 8" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
+      <rect v-for="p in s.props" :key="p.id" :class="['prop', { picked: picked === `prop:${p.id}` }]" v-bind="byKey(`prop:${p.id}`, `${p.id}, a prop`)" :transform="`translate(${besideSpot(s, p.at).join(' ')})`" :x="-size * 0.3" :y="-size * 0.3" :width="size * 0.6" :height="size * 0.6" :stroke-width="size / 8" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
       <g
         v-for="spot in s.spots"
         :key="spot.id"
@@ -229,7 +240,7 @@ const trouble = (what: string) => props.troubles?.[what]
       </g>
     </g>
     <template v-if="!dots">
-      <g v-for="m in movables" :key="m.id" :class="['dot', 'thing', { picked: picked === `movable:${m.id}` }]" :transform="`translate(${m.place[0] + size * 1.1} ${m.place[1]})`" @click="$emit('pick', `movable:${m.id}`)">
+      <g v-for="m in movables" :key="m.id" :class="['dot', 'thing', { picked: picked === `movable:${m.id}` }]" v-bind="byKey(`movable:${m.id}`, `${m.title}, a movable`)" :transform="`translate(${m.place[0] + size * 1.1} ${m.place[1]})`" @click="$emit('pick', `movable:${m.id}`)">
         <path :d="`M${-size * 0.45} ${size * 0.36}L0 ${-size * 0.5}L${size * 0.45} ${size * 0.36}z`" />
         <title>{{ m.title }}</title>
       </g>
@@ -323,6 +334,27 @@ path.touch {
   stroke: rgb(var(--v-theme-primary));
   stroke-opacity: 0.55;
   stroke-linecap: round;
+}
+
+.way,
+.title,
+.prop,
+.thing {
+  outline: none;
+}
+
+.way:focus-visible .touch {
+  stroke: color-mix(in srgb, rgb(var(--v-theme-secondary)) 45%, transparent);
+}
+
+.title:focus-visible {
+  text-decoration: underline;
+}
+
+.prop:focus-visible,
+.thing:focus-visible path {
+  stroke: rgb(var(--v-theme-secondary));
+  stroke-width: 0.6;
 }
 
 .way:hover .line,
