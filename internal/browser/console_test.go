@@ -406,6 +406,37 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.sees("is taken up again")
 }
 
+// A player's id is whatever the game calls them by: every address holds it.
+func TestAPlayerMayBeCalledAnything(t *testing.T) {
+	p := open(t)
+	const odd = `Ana María/1?#%2F&"`
+	p.play(api.Request{Do: "join", Player: odd})
+	p.play(api.Request{Do: "event", Player: odd, Name: "load"})
+	_, err := p.c.Save(ctx, "lantern-pass", odd)
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/players")
+	p.clickOn(fmt.Sprintf(`[...document.querySelectorAll('td a')].find(a => a.textContent.trim() === %q)`, odd), "the player")
+	p.sees("revision 1 is saved")
+	p.click(`button[title^="player.parcels"]`)
+	p.sees("Changes of player.parcels, newest first.")
+	p.clickOn(`[...document.querySelectorAll('main a')].find(a => a.textContent.trim() === 'Saves')`, "the other part")
+	p.sees("only a value can be put right in it until they leave")
+	p.run(`fetch(document.querySelector('a[download]').href).then(async r => window.got = r.status + ' ' + (await r.json()).save.player)`)
+	p.until(fmt.Sprintf(`window.got === '200 ' + %q`, odd), "the save is downloaded")
+	p.goTo("/games/lantern-pass/live")
+	p.press(odd)
+	p.sees("this player was brought in over HTTP")
+	p.goTo("/games/lantern-pass/why")
+	p.clickOn(`document.querySelector('td button')`, "somebody's changes")
+	p.sees("rule 5 (line 187) on load")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("/")))
+	p.until(`document.querySelector('input[type=search]') === document.activeElement`, "the search is open")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("María/1")))
+	p.until(`document.querySelectorAll('.search li button').length === 1`, "only they are left")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.until(fmt.Sprintf(`document.querySelector('h1')?.textContent.trim() === %q`, odd), "their page is there")
+}
+
 func TestASaveIsCheckedByHand(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/players")

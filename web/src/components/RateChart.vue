@@ -10,7 +10,7 @@ const top = computed(() => {
   return [1, 2, 5, 10].map((n) => n * power).find((n) => n >= most.value)!
 })
 const line = computed(() => props.values.map((v, i) => `${i ? 'L' : 'M'}${((props.span - props.values.length + i) / (props.span - 1)) * 300} ${60 - (v / top.value) * 56}`).join(''))
-const shown = (n: number) => (n >= 10000 ? `${Math.round(n / 1000)} k` : n >= 1000 ? `${(n / 1000).toFixed(1)} k` : String(Math.round(n)))
+const shown = (n: number) => Math.round(n).toLocaleString()
 const last = computed(() => props.values[props.values.length - 1] ?? 0)
 </script>
 

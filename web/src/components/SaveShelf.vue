@@ -12,6 +12,7 @@ const emit = defineEmits<{ changed: [text: string] }>()
 
 const { data: revisions, reload } = useRevisions(() => props.game, () => props.state.player, () => props.state.slot)
 const path = computed(() => ({ game: props.game, player: props.state.player, slot: props.state.slot }))
+const address = computed(() => `/v1/games/${encodeURIComponent(props.game)}/players/${encodeURIComponent(props.state.player)}/slots/${props.state.slot}`)
 const etag = computed(() => `"r${props.state.revision}"`)
 const file = ref<HTMLInputElement>()
 const asking = ref<'' | 'correct' | 'reset' | 'empty'>('')
@@ -60,7 +61,7 @@ async function upload() {
   await tried(`${chosen.name} is the newest save now.`, async () => {
     const headers: Record<string, string> = { 'Content-Type': 'application/json' }
     if (props.state.revision > 0) headers['If-Match'] = etag.value
-    const answer = await fetch(`/v1/games/${encodeURIComponent(props.game)}/players/${encodeURIComponent(props.state.player)}/slots/${props.state.slot}/save?why=${encodeURIComponent('uploaded in the console')}`, { method: 'PUT', headers, body: text })
+    const answer = await fetch(`${address.value}/save?why=${encodeURIComponent('uploaded in the console')}`, { method: 'PUT', headers, body: text })
     const body = await answer.json()
     dataOf(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
   })
@@ -72,8 +73,7 @@ const compared = shallowRef<{ revision: number; title: string; before: unknown; 
 const before = (revision: number) => revisions.value?.find((r) => r.revision < revision)
 
 async function document(revision: number): Promise<unknown> {
-  const { game, player, slot } = path.value
-  const answer = await reach(`/v1/games/${encodeURIComponent(game)}/players/${encodeURIComponent(player)}/slots/${slot}/revisions/${revision}`)
+  const answer = await reach(`${address.value}/revisions/${revision}`)
   if (!answer.ok) throw new Error(`Revision ${revision} cannot be read.`)
   return answer.json()
 }
@@ -103,7 +103,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
     <div class="head">
       <h2>Saves of slot {{ state.slot }}</h2>
       <span class="tools">
-        <a v-if="state.revision" class="plain" :href="`/v1/games/${game}/players/${state.player}/slots/${state.slot}/save`" download>Download</a>
+        <a v-if="state.revision" class="plain" :href="`${address}/save`" download>Download</a>
         <button type="button" :disabled="state.present" @click="file?.click()">Upload…</button>
         <button type="button" :disabled="!state.revision" @click="asking = 'correct'">Put a value right…</button>
         <button type="button" :disabled="state.present || !state.revision" @click="asking = 'reset'">Begin anew…</button>
