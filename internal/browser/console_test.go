@@ -758,6 +758,33 @@ func TestScenesLieAsTheirPassagesLead(t *testing.T) {
 	}
 }
 
+func TestWhatAPassageCarriesAndWhatRefusesItIsWritten(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/scenes?pick=passage:rope_bridge")
+	chip := func(name string) string {
+		return fmt.Sprintf(`[...document.querySelectorAll('.panel .chip')].find(c => c.textContent.trim() === %q)`, name)
+	}
+	p.until(chip("y")+`?.getAttribute('aria-pressed') === 'true'`, "it carries y")
+	p.clickOn(chip("facing"), "facing")
+	p.until(chip("facing")+`?.getAttribute('aria-pressed') === 'true'`, "and facing")
+	p.clickOn(chip("y"), "y")
+	p.until(chip("y")+`?.getAttribute('aria-pressed') === 'false'`, "y no more")
+	p.fill("Otherwise they are told", "Mend it first.")
+	p.press("Write it")
+	p.sees("what refuses rope_bridge")
+	p.press("make it one way")
+	p.sees("make it both ways")
+	p.goTo("/games/lantern-pass/scenes?pick=passage:porch_gorge")
+	p.clickOn(chip("x"), "x")
+	p.until(chip("x")+`?.getAttribute('aria-pressed') === 'false'`, "x no more")
+	p.clickOn(chip("facing"), "facing")
+	p.until(chip("facing")+`?.getAttribute('aria-pressed') === 'false'`, "it carries nothing")
+	p.saved()
+	after := p.plan()
+	assert.Contains(t, after, "rope_bridge: {from: gorge/span_east, to: ridge/span_west, both_ways: false, carry: [facing], if: game.bridge_mended, refused: Mend it first.")
+	assert.Contains(t, after, "porch_gorge: {from: lodge/porch, to: gorge/mouth, both_ways: true}")
+}
+
 func TestWhatCannotBeReachedStandsOut(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/scenes")

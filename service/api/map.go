@@ -14,6 +14,7 @@ import (
 type Map struct {
 	Unit     string       `json:"unit" doc:"What one unit stands for."`
 	Axes     []string     `json:"axes"`
+	Facings  []string     `json:"facings" doc:"Which ways one can face; none where the space has no facings."`
 	Step     float64      `json:"step" doc:"Coordinates are whole multiples of this."`
 	Reach    float64      `json:"reach" doc:"How far off a spot can be touched or passed."`
 	Scenes   []MapScene   `json:"scenes"`
@@ -121,7 +122,7 @@ func (s *Server) maps(api huma.API) {
 
 func mapOf(m *model.Model) Map {
 	d := drawing{m}
-	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
+	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Facings: append([]string{}, m.Facings...), Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
 		Scenes: []MapScene{}, Passages: []MapPassage{}, Movables: []MapMovable{}, Events: []MapEvent{}}
 	for _, s := range m.Scenes {
 		out.Scenes = append(out.Scenes, d.scene(s))

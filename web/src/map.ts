@@ -3,11 +3,21 @@ import type { Schemas } from './api/client'
 export type PlanMap = Schemas['Map']
 export type MapScene = Schemas['MapScene']
 export type MapSpot = Schemas['MapSpot']
+export type MapPassage = Schemas['MapPassage']
 
 export const widthOf = (s: MapScene) => s.high[0]! - s.low[0]!
 export const heightOf = (s: MapScene) => (s.high[1] ?? 1) - (s.low[1] ?? 0)
 export const sceneOf = (spot: string) => spot.split('/')[0]!
 export const nameOf = (id: string) => id.split('/').pop()!
+
+/** Where a spot is, for people: porch, The Lodge. */
+export const where = (map: PlanMap, spot: string) => `${nameOf(spot)}, ${map.scenes.find((s) => s.id === sceneOf(spot))?.title ?? sceneOf(spot)}`
+
+/** The numbers of a text with commas between, where there are as many as there ought to be. */
+export function numbersIn(text: string, wanted: number): number[] | undefined {
+  const all = text.split(/[,\s]+/).filter(Boolean).map(Number)
+  return all.length === wanted && all.every(Number.isFinite) ? all : undefined
+}
 
 /** Which side of its scene a spot is nearest to, as a step that way. */
 export function outward(s: MapScene, spot: MapSpot): [number, number] {
