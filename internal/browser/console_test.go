@@ -228,6 +228,32 @@ func TestAnotherDesignersSaveIsShownWhereNothingWasChanged(t *testing.T) {
 	assert.Contains(t, p.plan(), "start: 12, across: {death: keep}}")
 }
 
+// Two windows of one browser have the same draft: neither overwrites what is changed in the other.
+func TestTwoWindowsWorkOnOneDraft(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/matrix?row=player.oil&at=death")
+	p.sees("Oil goes back to what it was")
+	within, cancel := chromedp.NewContext(p.ctx)
+	defer cancel()
+	other := &page{t: t, ctx: within, url: p.url, c: p.c}
+	other.goTo("/games/lantern-pass/matrix?row=player.oil&at=death")
+	other.sees("Oil goes back to what it was")
+	other.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'keep')`, "keep")
+	other.sees("Oil stays as it is")
+	p.sees("Oil stays as it is")
+	p.sees("Not saved yet, kept in this browser: changed in another window")
+	p.press("Undo")
+	p.sees("Oil goes back to what it was")
+	other.sees("Oil goes back to what it was")
+	other.press("Undo")
+	other.sees("Oil stays as it is")
+	p.sees("Oil stays as it is")
+	p.saved()
+	other.until(`!document.body.innerText.includes('Not saved yet')`, "it is saved there, too")
+	other.sees("Oil stays as it is")
+	assert.Contains(t, p.plan(), "start: 12, across: {death: keep}}")
+}
+
 func TestTheMatrixIsWalkedAndChangedByKey(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/matrix?row=player.oil&at=death")

@@ -21,7 +21,7 @@ const errors = computed(() => report.value?.counts.errors ?? 0)
 /** What the checks say of it, the worst first. */
 const open = computed(() => draft.findings.value.filter((f) => !f.accepted))
 const first = computed(() => open.value.find((f) => f.severity === 'error') ?? open.value.find((f) => f.severity === 'warning') ?? open.value[0])
-const shown = computed(() => ready.value && (changed.value || conflict.value || told.value !== '' || error.value !== '' || undone.value.length > 0))
+const shown = computed(() => ready.value && (changed.value || conflict.value || told.value !== '' || error.value !== '' || done.value.length + undone.value.length > 0))
 
 function onKey(e: KeyboardEvent) {
   if (!(e.ctrlKey || e.metaKey) || e.altKey) return

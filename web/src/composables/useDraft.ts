@@ -211,6 +211,21 @@ function makeDraft(game: string) {
     window.clearTimeout(timer)
     if (now !== checked.value) timer = window.setTimeout(check, 250)
   })
+  /** Another window of this browser works on the same draft: what is changed there is changed here, too. */
+  async function alsoChanged(kept: string | null) {
+    if (!ready.value) return
+    const theirs = kept ? (JSON.parse(kept) as { text: string; etag: string }) : undefined
+    try {
+      if (!theirs) await fetchText() // it was saved there, or given up
+      else etag.value = theirs.etag
+      become(theirs?.text ?? saved.value, 'changed in another window')
+      conflict.value = false
+    } catch (e) {
+      error.value = inWords(e)
+    }
+  }
+  window.addEventListener('storage', (e) => e.key === key && void alsoChanged(e.newValue))
+
   watch(cameBack, () => (ready.value ? check() : load())) // which takes back that the service did not answer
   void load()
 
