@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -27,6 +28,19 @@ type Health struct {
 
 type body[T any] struct{ Body T }
 
+// answering says in the contract in which forms an operation answers with bytes that are handed on as they are.
+func answering(kinds ...string) map[string]*huma.Response {
+	content := map[string]*huma.MediaType{}
+	for _, kind := range kinds {
+		schema := &huma.Schema{Type: huma.TypeString}
+		if strings.HasSuffix(kind, "json") {
+			schema = &huma.Schema{Type: huma.TypeObject, AdditionalProperties: true}
+		}
+		content[kind] = &huma.MediaType{Schema: schema}
+	}
+	return map[string]*huma.Response{"200": {Description: "OK", Content: content}}
+}
+
 type rawBody struct {
 	ContentType string `header:"Content-Type"`
 	Body        []byte
@@ -41,7 +55,7 @@ func (s *Server) about(api huma.API) {
 			}
 			return &body[Health]{Health{"ok", s.version, time.Since(s.started).Round(time.Second).String()}}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "plan-schema", Method: http.MethodGet, Path: "/v1/schema", Summary: "The JSON Schema of plans", Tags: []string{"plans"}},
+	huma.Register(api, huma.Operation{OperationID: "plan-schema", Responses: answering("application/schema+json"), Method: http.MethodGet, Path: "/v1/schema", Summary: "The JSON Schema of plans", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*rawBody, error) {
 			return &rawBody{"application/schema+json", plan.Schema()}, nil
 		})

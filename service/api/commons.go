@@ -37,7 +37,7 @@ func (s *Server) commons(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-commons", Method: http.MethodGet, Path: "/v1/commons", Summary: "All commons", Tags: tags}, s.listCommons)
 	huma.Register(api, huma.Operation{OperationID: "put-commons", Method: http.MethodPut, Path: "/v1/commons/{commons}", Summary: "Make a text the commons", Tags: tags, MaxBodyBytes: maxPlan,
 		Description: "Sessions that are open go on under the one that they were opened with.", Errors: []int{412, 413, 422}}, s.putCommons)
-	huma.Register(api, huma.Operation{OperationID: "get-commons", Method: http.MethodGet, Path: "/v1/commons/{commons}", Summary: "The commons, as it was written", Tags: tags, Errors: []int{404}}, s.getCommons)
+	huma.Register(api, huma.Operation{OperationID: "get-commons", Responses: answering("application/yaml"), Method: http.MethodGet, Path: "/v1/commons/{commons}", Summary: "The commons, as it was written", Tags: tags, Errors: []int{404}}, s.getCommons)
 }
 
 func (s *Server) listCommons(ctx context.Context, _ *struct{}) (*body[[]CommonsInfo], error) {

@@ -57,7 +57,7 @@ func (s *Server) drafts(api huma.API) {
 			}
 			return &body[matrix.Matrix]{matrix.Of(m)}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "matrix-in-form", Method: http.MethodPost, Path: "/v1/matrix/{form}", Summary: "The matrix of a text as CSV, Markdown or SVG", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}}, s.matrixAs)
+	huma.Register(api, huma.Operation{OperationID: "matrix-in-form", Responses: answering("text/csv", "text/markdown", "image/svg+xml"), Method: http.MethodPost, Path: "/v1/matrix/{form}", Summary: "The matrix of a text as CSV, Markdown or SVG", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}}, s.matrixAs)
 	huma.Register(api, huma.Operation{OperationID: "map-of-text", Method: http.MethodPost, Path: "/v1/map", Summary: "The scenes of a text, to be drawn, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
 		func(ctx context.Context, in *textInput) (*body[Map], error) {
 			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))

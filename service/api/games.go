@@ -143,7 +143,7 @@ func (s *Server) games(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-games", Method: http.MethodGet, Path: "/v1/games", Summary: "All games", Tags: tags}, s.listGames)
 	huma.Register(api, huma.Operation{OperationID: "put-plan", Method: http.MethodPut, Path: "/v1/games/{game}/plan", Summary: "Make a text the game's plan", Tags: tags, MaxBodyBytes: maxPlan,
 		Description: "A plan with errors is refused, with its findings. Sessions that are open go on under the plan that they were opened with.", Errors: []int{412, 413, 422}}, s.putPlan)
-	huma.Register(api, huma.Operation{OperationID: "get-plan", Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
+	huma.Register(api, huma.Operation{OperationID: "get-plan", Responses: answering("application/yaml"), Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
 	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet, Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
 	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet, Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}}, s.getMatrix)
 	huma.Register(api, huma.Operation{OperationID: "put-fate", Method: http.MethodPut, Path: "/v1/games/{game}/fates/{variable}/{crossing}", Summary: "Write one fate into the plan's text", Tags: tags,

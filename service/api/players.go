@@ -113,7 +113,7 @@ func (s *Server) players(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-player", Method: http.MethodGet, Path: at, Summary: "A player's values: start, live, saved", Tags: tags, Errors: []int{404}}, s.getPlayer)
 	huma.Register(api, huma.Operation{OperationID: "save-player", Method: http.MethodPost, Path: at + "/save", Summary: "Save a present player now", Tags: tags, Errors: []int{404}}, s.savePlayer)
 	huma.Register(api, huma.Operation{OperationID: "list-revisions", Method: http.MethodGet, Path: at + "/slots/{slot}/revisions", Summary: "A slot's saves, newest first", Tags: tags, Errors: []int{404}}, s.revisions)
-	huma.Register(api, huma.Operation{OperationID: "get-revision", Method: http.MethodGet, Path: at + "/slots/{slot}/revisions/{revision}", Summary: "One save's document", Tags: tags, Errors: []int{404}}, s.revision)
+	huma.Register(api, huma.Operation{OperationID: "get-revision", Responses: answering("application/json"), Method: http.MethodGet, Path: at + "/slots/{slot}/revisions/{revision}", Summary: "One save's document", Tags: tags, Errors: []int{404}}, s.revision)
 	huma.Register(api, huma.Operation{OperationID: "take-up", Method: http.MethodPost, Path: at + "/slots/{slot}/revisions/{revision}/take-up", Summary: "Make an earlier save the newest once more", Tags: tags,
 		Description: "A copy of it becomes the newest revision; nothing is lost. The player must not be playing in the slot.", Errors: []int{404, 409}}, s.takeUp)
 }

@@ -75,7 +75,7 @@ type runInput struct {
 func (s *Server) rehearsals(api huma.API) {
 	tags, at := []string{"rehearsals"}, "/v1/games/{game}/rehearsals"
 	huma.Register(api, huma.Operation{OperationID: "list-rehearsals", Method: http.MethodGet, Path: at, Summary: "The rehearsals that are kept with a game", Tags: tags, Errors: []int{404}}, s.listRehearsals)
-	huma.Register(api, huma.Operation{OperationID: "get-rehearsal", Method: http.MethodGet, Path: at + "/{name}", Summary: "A rehearsal, as it was written", Tags: tags, Errors: []int{404}}, s.getRehearsal)
+	huma.Register(api, huma.Operation{OperationID: "get-rehearsal", Responses: answering("application/yaml"), Method: http.MethodGet, Path: at + "/{name}", Summary: "A rehearsal, as it was written", Tags: tags, Errors: []int{404}}, s.getRehearsal)
 	huma.Register(api, huma.Operation{OperationID: "put-rehearsal", Method: http.MethodPut, Path: at + "/{name}", Summary: "Keep a rehearsal, in place of one of its name", Tags: tags, MaxBodyBytes: maxPlan,
 		Description: "One that cannot be read is refused, with its findings.", Errors: []int{404, 413, 422}}, s.putRehearsal)
 	huma.Register(api, huma.Operation{OperationID: "drop-rehearsal", Method: http.MethodDelete, Path: at + "/{name}", Summary: "Delete a rehearsal", Tags: tags, Errors: []int{404}}, s.dropRehearsal)

@@ -141,7 +141,7 @@ func (s *Server) saves(api huma.API) {
 		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version.", Errors: []int{404, 413, 422}}, s.checkSave)
 	huma.Register(api, huma.Operation{OperationID: "compare-saves", Method: http.MethodPost, Path: "/v1/games/{game}/differences", Summary: "Say what two saves say otherwise, in the plan's words", Tags: tags, MaxBodyBytes: 4 * save.MaxBytes,
 		Description: "Nothing is kept. What stands in a save is told as it stands, of whatever version it is.", Errors: []int{404, 413, 422}}, s.differences)
-	huma.Register(api, huma.Operation{OperationID: "download-save", Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
+	huma.Register(api, huma.Operation{OperationID: "download-save", Responses: answering("application/json"), Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
 	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save", Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "It becomes the slot's newest revision, taken up to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
 	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy", Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}}, s.copySlot)

@@ -72,7 +72,7 @@ type Refused struct {
 func (s *Server) watching(api huma.API) {
 	tags := []string{"sessions"}
 	huma.Register(api, huma.Operation{OperationID: "watch-session", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/overview", Summary: "Who is there, where, and how their machines are doing", Tags: tags, Errors: []int{404}}, s.overview)
-	huma.Register(api, huma.Operation{OperationID: "session-layout", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/layout", Summary: "What machines are sent, and how packed frames are laid out", Tags: tags, Errors: []int{404}}, s.layout)
+	huma.Register(api, huma.Operation{OperationID: "session-layout", Responses: answering("application/json"), Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/layout", Summary: "What machines are sent, and how packed frames are laid out", Tags: tags, Errors: []int{404}}, s.layout)
 }
 
 type layoutOutput struct {
@@ -104,10 +104,18 @@ func (s *Server) overview(ctx context.Context, in *overviewInput) (*body[Overvie
 	return &body[Overview]{overviewOf(o)}, s.asProblem(err)
 }
 
+// orEmpty is a table that is there: in JSON, none would be null.
+func orEmpty[V any](table map[string]V) map[string]V {
+	if table == nil {
+		return map[string]V{}
+	}
+	return table
+}
+
 func overviewOf(o live.Overview) Overview {
-	out := Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]Watched, 0, len(o.Players)), Things: o.Things, Held: o.Held, Refused: make([]Refused, 0, len(o.Denied))}
+	out := Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]Watched, 0, len(o.Players)), Things: orEmpty(o.Things), Held: orEmpty(o.Held), Refused: make([]Refused, 0, len(o.Denied))}
 	for _, p := range o.Players {
-		w := Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: p.Refusals, Values: p.Values}
+		w := Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: orEmpty(p.Refusals), Values: orEmpty(p.Values)}
 		if !p.Lost.IsZero() {
 			lost := p.Lost.UTC()
 			w.Lost = &lost
