@@ -29,6 +29,7 @@ func TestOutputIsAsItIsMeantToBe(t *testing.T) {
 		"matrix-row":     {"matrix", demoPlan, "-row", "player.parcels"},
 		"pack":           {"pack", demoPlan},
 		"compare":        {"compare", history + "plan.v2.yaml", demoPlan},
+		"save-compare":   {"save", "compare", history + "saves/hal.v3.json", history + "saves/ivo.v3.json"},
 		"save-check":     {"save", "check", history + "saves"},
 		"trial":          {"trial", history + "plan.v4.yaml", "-old", history + "plan.v1.yaml," + history + "plan.v3.yaml", "-made", "20", history + "saves"},
 		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},

@@ -87,7 +87,7 @@ var commands = []command{
 		jsonFlag(fs, o)
 		fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
 	}},
-	{"save", "check SAVES...", "say all that a plan does not take as it is in saves, and what it would load", runSave, func(fs *flag.FlagSet, o *options) {
+	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or what two of them say otherwise", runSave, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against (default: keys.json beside the save, or in a folder above)")
@@ -286,7 +286,9 @@ var longer = map[string]string{
 		"defaults. With -row, each cell is explained in a sentence.",
 	"play": playHelp,
 	"save": "SAVES are files, or folders of them (*.json); sealed or not, of players or worlds, of any version. Each is held\n" +
-		"against the plan, taken up to its version where it is older. The exit status is 1 where anything is wrong.",
+		"against the plan, taken up to its version where it is older. The exit status is 1 where anything is wrong.\n\n" +
+		"save compare BEFORE AFTER says what two saves say otherwise, in the words of the plan. The exit status is 1 where\n" +
+		"anything does.",
 	"trial": "SAVES are files, or folders of them. With -old, saves are made up for earlier versions of the plan, so that one\n" +
 		"that nobody has played yet is tried too. The exit status is 1 where anything is lost, put right or refused.",
 	"publish": "The plan becomes what is worked on in the service; every stored save, and made-up ones of each published\n" +

@@ -21,13 +21,21 @@ import (
 	"alluvion/core/upgrade"
 )
 
-// runSave says everything that a plan does not take as it is in saves.
+// runSave looks at saves: each against its plan, or one against another.
 func runSave(c *call) (int, error) {
-	if len(c.args) < 2 || c.args[0] != "check" {
-		fmt.Fprintln(c.err, "alluvion: what is to be done with which saves is wanted: save check FILE...")
-		return wrongUse, errUse
+	switch {
+	case len(c.args) > 1 && c.args[0] == "check":
+		return runSaveCheck(c, c.args[1:])
+	case len(c.args) == 3 && c.args[0] == "compare":
+		return runDifferences(c, c.args[1], c.args[2])
 	}
-	files, err := saveFiles(c.args[1:])
+	fmt.Fprintln(c.err, "alluvion: what is to be done with which saves is wanted: save check FILE..., or save compare BEFORE AFTER.")
+	return wrongUse, errUse
+}
+
+// runSaveCheck says everything that a plan does not take as it is in saves.
+func runSaveCheck(c *call, names []string) (int, error) {
+	files, err := saveFiles(names)
 	if err != nil {
 		return failed, err
 	}

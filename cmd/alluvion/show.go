@@ -8,7 +8,6 @@ import (
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
-	"github.com/jedib0t/go-pretty/v6/text"
 
 	"alluvion/core/expr"
 	"alluvion/service/api"
@@ -112,19 +111,6 @@ func (p *player) why(ctx context.Context, words []string) error {
 	return nil
 }
 
-func (p *player) table(head ...string) table.Writer {
-	t := table.NewWriter()
-	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.OptionsNoBordersAndSeparators, Format: table.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}})
-	row := table.Row{}
-	for _, h := range head {
-		row = append(row, p.style.quiet(h))
-	}
-	t.AppendHeader(row)
-	return t
-}
+func (p *player) table(head ...string) table.Writer { return newTable(p.style, head...) }
 
-func (p *player) print(t table.Writer) {
-	for _, line := range strings.Split(t.Render(), "\n") {
-		p.printf("%s\n", strings.TrimRight(line, " "))
-	}
-}
+func (p *player) print(t table.Writer) { p.printf("%s\n", rendered(t)) }

@@ -1,0 +1,80 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
+
+	"alluvion/core/save"
+)
+
+// runDifferences says what two saves say otherwise, in the words of the plan beside the second.
+func runDifferences(c *call, before, after string) (int, error) {
+	var raw [2][]byte
+	for i, file := range []string{before, after} {
+		var err error
+		if raw[i], err = os.ReadFile(file); err != nil {
+			return failed, err
+		}
+	}
+	p, err := c.planFor(after, map[string]*planFile{})
+	if err != nil {
+		return failed, err
+	}
+	if p.model == nil {
+		c.printFindings(p.name, p.found)
+		return findings, nil
+	}
+	list, err := save.Differences(p.model, raw[0], raw[1])
+	if err != nil {
+		return failed, fmt.Errorf("%s against %s: %w", after, before, err)
+	}
+	code := fine
+	if len(list) > 0 {
+		code = findings
+	}
+	if c.json {
+		return code, writeJSON(c.out, list)
+	}
+	if len(list) == 0 {
+		fmt.Fprintln(c.out, "They say the same.")
+		return code, nil
+	}
+	t := newTable(c.style, "what", "before", "after")
+	for _, d := range list {
+		t.AppendRow(table.Row{d.Title, c.style.quiet(orDash(d.Before)), c.style.bold(orDash(d.After))})
+	}
+	fmt.Fprintln(c.out, rendered(t))
+	return code, nil
+}
+
+func orDash(s string) string {
+	if s == "" {
+		return "–"
+	}
+	return s
+}
+
+// newTable begins a table without lines, with quiet heads.
+func newTable(s style, head ...string) table.Writer {
+	t := table.NewWriter()
+	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.OptionsNoBordersAndSeparators, Format: table.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}})
+	row := table.Row{}
+	for _, h := range head {
+		row = append(row, s.quiet(h))
+	}
+	t.AppendHeader(row)
+	return t
+}
+
+// rendered is a table as it is printed: no line ends with blanks.
+func rendered(t table.Writer) string {
+	lines := strings.Split(t.Render(), "\n")
+	for i := range lines {
+		lines[i] = strings.TrimRight(lines[i], " ")
+	}
+	return strings.Join(lines, "\n")
+}
