@@ -361,7 +361,6 @@ func (p *page) fill(label, text string) {
 	p.t.Helper()
 	field := fmt.Sprintf("[...document.querySelectorAll('.v-input')].find(f => f.innerText.includes(%q))?.querySelector('input')", label)
 	p.until(field+" !== undefined", "there is a field "+label)
-	p.until("!document.querySelector('input[autofocus]') || document.activeElement?.tagName === 'INPUT'", "the form has taken the focus, and takes it from no field later")
 	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](field+".focus();"+field+".select();0"))
 	require.NoError(p.t, err)
 	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(text)))

@@ -8,7 +8,8 @@ import './look.css'
 import { createApp } from 'vue'
 
 import App from './App.vue'
+import { begin } from './begin'
 import { router } from './router'
 import { vuetify } from './theme'
 
-createApp(App).use(router).use(vuetify).mount('#app')
+createApp(App).use(router).use(vuetify).directive('begin', begin).mount('#app')

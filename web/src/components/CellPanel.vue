@@ -60,7 +60,7 @@ function become() {
       <button type="button" :class="{ now: cell.fate === 'set' && cell.decided === 'own' }" :aria-expanded="becoming" :disabled="busy" @click="becoming = !becoming"><FateGlyph fate="set" /> becomes …</button>
     </div>
     <form v-if="becoming && cell.choices.length" class="becomes" @submit.prevent="become">
-      <v-text-field v-model="expression" label="Becomes" class="mono" placeholder="player.max_warmth" autofocus />
+      <v-text-field v-model="expression" label="Becomes" class="mono" placeholder="player.max_warmth" v-begin />
       <v-btn type="submit" size="small" color="primary" :disabled="!expression.trim() || busy">Write it</v-btn>
     </form>
     <dl>

@@ -33,7 +33,7 @@ async function go() {
 
 <template>
   <form class="names" @submit.prevent="can && go()" @keydown.esc.stop="$emit('close')">
-    <v-text-field v-model="id" label="Name in the plan" class="mono" :error-messages="badID" autofocus />
+    <v-text-field v-model="id" label="Name in the plan" class="mono" :error-messages="badID" v-begin />
     <v-text-field v-if="title !== undefined" v-model="called" label="What people call it" />
     <template v-if="published && id !== was">
       <v-checkbox v-model="along" density="compact" hide-details label="Saves have it: take them along" />

@@ -105,7 +105,7 @@ async function undrop() {
       <v-btn size="small" color="primary" :disabled="!stage.steps.value.length" @click="asking = !asking">Keep this run</v-btn>
     </div>
     <form v-if="asking" class="keep" @submit.prevent="keep">
-      <v-text-field v-model="title" label="What is rehearsed, in a few words" autofocus :hint="taken ? `In place of ${slug}` : 'What is seen now is what it will expect.'" persistent-hint />
+      <v-text-field v-model="title" label="What is rehearsed, in a few words" v-begin :hint="taken ? `In place of ${slug}` : 'What is seen now is what it will expect.'" persistent-hint />
       <v-btn type="submit" size="small" color="primary" :disabled="!slug">{{ taken ? 'Replace' : 'Keep' }}</v-btn>
     </form>
     <p v-if="kept" class="quiet small" role="status">{{ kept }}</p>

@@ -17,7 +17,7 @@ async function enter() {
     <form class="sheet door" @submit.prevent="enter">
       <h2>A token is needed</h2>
       <p class="quiet">This service is open to other machines, so it asks who you are. Whoever runs it makes a token with <code class="mono">alluvion token DATA</code>.</p>
-      <v-text-field v-model="token" label="Token" type="password" autocomplete="off" autofocus :error-messages="wrong" />
+      <v-text-field v-model="token" label="Token" type="password" autocomplete="off" v-begin :error-messages="wrong" />
       <v-btn type="submit" color="primary" :disabled="!token.trim()">Enter</v-btn>
     </form>
   </v-dialog>

@@ -86,7 +86,7 @@ async function go() {
     <form class="sheet form" @submit.prevent="go">
       <h2>{{ titles[task] }}<template v-if="row">: {{ row.title }}</template></h2>
       <template v-if="task === 'add' || task === 'rename'">
-        <v-text-field v-model="id" :label="task === 'add' ? 'Name' : 'New name'" class="mono" :error-messages="badID" autofocus />
+        <v-text-field v-model="id" :label="task === 'add' ? 'Name' : 'New name'" class="mono" :error-messages="badID" v-begin />
         <p v-if="task === 'rename'" class="quiet">Wherever the plan reads it, it reads the new name. What it is called on screens is its title.</p>
       </template>
       <template v-if="task === 'add' || task === 'move'">

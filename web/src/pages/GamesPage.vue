@@ -69,7 +69,7 @@ async function make() {
     <v-dialog v-model="making" max-width="560" transition="fade-transition" aria-label="New game">
       <form class="sheet form" @submit.prevent="make">
         <h2>New game</h2>
-        <v-text-field v-model="title" label="What it is called" autofocus :error-messages="taken ? `There is a game ${id} already` : ''" :hint="id ? `Its id: ${id}` : 'Its id follows from that'" persistent-hint />
+        <v-text-field v-model="title" label="What it is called" v-begin :error-messages="taken ? `There is a game ${id} already` : ''" :hint="id ? `Its id: ${id}` : 'Its id follows from that'" persistent-hint />
         <v-radio-group v-model="template" label="Begin with" hide-details>
           <v-radio v-for="t in templates" :key="t.id" :value="t.id">
             <template #label><span><b>{{ t.title }}</b> <span class="quiet">{{ t.text }}</span></span></template>
