@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, ref } from 'vue'
 
+import { useDrag } from '../composables/useDrag'
 import { alone, together } from '../layout'
-import { heightOf, nameOf, outward, sceneOf, snapped, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
+import { heightOf, nameOf, sceneOf, snapped, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
+import { waysOf } from '../ways'
 
 /** Somebody or something on the map. */
 export interface Dot {
@@ -51,23 +53,6 @@ const spots = computed(() => new Map(props.map.scenes.flatMap((s) => s.spots.map
 const anchor = (spot: MapSpot, s: MapScene) => (spot.at[0]! > s.high[0]! - size.value * 2.5 ? 'end' : spot.at[0]! < s.low[0]! + size.value * 2.5 ? 'start' : 'middle')
 const straight = (s: MapSpot) => s.from.some((x, i) => x !== s.to[i])
 
-// A spot that is being dragged is drawn where the pointer has it.
-const dragged = shallowRef<{ spot: MapSpot; scene: MapScene; at: number[]; began: boolean }>()
-const placeOf = (s: MapSpot) => (dragged.value?.spot.id === s.id ? dragged.value.at : (moved.value[s.id]?.to ?? s.at))
-
-// One that was moved is where it was moved to, until the map says so too.
-const moved = shallowRef<Record<string, { from: number[]; to: number[] }>>({})
-watch(
-  () => props.map,
-  () => (moved.value = Object.fromEntries(Object.entries(moved.value).filter(([id, m]) => spots.value.get(id)?.at.join() === m.from.join()))),
-)
-
-function moveTo(spot: MapSpot, to: number[]) {
-  moved.value = { ...moved.value, [spot.id]: { from: spot.at, to } }
-  window.setTimeout(() => (moved.value = {}), 4000) // it could not be
-  emit('move', spot, to)
-}
-
 /** A point of a scene where it is drawn. */
 function drawn(scene: string, at: number[]): [number, number] {
   const by = layout.value.at[scene] ?? [0, 0]
@@ -82,35 +67,14 @@ function pointed(e: MouseEvent, scene: MapScene): number[] {
   return [p.x - by[0], p.y - by[1]]
 }
 
-function take(e: PointerEvent, scene: MapScene, spot: MapSpot) {
-  if (!props.snap || e.button !== 0) return
-  ;(e.currentTarget as Element).setPointerCapture(e.pointerId)
-  dragged.value = { spot, scene, at: spot.at, began: false }
-}
-
-function drag(e: PointerEvent) {
-  const d = dragged.value
-  if (!d) return
-  const to = snapped(d.scene, [...pointed(e, d.scene), ...d.spot.at.slice(2)], e.shiftKey ? props.map.step : props.snap!, props.map.step)
-  if (!d.began && to.every((x, i) => Math.abs(x - d.spot.at[i]!) < size.value * 0.3)) return
-  dragged.value = { ...d, at: to, began: true }
-}
-
-function drop() {
-  const d = dragged.value
-  dragged.value = undefined
-  if (!d) return
-  if (d.began) moveTo(d.spot, d.at)
-  else emit('pick', `spot:${d.spot.id}`)
-}
-
-function key(e: KeyboardEvent, scene: MapScene, spot: MapSpot) {
-  const by = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key]
-  if (e.key === 'Enter' || e.key === ' ') emit('pick', `spot:${spot.id}`)
-  else if (by && props.snap) moveTo(spot, snapped(scene, placeOf(spot).map((x, i) => x + (by[i] ?? 0) * props.snap!), props.snap, props.map.step))
-  else return
-  e.preventDefault()
-}
+const { dragged, placeOf, take, drag, drop, letGo, key } = useDrag({
+  map: () => props.map,
+  snap: () => props.snap ?? 0,
+  slack: () => size.value * 0.3,
+  pointed,
+  moved: (spot, to) => emit('move', spot, to),
+  picked: (spot) => emit('pick', `spot:${spot.id}`),
+})
 
 /** Where the map is worked on, what can be clicked on it can be reached by key, too. */
 function byKey(what: string, name: string) {
@@ -128,54 +92,8 @@ function ground(e: MouseEvent, scene: MapScene) {
   else emit('pick', `scene:${scene.id}`)
 }
 
-interface Way {
-  id: string
-  path: string
-  middle: [number, number]
-  note: string
-  side: number
-  gated: boolean
-  loose: boolean
-}
-
-const scenes = computed(() => new Map(props.map.scenes.map((s) => [s.id, s])))
-/** How a passage leaves the scene of a spot. */
-const outwards = (spot: MapSpot) => outward(scenes.value.get(sceneOf(spot.id))!, spot)
-
-/** Just outside the edge of its scene, on the way out of a spot. */
-function beyond(spot: MapSpot, at: [number, number], out: [number, number]): [number, number] {
-  const scene = scenes.value.get(sceneOf(spot.id))!
-  const [low, high] = [drawn(scene.id, scene.low), drawn(scene.id, scene.high)]
-  const off = size.value * 0.7
-  return [out[0] > 0 ? high[0] + off : out[0] < 0 ? low[0] - off : at[0], out[1] > 0 ? high[1] + off : out[1] < 0 ? low[1] - off : at[1]]
-}
-
-const ways = computed<Way[]>(() => {
-  const out: Way[] = []
-  for (const p of props.map.passages) {
-    const [from, to] = [spots.value.get(p.from), spots.value.get(p.to || p.else || '')]
-    if (!from || !to) continue
-    const ends = [from, to].filter((s) => shown.value.some((x) => x.id === sceneOf(s.id)))
-    if (!ends.length) continue
-    const common = { id: p.id, gated: p.gated, loose: !p.to }
-    if (ends.length === 2) {
-      const [a, b] = [drawn(sceneOf(from.id), placeOf(from)), drawn(sceneOf(to.id), placeOf(to))]
-      const far = Math.hypot(b[0] - a[0], b[1] - a[1]) * (sceneOf(from.id) === sceneOf(to.id) ? 0.16 : 0.42)
-      const [u, v] = [outwards(from), outwards(to)]
-      const [c, d] = [[a[0] + u[0] * far, a[1] + u[1] * far], [b[0] + v[0] * far, b[1] + v[1] * far]]
-      out.push({ ...common, path: `M${a[0]} ${a[1]}C${c[0]} ${c[1]} ${d[0]} ${d[1]} ${b[0]} ${b[1]}`, middle: [(a[0] + b[0] + 3 * (c[0]! + d[0]!)) / 8, (a[1] + b[1] + 3 * (c[1]! + d[1]!)) / 8], note: '', side: 0 })
-    } else {
-      const here = ends[0]!
-      const other = here === from ? to : from
-      const [a, u] = [drawn(sceneOf(here.id), placeOf(here)), outwards(here)]
-      const end = beyond(here, a, u)
-      const title = scenes.value.get(sceneOf(other.id))?.title ?? ''
-      out.push({ ...common, path: `M${a[0]} ${a[1]}L${end[0]} ${end[1]}`, middle: end, note: title, side: u[0] })
-    }
-  }
-  return out
-})
-
+const shows = (scene: string) => shown.value.some((s) => s.id === scene)
+const ways = computed(() => waysOf(props.map, { shows, drawn, placeOf, size: size.value }))
 const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
 /** A prop that stands on a spot is drawn beside it, so that both can be seen. */
 function besideSpot(s: MapScene, at: number[]): [number, number] {
@@ -186,7 +104,7 @@ function besideSpot(s: MapScene, at: number[]): [number, number] {
 const movables = computed(() =>
   props.map.movables.flatMap((m) => {
     const spot = spots.value.get(m.start)
-    return spot && shown.value.some((s) => s.id === sceneOf(spot.id)) ? [{ ...m, place: drawn(sceneOf(spot.id), placeOf(spot)) }] : []
+    return spot && shows(sceneOf(spot.id)) ? [{ ...m, place: drawn(sceneOf(spot.id), placeOf(spot)) }] : []
   }),
 )
 const trouble = (what: string) => props.troubles?.[what]
@@ -224,7 +142,7 @@ const trouble = (what: string) => props.troubles?.[what]
         @pointerdown="take($event, s, spot)"
         @pointermove="drag"
         @pointerup="drop"
-        @pointercancel="dragged = undefined"
+        @pointercancel="letGo"
         @click.stop="!snap && $emit('pick', `spot:${spot.id}`)"
         @keydown="key($event, s, spot)"
       >
