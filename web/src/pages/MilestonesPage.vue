@@ -4,11 +4,12 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, told as inWords, type Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
+import MilestoneAsk from '../components/MilestoneAsk.vue'
+import MilestoneTable from '../components/MilestoneTable.vue'
 import StandingTable from '../components/StandingTable.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useMilestones, useStandings } from '../composables/resources'
-import { useWindow } from '../composables/useWindow'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
@@ -20,8 +21,6 @@ type Player = Schemas['MilestonePlayer']
 const find = computed(() => String(route.query.find ?? ''))
 const look = (text: string) => void router.replace({ query: text ? { find: text } : {} })
 const players = computed(() => (data.value?.players ?? []).filter((p) => p.player.includes(find.value)))
-const scroller = ref<HTMLElement>()
-const { seen, above, below } = useWindow(players, () => 37, scroller)
 
 // A milestone is given by hand to see what follows from it, and taken back.
 const asked = ref<{ player: Player; index: number }>()
@@ -54,14 +53,6 @@ async function give(player: Player, index: number, yes: boolean) {
     busy.value = false
   }
 }
-
-/** How far somebody is, in a word. */
-function standing(p: Player, index: number) {
-  const [stand, m] = [p.stands[index], data.value?.milestones[index]]
-  return stand?.earned ? 'earned' : m?.goal ? `${stand?.reached ?? 0}/${m.goal}` : 'not yet'
-}
-
-const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached) / goal : 0)
 </script>
 
 <template>
@@ -87,33 +78,7 @@ const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached
           </RouterLink>
         </div>
         <v-text-field v-if="data.players.length > 12 || find" :model-value="find" class="find" label="Find a player" clearable @update:model-value="(v) => look(v ?? '')" />
-        <div v-if="players.length" ref="scroller" class="sheet scroll" tabindex="0" aria-label="Players and their milestones">
-          <table class="plain">
-            <thead>
-              <tr>
-                <th scope="col">Player</th>
-                <th v-for="m in data.milestones" :key="m.id" scope="col">{{ m.title }}</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-if="above" aria-hidden="true"><td :style="{ height: `${above}px` }" /></tr>
-              <tr v-for="{ item: p } in seen" :key="`${p.player} ${p.slot}`">
-                <th scope="row">
-                  <RouterLink class="plain" :to="{ name: 'player', params: { game, player: p.player }, query: { slot: p.slot } }">{{ p.player }}</RouterLink>
-                  <span v-if="p.slot > 1" class="quiet"> slot {{ p.slot }}</span> <span v-if="p.present" class="present">plays</span>
-                </th>
-                <td v-for="(m, i) in data.milestones" :key="m.id">
-                  <button type="button" class="stand" :class="{ earned: p.stands[i]?.earned }" :title="p.stands[i]?.earned ? 'Take it back' : 'Give it by hand'" :aria-label="`${m.title} of ${p.player}: ${standing(p, i)}; ${p.stands[i]?.earned ? 'take it back' : 'give it by hand'}`" @click="asked = { player: p, index: i }">
-                    <template v-if="p.stands[i]?.earned"><svg viewBox="0 0 16 16" width="14" aria-hidden="true"><path d="M2 13V3l6 3.4L14 3v10L8 9.6z" fill="currentColor" /></svg> earned</template>
-                    <template v-else-if="m.goal"><span class="bar"><span :style="{ width: `${share(p.stands[i]?.reached ?? 0, m.goal)}%` }" /></span> <span class="mono">{{ standing(p, i) }}</span></template>
-                    <template v-else>{{ standing(p, i) }}</template>
-                  </button>
-                </td>
-              </tr>
-              <tr v-if="below" aria-hidden="true"><td :style="{ height: `${below}px` }" /></tr>
-            </tbody>
-          </table>
-        </div>
+        <MilestoneTable v-if="players.length" :game="game" :milestones="data.milestones" :players="players" @ask="(player, index) => (asked = { player, index })" />
         <p v-else class="quiet">{{ find ? `Nobody is called ${find}.` : 'Nobody has played yet.' }}</p>
         <p v-if="data.slots > data.players.length" class="quiet">The {{ data.players.length }} who are furthest, of {{ data.slots }}.</p>
         <p v-if="data.unread" class="quiet">{{ data.unread }} saves cannot be loaded, and are not counted.</p>
@@ -123,17 +88,7 @@ const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached
         <p v-if="standings.data.value && !standings.data.value.length" class="quiet">The plan orders players by nothing: it has no standings.</p>
       </section>
     </div>
-    <v-dialog v-if="asked" :model-value="true" max-width="440" transition="fade-transition" aria-label="Give a milestone by hand" @update:model-value="asked = undefined">
-      <div class="sheet ask">
-        <h2>{{ data?.milestones[asked.index]?.title }}: {{ asked.player.player }}</h2>
-        <p v-if="asked.player.stands[asked.index]?.earned">It is taken back. As soon as what it asks for is weighed again and holds, it is earned again.</p>
-        <p v-else>It is given by hand{{ asked.player.present ? ': the rules that wait for it do what they do' : ' in the save; rules that wait for it do nothing' }}. It stands in the history as a correction, and can be taken back.</p>
-        <div class="buttons">
-          <v-btn variant="text" @click="asked = undefined">Cancel</v-btn>
-          <v-btn color="primary" :loading="busy" autofocus @click="give(asked.player, asked.index, !asked.player.stands[asked.index]?.earned)">{{ asked.player.stands[asked.index]?.earned ? 'Take it back' : 'Give it' }}</v-btn>
-        </div>
-      </div>
-    </v-dialog>
+    <MilestoneAsk v-if="asked" :title="data?.milestones[asked.index]?.title ?? ''" :player="asked.player" :index="asked.index" :busy="busy" @give="(yes) => give(asked!.player, asked!.index, yes)" @close="asked = undefined" />
   </div>
 </template>
 
@@ -177,95 +132,9 @@ const share = (reached: number, goal = 0) => Math.min(100, goal ? (100 * reached
   margin-bottom: 10px;
 }
 
-.scroll {
-  overflow: auto;
-  max-height: calc(100vh - 282px);
-}
-
-thead th {
-  position: sticky;
-  top: 0;
-  z-index: 1;
-  background: rgb(var(--v-theme-surface));
-}
-
-tbody tr {
-  height: 37px;
-}
-
-tbody th[scope='row'] {
-  padding: 3px 12px;
-  border-bottom: 1px solid var(--line);
-  font-size: 15px;
-  font-weight: 400;
-  white-space: nowrap;
-}
-
-table.plain td {
-  padding: 2px 6px;
-}
-
-.present {
-  color: rgb(var(--v-theme-success));
-  font-size: 13px;
-  font-weight: 600;
-}
-
-.stand {
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  width: 100%;
-  padding: 3px 6px;
-  border-radius: 3px;
-  cursor: pointer;
-  color: rgb(var(--v-theme-quiet));
-  white-space: nowrap;
-}
-
-.stand:hover {
-  background: var(--faint);
-}
-
-.earned {
-  color: rgb(var(--v-theme-keep));
-  font-weight: 600;
-}
-
-.bar {
-  flex: 1;
-  min-width: 36px;
-  height: 7px;
-  border-radius: 4px;
-  background: rgb(var(--v-theme-surface-variant));
-  overflow: hidden;
-}
-
-.bar span {
-  display: block;
-  height: 100%;
-  background: rgb(var(--v-theme-secondary));
-}
-
 .standings {
   display: grid;
   gap: 12px;
-}
-
-.ask {
-  padding: 20px 22px;
-}
-
-.ask h2 {
-  font-size: 18px;
-  margin: 0 0 8px;
-}
-
-.buttons {
-  display: flex;
-  justify-content: flex-end;
-  gap: 8px;
-  margin-top: 14px;
 }
 
 @media (max-width: 1000px) {
