@@ -103,6 +103,11 @@ func TestRule32StepsReadTheOldSaveAndWriteTheNewOne(t *testing.T) {
 		"a fill":                            {"{fill: player.total, to: player.parcels * 2}", value("total"), "74"},
 		"a fill of what is none":            {"{fill: player.badge, to: \"place.scene == 'gorge' ? 'g' : 'h'\"}", value("badge"), "g"},
 		"a fill with what may not be there": {"{fill: player.total, to: player.nothing.orValue(5)}", value("total"), "5"},
+		"a fill from another scene":         {"{fill: player.total, to: \"scenes.gorge.visited ? 5 : 6\"}", value("total"), "5"},
+		"a fill from no such scene":         {"{fill: player.total, to: \"scenes.hut.visited.orValue(false) ? 5 : 6\"}", value("total"), "6"},
+		"a fill from who they are":          {"{fill: player.total, to: player.visits * 100 + player.slot}", value("total"), "201"},
+		"a fill from where they came to":    {"{fill: player.badge, to: player.checkpoint.orValue('none yet')}", value("badge"), "shallows"},
+		"a fill from where they are":        {"{fill: player.total, to: place.x + place.y}", value("total"), "40"},
 		"a fill of what is there":           {"{fill: player.lamp, to: \"'low'\"}, {options: player.lamp, map: {dim: bright}}", value("lamp"), "bright"},
 		"a drop":                            {"{drop: player.rank, why: it is the guild's}", attic("player.rank"), `{"version":2,"value":"smith","why":"it is the guild's"}`},
 		"what no step is about":             {"", attic("player.rank"), `{"version":2,"value":"smith"}`},
@@ -131,6 +136,31 @@ func TestRule32StepsReadTheOldSaveAndWriteTheNewOne(t *testing.T) {
 			require.NoError(t, err, "what was taken up can be played with")
 		})
 	}
+}
+
+// What was given up by one version comes back through a restore of a later one, whatever it is.
+func TestWhatWasGivenUpIsRestored(t *testing.T) {
+	given := "2: [{rename: {milestones.over: milestones.crossed, checkpoints.shallows: checkpoints.ford, standings.carried: standings.hauled}}], " +
+		"3: [{drop: milestones.crossed, why: too easy}, {drop: checkpoints.ford, why: too near}, {drop: standings.hauled, why: nobody looked}]"
+	at := func(version, upgrades string) *upgrade.Loaded {
+		c := upgrade.New(load(t, strings.Replace(strings.Replace(pass, "UPGRADES", "{"+upgrades+"}", 1), "version: 3", "version: "+version, 1)))
+		return opened(t, c, "1", upgrade.Around{})
+	}
+	gone := at("3", given)
+	assert.Empty(t, gone.Player.Milestones)
+	assert.Empty(t, gone.Player.Used)
+	assert.Empty(t, gone.Player.Standings)
+	assert.Contains(t, string(gone.Player.Attic["milestones.crossed"]), "too easy")
+	back := at("4", given+", 4: [{restore: milestones.crossed}, {restore: checkpoints.ford}, {restore: standings.hauled}]")
+	assert.Equal(t, []string{"crossed"}, back.Player.Milestones)
+	assert.Equal(t, []string{"ford"}, back.Player.Used)
+	assert.Equal(t, "12", back.Player.Standings["hauled"].String())
+	for _, name := range []string{"milestones.crossed", "checkpoints.ford", "standings.hauled"} {
+		assert.NotContains(t, back.Player.Attic, name, "it is in its place again")
+	}
+	still := at("4", given+", 4: [{restore: milestones.crossed}]")
+	assert.Equal(t, []string{"crossed"}, still.Player.Milestones)
+	assert.Contains(t, still.Player.Attic, "standings.hauled", "what no step asks for stays in the attic")
 }
 
 func TestAChainGoesThroughEveryVersion(t *testing.T) {

@@ -1,0 +1,86 @@
+package check_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/check"
+	"alluvion/examples"
+)
+
+// twoScenes is a plan with nothing to mend; VARIABLES and MORE are put into it.
+const twoScenes = `alluvion: 1
+game: two
+version: 1
+start: a/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: entry, leave: exact, new-run: start}}
+variables:
+  steps: {of: player, type: int, min: 0, max: 99, start: 0, read_by: game}
+VARIABLES
+scenes:
+  a: {size: [10, 10], spots: {door: {at: [1, 1]}, out: {at: [9, 5]}}}
+  b: {size: [10, 10], areas: {mat: {x: [0, 3], y: [0, 10]}, pit: {x: [5, 7], y: [0, 2]}}, spots: {in: {at: [1, 5]}, far: {at: [8, 8]}}}
+passages:
+  way: {from: a/out, to: b/in, both_ways: true, GATE}
+events: {step: {from: self}, horn: {from: self}}
+rules:
+  - {on: step, do: [{add: player.steps, by: 1}]}
+RULES
+MORE
+saving: {when: [scene, leave], every: 30s}
+`
+
+func twoScenesWith(variables, gate, rules, more string) string {
+	text := strings.NewReplacer("VARIABLES", variables, "GATE", gate, "RULES", rules, "MORE", more).Replace(twoScenes)
+	return strings.ReplaceAll(text, ", }", "}")
+}
+
+// The same finding in other shapes than in its troubled plan, each with a near twin that has nothing to mend.
+func TestFindingsInOtherShapes(t *testing.T) {
+	type parts struct{ variables, gate, rules, more string }
+	for name, row := range map[string]struct {
+		id, words        string
+		troubled, mended parts
+	}{
+		"what another variable is set from at leave is reset there": {"lost-at-leave", "player.torch is reset at leave, though another variable is set from it",
+			parts{variables: "  torch: {of: player, type: int, min: 0, max: 9, start: 3, across: {leave: reset}}\n  kept: {of: player, type: int, min: 0, max: 9, start: 0, read_by: game, across: {leave: {set: player.torch}}}", rules: "  - {on: horn, do: [{add: player.torch, by: -1}]}"},
+			parts{variables: "  torch: {of: player, type: int, min: 0, max: 9, start: 3}\n  kept: {of: player, type: int, min: 0, max: 9, start: 0, read_by: game, across: {leave: {set: player.torch}}}", rules: "  - {on: horn, do: [{add: player.torch, by: -1}]}"}},
+		"an area at which one arrives sends one back": {"bounces-back", "Who arrives at b/in by way is in b/mat at once",
+			parts{rules: "  - {on: {entered: b/mat}, do: [{go: a/door}]}"},
+			parts{rules: "  - {on: {entered: b/pit}, do: [{go: a/door}]}"}},
+		"a gate asks for what only a checkpoint behind it gives": {"gate-out-of-reach", "player.badge",
+			parts{variables: "  badge: {of: player, type: bool, start: false}", gate: "if: player.badge, refused: No badge.", rules: "  - {on: checkpoint, do: [{set: player.badge, to: true}]}", more: "checkpoints: {fallback: a/door, list: {post: {at: b/far}}}"},
+			parts{variables: "  badge: {of: player, type: bool, start: false}", gate: "if: player.badge, refused: No badge.", rules: "  - {on: checkpoint, do: [{set: player.badge, to: true}]}", more: "checkpoints: {fallback: a/door, list: {post: {at: b/far, order: 2}, camp: {at: a/door, order: 1}}}"}},
+		"a gate asks for what only an area behind it gives": {"gate-out-of-reach", "player.badge",
+			parts{variables: "  badge: {of: player, type: bool, start: false}", gate: "if: player.badge, refused: No badge.", rules: "  - {on: {entered: b/pit}, do: [{set: player.badge, to: true}]}"},
+			parts{variables: "  badge: {of: player, type: bool, start: false}", gate: "if: player.badge, refused: No badge.", rules: "  - {on: horn, do: [{set: player.badge, to: true}]}"}},
+		"nobody decided what becomes of a waymark": {"undecided-fate", "the waymark camp at new-run",
+			parts{rules: "  - {on: horn, do: [{remember: camp}]}", more: "waymarks: {camp: {across: {scene: keep, death: keep, leave: keep}}}\nDEFAULTS"},
+			parts{rules: "  - {on: horn, do: [{remember: camp}]}", more: "waymarks: {camp: {across: {scene: keep, death: keep, leave: keep, new-run: reset}}}\nDEFAULTS"}},
+		"a rule leads to what was perhaps never remembered": {"waymark-may-be-none", "This goes to camp",
+			parts{rules: "  - {on: horn, do: [{go: camp}]}\n  - {on: step, do: [{remember: camp}]}", more: "waymarks: {camp: {}}"},
+			parts{rules: "  - {on: horn, do: [{if: has(player.camp), do: [{go: camp}]}]}\n  - {on: step, do: [{remember: camp}]}", more: "waymarks: {camp: {}}"}},
+		"a milestone compares with a number that is jumped past": {"equality-on-steps", "player.steps can jump past 7",
+			parts{rules: "  - {on: horn, do: [{add: player.steps, by: 3}]}", more: "milestones: {seven: {title: Seven, when: player.steps == 7}}"},
+			parts{rules: "  - {on: horn, do: [{add: player.steps, by: 3}]}", more: "milestones: {seven: {title: Seven, when: player.steps >= 7}}"}},
+	} {
+		t.Run(name, func(t *testing.T) {
+			of := func(p parts) string {
+				text := twoScenesWith(p.variables, p.gate, p.rules, p.more)
+				if before, found := strings.CutSuffix(p.more, "\nDEFAULTS"); found { // which say nothing of new runs
+					text = strings.Replace(twoScenesWith(p.variables, p.gate, p.rules, before), ", new-run: reset}, place", "}, place", 1)
+					text = strings.Replace(text, "start: 0, read_by: game}", "start: 0, read_by: game, across: {new-run: reset}}", 1)
+				}
+				return text
+			}
+			_, _, found := check.Text([]byte(of(row.troubled)), examples.Commons)
+			require.Equal(t, []string{row.id}, ids(found), "%+v", found)
+			assert.Contains(t, found[0].Message, row.words)
+			_, _, twin := check.Text([]byte(of(row.mended)), examples.Commons)
+			assert.Empty(t, ids(twin), "%+v", twin)
+		})
+	}
+}
