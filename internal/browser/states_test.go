@@ -213,3 +213,37 @@ func TestTheEditorKnowsTheLanguage(t *testing.T) {
 	p.sees("Nothing reads player.songs.")
 	p.run(`localStorage.clear()`)
 }
+
+// Every page works down to a tablet: nothing hangs over to the side, and it begins at its beginning.
+func TestEveryPageFitsATablet(t *testing.T) {
+	p := open(t)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.EmulateViewport(820, 1180)))
+	defer func() { assert.NoError(t, chromedp.Do(p.ctx, chromedp.EmulateViewport(1280, 800))) }()
+	for path := range everyPage {
+		p.goTo("/games/lantern-pass/" + path)
+		p.until(`document.querySelector('h1') !== null && document.querySelector('.waiting') === null`, path+" is there")
+		assert.Equal(t, "820 0", p.value("document.documentElement.scrollWidth + ' ' + window.scrollY"), path)
+	}
+	p.goTo("/games/lantern-pass/matrix?row=player.oil&at=death")
+	p.sees("Oil goes back to what it was")
+	p.clickOn(`[...document.querySelectorAll('nav a')].find(a => a.textContent.trim() === 'Budgets')`, "the last page")
+	p.sees("What would make it shorter")
+}
+
+// The search leads to everything that a plan names, each to the page that shows it.
+func TestTheSearchLeadsToEachKindOfThing(t *testing.T) {
+	p := open(t)
+	for word, leads := range map[string]string{
+		"max_warmth": "/matrix?row=player.max_warmth", "frozen": "/scenes?scene=mill", "lodge/porch": "/scenes?scene=lodge&pick=spot:lodge/porch", "old_tunnel": "/scenes?pick=passage:old_tunnel",
+		"the sled": "/scenes?pick=movable:sled", "at_cairn": "/scenes?pick=prop:cache.at_cairn", "lamplighter": "/milestones", "the beacon": "/budgets", "blizzard": "/plan?line=", "wren": "/players/wren", "versions": "/versions",
+	} {
+		p.goTo("/games/lantern-pass/why")
+		p.sees("Why is it so?")
+		p.click(`button[aria-label="Search"]`)
+		p.until(`document.querySelectorAll('.search li button').length > 3`, "names are offered")
+		p.run(fmt.Sprintf(`const f = document.querySelector('input[type=search]'); f.value = %q; f.dispatchEvent(new Event('input'))`, word))
+		hit := fmt.Sprintf(`[...document.querySelectorAll('.search li button')].find(b => b.innerText.toLowerCase().includes(%q) && !(%q === 'the beacon' && !b.innerText.includes('carrier')))`, word, word)
+		p.clickOn(hit, word)
+		p.until(fmt.Sprintf(`decodeURIComponent(location.pathname + location.search).includes('/games/lantern-pass%s')`, leads), word+" leads to "+leads)
+	}
+}
