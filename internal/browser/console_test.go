@@ -376,7 +376,7 @@ func TestANextVersionIsTriedAndPublished(t *testing.T) {
 	p.sees("Its trial was not clean")
 	p.sees("player.oil")
 	p.sees("the nearest that is right")
-	p.sees("Saves of version 3 under version 4")
+	p.until(`document.querySelector('select[aria-label="The older version"]')?.value === '3' && document.querySelector('select[aria-label="The newer version"]')?.value === '0'`, "saves of version 3 under the plan in work")
 	p.sees("player.falls")
 	p.press("look at one")
 	p.sees("made up for version 3")
@@ -390,6 +390,29 @@ func TestANextVersionIsTriedAndPublished(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, all.Published, 2)
 	assert.Equal(t, "oil is dear", all.Published[0].Why)
+}
+
+func TestTwoVersionsStandSideBySide(t *testing.T) {
+	p := open(t)
+	p.nextVersion()
+	p.goTo("/games/lantern-pass/versions")
+	p.sees("player.falls")
+	p.clickOn(`[...document.querySelectorAll('a')].find(a => a.textContent === 'The texts')`, "the texts")
+	p.sees("unchanged lines")
+	p.until(`document.querySelectorAll('.cm-mergeView .cm-editor').length === 2`, "both texts are there")
+	p.until(`[...document.querySelectorAll('.cm-mergeViewEditor')].map(e => e.innerText.match(/^version: (\d)/m)?.[1]).join() === '3,4'`, "the older on the left")
+	assert.Contains(t, p.value("location.search"), "show=texts")
+	text, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	_, _, err = p.c.PutPlan(ctx, "lantern-pass", []byte(strings.Replace(string(text), "title: Lantern Pass", "title: Lantern Pass at Night", 1)), etag)
+	require.NoError(t, err)
+	p.goTo("/games/lantern-pass/versions?old=3&under=0&show=texts")
+	p.sees("Lantern Pass at Night")
+	p.run(`const s = document.querySelector('select[aria-label="The newer version"]'); s.value = '3'; s.dispatchEvent(new Event('change'))`)
+	p.until(`location.search.includes('under=3')`, "the address says which two")
+	p.sees("unchanged lines")
+	p.clickOn(`[...document.querySelectorAll('a')].find(a => a.textContent === 'What becomes of them')`, "the saves")
+	p.sees("Nothing that concerns a save is different.")
 }
 
 func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
@@ -1028,7 +1051,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

@@ -105,7 +105,7 @@ func (s *Server) versions(api huma.API) {
 	tags := []string{"versions"}
 	at := "/v1/games/{game}/versions"
 	huma.Register(api, huma.Operation{OperationID: "list-versions", Method: http.MethodGet, Path: at, Summary: "What was published of a game", Tags: tags, Errors: []int{404}}, s.listVersions)
-	huma.Register(api, huma.Operation{OperationID: "get-version", Method: http.MethodGet, Path: at + "/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
+	huma.Register(api, huma.Operation{OperationID: "get-version", Responses: answering("application/yaml"), Method: http.MethodGet, Path: at + "/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
 	huma.Register(api, huma.Operation{OperationID: "publish", Method: http.MethodPost, Path: at, DefaultStatus: http.StatusCreated, Summary: "Publish the game's plan", Tags: tags,
 		Description: "A published version never changes. It has to be the one after the newest, and its trial clean; or go_on says why it is published all the same. Sessions that are opened from now on run it, and saves are taken up when they are loaded.", Errors: []int{404, 409, 412, 422}}, s.publish)
 	huma.Register(api, huma.Operation{OperationID: "compare-versions", Method: http.MethodGet, Path: "/v1/games/{game}/compare", Summary: "What becomes of saves of one version under another", Tags: tags, Errors: []int{404, 422}}, s.compareVersions)

@@ -1,18 +1,17 @@
 <script setup lang="ts">
 import { autocompletion, completionKeymap } from '@codemirror/autocomplete'
 import { defaultKeymap, history, historyKeymap, indentWithTab } from '@codemirror/commands'
-import { yaml } from '@codemirror/lang-yaml'
-import { bracketMatching, foldGutter, HighlightStyle, syntaxHighlighting } from '@codemirror/language'
+import { bracketMatching, foldGutter } from '@codemirror/language'
 import { lintGutter, setDiagnostics, type Diagnostic } from '@codemirror/lint'
 import { highlightSelectionMatches, search, searchKeymap } from '@codemirror/search'
 import { Annotation, EditorState } from '@codemirror/state'
 import { drawSelection, EditorView, highlightActiveLine, highlightActiveLineGutter, keymap, lineNumbers } from '@codemirror/view'
-import { tags } from '@lezer/highlight'
 import { onBeforeUnmount, onMounted, ref, watch } from 'vue'
 
 import type { Finding, Schemas } from '../api/client'
 import { reach } from '../composables/connection'
 import { completing, hovering, type Schema } from '../planHelp'
+import { planLook } from '../planLook'
 
 const props = defineProps<{ modelValue: string; findings: Finding[]; names: Schemas['Named'][] }>()
 const emit = defineEmits<{ 'update:modelValue': [text: string]; save: [] }>()
@@ -25,32 +24,6 @@ void reach('/v1/schema')
   .then(async (answer) => (schema = (await answer.json()) as Schema))
   .catch(() => undefined) // without it, the editor only does not help
 
-const colours = HighlightStyle.define([
-  { tag: [tags.propertyName, tags.definition(tags.propertyName)], color: 'rgb(var(--v-theme-primary))' },
-  { tag: tags.comment, color: 'rgb(var(--v-theme-quiet))', fontStyle: 'italic' },
-  { tag: [tags.string, tags.special(tags.string)], color: 'rgb(var(--v-theme-set))' },
-  { tag: [tags.number, tags.bool, tags.keyword], color: 'rgb(var(--v-theme-secondary))' },
-  { tag: tags.punctuation, color: 'rgb(var(--v-theme-quiet))' },
-])
-
-const look = EditorView.theme({
-  '&': { height: '100%', fontSize: '13.5px' },
-  '.cm-scroller': { fontFamily: 'var(--mono)', lineHeight: '1.55' },
-  '.cm-gutters': { background: 'transparent', color: 'rgb(var(--v-theme-quiet))', border: '0' },
-  '.cm-content': { caretColor: 'rgb(var(--v-theme-on-surface))' },
-  '.cm-cursor': { borderLeftColor: 'rgb(var(--v-theme-on-surface))' },
-  '.cm-activeLine, .cm-activeLineGutter': { background: 'var(--faint)' },
-  '&.cm-focused': { outline: 'none' },
-  '.cm-selectionBackground, &.cm-focused .cm-selectionBackground': { background: 'color-mix(in srgb, rgb(var(--v-theme-secondary)) 28%, transparent) !important' },
-  '.cm-tooltip': { background: 'rgb(var(--v-theme-surface))', border: '1px solid var(--line)', fontFamily: 'var(--body)' },
-  '.plan-help': { padding: '6px 10px', maxWidth: '420px', lineHeight: '1.35' },
-  '.cm-tooltip.cm-tooltip-autocomplete > ul': { fontFamily: 'var(--mono)' },
-  '.cm-tooltip-autocomplete ul li[aria-selected]': { background: 'color-mix(in srgb, rgb(var(--v-theme-secondary)) 28%, transparent)', color: 'inherit' },
-  '.cm-completionInfo': { padding: '6px 10px', fontFamily: 'var(--body)' },
-  '.cm-completionDetail': { fontFamily: 'var(--body)', color: 'rgb(var(--v-theme-quiet))' },
-  '.cm-panels': { background: 'rgb(var(--v-theme-surface))', color: 'inherit' },
-})
-
 onMounted(() => {
   view = new EditorView({
     parent: host.value,
@@ -58,7 +31,7 @@ onMounted(() => {
       doc: props.modelValue,
       extensions: [
         lineNumbers(), foldGutter(), lintGutter(), history(), drawSelection(), highlightActiveLine(), highlightActiveLineGutter(), bracketMatching(),
-        highlightSelectionMatches(), search({ top: true }), yaml(), syntaxHighlighting(colours), look,
+        highlightSelectionMatches(), search({ top: true }), planLook,
         autocompletion({ override: [completing(() => schema, () => props.names)], icons: false }), hovering(() => schema, () => props.names),
         EditorView.contentAttributes.of({ 'aria-label': 'The plan, as text' }),
         keymap.of([{ key: 'Mod-s', preventDefault: true, run: () => (emit('save'), true) }, ...defaultKeymap, ...historyKeymap, ...searchKeymap, ...completionKeymap, indentWithTab]),

@@ -1,6 +1,6 @@
 import { effectScope } from 'vue'
 
-import { api, dataOf, type Schemas } from '../api/client'
+import { api, dataOf, textAt, type Schemas } from '../api/client'
 import { useResource, type Resource } from './useResource'
 
 let games: Resource<Schemas['GameInfo'][]> | undefined
@@ -73,6 +73,16 @@ export const useComparison = (game: () => string, from: () => number, to: () => 
   useResource(
     async () => (from() ? dataOf(await api.GET('/v1/games/{game}/compare', { params: { path: { game: game() }, query: { from: from(), to: to() } } })) : undefined),
     () => [game(), from(), to()],
+  )
+
+/** The text of a plan: a published version, or (0) the one in work. */
+export const usePlanText = (game: () => string, version: () => number | undefined) =>
+  useResource(
+    async () => {
+      const v = version()
+      return v === undefined ? undefined : textAt(`/v1/games/${encodeURIComponent(game())}/${v ? `versions/${v}` : 'plan'}`)
+    },
+    () => [game(), version()],
   )
 
 /** A slot's saves, newest first; none where nothing was ever saved. */

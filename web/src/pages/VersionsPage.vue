@@ -1,24 +1,20 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { api, dataOf } from '../api/client'
-import DifferenceList from '../components/DifferenceList.vue'
 import EmptyState from '../components/EmptyState.vue'
 import TrialPanel from '../components/TrialPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
+import VersionsBeside from '../components/VersionsBeside.vue'
 import WaitingNote from '../components/WaitingNote.vue'
-import { useComparison, useTrials, useVersions } from '../composables/resources'
+import { useTrials, useVersions } from '../composables/resources'
 
 const props = defineProps<{ game: string }>()
 const { data: versions, error, reload } = useVersions(() => props.game)
 const trials = useTrials(() => props.game)
 
-const picked = ref(0)
-const newest = computed(() => versions.value?.published[0])
-const from = computed(() => picked.value || (newest.value?.version === versions.value?.draft.version ? versions.value?.published[1]?.version : newest.value?.version) || 0)
-const to = computed(() => (versions.value?.draft.published ? (newest.value?.version ?? 0) : 0))
-const comparison = useComparison(() => props.game, () => from.value, () => to.value)
-
+const route = useRoute()
 const trial = computed(() => trials.data.value?.find((t) => t.etag === versions.value?.draft.etag))
 const goOn = ref('')
 const told = ref('')
@@ -65,24 +61,21 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
         </div>
         <ul class="sheet list" aria-label="Published versions">
           <li v-for="v in versions.published" :key="v.version">
-            <button type="button" :class="{ here: v.version === from }" :disabled="v.version === versions.draft.version" @click="picked = v.version">
+            <RouterLink replace :to="{ query: { ...route.query, old: v.version } }" :class="{ here: String(v.version) === route.query.old }">
               <span class="number mono">{{ v.version }}</span>
               <span>
                 {{ day(v.published_at) }}
                 <span class="quiet small">{{ v.saves }} {{ v.saves === 1 ? 'save' : 'saves' }}<template v-if="v.sessions">, {{ v.sessions }} open</template></span>
                 <span v-if="v.why" class="quiet small">“{{ v.why }}”</span>
               </span>
-            </button>
+            </RouterLink>
           </li>
         </ul>
       </aside>
       <div>
         <TrialPanel v-if="versions.published.length" :game="game" :trial="trial" :etag="versions.draft.etag" :version="versions.draft.version" @changed="trials.reload" />
         <EmptyState v-if="!versions.published.length" title="Nothing is published yet">Sessions run the plan as it is. Publish it when saves are to be kept: from then on no save is ever without a future.</EmptyState>
-        <template v-else-if="comparison.data.value">
-          <h2 class="what">Saves of version {{ comparison.data.value.forward.from }} under version {{ comparison.data.value.forward.to }}</h2>
-          <DifferenceList :comparison="comparison.data.value" :game="game" />
-        </template>
+        <VersionsBeside v-else-if="versions.published.length > 1 || !versions.draft.published" :game="game" :versions="versions" />
       </div>
     </div>
   </div>
@@ -121,17 +114,16 @@ h2 {
   border-top: 1px solid var(--line);
 }
 
-.list button {
+.list a {
   display: grid;
   grid-template-columns: 34px 1fr;
-  width: 100%;
   padding: 9px 14px;
-  text-align: left;
-  cursor: pointer;
+  color: inherit;
+  text-decoration: none;
 }
 
-.list button:disabled {
-  cursor: default;
+.list a:hover {
+  background: var(--faint);
 }
 
 .list .here {
@@ -147,10 +139,6 @@ h2 {
 .small {
   display: block;
   font-size: 13px;
-}
-
-.what {
-  margin-top: 20px;
 }
 
 @media (max-width: 900px) {
