@@ -364,6 +364,7 @@ func (p *page) fill(label, text string) {
 	_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](field+".focus();"+field+".select();0"))
 	require.NoError(p.t, err)
 	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.KeyEvent(text)))
+	p.until(fmt.Sprintf("%s?.value === %q", field, text), label+" holds what was typed")
 }
 
 func TestANextVersionIsTriedAndPublished(t *testing.T) {
@@ -380,6 +381,7 @@ func TestANextVersionIsTriedAndPublished(t *testing.T) {
 	p.sees("player.falls")
 	p.press("look at one")
 	p.sees("made up for version 3")
+	p.until(`location.search.includes('sample=')`, "the address says which")
 	p.press("Try again")
 	p.sees("are loaded with something put right")
 	p.fill("Go on, because", "oil is dear")
@@ -425,6 +427,8 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.goTo("/games/lantern-pass/players/wren?part=saves")
 	p.sees("Saves of slot 1")
 	p.press("What it changed")
+	p.sees("Revision 2 against 1")
+	p.goTo("/games/lantern-pass/players/wren?part=saves&revision=2") // its address
 	p.sees("Revision 2 against 1")
 	p.until(`[...document.querySelectorAll('.sample tr')].some(r => r.innerText.replace(/\s+/g, ' ').trim() === 'Parcels 1 2')`, "what differs is listed")
 	p.press("Take up again")
@@ -582,6 +586,8 @@ func (p *page) choose(label, item string) {
 	p.until(field+" != null", "there is a list "+label)
 	p.run(field + `.dispatchEvent(new MouseEvent('mousedown', {bubbles: true, cancelable: true}))`)
 	p.clickOn(fmt.Sprintf(`[...document.querySelectorAll('.v-overlay--active .v-list-item')].find(i => i.innerText.trim() === %q)`, item), item)
+	p.until(field+"?.contains(document.activeElement) && !document.querySelector('.v-menu.v-overlay--active')", "the list is closed, and has given the focus back")
+	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.Sleep(300*time.Millisecond))) // while it fades it still may
 }
 
 // run carries out a script.

@@ -46,7 +46,7 @@ var pages = []page{
 	{"stage", "/games/lantern-pass/stage?at=7&run=" + url.QueryEscape(tries), "light", soon},
 	{"live", "/games/lantern-pass/live/winter?player=lark_6", "dark", 20 * time.Second},
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
-	{"saves", "/games/lantern-pass/players/pike?part=saves", "light", soon},
+	{"saves", "/games/lantern-pass/players/pike?part=saves&revision=2", "light", soon},
 	{"why", "/games/lantern-pass/why?player=wren", "light", soon},
 	{"milestones", "/games/lantern-pass/milestones", "dark", soon},
 	{"budgets", "/games/lantern-pass/budgets", "light", soon},

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, shallowRef, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, shown, told, type Schemas } from '../api/client'
 import { reach } from '../composables/connection'
@@ -10,6 +11,8 @@ import SampleDiff from './SampleDiff.vue'
 const props = defineProps<{ game: string; state: Schemas['PlayerView'] }>()
 const emit = defineEmits<{ changed: [text: string] }>()
 
+const route = useRoute()
+const router = useRouter()
 const { data: revisions, reload } = useRevisions(() => props.game, () => props.state.player, () => props.state.slot)
 const path = computed(() => ({ game: props.game, player: props.state.player, slot: props.state.slot }))
 const address = computed(() => `/v1/games/${encodeURIComponent(props.game)}/players/${encodeURIComponent(props.state.player)}/slots/${props.state.slot}`)
@@ -25,7 +28,7 @@ const trouble = ref('')
 const keyOf = (v: Schemas['Three']) => `${v.name} ${v.of ?? ''}`
 const writable = computed(() => props.state.values.filter((v) => v.correctable).map((v) => ({ title: v.title, value: keyOf(v) })))
 const picked = computed(() => props.state.values.find((v) => keyOf(v) === name.value))
-watch(picked, (v) => (value.value = v ? shown(props.state.present ? v.live : v.saved) : ''))
+watch(name, () => (value.value = picked.value ? shown(props.state.present ? picked.value.live : picked.value.saved) : '')) // and not whenever it changes meanwhile
 
 async function tried(text: string, work: () => Promise<unknown>) {
   trouble.value = ''
@@ -69,7 +72,7 @@ async function upload() {
 }
 
 // What a save changed against the one before it.
-const compared = shallowRef<{ revision: number; title: string; before: unknown; after: unknown }>()
+const compared = shallowRef<{ title: string; before: unknown; after: unknown }>()
 const before = (revision: number) => revisions.value?.find((r) => r.revision < revision)
 
 async function document(revision: number): Promise<unknown> {
@@ -78,19 +81,24 @@ async function document(revision: number): Promise<unknown> {
   return answer.json()
 }
 
-async function compare(revision: number) {
-  const earlier = before(revision)
-  if (compared.value?.revision === revision || !earlier) {
+/** Which is looked at stands in the address. */
+const looked = computed(() => Number(route.query.revision) || 0)
+const look = (revision: number) => void router.replace({ query: { ...route.query, revision: looked.value === revision ? undefined : revision } })
+
+watch(
+  () => [looked.value, before(looked.value)?.revision] as const,
+  async ([revision, earlier]) => {
     compared.value = undefined
-    return
-  }
-  try {
-    const [was, is] = await Promise.all([document(earlier.revision), document(revision)])
-    compared.value = { revision, title: `Revision ${revision} against ${earlier.revision}`, before: was, after: is }
-  } catch (e) {
-    trouble.value = told(e)
-  }
-}
+    if (!revision || !earlier) return
+    try {
+      const [was, is] = await Promise.all([document(earlier), document(revision)])
+      if (looked.value === revision) compared.value = { title: `Revision ${revision} against ${earlier}`, before: was, after: is }
+    } catch (e) {
+      trouble.value = told(e)
+    }
+  },
+  { immediate: true },
+)
 
 const scroller = ref<HTMLElement>()
 const { seen, above, below } = useWindow(computed(() => revisions.value ?? []), () => 35, scroller)
@@ -140,7 +148,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
           <td class="mono">{{ r.version }}</td>
           <td class="mono">{{ r.scene }}</td>
           <td class="acts">
-            <button v-if="before(r.revision)" type="button" :aria-pressed="compared?.revision === r.revision" @click="compare(r.revision)">What it changed</button>
+            <button v-if="before(r.revision)" type="button" :aria-pressed="looked === r.revision" @click="look(r.revision)">What it changed</button>
             <span v-if="r.revision === state.revision" class="quiet">newest</span>
             <button v-else type="button" :disabled="state.present" @click="takeUp(r.revision)">Take up again</button>
           </td>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, type Schemas } from '../api/client'
 import { useTrial } from '../composables/resources'
@@ -8,12 +9,16 @@ import SampleDiff from './SampleDiff.vue'
 const props = defineProps<{ game: string; trial?: Schemas['TrialInfo']; etag: string; version: number }>()
 const emit = defineEmits<{ changed: [] }>()
 
+const route = useRoute()
+const router = useRouter()
 const whole = useTrial(() => props.game, () => props.trial?.trial ?? 0)
 const now = computed(() => (whole.data.value?.etag === props.etag ? whole.data.value : undefined))
 const running = computed(() => now.value?.state === 'running')
 const result = computed(() => now.value?.result)
 const trouble = ref('')
-const sample = ref('')
+/** The outcome of which one save is looked at; it stands in the address. */
+const sample = computed(() => String(route.query.sample ?? ''))
+const look = (fate: string) => void router.replace({ query: { ...route.query, sample: sample.value === fate ? undefined : fate } })
 
 const fates = [
   { id: 'unchanged', words: 'are of this version already' },
@@ -75,7 +80,7 @@ function left(seconds: number) {
       <ul class="counts">
         <li v-for="p in parts" :key="p.id">
           <span :class="['dot', p.id]" /><strong class="mono">{{ p.n.toLocaleString() }}</strong> {{ p.words }}
-          <button type="button" class="look" :aria-expanded="sample === p.id" @click="sample = sample === p.id ? '' : p.id">{{ sample === p.id ? 'hide' : 'look at one' }}</button>
+          <button type="button" class="look" :aria-expanded="sample === p.id" @click="look(p.id)">{{ sample === p.id ? 'hide' : 'look at one' }}</button>
         </li>
       </ul>
       <SampleDiff v-if="shown" :game="game" :title="`${shown.save}, of version ${shown.from}`" :before="shown.before" :after="shown.after" />
