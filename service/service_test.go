@@ -365,6 +365,7 @@ func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
 	list, err := h.c.Revisions(ctx, "lantern-pass", "wren", 2)
 	require.NoError(t, err)
 	assert.Equal(t, "taken-up", list[0].Moment)
+	assert.Equal(t, "The Lodge", list[0].Title)
 	doc, err := h.c.Revision(ctx, "lantern-pass", "wren", 2, first.Revision)
 	require.NoError(t, err)
 	assert.Contains(t, string(doc), `"parcels":0`)

@@ -20,6 +20,7 @@ type Matrix struct {
 	Version int      `json:"version" doc:"Version of the plan."`
 	Columns []Column `json:"columns"`
 	Groups  []Group  `json:"groups"`
+	Rosters []string `json:"rosters" doc:"What a pick can be of."`
 }
 
 // Column is one crossing, or the derived column crash.
@@ -75,7 +76,7 @@ type Cell struct {
 
 // Of makes the matrix of a plan.
 func Of(m *model.Model) Matrix {
-	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns()}
+	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns(), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
 	w := &writer{m: m}
 	for _, h := range w.holdings() {
 		rows := w.rows(h, "")

@@ -785,8 +785,14 @@ func TestAListIsMadeAndMadeLonger(t *testing.T) {
 	p.fill("At most", "80")
 	p.press("Change its type")
 	p.sees("Songs has another type")
+	p.sees("at most 80")
+	p.press("Another type")
+	p.choose("Of", "pick")
+	p.choose("Roster", "courier")
+	p.press("Change its type")
+	p.sees("set of courier, at most 80")
 	p.saved()
-	assert.Contains(t, p.plan(), "  songs: {of: player, type: set, items: {type: choice, choices: [low, high]}, max_items: 80}")
+	assert.Contains(t, p.plan(), "  songs: {of: player, type: set, items: {type: pick, roster: courier}, max_items: 80}")
 }
 
 // What a passage through the top of a scene leads to lies above it, and no scene over another.

@@ -180,8 +180,8 @@ func slotOf(i store.SlotInfo, m *model.Model) SlotInfo {
 	return out
 }
 
-func revisionOf(r store.Revision) SlotInfo {
-	return SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version, Scene: r.Scene, SavedAt: r.SavedAt}
+func revisionOf(r store.Revision, m *model.Model) SlotInfo {
+	return slotOf(store.SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version, Scene: r.Scene, SavedAt: r.SavedAt}, m)
 }
 
 func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput, error) {
@@ -471,9 +471,10 @@ func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]RevisionI
 	if err == nil && len(list) == 0 {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is saved in slot %d of %s.", in.Slot, in.Player)
 	}
+	j, _ := s.playing(ctx, in.Game) // without a plan that runs, scenes have no titles
 	out := make([]RevisionInfo, 0, len(list))
 	for _, r := range list {
-		out = append(out, RevisionInfo{revisionOf(r), r.Why, r.Checksum})
+		out = append(out, RevisionInfo{revisionOf(r, j.model), r.Why, r.Checksum})
 	}
 	return &body[[]RevisionInfo]{out}, s.asProblem(err)
 }

@@ -61,7 +61,7 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 		if !json.Valid(r.Doc) {
 			doc, _ = json.Marshal(string(r.Doc))
 		}
-		out.Saves = append(out.Saves, HeldSave{revisionOf(r), r.Why, doc})
+		out.Saves = append(out.Saves, HeldSave{revisionOf(r, nil), r.Why, doc})
 		return nil
 	})
 	if err != nil {

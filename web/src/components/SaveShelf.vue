@@ -146,7 +146,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
           <td>{{ r.moment }}<span v-if="r.why" class="quiet why">{{ r.why }}</span></td>
           <td>{{ when(r.saved_at) }}</td>
           <td class="mono">{{ r.version }}</td>
-          <td class="mono">{{ r.scene }}</td>
+          <td>{{ r.title ?? r.scene }}</td>
           <td class="acts">
             <button v-if="before(r.revision)" type="button" :aria-pressed="looked === r.revision" @click="look(r.revision)">What it changed</button>
             <span v-if="r.revision === state.revision" class="quiet">newest</span>

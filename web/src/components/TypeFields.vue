@@ -2,6 +2,7 @@
 import { canBeNone, choicesOf, isMany, isNumeric, itemTypes, limited, types, type Shape } from '../declaration'
 
 // What a declaration says of a type: its limits, its start, its choices.
+defineProps<{ rosters: string[] }>()
 const shape = defineModel<Shape>({ required: true })
 </script>
 
@@ -23,7 +24,7 @@ const shape = defineModel<Shape>({ required: true })
     <v-select v-if="!isMany(shape) && !shape.optional" v-model="shape.start" :items="choicesOf(shape)" label="Start" />
   </template>
   <v-text-field v-if="limited(shape) === 'text'" v-model="shape.length" label="Most characters" class="mono" inputmode="numeric" />
-  <v-text-field v-if="limited(shape) === 'pick'" v-model="shape.roster" label="Roster" class="mono" />
+  <v-select v-if="limited(shape) === 'pick'" v-model="shape.roster" :items="rosters" label="Roster" no-data-text="The plan has no rosters yet" />
   <v-checkbox v-if="canBeNone(shape)" v-model="shape.optional" label="May be none, and is at the start" density="compact" hide-details />
 </template>
 

@@ -95,7 +95,7 @@ async function go() {
       </template>
       <v-text-field v-if="task === 'add'" v-model="title" label="Title, if it is not the name" />
       <template v-if="task === 'add' || task === 'retype'">
-        <TypeFields v-model="shape" />
+        <TypeFields v-model="shape" :rosters="matrix.rosters" />
       </template>
       <p v-if="task === 'remove'">It goes from the plan. What still reads it is told by the findings; Undo brings it back.</p>
       <template v-if="saved">
