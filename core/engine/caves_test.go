@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -471,6 +472,29 @@ func TestAPlayerWritesOnlyWhatThePlanLetsThem(t *testing.T) {
 	w.has("3", "ada", "prop.vein.mined", "vein.south")
 	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.marks", Value: expr.OfItems([]expr.Value{expr.OfText("sun")})})
 	w.has("[sun]", "ada", "player.marks", "")
+}
+
+// A milestone is given by hand to see what follows, and taken back; a request that is refused changes nothing.
+func TestAMilestoneIsGivenByHandAndTakenBack(t *testing.T) {
+	w := cavern(t)
+	earned := func() bool { return slices.Contains(w.run.Save("ada").Milestones, "explorer") }
+	right := func(player string, value expr.Value) error {
+		return w.do(engine.Request{Do: "correct", Player: player, Server: true, Name: "player.earned.explorer", Value: value, Why: "to see it"})
+	}
+	before := w.run.Digest()
+	assert.ErrorContains(t, right("ada", expr.OfInt(1)), "true or false is wanted")
+	assert.ErrorContains(t, right("", expr.OfBool(true)), "name the player")
+	assert.Error(t, w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.earned.explorer", Value: expr.OfBool(true)}), "it is put right, and not written")
+	assert.Equal(t, before, w.run.Digest())
+	require.NoError(t, right("ada", expr.OfBool(true)))
+	assert.True(t, earned())
+	assert.True(t, w.told("milestone"), "the player is told, as if it had been earned")
+	assert.Equal(t, "correction: to see it", w.res.Changes[0].Cause.String())
+	require.NoError(t, right("ada", expr.OfBool(true)), "twice is once")
+	require.NoError(t, right("ada", expr.OfBool(false)))
+	assert.False(t, earned())
+	s := w.leave("ada")
+	assert.Empty(t, s.Milestones)
 }
 
 func TestStandingsKeepTheBestOrTheLast(t *testing.T) {
