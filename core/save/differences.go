@@ -39,8 +39,8 @@ func Differences(m *model.Model, before, after []byte) ([]Otherwise, error) {
 	ranks := map[string]int{}
 	out := []Otherwise{}
 	for pointer := range joined(was, is) {
-		if was[pointer] != is[pointer] && !n.isAside(pointer) {
-			path := strings.Split(pointer, "/")[1:]
+		path := strings.Split(pointer, "/")[1:]
+		if was[pointer] != is[pointer] && !slices.Contains(aside, path[0]) {
 			ranks[pointer] = n.rank(path)
 			out = append(out, Otherwise{pointer, n.title(path), was[pointer], is[pointer]})
 		}
@@ -82,7 +82,7 @@ var asToken = strings.NewReplacer("~", "~0", "/", "~1")
 
 func flatten(at string, value any, out map[string]string) {
 	table, ok := value.(map[string]any)
-	if !ok || table["scene"] != nil && table["at"] != nil { // a place is one thing
+	if !ok || at != "" && table["scene"] != nil && table["at"] != nil { // a place is one thing
 		out[at] = inWords(value)
 		return
 	}
@@ -140,11 +140,6 @@ func newNamer(m *model.Model) namer {
 	return n
 }
 
-func (n namer) isAside(pointer string) bool {
-	first, _, _ := strings.Cut(pointer[1:], "/")
-	return slices.Contains(aside, first)
-}
-
 func (n namer) title(path []string) string {
 	last := path[len(path)-1]
 	switch {
@@ -172,7 +167,7 @@ func (n namer) title(path []string) string {
 			return x.title
 		}
 	}
-	return strings.Join(path, " ")
+	return cmp.Or(strings.Join(path, " "), `""`)
 }
 
 func (n namer) variable(id string) string {

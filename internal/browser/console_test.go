@@ -408,6 +408,7 @@ func TestTwoVersionsStandSideBySide(t *testing.T) {
 	require.NoError(t, err)
 	_, _, err = p.c.PutPlan(ctx, "lantern-pass", []byte(strings.Replace(string(text), "title: Lantern Pass", "title: Lantern Pass at Night", 1)), etag)
 	require.NoError(t, err)
+	p.sees("Lantern Pass at Night") // without being asked to
 	p.goTo("/games/lantern-pass/versions?old=3&under=0&show=texts")
 	p.sees("Lantern Pass at Night")
 	p.run(`const s = document.querySelector('select[aria-label="The newer version"]'); s.value = '3'; s.dispatchEvent(new Event('change'))`)

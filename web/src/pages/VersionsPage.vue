@@ -75,7 +75,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
       <div>
         <TrialPanel v-if="versions.published.length" :game="game" :trial="trial" :etag="versions.draft.etag" :version="versions.draft.version" @changed="trials.reload" />
         <EmptyState v-if="!versions.published.length" title="Nothing is published yet">Sessions run the plan as it is. Publish it when saves are to be kept: from then on no save is ever without a future.</EmptyState>
-        <VersionsBeside v-else-if="versions.published.length > 1 || !versions.draft.published" :game="game" :versions="versions" />
+        <VersionsBeside v-else-if="versions.published.length > 1 || !versions.draft.published" :key="versions.draft.etag" :game="game" :versions="versions" />
       </div>
     </div>
   </div>
