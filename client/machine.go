@@ -163,6 +163,7 @@ func (m *Machine) dial(ctx context.Context, s *Session, hello wire.Hello) error 
 		return err
 	}
 	if err := conn.Write(ctx, websocket.MessageText, raw); err != nil {
+		_ = conn.CloseNow()
 		return err
 	}
 	_, raw, err = conn.Read(ctx)

@@ -540,13 +540,37 @@ func TestACrowdOfTwoHundredPlaysForAMinute(t *testing.T) {
 	assert.Greater(t, r.Moves, 200)
 	assert.Greater(t, r.Done["pass"], 1)
 	assert.Positive(t, r.Resumed)
-	require.Eventually(t, func() bool {
-		state, err := h.room.State(ctx)
-		require.NoError(t, err)
-		return len(state.Present) == 0
-	}, 2*within, 100*time.Millisecond, "everybody leaves: who lost the connection, when the grace is over")
-	counts := h.metrics()
-	assert.True(t, strings.Contains(counts, "alluvion_connections 0\n"), "everybody has left")
+	h.allLeave()
+}
+
+// allLeave waits until nobody is in the session, or connected to it: who lost the connection leaves when the grace is over.
+func (h *house) allLeave() {
+	var last api.Overview
+	if !assert.Eventually(h.t, func() bool {
+		var err error
+		last, err = h.room.Overview(ctx)
+		return assert.NoError(h.t, err) && len(last.Players) == 0 && strings.Contains(h.metrics(), "alluvion_connections 0\n")
+	}, 2*within, 100*time.Millisecond) {
+		raw, _ := json.Marshal(last.Players)
+		h.t.Fatalf("somebody is still connected, or has not left: %s", raw)
+	}
+}
+
+// A crowd that is stopped while its players are still coming in takes everybody along, who has seen themselves in the
+// session or not: nobody stays connected.
+func TestACrowdThatIsStoppedEarlyLeavesNobodyBehind(t *testing.T) {
+	h := startWith(t, "ticks: 10/s, grace: 45s", "ticks: 1/s, grace: 1s")
+	playing, stop := context.WithCancel(ctx)
+	defer stop()
+	go func() {
+		for playing.Err() == nil && !strings.Contains(h.metrics(), "alluvion_connections 20\n") {
+			time.Sleep(5 * time.Millisecond)
+		}
+		stop()
+	}()
+	_, err := crowd.Run(playing, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 20, Seed: 4}, nil)
+	require.NoError(t, err)
+	h.allLeave()
 }
 
 // A session that nobody is in sleeps: its clock stands still, and it beats for nobody. It wakes when somebody comes.

@@ -50,21 +50,17 @@ func (w *walker) live(ctx context.Context) {
 	for ctx.Err() == nil {
 		err := w.join(ctx)
 		came()
-		if err != nil {
-			if ctx.Err() == nil && !w.refused(err) {
-				w.problem(w, err)
-			}
-			if !w.rest(ctx, time.Second) {
-				return
-			}
+		switch {
+		case err == nil:
+			w.visit(ctx)
+			w.rest(ctx, time.Duration(500+w.dice.IntN(2000))*time.Millisecond)
 			continue
+		case ctx.Err() == nil && !w.refused(err):
+			w.problem(w, err)
 		}
-		w.visit(ctx)
-		if !w.rest(ctx, time.Duration(500+w.dice.IntN(2000))*time.Millisecond) {
-			break
-		}
+		w.rest(ctx, time.Second)
 	}
-	w.goodbye()
+	w.goodbye() // also where time was over before the walker had seen itself in the session: it is connected
 }
 
 // goodbye leaves, so that nobody is waited for.
@@ -95,12 +91,13 @@ func (w *walker) join(ctx context.Context) error {
 	if from != nil && m.Welcome.Resumed {
 		resumed, w.before = 1, m.State()
 	}
-	w.note(func(r *Report) { r.Visits++; r.Here++; r.Resumed += resumed; r.Visits -= resumed })
+	w.note(func(r *Report) { r.Resumed += resumed; r.Visits += 1 - resumed })
 	return m.Until(c, func() bool { _, ok := m.Here(w.id); return ok })
 }
 
 // visit plays until the walker quits, its connection ends, or time is over.
 func (w *walker) visit(ctx context.Context) {
+	w.note(func(r *Report) { r.Here++ })
 	defer w.note(func(r *Report) { r.Here-- })
 	beat := time.NewTicker(time.Second / time.Duration(w.Rate))
 	defer beat.Stop()
@@ -389,13 +386,11 @@ func (w *walker) delay() {
 	}
 }
 
-// rest waits; false where time is over.
-func (w *walker) rest(ctx context.Context, d time.Duration) bool {
+// rest waits, until time is over at the most.
+func (w *walker) rest(ctx context.Context, d time.Duration) {
 	select {
 	case <-ctx.Done():
-		return false
 	case <-time.After(d):
-		return true
 	}
 }
 

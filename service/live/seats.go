@@ -54,20 +54,21 @@ func (m *Manager) attach(ctx context.Context, s *Session, hello wire.Hello, from
 	}
 	defer m.oneAtATime(key)()
 	line := newLine(hello.Player, "", from, as)
-	welcome, err := s.attach(ctx, line, hello, joined.Notices)
+	// Who has joined gets the seat however late it is: only who has one can lose the connection, and leave.
+	welcome, err := s.attach(context.WithoutCancel(ctx), line, hello, joined.Notices)
 	return line, welcome, err
 }
 
 // attach gives a line its player's seat, and tells the player what joining told before there was one.
 func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello, joined []engine.Notice) (wire.Welcome, error) {
-	w := s.welcome()
-	w.Player = line.Player
+	var w wire.Welcome
 	err := s.ask(ctx, func() {
 		if !s.run.Has(line.Player) {
-			w.Is = ""
 			return
 		}
 		s.begin()
+		w = s.welcome()
+		w.Player = line.Player
 		at := s.seats[line.Player]
 		if at == nil {
 			at = &seat{}
@@ -113,9 +114,10 @@ func (a *seat) resume(line *Line, tick int64) (missed bool) {
 // AttachServer connects one of the game's servers: it asks, and is answered; it has no seat and is sent no state.
 func (s *Session) AttachServer(ctx context.Context, name, from string) (*Line, wire.Welcome, error) {
 	line := newLine("", name, from, share.JSON)
-	w := s.welcome()
+	var w wire.Welcome
 	err := s.ask(ctx, func() {
 		s.begin()
+		w = s.welcome()
 		w.Number = s.run.SenderNumber(name)
 		s.servers = append(s.servers, line)
 		s.meter.Connected(1)
@@ -123,6 +125,7 @@ func (s *Session) AttachServer(ctx context.Context, name, from string) (*Line, w
 	return line, w, err
 }
 
+// welcome is what every machine is told that is let in. It runs on the session's goroutine.
 func (s *Session) welcome() wire.Welcome {
 	return wire.Welcome{Is: "welcome", Game: s.Game, Session: s.Name, Version: s.m.Plan.Version.Value, Plan: s.layout.Plan, Run: s.id,
 		Ticks: 1 / s.m.Tick().Seconds(), Grace: s.m.Grace().Seconds()}
