@@ -1,11 +1,14 @@
 package plan_test
 
 import (
+	"maps"
 	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
 
+	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -151,6 +154,11 @@ func TestSomethingIsRemovedRenamedOrAddedToAList(t *testing.T) {
 	out, err := plan.Remove(toEdit, []string{"variables", "cold"})
 	require.NoError(t, err)
 	assert.Equal(t, toEdit[:strings.Index(toEdit, "  cold:")], out)
+	const last = "scenes:\n  hut:\n    areas: # where it is warm\n      stove: {x: [1, 2]}\n    size: [9, 9]\n"
+	out, err = plan.Remove(last, []string{"scenes", "hut", "areas", "stove"})
+	require.NoError(t, err)
+	assert.Equal(t, strings.Replace(last, "areas: # where it is warm\n      stove: {x: [1, 2]}", "areas: {} # where it is warm", 1), out)
+
 	out, err = plan.RenameKey(toEdit, []string{"variables", "note"}, "remark")
 	require.NoError(t, err)
 	assert.Equal(t, strings.Replace(toEdit, `"note":`, `remark:`, 1), out)
@@ -198,4 +206,64 @@ func TestWhatIsPutIsThere(t *testing.T) {
 			t.Fatal("something else changed")
 		}
 	})
+}
+
+// everyPath lists the paths of keys to everything that stands in a table.
+func everyPath(table map[string]any, above []string) (all [][]string) {
+	for _, key := range slices.Sorted(maps.Keys(table)) {
+		path := append(slices.Clone(above), key)
+		all = append(all, path)
+		if below, ok := table[key].(map[string]any); ok {
+			all = append(all, everyPath(below, path)...)
+		}
+	}
+	return all
+}
+
+// tableAt finds the table that something at a path stands in.
+func tableAt(root map[string]any, path []string) map[string]any {
+	for _, key := range path[:len(path)-1] {
+		root = root[key].(map[string]any)
+	}
+	return root
+}
+
+// Whatever is removed from, renamed in or put into a sample plan, YAML reads the same as before, but for just that.
+func TestAnEditChangesJustWhatItSays(t *testing.T) {
+	for _, sample := range []string{"lantern-pass/plan.yaml", "lantern-market/plan.yaml", "lantern-pass/history/plan.v4.yaml"} {
+		raw, err := os.ReadFile("../../examples/" + sample)
+		require.NoError(t, err)
+		text := string(raw)
+		read := func(text string) (root map[string]any) {
+			require.NoError(t, yaml.Unmarshal([]byte(text), &root), text)
+			return root
+		}
+		paths := everyPath(read(text), nil)
+		rapid.Check(t, func(rt *rapid.T) {
+			path := rapid.SampledFrom(paths).Draw(rt, "path")
+			last := path[len(path)-1]
+			want := read(text)
+			table := tableAt(want, path)
+			var got string
+			switch rapid.SampledFrom([]string{"remove", "rename", "put", "enter"}).Draw(rt, "what") {
+			case "remove":
+				got, err = plan.Remove(text, path)
+				delete(table, last)
+			case "rename":
+				got, err = plan.RenameKey(text, path, "another_name")
+				table["another_name"] = table[last]
+				delete(table, last)
+			case "put":
+				got, err = plan.Put(text, path, []byte(`{"a": [1.5, "x, y"]}`))
+				table[last] = map[string]any{"a": []any{1.5, "x, y"}}
+			case "enter":
+				got, err = plan.Put(text, append(slices.Clone(path[:len(path)-1]), "another", "deeper"), []byte(`"z"`))
+				table["another"] = map[string]any{"deeper": "z"}
+			}
+			if err != nil {
+				rt.Fatalf("%s: %v", path, err)
+			}
+			assert.Equal(rt, want, read(got))
+		})
+	}
 }

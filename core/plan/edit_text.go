@@ -32,7 +32,15 @@ func Remove(source string, path []string) (string, error) {
 		if table.child(path[len(path)-1]) == nil {
 			return "", fmt.Errorf("%w: there is no %s", ErrEdit, strings.Join(path, "/"))
 		}
-		return e.remove(table, path[len(path)-1]), nil
+		out := e.remove(table, path[len(path)-1])
+		if _, braces := e.brace(table); braces || len(table.keys) > 1 || len(path) == 1 {
+			return out, nil
+		}
+		// It was the last one on lines of its own: what is left is a table all the same.
+		at := descend(root, path[:len(path)-2]).key(path[len(path)-2]).at
+		begin := e.offsetOf(at.Line, at.Column)
+		begin += strings.IndexByte(e.text[begin:], ':') + 1
+		return out[:begin] + " {}" + out[begin:], nil
 	})
 }
 

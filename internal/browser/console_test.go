@@ -695,10 +695,7 @@ func TestSpotsAreDraggedPassagesDrawnAndCheckpointsMade(t *testing.T) {
 	spot := `[...document.querySelectorAll('svg.map .place')].find(g => g.getAttribute('aria-label')?.startsWith('ledge'))`
 	p.until(spot+" !== undefined", "the ledge is drawn")
 	// The pointer takes it 6 metres to the right, and not quite 2 up: it sticks to whole metres.
-	p.run(`const g = ` + spot + `; const svg = g.ownerSVGElement; const c = g.querySelector('circle.touch'); const m = svg.getScreenCTM();
-		const at = (x, y) => { const q = new DOMPoint(x, y).matrixTransform(m); return {clientX: q.x, clientY: q.y, bubbles: true, pointerId: 1, button: 0} };
-		g.setPointerCapture = () => {};
-		g.dispatchEvent(new PointerEvent('pointerdown', at(50, 30))); g.dispatchEvent(new PointerEvent('pointermove', at(53, 29))); g.dispatchEvent(new PointerEvent('pointermove', at(56.2, 28.3))); g.dispatchEvent(new PointerEvent('pointerup', at(56.2, 28.3)))`)
+	p.drags(spot, 50, 30, 56.2, 28.3)
 	p.sees("moved ledge to 56, 28")
 	// By key, too.
 	p.run(spot + `.focus()`)
@@ -723,6 +720,68 @@ func TestSpotsAreDraggedPassagesDrawnAndCheckpointsMade(t *testing.T) {
 	for _, want := range []string{"ledge:     {at: [57, 28]}", "ledge_cairn: {from: gorge/ledge, to: ridge/cairn, both_ways: true}", "    wheel: {at: mill/wheel, order: 4}", "      spot_1: {at: [10, 5]}"} {
 		assert.Contains(t, after, want)
 	}
+}
+
+// drags takes what is drawn for a script from a point of its scene to another, by pointer.
+func (p *page) drags(what string, x, y, toX, toY float64) {
+	p.t.Helper()
+	p.until(what+" !== undefined", "it is drawn")
+	p.run(fmt.Sprintf(`const g = %s; const svg = g.ownerSVGElement; const m = svg.getScreenCTM();
+		const at = (x, y) => { const q = new DOMPoint(x, y).matrixTransform(m); return {clientX: q.x, clientY: q.y, bubbles: true, pointerId: 1, button: 0} };
+		g.setPointerCapture = () => {};
+		g.dispatchEvent(new PointerEvent('pointerdown', at(%[2]v, %[3]v))); g.dispatchEvent(new PointerEvent('pointermove', at((%[2]v + %[4]v) / 2, (%[3]v + %[5]v) / 2)));
+		g.dispatchEvent(new PointerEvent('pointermove', at(%[4]v, %[5]v))); g.dispatchEvent(new PointerEvent('pointerup', at(%[4]v, %[5]v)))`, what, x, y, toX, toY))
+}
+
+func TestPropsAndAreasAreDraggedAndMovablesSentElsewhere(t *testing.T) {
+	p := open(t)
+	drawn := func(label string) string {
+		return fmt.Sprintf(`[...document.querySelectorAll('svg.map [aria-label]')].find(g => g.getAttribute('aria-label').startsWith(%q))`, label)
+	}
+	// A prop that stands on a spot goes where the spot goes, until it is moved by itself.
+	p.goTo("/games/lantern-pass/scenes?scene=gorge&pick=prop:cache.under_ledge")
+	p.sees("it stands on the spot ledge")
+	p.drags(drawn("cache.under_ledge"), 51, 30, 20, 40)
+	p.sees("moved under_ledge to 20, 40")
+	p.fill("x, y", "50, 30")
+	p.press("Move")
+	p.press("Let it stand on ledge")
+	p.sees("it stands on the spot ledge")
+	p.drags(drawn("cache.under_ledge"), 51, 30, 21, 40)
+	p.sees("moved under_ledge to 21, 40")
+	// An area is held where it is taken, and does not leave the scene.
+	p.drags(drawn("scree"), 50, 9, 70, 13)
+	p.sees("moved scree to 48, 4")
+	p.clickOn(drawn("scree"), "the scree")
+	p.drags(drawn("scree"), 50, 9, 50, 9)
+	p.sees("Loose scree")
+	p.run(drawn("scree") + `.focus()`)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\u0302"))) // an arrow to the left
+	p.sees("moved scree to 47, 4")
+	p.fill("Size: x, y", "10, 18")
+	p.press("Resize")
+	p.sees("scree is 10 by 18")
+	// What is put into a scene begins in its middle.
+	p.goTo("/games/lantern-pass/scenes?scene=mill&pick=scene:mill")
+	p.press("Add a prop: cache")
+	p.sees("a prop in The Frozen Mill")
+	p.goTo("/games/lantern-pass/scenes?scene=mill&pick=scene:mill")
+	p.press("Add an area")
+	p.sees("An area in The Frozen Mill")
+	p.press("Remove")
+	p.sees("removed area_1")
+	p.goTo("/games/lantern-pass/scenes?pick=movable:sled")
+	p.sees("It begins at")
+	p.run(`const s = document.querySelector('select option[value="lodge/hearth"]').closest('select'); s.value = 'lodge/hearth'; s.dispatchEvent(new Event('change'))`)
+	p.sees("The sled begins at lodge/hearth")
+	p.clickOn(`[...document.querySelectorAll('fieldset label')].find(l => l.textContent.includes('Scree Gorge')).querySelector('input')`, "never in the gorge")
+	p.sees("The sled never comes into Scree Gorge")
+	p.saved()
+	after := p.plan()
+	for _, want := range []string{"under_ledge: {in: gorge, at: [21, 40]}", "scree: {x: [47, 57], y: [4, 22], title: Loose scree}", "cache_1: {in: mill, at: [16, 10]}", "start: lodge/hearth, never_in: [cellar, gorge, ridge]"} {
+		assert.Contains(t, after, want)
+	}
+	assert.NotContains(t, after, "area_1")
 }
 
 func TestPlacesAreRenamedWhereverThePlanSaysThem(t *testing.T) {

@@ -19,6 +19,7 @@ type Map struct {
 	Reach    float64      `json:"reach" doc:"How far off a spot can be touched or passed."`
 	Scenes   []MapScene   `json:"scenes"`
 	Passages []MapPassage `json:"passages"`
+	Kinds    []MapKind    `json:"kinds" doc:"What kinds of props there are."`
 	Movables []MapMovable `json:"movables"`
 	Events   []MapEvent   `json:"events" doc:"What can be sent there."`
 }
@@ -30,9 +31,9 @@ type MapScene struct {
 	Line  int        `json:"line"`
 	Low   []float64  `json:"low" doc:"Its least coordinates."`
 	High  []float64  `json:"high" doc:"Where it ends; not in it any more."`
-	Spots []MapSpot  `json:"spots"`
-	Areas []MapArea  `json:"areas"`
-	Props []MapPoint `json:"props"`
+	Spots []MapSpot `json:"spots"`
+	Areas []MapArea `json:"areas"`
+	Props []MapProp `json:"props"`
 }
 
 // MapSpot is a spot; where it is an edge with a span, From and To are its ends.
@@ -50,7 +51,8 @@ type MapSpot struct {
 
 // MapArea is an area: a box, or a circle where it has a radius.
 type MapArea struct {
-	ID     string    `json:"id"`
+	ID     string    `json:"id" doc:"gorge/scree."`
+	Title  string    `json:"title"`
 	Low    []float64 `json:"low"`
 	High   []float64 `json:"high"`
 	Radius float64   `json:"radius,omitempty"`
@@ -86,10 +88,20 @@ type MapArg struct {
 	Optional bool     `json:"optional,omitempty"`
 }
 
-// MapPoint is something that stands at a point.
-type MapPoint struct {
-	ID   string    `json:"id"`
+// MapKind is a kind of props.
+type MapKind struct {
+	ID     string  `json:"id"`
+	Title  string  `json:"title"`
+	Radius float64 `json:"radius,omitempty" doc:"How near a player has to come to enter one."`
+	Line   int     `json:"line"`
+}
+
+// MapProp is a placed object.
+type MapProp struct {
+	ID   string    `json:"id" doc:"cache.under_ledge."`
+	Kind string    `json:"kind"`
 	At   []float64 `json:"at"`
+	Spot string    `json:"spot,omitempty" doc:"The spot that it stands on, where the plan says one."`
 	Line int       `json:"line"`
 }
 
@@ -123,12 +135,15 @@ func (s *Server) maps(api huma.API) {
 func mapOf(m *model.Model) Map {
 	d := drawing{m}
 	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Facings: append([]string{}, m.Facings...), Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
-		Scenes: []MapScene{}, Passages: []MapPassage{}, Movables: []MapMovable{}, Events: []MapEvent{}}
+		Scenes: []MapScene{}, Passages: []MapPassage{}, Kinds: []MapKind{}, Movables: []MapMovable{}, Events: []MapEvent{}}
 	for _, s := range m.Scenes {
 		out.Scenes = append(out.Scenes, d.scene(s))
 	}
 	for _, p := range m.Passages {
 		out.Passages = append(out.Passages, d.passage(p))
+	}
+	for _, k := range m.Kinds {
+		out.Kinds = append(out.Kinds, MapKind{k.ID, k.Title, plainNumber(k.Radius), k.At.Line})
 	}
 	for _, x := range m.Movables {
 		one := MapMovable{ID: x.ID, Title: x.Title, Start: x.Start.ID, NeverIn: []string{}, Line: x.At.Line}
@@ -163,19 +178,20 @@ func (d drawing) point(p [model.MaxAxes]fixed.Num) []float64 {
 }
 
 func (d drawing) scene(s *model.Scene) MapScene {
-	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi), Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapPoint{}}
+	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi), Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapProp{}}
 	for _, spot := range s.Spots {
 		x.Spots = append(x.Spots, d.spot(spot))
 	}
 	for _, a := range s.Areas {
-		area := MapArea{ID: a.ID, Low: d.point(a.Lo), High: d.point(a.Hi), Line: a.At.Line}
+		area := MapArea{ID: a.ID, Title: a.Title, Low: d.point(a.Lo), High: d.point(a.Hi), Line: a.At.Line}
 		if a.Ball {
 			area.Radius = plainNumber(a.Radius)
 		}
 		x.Areas = append(x.Areas, area)
 	}
 	for _, p := range s.Props {
-		x.Props = append(x.Props, MapPoint{p.Name, d.point(p.Point), p.At.Line})
+		placed := p.Kind.Decl.Placed.Get(p.ID)
+		x.Props = append(x.Props, MapProp{p.Name, p.Kind.ID, d.point(p.Point), placed.Spot.Name, p.At.Line})
 	}
 	return x
 }

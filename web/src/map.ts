@@ -4,6 +4,33 @@ export type PlanMap = Schemas['Map']
 export type MapScene = Schemas['MapScene']
 export type MapSpot = Schemas['MapSpot']
 export type MapPassage = Schemas['MapPassage']
+export type MapArea = Schemas['MapArea']
+export type MapProp = Schemas['MapProp']
+
+/** Something that can be moved on the map: a spot or a prop, which is at a point, or an area, which has a size. */
+export interface MapThing {
+  /** As it is picked: spot:gorge/ledge, prop:cache.at_cairn, area:gorge/scree. */
+  what: string
+  /** Where it is; of an area its least corner. */
+  at: number[]
+  size?: number[]
+}
+
+export const spotThing = (s: MapSpot): MapThing => ({ what: `spot:${s.id}`, at: s.at })
+export const propThing = (p: MapProp): MapThing => ({ what: `prop:${p.id}`, at: p.at })
+export const areaThing = (a: MapArea): MapThing => ({ what: `area:${a.id}`, at: a.low, size: a.high.map((high, i) => neat(high - a.low[i]!)) })
+export const thingsIn = (s: MapScene) => [...s.spots.map(spotThing), ...s.props.map(propThing), ...s.areas.map(areaThing)]
+export const thingsOf = (map: PlanMap) => map.scenes.flatMap(thingsIn)
+
+/** A number without what binary fractions add to it. */
+export const neat = (x: number) => Number(x.toFixed(6))
+
+/** The first id of a kind that nothing has yet: spot_1, spot_2. */
+export function freeID(base: string, taken: string[]): string {
+  let n = 1
+  while (taken.includes(`${base}_${n}`)) n++
+  return `${base}_${n}`
+}
 
 export const widthOf = (s: MapScene) => s.high[0]! - s.low[0]!
 export const heightOf = (s: MapScene) => (s.high[1] ?? 1) - (s.low[1] ?? 0)
@@ -26,13 +53,13 @@ export function outward(s: MapScene, spot: MapSpot): [number, number] {
   return Math.abs(x) >= Math.abs(y) ? [Math.sign(x) || 1, 0] : [0, Math.sign(y) || 1]
 }
 
-/** The nearest point that lies on whole multiples of a step, and in the scene. */
-export function snapped(s: MapScene, at: number[], step: number, finest: number): number[] {
+/** The nearest point that lies on whole multiples of a step, and in the scene; for an area of a size, its least corner. */
+export function snapped(s: MapScene, at: number[], step: number, finest: number, size?: number[]): number[] {
   return at.map((x, i) => {
     const low = s.low[i] ?? 0
     const high = s.high[i] ?? 0
     const whole = Math.round(x / step) * step
-    const inside = Math.min(Math.max(whole, low), high - (whole >= high ? Math.max(finest, step >= 1 ? 1 : step) : 0))
-    return Number(inside.toFixed(6))
+    const most = size ? high - size[i]! : high - (whole >= high ? Math.max(finest, step >= 1 ? 1 : step) : 0)
+    return neat(Math.max(Math.min(whole, most), low))
   })
 }

@@ -3,15 +3,18 @@ import { computed, shallowRef, watch } from 'vue'
 
 import type { Finding } from '../api/client'
 import type { Draft } from '../composables/useDraft'
-import { nameOf, sceneOf, where, type PlanMap } from '../map'
+import { areaThing, nameOf, propThing, sceneOf, spotThing, where, type MapThing, type PlanMap } from '../map'
+import AreaPart from './AreaPart.vue'
+import MovablePart from './MovablePart.vue'
 import NameForm from './NameForm.vue'
 import PassagePart from './PassagePart.vue'
+import PropPart from './PropPart.vue'
 import ScenePart from './ScenePart.vue'
 import SpotPart from './SpotPart.vue'
 
 // What is picked on the map: what it is, what is wrong with it, and what can be done with it.
 const props = defineProps<{ game: string; map: PlanMap; picked: string; draft: Draft; findings: Finding[]; scene: string }>()
-const emit = defineEmits<{ pick: [what: string]; named: [what: string]; open: [scene: string]; draw: [spot: string]; spot: [scene: string] }>()
+const emit = defineEmits<{ move: [thing: MapThing, to: number[]]; pick: [what: string]; named: [what: string]; open: [scene: string]; draw: [spot: string]; spot: [scene: string] }>()
 
 const kind = computed(() => props.picked.split(':')[0] ?? '')
 const id = computed(() => props.picked.slice(kind.value.length + 1))
@@ -20,8 +23,10 @@ const place = computed(() => (kind.value === 'scene' ? props.map.scenes.find((s)
 const passage = computed(() => (kind.value === 'passage' ? props.map.passages.find((p) => p.id === id.value) : undefined))
 const prop = computed(() => (kind.value === 'prop' ? props.map.scenes.flatMap((s) => s.props).find((p) => p.id === id.value) : undefined))
 const movable = computed(() => (kind.value === 'movable' ? props.map.movables.find((m) => m.id === id.value) : undefined))
-const line = computed(() => (spot.value ?? place.value ?? passage.value ?? prop.value ?? movable.value)?.line)
-const title = (scene: string) => props.map.scenes.find((s) => s.id === scene)?.title ?? scene
+const area = computed(() => (kind.value === 'area' ? props.map.scenes.flatMap((s) => s.areas).find((a) => a.id === id.value) : undefined))
+/** The scene in which what is picked is. */
+const around = computed(() => props.map.scenes.find((s) => s.props.some((p) => p === prop.value) || s.areas.some((a) => a === area.value)))
+const line = computed(() => (spot.value ?? place.value ?? passage.value ?? prop.value ?? movable.value ?? area.value)?.line)
 const leading = computed(() => props.map.passages.filter((p) => !props.picked || (spot.value ? [p.from, p.to, p.else].includes(spot.value.id) : place.value ? [p.from, p.to, p.else].some((x) => x && sceneOf(x) === place.value!.id) : false)))
 const points = computed(() => props.map.scenes.flatMap((s) => s.spots).filter((s) => s.checkpoint))
 const busy = computed(() => props.draft.busy.value)
@@ -29,6 +34,7 @@ const busy = computed(() => props.draft.busy.value)
 /** Where in the plan what is picked stands. */
 const path = computed(() => {
   if (spot.value) return ['scenes', sceneOf(id.value), 'spots', nameOf(id.value)]
+  if (area.value) return ['scenes', sceneOf(id.value), 'areas', nameOf(id.value)]
   if (prop.value) return ['props', id.value.split('.')[0]!, 'placed', id.value.split('.')[1]!]
   return [{ passage: 'passages', movable: 'movables' }[kind.value] ?? 'scenes', id.value]
 })
@@ -53,22 +59,15 @@ function renamed(to: string) {
 
 <template>
   <aside class="sheet panel">
-    <SpotPart v-if="spot" :map="map" :spot="spot" :draft="draft" @draw="$emit('draw', spot.id)" @rename="(p) => (renaming = p)" @remove="removePicked" />
+    <SpotPart v-if="spot" :map="map" :spot="spot" :draft="draft" @move="(to) => $emit('move', spotThing(spot!), to)" @draw="$emit('draw', spot.id)" @rename="(p) => (renaming = p)" @remove="removePicked" />
     <PassagePart v-else-if="passage" :map="map" :passage="passage" :draft="draft" @pick="(w) => $emit('pick', w)" @rename="(p) => (renaming = p)" @remove="removePicked" />
     <ScenePart v-else-if="place" :map="map" :place="place" :alone="scene === place.id" :draft="draft" @pick="(w) => $emit('pick', w)" @open="$emit('open', place.id)" @spot="$emit('spot', place.id)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <template v-else-if="prop">
-      <h2>{{ nameOf(prop.id.replace('.', '/')) }}</h2>
-      <p class="quiet">A prop (<span class="mono">{{ prop.id }}</span>) at {{ prop.at.join(', ') }}.</p>
-      <div class="acts-row"><button type="button" :disabled="busy" @click="renaming = path">Rename</button></div>
-    </template>
-    <template v-else-if="movable">
-      <h2>{{ movable.title }}</h2>
-      <p class="quiet">There is one of it; it begins at {{ where(map, movable.start) }}, and stays where it is left<template v-if="movable.never_in.length">. It is never in {{ movable.never_in.map(title).join(', ') }}</template>.</p>
-      <div class="acts-row"><button type="button" :disabled="busy" @click="renaming = path">Rename</button></div>
-    </template>
+    <PropPart v-else-if="prop && around" :map="map" :place="around" :prop="prop" :draft="draft" @move="(to) => $emit('move', propThing(prop!), to)" @rename="(p) => (renaming = p)" @remove="removePicked" />
+    <AreaPart v-else-if="area && around" :map="map" :place="around" :area="area" :draft="draft" @move="(to) => $emit('move', areaThing(area!), to)" @rename="(p) => (renaming = p)" @remove="removePicked" />
+    <MovablePart v-else-if="movable" :map="map" :movable="movable" :draft="draft" @rename="(p) => (renaming = p)" @remove="removePicked" />
     <template v-else>
       <b>Pick something</b>
-      <p class="quiet">A spot can be dragged, or moved with the arrow keys. A passage says from where to where it leads, what it carries, and what refuses it.</p>
+      <p class="quiet">A spot, a prop or an area can be dragged, or moved with the arrow keys. A passage says from where to where it leads, what it carries, and what refuses it.</p>
       <dl>
         <dt>Scenes</dt>
         <dd>{{ map.scenes.length }}</dd>
@@ -83,7 +82,7 @@ function renamed(to: string) {
         </dd>
       </dl>
     </template>
-    <NameForm v-if="renaming" :draft="draft" :path="renaming" :title="ofPoint ? undefined : (passage ?? place ?? movable)?.title" :in-saves="ofPoint || (kind !== 'passage' && kind !== 'spot')" @done="renamed" @close="renaming = undefined" />
+    <NameForm v-if="renaming" :draft="draft" :path="renaming" :title="ofPoint ? undefined : (passage ?? place ?? movable ?? area)?.title" :in-saves="ofPoint || (!['passage', 'spot', 'area'].includes(kind))" @done="renamed" @close="renaming = undefined" />
     <template v-if="leading.length">
       <h3>Passages</h3>
       <ul>
@@ -122,14 +121,6 @@ h3 {
 
 .panel :deep(p) {
   margin: 0 0 10px;
-}
-
-.panel :deep(.one-field) {
-  display: grid;
-  grid-template-columns: 1fr auto;
-  align-items: center;
-  gap: 10px;
-  margin: 12px 0;
 }
 
 .panel :deep(ul) {

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 
 import { useDrag } from '../composables/useDrag'
 import { alone, together } from '../layout'
-import { heightOf, nameOf, sceneOf, snapped, widthOf, type MapScene, type MapSpot, type PlanMap } from '../map'
+import { areaThing, heightOf, nameOf, propThing, sceneOf, snapped, spotThing, widthOf, type MapArea, type MapProp, type MapScene, type MapSpot, type MapThing, type PlanMap } from '../map'
 import { waysOf } from '../ways'
 
 /** Somebody or something on the map. */
@@ -20,11 +20,11 @@ const props = defineProps<{
   /** The scene that is shown; all of them where it is empty. */
   scene: string
   dots?: Dot[]
-  /** What is picked, as spot:gorge/ledge, passage:rope_bridge, scene:gorge, player:wren. */
+  /** What is picked, as spot:gorge/ledge, prop:cache.at_cairn, area:gorge/scree, passage:rope_bridge, scene:gorge, player:wren. */
   picked: string
   /** What is wrong, by what it is wrong with. */
   troubles?: Record<string, string>
-  /** What spots stick to when they are dragged; 0 where nothing can be moved. */
+  /** What things stick to when they are dragged; 0 where nothing can be moved. */
   snap?: number
   /** Where a passage is being drawn from. */
   from?: string
@@ -33,7 +33,7 @@ const props = defineProps<{
   /** How many lines of text one scene by itself is high: fewer where the map is small. */
   rows?: number
 }>()
-const emit = defineEmits<{ pick: [what: string]; move: [spot: MapSpot, to: number[]]; ground: [scene: string, at: number[]] }>()
+const emit = defineEmits<{ pick: [what: string]; move: [thing: MapThing, to: number[]]; ground: [scene: string, at: number[]] }>()
 
 const svg = ref<SVGSVGElement>()
 const shown = computed<MapScene[]>(() => (props.scene ? props.map.scenes.filter((s) => s.id === props.scene) : props.map.scenes))
@@ -67,14 +67,32 @@ function pointed(e: MouseEvent, scene: MapScene): number[] {
   return [p.x - by[0], p.y - by[1]]
 }
 
-const { dragged, placeOf, take, drag, drop, letGo, key } = useDrag({
+const { dragged, placeOf: placeOfThing, take, drag, drop, letGo, key } = useDrag({
   map: () => props.map,
   snap: () => props.snap ?? 0,
   slack: () => size.value * 0.3,
   pointed,
-  moved: (spot, to) => emit('move', spot, to),
-  picked: (spot) => emit('pick', `spot:${spot.id}`),
+  moved: (thing, to) => emit('move', thing, to),
+  picked: (what) => emit('pick', what),
 })
+const placeOf = (spot: MapSpot) => placeOfThing(spotThing(spot))
+const lowOf = (area: MapArea) => placeOfThing(areaThing(area))
+
+/** What something has that can be dragged, and reached by key; where nothing can be moved it is only picked. */
+function handled(s: MapScene, thing: MapThing, name: string) {
+  const at = placeOfThing(thing).join(', ')
+  return {
+    ...(props.snap || props.active ? { role: 'button', tabindex: 0, 'aria-label': `${name}, at ${at}`, onKeydown: (e: KeyboardEvent) => key(e, s, thing) } : {}),
+    onPointerdown: (e: PointerEvent) => take(e, s, thing),
+    onPointermove: drag,
+    onPointerup: drop,
+    onPointercancel: letGo,
+    onClick: (e: MouseEvent) => {
+      e.stopPropagation()
+      if (!props.snap) emit('pick', thing.what)
+    },
+  }
+}
 
 /** Where the map is worked on, what can be clicked on it can be reached by key, too. */
 function byKey(what: string, name: string) {
@@ -96,8 +114,9 @@ const shows = (scene: string) => shown.value.some((s) => s.id === scene)
 const ways = computed(() => waysOf(props.map, { shows, drawn, placeOf, size: size.value }))
 const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
 /** A prop that stands on a spot is drawn beside it, so that both can be seen. */
-function besideSpot(s: MapScene, at: number[]): [number, number] {
-  const on = s.spots.some((x) => Math.hypot(x.at[0]! - at[0]!, (x.at[1] ?? 0) - (at[1] ?? 0)) < size.value * 0.6)
+function besideSpot(s: MapScene, prop: MapProp): [number, number] {
+  const at = placeOfThing(propThing(prop))
+  const on = dragged.value?.thing.what !== `prop:${prop.id}` && s.spots.some((x) => Math.hypot(x.at[0]! - at[0]!, (x.at[1] ?? 0) - (at[1] ?? 0)) < size.value * 0.6)
   return on ? [at[0]! + size.value * 1.1, at[1] ?? 0] : [at[0]!, at[1] ?? 0]
 }
 /** Movables, beside the spots where they begin. */
@@ -107,20 +126,22 @@ const movables = computed(() =>
     return spot && shows(sceneOf(spot.id)) ? [{ ...m, place: drawn(sceneOf(spot.id), placeOf(spot)) }] : []
   }),
 )
+const radius = (p: MapProp) => props.map.kinds.find((k) => k.id === p.kind)?.radius ?? 0
 const trouble = (what: string) => props.troubles?.[what]
 </script>
 
 <template>
   <svg ref="svg" :viewBox="box" class="map" :role="active || snap ? 'group' : 'img'" :aria-label="dots ? `${label}, with ${dots.length} on it` : label">
     <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
-      <rect :x="s.low[0]" :y="s.low[1]" :width="widthOf(s)" :height="heightOf(s)" :class="['ground', { picked: picked === `scene:${s.id}`, trouble: trouble(`scene:${s.id}`), active }]" :stroke-width="size / (trouble(`scene:${s.id}`) || picked === `scene:${s.id}` ? 4 : 8)" @click="ground($event, s)">
+      <rect :x="s.low[0]" :y="s.low[1]" :width="widthOf(s)" :height="heightOf(s)" :class="['ground', { picked: picked === `scene:${s.id}`, trouble: trouble(`scene:${s.id}`), active }]" :stroke-width="size / (trouble(`scene:${s.id}`) || picked === `scene:${s.id}` ? (one ? 5.5 : 4) : 8)" @click="ground($event, s)">
         <title v-if="trouble(`scene:${s.id}`)">{{ trouble(`scene:${s.id}`) }}</title>
       </rect>
       <text v-if="!one" class="title" v-bind="byKey(`scene:${s.id}`, `${s.title}, a scene`)" :x="s.low[0]" :y="(s.low[1] ?? 0) - size * 0.4" :font-size="size * 1.1" @click="$emit('pick', `scene:${s.id}`)">{{ s.title }}<tspan v-if="trouble(`scene:${s.id}`)" class="bad"> !</tspan></text>
-      <g v-for="a in s.areas" :key="a.id" class="passive">
-        <ellipse v-if="a.radius" class="area" :cx="(a.low[0]! + a.high[0]!) / 2" :cy="(a.low[1]! + a.high[1]!) / 2" :rx="a.radius" :ry="a.radius" />
-        <rect v-else class="area" :x="a.low[0]" :y="a.low[1]" :width="a.high[0]! - a.low[0]!" :height="a.high[1]! - a.low[1]!" />
-        <text v-if="one" class="faint" :x="a.low[0]! + size * 0.4" :y="a.low[1]! + size * 1.1" :font-size="size * 0.85">{{ nameOf(a.id) }}</text>
+      <g v-for="a in s.areas" :key="a.id" :class="['area', { passive: !snap, movable: snap, picked: picked === `area:${a.id}`, trouble: trouble(`area:${a.id}`) }]" v-bind="snap ? handled(s, areaThing(a), `${nameOf(a.id)} in ${s.title}, an area`) : {}" :transform="`translate(${lowOf(a)[0]} ${lowOf(a)[1]})`">
+        <ellipse v-if="a.radius" :cx="a.radius" :cy="a.radius" :rx="a.radius" :ry="a.radius" :stroke-width="size / 6" />
+        <rect v-else :width="a.high[0]! - a.low[0]!" :height="a.high[1]! - a.low[1]!" :stroke-width="size / 6" />
+        <text v-if="one" class="faint" :x="size * 0.4" :y="size * 1.1" :font-size="size * 0.85">{{ nameOf(a.id) }}<tspan v-if="dragged?.thing.what === `area:${a.id}`"> {{ dragged.at.join(', ') }}</tspan></text>
+        <title>{{ trouble(`area:${a.id}`) ?? a.title }}</title>
       </g>
     </g>
     <g v-for="w in ways" :key="w.id" :class="['way', { picked: picked === `passage:${w.id}`, trouble: trouble(`passage:${w.id}`), loose: w.loose }]" v-bind="byKey(`passage:${w.id}`, `${w.id}, a passage`)" @click="$emit('pick', `passage:${w.id}`)">
@@ -131,20 +152,17 @@ const trouble = (what: string) => props.troubles?.[what]
       <title>{{ w.id }}{{ trouble(`passage:${w.id}`) ? `: ${trouble(`passage:${w.id}`)}` : '' }}</title>
     </g>
     <g v-for="s in shown" :key="s.id" :transform="layout.at[s.id]?.some((x) => x) ? `translate(${layout.at[s.id]!.join(' ')})` : undefined">
-      <rect v-for="p in s.props" :key="p.id" :class="['prop', { picked: picked === `prop:${p.id}` }]" v-bind="byKey(`prop:${p.id}`, `${p.id}, a prop`)" :transform="`translate(${besideSpot(s, p.at).join(' ')})`" :x="-size * 0.3" :y="-size * 0.3" :width="size * 0.6" :height="size * 0.6" :stroke-width="size / 8" @click="$emit('pick', `prop:${p.id}`)"><title>{{ p.id }}</title></rect>
+      <g v-for="p in s.props" :key="p.id" :class="['prop', { movable: snap, picked: picked === `prop:${p.id}` }]" v-bind="handled(s, propThing(p), `${p.id}, a prop in ${s.title}`)" :transform="`translate(${besideSpot(s, p).join(' ')})`">
+        <circle v-if="picked === `prop:${p.id}` && radius(p)" class="radius" :cx="placeOfThing(propThing(p))[0]! - besideSpot(s, p)[0]" :r="radius(p)" :stroke-width="size / 10" />
+        <rect :x="-size * 0.3" :y="-size * 0.3" :width="size * 0.6" :height="size * 0.6" :stroke-width="size / 8" />
+        <text v-if="dragged?.thing.what === `prop:${p.id}`" class="faint" :y="size * 1.5" text-anchor="middle" :font-size="size * 0.85" :stroke-width="size * 0.25">{{ dragged.at.join(', ') }}</text>
+        <title>{{ p.id }}</title>
+      </g>
       <g
         v-for="spot in s.spots"
         :key="spot.id"
         :class="['place', { movable: snap, picked: picked === `spot:${spot.id}`, from: from === spot.id, trouble: trouble(`spot:${spot.id}`) }]"
-        :role="snap || active ? 'button' : undefined"
-        :tabindex="snap || active ? 0 : undefined"
-        :aria-label="snap || active ? `${nameOf(spot.id)} in ${s.title}, at ${placeOf(spot).join(', ')}${spot.checkpoint ? ', a checkpoint' : ''}` : undefined"
-        @pointerdown="take($event, s, spot)"
-        @pointermove="drag"
-        @pointerup="drop"
-        @pointercancel="letGo"
-        @click.stop="!snap && $emit('pick', `spot:${spot.id}`)"
-        @keydown="key($event, s, spot)"
+        v-bind="handled(s, spotThing(spot), `${nameOf(spot.id)} in ${s.title}${spot.checkpoint ? ', a checkpoint' : ''}`)"
       >
         <line v-if="straight(spot)" class="edge" :x1="spot.from[0]" :y1="spot.from[1]" :x2="spot.to[0]" :y2="spot.to[1]" :stroke-width="size / 3.5" />
         <circle class="touch" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * 0.8" />
@@ -152,7 +170,7 @@ const trouble = (what: string) => props.troubles?.[what]
         <circle v-else class="spot" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * (one ? 0.26 : 0.34)" />
         <circle v-if="spot.start" class="start" :cx="placeOf(spot)[0]" :cy="placeOf(spot)[1]" :r="size * 0.62" fill="none" :stroke-width="size / 7" />
         <text v-if="one || picked === `spot:${spot.id}` || from === spot.id" class="faint" :x="placeOf(spot)[0]" :y="placeOf(spot)[1]! + (placeOf(spot)[1]! + size * 1.7 > (s.high[1] ?? 0) ? -size * 0.9 : size * 1.5)" :text-anchor="anchor(spot, s)" :font-size="size * 0.85" :stroke-width="size * 0.25">
-          {{ nameOf(spot.id) }}<tspan v-if="dragged?.spot.id === spot.id"> {{ dragged.at.join(', ') }}</tspan>
+          {{ nameOf(spot.id) }}<tspan v-if="dragged?.thing.what === `spot:${spot.id}`"> {{ dragged.at.join(', ') }}</tspan>
         </text>
         <title v-if="!one">{{ nameOf(spot.id) }}</title>
       </g>
@@ -218,8 +236,25 @@ text {
 }
 
 .area {
+  outline: none;
+}
+
+.area ellipse,
+.area rect {
   fill: rgb(var(--v-theme-warning));
   fill-opacity: 0.14;
+}
+
+.area:focus-visible ellipse,
+.area:focus-visible rect,
+.area.picked ellipse,
+.area.picked rect {
+  stroke: rgb(var(--v-theme-warning));
+}
+
+.area.trouble ellipse,
+.area.trouble rect {
+  stroke: rgb(var(--v-theme-error));
 }
 
 .faint {
@@ -269,7 +304,7 @@ path.touch {
   text-decoration: underline;
 }
 
-.prop:focus-visible,
+.prop:focus-visible rect,
 .thing:focus-visible path {
   stroke: rgb(var(--v-theme-secondary));
   stroke-width: 0.6;
@@ -290,16 +325,19 @@ path.touch {
   stroke: rgb(var(--v-theme-warning));
 }
 
-.place {
+.place:not(.movable) {
   cursor: pointer;
+}
+
+.place {
   outline: none;
 }
 
-.place.movable {
+.movable {
   cursor: grab;
 }
 
-.place.movable:active {
+.movable:active {
   cursor: grabbing;
 }
 
@@ -335,15 +373,25 @@ path.touch {
   stroke: rgb(var(--v-theme-secondary));
 }
 
-.prop {
-  fill: rgb(var(--v-theme-surface-variant));
-  stroke: rgb(var(--v-theme-quiet));
+.prop:not(.movable) {
   cursor: pointer;
 }
 
-.prop.picked {
+.prop rect {
+  fill: rgb(var(--v-theme-surface-variant));
+  stroke: rgb(var(--v-theme-quiet));
+}
+
+.prop.picked rect {
   fill: rgb(var(--v-theme-primary));
   stroke: rgb(var(--v-theme-primary));
+}
+
+.radius {
+  fill: none;
+  stroke: rgb(var(--v-theme-primary));
+  stroke-opacity: 0.5;
+  pointer-events: none;
 }
 
 .thing.picked path {

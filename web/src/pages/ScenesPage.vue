@@ -9,7 +9,7 @@ import StaleNote from '../components/StaleNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft, type PlanEdit } from '../composables/useDraft'
-import { nameOf, sceneOf, type MapSpot } from '../map'
+import { freeID, nameOf, neat, sceneOf, thingsIn, type MapThing } from '../map'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
@@ -37,14 +37,14 @@ const from = ref('')
 const wrong = computed(() => draft.findings.value.filter((f) => !f.accepted))
 function about(what: string) {
   const [kind, id = ''] = [what.split(':')[0], what.slice(what.indexOf(':') + 1)]
-  const names = { scene: [`scenes.${id}`, id], spot: [id, `scenes.${id.replace('/', '.spots.')}`], passage: [`passages.${id}`], prop: [`props.${id}`] }[kind ?? ''] ?? []
-  const pointer = { scene: `/scenes/${id}`, spot: `/scenes/${id.replace('/', '/spots/')}`, passage: `/passages/${id}` }[kind ?? '']
-  return wrong.value.filter((f) => (f.item && names.includes(f.item)) || (pointer && (f.pointer === pointer || f.pointer.startsWith(`${pointer}/`)) && !(kind === 'scene' && f.pointer.includes('/spots/'))))
+  const names = { scene: [`scenes.${id}`, id], spot: [id, `scenes.${id.replace('/', '.spots.')}`], passage: [`passages.${id}`], area: [id, `scenes.${id.replace('/', '.areas.')}`], prop: [`props.${id}`] }[kind ?? ''] ?? []
+  const pointer = { scene: `/scenes/${id}`, spot: `/scenes/${id.replace('/', '/spots/')}`, area: `/scenes/${id.replace('/', '/areas/')}`, prop: `/props/${id.replace('.', '/placed/')}`, movable: `/movables/${id}`, passage: `/passages/${id}` }[kind ?? '']
+  return wrong.value.filter((f) => (f.item && names.includes(f.item)) || (pointer && (f.pointer === pointer || f.pointer.startsWith(`${pointer}/`)) && !(kind === 'scene' && /\/(spots|areas)\//.test(f.pointer))))
 }
 const troubles = computed(() => {
   const out: Record<string, string> = {}
   for (const s of map.value?.scenes ?? []) {
-    for (const what of [`scene:${s.id}`, ...s.spots.map((x) => `spot:${x.id}`)]) {
+    for (const what of [`scene:${s.id}`, ...thingsIn(s).map((x) => x.what)]) {
       const first = about(what)[0]
       if (first) out[what] = first.message
     }
@@ -78,15 +78,36 @@ async function passage(a: string, b: string) {
   }
 }
 
-async function move(spot: MapSpot, to: number[]) {
-  const path = ['scenes', sceneOf(spot.id), 'spots', nameOf(spot.id)]
-  const edits: PlanEdit[] = [{ do: 'put', path: [...path, 'at'], value: to }]
-  map.value?.axes.forEach((axis, i) => {
-    if (spot.from[i] === spot.to[i] || to[i] === spot.at[i]) return // an edge moves as a whole
-    const by = to[i]! - spot.at[i]!
-    edits.push({ do: 'put', path: [...path, 'span', axis], value: [spot.from[i]! + by, spot.to[i]! + by] })
-  })
-  await draft.edit(`moved ${nameOf(spot.id)} to ${to.join(', ')}`, ...edits)
+/** What it takes to move something: a spot with its edge, a prop, or an area along the axes that the plan gives it. */
+function movedTo(thing: MapThing, to: number[]): PlanEdit[] {
+  const id = thing.what.slice(thing.what.indexOf(':') + 1)
+  const scenes = map.value!.scenes
+  const along = (i: number) => to[i]! - thing.at[i]!
+  switch (thing.what.split(':')[0]) {
+    case 'prop': {
+      const prop = scenes.flatMap((s) => s.props).find((p) => p.id === id)!
+      const place = scenes.find((s) => s.props.includes(prop))!
+      const path = ['props', prop.kind, 'placed', id.slice(prop.kind.length + 1)]
+      return [prop.spot ? { do: 'put', path, value: { in: place.id, at: to } } : { do: 'put', path: [...path, 'at'], value: to }]
+    }
+    case 'area': {
+      const area = scenes.flatMap((s) => s.areas).find((a) => a.id === id)!
+      const path = ['scenes', sceneOf(id), 'areas', nameOf(id)]
+      if (area.radius) return [{ do: 'put', path: [...path, 'at'], value: to.map((x) => neat(x + area.radius!)) }]
+      return map.value!.axes.flatMap((axis, i) => (along(i) ? [{ do: 'put' as const, path: [...path, axis], value: [to[i]!, neat(area.high[i]! + along(i))] }] : []))
+    }
+  }
+  const spot = scenes.flatMap((s) => s.spots).find((s) => s.id === id)!
+  const path = ['scenes', sceneOf(id), 'spots', nameOf(id)]
+  const edges = map.value!.axes.flatMap((axis, i) => // an edge moves as a whole
+    spot.from[i] !== spot.to[i] && along(i) ? [{ do: 'put' as const, path: [...path, 'span', axis], value: [neat(spot.from[i]! + along(i)), neat(spot.to[i]! + along(i))] }] : [],
+  )
+  return [{ do: 'put', path: [...path, 'at'], value: to }, ...edges]
+}
+
+async function move(thing: MapThing, to: number[]) {
+  const name = thing.what.split(/[:/.]/).pop()
+  await draft.edit(`moved ${name} to ${to.join(', ')}`, ...movedTo(thing, to))
 }
 
 function middle(id: string) {
@@ -97,23 +118,19 @@ function middle(id: string) {
 const ground = (scene: string, at: number[]) => (tool.value === 'spot' ? void addSpot(scene, at) : undefined)
 
 async function addSpot(scene: string, at: number[]) {
-  const taken = new Set(map.value?.scenes.find((s) => s.id === scene)?.spots.map((s) => nameOf(s.id)))
-  let n = 1
-  while (taken.has(`spot_${n}`)) n++
+  const id = freeID('spot', map.value?.scenes.find((s) => s.id === scene)?.spots.map((s) => nameOf(s.id)) ?? [])
   const point = map.value!.axes.map((_, i) => at[i] ?? 0)
-  if (await draft.edit(`a spot in ${scene}`, { do: 'put', path: ['scenes', scene, 'spots', `spot_${n}`], value: { at: point } })) {
+  if (await draft.edit(`a spot in ${scene}`, { do: 'put', path: ['scenes', scene, 'spots', id], value: { at: point } })) {
     tool.value = ''
-    go({ pick: `spot:${scene}/spot_${n}` })
+    go({ pick: `spot:${scene}/${id}` })
   }
 }
 
 async function addScene() {
-  const taken = new Set(map.value?.scenes.map((s) => s.id))
-  let n = 1
-  while (taken.has(`scene_${n}`)) n++
+  const id = freeID('scene', map.value?.scenes.map((s) => s.id) ?? [])
   const size = map.value!.axes.map((_, i) => [40, 24, 8][i])
   const middle = size.map((x) => x! / 2)
-  if (await draft.edit(`a scene scene_${n}`, { do: 'put', path: ['scenes', `scene_${n}`], value: { size, spots: { entry: { at: middle } } } })) go({ pick: `scene:scene_${n}` })
+  if (await draft.edit(`a scene ${id}`, { do: 'put', path: ['scenes', id], value: { size, spots: { entry: { at: middle } } } })) go({ pick: `scene:${id}` })
 }
 
 function choose(next: '' | 'spot' | 'passage', spot = '') {
@@ -124,7 +141,7 @@ function choose(next: '' | 'spot' | 'passage', spot = '') {
 const says = computed(() => {
   if (tool.value === 'spot') return 'Click on the ground where the spot is to be.'
   if (tool.value === 'passage') return from.value ? `From ${from.value}: now click the spot that it leads to.` : 'Click the spot that the passage begins at.'
-  return 'Drag a spot, or pick it and use the arrow keys. Shift drags freely.'
+  return 'Drag a spot, a prop or an area, or pick it and use the arrow keys. Shift drags freely.'
 })
 </script>
 
@@ -158,10 +175,11 @@ const says = computed(() => {
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><rect x="4" y="4" width="8" height="8" transform="rotate(45 8 8)" class="gate" /></svg> with a condition</span>
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><rect x="3.5" y="3.5" width="9" height="9" class="prop" /></svg> prop</span>
             <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><path d="M2 13L8 2l6 11z" class="thing" /></svg> movable</span>
+            <span><svg viewBox="0 0 16 16" width="13" aria-hidden="true"><rect x="2" y="3" width="12" height="10" class="area" /></svg> area</span>
             <span v-if="Object.keys(troubles).length" class="bad">red: something is wrong with it</span>
           </p>
         </div>
-        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @pick="(w) => go({ pick: w || undefined })" @named="named" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" @spot="middle" />
+        <PlacePanel :game="game" :map="map" :picked="picked" :draft="draft" :findings="picked ? about(picked) : []" :scene="scene" @move="move" @pick="(w) => go({ pick: w || undefined })" @named="named" @open="(s) => go({ scene: s })" @draw="(s) => choose('passage', s)" @spot="middle" />
       </div>
     </template>
     <WaitingNote v-else-if="!error && !draft.error.value && !stale" text="Reading the plan …" />
@@ -226,6 +244,12 @@ const says = computed(() => {
 .key .thing {
   stroke: rgb(var(--v-theme-set));
   fill: rgb(var(--v-theme-set));
+}
+
+.key .area {
+  stroke: none;
+  fill: rgb(var(--v-theme-warning));
+  fill-opacity: 0.25;
 }
 
 .key .start {

@@ -45,6 +45,8 @@ function onPick(what: string) {
     if (spot?.point) stage.act({ touch: spot.point, by: player.value, at: spot.at })
     else if (spot) stage.act({ move: player.value, to: spot.at })
   }
+  const prop = what.startsWith('prop:') && map.value.scenes.flatMap((s) => s.props).find((p) => p.id === id)
+  if (prop) stage.act({ move: player.value, to: prop.at })
   if (what.startsWith('passage:')) {
     const p = map.value.passages.find((x) => x.id === id)
     const from = spots.find((s) => s.id === (p?.from.startsWith(`${scene.value}/`) ? p.from : p?.to))
