@@ -105,6 +105,25 @@ func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
 	assert.Equal(t, 422, status(err))
 }
 
+// Who joins or leaves is seen to; who comes again is held against how they left.
+func TestTheStageShowsComingAndGoing(t *testing.T) {
+	h := start(t)
+	tries := []string{`{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"wait":"1s"}`, `{"leave":"wren"}`, `{"join":"finn"}`, `{"join":"wren","slot":2}`}
+	place := row(t, h.stage(1, tries...).Stands[0].Values, "place")
+	assert.Equal(t, `none → "lodge (20, 12) south", because joined`, place.Before.String()+" → "+place.After.String()+", because "+place.Cause)
+	assert.True(t, place.Change)
+
+	gone := h.stage(4, tries...).Stands[0]
+	require.Len(t, gone.Values, 1)
+	assert.Equal(t, `"lodge (20, 12) south" → none, because left`, gone.Values[0].Before.String()+" → "+gone.Values[0].After.String()+", because "+gone.Values[0].Cause)
+	assert.Empty(t, h.stage(5, tries...).Stands[0].Values, "nothing of who was gone already")
+
+	again := h.stage(6, tries...).Stands[0]
+	parcels := row(t, again.Values, "player.parcels")
+	assert.Equal(t, "1 → 0", parcels.Before.String()+" → "+parcels.After.String(), "the other slot is empty")
+	assert.True(t, parcels.Change)
+}
+
 func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 	h := start(t)
 	kept := h.stage(-1, `{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"die":"wren"}`, `{"wait":"1s"}`).Script
@@ -201,7 +220,10 @@ func TestTheMapOfATextHasAllThatIsDrawn(t *testing.T) {
 	mouth := find(t, gorge.Spots, func(s api.MapSpot) bool { return s.ID == "gorge/mouth" })
 	assert.Equal(t, [2]float64{2, 40}, [2]float64{mouth.From[0], mouth.To[0]}, "an edge has its ends")
 	assert.Equal(t, "gorge/scree", gorge.Areas[0].ID)
-	assert.Equal(t, []float64{50, 30}, find(t, gorge.Props, func(p api.MapPoint) bool { return p.ID == "cache.under_ledge" }).At)
+	assert.Equal(t, "Loose scree", gorge.Areas[0].Title)
+	cache := find(t, gorge.Props, func(p api.MapProp) bool { return p.ID == "cache.under_ledge" })
+	assert.Equal(t, api.MapProp{ID: "cache.under_ledge", Kind: "cache", At: []float64{50, 30}, Spot: "gorge/ledge", Line: cache.Line}, cache)
+	assert.Equal(t, api.MapKind{ID: "cache", Title: "Cache", Radius: 1.5, Line: m.Kinds[0].Line}, m.Kinds[0])
 	bridge := find(t, m.Passages, func(p api.MapPassage) bool { return p.ID == "rope_bridge" })
 	assert.Equal(t, api.MapPassage{ID: "rope_bridge", Title: "Rope bridge", From: "gorge/span_east", To: "ridge/span_west", BothWays: true, Gated: true,
 		If: "game.bridge_mended", Refused: "The bridge is down.", Carries: []string{"y"}, Line: bridge.Line}, bridge)

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"slices"
@@ -110,7 +111,13 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], er
 		at = len(draft.Steps)
 	}
 	var before, after standing
+	left := map[string][]BeforeAfter{} // how players were when they were last there
 	report := rehearse.Watch(script, load, func(played int, run *engine.Run, _ int64) {
+		for _, id := range draft.Players {
+			if played < at && run.Has(id) {
+				left[id] = valuesOf(run, id)
+			}
+		}
 		if played == at-1 {
 			before = standingOf(run, draft.Players)
 		}
@@ -133,7 +140,7 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], er
 	} else {
 		before = after
 	}
-	out.Stands, out.World = compared(before, after, draft.Players, changes)
+	out.Stands, out.World = compared(before, after, left, draft.Players, changes)
 	out.Things = after.things
 	if in.Body.Keep {
 		kept, err := draft.Kept(report, load)
@@ -246,12 +253,19 @@ func rowsOf(list []engine.Figure) []BeforeAfter {
 	return out
 }
 
-// compared puts what was beside what is, with the reason of what changed.
-func compared(before, after standing, players []string, changes []engine.Change) ([]StagePlayer, []BeforeAfter) {
+// compared puts what was beside what is, with the reason of what changed. Who comes again is held against how they left.
+func compared(before, after standing, left map[string][]BeforeAfter, players []string, changes []engine.Change) ([]StagePlayer, []BeforeAfter) {
 	out := make([]StagePlayer, 0, len(players))
 	for _, id := range players {
-		x := after.players[id]
-		x.Values = beside(before.players[id].Values, x.Values, func(c engine.Change) bool { return c.Player == id }, changes)
+		was, x := before.players[id], after.players[id]
+		x.Values = beside(left[id], x.Values, func(c engine.Change) bool { return c.Player == id }, changes)
+		switch {
+		case x.Present && !was.Present:
+			place := &x.Values[0]
+			place.Before, place.Change, place.Cause = expr.None, true, cmp.Or(place.Cause, "joined")
+		case was.Present && !x.Present:
+			x.Values = []BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true, Cause: "left"}}
+		}
 		out = append(out, x)
 	}
 	return out, beside(before.world, after.world, func(c engine.Change) bool { return c.Player == "" }, changes)

@@ -2,6 +2,7 @@ import { computed, effectScope, ref, shallowRef, watch } from 'vue'
 
 import { api, ApiError, asPlan, dataOf, told as inWords, type Finding, type Report, type Schemas } from '../api/client'
 import { cameBack, reach } from './connection'
+import { did } from './useFirstSteps'
 
 export type PlanEdit = Schemas['PlanEdit']
 
@@ -229,7 +230,10 @@ function makeDraft(game: string) {
   watch(cameBack, () => (ready.value ? check() : load())) // which takes back that the service did not answer
   void load()
 
-  const undo = () => back(done, undone)
+  function undo() {
+    back(done, undone)
+    did('fate') // what somebody who is new here is to try
+  }
   const redo = () => back(undone, done)
   return { game, text, saved, findings, report, checked, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
 }

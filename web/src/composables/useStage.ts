@@ -53,6 +53,7 @@ export function useStage(draft: Draft) {
       if (mine !== newest) return
       view.value = got
       error.value = ''
+      if (got.steps.some((s) => 'pass' in (s.step as Step) && !s.failed)) did('stage')
     } catch (e) {
       if (mine === newest) error.value = told(e)
     }
@@ -69,7 +70,6 @@ export function useStage(draft: Draft) {
   function act(...steps: Step[]) {
     dropped.value = run.value.steps.slice(at.value)
     opened.value = ''
-    did('stage')
     run.value = { ...run.value, steps: [...run.value.steps.slice(0, at.value), ...steps] }
     at.value = run.value.steps.length
   }

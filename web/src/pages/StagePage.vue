@@ -75,7 +75,7 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
           <p class="where">
             <b>{{ title }}</b> <span class="quiet">{{ now }}; {{ time.toFixed(1) }} s on the session’s clock</span>
           </p>
-          <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" :rows="20" @pick="onPick" @ground="onGround" />
+          <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" :rows="15" @pick="onPick" @ground="onGround" />
           <p class="hint quiet">Click the ground to move {{ player }}, a passage to go through, a checkpoint to touch it. To scale, in {{ unit }}s.</p>
         </div>
         <BeforeAfter :game="game" :view="view" :player="player" />
