@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/check"
 	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
@@ -58,6 +57,10 @@ func (e Edit) rename(text string, commons model.Commons) (string, error) {
 	if !plan.IsID(e.To) {
 		return "", fmt.Errorf("%w: %q is no id: lower-case letters, digits and _, beginning with a letter", plan.ErrEdit, e.To)
 	}
+	if _, found := plan.Read([]byte(text)); found.Errors() {
+		first := found[slices.IndexFunc(found, func(f finding.Finding) bool { return f.Severity == finding.Error })]
+		return "", fmt.Errorf("%w: a new name is followed through the whole plan, and an error hides where it stands. Mend line %d first: %s", plan.ErrEdit, first.Line, first.Message)
+	}
 	if len(e.Path) > 0 {
 		return e.renameAt(text, commons)
 	}
@@ -108,9 +111,9 @@ type follow struct {
 
 // through goes through all that is found in a text that was not found in it before the name was changed.
 func (x follow) through(before, text string) string {
-	_, _, known := check.Text([]byte(before), x.commons)
+	_, _, known := model.LoadFor([]byte(before), x.commons)
 	for range 40 { // each finding is an expression's first: one that says the name twice is found twice
-		_, _, found := check.Text([]byte(text), x.commons)
+		_, _, found := model.LoadFor([]byte(text), x.commons)
 		slices.SortFunc(found, func(a, b finding.Finding) int { return cmp.Or(b.Line-a.Line, b.Column-a.Column) }) // places before stay right
 		next := text
 		for _, f := range found {

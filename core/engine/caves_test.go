@@ -517,17 +517,6 @@ func (w *world) ranked(standing, want string) {
 	assert.Equal(w.t, want, n.String())
 }
 
-func TestTheOrderOfAStandingIsStable(t *testing.T) {
-	m := load(t, caves)
-	n := fixed.FromInt
-	high := []engine.Ranked{{Player: "cid", Number: n(3)}, {Player: "ada", Number: n(3)}, {Player: "bob", Number: n(9)}}
-	low := append([]engine.Ranked{}, high...)
-	engine.Order(m.Standings[0], high)
-	engine.Order(m.Standings[1], low)
-	assert.Equal(t, []engine.Ranked{{Player: "bob", Number: n(9)}, {Player: "ada", Number: n(3)}, {Player: "cid", Number: n(3)}}, high)
-	assert.Equal(t, []engine.Ranked{{Player: "ada", Number: n(3)}, {Player: "cid", Number: n(3)}, {Player: "bob", Number: n(9)}}, low)
-}
-
 func TestWhatPairsAndPropsHoldIsSavedAndComesBack(t *testing.T) {
 	w := cavern(t)
 	w.to("ada", "pit")

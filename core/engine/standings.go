@@ -39,29 +39,6 @@ func better(s *model.Standing, a, b expr.Value) bool {
 	return a.Num.Less(b.Num)
 }
 
-// Ranked is a player's number in a standing.
-type Ranked struct {
-	Player string
-	Number fixed.Num
-}
-
-// Order puts players in the order of a standing: by number, those with the same one by id.
-func Order(s *model.Standing, players []Ranked) {
-	slices.SortFunc(players, func(a, b Ranked) int {
-		c := a.Number.Cmp(b.Number)
-		if s.High {
-			c = -c
-		}
-		if c != 0 {
-			return c
-		}
-		if a.Player < b.Player {
-			return -1
-		}
-		return 1
-	})
-}
-
 // ranksOut are the numbers of a player that count, by the standings' ids.
 func (r *Run) ranksOut(p *Player) map[string]fixed.Num {
 	var out map[string]fixed.Num

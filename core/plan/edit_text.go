@@ -3,6 +3,7 @@ package plan
 import (
 	"bytes"
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -141,14 +142,20 @@ func (e editor) put(root *node, path []string, text string) (string, error) {
 	return "", ErrEdit
 }
 
+// writtenNothing is a value that says that there is none.
+var writtenNothing = regexp.MustCompile(`^ *(~|null|Null|NULL)`)
+
 // replace writes a text in place of a key's value.
 func (e editor) replace(k *key, text string) string {
 	begin := e.offsetOf(k.at.Line, k.at.Column)
 	begin += strings.IndexByte(e.text[begin:], ':') + 1
-	if k.value.form == formNothing {
-		return e.text[:begin] + " " + text + e.text[begin:]
+	end := begin
+	if k.value.form != formNothing {
+		end = e.lastOf(k.value)
+	} else if nothing := writtenNothing.FindString(e.text[begin:]); nothing != "" {
+		end += len(nothing)
 	}
-	return e.text[:begin] + " " + text + e.text[e.lastOf(k.value):]
+	return e.text[:begin] + " " + text + e.text[end:]
 }
 
 // enter adds an entry that is not there yet as the last one of a table.

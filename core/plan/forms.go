@@ -263,9 +263,7 @@ func (r *reader) alreadyReported(keys []key) bool {
 	return false
 }
 
-// Verbs lists what an action can do, in alphabetical order.
-func Verbs() []string { return verbsOf(reflect.TypeFor[Action]()) }
-
+// verbsOf lists what an action or a step can do, in alphabetical order.
 func verbsOf(t reflect.Type) []string {
 	var verbs []string
 	for _, f := range fieldsOf(t).list {

@@ -108,7 +108,7 @@ const connected = computed(() => players.value.filter((p) => p.machine).length)
               {{ s.title }} <span class="mono" :class="{ quiet: !count(s.id) }">{{ count(s.id) }}</span>
             </RouterLink>
           </nav>
-          <div class="sheet"><SceneMap v-if="scene && map.data.value" :map="map.data.value" :scene="scene.id" :dots="dots" :picked="picked ? `player:${picked}` : ''" @pick="(what) => what.startsWith('player:') && pick(what.slice(7))" /></div>
+          <div class="sheet"><SceneMap v-if="scene && map.data.value" :rows="20" :map="map.data.value" :scene="scene.id" :dots="dots" :picked="picked ? `player:${picked}` : ''" @pick="(what) => what.startsWith('player:') && pick(what.slice(7))" /></div>
           <div class="charts sheet">
             <RateChart title="Over all connections" unit="bytes a second" :values="rates.map((r) => r.bytes)" :span="60" />
             <RateChart title="Messages" unit="a second" :values="rates.map((r) => r.messages)" :span="60" />
