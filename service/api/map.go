@@ -26,11 +26,11 @@ type Map struct {
 
 // MapScene is one scene. Points have a number for each axis.
 type MapScene struct {
-	ID    string     `json:"id"`
-	Title string     `json:"title"`
-	Line  int        `json:"line"`
-	Low   []float64  `json:"low" doc:"Its least coordinates."`
-	High  []float64  `json:"high" doc:"Where it ends; not in it any more."`
+	ID    string    `json:"id"`
+	Title string    `json:"title"`
+	Line  int       `json:"line"`
+	Low   []float64 `json:"low" doc:"Its least coordinates."`
+	High  []float64 `json:"high" doc:"Where it ends; not in it any more."`
 	Spots []MapSpot `json:"spots"`
 	Areas []MapArea `json:"areas"`
 	Props []MapProp `json:"props"`
