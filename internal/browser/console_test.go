@@ -860,8 +860,8 @@ func TestScenesLieAsTheirPassagesLead(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/scenes")
 	p.until(`document.querySelectorAll('.ground').length === 7`, "all scenes are drawn")
-	for what, shows := range map[string]string{"rope_bridge, a passage": "make it one way", "cache.at_cairn, a prop": "A prop (cache.at_cairn)", "The sled, a movable": "There is one of it", "The Frozen Mill, a scene": "Add a spot in the middle"} {
-		p.run(fmt.Sprintf(`const it = document.querySelector('[aria-label=%q]'); it.focus(); it.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))`, what))
+	for what, shows := range map[string]string{"rope_bridge, a passage": "make it one way", "cache.at_cairn, a prop": "Cache, a prop in The Ridge", "The sled, a movable": "there is one of it", "scree in Scree Gorge, an area": "An area in Scree Gorge", "The Frozen Mill, a scene": "Add a spot in the middle"} {
+		p.run(fmt.Sprintf(`const it = document.querySelector('[aria-label^=%q]'); it.focus(); it.dispatchEvent(new KeyboardEvent('keydown', {key: 'Enter', bubbles: true}))`, what))
 		p.sees(shows)
 	}
 	p.run(`window.lies = Object.fromEntries([...document.querySelectorAll('svg.map > g')].filter(g => g.querySelector('.ground')).map(g => [g.querySelector('.title').textContent.trim(), g.querySelector('.ground').getBoundingClientRect()]))`)
