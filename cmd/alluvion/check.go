@@ -76,6 +76,9 @@ func (c *call) printFinding(name string, f finding.Finding) {
 	fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID), s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column)))
 	fmt.Fprintln(c.out, wrap(f.Message, "  ", 96))
 	c.printExcerpt(f)
+	if lines := f.AlsoLines(); len(lines) > 0 {
+		fmt.Fprintln(c.out, wrap("The same "+onLines(lines)+".", "  ", 96))
+	}
 	if f.Accepted != "" {
 		fmt.Fprintln(c.out, wrap("Accepted: "+f.Accepted, "  ", 96))
 	} else {
@@ -83,6 +86,23 @@ func (c *call) printFinding(name string, f finding.Finding) {
 		fmt.Fprintln(c.out, wrap("Do:  "+f.Do, "  ", 96))
 	}
 	fmt.Fprintln(c.out)
+}
+
+// onLines says where something else is, too: on line 4; on lines 4, 7 and 9.
+func onLines(lines []int) string {
+	const most = 12
+	words := make([]string, 0, len(lines))
+	for _, n := range lines {
+		words = append(words, strconv.Itoa(n))
+	}
+	switch {
+	case len(words) == 1:
+		return "on line " + words[0]
+	case len(words) > most:
+		return fmt.Sprintf("on lines %s and %d more", strings.Join(words[:most], ", "), len(words)-most)
+	}
+	last := len(words) - 1
+	return "on lines " + strings.Join(words[:last], ", ") + " and " + words[last]
 }
 
 // printExcerpt shows the plan's line with a mark under the column. A long line is cut around it.

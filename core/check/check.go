@@ -16,7 +16,7 @@ import (
 func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, finding.List) {
 	if plan.IsCommons(source) {
 		_, found := model.LoadCommons(source)
-		return nil, &plan.Plan{Source: string(source)}, found
+		return nil, &plan.Plan{Source: string(source)}, found.Together()
 	}
 	var load model.Commons
 	if len(commons) > 0 {
@@ -28,7 +28,7 @@ func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, fi
 		found.Sort()
 		found.Excerpts(p.Source)
 	}
-	return m, p, found
+	return m, p, found.Together()
 }
 
 // Model checks a plan that was built.

@@ -2,6 +2,7 @@ package check_test
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -18,10 +19,8 @@ import (
 func errorsOf(text string) []string {
 	_, _, found := check.Text([]byte(text), examples.Commons)
 	var out []string
-	told := map[string]bool{}
 	for _, f := range found {
-		if f.Severity == finding.Error && !told[f.Message] {
-			told[f.Message] = true
+		if f.Severity == finding.Error {
 			out = append(out, f.Message)
 		}
 	}
@@ -47,6 +46,18 @@ func TestOneMistakeIsToldByItself(t *testing.T) {
 			got := errorsOf(strings.Replace(text, row.from, row.to, 1))
 			assert.Equal(t, []string{row.want}, got)
 		})
+	}
+}
+
+// A name that is misspelt where it is declared is missed in one place after another: that is told once, with the others.
+func TestANameThatIsMissedInManyPlacesIsToldOnce(t *testing.T) {
+	text := strings.Replace(string(examples.LanternPass), "\n  oil: ", "\n  oill: ", 1)
+	_, _, found := check.Text([]byte(text), examples.Commons)
+	require.Equal(t, []string{`There is no variable called "player.oil". Did you mean player.oill?`}, errorsOf(text))
+	missed := found[slices.IndexFunc(found, func(f finding.Finding) bool { return strings.Contains(f.Message, "no variable") })]
+	assert.Greater(t, len(missed.AlsoLines()), 1)
+	for _, at := range missed.Also {
+		assert.Contains(t, strings.Split(text, "\n")[at.Line-1][at.Column-1:], "player.oil")
 	}
 }
 

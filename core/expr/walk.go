@@ -196,6 +196,9 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 	near := finding.Nearest(field, keys(entry.Fields))
 	text := owner + " has no \"" + field + "\"."
 	if near != "" {
+		if holds(owner) { // in the words in which it is missed elsewhere, so that it is told once
+			text = "There is no variable called \"" + owner + "." + field + "\"."
+		}
 		near = owner + "." + near
 		text += didYouMean(near)
 	} else if len(entry.Fields) > 0 {
@@ -203,6 +206,11 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 	}
 	c.report("unknown-name", at, "%s", text).Nearest = near
 	return typed{}
+}
+
+// holds says whether a root stands for what has variables.
+func holds(root string) bool {
+	return slices.Contains([]string{"player", "scene", "game", "prop"}, root)
 }
 
 func didYouMean(near string) string {

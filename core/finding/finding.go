@@ -42,6 +42,7 @@ type Finding struct {
 	Excerpt  string   `json:"excerpt,omitempty" doc:"The line of the plan."`
 	Accepted string   `json:"accepted,omitempty" doc:"The plan's own reason for accepting this finding."`
 	Item     string   `json:"item,omitempty" doc:"The item of the plan that it is about, as player.warmth or passages.rope_bridge."`
+	Also     []At     `json:"also,omitempty" doc:"Where else just this is wrong."`
 	At
 }
 
@@ -105,6 +106,35 @@ func (l List) Excerpts(source string) {
 			l[i].Excerpt = clip(strings.TrimRight(lines[n-1], "\r"))
 		}
 	}
+}
+
+// Together makes one finding, at the first of its places, of an error that stands in the same words in several: a name
+// that is misspelt where it is declared is one mistake, however often it is read.
+func (l List) Together() List {
+	type words struct{ id, message string }
+	first := map[words]int{}
+	out := make(List, 0, len(l))
+	for _, f := range l {
+		said := words{f.ID, f.Message}
+		if i, again := first[said]; again && f.Severity == Error {
+			out[i].Also = append(out[i].Also, f.At)
+			continue
+		}
+		first[said] = len(out)
+		out = append(out, f)
+	}
+	return out
+}
+
+// AlsoLines are the lines of a finding's other places, but for its own, each once.
+func (f *Finding) AlsoLines() []int {
+	var lines []int
+	for _, at := range f.Also {
+		if at.Line != f.Line && !slices.Contains(lines, at.Line) {
+			lines = append(lines, at.Line)
+		}
+	}
+	return lines
 }
 
 // clip bounds a quoted line, so that a finding about a huge line stays readable.

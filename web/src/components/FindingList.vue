@@ -6,6 +6,9 @@ import type { Finding } from '../api/client'
 const props = defineProps<{ findings: Finding[] }>()
 defineEmits<{ go: [line: number, column: number] }>()
 
+/** The lines of a finding's other places, each once. */
+const elsewhere = (f: Finding) => [...new Set((f.also ?? []).map((a) => a.line))].filter((line) => line !== f.line)
+
 const rank: Record<string, number> = { error: 0, warning: 1, note: 2 }
 const open = computed(() => props.findings.filter((f) => !f.accepted).sort((a, b) => (rank[a.severity] ?? 3) - (rank[b.severity] ?? 3) || a.line - b.line))
 const accepted = computed(() => props.findings.filter((f) => f.accepted))
@@ -14,19 +17,24 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
 <template>
   <div class="list">
     <p v-if="open.length === 0" class="none">Nothing to mend. The plan can run.</p>
-    <button v-for="(f, i) in open" :key="i" type="button" class="finding" :class="f.severity" @click="$emit('go', f.line, f.column)">
-      <span class="head"><b>{{ f.severity }}</b> <span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
-      <span class="message">{{ f.message }}</span>
-      <span class="quiet">{{ f.why }}</span>
-      <span>{{ f.do }}</span>
-    </button>
+    <div v-for="(f, i) in open" :key="i" class="finding" :class="f.severity">
+      <button type="button" @click="$emit('go', f.line, f.column)">
+        <span class="head"><b>{{ f.severity }}</b> <span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
+        <span class="message">{{ f.message }}</span>
+        <span class="quiet">{{ f.why }}</span>
+        <span>{{ f.do }}</span>
+      </button>
+      <p v-if="elsewhere(f).length" class="also">The same on {{ elsewhere(f).length === 1 ? 'line' : 'lines' }} <template v-for="(line, n) in elsewhere(f)" :key="line">{{ n ? ', ' : '' }}<button type="button" class="link" @click="$emit('go', line, f.also!.find((a) => a.line === line)!.column)">{{ line }}</button></template></p>
+    </div>
     <template v-if="accepted.length">
       <p class="quiet label">Accepted by the plan</p>
-      <button v-for="(f, i) in accepted" :key="`a${i}`" type="button" class="finding accepted" @click="$emit('go', f.line, f.column)">
-        <span class="head"><span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
-        <span>{{ f.message }}</span>
-        <span class="quiet">Because: {{ f.accepted }}</span>
-      </button>
+      <div v-for="(f, i) in accepted" :key="`a${i}`" class="finding accepted">
+        <button type="button" @click="$emit('go', f.line, f.column)">
+          <span class="head"><span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>
+          <span>{{ f.message }}</span>
+          <span class="quiet">Because: {{ f.accepted }}</span>
+        </button>
+      </div>
     </template>
   </div>
 </template>
@@ -48,13 +56,7 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
 }
 
 .finding {
-  display: flex;
-  flex-direction: column;
-  gap: 3px;
-  text-align: left;
-  padding: 9px 12px;
   border-radius: 3px;
-  cursor: pointer;
   background: rgb(var(--v-theme-surface));
   border: 1px solid var(--line);
   border-left: 4px solid var(--line);
@@ -64,6 +66,21 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
 
 .finding:hover {
   background: var(--faint);
+}
+
+.finding > button {
+  display: flex;
+  flex-direction: column;
+  gap: 3px;
+  width: 100%;
+  padding: 9px 12px;
+  text-align: left;
+  cursor: pointer;
+}
+
+.also {
+  margin: 0;
+  padding: 0 12px 9px;
 }
 
 .head {

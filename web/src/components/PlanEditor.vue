@@ -73,8 +73,9 @@ function mark() {
   if (!view) return
   const marks = props.findings
     .filter((f) => !f.accepted)
-    .map((f): Diagnostic => {
-      const from = offset(f.line, f.column)
+    .flatMap((f) => [f, ...(f.also ?? [])].map((at) => ({ f, at })))
+    .map(({ f, at }): Diagnostic => {
+      const from = offset(at.line, at.column)
       const word = /^[\w./'-]*/.exec(view!.state.sliceDoc(from, from + 80))?.[0].length ?? 0
       return { from, to: Math.min(from + Math.max(word, 1), view!.state.doc.length), severity: f.severity === 'note' ? 'info' : f.severity, source: f.id, message: `${f.message}\n${f.do}` }
     })

@@ -39,7 +39,8 @@ function about(what: string) {
   const [kind, id = ''] = [what.split(':')[0], what.slice(what.indexOf(':') + 1)]
   const names = { scene: [`scenes.${id}`, id], spot: [id, `scenes.${id.replace('/', '.spots.')}`], passage: [`passages.${id}`], area: [id, `scenes.${id.replace('/', '.areas.')}`], prop: [`props.${id}`] }[kind ?? ''] ?? []
   const pointer = { scene: `/scenes/${id}`, spot: `/scenes/${id.replace('/', '/spots/')}`, area: `/scenes/${id.replace('/', '/areas/')}`, prop: `/props/${id.replace('.', '/placed/')}`, movable: `/movables/${id}`, passage: `/passages/${id}` }[kind ?? '']
-  return wrong.value.filter((f) => (f.item && names.includes(f.item)) || (pointer && (f.pointer === pointer || f.pointer.startsWith(`${pointer}/`)) && !(kind === 'scene' && /\/(spots|areas)\//.test(f.pointer))))
+  const within = (at: string) => at === pointer || (at.startsWith(`${pointer}/`) && !(kind === 'scene' && /\/(spots|areas)\//.test(at)))
+  return wrong.value.filter((f) => (f.item && names.includes(f.item)) || (pointer && [f.pointer, ...(f.also ?? []).map((x) => x.pointer)].some(within)))
 }
 const troubles = computed(() => {
   const out: Record<string, string> = {}
