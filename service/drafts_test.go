@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -103,6 +104,23 @@ func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
 	assert.Equal(t, 404, status(err))
 	_, err = h.c.Stage(ctx, "lantern-pass", api.StageWish{Plan: "game: x"})
 	assert.Equal(t, 422, status(err))
+}
+
+// A name that is misspelt is mended where it was found, by the place that the finding gives.
+func TestAFindingIsMendedByItsPlace(t *testing.T) {
+	h := start(t)
+	wrong := strings.Replace(string(examples.LanternPass), "\n  oil: ", "\n  oill: ", 1)
+	report, err := h.c.Check(ctx, []byte(wrong))
+	require.NoError(t, err)
+	require.Len(t, report.Findings, 1)
+	missed := find(t, report.Findings, func(f finding.Finding) bool { return f.Severity == finding.Error })
+	assert.Len(t, missed.Also, 3)
+	out, err := h.c.Edit(ctx, []byte(wrong), api.PlanEdit{Do: "mend", Line: missed.Line, Column: missed.Column})
+	require.NoError(t, err)
+	assert.True(t, out.Report.Runnable)
+	assert.Equal(t, strings.ReplaceAll(wrong, "player.oil", "player.oill"), out.Text)
+	_, err = h.c.Edit(ctx, []byte(wrong), api.PlanEdit{Do: "mend", Line: 1, Column: 1})
+	assert.Equal(t, 409, status(err))
 }
 
 // Who joins or leaves is seen to; who comes again is held against how they left.

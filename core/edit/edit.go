@@ -10,6 +10,7 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 )
@@ -18,7 +19,8 @@ import (
 type Edit struct {
 	// Do is what is done: fate (a variable's fate at a crossing), put (a value at a path, in place of what is there or
 	// as something new), remove (what is at a path), rename (a variable, or what is at a path, gets another id), retype,
-	// move (a variable gets another type, another holder).
+	// move (a variable gets another type, another holder), mend (a name that is none becomes the one that was probably
+	// meant, wherever just this is wrong).
 	Do       string
 	Name     string         // the variable, as player.warmth
 	Crossing string         // of fate
@@ -27,6 +29,7 @@ type Edit struct {
 	Path     []string       // of put and remove, and of rename where it is no variable: keys from the top
 	Value    jsontext.Value // of put: the value; of retype: what the declaration says of its type
 	To       string         // of rename: the new id; of move: the new holder, as it is written in a plan
+	At       finding.At     // of mend: where the checks say that it is wrong
 	// Step asks for the upgrade step that takes saves along. Published is the newest published version, 0 where none
 	// is: where it is the plan's own, the step raises the plan's version.
 	Step      bool
@@ -65,6 +68,8 @@ func (e Edit) apply(text string, commons model.Commons) (string, error) {
 		return e.rename(text, commons)
 	case "move":
 		return e.move(text, commons)
+	case "mend":
+		return e.mend(text, commons)
 	}
 	return "", fmt.Errorf("%w: %q is no change", plan.ErrEdit, e.Do)
 }

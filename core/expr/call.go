@@ -40,7 +40,21 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 	if fn, ok := textual[name]; ok && call.IsMemberFunction() {
 		return c.textual(name, fn, call, at, known)
 	}
-	return c.unknownFunction(name, at)
+	return c.unknownFunction(name, c.named(name, e))
+}
+
+// named is where the name of a called function begins: CEL says of a call where its ( is.
+func (c *checker) named(name string, e ast.Expr) finding.At {
+	end := c.info.GetStartLocation(e.ID())
+	lines := strings.Split(c.source.Source, "\n")
+	if i := end.Line() - 1; 0 <= i && i < len(lines) {
+		line := []rune(lines[i])
+		begin := end.Column() - len([]rune(name))
+		if begin >= 0 && end.Column() <= len(line) && string(line[begin:end.Column()]) == name {
+			return position(c.source, end.Line(), begin)
+		}
+	}
+	return c.at(e)
 }
 
 func (c *checker) unknownFunction(name string, at finding.At) typed {

@@ -126,7 +126,7 @@ func TestMistakesInExpressions(t *testing.T) {
 		{"1 + plyer.oil", "unknown-name", 14, "player"},
 		{"player.lamp == 'lwo'", "unknown-name", 25, "low"},
 		{"player.courier.pck.orValue(1)", "unknown-name", 10, "pack"},
-		{"flor(player.oil)", "unknown-name", 14, "floor"},
+		{"flor(player.oil)", "unknown-name", 10, "floor"},
 		{"player.oil + player.name", "type-mismatch", 23, ""},
 		{"player.oil && true", "type-mismatch", 10, ""},
 		{"player.lamp < 3", "type-mismatch", 10, ""},

@@ -128,7 +128,13 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 	case id.Name == "player":
 		t.Kind = expr.Player
 	case isProp && b.kinds[kind] == nil:
-		b.oneOf(kind, b.Plan.Props.IDs(), "kind of prop", id.At)
+		near := finding.Nearest(kind, b.Plan.Props.IDs())
+		if near != "" {
+			near = "prop:" + near
+		}
+		f := finding.New("unknown-name", id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near)))
+		f.Nearest = near
+		b.add(f)
 	case isProp:
 		t.Kind, t.Of = expr.Prop, kind
 	case b.kinds[id.Name] != nil:

@@ -50,7 +50,7 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 			return m, false
 		}
 	case n.form == formTable && len(n.keys) == 1:
-		m.Kind, m.Of = n.keys[0].name, n.keys[0].value.text
+		m.Kind, m.Of, m.At = n.keys[0].name, n.keys[0].value.text, n.keys[0].value.At
 		if m.Kind != "changed" && m.Kind != "milestone" && m.Kind != "entered" && m.Kind != "exited" {
 			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone", "entered", "exited"})
 			return m, false
@@ -343,6 +343,8 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 		} else if near == "" && len(spots) > 0 {
 			text += " It has " + strings.Join(spots, ", ") + "."
 		}
+	case ref.kind == "kind of prop" && near != "":
+		near = "prop:" + near // as it is written there
 	}
 	if near != "" {
 		text += " Did you mean " + near + "?"

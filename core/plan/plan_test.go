@@ -83,7 +83,7 @@ var mistakes = []struct {
 	{"a pair of nobody", "of: player,", "of: [scene, player],", "wrong-type", 7, 13, "", "begins with player"},
 	{"a holder that is none", "of: player,", "of: playr,", "unknown-name", 7, 13, "player", "is wanted here"},
 	{"entered without its area", "on: burn", "on: entered", "missing", 12, 10, "", "needs the area"},
-	{"an area that is none", "on: burn", "on: {entered: hut/den}", "unknown-name", 12, 10, "", "scene/area"},
+	{"an area that is none", "on: burn", "on: {entered: hut/den}", "unknown-name", 12, 20, "", "scene/area"},
 	{"a prop without its kind", "of: player,", "of: prop,", "missing", 7, 13, "", "prop:cache"},
 	{"a kind of prop that is none", "of: player,", "of: prop:cache,", "unknown-name", 7, 13, "", "kind of prop"},
 	{"a pair with the game", "of: player,", "of: [player, game],", "unknown-name", 7, 22, "", "Scene or prop:kind"},

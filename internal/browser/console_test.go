@@ -975,6 +975,23 @@ func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	require.NoError(t, err)
 }
 
+func TestAMisspeltNameIsMendedFromItsFinding(t *testing.T) {
+	p := open(t)
+	_, etag, err := p.c.Plan(ctx, "lantern-pass")
+	require.NoError(t, err)
+	wrong := strings.Replace(string(examples.LanternPass), "to: gorge/mouth", "to: groge/mouth", 1)
+	require.NotEqual(t, string(examples.LanternPass), wrong)
+	p.goTo("/games/lantern-pass/plan")
+	p.run(fmt.Sprintf(`localStorage.setItem('alluvion-draft-lantern-pass', JSON.stringify({text: %q, etag: %q}))`, wrong, etag))
+	p.goTo("/games/lantern-pass/plan?line=126")
+	p.sees("There is no scene called \"groge\". Did you mean gorge/mouth?")
+	p.until(`document.querySelector('.cm-lintRange-error') !== null`, "it is marked in the text")
+	p.press("Write gorge/mouth")
+	p.sees("nothing to mend")
+	p.until(`!document.body.innerText.includes('Not saved yet')`, "it is what was saved")
+	p.run(`localStorage.clear()`)
+}
+
 func TestARehearsalThatFailsOpensAtItsStep(t *testing.T) {
 	p := open(t)
 	text, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/a-cache-is-taken-once.yaml")

@@ -10,6 +10,7 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/edit"
+	"alluvion/core/finding"
 	"alluvion/core/matrix"
 	"alluvion/core/plan"
 )
@@ -18,7 +19,7 @@ import (
 
 // PlanEdit is one change of a plan's text.
 type PlanEdit struct {
-	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename: a variable, or a scene, spot, area, passage, prop, checkpoint and so on at a path, gets another id, wherever the plan says it. retype, move: a variable gets another type, another holder."`
+	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move,mend" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename: a variable, or a scene, spot, area, passage, prop, checkpoint and so on at a path, gets another id, wherever the plan says it. retype, move: a variable gets another type, another holder. mend: a name that is none becomes the nearest that is one, wherever just this is wrong."`
 	Name      string   `json:"name,omitempty" maxLength:"120" doc:"Of fate, retype, move, and rename or remove of a variable: which, as player.warmth."`
 	Crossing  string   `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
 	Fate      string   `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
@@ -26,6 +27,8 @@ type PlanEdit struct {
 	Path      []string `json:"path,omitempty" maxItems:"12" doc:"Of put, remove, and rename of what is no variable: keys from the top, as scenes, gorge, spots, ledge, at."`
 	Value     anyJSON  `json:"value,omitempty" doc:"Of put: the value. Of retype: what the declaration says of its type: type, min, max, step, start and so on; what is left out is taken away."`
 	To        string   `json:"to,omitempty" maxLength:"120" doc:"Of rename: the new id. Of move: the new holder, as it is written in a plan."`
+	Line      int      `json:"line,omitempty" minimum:"0" doc:"Of mend: the line of the finding, which names the nearest."`
+	Column    int      `json:"column,omitempty" minimum:"0" doc:"Of mend: the column of the finding."`
 	Step      bool     `json:"step,omitempty" doc:"Of rename, retype, move, and remove of a variable: write the upgrade step that takes saves along."`
 	Published int      `json:"published,omitempty" minimum:"0" doc:"Of a change with a step: the newest published version. Where the plan has it, the step raises the plan's version."`
 }
@@ -96,7 +99,7 @@ type editInput struct{ Body EditWish }
 func (s *Server) edit(ctx context.Context, in *editInput) (*body[EditedText], error) {
 	edits := make([]edit.Edit, len(in.Body.Edits))
 	for i, e := range in.Body.Edits {
-		edits[i] = edit.Edit{Do: e.Do, Name: e.Name, Crossing: e.Crossing, Fate: e.Fate, Set: e.Set, Path: e.Path, Value: jsontext.Value(e.Value), To: e.To, Step: e.Step, Published: e.Published}
+		edits[i] = edit.Edit{Do: e.Do, Name: e.Name, Crossing: e.Crossing, Fate: e.Fate, Set: e.Set, Path: e.Path, Value: jsontext.Value(e.Value), To: e.To, At: finding.At{Line: e.Line, Column: e.Column}, Step: e.Step, Published: e.Published}
 	}
 	commons := s.store.CommonsText(ctx)
 	text, err := edit.Apply(in.Body.Text, edits, commons)

@@ -3,8 +3,12 @@ import { computed } from 'vue'
 
 import type { Finding } from '../api/client'
 
-const props = defineProps<{ findings: Finding[] }>()
-defineEmits<{ go: [line: number, column: number] }>()
+const props = defineProps<{
+  findings: Finding[]
+  /** Whether the name that was probably meant can be written from here. */
+  mends?: boolean
+}>()
+defineEmits<{ go: [line: number, column: number]; mend: [finding: Finding] }>()
 
 /** The lines of a finding's other places, each once. */
 const elsewhere = (f: Finding) => [...new Set((f.also ?? []).map((a) => a.line))].filter((line) => line !== f.line)
@@ -25,6 +29,7 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
         <span>{{ f.do }}</span>
       </button>
       <p v-if="elsewhere(f).length" class="also">The same on {{ elsewhere(f).length === 1 ? 'line' : 'lines' }} <template v-for="(line, n) in elsewhere(f)" :key="line">{{ n ? ', ' : '' }}<button type="button" class="link" @click="$emit('go', line, f.also!.find((a) => a.line === line)!.column)">{{ line }}</button></template></p>
+      <button v-if="mends && f.nearest && f.severity === 'error'" type="button" class="link mend" @click="$emit('mend', f)">Write {{ f.nearest }}{{ elsewhere(f).length ? ' there' : '' }}</button>
     </div>
     <template v-if="accepted.length">
       <p class="quiet label">Accepted by the plan</p>
@@ -68,7 +73,7 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
   background: var(--faint);
 }
 
-.finding > button {
+.finding > button:first-child {
   display: flex;
   flex-direction: column;
   gap: 3px;
@@ -81,6 +86,10 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
 .also {
   margin: 0;
   padding: 0 12px 9px;
+}
+
+.mend {
+  margin: 0 12px 9px;
 }
 
 .head {

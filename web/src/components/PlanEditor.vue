@@ -14,7 +14,7 @@ import { completing, hovering, type Schema } from '../planHelp'
 import { planLook } from '../planLook'
 
 const props = defineProps<{ modelValue: string; findings: Finding[]; names: Schemas['Named'][] }>()
-const emit = defineEmits<{ 'update:modelValue': [text: string]; save: [] }>()
+const emit = defineEmits<{ 'update:modelValue': [text: string]; save: []; mend: [finding: Finding] }>()
 
 const fromOutside = Annotation.define<boolean>()
 const host = ref<HTMLElement>()
@@ -77,7 +77,7 @@ function mark() {
     .map(({ f, at }): Diagnostic => {
       const from = offset(at.line, at.column)
       const word = /^[\w./'-]*/.exec(view!.state.sliceDoc(from, from + 80))?.[0].length ?? 0
-      return { from, to: Math.min(from + Math.max(word, 1), view!.state.doc.length), severity: f.severity === 'note' ? 'info' : f.severity, source: f.id, message: `${f.message}\n${f.do}` }
+      return { from, to: Math.min(from + Math.max(word, 1), view!.state.doc.length), severity: f.severity === 'note' ? 'info' : f.severity, source: f.id, message: `${f.message}\n${f.do}`, actions: f.nearest && f.severity === 'error' ? [{ name: `Write ${f.nearest}`, apply: () => emit('mend', f) }] : [] }
     })
     .sort((a, b) => a.from - b.from)
   view.dispatch(setDiagnostics(view.state, marks))

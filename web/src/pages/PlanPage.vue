@@ -2,6 +2,7 @@
 import { defineAsyncComponent, nextTick, ref, shallowRef, watch } from 'vue'
 import { useRoute } from 'vue-router'
 
+import type { Finding } from '../api/client'
 import FindingCounts from '../components/FindingCounts.vue'
 import FindingList from '../components/FindingList.vue'
 import TroubleNote from '../components/TroubleNote.vue'
@@ -25,6 +26,8 @@ function go(line: number, column: number) {
   wanted.value = { line, column }
 }
 
+const mend = (f: Finding) => draft.edit(`wrote ${f.nearest}`, { do: 'mend', line: f.line, column: f.column })
+
 watch(
   () => route.query,
   (query) => Number(query.line) && go(Number(query.line), Number(query.column) || 1),
@@ -43,8 +46,8 @@ watch([editor, wanted], async () => {
     <p class="page-lead"><FindingCounts v-if="report" :counts="report.counts" /><template v-else>One document: forms, map and text are the same.</template></p>
     <TroubleNote v-if="!ready" :text="error" @retry="draft.load" />
     <div v-if="ready" class="beside">
-      <PlanEditor ref="editor" :model-value="text"  :findings="findings" :names="names.data.value ?? []" @update:model-value="draft.typed" @save="draft.save" />
-      <div class="findings"><FindingList :findings="findings" @go="go" /></div>
+      <PlanEditor ref="editor" :model-value="text" :findings="findings" :names="names.data.value ?? []" @update:model-value="draft.typed" @save="draft.save" @mend="mend" />
+      <div class="findings"><FindingList :findings="findings" mends @go="go" @mend="mend" /></div>
     </div>
     <WaitingNote v-else-if="!error" text="Reading the plan …" />
   </div>
