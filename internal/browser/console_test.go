@@ -286,7 +286,7 @@ func TestAFindingLeadsToItsLine(t *testing.T) {
 	require.NoError(t, err)
 	p.goTo("/games/lantern-pass/plan")
 	p.sees("Nothing reads player.spare.")
-	p.click("button.finding")
+	p.click(".finding button")
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('spare:')`, "the editor is at the finding's line")
 }
 

@@ -55,6 +55,7 @@ function placeOf(n: Schemas['Named']): RouteLocationRaw {
     case 'spot':
       return on('scenes', { scene: n.name.split('/')[0]!, pick: `spot:${n.name}` })
     case 'passage':
+    case 'area':
     case 'prop':
     case 'movable':
       return on('scenes', { pick: `${n.kind}:${n.name}` })
