@@ -45,6 +45,11 @@ func runCheck(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
+	if c.mends {
+		if source, err = c.mend(source, name); err != nil {
+			return failed, err
+		}
+	}
 	_, _, found := check.Text(source, commonsBeside(name))
 	code := fine
 	for _, f := range found {

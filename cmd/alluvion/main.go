@@ -39,7 +39,7 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, verbose, steps, record, watch, all                bool
+	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key                    string
 	once, plain, rotate, tokens, frames                               bool
@@ -63,6 +63,7 @@ var commands = []command{
 	{"check", "PLAN", "say what is wrong or surprising in a plan", runCheck, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.BoolVar(&o.accepted, "accepted", false, "show the findings that the plan accepts, too")
+		fs.BoolVar(&o.mends, "mend", false, "write the names that were probably meant into the file")
 	}},
 	{"matrix", "PLAN", "show what survives what", runMatrix, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
@@ -281,7 +282,8 @@ func commandUsage(out io.Writer, cmd command, fs *flag.FlagSet) {
 // longer says more about a command than fits a line.
 var longer = map[string]string{
 	"check": "Works on the file alone; no service is needed. The exit status is 1 where there are errors or\n" +
-		"warnings that the plan does not accept; notes do not count.",
+		"warnings that the plan does not accept; notes do not count. With -mend, each misspelt name\n" +
+		"becomes the one that was probably meant, wherever it stands; what is left is shown.",
 	"matrix": "Works on the file alone. A * marks what the item itself decides; the rest follows from the plan's\n" +
 		"defaults. With -row, each cell is explained in a sentence.",
 	"play": playHelp,

@@ -58,6 +58,30 @@ func runWith(t *testing.T, stdin string, args ...string) outcome {
 	return outcome{cmd.ProcessState.ExitCode(), out.String(), errs.String()}
 }
 
+func TestMisspeltNamesAreMendedInTheFile(t *testing.T) {
+	good, err := os.ReadFile(demoPlan)
+	require.NoError(t, err)
+	commons, err := os.ReadFile(filepath.Join(filepath.Dir(demoPlan), "../courier-guild.yaml"))
+	require.NoError(t, err)
+	folder := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(folder, "courier-guild.yaml"), commons, 0o644))
+	file := filepath.Join(folder, "plan.yaml")
+	bad := strings.NewReplacer("to: gorge/mouth", "to: groge/mouth", "player.oil", "player.oul", "spots:\n      hearth", "spost:\n      hearth").Replace(string(good))
+	require.NoError(t, os.WriteFile(file, []byte(bad), 0o600))
+	got := runWith(t, "", "check", "-mend", file)
+	assert.Equal(t, 0, got.code, got.out+got.errs)
+	assert.Contains(t, got.errs, `There is no scene called "groge". Did you mean gorge/mouth? Written: gorge/mouth.`)
+	assert.Contains(t, got.errs, "Mended on lines 200, 217, 219 and 262:")
+	mended, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, string(good), string(mended))
+	info, err := os.Stat(file)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+	again := runWith(t, "", "check", "-mend", file)
+	assert.Empty(t, again.errs, "there is nothing left to mend")
+}
+
 func TestExitCodesAndStreams(t *testing.T) {
 	good, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)
@@ -75,6 +99,7 @@ func TestExitCodesAndStreams(t *testing.T) {
 		"an empty plan":            {[]string{"check", "-"}, "", 1, "empty", ""},
 		"a plan as JSON":           {[]string{"check", "-"}, `{"alluvion": 1}`, 1, `"game" is missing`, ""},
 		"fifty megabytes":          {[]string{"check", "-"}, strings.Repeat("a: b\n", 10<<20), 1, "more than 1 MiB", ""},
+		"mending no file":          {[]string{"check", "-mend", "-"}, "alluvion: 1\n", 2, "", "standard input has none"},
 		"no such file":             {[]string{"check", "none.yaml"}, "", 3, "", "Try: "},
 		"no file named":            {[]string{"check"}, "", 2, "", "Try: alluvion help check"},
 		"no such command":          {[]string{"chekc"}, "", 2, "", `Did you mean "check"?`},

@@ -1,0 +1,46 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"slices"
+
+	"alluvion/core/check"
+	"alluvion/core/edit"
+	"alluvion/core/finding"
+)
+
+// mend writes the names that were probably meant into the plan's file, one mistake after another, and says which. What
+// nobody can guess stays as it is.
+func (c *call) mend(source []byte, name string) ([]byte, error) {
+	if c.args[0] == "-" {
+		fmt.Fprintln(c.err, "alluvion: -mend writes into the plan's file; standard input has none.")
+		return nil, errUse
+	}
+	text, tried := string(source), map[string]bool{}
+	for {
+		_, _, found := check.Text([]byte(text), commonsBeside(name))
+		i := slices.IndexFunc(found, func(f finding.Finding) bool {
+			return f.Severity == finding.Error && f.Nearest != "" && !tried[f.Message]
+		})
+		if i < 0 {
+			break
+		}
+		f := found[i]
+		tried[f.Message] = true
+		out, err := edit.Apply(text, []edit.Edit{{Do: "mend", At: f.At}}, commonsBeside(name))
+		if err != nil {
+			continue // it is shown with what is left
+		}
+		text = out
+		fmt.Fprintf(c.err, "Mended %s: %s Written: %s.\n", onLines(append([]int{f.Line}, f.AlsoLines()...)), f.Message, f.Nearest)
+	}
+	if text == string(source) {
+		return source, nil
+	}
+	kept, err := os.Stat(name)
+	if err != nil {
+		return nil, err
+	}
+	return []byte(text), os.WriteFile(name, []byte(text), kept.Mode().Perm())
+}
