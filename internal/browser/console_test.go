@@ -743,6 +743,7 @@ func TestPropsAndAreasAreDraggedAndMovablesSentElsewhere(t *testing.T) {
 	p.sees("it stands on the spot ledge")
 	p.drags(drawn("cache.under_ledge"), 51, 30, 20, 40)
 	p.sees("moved under_ledge to 20, 40")
+	p.until(`[...document.querySelectorAll('input')].some(i => i.value === '20, 40')`, "the map has it there")
 	p.fill("x, y", "50, 30")
 	p.press("Move")
 	p.press("Let it stand on ledge")
