@@ -2,7 +2,6 @@ package main
 
 import (
 	"fmt"
-	"os"
 	"slices"
 
 	"alluvion/core/check"
@@ -38,9 +37,5 @@ func (c *call) mend(source []byte, name string) ([]byte, error) {
 	if text == string(source) {
 		return source, nil
 	}
-	kept, err := os.Stat(name)
-	if err != nil {
-		return nil, err
-	}
-	return []byte(text), os.WriteFile(name, []byte(text), kept.Mode().Perm())
+	return []byte(text), replaceFile(name, []byte(text))
 }

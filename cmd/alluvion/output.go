@@ -84,6 +84,29 @@ func (c *call) readFile(name string) ([]byte, string, error) {
 	return raw, name, err
 }
 
+// replaceFile writes a designer's file anew, with the rights that it has: whole, or, whatever happens meanwhile, not at all.
+func replaceFile(name string, text []byte) error {
+	name, err := filepath.EvalSymlinks(name)
+	if err != nil {
+		return err
+	}
+	kept, err := os.Stat(name)
+	if err != nil {
+		return err
+	}
+	part, err := os.CreateTemp(filepath.Dir(name), "."+filepath.Base(name)+".*")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.Remove(part.Name()) }() // which is gone where all went well
+	_, err = part.Write(text)
+	err = errors.Join(err, part.Chmod(kept.Mode().Perm()), part.Sync(), part.Close())
+	if err != nil {
+		return err
+	}
+	return os.Rename(part.Name(), name)
+}
+
 // commonsBeside finds the commons that a plan uses: in the plan's folder, or one or two above.
 func commonsBeside(plan string) model.Commons {
 	return func(id string) ([]byte, error) {

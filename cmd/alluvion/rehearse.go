@@ -79,7 +79,7 @@ func (c *call) rehearseFile(file string) (rehearsed, error) {
 	if n == 0 {
 		return one, nil
 	}
-	if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+	if err := replaceFile(file, []byte(text)); err != nil {
 		return one, err
 	}
 	fmt.Fprintf(c.out, "%s  %s  %s\n", c.style.blue("recorded"), file, plural(n, "value"))

@@ -158,9 +158,7 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 		if !ok {
 			near := finding.Nearest(a.ID, names)
 			meant[near] = true
-			f := finding.New("unknown-name", a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near)))
-			f.Nearest = near
-			b.add(f)
+			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near)), near)
 			continue
 		}
 		v, err := d.FromLiteral(a.Value)
@@ -276,6 +274,11 @@ func (b *builder) oneOf(name string, list []string, what string, at finding.At) 
 	if len(list) > 0 && near == "" {
 		text += " There is " + strings.Join(list, ", ") + "."
 	}
+	b.unknownName(at, text, near)
+}
+
+// unknownName reports a name that nothing has, with the nearest that something has, if any is near.
+func (b *builder) unknownName(at finding.At, text, near string) {
 	f := finding.New("unknown-name", at, text)
 	f.Nearest = near
 	b.add(f)

@@ -132,15 +132,12 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 		if near != "" {
 			near = "prop:" + near
 		}
-		f := finding.New("unknown-name", id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near)))
-		f.Nearest = near
-		b.add(f)
+		b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near)), near)
 	case isProp:
 		t.Kind, t.Of = expr.Prop, kind
 	case b.kinds[id.Name] != nil:
-		f := finding.New("unknown-name", id.At, fmt.Sprintf("There is no type called %q. Did you mean prop:%s?", id.Name, id.Name))
-		f.Nearest = "prop:" + id.Name
-		b.add(f)
+		near := "prop:" + id.Name
+		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), near)
 	default:
 		b.oneOf(id.Name, append([]string{"player"}, fieldTypes...), "type", id.At)
 	}

@@ -38,9 +38,7 @@ func Remove(source string, path []string) (string, error) {
 			return out, nil
 		}
 		// It was the last one on lines of its own: what is left is a table all the same.
-		at := descend(root, path[:len(path)-2]).key(path[len(path)-2]).at
-		begin := e.offsetOf(at.Line, at.Column)
-		begin += strings.IndexByte(e.text[begin:], ':') + 1
+		begin := e.behind(descend(root, path[:len(path)-2]).key(path[len(path)-2]))
 		return out[:begin] + " {}" + out[begin:], nil
 	})
 }
@@ -145,10 +143,15 @@ func (e editor) put(root *node, path []string, text string) (string, error) {
 // writtenNothing is a value that says that there is none.
 var writtenNothing = regexp.MustCompile(`^ *(~|null|Null|NULL)`)
 
+// behind is the place right behind a key's colon.
+func (e editor) behind(k *key) int {
+	begin := e.offsetOf(k.at.Line, k.at.Column)
+	return begin + strings.IndexByte(e.text[begin:], ':') + 1
+}
+
 // replace writes a text in place of a key's value.
 func (e editor) replace(k *key, text string) string {
-	begin := e.offsetOf(k.at.Line, k.at.Column)
-	begin += strings.IndexByte(e.text[begin:], ':') + 1
+	begin := e.behind(k)
 	end := begin
 	if k.value.form != formNothing {
 		end = e.lastOf(k.value)

@@ -808,7 +808,7 @@ func TestPlacesAreRenamedWhereverThePlanSaysThem(t *testing.T) {
 	p.fill("Name in the plan", "gorge_shelter_low")
 	p.press("Rename it")
 	p.sees("gorge_shelter_low")
-	p.press("Rename")
+	p.clickOn(`[...document.querySelectorAll('.panel button')].find(b => b.textContent.trim() === 'Rename')`, "the spot's own")
 	p.fill("Name in the plan", "shelter_low")
 	p.press("Rename it")
 	p.sees("shelter is called shelter_low")

@@ -5,17 +5,15 @@ import type { Draft } from '../composables/useDraft'
 import { sceneOf, where, type PlanMap } from '../map'
 
 // A movable that is picked on the map: where it begins, and where it never comes.
-const props = defineProps<{ map: PlanMap; movable: PlanMap['movables'][number]; draft: Draft }>()
-const emit = defineEmits<{ rename: [path: string[]]; remove: [] }>()
+const props = defineProps<{ map: PlanMap; movable: PlanMap['movables'][number]; draft: Draft; path: string[] }>()
 
-const path = computed(() => ['movables', props.movable.id])
 const busy = computed(() => props.draft.busy.value)
-const begin = (spot: string) => props.draft.edit(`${props.movable.title} begins at ${spot}`, { do: 'put', path: [...path.value, 'start'], value: spot })
+const begin = (spot: string) => props.draft.edit(`${props.movable.title} begins at ${spot}`, { do: 'put', path: [...props.path, 'start'], value: spot })
 
 function never(scene: string, on: boolean) {
   const all = props.map.scenes.map((s) => s.id).filter((id) => (id === scene ? on : props.movable.never_in.includes(id)))
   const title = props.map.scenes.find((s) => s.id === scene)?.title
-  const where = [...path.value, 'never_in']
+  const where = [...props.path, 'never_in']
   return props.draft.edit(`${props.movable.title} ${on ? 'never comes' : 'may come'} into ${title}`, all.length ? { do: 'put', path: where, value: all } : { do: 'remove', path: where })
 }
 </script>
@@ -32,24 +30,12 @@ function never(scene: string, on: boolean) {
     <legend>It never comes into</legend>
     <label v-for="s in map.scenes" :key="s.id"><input type="checkbox" :checked="movable.never_in.includes(s.id)" :disabled="busy || s.id === sceneOf(movable.start)" @change="never(s.id, ($event.target as HTMLInputElement).checked)" /> {{ s.title }}</label>
   </fieldset>
-  <div class="acts-row">
-    <button type="button" :disabled="busy" @click="emit('rename', path)">Rename</button>
-    <button type="button" :disabled="busy" @click="emit('remove')">Remove</button>
-  </div>
 </template>
 
 <style scoped>
 .begins {
   display: grid;
   gap: 4px;
-}
-
-select {
-  padding: 6px;
-  color: rgb(var(--v-theme-on-surface));
-  background: rgb(var(--v-theme-surface));
-  border: 1px solid var(--line);
-  border-radius: 3px;
 }
 
 fieldset {

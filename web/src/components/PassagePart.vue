@@ -5,14 +5,13 @@ import type { Draft, PlanEdit } from '../composables/useDraft'
 import { where, type MapPassage, type PlanMap } from '../map'
 
 // A passage that is picked on the map: from where to where, what a player keeps on the way, and what refuses it.
-const props = defineProps<{ map: PlanMap; passage: MapPassage; draft: Draft }>()
-const emit = defineEmits<{ pick: [what: string]; rename: [path: string[]]; remove: [] }>()
+const props = defineProps<{ map: PlanMap; passage: MapPassage; draft: Draft; path: string[] }>()
+const emit = defineEmits<{ pick: [what: string] }>()
 
-const path = computed(() => ['passages', props.passage.id])
 const busy = computed(() => props.draft.busy.value)
 
 /** Writes a part of the passage, or takes it away where there is nothing to write. */
-const write = (key: string, value: unknown): PlanEdit => ({ do: value === undefined ? 'remove' : 'put', path: [...path.value, key], value })
+const write = (key: string, value: unknown): PlanEdit => ({ do: value === undefined ? 'remove' : 'put', path: [...props.path, key], value })
 
 const bothWays = () => props.draft.edit(`${props.passage.id} leads ${props.passage.both_ways ? 'one way' : 'both ways'}`, write('both_ways', !props.passage.both_ways))
 
@@ -63,10 +62,6 @@ const writeGate = () => props.draft.edit(`what refuses ${props.passage.id}`, ...
     <v-text-field v-model="refused" label="Otherwise they are told" :disabled="!condition" />
     <v-btn v-if="gate.length" type="submit" size="small" color="primary" :disabled="busy">Write it</v-btn>
   </form>
-  <div class="acts-row">
-    <button type="button" :disabled="busy" @click="emit('rename', path)">Rename</button>
-    <button type="button" :disabled="busy" @click="emit('remove')">Remove</button>
-  </div>
 </template>
 
 <style scoped>

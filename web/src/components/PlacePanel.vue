@@ -59,12 +59,12 @@ function renamed(to: string) {
 
 <template>
   <aside class="sheet panel">
-    <SpotPart v-if="spot" :map="map" :spot="spot" :draft="draft" @move="(to) => $emit('move', spotThing(spot!), to)" @draw="$emit('draw', spot.id)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <PassagePart v-else-if="passage" :map="map" :passage="passage" :draft="draft" @pick="(w) => $emit('pick', w)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <ScenePart v-else-if="place" :map="map" :place="place" :alone="scene === place.id" :draft="draft" @pick="(w) => $emit('pick', w)" @open="$emit('open', place.id)" @spot="$emit('spot', place.id)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <PropPart v-else-if="prop && around" :map="map" :place="around" :prop="prop" :draft="draft" @move="(to) => $emit('move', propThing(prop!), to)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <AreaPart v-else-if="area && around" :map="map" :place="around" :area="area" :draft="draft" @move="(to) => $emit('move', areaThing(area!), to)" @rename="(p) => (renaming = p)" @remove="removePicked" />
-    <MovablePart v-else-if="movable" :map="map" :movable="movable" :draft="draft" @rename="(p) => (renaming = p)" @remove="removePicked" />
+    <SpotPart v-if="spot" :map="map" :spot="spot" :draft="draft" :path="path" @move="(to) => $emit('move', spotThing(spot!), to)" @draw="$emit('draw', spot.id)" @rename="(p) => (renaming = p)" />
+    <PassagePart v-else-if="passage" :map="map" :passage="passage" :draft="draft" :path="path" @pick="(w) => $emit('pick', w)" />
+    <ScenePart v-else-if="place" :map="map" :place="place" :alone="scene === place.id" :draft="draft" :path="path" @pick="(w) => $emit('pick', w)" @open="$emit('open', place.id)" @spot="$emit('spot', place.id)" />
+    <PropPart v-else-if="prop && around" :map="map" :place="around" :prop="prop" :draft="draft" :path="path" @move="(to) => $emit('move', propThing(prop!), to)" />
+    <AreaPart v-else-if="area && around" :map="map" :place="around" :area="area" :draft="draft" :path="path" @move="(to) => $emit('move', areaThing(area!), to)" />
+    <MovablePart v-else-if="movable" :map="map" :movable="movable" :draft="draft" :path="path" />
     <template v-else>
       <b>Pick something</b>
       <p class="quiet">A spot, a prop or an area can be dragged, or moved with the arrow keys. A passage says from where to where it leads, what it carries, and what refuses it.</p>
@@ -82,6 +82,10 @@ function renamed(to: string) {
         </dd>
       </dl>
     </template>
+    <div v-if="line" class="acts-row">
+      <button type="button" :disabled="busy" @click="renaming = path">Rename</button>
+      <button type="button" :disabled="busy" @click="removePicked">Remove</button>
+    </div>
     <NameForm v-if="renaming" :draft="draft" :path="renaming" :title="ofPoint ? undefined : (passage ?? place ?? movable ?? area)?.title" :in-saves="ofPoint || (!['passage', 'spot', 'area'].includes(kind))" @done="renamed" @close="renaming = undefined" />
     <template v-if="leading.length">
       <h3>Passages</h3>

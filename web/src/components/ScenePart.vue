@@ -6,13 +6,12 @@ import { areaThing, freeID, heightOf, nameOf, neat, widthOf, type MapScene, type
 import PointField from './PointField.vue'
 
 // A scene that is picked on the map: its size, what is in it, and what can be put into it.
-const props = defineProps<{ map: PlanMap; place: MapScene; alone: boolean; draft: Draft }>()
-const emit = defineEmits<{ pick: [what: string]; open: []; spot: []; rename: [path: string[]]; remove: [] }>()
+const props = defineProps<{ map: PlanMap; place: MapScene; alone: boolean; draft: Draft; path: string[] }>()
+const emit = defineEmits<{ pick: [what: string]; open: []; spot: [] }>()
 
 const busy = computed(() => props.draft.busy.value)
-const path = computed(() => ['scenes', props.place.id])
 const size = computed(() => props.place.high.map((high, i) => neat(high - props.place.low[i]!)))
-const resize = (to: number[]) => props.draft.edit(`${props.place.title} is ${to.join(' by ')}`, { do: 'put', path: [...path.value, 'size'], value: to })
+const resize = (to: number[]) => props.draft.edit(`${props.place.title} is ${to.join(' by ')}`, { do: 'put', path: [...props.path, 'size'], value: to })
 
 async function add(what: string, said: string, edit: PlanEdit) {
   if (await props.draft.edit(said, edit)) emit('pick', what)
@@ -21,7 +20,7 @@ async function add(what: string, said: string, edit: PlanEdit) {
 function addArea() {
   const id = freeID('area', props.place.areas.map((a) => nameOf(a.id)))
   const box = Object.fromEntries(props.map.axes.slice(0, 2).map((axis, i) => [axis, [1, 2].map((n) => Math.round(props.place.low[i]! + (n * size.value[i]!) / 3))]))
-  return add(`area:${props.place.id}/${id}`, `an area in ${props.place.title}`, { do: 'put', path: [...path.value, 'areas', id], value: box })
+  return add(`area:${props.place.id}/${id}`, `an area in ${props.place.title}`, { do: 'put', path: [...props.path, 'areas', id], value: box })
 }
 function addProp(kind: string, title: string) {
   const taken = props.map.scenes.flatMap((s) => s.props).filter((p) => p.kind === kind).map((p) => p.id.slice(kind.length + 1))
@@ -45,7 +44,5 @@ function addProp(kind: string, title: string) {
     <button type="button" :disabled="busy" @click="emit('spot')">Add a spot in the middle</button>
     <button type="button" :disabled="busy" @click="addArea">Add an area</button>
     <button v-for="k in map.kinds" :key="k.id" type="button" :disabled="busy" @click="addProp(k.id, k.title)">Add a prop: {{ k.title.toLowerCase() }}</button>
-    <button type="button" :disabled="busy" @click="emit('rename', path)">Rename</button>
-    <button type="button" :disabled="busy" @click="emit('remove')">Remove</button>
   </div>
 </template>

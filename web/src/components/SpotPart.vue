@@ -6,13 +6,12 @@ import { nameOf, sceneOf, type MapSpot, type PlanMap } from '../map'
 import PointField from './PointField.vue'
 
 // A spot that is picked on the map: where it is, and what it is for.
-const props = defineProps<{ map: PlanMap; spot: MapSpot; draft: Draft }>()
-const emit = defineEmits<{ move: [to: number[]]; draw: []; rename: [path: string[]]; remove: [] }>()
+const props = defineProps<{ map: PlanMap; spot: MapSpot; draft: Draft; path: string[] }>()
+const emit = defineEmits<{ move: [to: number[]]; draw: []; rename: [path: string[]] }>()
 
 const name = computed(() => nameOf(props.spot.id))
 const scene = computed(() => sceneOf(props.spot.id))
 const title = computed(() => props.map.scenes.find((s) => s.id === scene.value)?.title ?? scene.value)
-const path = computed(() => ['scenes', scene.value, 'spots', name.value])
 const busy = computed(() => props.draft.busy.value)
 
 async function makeCheckpoint() {
@@ -38,8 +37,6 @@ const startHere = () => props.draft.edit(`runs begin at ${name.value}`, { do: 'p
     <button v-if="!spot.checkpoint" type="button" :disabled="busy" @click="makeCheckpoint">Make it a checkpoint</button>
     <button v-else-if="spot.point" type="button" :disabled="busy" @click="noCheckpoint">No checkpoint any more</button>
     <button v-if="!spot.start" type="button" :disabled="busy" @click="startHere">Begin runs here</button>
-    <button type="button" :disabled="busy" @click="emit('rename', path)">Rename</button>
     <button v-if="spot.point" type="button" :disabled="busy" @click="emit('rename', ['checkpoints', 'list', spot.point])">Rename the checkpoint</button>
-    <button type="button" :disabled="busy" @click="emit('remove')">Remove</button>
   </div>
 </template>

@@ -71,12 +71,7 @@ h2 {
 }
 
 select {
-  padding: 3px 4px;
   font-weight: 600;
-  color: rgb(var(--v-theme-on-surface));
-  background: rgb(var(--v-theme-surface));
-  border: 1px solid var(--line);
-  border-radius: 3px;
 }
 
 .head .chips {

@@ -188,14 +188,6 @@ const says = computed(() => {
 </template>
 
 <style scoped>
-.snap select {
-  padding: 5px 6px;
-  color: rgb(var(--v-theme-on-surface));
-  background: rgb(var(--v-theme-surface));
-  border: 1px solid var(--line);
-  border-radius: 3px;
-}
-
 .beside {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 320px;
