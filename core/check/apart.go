@@ -1,8 +1,6 @@
 package check
 
 import (
-	"strings"
-
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
@@ -14,14 +12,15 @@ import (
 func (c *checker) givenTwice() {
 	for _, e := range c.m.Effects {
 		v := e.Action.Var
-		if e.Action.Verb != "add" || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates[atDeath].Kind == "set" {
+		d := c.does(e)
+		if !d.adds || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates[atDeath].Kind == "set" {
 			continue
 		}
 		kept := v.Fates[atDeath].Kind
 		if kept == "reset" && !c.putAside(e.Action.Value, v) {
 			kept = "" // it begins anew, and gets something else besides
 		}
-		switch n, single := e.Action.Value.Type.Range.Single(); {
+		switch n, single := d.by.Single(); {
 		case kept == "":
 		case c.putAside(e.Action.Value, v):
 			c.report("given-twice", e.Action.At, ofRule(e.Rule), "%s is handed back after death, though its own fate there is %s.", v.Name, kept)
@@ -34,6 +33,9 @@ func (c *checker) givenTwice() {
 // putAside says whether an expression reads something that a rule sets from v when a player dies.
 func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 	for _, r := range p.Reads {
+		if c.m.VarOf(r.Ref) == v {
+			continue
+		}
 		for _, e := range c.writes[c.m.VarOf(r.Ref)] {
 			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil && e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) && v.Fates[atDeath].Kind == "keep" {
 				return true
@@ -48,7 +50,7 @@ func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 func (c *checker) resetApart() {
 	for _, e := range c.m.Effects {
 		b := e.Action.Var
-		if e.Action.Verb != "set" {
+		if e.Action.Value == nil || !c.does(e).sets {
 			continue
 		}
 		for _, r := range e.Action.Value.Reads {
@@ -94,7 +96,7 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 			v := c.m.VarOf(r.Ref)
 			for i, cross := range plan.Crossings {
 				if v != nil && m.Fates[i].By == model.ByItself && v.Holder == model.OfPlayer && (m.Fates[i].Kind == "reset" && v.Fates[i].Kind == "keep" || m.Fates[i].Kind == "keep" && v.Fates[i].Kind == "reset") {
-					c.report("reset-apart", m.Fates[i].At, about{"milestones." + m.ID, &m.Decl.Accept}, "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
+					c.report("reset-apart", m.Fates[i].At, ofMilestone(m), "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
 				}
 			}
 		}
@@ -119,37 +121,53 @@ func (c *checker) timeOutlives() {
 }
 
 // clampedTransfers reports rules that take from one number and give the same to another, where one of the
-// two may be moved to its limit and nothing asks for it first.
+// two may be moved to its limit and nothing asks for it first. What is taken in one branch and given in another is
+// no transfer.
 func (c *checker) clampedTransfers() {
-	for _, from := range c.m.Effects {
-		taken, ok := c.transferred(from, true)
-		if !ok {
-			continue
+	byRule := map[*model.Rule][]model.Effect{}
+	for _, e := range c.m.Effects {
+		if c.does(e).adds {
+			byRule[e.Rule] = append(byRule[e.Rule], e)
 		}
-		for _, to := range c.m.Effects {
-			given, ok := c.transferred(to, false)
-			if !ok || to.Rule != from.Rule || given != taken || len(to.Guards) != len(from.Guards) {
+	}
+	for _, r := range c.m.Rules {
+		for _, from := range byRule[r] {
+			taken, ok := takes(c.does(from).terms)
+			if !ok {
 				continue
 			}
-			for _, side := range []model.Effect{from, to} {
-				if v := side.Action.Var; !v.Refuse && !c.asksFor(side) {
-					c.report("clamped-transfer", side.Action.At, ofRule(side.Rule), "This rule moves %s from %s to %s; where %s is at its limit it stays there, and the other changes all the same.", taken, from.Action.Var.Name, to.Action.Var.Name, v.Name)
+			for _, to := range byRule[r] {
+				if to.Block == from.Block && opposite(c.does(from).terms, c.does(to).terms) {
+					c.clamped(taken, from, to)
 				}
 			}
 		}
 	}
 }
 
-// transferred is how much an action takes or gives, as it is written; false where it does not.
-func (c *checker) transferred(e model.Effect, takes bool) (string, bool) {
-	if e.Action.Verb != "add" {
-		return "", false
+func (c *checker) clamped(taken string, from, to model.Effect) {
+	for _, side := range []model.Effect{from, to} {
+		if v := side.Action.Var; !v.Refuse && !c.asksFor(side) {
+			c.report("clamped-transfer", side.Action.At, ofRule(side.Rule), "This rule moves %s from %s to %s; where %s is at its limit it stays there, and the other changes all the same.", taken, from.Action.Var.Name, to.Action.Var.Name, v.Name)
+		}
 	}
-	text := strings.ReplaceAll(e.Action.Value.Source, " ", "")
-	if rest, minus := strings.CutPrefix(text, "-"); minus {
-		return strings.Trim(rest, "()"), takes
+}
+
+// takes is how much terms take away, as it is written; false where they give.
+func takes(terms []expr.Term) (string, bool) {
+	text := ""
+	for i, t := range terms {
+		switch {
+		case i == 0 && !t.Minus:
+			return "", false
+		case i > 0 && t.Minus:
+			text += " + "
+		case i > 0:
+			text += " - "
+		}
+		text += t.Source
 	}
-	return strings.Trim(text, "()"), !takes
+	return text, text != ""
 }
 
 // asksFor says whether a condition of the rule or of its event reads the very value that an action changes.
@@ -177,7 +195,7 @@ func (c *checker) ruleLoops() {
 	}
 	for _, r := range c.m.Rules {
 		if e, ok := c.comesBack(r, r, next, map[*model.Rule]bool{}); ok {
-			c.report("rule-loop", e.Action.At, ofRule(r), "This sets off the rule on line %d again, without end: the event is refused after 256 steps.", r.At.Line)
+			c.report("rule-loop", e.Action.At, ofRule(r), "This sets off the rule on line %d again, and so on: the event is refused after 256 steps.", r.At.Line)
 		}
 	}
 }
@@ -208,7 +226,7 @@ func (c *checker) setsOff(e model.Effect) []*model.Rule {
 		return a.Event.Rules
 	case a.Verb == "start-over":
 		return c.m.On("started")
-	case a.Verb == "add" && c.alwaysChanges(e):
+	case a.Var != nil && c.alwaysChanges(e):
 		return c.m.OnChanged(a.Var)
 	}
 	return nil
@@ -216,8 +234,9 @@ func (c *checker) setsOff(e model.Effect) []*model.Rule {
 
 // alwaysChanges says whether adding changes a number every time, more often than one event may do anything.
 func (c *checker) alwaysChanges(e model.Effect) bool {
-	r := e.Action.Value.Type.Range
-	if !r.Bounded() || r.Lo.Sign() <= 0 && r.Hi.Sign() >= 0 {
+	d := c.does(e)
+	r := d.by
+	if !d.adds || !r.Bounded() || r.Lo.Sign() <= 0 && r.Hi.Sign() >= 0 {
 		return false
 	}
 	room, err := e.Action.Var.Max.Sub(e.Action.Var.Min)

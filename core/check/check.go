@@ -4,6 +4,8 @@ package check
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
@@ -59,10 +61,12 @@ type checker struct {
 	reads     map[*model.Var][]use
 	writes    map[*model.Var][]model.Effect
 	constants map[*model.Var]bool
+	upgraded  map[string]bool // what upgrade steps name
 }
 
 // use is an expression and what it is for.
 type use struct {
+	about
 	program *expr.Program
 	rule    *model.Rule // nil where it belongs to no rule
 	what    string      // if, value, is, fate, passage, event, always
@@ -80,6 +84,14 @@ func ofVar(v *model.Var) about { return about{v.Name, v.Accept} }
 func ofRule(r *model.Rule) about {
 	return about{fmt.Sprintf("rules.%d", r.Number), &r.Decl.Accept}
 }
+
+func ofPassage(p *model.Passage) about { return about{"passages." + p.ID, &p.Decl.Accept} }
+
+func ofEvent(e *model.Event) about { return about{"events." + e.ID, &e.Decl.Accept} }
+
+func ofMilestone(m *model.Milestone) about { return about{"milestones." + m.ID, &m.Decl.Accept} }
+
+func ofStanding(s *model.Standing) about { return about{"standings." + s.ID, &s.Decl.Accept} }
 
 func (c *checker) report(id string, at finding.At, of about, format string, args ...any) {
 	f := finding.New(id, at, fmt.Sprintf(format, args...))
@@ -116,115 +128,74 @@ func (c *checker) needlessAccepts() {
 	}
 }
 
+// accepts are all places of the document where findings may be accepted, by what its types say.
 func (c *checker) accepts() []about {
-	p := c.m.Plan
 	var out []about
-	for i := range p.Variables.Entries {
-		out = append(out, about{p.Variables.Entries[i].ID, &p.Variables.Entries[i].Value.Accept})
+	for _, a := range c.m.Plan.Accepts() {
+		out = append(out, about{a.Item, a.Accept})
 	}
-	for i := range p.Rosters.Entries {
-		out = append(out, about{p.Rosters.Entries[i].ID, &p.Rosters.Entries[i].Value.Accept})
-	}
-	for i := range p.Scenes.Entries {
-		s := &p.Scenes.Entries[i]
-		out = append(out, about{s.ID, &s.Value.Accept})
-		for j := range s.Value.Spots.Entries {
-			out = append(out, about{s.ID + "/" + s.Value.Spots.Entries[j].ID, &s.Value.Spots.Entries[j].Value.Accept})
-		}
-	}
-	for i := range p.Passages.Entries {
-		out = append(out, about{p.Passages.Entries[i].ID, &p.Passages.Entries[i].Value.Accept})
-	}
-	for i := range p.Events.Entries {
-		out = append(out, about{p.Events.Entries[i].ID, &p.Events.Entries[i].Value.Accept})
-	}
-	for i := range p.Rules {
-		out = append(out, about{fmt.Sprintf("rule %d", i+1), &p.Rules[i].Accept})
-	}
-	for i := range p.Always {
-		out = append(out, about{fmt.Sprintf("always %d", i+1), &p.Always[i].Accept})
-	}
-	for i := range p.Waymarks.Entries {
-		out = append(out, about{p.Waymarks.Entries[i].ID, &p.Waymarks.Entries[i].Value.Accept})
-	}
-	for i := range p.Milestones.Entries {
-		out = append(out, about{p.Milestones.Entries[i].ID, &p.Milestones.Entries[i].Value.Accept})
-	}
-	for i := range p.Movables.Entries {
-		out = append(out, about{p.Movables.Entries[i].ID, &p.Movables.Entries[i].Value.Accept})
-	}
-	for i := range p.Standings.Entries {
-		out = append(out, about{p.Standings.Entries[i].ID, &p.Standings.Entries[i].Value.Accept})
-	}
-	for i := range p.Props.Entries {
-		out = append(out, about{p.Props.Entries[i].ID, &p.Props.Entries[i].Value.Accept})
-	}
-	for i := range p.Carriers.Entries {
-		out = append(out, about{p.Carriers.Entries[i].ID, &p.Carriers.Entries[i].Value.Accept})
-	}
-	for i := range p.Uses {
-		out = append(out, about{p.Uses[i].As.Name, &p.Uses[i].Accept})
-	}
-	if p.Checkpoints != nil {
-		out = append(out, about{"checkpoints", &p.Checkpoints.Accept})
-	}
-	return append(out, about{"saving", &p.Saving.Accept})
+	return out
 }
 
 // gather lists every expression with what it is for, and who reads and writes each variable.
 func (c *checker) gather() {
 	c.reads, c.writes, c.constants = map[*model.Var][]use{}, map[*model.Var][]model.Effect{}, map[*model.Var]bool{}
+	c.upgraded = upgradedNames(c.m)
 	for _, v := range c.m.Vars {
-		c.add(v.Is, nil, "is")
+		c.add(v.Is, use{about: ofVar(v), what: "is"})
 		for i := range v.Fates {
-			c.add(v.Fates[i].Set, nil, "fate")
+			c.add(v.Fates[i].Set, use{about: ofVar(v), what: "fate"})
 		}
 	}
 	for _, p := range c.m.Passages {
-		c.add(p.If, nil, "passage")
+		c.add(p.If, use{about: ofPassage(p), what: "passage"})
 	}
 	for _, e := range c.m.Events {
-		c.add(e.If, nil, "event")
+		c.add(e.If, use{about: ofEvent(e), what: "event"})
 	}
 	for _, m := range c.m.Milestones {
-		c.add(m.When, nil, "milestone")
-		c.add(m.Progress, nil, "milestone")
+		c.add(m.When, use{about: ofMilestone(m), what: "milestone"})
+		c.add(m.Progress, use{about: ofMilestone(m), what: "milestone"})
 	}
-	for _, a := range c.m.Always {
-		c.add(a.That, nil, "always")
+	for i, a := range c.m.Always {
+		c.add(a.That, use{about: about{fmt.Sprintf("always.%d", i+1), &a.Decl.Accept}, what: "always"})
 	}
 	for _, x := range c.m.Carriers {
 		for _, name := range x.Carries {
-			c.add(name.Program, nil, "carrier")
+			c.add(name.Program, use{about: about{"carriers." + x.ID, &x.Decl.Accept}, what: "carrier"})
 		}
 	}
 	for _, s := range c.m.Standings {
-		c.add(s.Rank, nil, "standing")
-		c.add(s.If, nil, "standing")
+		c.add(s.Rank, use{about: ofStanding(s), what: "standing"})
+		c.add(s.If, use{about: ofStanding(s), what: "standing"})
 	}
-	for _, r := range c.m.Requests {
-		c.add(r.If, nil, "request")
+	for _, name := range sorted(c.m.Requests) {
+		c.add(c.m.Requests[name].If, use{about: about{item: "requests." + name}, what: "request"})
 	}
 	for _, v := range c.m.Whiles {
-		c.add(v.While, nil, "while")
+		c.add(v.While, use{about: ofVar(v), what: "while"})
 	}
-	for _, options := range c.m.Pickable {
-		for _, o := range options {
-			c.add(o.If, nil, "option")
+	for _, roster := range sorted(c.m.Pickable) {
+		of := about{item: "rosters." + roster}
+		if d := c.m.Plan.Rosters.Get(roster); d != nil {
+			of.accept = &d.Accept
+		}
+		for _, option := range sorted(c.m.Pickable[roster]) {
+			c.add(c.m.Pickable[roster][option].If, use{about: of, what: "option"})
 		}
 	}
 	for _, r := range c.m.Rules {
-		c.add(r.If, r, "if")
+		c.add(r.If, use{about: ofRule(r), rule: r, what: "if"})
 		if r.Moment.Kind == "changed" { // waiting for a change is reading it
 			v := c.m.Var(r.Moment.Of)
-			c.reads[v] = append(c.reads[v], use{rule: r, what: "moment"})
+			c.reads[v] = append(c.reads[v], use{about: ofRule(r), rule: r, what: "moment"})
 		}
 	}
 	for _, e := range c.m.Effects {
-		c.add(e.Action.Value, e.Rule, "value")
-		c.add(e.Action.If, e.Rule, "if")
+		c.add(e.Action.Value, use{about: ofRule(e.Rule), rule: e.Rule, what: "value"})
+		c.add(e.Action.If, use{about: ofRule(e.Rule), rule: e.Rule, what: "if"})
 		for _, p := range e.Action.Args { // of let and send
-			c.add(p, e.Rule, "value")
+			c.add(p, use{about: ofRule(e.Rule), rule: e.Rule, what: "value"})
 		}
 		if e.Action.Var != nil {
 			c.writes[e.Action.Var] = append(c.writes[e.Action.Var], e)
@@ -235,36 +206,18 @@ func (c *checker) gather() {
 	}
 }
 
-func (c *checker) add(p *expr.Program, r *model.Rule, what string) {
+func sorted[V any](m map[string]V) []string { return slices.Sorted(maps.Keys(m)) }
+
+func (c *checker) add(p *expr.Program, u use) {
 	if p == nil {
 		return
 	}
-	c.programs = append(c.programs, use{program: p, rule: r, what: what})
+	u.program = p
+	c.programs = append(c.programs, u)
 	for _, read := range p.Reads {
 		if v := c.m.VarOf(read.Ref); v != nil {
-			c.reads[v] = append(c.reads[v], use{program: p, rule: r, what: what, read: read})
+			u.read = read
+			c.reads[v] = append(c.reads[v], u)
 		}
 	}
-}
-
-// constant says whether a variable can never have another value than its start.
-func (c *checker) constant(v *model.Var) bool {
-	if v.Computed() || v.Stopwatch || v.Seed || v.Decl.WrittenBy.Given || len(c.writes[v]) > 0 {
-		return false
-	}
-	for _, f := range v.Fates {
-		if f.Set != nil {
-			return false
-		}
-	}
-	return true
-}
-
-// neverWritten narrows what nothing in the plan writes to its start value.
-func (c *checker) neverWritten(ref expr.Ref, t expr.Type) expr.Type {
-	v := c.m.VarOf(ref)
-	if v == nil || !c.constants[v] || v.Start.IsNone() {
-		return t
-	}
-	return expr.Constant(v.Start, t)
 }

@@ -92,13 +92,13 @@ func isFateOf(m *model.Model, p *expr.Program, col int) bool {
 // readsAndWrites reports what nothing reads, and what is read though nothing writes it.
 func (c *checker) readsAndWrites() {
 	for _, v := range c.m.Vars {
-		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given
+		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given || v.Decl.Share != nil && v.With != "nobody" // whoever is sent it reads it
 		switch {
 		case !used:
 			c.report("never-read", v.At, ofVar(v), "Nothing reads %s.", v.Name)
 		case c.constants[v] && c.onlyCounted(v): // goal-never-nears says it
 		case c.constants[v] && len(c.reads[v]) > 0:
-			c.report("never-written", v.At, ofVar(v), "%s is read, but nothing writes it: it is always %s.", v.Name, v.Start.Plain())
+			c.report("never-written", v.At, ofVar(v), "%s is read, but nothing in this plan writes it: it stays %s.", v.Name, v.Start.Plain())
 		}
 	}
 }
@@ -177,7 +177,7 @@ func (c *checker) copiedWhileDead() {
 		}
 	}
 	for _, e := range c.m.Effects {
-		if e.Rule.Moment.Kind != "died" || e.Action.Verb != "set" {
+		if e.Rule.Moment.Kind != "died" || e.Action.Value == nil || !c.does(e).sets {
 			continue
 		}
 		for _, r := range e.Action.Value.Reads {

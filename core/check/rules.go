@@ -1,9 +1,11 @@
 package check
 
 import (
+	"fmt"
+	"strings"
+
 	"alluvion/core/expr"
 	"alluvion/core/finding"
-	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
 
@@ -16,7 +18,7 @@ func (c *checker) narrows() {
 		}
 	}
 	for _, v := range c.m.Vars {
-		c.narrow(v, v.Is, ofVar(v), false)
+		c.outside(v, v.Is, ofVar(v)) // what is computed is never stored: nothing of it is lost
 		for _, f := range v.Fates {
 			c.narrow(v, f.Set, ofVar(v), false)
 		}
@@ -27,14 +29,20 @@ func (c *checker) narrow(v *model.Var, p *expr.Program, of about, added bool) {
 	if p == nil || !v.Type.Numeric() || !p.Type.Numeric() {
 		return
 	}
-	switch r := p.Type.Range; {
-	case !r.FitsStep(v.Step):
+	if r := p.Type.Range; !r.FitsStep(v.Step) {
 		finer := "has no fixed step"
 		if r.Step.Sign() > 0 {
 			finer = "comes in steps of " + r.Step.String()
 		}
 		c.report("narrows", p.At, of, "%s comes in steps of %s; %s %s, and is rounded.", v.Name, v.Step, p.Source, finer)
-	case !added && r.Outside(expr.Between(v.Min, v.Max, v.Step)):
+	} else if !added {
+		c.outside(v, p, of)
+	}
+}
+
+// outside reports what never lies within the limits of its variable.
+func (c *checker) outside(v *model.Var, p *expr.Program, of about) {
+	if p != nil && v.Type.Numeric() && p.Type.Numeric() && p.Type.Range.Outside(expr.Between(v.Min, v.Max, v.Step)) {
 		c.report("narrows", p.At, of, "%s goes from %s to %s; %s is never inside.", v.Name, v.Min, v.Max, p.Source)
 	}
 }
@@ -42,14 +50,17 @@ func (c *checker) narrow(v *model.Var, p *expr.Program, of about, added bool) {
 // conditions reports conditions that can never hold, and gates that always let pass.
 func (c *checker) conditions() {
 	for _, p := range c.m.Passages {
-		c.gate(p.If, about{"passages." + p.ID, &p.Decl.Accept}, "The passage "+p.ID)
+		c.gate(p.If, ofPassage(p), "The passage "+p.ID)
 	}
 	for _, e := range c.m.Events {
-		c.gate(e.If, about{"events." + e.ID, &e.Decl.Accept}, "The event "+e.ID)
+		c.gate(e.If, ofEvent(e), "The event "+e.ID)
 	}
 	for _, u := range c.programs {
-		if u.what == "if" && u.program.Under(c.neverWritten).Truth == expr.False {
-			c.report("always-refused", u.program.At, ofRule(u.rule), "This condition can never hold: %s.", u.program.Source)
+		if u.what != "if" {
+			continue
+		}
+		if known, rests := c.truth(u.program); known == expr.False {
+			c.report("always-refused", u.program.At, u.about, "%s", upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests), u.program.Source)))
 		}
 	}
 }
@@ -58,13 +69,15 @@ func (c *checker) gate(p *expr.Program, of about, what string) {
 	if p == nil {
 		return
 	}
-	switch p.Under(c.neverWritten).Truth {
+	switch known, rests := c.truth(p); known {
 	case expr.False:
-		c.report("always-refused", p.At, of, "%s is always refused: %s can never hold.", what, p.Source)
+		c.report("always-refused", p.At, of, "%s is always refused: %s%s %s hold.", what, because(rests), p.Source, never(rests))
 	case expr.True:
-		c.report("never-refuses", p.At, of, "%s is never refused: %s always holds.", what, p.Source)
+		c.report("never-refuses", p.At, of, "%s is never refused: %s%s always holds.", what, because(rests), p.Source)
 	}
 }
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // equalities reports == on a number that can jump past it.
 func (c *checker) equalities() {
@@ -75,29 +88,12 @@ func (c *checker) equalities() {
 				continue
 			}
 			if v.Stopwatch {
-				c.report("equality-on-steps", eq.Read.At, c.aboutUse(u), "%s counts on by itself and is hardly ever exactly %s.", v.Name, eq.To)
+				c.report("equality-on-steps", eq.Read.At, u.about, "%s counts on by itself and is hardly ever exactly %s.", v.Name, eq.To)
 			} else if e, ok := c.jumps(v); ok {
-				c.report("equality-on-steps", eq.Read.At, c.aboutUse(u), "%s can jump past %s: it changes by more than one step on line %d.", v.Name, eq.To, e.Action.At.Line)
+				c.report("equality-on-steps", eq.Read.At, u.about, "%s can jump past %s: it changes by more than one step on line %d.", v.Name, eq.To, e.Action.At.Line)
 			}
 		}
 	}
-}
-
-func (c *checker) aboutUse(u use) about {
-	if u.rule != nil {
-		return ofRule(u.rule)
-	}
-	for _, p := range c.m.Passages {
-		if p.If == u.program {
-			return about{"passages." + p.ID, &p.Decl.Accept}
-		}
-	}
-	for _, e := range c.m.Events {
-		if e.If == u.program {
-			return about{"events." + e.ID, &e.Decl.Accept}
-		}
-	}
-	return about{}
 }
 
 // endsThere says whether a limit catches the number exactly where it is compared.
@@ -108,7 +104,7 @@ func (c *checker) endsThere(v *model.Var, to expr.Value) bool {
 // jumps finds a rule that changes a number by more than one step, starting from what it was.
 func (c *checker) jumps(v *model.Var) (model.Effect, bool) {
 	for _, e := range c.writes[v] {
-		by := c.change(v, e)
+		by := c.change(e)
 		if by == nil {
 			continue
 		}
@@ -118,26 +114,6 @@ func (c *checker) jumps(v *model.Var) (model.Effect, bool) {
 		}
 	}
 	return model.Effect{}, false
-}
-
-// change is by how much an action changes a number; nil where it does not start from what it was.
-func (c *checker) change(v *model.Var, e model.Effect) *expr.Range {
-	switch e.Action.Verb {
-	case "add":
-		return &e.Action.Value.Type.Range
-	case "set":
-		if !e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) {
-			return nil
-		}
-		fromZero := e.Action.Value.Under(func(r expr.Ref, t expr.Type) expr.Type {
-			if c.m.VarOf(r) == v {
-				t.Range = expr.Exactly(fixed.Num{})
-			}
-			return t
-		})
-		return &fromZero.Range
-	}
-	return nil
 }
 
 // sharedWrites reports what is held once for all and is set from one player's own values.
@@ -167,147 +143,10 @@ func (c *checker) advancedByEach() {
 	}
 	for _, e := range c.m.Effects {
 		a := e.Action
-		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && !a.Var.Holder.OfPlayers() && c.change(a.Var, e) != nil {
+		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && !a.Var.Holder.OfPlayers() && c.change(e) != nil {
 			c.report("advanced-by-each", a.At, ofRule(e.Rule), "%s is held once for all, and is advanced here by each player's timer: with ten players it goes ten times as fast.", a.Var.Name)
 		}
 	}
-}
-
-// progressDrops reports progress that a gate asks for and that replaying an early part lowers.
-func (c *checker) progressDrops() {
-	for _, p := range c.m.Passages {
-		if p.If == nil {
-			continue
-		}
-		for _, r := range p.If.Reads {
-			if v := c.m.VarOf(r.Ref); v != nil && v.Type.Numeric() && v.Holder == model.OfPlayer {
-				c.dropped(v, p)
-			}
-		}
-	}
-}
-
-func (c *checker) dropped(v *model.Var, p *model.Passage) {
-	for _, e := range c.writes[v] {
-		if e.Action.Verb != "set" || e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) {
-			continue
-		}
-		for _, f := range c.writes[v] {
-			if f.Action != e.Action && f.Action.Value != nil && lower(e.Action.Value.Type.Range, f) {
-				c.report("progress-drops", e.Action.At, ofRule(e.Rule), "%s, which the passage %s asks for, can go down here from what line %d gave.", v.Name, p.ID, f.Action.At.Line)
-				break
-			}
-		}
-	}
-}
-
-// lower says whether a set value can lie below what another action gives.
-func lower(set expr.Range, other model.Effect) bool {
-	r := other.Action.Value.Type.Range
-	if other.Action.Verb == "add" {
-		return r.HasHi && r.Hi.Sign() > 0
-	}
-	return set.HasLo && r.HasHi && set.Lo.Less(r.Hi)
-}
-
-// stillDead reports deaths whose condition holds again as soon as the player has come back.
-func (c *checker) stillDead() {
-	for _, e := range c.m.Effects {
-		if e.Action.Verb != "die" || len(e.Guards) == 0 || e.Maybe {
-			continue
-		}
-		if how, ok := c.holdsAfterDeath(e); ok {
-			g := e.Guards[len(e.Guards)-1]
-			c.report("still-dead", e.Action.At, ofRule(e.Rule), "%s still %s after coming back.", g.Source, how)
-		}
-	}
-}
-
-// holdsAfterDeath says whether what led to death holds after the column death was applied.
-func (c *checker) holdsAfterDeath(e model.Effect) (string, bool) {
-	who := e.Action.Who
-	var kept, changed, other int
-	for _, g := range e.Guards {
-		for _, r := range g.Reads {
-			v := c.m.VarOf(r.Ref)
-			switch {
-			case v == nil || v.Computed() || r.Ref.Who != who.Who || r.Ref.Index != who.Index:
-				other++
-			case v.Fates[atDeath].Kind == "keep":
-				kept++
-			default:
-				changed++
-			}
-		}
-	}
-	if kept+changed == 0 {
-		return "", false
-	}
-	if changed == 0 && other == 0 {
-		return "holds", true
-	}
-	after := func(r expr.Ref, t expr.Type) expr.Type { return c.afterDeath(r, t, who) }
-	result := expr.True
-	for _, g := range e.Guards {
-		switch g.Under(after).Truth {
-		case expr.False:
-			return "", false
-		case expr.Unknown:
-			result = expr.Unknown
-		}
-	}
-	if result == expr.True {
-		return "holds", true
-	}
-	return "can hold", changed == 1 && kept+other == 0 && c.setAtDeath(e)
-}
-
-// setAtDeath says whether the one variable that the guards read is set from others at death, so that
-// its values are known to be possible.
-func (c *checker) setAtDeath(e model.Effect) bool {
-	for _, g := range e.Guards {
-		for _, r := range g.Reads {
-			if v := c.m.VarOf(r.Ref); v != nil && v.Fates[atDeath].Kind != "set" {
-				return false
-			}
-		}
-	}
-	return true
-}
-
-func (c *checker) afterDeath(r expr.Ref, t expr.Type, who expr.Ref) expr.Type {
-	if r.Who != who.Who || r.Index != who.Index {
-		return t
-	}
-	if r.What == expr.Dead {
-		return expr.Constant(expr.OfBool(false), t)
-	}
-	v := c.m.VarOf(r)
-	if v == nil || v.Computed() {
-		return t
-	}
-	switch f := v.Fates[atDeath]; {
-	case f.Kind == "reset" && !v.Start.IsNone():
-		return expr.Constant(v.Start, t)
-	case f.Set != nil && f.Set.Type.Numeric():
-		t.Range = clampedTo(f.Set.Type.Range, v)
-		return t
-	case f.Set != nil:
-		return f.Set.Type
-	}
-	return t
-}
-
-// clampedTo is what a range becomes when it is assigned to a variable.
-func clampedTo(r expr.Range, v *model.Var) expr.Range {
-	out := expr.Between(v.Min, v.Max, v.Step)
-	if r.HasLo {
-		out.Lo = fixed.Max(out.Lo, fixed.Min(out.Hi, r.Lo))
-	}
-	if r.HasHi {
-		out.Hi = fixed.Min(out.Hi, fixed.Max(out.Lo, r.Hi))
-	}
-	return out
 }
 
 // comingBack reports deaths with nowhere to come back to, and checkpoints that take progress back.

@@ -56,7 +56,7 @@ func (c *checker) carried(p *model.Passage, from, to *model.Spot) {
 		if !p.Carry.Axes[i] {
 			continue
 		}
-		of := about{"passages." + p.ID, &p.Decl.Accept}
+		of := ofPassage(p)
 		here := model.Span{Lo: from.Point[i], Hi: from.Point[i]}
 		if from.Span[i] != nil {
 			here = *from.Span[i]
@@ -92,7 +92,7 @@ func (c *checker) graph() {
 		of := about{"scenes." + s.ID, &s.Decl.Accept}
 		switch {
 		case !reached[s.Index]:
-			c.report("unreachable-scene", s.At, of, "No passage and no rule leads to %s from %s.", s.ID, c.m.Start.Scene.ID)
+			c.report("unreachable-scene", s.At, of, "No passage, no rule and no fallback leads to %s from %s.", s.ID, c.m.Start.Scene.ID)
 		case len(ways[s.Index]) == 0:
 			c.report("no-way-out", s.At, of, "Nothing leads out of %s.", s.ID)
 		}
@@ -103,13 +103,14 @@ func (c *checker) graph() {
 		}
 		from, to := p.From.Scene.Index, p.To.Scene.Index
 		if !p.BothWays && from != to && len(ways[to]) > 0 && !reach(ways, to)[from] {
-			c.report("one-way", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
+			c.report("one-way", p.At, ofPassage(p), "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
 		}
 	}
 }
 
-// ways lists which scenes each scene leads to, with or without what leads to a remembered place. A rule's go leads
-// there from everywhere.
+// ways lists which scenes each scene leads to. With remembered it is about getting away: what leads to a remembered
+// place counts, dying does not; without, about getting there: what is remembered leads only to where one was, and dying
+// leads to the fallback. A rule's go leads there from everywhere.
 func (c *checker) ways(remembered bool) []map[int]bool {
 	ways := make([]map[int]bool, len(c.m.Scenes))
 	for i := range ways {
@@ -135,6 +136,11 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 			if remembered && !p.Waymark.NotFrom[s] {
 				add(p.From.Scene, s)
 			}
+		}
+	}
+	if c.m.Fallback != nil && !remembered { // who dies comes back there, wherever that was
+		for _, s := range c.m.Scenes {
+			add(s, c.m.Fallback.Scene)
 		}
 	}
 	for _, e := range c.m.Effects {

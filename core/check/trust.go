@@ -12,24 +12,55 @@ func (c *checker) clientTrusted() {
 	for _, v := range c.m.Vars {
 		if v.SelfMay && v.Type.Numeric() {
 			said[v] = "its own player writes it"
-			if v.With == "scene" || v.With == "everyone" {
-				c.report("client-trusted", v.Decl.Share.Writer.At, ofVar(v), "%s is a number that its own player writes, and others see it.", v.Name)
-			}
+			c.shown(v)
 		}
 	}
+	var paid []model.Effect
 	for _, e := range c.m.Effects {
 		if e.Rule.Event == nil || !e.Rule.Event.Self || e.Action.Var == nil || e.Action.Value == nil || !c.saysNumber(e) {
 			continue
 		}
-		h := e.Action.Var.Holder // pairs are always the rule's player's own
-		if !h.OfPlayers() || h == model.OfPlayer && e.Action.Target.Who != expr.Self {
-			c.report("client-trusted", e.Action.At, ofRule(e.Rule), "A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
-			continue
+		if c.pays(e) || c.paidFor(e) != nil {
+			paid = append(paid, e)
+		} else {
+			c.saidBy(e, said)
 		}
-		said[e.Action.Var] = "a number that a player's machine sends is put into it"
 	}
-	for v, how := range said {
-		c.trusted(v, how)
+	for _, e := range paid { // what is paid with is worth only as much as where it came from
+		if p := c.paidFor(e); p != nil && said[p.Action.Var] != "" && p.Action.Var != e.Action.Var {
+			c.saidBy(e, said)
+		}
+	}
+	for _, v := range c.m.Vars {
+		if how := said[v]; how != "" {
+			c.trusted(v, how)
+		}
+	}
+}
+
+// saidBy notes a number that a player's machine sends, and reports it where what it changes is not only theirs.
+func (c *checker) saidBy(e model.Effect, said map[*model.Var]string) {
+	h := e.Action.Var.Holder // pairs are always the rule's player's own
+	if others := !h.OfPlayers() || h == model.OfPlayer && e.Action.Target.Who != expr.Self; others && !c.m.Single {
+		c.report("client-trusted", e.Action.At, ofRule(e.Rule), "A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
+		return
+	}
+	said[e.Action.Var] = "a number that a player's machine sends is put into it"
+}
+
+// shown reports a number that its own player writes where others see it, itself or in what is computed from it.
+func (c *checker) shown(v *model.Var) {
+	if c.m.Single {
+		return
+	}
+	seen := func(w *model.Var) bool { return w.With == "scene" || w.With == "everyone" }
+	if seen(v) {
+		c.report("client-trusted", v.Decl.Share.Writer.At, ofVar(v), "%s is a number that its own player writes, and others see it.", v.Name)
+	}
+	for _, w := range c.m.Vars {
+		if w.Is != nil && w.Type.Numeric() && seen(w) && c.readsDeep(w.Is, v) {
+			c.report("client-trusted", w.At, ofVar(w), "%s is computed from %s, a number that its own player writes, and others see it.", w.Name, v.Name)
+		}
 	}
 }
 
@@ -40,24 +71,39 @@ func (c *checker) saysNumber(e model.Effect) bool {
 	})
 }
 
-// trusted reports where a number that a player's machine decides is held against something.
-func (c *checker) trusted(v *model.Var, how string) {
-	reads := func(p *expr.Program) bool {
-		return p != nil && p.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v })
+// pays says whether an action takes from the sender's own limited means: the event is refused where there is not
+// enough, and nobody can pay less than nothing.
+func (c *checker) pays(e model.Effect) bool {
+	v, d := e.Action.Var, c.does(e)
+	return e.Action.Target.Who == expr.Self && v.Holder == model.OfPlayer && v.Refuse && v.Decl.Min.Given && !v.SelfMay &&
+		d.adds && d.by.HasHi && d.by.Hi.Sign() <= 0
+}
+
+// paidFor finds the action that pays in full for what another gives: the same amount, in the same breath.
+func (c *checker) paidFor(e model.Effect) *model.Effect {
+	for _, p := range c.m.Effects {
+		if p.Rule == e.Rule && p.Block == e.Block && p.Action != e.Action && c.pays(p) && opposite(c.does(p).terms, c.does(e).terms) {
+			return &p
+		}
 	}
+	return nil
+}
+
+// trusted reports where a number that a player's machine decides is compared with something.
+func (c *checker) trusted(v *model.Var, how string) {
 	for _, s := range c.m.Standings {
-		if reads(s.Rank) || reads(s.If) {
-			c.report("client-trusted", s.At, about{"standings." + s.ID, &s.Decl.Accept}, "The standing %s orders players by %s, and %s.", s.ID, v.Name, how)
+		if c.readsDeep(s.Rank, v) || c.readsDeep(s.If, v) {
+			c.report("client-trusted", s.At, ofStanding(s), "The standing %s orders players by %s, and %s.", s.ID, v.Name, how)
 		}
 	}
 	for _, m := range c.m.Milestones {
-		if reads(m.When) || reads(m.Progress) {
-			c.report("client-trusted", m.At, about{"milestones." + m.ID, &m.Decl.Accept}, "The milestone %s is earned by %s, and %s.", m.ID, v.Name, how)
+		if c.readsDeep(m.When, v) || c.readsDeep(m.Progress, v) {
+			c.report("client-trusted", m.At, ofMilestone(m), "The milestone %s is earned by %s, and %s.", m.ID, v.Name, how)
 		}
 	}
 	for _, p := range c.m.Passages {
-		if reads(p.If) {
-			c.report("client-trusted", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "The passage %s asks for %s, and %s.", p.ID, v.Name, how)
+		if c.readsDeep(p.If, v) {
+			c.report("client-trusted", p.At, ofPassage(p), "The passage %s asks for %s, and %s.", p.ID, v.Name, how)
 		}
 	}
 }
@@ -109,7 +155,7 @@ func (c *checker) gatesOutOfReach() {
 			continue
 		}
 		if v, ok := c.hadOnlyBehind(p, before); ok {
-			c.report("gate-out-of-reach", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "%s asks for %s, and everything that changes it lies behind it.", p.ID, v.Name)
+			c.report("gate-out-of-reach", p.At, ofPassage(p), "%s asks for %s, and every rule that changes it acts only behind it.", p.ID, v.Name)
 		}
 	}
 }
@@ -144,13 +190,8 @@ func (c *checker) hadOnlyBehind(gate *model.Passage, before map[int]bool) (*mode
 	var first *model.Var
 	for _, r := range gate.If.Reads {
 		v := c.m.VarOf(r.Ref)
-		if v == nil || v.Computed() || v.Stopwatch || v.Seed || v.SelfMay || v.Decl.WrittenBy.Given || len(c.writes[v]) == 0 {
+		if v == nil || r.Ref.What != expr.Variable || !c.onlyByRules(v) {
 			return nil, false
-		}
-		for _, f := range v.Fates {
-			if f.Set != nil {
-				return nil, false
-			}
 		}
 		for _, e := range c.writes[v] {
 			if c.happensIn(e, before) {

@@ -21,7 +21,7 @@ func (c *checker) waymarks() {
 			continue
 		}
 		if p.Else == nil && (p.If == nil || !p.If.Holds["player."+p.Waymark.ID]) {
-			c.report("waymark-may-be-none", p.At, about{"passages." + p.ID, &p.Decl.Accept}, "%s leads to %s, which may never have been remembered, and says nothing else.", p.ID, p.Waymark.ID)
+			c.report("waymark-may-be-none", p.At, ofPassage(p), "%s leads to %s, which may never have been remembered, and says nothing else.", p.ID, p.Waymark.ID)
 		}
 		c.overwritten(p)
 	}

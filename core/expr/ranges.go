@@ -44,12 +44,20 @@ func exactProduct(a, b fixed.Num) bool {
 	return places(a)+places(b) <= fixed.Places
 }
 
-// quotient knows nothing where the divisor can be zero, and never a step: 1 / 3 has none.
+// quotient knows nothing where the divisor can be zero. It has a step only where a step is divided by one number
+// without a rest: hundredths are whole numbers / 100, and 1 / 3 has none.
 func quotient(a, b Range) Range {
-	if b.HasLo && b.Lo.Sign() > 0 || b.HasHi && b.Hi.Sign() < 0 {
-		return hull(a, b, fixed.Num.Div)
+	if !(b.HasLo && b.Lo.Sign() > 0 || b.HasHi && b.Hi.Sign() < 0) {
+		return Range{}
 	}
-	return Range{}
+	out := hull(a, b, fixed.Num.Div)
+	if by, single := b.Single(); single {
+		step, err := a.Step.Div(by.Abs())
+		if back, err2 := step.Mul(by.Abs()); err == nil && err2 == nil && back == a.Step && exactProduct(step, by) {
+			out.Step = step
+		}
+	}
+	return out
 }
 
 // hull spans the results at the four corners, for an operation that is monotone in each part.

@@ -455,6 +455,7 @@ type Timer struct {
 
 // Always is something that holds after every event.
 type Always struct {
+	Decl        *plan.Always
 	That        *expr.Program
 	Refused     string
 	AboutPlayer bool
@@ -467,6 +468,7 @@ type Effect struct {
 	Action *Action
 	Guards []*expr.Program // all of them hold
 	Maybe  bool            // inside an else: more conditions than Guards lead to it
+	Block  int             // which run of actions it is in: of two in one block, both are done or neither
 }
 
 // Var finds a variable by its identity, as player.warmth; nil where there is none.

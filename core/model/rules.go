@@ -138,21 +138,30 @@ func (b *builder) rule(r *Rule, names expr.Names) {
 			maps.Copy(known, p.Holds)
 		}
 	}
+	b.newBlock()
 	r.Do = b.actions(r, r.Decl.Do, names, known, guards, false)
 	r.Index = len(b.Rules)
 	b.Rules = append(b.Rules, r)
 }
 
+// newBlock begins another run of actions: of which none is done, or all.
+func (b *builder) newBlock() {
+	b.blocks++
+	b.block = b.blocks
+}
+
 // actions compiles a list of actions. known grows and shrinks with what they do.
 func (b *builder) actions(r *Rule, list []plan.Action, names expr.Names, known expr.Facts, guards []*expr.Program, maybe bool) []*Action {
 	var out []*Action
+	block := b.block
 	for i := range list {
+		b.block = block
 		a := b.action(r, &list[i], names, known, guards, maybe)
 		if a == nil {
 			continue
 		}
 		out = append(out, a)
-		b.Effects = append(b.Effects, Effect{Rule: r, Action: a, Guards: guards, Maybe: maybe})
+		b.Effects = append(b.Effects, Effect{Rule: r, Action: a, Guards: guards, Maybe: maybe, Block: block})
 	}
 	return out
 }
@@ -372,12 +381,14 @@ func (b *builder) branch(r *Rule, a *Action, d *plan.Action, names expr.Names, k
 	}
 	maps.Copy(inside, p.Holds)
 	a.If = p
+	b.newBlock()
 	a.Do = b.actions(r, d.Do, names, inside, append(guards[:len(guards):len(guards)], p), maybe)
 	rest := d.Else.Do
 	if len(d.Elif) > 0 {
 		next := plan.Action{Verb: "if", If: d.Elif[0].If, Do: d.Elif[0].Do, Elif: d.Elif[1:], Else: d.Else, At: d.Elif[0].If.At}
 		rest = []plan.Action{next}
 	}
+	b.newBlock()
 	a.Else = b.actions(r, rest, names, maps.Clone(known), guards, true)
 	for path := range known { // what a branch cleared is not known behind it
 		if !inside[path] {
@@ -450,6 +461,7 @@ func (b *builder) each(r *Rule, a *Action, d *plan.Action, names expr.Names, kno
 	names = b.local(r, names, d.Each.Name, d.Each.At, &expr.Entry{Type: expr.Type{Kind: expr.Player},
 		Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: r.Locals}, Fields: b.scopes.player.Roots["player"].Fields})
 	inside := maps.Clone(known)
+	b.newBlock()
 	a.Do = b.actions(r, d.Do, names, inside, guards, maybe)
 }
 
@@ -469,7 +481,7 @@ func (b *builder) allAlways() {
 		if !ok {
 			continue
 		}
-		b.Always = append(b.Always, &Always{That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p), At: d.At})
+		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p), At: d.At})
 	}
 }
 

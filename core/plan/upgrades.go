@@ -206,6 +206,17 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 	}
 }
 
+// Names are the names of saved things that a step says, old ones and new ones.
+func (s *UpgradeStep) Names() []string {
+	var out []string
+	s.eachName(func(name Given[string], _ []string) {
+		if name.Given {
+			out = append(out, name.Value)
+		}
+	})
+	return out
+}
+
 // Expressions are those of a step, in order.
 func (s *UpgradeStep) Expressions() []Expr {
 	var out []Expr

@@ -1,0 +1,113 @@
+package check
+
+import (
+	"fmt"
+	"slices"
+
+	"alluvion/core/expr"
+	"alluvion/core/model"
+)
+
+// progressDrops reports progress that something asks for and that a rule may lower by setting it: once for each rule,
+// whoever asks. A number of which a rule takes away is a stock, not progress.
+func (c *checker) progressDrops() {
+	for _, v := range c.m.Vars {
+		if !v.Type.Numeric() || v.Holder != model.OfPlayer || c.stock(v) {
+			continue
+		}
+		if askers := c.askers(v); len(askers) > 0 {
+			c.dropped(v, askers)
+		}
+	}
+}
+
+// askers are the gates, milestones and standings that read a variable, itself or through computed ones.
+func (c *checker) askers(v *model.Var) []string {
+	var out []string
+	for _, p := range c.m.Passages {
+		if c.readsDeep(p.If, v) {
+			out = append(out, "the passage "+p.ID+" asks for")
+		}
+	}
+	for _, m := range c.m.Milestones {
+		if c.readsDeep(m.When, v) || c.readsDeep(m.Progress, v) {
+			out = append(out, "the milestone "+m.ID+" asks for")
+		}
+	}
+	for _, s := range c.m.Standings {
+		if s.High && c.readsDeep(s.Rank, v) {
+			out = append(out, "the standing "+s.ID+" orders players by")
+		}
+	}
+	return out
+}
+
+// stock says whether a rule takes something away from a number.
+func (c *checker) stock(v *model.Var) bool {
+	return slices.ContainsFunc(c.writes[v], func(e model.Effect) bool {
+		d := c.does(e)
+		return d.lowers || d.adds && (!d.by.HasHi || d.by.Hi.Sign() <= 0)
+	})
+}
+
+func (c *checker) dropped(v *model.Var, askers []string) {
+	more := ""
+	if n := len(askers) - 1; n > 0 {
+		more = fmt.Sprintf(" (and %d more)", n)
+	}
+	for _, e := range c.writes[v] {
+		if d := c.does(e); !d.sets || e.Action.Value == nil || c.comparesFirst(e) {
+			continue
+		}
+		for _, f := range c.writes[v] {
+			if !lower(c.does(e).to, c.does(f)) {
+				continue
+			}
+			from := fmt.Sprintf("from what line %d gave", f.Action.At.Line)
+			if f.Action == e.Action {
+				from = "from what it gave before"
+			}
+			c.report("progress-drops", e.Action.At, ofRule(e.Rule), "%s, which %s%s, can go down here %s.", v.Name, askers[0], more, from)
+			break
+		}
+	}
+}
+
+// comparesFirst says whether a condition compares the variable with what it is to become, or makes sure that it is
+// not higher.
+func (c *checker) comparesFirst(e model.Effect) bool {
+	v := e.Action.Var
+	isIt := func(r expr.Ref) bool { return r == e.Action.Target }
+	for _, g := range e.Guards {
+		if !g.ReadsAny(isIt) {
+			continue
+		}
+		for _, r := range e.Action.Value.Reads {
+			if g.ReadsAny(func(x expr.Ref) bool { return x == r.Ref }) {
+				return true
+			}
+		}
+		to := e.Action.Value.Type.Range
+		if !to.HasLo {
+			continue
+		}
+		above := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
+			if lo, err := to.Lo.Add(v.Step); isIt(r) && err == nil && !v.Max.Less(lo) {
+				t.Range = expr.Between(lo, v.Max, v.Step)
+			}
+			return t
+		})
+		if above.Truth == expr.False {
+			return true
+		}
+	}
+	return false
+}
+
+// lower says whether a set value can lie below what an action gives.
+func lower(set expr.Range, other deed) bool {
+	if other.adds {
+		return other.by.HasHi && other.by.Hi.Sign() > 0
+	}
+	return set.HasLo && other.to.HasHi && set.Lo.Less(other.to.Hi)
+}

@@ -1,0 +1,113 @@
+package expr
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+	"cel.dev/cel-go/parser"
+)
+
+// Term is one summand of an expression, as it is written there.
+type Term struct {
+	Minus  bool
+	Source string // without its sign
+}
+
+// Terms takes a sum apart: what is added up and subtracted in it, in a fixed order. An expression that is no sum is
+// one term. x + a and a + x have the same terms.
+func (p *Program) Terms() []Term {
+	if p.tree == nil {
+		return nil
+	}
+	out := p.terms(p.tree.Expr(), false, nil)
+	slices.SortFunc(out, func(a, b Term) int { return cmp.Or(cmp.Compare(a.Source, b.Source), compareBools(a.Minus, b.Minus)) })
+	return out
+}
+
+func compareBools(a, b bool) int {
+	switch {
+	case a == b:
+		return 0
+	case a:
+		return 1
+	}
+	return -1
+}
+
+func (p *Program) terms(e ast.Expr, minus bool, out []Term) []Term {
+	if e.Kind() == ast.CallKind {
+		args := e.AsCall().Args()
+		switch e.AsCall().FunctionName() {
+		case operators.Add:
+			return p.terms(args[1], minus, p.terms(args[0], minus, out))
+		case operators.Subtract:
+			return p.terms(args[1], !minus, p.terms(args[0], minus, out))
+		case operators.Negate:
+			return p.terms(args[0], !minus, out)
+		}
+	}
+	text, err := parser.Unparse(e, p.tree.SourceInfo())
+	if err != nil { // which no expression that was compiled leads to
+		text = p.Source
+	}
+	if rest, negative := strings.CutPrefix(text, "-"); negative && e.Kind() == ast.LiteralKind {
+		text, minus = rest, !minus
+	}
+	return append(out, Term{minus, text})
+}
+
+// Increment is what an expression adds to a name's own value: x + a - b adds a - b to x. False where it is no sum in
+// which x stands once, unchanged.
+func (p *Program) Increment(x string) ([]Term, bool) {
+	all := p.Terms()
+	i := slices.IndexFunc(all, func(t Term) bool { return t.Source == x && !t.Minus })
+	if i < 0 {
+		return nil, false
+	}
+	rest := slices.Delete(all, i, i+1)
+	return rest, !slices.ContainsFunc(rest, func(t Term) bool { return mentions(t.Source, x) })
+}
+
+// mentions says whether a text holds a name as a whole.
+func mentions(text, name string) bool {
+	for from := 0; ; {
+		i := strings.Index(text[from:], name)
+		if i < 0 {
+			return false
+		}
+		i += from
+		end := i + len(name)
+		if (i == 0 || !partOfName(text[i-1])) && (end == len(text) || !partOfName(text[end])) {
+			return true
+		}
+		from = end
+	}
+}
+
+func partOfName(c byte) bool {
+	return c == '_' || c == '.' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z'
+}
+
+// AtLeast says whether an expression is max(…) of which one part is the name itself, so that it is never below it;
+// AtMost is the same of min(…).
+func (p *Program) AtLeast(x string) bool { return p.oneOfThem("max", x) }
+
+// AtMost says whether an expression is min(…) of which one part is the name itself.
+func (p *Program) AtMost(x string) bool { return p.oneOfThem("min", x) }
+
+func (p *Program) oneOfThem(function, x string) bool {
+	if p.tree == nil {
+		return false
+	}
+	e := p.tree.Expr()
+	if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != function || e.AsCall().IsMemberFunction() {
+		return false
+	}
+	return slices.ContainsFunc(e.AsCall().Args(), func(arg ast.Expr) bool {
+		_, parts := path(arg)
+		return parts != nil && strings.Join(parts, ".") == x
+	})
+}
