@@ -9,8 +9,8 @@ import (
 	"alluvion/core/finding"
 )
 
-// mend writes the names that were probably meant into the plan's file, one mistake after another, and says which. What
-// nobody can guess stays as it is.
+// mend writes names into the plan's file where nothing else can have been meant, one mistake after another, and says
+// which. Everything else stays as it is; its message has the suggestion.
 func (c *call) mend(source []byte, name string) ([]byte, error) {
 	if c.args[0] == "-" {
 		fmt.Fprintln(c.err, "alluvion: -mend writes into the plan's file; standard input has none.")
@@ -20,7 +20,7 @@ func (c *call) mend(source []byte, name string) ([]byte, error) {
 	for {
 		_, _, found := check.Text([]byte(text), commonsBeside(name))
 		i := slices.IndexFunc(found, func(f finding.Finding) bool {
-			return f.Severity == finding.Error && f.Nearest != "" && !tried[f.Message]
+			return f.Severity == finding.Error && f.Sure && !tried[f.Message]
 		})
 		if i < 0 {
 			break

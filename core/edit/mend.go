@@ -23,7 +23,7 @@ func (e Edit) mend(text string, commons model.Commons) (string, error) {
 	if i < 0 {
 		return "", fmt.Errorf("%w: nobody knows what was meant on line %d, column %d", plan.ErrEdit, e.At.Line, e.At.Column)
 	}
-	wrong := found[i]
+	wrong, before := found[i], errorsIn(found)
 	for range 40 { // what is found is an expression's first: one that says the name twice is mended twice
 		next := text
 		still := places(found, wrong)
@@ -31,6 +31,8 @@ func (e Edit) mend(text string, commons model.Commons) (string, error) {
 			next = writtenAt(next, plan.Offset(next, at), wrong.Nearest)
 		}
 		switch {
+		case len(still) == 0 && errorsIn(found) >= before:
+			return "", fmt.Errorf("%w: with %s there, as much is wrong as before", plan.ErrEdit, wrong.Nearest)
 		case len(still) == 0:
 			return text, nil
 		case next == text:
@@ -40,6 +42,17 @@ func (e Edit) mend(text string, commons model.Commons) (string, error) {
 		_, _, found = check.Text([]byte(text), commons)
 	}
 	return "", fmt.Errorf("%w: %s is not all that is wrong there", plan.ErrEdit, wrong.Nearest)
+}
+
+// errorsIn counts errors, each place of each.
+func errorsIn(found finding.List) int {
+	n := 0
+	for _, f := range found {
+		if f.Severity == finding.Error {
+			n += 1 + len(f.Also)
+		}
+	}
+	return n
 }
 
 // places are where just this is wrong, the last one first: what is written there does not move the others.

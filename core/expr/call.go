@@ -64,8 +64,8 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 	if form := forms[name]; form != "" {
 		return c.fail("bad-expression", at, "%s is written %s.", name, form)
 	}
-	near := finding.Nearest(name, FunctionNames())
-	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, didYouMean(near)).Nearest = near
+	near := finding.Word(name, FunctionNames())
+	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, didYouMean(near.Name)).Suggest(near)
 	return typed{}
 }
 
@@ -190,12 +190,12 @@ func (c *checker) listed(name string, list Type, at finding.At) Type {
 	if slices.Contains(list.Names, name) {
 		return out
 	}
-	near := finding.Nearest(name, list.Names)
-	text := "There is no " + list.Of + " called \"" + name + "\"." + didYouMean(near)
-	if near == "" {
+	near := finding.Declared(name, list.Names)
+	text := "There is no " + list.Of + " called \"" + name + "\"." + didYouMean(near.Name)
+	if near.Name == "" {
 		text += " There is " + join(list.Names) + "."
 	}
-	c.report("unknown-name", at, "%s", text).Nearest = near
+	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return out
 }
 

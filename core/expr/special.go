@@ -49,8 +49,8 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 	known := entry.Fields[MilestonesKey].Fields
 	field := known[id]
 	if field == nil {
-		near := finding.Nearest(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, didYouMean(near)).Nearest = near
+		near := finding.Declared(id, keys(known))
+		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, didYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
@@ -77,8 +77,8 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 	}
 	entry := known[id]
 	if entry == nil {
-		near := finding.Nearest(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, didYouMean(near)).Nearest = near
+		near := finding.Declared(id, keys(known))
+		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, didYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(entry.Type, entry.Ref, function+"('"+id+"')", at, nil)

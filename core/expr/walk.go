@@ -150,9 +150,9 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 	roster := base.typ.Roster
 	attribute, ok := roster.Attributes[name]
 	if !ok {
-		near := finding.Nearest(name, sortedKeys(roster.Attributes))
-		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + didYouMean(near)
-		c.report("unknown-name", at, "%s", text).Nearest = near
+		near := finding.Declared(name, sortedKeys(roster.Attributes))
+		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + didYouMean(near.Name)
+		c.report("unknown-name", at, "%s", text).Suggest(near)
 		return typed{}
 	}
 	t := attribute.Type
@@ -171,17 +171,19 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 		return c.fail("unknown-name", at, "%s", why)
 	}
 	candidates := keys(c.names.Roots)
-	near := finding.Nearest(name, candidates)
+	near := finding.Declared(name, candidates)
+	owned := 0
 	for _, root := range candidates { // warmth where player.warmth is meant
 		if c.names.Roots[root].Fields[name] != nil {
-			near = root + "." + name
+			owned++
+			near = finding.Guess{Name: root + "." + name, Sure: owned == 1}
 		}
 	}
-	text := "Nothing is called \"" + name + "\" here." + didYouMean(near)
-	if near == "" {
+	text := "Nothing is called \"" + name + "\" here." + didYouMean(near.Name)
+	if near.Name == "" {
 		text += " Names begin with " + join(candidates) + "."
 	}
-	c.report("unknown-name", at, "%s", text).Nearest = near
+	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return typed{}
 }
 
@@ -193,18 +195,18 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 	if entry.Fields == nil {
 		return c.fail("type-mismatch", at, "%s is %s; it has no parts.", owner, entry.Type)
 	}
-	near := finding.Nearest(field, keys(entry.Fields))
+	near := finding.Declared(field, keys(entry.Fields))
 	text := owner + " has no \"" + field + "\"."
-	if near != "" {
+	if near.Name != "" {
 		if holds(owner) { // in the words in which it is missed elsewhere, so that it is told once
 			text = "There is no variable called \"" + owner + "." + field + "\"."
 		}
-		near = owner + "." + near
-		text += didYouMean(near)
+		near.Name = owner + "." + near.Name
+		text += didYouMean(near.Name)
 	} else if len(entry.Fields) > 0 {
 		text += " It has " + join(keys(entry.Fields)) + "."
 	}
-	c.report("unknown-name", at, "%s", text).Nearest = near
+	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return typed{}
 }
 

@@ -39,6 +39,7 @@ type Finding struct {
 	Why      string   `json:"why" doc:"Why it matters."`
 	Do       string   `json:"do" doc:"What to do about it."`
 	Nearest  string   `json:"nearest,omitempty" doc:"The valid name nearest to the one that was written."`
+	Sure     bool     `json:"sure,omitempty" doc:"Nothing but the nearest can have been meant: check -mend writes it."`
 	Excerpt  string   `json:"excerpt,omitempty" doc:"The line of the plan."`
 	Accepted string   `json:"accepted,omitempty" doc:"The plan's own reason for accepting this finding."`
 	Item     string   `json:"item,omitempty" doc:"The item of the plan that it is about, as player.warmth or passages.rope_bridge."`
@@ -55,6 +56,9 @@ func New(id string, at At, message string) Finding {
 	}
 	return Finding{ID: id, Severity: k.Severity, Message: message, Why: k.Why, Do: k.Do, At: at}
 }
+
+// Suggest says which name was probably meant.
+func (f *Finding) Suggest(g Guess) { f.Nearest, f.Sure = g.Name, g.Sure }
 
 // Kind explains one kind of finding.
 type Kind struct {

@@ -2,15 +2,62 @@ package finding
 
 // Nearest is the candidate with the fewest single-letter changes from name (Damerau's distance, which
 // counts swapped neighbours as one; F. Damerau, CACM 7(3), 1964), or "" where none is near enough to
-// be a slip of the keyboard. Of equals the first wins.
+// be a slip of the keyboard: one in a word of up to four letters, two in one of up to eight. Of equals the first wins.
 func Nearest(name string, candidates []string) string {
-	best, least := "", len([]rune(name))/3+2
+	best, least := "", reach(name)
 	for _, c := range candidates {
 		if d := distance(name, c, least); d < least {
 			best, least = c, d
 		}
 	}
 	return best
+}
+
+// reach is from which distance on a name is no slip any more.
+func reach(name string) int {
+	n := len([]rune(name))
+	if n <= 4 {
+		return 2
+	}
+	return n/3 + 2
+}
+
+// Guess is the name that was probably meant. Sure says that nothing else can have been meant, so that it may be written
+// without asking; otherwise it is a suggestion.
+type Guess struct {
+	Name string
+	Sure bool
+}
+
+// Declared guesses among names that the document declares: sure where no other is as near.
+func Declared(name string, names []string) Guess {
+	g := Guess{Name: Nearest(name, names)}
+	d := distance(name, g.Name, reach(name))
+	g.Sure = g.Name != "" && within(name, names, d+1) == 1
+	return g
+}
+
+// Word guesses among words of the language: sure where no other is near at all, and it does nothing that cannot be
+// taken back.
+func Word(name string, words []string) Guess {
+	g := Guess{Name: Nearest(name, words)}
+	g.Sure = g.Name != "" && within(name, words, reach(name)) == 1 && !grave[g.Name]
+	return g
+}
+
+// grave are the words that kill, move, clear or save: nobody's slip becomes one of them.
+var grave = map[string]bool{"die": true, "come-back": true, "start-over": true, "go": true, "take": true, "set-down": true, "clear": true, "forget": true,
+	"take-out": true, "unearn": true, "save": true, "drop": true, "restore": true, "reset": true, "rewind": true, "death": true}
+
+// within counts the candidates that are nearer than a distance, each name once.
+func within(name string, candidates []string, limit int) int {
+	seen := map[string]bool{}
+	for _, c := range candidates {
+		if distance(name, c, limit) < limit {
+			seen[c] = true
+		}
+	}
+	return len(seen)
 }
 
 // distance is Damerau's, or limit where it is at least that.

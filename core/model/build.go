@@ -17,7 +17,16 @@ func Load(source []byte) (*Model, *plan.Plan, finding.List) { return LoadFor(sou
 
 // build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
 func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
-	b := &builder{Model: &Model{
+	b := newBuilder(p, commons)
+	b.all()
+	if b.found.Errors() {
+		return nil, b.found
+	}
+	return b.Model, b.found
+}
+
+func newBuilder(p *plan.Plan, commons Commons) *builder {
+	return &builder{Model: &Model{
 		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
@@ -25,6 +34,9 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 		rosters: map[string]*expr.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}, load: commons, lost: map[string]bool{}}
+}
+
+func (b *builder) all() {
 	b.Single = b.Players() == 1
 	b.space()
 	b.allRosters()
@@ -51,10 +63,6 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b.allCarriers()
 	b.session()
 	b.allWeighed()
-	if b.found.Errors() {
-		return nil, b.found
-	}
-	return b.Model, b.found
 }
 
 // builder is a model in the making, with what is found on the way.
@@ -63,6 +71,7 @@ type builder struct {
 	found         finding.List
 	seen          map[string]bool
 	load          Commons
+	rest          *unread         // of a plan with errors of form: what of it could not be read
 	block, blocks int             // the run of actions that is being compiled, and how many there were
 	lost          map[string]bool // what a plan calls commons that cannot be had: nothing more is said of what is read in them
 }
@@ -85,6 +94,9 @@ func (b *builder) report(id string, at finding.At, format string, args ...any) {
 // add keeps a finding once: a rule that waits for several moments is built once for each.
 func (b *builder) add(found ...finding.Finding) {
 	for _, f := range found {
+		if b.rest.follows(f) {
+			continue
+		}
 		key := fmt.Sprint(f.ID, f.At, f.Message)
 		if !b.seen[key] {
 			b.seen[key] = true
@@ -156,10 +168,13 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 	meant := map[string]bool{}
 	for _, a := range o.Value.Attributes.Entries {
 		d, ok := domains[a.ID]
+		if !ok && b.rest.inside("/rosters/"+roster+"/attributes") {
+			continue
+		}
 		if !ok {
-			near := finding.Nearest(a.ID, names)
-			meant[near] = true
-			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near)), near)
+			near := finding.Declared(a.ID, names)
+			meant[near.Name] = true
+			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near.Name)), near)
 			continue
 		}
 		v, err := d.FromLiteral(a.Value)
@@ -270,18 +285,18 @@ func (b *builder) oneOf(name string, list []string, what string, at finding.At) 
 	if indexOf(list, name) >= 0 {
 		return
 	}
-	near := finding.Nearest(name, list)
-	text := fmt.Sprintf("There is no %s called %q.%s", what, name, didYouMean(near))
-	if len(list) > 0 && near == "" {
+	near := finding.Declared(name, list)
+	text := fmt.Sprintf("There is no %s called %q.%s", what, name, didYouMean(near.Name))
+	if len(list) > 0 && near.Name == "" {
 		text += " There is " + strings.Join(list, ", ") + "."
 	}
 	b.unknownName(at, text, near)
 }
 
 // unknownName reports a name that nothing has, with the nearest that something has, if any is near.
-func (b *builder) unknownName(at finding.At, text, near string) {
+func (b *builder) unknownName(at finding.At, text string, near finding.Guess) {
 	f := finding.New("unknown-name", at, text)
-	f.Nearest = near
+	f.Suggest(near)
 	b.add(f)
 }
 

@@ -147,11 +147,16 @@ func LoadCommons(source []byte) (*plan.Commons, finding.List) {
 // LoadFor is Load for a plan that uses commons.
 func LoadFor(source []byte, commons Commons) (*Model, *plan.Plan, finding.List) {
 	p, found := plan.Read(source)
-	if found.Errors() {
-		return nil, p, found
+	var m *Model
+	switch {
+	case found.Errors() && len(p.Scenes.Entries) == 0: // nothing in it stands anywhere
+	case found.Errors():
+		found = append(found, buildRest(p, commons)...)
+	default:
+		var more finding.List
+		m, more = build(p, commons)
+		found = append(found, more...)
 	}
-	m, more := build(p, commons)
-	found = append(found, more...)
 	found.Sort()
 	found.Excerpts(p.Source)
 	return m, p, found

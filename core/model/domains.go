@@ -66,6 +66,9 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 	case "pick":
 		t.Kind, t.Of, uses["roster"] = expr.Pick, l.Roster.Name, true
 		t.Names, t.Roster = b.options[l.Roster.Name], b.rosters[l.Roster.Name]
+		if l.Roster.Given() && t.Roster == nil || b.rest.inside("/rosters/"+l.Roster.Name) {
+			t.Kind = expr.Invalid
+		}
 		if !l.Roster.Given() {
 			b.report("missing", l.Type.At, "A pick needs its roster.")
 		}
@@ -128,16 +131,16 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 	case id.Name == "player":
 		t.Kind = expr.Player
 	case isProp && b.kinds[kind] == nil:
-		near := finding.Nearest(kind, b.Plan.Props.IDs())
-		if near != "" {
-			near = "prop:" + near
+		near := finding.Declared(kind, b.Plan.Props.IDs())
+		if near.Name != "" {
+			near.Name = "prop:" + near.Name
 		}
-		b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near)), near)
+		b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near.Name)), near)
 	case isProp:
 		t.Kind, t.Of = expr.Prop, kind
 	case b.kinds[id.Name] != nil:
 		near := "prop:" + id.Name
-		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), near)
+		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), finding.Guess{Name: near, Sure: true})
 	default:
 		b.oneOf(id.Name, append([]string{"player"}, fieldTypes...), "type", id.At)
 	}

@@ -41,7 +41,9 @@ func (b *builder) prop(k *PropKind, e plan.Entry[plan.Placement]) {
 	if spot := b.spots[e.Value.Spot.Name]; spot != nil {
 		p.Scene, p.Point = spot.Scene, spot.Point
 	} else {
-		p.Scene = b.scenes[e.Value.Scene.Name]
+		if p.Scene = b.scenes[e.Value.Scene.Name]; p.Scene == nil { // which the reader has told
+			return
+		}
 		copy(p.Point[:], b.numbers(e.Value.Point, e.At, "at"))
 		if !p.Scene.Has(p.Point) {
 			b.report("out-of-bounds", e.At, "%s is placed outside %s.", p.Name, p.Scene.ID)
@@ -63,7 +65,7 @@ func (b *builder) allMovables() {
 	for i := range b.Plan.Movables.Entries {
 		e := &b.Plan.Movables.Entries[i]
 		m := &Movable{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, Start: b.spots[e.Value.Start.Name], NeverIn: b.sceneSet(e.Value.NeverIn), At: e.At, Decl: &e.Value}
-		if m.NeverIn[m.Start.Scene] {
+		if m.Start != nil && m.NeverIn[m.Start.Scene] {
 			b.report("bad-value", e.Value.Start.At, "%s starts in %s, into which nobody can bring it.", m.ID, m.Start.Scene.ID)
 		}
 		b.Movables = append(b.Movables, m)

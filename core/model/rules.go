@@ -18,7 +18,7 @@ func (b *builder) allEvents() {
 	for i := range b.Plan.Events.Entries {
 		e := &b.Plan.Events.Entries[i]
 		d := &e.Value
-		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self", Refused: d.Refused.Value,
+		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self" || b.rest.inside(e.At.Pointer+"/from"), Refused: d.Refused.Value,
 			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
 			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), Within: a.Value.Within.Given, At: a.At}
@@ -43,13 +43,16 @@ func (b *builder) eventScope(e *Event) expr.Names {
 	if e.Self {
 		names = b.scopes.player
 	}
-	return b.withArgs(names, e.Args)
+	return b.withArgs(names, e.Args, e.At.Pointer)
 }
 
 func (b *builder) allRules() {
 	for i := range b.Plan.Rules {
 		d := &b.Plan.Rules[i]
 		for _, moment := range d.On {
+			if b.rest.has(moment.Pointer) {
+				continue
+			}
 			r := &Rule{Number: i + 1, Moment: moment, At: d.At, Decl: d}
 			names, ok := b.momentScope(r)
 			if !ok {
@@ -240,7 +243,7 @@ func (b *builder) handled(r *Rule, a *Action, d *plan.Action) {
 	a.To = d.Save.Value
 	a.Movable = b.movables[d.Take.Name+d.SetDown.Name]
 	a.Spot = b.spots[d.Where.Name]
-	if a.Spot != nil && a.Movable.NeverIn[a.Spot.Scene] {
+	if a.Spot != nil && a.Movable != nil && a.Movable.NeverIn[a.Spot.Scene] {
 		b.report("bad-value", d.Where.At, "%s is never in %s.", a.Movable.ID, a.Spot.Scene.ID)
 	}
 }
@@ -399,7 +402,9 @@ func (b *builder) branch(r *Rule, a *Action, d *plan.Action, names expr.Names, k
 
 // sent compiles the arguments of an event that a rule sends.
 func (b *builder) sent(r *Rule, a *Action, d *plan.Action, names expr.Names, known expr.Facts) {
-	a.Event = b.events[d.Send.Name]
+	if a.Event = b.events[d.Send.Name]; a.Event == nil { // which the reader has told
+		return
+	}
 	if a.Event.Self && !r.AboutPlayer {
 		b.report("bad-value", d.Send.At, "The event %s is about the player who sends it, and this rule is about no player.", a.Event.ID)
 	}

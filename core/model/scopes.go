@@ -272,7 +272,7 @@ func (b *builder) placeEntry() *expr.Entry {
 }
 
 // withArgs adds an event's arguments to a scope.
-func (b *builder) withArgs(names expr.Names, args []Arg) expr.Names {
+func (b *builder) withArgs(names expr.Names, args []Arg, of string) expr.Names {
 	fields := map[string]*expr.Entry{}
 	for i, a := range args {
 		e := &expr.Entry{Type: a.Type, Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
@@ -284,7 +284,11 @@ func (b *builder) withArgs(names expr.Names, args []Arg) expr.Names {
 		}
 		fields[a.ID] = e
 	}
-	return names.With(map[string]*expr.Entry{"args": {Type: expr.Type{Kind: expr.Record}, Fields: fields}})
+	kind := expr.Record
+	if b.rest.inside(of + "/args") {
+		kind = expr.Invalid
+	}
+	return names.With(map[string]*expr.Entry{"args": {Type: expr.Type{Kind: kind}, Fields: fields}})
 }
 
 // condition compiles an expression that has to be true or false.

@@ -81,9 +81,9 @@ func (b *builder) savedTarget(name plan.Given[string]) bool {
 	}
 	known, holds := b.SavedNames(), b.Saves(name.Value)
 	if _, rest, _ := strings.Cut(name.Value, "."); !holds && !b.lost[strings.Split(rest, ".")[0]] {
-		near := finding.Nearest(name.Value, known)
-		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+didYouMean(near))
-		f.Nearest = near
+		near := finding.Declared(name.Value, known)
+		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+didYouMean(near.Name))
+		f.Suggest(near)
 		b.add(f)
 	}
 	return holds

@@ -72,6 +72,9 @@ func (b *builder) newVar(v *Var) {
 	}
 	b.onlyIn(v)
 	b.variable(v)
+	if b.rest.blurs(v.At.Pointer) {
+		v.Type = expr.Type{}
+	}
 	b.shared(v)
 	if v.Computed() {
 		v.Hold.Computed = append(v.Hold.Computed, v)
@@ -86,6 +89,7 @@ func (b *builder) newVar(v *Var) {
 // holding finds what the holder of a declaration has.
 func (b *builder) holding(h plan.Holder) *Holding {
 	switch {
+	case h.Kind != "" && b.kinds[h.Kind] == nil: // which the reader has told
 	case h.With == "scene":
 		return b.Holders[OfPlayerScene]
 	case h.With == "prop":

@@ -64,7 +64,7 @@ func ReadCommons(source []byte) (*Commons, finding.List) {
 	out := &Commons{Source: string(source)}
 	root, found := parse(source)
 	if root != nil {
-		r := &reader{found: found}
+		r := newReader(found)
 		r.read(root, reflect.ValueOf(out).Elem(), field{})
 		found = r.found
 	}

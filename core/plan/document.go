@@ -52,6 +52,8 @@ type Plan struct {
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
+	// Unread are the JSON Pointers of what could not be read, and has its zero value instead.
+	Unread map[string]bool `plan:"-"`
 }
 
 // Space says how places are given.

@@ -36,7 +36,7 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		return m, m.readEvery(r, n.keys[0].value)
 	}
 	switch {
-	case n.form == formPlain || n.form == formQuoted:
+	case n.scalar():
 		m.Kind = n.text
 		switch m.Kind {
 		case "changed":
@@ -321,7 +321,7 @@ func (p *Plan) resolve(r *reader) {
 
 func (r *reader) dangling(ref reference, names []string, p *Plan) {
 	name := ref.ref.Name
-	near := finding.Nearest(name, names)
+	near := finding.Declared(name, names)
 	text := "There is no " + ref.kind + " called \"" + clip(name) + "\"."
 	scene, spot, isPath := strings.Cut(name, "/")
 	if ref.kind == "spot or waymark" && isPath {
@@ -332,24 +332,21 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 		text = "A spot is written as scene/spot; \"" + clip(name) + "\" names no scene."
 	case ref.kind == "spot" && p.Scenes.Get(scene) == nil:
 		text = "There is no scene called \"" + clip(scene) + "\"."
-		if s := finding.Nearest(scene, p.Scenes.IDs()); s != "" && p.Scenes.Get(s).Spots.Get(spot) != nil {
-			near = s + "/" + spot
+		if s := finding.Declared(scene, p.Scenes.IDs()); s.Name != "" && p.Scenes.Get(s.Name).Spots.Get(spot) != nil {
+			near = finding.Guess{Name: s.Name + "/" + spot, Sure: s.Sure}
 		}
 	case ref.kind == "spot":
 		spots := p.Scenes.Get(scene).Spots.IDs()
 		text = "The scene " + scene + " has no spot called \"" + clip(spot) + "\"."
-		if s := finding.Nearest(spot, spots); s != "" {
-			near = scene + "/" + s
-		} else if near == "" && len(spots) > 0 {
+		if s := finding.Declared(spot, spots); s.Name != "" {
+			near = finding.Guess{Name: scene + "/" + s.Name, Sure: s.Sure}
+		} else if near.Name == "" && len(spots) > 0 {
 			text += " It has " + strings.Join(spots, ", ") + "."
 		}
-	case ref.kind == "kind of prop" && near != "":
-		near = "prop:" + near // as it is written there
+	case ref.kind == "kind of prop" && near.Name != "":
+		near.Name = "prop:" + near.Name // as it is written there
 	}
-	if near != "" {
-		text += " Did you mean " + near + "?"
-	}
-	r.report("unknown-name", ref.ref.At, "%s", text).Nearest = near
+	r.unknownName(ref.ref.At, text, near)
 }
 
 func (p *Plan) resolveMoments(r *reader, areas []string) {
@@ -359,30 +356,30 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 			m := &p.Rules[i].On[j]
 			switch {
 			case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
-				near := finding.Nearest(m.Of, areas)
+				near := finding.Declared(m.Of, areas)
 				if contains(areas, "prop:"+m.Of) {
-					near = "prop:" + m.Of
+					near = finding.Guess{Name: "prop:" + m.Of, Sure: true}
 				}
 				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
 				r.unknownName(m.At, text, near)
 			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
-				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".", finding.Nearest(m.Of, p.Milestones.IDs()))
+				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".", finding.Declared(m.Of, p.Milestones.IDs()))
 			case contains(BuiltInMoments, m.Kind):
 			case p.Events.Get(m.Kind) != nil:
 				m.Kind, m.Of = "event", m.Kind
 			default:
-				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".", finding.Nearest(m.Kind, names))
+				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".", finding.Word(m.Kind, names))
 			}
 		}
 	}
 }
 
 // unknownName reports a name that nothing has, with the nearest that something has, if any is near.
-func (r *reader) unknownName(at finding.At, text, near string) {
-	if near != "" {
-		text += " Did you mean " + near + "?"
+func (r *reader) unknownName(at finding.At, text string, near finding.Guess) {
+	if near.Name != "" {
+		text += " Did you mean " + near.Name + "?"
 	}
-	r.report("unknown-name", at, "%s", text).Nearest = near
+	r.report("unknown-name", at, "%s", text).Suggest(near)
 }
 
 func contains(list []string, s string) bool {

@@ -21,20 +21,38 @@ func Read(source []byte) (*Plan, finding.List) {
 	p := &Plan{Source: string(source)}
 	root, found := parse(source)
 	if root != nil {
-		r := &reader{found: found}
+		r := newReader(found)
 		r.read(root, reflect.ValueOf(p).Elem(), field{})
 		p.resolve(r)
-		found = r.found
+		found, p.Unread = r.found, r.pointers()
 	}
 	found.Sort()
 	found.Excerpts(p.Source)
 	return p, found
 }
 
+// pointers are those of what could not be read.
+func (r *reader) pointers() map[string]bool {
+	out := map[string]bool{}
+	for i, f := range r.found {
+		pointer, known := r.unread[i]
+		if !known {
+			pointer = f.Pointer
+		}
+		if f.Severity == finding.Error && (!known || pointer != "") {
+			out[pointer] = true
+		}
+	}
+	return out
+}
+
 // reader walks the document and the Go types side by side.
 type reader struct {
 	found finding.List
 	refs  []reference
+	// unread are the pointers of what findings are about, by their place in found, where that is not where they stand:
+	// of what is missing, and none of a misspelt key that was read as the one that was meant.
+	unread map[int]string
 }
 
 // reference is a written name that has to be declared somewhere: kind says as what.
@@ -42,6 +60,8 @@ type reference struct {
 	kind string
 	ref  *Ref
 }
+
+func newReader(found finding.List) *reader { return &reader{found: found, unread: map[int]string{}} }
 
 func (r *reader) report(id string, at finding.At, format string, args ...any) *finding.Finding {
 	r.found = append(r.found, finding.New(id, at, fmt.Sprintf(format, args...)))
@@ -51,7 +71,7 @@ func (r *reader) report(id string, at finding.At, format string, args ...any) *f
 // wrong reports a value of another form than the one wanted.
 func (r *reader) wrong(n *node, want string) {
 	got := n.form.String()
-	if n.form == formPlain || n.form == formQuoted {
+	if n.scalar() {
 		got = strconv.Quote(clip(n.text))
 	}
 	r.report("wrong-type", n.At, "%s is wanted here, not %s.", upperFirst(want), got)
@@ -113,13 +133,17 @@ func (r *reader) table(n *node, v reflect.Value) {
 	}
 	fields := fieldsOf(v.Type())
 	seen := map[string]bool{}
+	before, misspelt := len(r.found), map[int]bool{}
 	for i, k := range n.keys {
 		f, ok := fields.byName[k.name]
 		if !ok {
 			near := r.unknownKey(k, fields.names)
 			if near == "" || n.key(near) != nil {
+				r.found[len(r.found)-1].Sure = false
 				continue
 			}
+			misspelt[len(r.found)-1] = true
+			r.unread[len(r.found)-1] = ""
 			n.keys[i].name, f = near, fields.byName[near]
 		}
 		seen[f.name] = true
@@ -129,10 +153,26 @@ func (r *reader) table(n *node, v reflect.Value) {
 	for _, f := range fields.list {
 		if f.required && !seen[f.name] {
 			r.report("missing", n.At, "%q is missing here: %s", f.name, lowerFirst(f.doc))
+			r.unread[len(r.found)-1] = n.Pointer + "/" + f.name
 		}
 	}
 	if done, ok := v.Addr().Interface().(interface{ complete(*reader, *node) }); ok {
 		done.complete(r, n)
+	}
+	if len(misspelt) > 0 {
+		r.onlyWhatFits(before, misspelt)
+	}
+}
+
+// onlyWhatFits takes back how sure it is of misspelt keys where something else is wrong in their table: what stands
+// there does not fit what they are taken for.
+func (r *reader) onlyWhatFits(before int, misspelt map[int]bool) {
+	fits := true
+	for i := before; i < len(r.found); i++ {
+		fits = fits && (misspelt[i] || r.found[i].Severity != finding.Error)
+	}
+	for i := range misspelt {
+		r.found[i].Sure = r.found[i].Sure && fits
 	}
 }
 
@@ -145,16 +185,16 @@ func lowerFirst(s string) string {
 
 // unknownKey reports a key that is not known, and gives the one that was probably meant.
 func (r *reader) unknownKey(k key, names []string) string {
-	near := finding.Nearest(k.name, names)
+	near := finding.Word(k.name, names)
 	hint := "Known here: " + strings.Join(names, ", ") + "."
 	switch {
-	case near != "":
-		hint = fmt.Sprintf("Did you mean %q?", near)
+	case near.Name != "":
+		hint = fmt.Sprintf("Did you mean %q?", near.Name)
 	case strings.ContainsAny(k.name, "()'\"?=<>"):
 		hint = "If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
 	}
-	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Nearest = near
-	return near
+	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Suggest(near)
+	return near.Name
 }
 
 // orAt gives an empty value the position of its key.
@@ -230,7 +270,7 @@ func (r *reader) checkID(name string, at finding.At, pattern *regexp.Regexp) {
 }
 
 func (i *ID) read(r *reader, n *node, f field) {
-	if n.form != formPlain && n.form != formQuoted {
+	if !n.scalar() {
 		r.wrong(n, "a name")
 		return
 	}
@@ -246,7 +286,7 @@ func (i *ID) read(r *reader, n *node, f field) {
 }
 
 func (x *Ref) read(r *reader, n *node, f field) {
-	if n.form != formPlain && n.form != formQuoted || n.text == "" {
+	if !n.scalar() || n.text == "" {
 		r.wrong(n, "the name of a "+f.ref)
 		return
 	}
@@ -257,7 +297,7 @@ func (x *Ref) read(r *reader, n *node, f field) {
 }
 
 func (x *Expr) read(r *reader, n *node, f field) {
-	if n.form != formPlain && n.form != formQuoted || strings.TrimSpace(n.text) == "" {
+	if !n.scalar() || strings.TrimSpace(n.text) == "" {
 		r.wrong(n, "an expression")
 		return
 	}
@@ -293,7 +333,7 @@ func (l *Literal) read(r *reader, n *node, f field) {
 func (x *Fate) read(r *reader, n *node, f field) {
 	x.At = n.At
 	switch {
-	case n.form == formPlain && (n.text == "keep" || n.text == "reset" || n.text == "rewind"):
+	case n.scalar() && (n.text == "keep" || n.text == "reset" || n.text == "rewind"):
 		x.Kind = n.text
 		if n.text == "rewind" && f.name != string(CrossDeath) {
 			r.report("bad-value", n.At, "rewind is a fate at death only.")
@@ -301,13 +341,13 @@ func (x *Fate) read(r *reader, n *node, f field) {
 	case n.form == formTable && len(n.keys) == 1 && n.keys[0].name == "set":
 		x.Kind = "set"
 		r.read(n.keys[0].value, reflect.ValueOf(&x.Set).Elem(), field{})
-	case n.form == formPlain || n.form == formQuoted:
-		near := finding.Nearest(n.text, []string{"keep", "reset", "rewind"})
+	case n.scalar():
+		near := finding.Word(n.text, []string{"keep", "reset", "rewind"})
 		text := "A fate is keep, reset, rewind (at death) or {set: expression}, not %q."
-		if near != "" {
-			text += " Did you mean " + near + "?"
+		if near.Name != "" {
+			text += " Did you mean " + near.Name + "?"
 		}
-		r.report("bad-value", n.At, text, clip(n.text)).Nearest = near
+		r.report("bad-value", n.At, text, clip(n.text)).Suggest(near)
 	default:
 		r.wrong(n, "keep, reset, rewind or {set: expression}")
 	}
@@ -316,12 +356,12 @@ func (x *Fate) read(r *reader, n *node, f field) {
 func (h *Holder) read(r *reader, n *node, f field) {
 	h.At = n.At
 	switch {
-	case n.form == formList && len(n.items) == 2 && n.items[0].text == "player" && n.items[1].form == formPlain:
+	case n.form == formList && len(n.items) == 2 && n.items[0].text == "player" && n.items[1].scalar():
 		h.Name = "player"
 		h.With, h.Kind = r.holderName(n.items[1], []string{"scene", "prop:kind"})
 	case n.form == formList:
 		r.wrong(n, "a pair that begins with player: [player, scene] or [player, prop:kind]")
-	case n.form != formPlain:
+	case !n.scalar():
 		r.wrong(n, "a holder (game, player, scene, prop:kind, or a pair of player with one of the last two)")
 	default:
 		h.Name, h.Kind = r.holderName(n, []string{"game", "player", "scene", "prop:kind"})
@@ -343,12 +383,12 @@ func (r *reader) holderName(n *node, known []string) (name, kind string) {
 		r.report("missing", n.At, "A prop is named with its kind, as prop:cache.")
 	case !isProp && slices.Contains(known, name):
 	default:
-		near := finding.Nearest(n.text, known)
+		near := finding.Word(n.text, known)
 		hint := ""
-		if near == "" {
+		if near.Name == "" {
 			hint = fmt.Sprintf(" A kind of props is written prop:%s.", clip(n.text))
 		}
-		r.report("unknown-name", n.At, "%s is wanted here, not %q.%s", orList(known), clip(n.text), hint).Nearest = near
+		r.report("unknown-name", n.At, "%s is wanted here, not %q.%s", orList(known), clip(n.text), hint).Suggest(near)
 	}
 	return name, kind
 }
@@ -366,7 +406,7 @@ func (a *Accept) read(r *reader, n *node, f field) {
 			r.unknownKey(k, findingIDs())
 		case kind.Severity == finding.Error:
 			r.report("bad-value", k.at, "%q is an error: the plan cannot run with it, so it cannot be accepted.", k.name)
-		case k.value.form != formPlain && k.value.form != formQuoted || strings.TrimSpace(k.value.text) == "":
+		case !k.value.scalar() || strings.TrimSpace(k.value.text) == "":
 			r.wrong(k.value, "the reason, in words")
 		default:
 			a.Reasons[k.name], a.Where[k.name] = k.value.text, k.at
@@ -399,7 +439,7 @@ func (m *Map[T]) read(r *reader, n *node, f field) {
 
 // read fills a scalar of one of the types that stand in document.go.
 func (g *Given[T]) read(r *reader, n *node, f field) {
-	if n.form != formPlain && n.form != formQuoted {
+	if !n.scalar() {
 		r.wrong(n, scalarName(g.Value, f))
 		return
 	}
@@ -479,9 +519,9 @@ func (r *reader) enum(n *node, f field) bool {
 			return true
 		}
 	}
-	near := finding.Nearest(n.text, f.enum)
+	near := finding.Word(n.text, f.enum)
 	text := fmt.Sprintf("%s is one of %s, not %q.", f.name, strings.Join(f.enum, ", "), clip(n.text))
-	r.report("bad-value", n.At, "%s", text).Nearest = near
+	r.report("bad-value", n.At, "%s", text).Suggest(near)
 	return false
 }
 

@@ -141,7 +141,7 @@ func ReadRehearsal(source []byte) (*Rehearsal, finding.List) {
 	out := &Rehearsal{Source: string(source)}
 	root, found := parse(source)
 	if root != nil {
-		r := &reader{found: found}
+		r := newReader(found)
 		r.read(root, reflect.ValueOf(out).Elem(), field{})
 		out.resolve(r)
 		found = r.found
@@ -163,8 +163,8 @@ func (x *Rehearsal) resolve(r *reader) {
 	}
 	check := func(name string, at finding.At, others ...string) {
 		if name != "" && !known[name] && !contains(others, name) {
-			near := finding.Nearest(name, append(names, others...))
-			r.report("unknown-name", at, "There is no player called %q in this rehearsal.", clip(name)).Nearest = near
+			near := finding.Declared(name, append(names, others...))
+			r.report("unknown-name", at, "There is no player called %q in this rehearsal.", clip(name)).Suggest(near)
 		}
 	}
 	var visit func(s *Step)

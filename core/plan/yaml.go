@@ -43,6 +43,9 @@ type node struct {
 	finding.At
 }
 
+// scalar says whether a node is one written value: a word in quotes is the same word, as JSON has it.
+func (n *node) scalar() bool { return n.form == formPlain || n.form == formQuoted }
+
 type key struct {
 	name  string
 	at    finding.At
