@@ -83,7 +83,7 @@ func TestATokenOpensWhatItIsForAndNothingElse(t *testing.T) {
 		{"putting a player's value right", "POST", game + "/players/ada/slots/1/correct", 401, 403, 400, 403, 400},
 		{"the metrics", "GET", "/metrics", 401, 403, 200, 200, 200},
 		{"the keys of seals", "GET", "/v1/keys", 401, 403, 403, 403, 200},
-		{"connecting without a connection", "GET", session + "/live", 401, 403, 426, 403, 426},
+		{"connecting without a connection", "GET", session + "/live", 426, 426, 426, 426, 426},
 		{"another path that ends in live", "GET", "/v1/keys/live", 401, 403, 403, 403, 404},
 	} {
 		for who, want := range map[string]int{"": row.nobody, token(t, keys, ada): row.player, token(t, keys, server): row.server, token(t, keys, other): row.elsewhere,

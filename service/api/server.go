@@ -74,7 +74,7 @@ func New(p Parts) http.Handler {
 	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, log: p.Log, version: p.Version, started: time.Now()}
 	server.socket = socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow}
 	r := chi.NewRouter()
-	r.Use(server.recovered, server.logged, server.identified, permitted, secured)
+	r.Use(server.recovered, server.logged, server.identified, permitted(r), secured, middleware.GetHead)
 	server.routes(r)
 	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
 	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
@@ -82,6 +82,7 @@ func New(p Parts) http.Handler {
 	r.Delete("/v1/login", server.login)
 	r.Get("/metrics", p.Meter.Handler().ServeHTTP)
 	r.NotFound(consoleOr404(p.Console))
+	r.MethodNotAllowed(notAllowed(r))
 	return r
 }
 
@@ -119,6 +120,31 @@ func (s *Server) routes(r chi.Router) huma.API {
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
 	return api
+}
+
+// notAllowed answers a method that a path does not take: with those that it takes, which OPTIONS asks for.
+func notAllowed(routes chi.Routes) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		path, allowed := r.URL.RawPath, []string{http.MethodOptions}
+		if path == "" {
+			path = r.URL.Path
+		}
+		for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodPut, http.MethodPost, http.MethodDelete} {
+			asked := method
+			if method == http.MethodHead {
+				asked = http.MethodGet
+			}
+			if routes.Match(chi.NewRouteContext(), asked, path) {
+				allowed = append(allowed, method)
+			}
+		}
+		w.Header().Set("Allow", strings.Join(allowed, ", "))
+		if r.Method == http.MethodOptions {
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
+		writeProblem(w, problem(http.StatusMethodNotAllowed, "method", "It does not take this method", "%s takes %s, not %s.", r.URL.Path, strings.Join(allowed, ", "), r.Method))
+	}
 }
 
 // schemaName names a type in the contract: the one of a save's problems is not that of an answer's.

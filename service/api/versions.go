@@ -11,7 +11,6 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"alluvion/core/check"
 	"alluvion/core/upgrade"
@@ -320,13 +319,13 @@ func (s *Server) goOnTrial(ctx context.Context, in *trialPath) (*body[TrialInfo]
 
 // trialEvents tells how far a trial is as it goes on (Server-Sent Events), a few times a second, until it has ended.
 func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
-	id, err := strconv.Atoi(chi.URLParam(r, "trial"))
+	id, err := strconv.Atoi(param(r, "trial"))
 	if err != nil {
-		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no trial %q.", chi.URLParam(r, "trial")))
+		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no trial %q.", param(r, "trial")))
 		return
 	}
 	s.again(w, r, "progress", 200*time.Millisecond, func() (any, bool, error) {
-		p, err := s.trials.Look(r.Context(), chi.URLParam(r, "game"), id)
+		p, err := s.trials.Look(r.Context(), param(r, "game"), id)
 		ended := p.State != store.TrialRuns
 		return trialInfo(p, ended), ended, err
 	})

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
-	"github.com/go-chi/chi/v5"
 
 	"alluvion/core/expr"
 	"alluvion/core/save"
@@ -145,7 +144,7 @@ const watchEvery = 250 * time.Millisecond
 
 // watch tells how a session stands, again and again (Server-Sent Events), until it closes or nobody listens.
 func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
-	session, err := s.live.Session(chi.URLParam(r, "game"), chi.URLParam(r, "session"))
+	session, err := s.live.Session(param(r, "game"), param(r, "session"))
 	if err != nil {
 		s.writeError(w, err)
 		return
@@ -159,7 +158,7 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 
 // connect takes a machine's connection over.
 func (s *Server) connect(w http.ResponseWriter, r *http.Request) {
-	session, err := s.live.Session(chi.URLParam(r, "game"), chi.URLParam(r, "session"))
+	session, err := s.live.Session(param(r, "game"), param(r, "session"))
 	if err != nil {
 		s.writeError(w, err)
 		return

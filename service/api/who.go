@@ -3,10 +3,12 @@ package api
 import (
 	"context"
 	"net/http"
+	"net/url"
 	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
+	"github.com/go-chi/chi/v5"
 
 	"alluvion/service/auth"
 )
@@ -64,60 +66,118 @@ func tokenOf(r *http.Request) string {
 	return ""
 }
 
-// permitted lets a request through if whoever sends it may ask for that.
-func permitted(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		who := whoOf(r.Context())
-		switch {
-		case forAll(r) || may(who, r):
-			next.ServeHTTP(w, r)
-		case who.Role == "":
-			w.Header().Set("WWW-Authenticate", `Bearer realm="alluvion"`)
-			writeProblem(w, problem(http.StatusUnauthorized, "token", "A token is needed", "Send a token that is good, in the header Authorization: Bearer …. alluvion token makes them."))
-		default:
-			writeProblem(w, problem(http.StatusForbidden, "forbidden", "The token is not for this", "A token of the role %s may not ask for %s %s.", who.Role, r.Method, r.URL.Path))
-		}
-	})
+// permitted lets a request through if whoever sends it may ask for that: by the route that it takes, and by its
+// parameters as the route's handler sees them. What no route takes, or no grant names, is for designers.
+func permitted(routes chi.Routes) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			who := whoOf(r.Context())
+			switch {
+			case who.Role == auth.Designer || granted(routes, who, r):
+				next.ServeHTTP(w, r)
+			case who.Role == "":
+				w.Header().Set("WWW-Authenticate", `Bearer realm="alluvion"`)
+				writeProblem(w, problem(http.StatusUnauthorized, "token", "A token is needed", "Send a token that is good, in the header Authorization: Bearer …. alluvion token makes them."))
+			default:
+				writeProblem(w, problem(http.StatusForbidden, "forbidden", "The token is not for this", "A token of the role %s may not ask for %s %s.", who.Role, r.Method, r.URL.Path))
+			}
+		})
+	}
 }
 
-// forAll says what needs no token: the console's own files, whether the service is healthy, signing in and out, and
-// connecting, where the hello has the token.
-func forAll(r *http.Request) bool {
-	path := r.URL.Path
-	switch {
-	case path == "/healthz", path == "/v1/login":
-		return true
-	case strings.HasPrefix(path, "/v1/"), path == "/metrics":
-		return strings.HasPrefix(path, "/v1/games/") && strings.HasSuffix(path, "/live") && r.Header.Get("Upgrade") != ""
+func granted(routes chi.Routes, who auth.Who, r *http.Request) bool {
+	route, taken := routeOf(routes, r)
+	if !taken { // the console's pages and files are for all; no call begins like them
+		return !isCall(r.URL.Path) && !isCall(r.URL.EscapedPath())
 	}
-	return true
+	grant := grants[route.method+" "+route.pattern]
+	return grant != nil && grant(who, route.param)
 }
 
-// may says whether somebody may ask for something. What is not named here is for designers.
-func may(who auth.Who, r *http.Request) bool {
-	if who.Role == auth.Designer {
-		return true
-	}
-	reads := r.Method == http.MethodGet || r.Method == http.MethodHead
-	parts := strings.Split(strings.Trim(r.URL.Path, "/"), "/")
-	if len(parts) < 4 || parts[0] != "v1" || parts[1] != "games" {
-		return who.Role == auth.Server && reads && (r.URL.Path == "/metrics" || r.URL.Path == "/v1/games/"+who.Game)
-	}
-	game, what := parts[2], parts[3]
-	switch what {
-	case "players":
-		if who.Role == auth.Player {
-			return reads && len(parts) > 4 && who.MayPlayer(game, parts[4])
-		}
-		return who.MayGame(game)
-	case "sessions":
-		layout := reads && len(parts) == 6 && parts[5] == "layout"
-		return who.MayGame(game) || layout && who.Game == game
-	case "tokens":
-		return who.MayGame(game)
-	}
-	return reads && who.MayGame(game)
+// isCall says whether a path is one of a call, or would be if there were such a call.
+func isCall(path string) bool {
+	return path == "/v1" || strings.HasPrefix(path, "/v1/") || path == "/metrics" || path == "/healthz"
 }
+
+// route is the route that a request takes.
+type route struct {
+	method, pattern string
+	param           func(name string) string
+}
+
+// routeOf finds the route as the router does: on the path as it was sent, where that is not as it is written.
+func routeOf(routes chi.Routes, r *http.Request) (route, bool) {
+	ctx, path, method := chi.NewRouteContext(), r.URL.RawPath, r.Method
+	if path == "" {
+		path = r.URL.Path
+	}
+	if method == http.MethodHead {
+		method = http.MethodGet
+	}
+	if !routes.Match(ctx, method, path) {
+		return route{}, false
+	}
+	return route{method, ctx.RoutePattern(), func(name string) string { return unescaped(r, ctx.URLParam(name)) }}, true
+}
+
+// param is a parameter of the route that a request took.
+func param(r *http.Request, name string) string { return unescaped(r, chi.URLParam(r, name)) }
+
+func unescaped(r *http.Request, value string) string {
+	if r.URL.RawPath == "" {
+		return value
+	}
+	if plain, err := url.PathUnescape(value); err == nil {
+		return plain
+	}
+	return value
+}
+
+// A grant says whether somebody may take a route with its parameters.
+type grant func(who auth.Who, param func(string) string) bool
+
+func forAll(auth.Who, func(string) string) bool { return true }
+
+func forServers(who auth.Who, _ func(string) string) bool { return who.Role == auth.Server }
+
+func forTheGame(who auth.Who, param func(string) string) bool { return who.MayGame(param("game")) }
+
+func forItsPlayers(who auth.Who, param func(string) string) bool {
+	return who.Role == auth.Player && who.Game == param("game") || who.MayGame(param("game"))
+}
+
+func forThePlayer(who auth.Who, param func(string) string) bool {
+	return who.MayPlayer(param("game"), param("player"))
+}
+
+// grants are what others than designers may ask for. A route that does not stand here is for designers.
+var grants = func() map[string]grant {
+	const game, session = "/v1/games/{game}", "/v1/games/{game}/sessions/{session}"
+	const player, slot = game + "/players/{player}", game + "/players/{player}/slots/{slot}"
+	out := map[string]grant{
+		"GET /healthz":               forAll,
+		"POST /v1/login":             forAll,
+		"DELETE /v1/login":           forAll,
+		"GET " + session + "/live":   forAll, // the hello has the token
+		"GET /metrics":               forServers,
+		"GET " + session + "/layout": forItsPlayers,
+	}
+	for _, path := range []string{player, player + "/export", slot + "/revisions", slot + "/revisions/{revision}", slot + "/save"} {
+		out["GET "+path] = forThePlayer
+	}
+	for _, route := range []string{
+		"GET " + game + "/plan", "GET " + game + "/findings", "GET " + game + "/matrix", "GET " + game + "/names", "GET " + game + "/budgets", "GET " + game + "/compare",
+		"GET " + game + "/milestones", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " + game + "/versions", "GET " + game + "/versions/{version}",
+		"GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game + "/trials/{trial}", "GET " + game + "/trials/{trial}/events",
+		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "POST " + session + "/requests",
+		"GET " + session + "/changes", "GET " + session + "/map", "GET " + session + "/overview", "GET " + session + "/watch",
+		"GET " + game + "/players", "DELETE " + player, "POST " + player + "/save", "DELETE " + slot, "POST " + slot + "/copy", "POST " + slot + "/correct", "POST " + slot + "/reset",
+		"POST " + slot + "/revisions/{revision}/take-up", "PUT " + slot + "/save", "POST " + game + "/tokens",
+	} {
+		out[route] = forTheGame
+	}
+	return out
+}()
 
 // TokenWish is a token that is wanted.
 type TokenWish struct {
