@@ -42,7 +42,7 @@ type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key                    string
-	once, plain, rotate, tokens, frames                               bool
+	once, plain, rotate, tokens, frames, coverage                     bool
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts                                                             time.Duration
 	plan, keys, old, goOn, rescue                                     string
@@ -81,6 +81,7 @@ var commands = []command{
 	{"rehearse", "FILE|FOLDER...", "play scripted runs of a plan and hold them against what is expected", runRehearse, func(fs *flag.FlagSet, o *options) {
 		fs.BoolVar(&o.steps, "steps", false, "print every step of several rehearsals, too")
 		fs.BoolVar(&o.record, "record", false, "write into the tables of expect what is so in this run")
+		fs.BoolVar(&o.coverage, "coverage", false, "say which rules, passages, checkpoints, options, milestones and fates they exercise, and which not")
 		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 	}},

@@ -45,15 +45,20 @@ func (c *call) rehearseOnce() (int, error) {
 		return findings, nil
 	}
 	var all []rehearsed
+	var covered coverage
 	for _, file := range files {
 		one, err := c.rehearseFile(file)
 		if err != nil {
 			return failed, err
 		}
 		all = append(all, one)
+		covered.add(one.report.Covered)
 		c.printRehearsal(one, len(files) == 1 || c.steps)
 	}
 	code := c.printTotal(all)
+	if c.coverage {
+		covered.print(c)
+	}
 	if c.junit != "" {
 		if err := writeJUnit(c.junit, all); err != nil {
 			return failed, err
@@ -185,7 +190,7 @@ func (c *call) printTotal(all []rehearsed) int {
 		}
 	}
 	if amiss > 0 {
-		fmt.Fprintf(c.out, "%s  %d of %s went otherwise than expected.\n", c.style.red("failed"), amiss, plural(len(all), "rehearsal"))
+		fmt.Fprintf(c.out, "%s  %d of %s did not go as expected.\n", c.style.red("failed"), amiss, plural(len(all), "rehearsal"))
 		return findings
 	}
 	fmt.Fprintf(c.out, "%s  %s, all as expected.\n", c.style.green("fine"), plural(len(all), "rehearsal"))

@@ -14,7 +14,8 @@ type frame struct {
 	scene  int     // the scene that it is about; -1 for the player's
 	prop   int     // the prop that it is about; -1 for none
 	args   []expr.Value
-	locals []expr.Value // the rule's own names
+	locals []expr.Value                // the rule's own names
+	ranks  func(standing int) []Ranked // of who watches; nil elsewhere
 	err    error
 }
 
@@ -52,6 +53,9 @@ func (f *frame) Mine(slot int) fixed.Num { return f.player.vars[slot].Num }
 
 // Read gives the value that a name stands for.
 func (f *frame) Read(ref *expr.Ref) expr.Value {
+	if ref.As > 0 {
+		return f.readAs(*ref)
+	}
 	switch ref.What {
 	case expr.Variable:
 		return f.variable(ref)
@@ -78,8 +82,20 @@ func (f *frame) Read(ref *expr.Ref) expr.Value {
 		return expr.None
 	case expr.MovableAt:
 		return f.run.partOf(f.run.thingPlace(ref.Index), ref.Slot)
+	case expr.StandingOrder, expr.StandingNumber, expr.StandingPlace:
+		return f.standing(ref)
 	}
 	return f.builtIn(ref)
+}
+
+// readAs reads what is about another player than the frame's.
+func (f *frame) readAs(ref expr.Ref) expr.Value {
+	other := *f
+	other.about(f.run.players[f.locals[ref.As-1].Text])
+	ref.As = 0
+	out := other.Read(&ref)
+	f.err = other.err
+	return out
 }
 
 func (f *frame) builtIn(ref *expr.Ref) expr.Value {

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"slices"
+
 	"alluvion/core/expr"
 	"alluvion/core/model"
 )
@@ -86,4 +88,26 @@ func (r *Run) Shown(p *Player, vars []*model.Var) map[string]expr.Value {
 		out[v.Name] = r.read(v, owner{v.Hold.Index, p, -1})
 	}
 	return out
+}
+
+// Differs says whether any scene, prop or pair has another value of a variable than its start.
+func (r *Run) Differs(v *model.Var) bool {
+	differs := func(values []expr.Value) bool { return v.Slot < len(values) && values[v.Slot] != v.Start }
+	some := func(c copies) bool {
+		for key, values := range c {
+			if key.hold == v.Hold.Index && differs(values) {
+				return true
+			}
+		}
+		return false
+	}
+	switch v.Holder {
+	case model.OfScene:
+		return slices.ContainsFunc(r.scenes, differs)
+	case model.OfProp:
+		return some(r.props)
+	case model.OfPlayerScene, model.OfPlayerProp:
+		return slices.ContainsFunc(r.order, func(p *Player) bool { return some(p.pairs) })
+	}
+	return false
 }

@@ -34,6 +34,7 @@ type Run struct {
 	attic       save.Attic
 	senders     map[string]uint64 // the last numbered request of each server that was applied
 	causes      []Cause           // by rule
+	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
 	tx          tx
 }
 

@@ -330,6 +330,9 @@ func (t *tx) rule(r *model.Rule) error {
 		return t.failed(r)
 	}
 	t.cause = &t.run.causes[r.Index]
+	if t.run.acted != nil {
+		t.run.acted(r)
+	}
 	if len(t.frame.locals) < r.Locals {
 		t.frame.locals = make([]expr.Value, r.Locals)
 	}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
 
@@ -12,10 +13,61 @@ type Watcher struct {
 	Run     *Run
 	Players []string // whom the names stand for, in their order
 	Of      string   // whom player, place, scene and prop are about; "" for nobody
+	// Ranks gives those who have a place in a standing, the best first.
+	Ranks func(standing int) []Ranked
+}
+
+// Ranked is who has a place in a standing, with the number that gives it to them.
+type Ranked struct {
+	Player string
+	Number fixed.Num
+}
+
+// standing reads standings as they are given to whoever watches.
+func (f *frame) standing(ref *expr.Ref) expr.Value {
+	if f.ranks == nil {
+		return expr.None
+	}
+	list := f.ranks(ref.Slot)
+	if ref.What == expr.StandingOrder {
+		ids := make([]expr.Value, len(list))
+		for i, r := range list {
+			ids[i] = expr.OfText(r.Player)
+		}
+		return expr.OfItems(ids)
+	}
+	who := f.locals[ref.Index].Text
+	for i, r := range list {
+		switch {
+		case r.Player != who:
+		case ref.What == expr.StandingPlace:
+			return expr.OfInt(i + 1)
+		default:
+			return expr.OfNum(r.Number)
+		}
+	}
+	return expr.None
+}
+
+// Trace makes somebody hear of each rule that acts, also of those whose event is refused afterwards.
+func (r *Run) Trace(acted func(*model.Rule)) { r.acted = acted }
+
+// StandsBefore says whether a player is near enough to go through a passage.
+func (r *Run) StandsBefore(player string, p *model.Passage) bool {
+	who := r.players[player]
+	return who != nil && (r.reachable(who, p.From) || p.BothWays && p.To != nil && r.reachable(who, p.To))
+}
+
+// RankOf is the number that orders a present player in a standing; none where they have none.
+func (r *Run) RankOf(player string, standing int) expr.Value {
+	if p := r.players[player]; p != nil {
+		return p.ranks[standing]
+	}
+	return expr.None
 }
 
 func (w Watcher) frame() *frame {
-	f := &frame{run: w.Run}
+	f := &frame{run: w.Run, ranks: w.Ranks}
 	f.about(w.Run.players[w.Of])
 	for _, id := range w.Players {
 		f.locals = append(f.locals, expr.OfText(id))
@@ -46,16 +98,27 @@ func (w Watcher) Read(ref expr.Ref) (expr.Value, error) {
 }
 
 func (w Watcher) there(ref expr.Ref) error {
-	id := w.whose(ref)
-	if id != "" && !w.Run.Has(id) && ref.What != expr.LocalValue {
+	id := w.Whose(ref)
+	if id != "" && !w.Run.Has(id) && ref.What != expr.LocalValue && ref.What != expr.StandingNumber && ref.What != expr.StandingPlace {
 		return fmt.Errorf("%s is not in the session", id)
 	}
 	return nil
 }
 
-// whose is the player whose state a name stands for; "" for nobody's.
-func (w Watcher) whose(ref expr.Ref) string {
+// CopyOf is which scene or prop a variable is read of, where each has a copy; -1 elsewhere.
+func (w Watcher) CopyOf(ref expr.Ref) int {
+	f := w.frame()
+	if ref.As > 0 {
+		f.about(w.Run.players[w.Players[ref.As-1]])
+	}
+	return f.ownerOf(&ref).at
+}
+
+// Whose is the player whose state a name stands for; "" for nobody's.
+func (w Watcher) Whose(ref expr.Ref) string {
 	switch {
+	case ref.As > 0:
+		return w.Players[ref.As-1]
 	case ref.Who == expr.Local:
 		return w.Players[ref.Index]
 	case ref.Who == expr.Self, ref.Who == expr.HereScene:
@@ -70,7 +133,7 @@ func (w Watcher) whose(ref expr.Ref) string {
 // is built in a player's place and whether they are dead by everybody in their scene, the rest by
 // themselves, time and movables by everybody.
 func (w Watcher) Sees(viewer string, ref expr.Ref) bool {
-	r, who := w.Run, w.whose(ref)
+	r, who := w.Run, w.Whose(ref)
 	p := r.players[viewer]
 	if p == nil {
 		return false

@@ -17,8 +17,8 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Unknown, "There is no variable called %q.", req.Name)
 	case !req.Server && !v.SelfMay:
 		return refuse(Forbidden, "%s is not written by players; the rules and the game's server do.", v.Name)
-	case v.Shared != nil && !v.Shared.Mine && req.Do != "correct":
-		return refuse(Refused, "%s is of the commons %s; %s writes it.", v.Name, v.Shared.Commons, v.Shared.Writer)
+	case v.Shared != nil && !v.Shared.Mine:
+		return refuse(Refused, "%s is of the commons %s, which %s writes: correct it there.", v.Name, v.Shared.Commons, orText(v.Shared.Writer, "its expression"))
 	case v.Computed() || v.Stopwatch || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
 	case v.Holder.OfPlayers() && p == nil:

@@ -7,9 +7,12 @@ type Ref struct {
 	Who   Who
 	Index int // of the argument, the scene, or the rule's own name
 	What  What
-	Hold  int  // of a variable: which holding it belongs to
-	Slot  int  // of the variable or the axis
-	Own   bool // a stored number or the like that players hold by themselves, read as it is held
+	Hold  int // of a variable: which holding it belongs to
+	Slot  int // of the variable or the axis
+	// As, where it is not 0, is the rule's own name (from 1) that stands for the player whom the rest is about, in
+	// place of the rule's own player.
+	As  int
+	Own bool // a stored number or the like that players hold by themselves, read as it is held
 }
 
 // Mine says whether the reference is to such a value of the player that the rule is about: the most frequent
@@ -60,6 +63,11 @@ const (
 	MovableAt // where movable Index is: Slot is an axis, or one of the AtScene, AtFacing, AtPoint
 	Time
 	Present // how many players are in the session
+	// StandingOrder are the ids of those who have a place in standing Slot, the best first; StandingNumber is a
+	// player's number there, StandingPlace their place, from 1. Only who watches reads them (rule 28).
+	StandingOrder
+	StandingNumber
+	StandingPlace
 )
 
 // Which part of a place, where Slot is no axis.
@@ -94,6 +102,8 @@ type Names struct {
 	Areas map[string]*Entry
 	// Held are the movables that holds() can ask for, by id.
 	Held map[string]*Entry
+	// Watched says that whoever watches reads this: of each player can be asked what the player's own rules ask.
+	Watched bool
 	// Axes are those of a point.
 	Axes []string
 	// Narrow, where it is set, may tell more of a value than its declaration does.

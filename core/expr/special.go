@@ -16,6 +16,8 @@ func (c *checker) special(name string, call ast.CallExpr, at finding.At, known F
 	switch {
 	case name == "earned" && call.IsMemberFunction() && one:
 		out = c.earned(call, at)
+	case call.IsMemberFunction() && one && c.names.Watched && (name == "inside" || name == "holds"):
+		out = c.askedOf(name, call, at)
 	case call.IsMemberFunction():
 		return nil
 	case name == "inside" && one:
@@ -82,6 +84,26 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 		return typed{}
 	}
 	return c.value(entry.Type, entry.Ref, function+"('"+id+"')", at, nil)
+}
+
+// askedOf is wren.inside('scene/area') or wren.holds('sled'), of a player who is watched.
+func (c *checker) askedOf(name string, call ast.CallExpr, at finding.At) typed {
+	_, parts := path(call.Target())
+	entry, ref := c.entry(parts)
+	if entry == nil || entry.Type.Kind != Player || ref.Who != Local {
+		return c.fail("bad-expression", at, "%s is asked of a player: wren.%s.", name, forms[name])
+	}
+	known, what := c.names.Areas, "area"
+	if name == "holds" {
+		known, what = c.names.Held, "movable"
+	}
+	out := c.asked(name, what, forms[name], "", known, call.Args()[0], at)
+	if out.read != nil {
+		asked := out.read.Ref
+		asked.As = ref.Index + 1
+		return c.value(out.typ, asked, strings.Join(parts, ".")+"."+out.read.Path, at, nil)
+	}
+	return out
 }
 
 // MilestonesKey is where a player's entry has the milestones; no name can be written like that.

@@ -120,6 +120,9 @@ func (c *checker) axis(base typed, name string, known Facts) typed {
 
 // from fills in whose value it is from the entry that it was found in.
 func (r Ref) from(base Ref) Ref {
+	if r.As == 0 {
+		r.As = base.As
+	}
 	if r.Who == Base {
 		r.Who, r.Index = base.Who, base.Index
 	}

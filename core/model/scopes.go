@@ -308,17 +308,3 @@ func (b *builder) condition(x plan.Expr, names expr.Names, known expr.Facts) (*e
 	}
 	return p, true
 }
-
-// Watching gives the names that somebody can read who watches a session: the world's, and those of each of
-// the players, by the id that they go by there. With of they are also about one of them, under player.
-func (m *Model) Watching(players []string, of bool) expr.Names {
-	names := m.scopes.world
-	if of {
-		names = m.scopes.player
-	}
-	more := map[string]*expr.Entry{}
-	for i, id := range players {
-		more[id] = &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.scopes.player.Roots["player"].Fields}
-	}
-	return names.With(more)
-}

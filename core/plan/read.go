@@ -287,7 +287,7 @@ func (i *ID) read(r *reader, n *node, f field) {
 
 func (x *Ref) read(r *reader, n *node, f field) {
 	if !n.scalar() || n.text == "" {
-		r.wrong(n, "the name of a "+f.ref)
+		r.wrong(n, strings.TrimSuffix("the name of a "+f.ref, " of a "))
 		return
 	}
 	*x = Ref{n.text, n.At}

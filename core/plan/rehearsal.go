@@ -10,11 +10,12 @@ import (
 
 // Rehearsal is a scripted run of a plan, with what is expected of it.
 type Rehearsal struct {
-	Title   Given[string] `plan:"rehearsal,required" doc:"What is rehearsed, in a few words."`
-	Plan    Given[string] `plan:"plan,required" doc:"The plan's file, beside this one."`
-	Players []ID          `plan:"players,required" doc:"The players who take part; steps and expectations name them so."`
-	Seed    Given[int]    `plan:"seed" min:"0" max:"4294967295" default:"0" doc:"What the session is opened with; seeds come from it."`
-	Steps   []Step        `plan:"steps,required" doc:"The steps, in order."`
+	Title   Given[string]      `plan:"rehearsal,required" doc:"What is rehearsed, in a few words."`
+	Plan    Given[string]      `plan:"plan,required" doc:"The plan's file, beside this one."`
+	Players []ID               `plan:"players,required" doc:"The players who take part; steps and expectations name them so."`
+	Beside  Map[Given[string]] `plan:"beside" doc:"Other games that are played at the same time, each with its plan's file: {market: market.yaml}. What players have of a commons, they have in all."`
+	Seed    Given[int]         `plan:"seed" min:"0" max:"4294967295" default:"0" doc:"What the session is opened with; seeds come from it."`
+	Steps   []Step             `plan:"steps,required" doc:"The steps, in order."`
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
@@ -22,30 +23,31 @@ type Rehearsal struct {
 
 // Step is one step: exactly one verb, with what goes with it.
 type Step struct {
-	Join      ID                   `plan:"join" with:"slot?,as?" doc:"A player comes, with a new run or with what is saved in the slot."`
-	Pass      ID                   `plan:"pass" with:"by,at?" doc:"A player goes through a passage, after a move where at says so."`
-	Touch     ID                   `plan:"touch" with:"by,at?" doc:"A player touches a checkpoint, after a move where at says so."`
-	Move      ID                   `plan:"move" with:"to,facing?" doc:"A player moves within the scene."`
-	Event     ID                   `plan:"event" with:"by,args?" doc:"An event is sent by a player, or by the server."`
-	Write     ID                   `plan:"write" with:"by,value,scene?,prop?,player?" doc:"A variable is given a value by its own player, where the plan lets them, or by the server."`
-	Die       ID                   `plan:"die" with:"" doc:"The player dies, as if a rule did it."`
-	StartOver ID                   `plan:"start-over" with:"" doc:"The player starts a new run."`
-	Leave     ID                   `plan:"leave" with:"" doc:"The player leaves."`
-	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time goes on, with what is due in it."`
+	Join      ID                   `plan:"join" with:"slot?,as?,game?" doc:"A player comes, with a new run or with what is saved in the slot."`
+	Pass      ID                   `plan:"pass" with:"by,at?,game?" doc:"A player goes through a passage, after a move where at says so."`
+	Touch     ID                   `plan:"touch" with:"by,at?,game?" doc:"A player touches a checkpoint, after a move where at says so."`
+	Move      ID                   `plan:"move" with:"to,facing?,game?" doc:"A player moves within the scene."`
+	Event     ID                   `plan:"event" with:"by,args?,game?" doc:"An event is sent by a player, or by the server."`
+	Write     Ref                  `plan:"write" ref:"" with:"by,value,scene?,prop?,player?,game?" doc:"A variable is given a value by its own player, where the plan lets them, or by the server: player.oil, player.dress.hood; where only one is called so, oil."`
+	Die       ID                   `plan:"die" with:"game?" doc:"The player dies, as if a rule did it."`
+	StartOver ID                   `plan:"start-over" with:"game?" doc:"The player starts a new run."`
+	Leave     ID                   `plan:"leave" with:"game?" doc:"The player leaves."`
+	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time passes in all games, with what is due in it."`
 
-	Expect  Expected `plan:"expect" with:"of?" doc:"What holds now: an expression, or a table of names and values."`
+	Expect  Expected `plan:"expect" with:"of?,game?" doc:"What holds now: an expression, or a table of names and values."`
 	Refused *Step    `plan:"refused" with:"because?" doc:"A step that is to be refused, and change nothing."`
-	Told    ID       `plan:"told" with:"notice" doc:"What a player was told since the last step that did something."`
-	Sees    Viewers  `plan:"sees" with:"not?,expect?,of?" doc:"What a player's machine has been sent, or (not) what never reaches it."`
+	Told    ID       `plan:"told" with:"notice,game?" doc:"What a player was told since the last step that did something."`
+	Sees    Viewers  `plan:"sees" with:"not?,expect?,of?,game?" doc:"What a player's machine has been sent by now, or (not) what it does not have."`
 
-	Crash   Given[string] `plan:"crash" with:"" enum:"machine" doc:"machine: everything that is not on disk is gone, and everybody is out of the session."`
-	Restart Given[string] `plan:"restart" with:"" enum:"session" doc:"session: all visits end, everybody is saved, and the session is opened again."`
-	Correct Expr          `plan:"correct" with:"to,why" doc:"A value is corrected by hand."`
-	Upgrade ID            `plan:"upgrade" with:"to" doc:"The session goes on under a later version of the plan, which stands beside this one as plan.v4.yaml; what of the player's save does not fit it is told."`
+	Crash   Given[string] `plan:"crash" with:"game?" enum:"machine" doc:"machine: everything that is not on disk is gone, and everybody is out of the session."`
+	Restart Given[string] `plan:"restart" with:"game?" enum:"session" doc:"session: all visits end, everybody is saved, and the session is opened again."`
+	Correct Expr          `plan:"correct" with:"to,why,game?" doc:"A value is corrected by hand; also whether a milestone is earned: wren.earned('full_sack')."`
+	Upgrade ID            `plan:"upgrade" with:"to,game?" doc:"The session goes on under a later version of the plan, which stands beside this one as plan.v4.yaml; what of the player's save does not fit it is told."`
 
+	Game    ID            `plan:"game" id:"game" doc:"Of which game, where there are several: a name of beside. Without it, the one of plan."`
 	By      Given[string] `plan:"by" doc:"The player who does it, or server."`
 	Where   Where         `plan:"at" doc:"Where the player moves first: [x, y], or {x: 30}, the other axes staying as they are."`
-	To      Literal       `plan:"to" doc:"Of move: where to, as at. Of correct: the value. Of upgrade: the version."`
+	To      Target        `plan:"to" doc:"Of move: where to, as at. Of correct: the value. Of upgrade: the version."`
 	Facing  Given[string] `plan:"facing" doc:"Of move."`
 	Slot    Given[int]    `plan:"slot" min:"1" max:"100" default:"1" doc:"Of join."`
 	As      Map[Literal]  `plan:"as" doc:"Of join: what the player picks on the way in."`
@@ -57,7 +59,7 @@ type Step struct {
 	Of      ID            `plan:"of" doc:"Of expect: whom player, place, scene and prop mean."`
 	Because Given[string] `plan:"because" doc:"Of refused: what the sender is told, or part of it."`
 	Notice  Given[string] `plan:"notice" doc:"Of told: its text, or its kind."`
-	Not     Expr          `plan:"not" doc:"Of sees: a name that is never sent there."`
+	Not     Expr          `plan:"not" doc:"Of sees: a name that the machine does not have now."`
 	Why     Given[string] `plan:"why" doc:"Of correct: the reason."`
 
 	// Verb is the one that was written.
@@ -70,6 +72,27 @@ func (s *Step) complete(r *reader, n *node) {
 	if s.Verb == "sees" && n.key("not") == nil && n.key("expect") == nil {
 		r.report("missing", n.At, "sees needs not or expect beside it.")
 	}
+	if s.Verb == "write" && s.Player.Given && s.By.Value != "server" {
+		r.report("wrong-type", s.Player.At, "player goes with by: server only: a player writes what is their own.")
+	}
+	if axes := s.To.Axes.Entries; axes != nil && s.Verb != "move" {
+		r.report("wrong-type", s.To.At, "Coordinates by axis go with move only; here to is a value.")
+	}
+}
+
+// Target is a written value, or coordinates by axis.
+type Target struct {
+	Literal
+	Axes Map[Given[fixed.Num]]
+}
+
+func (x *Target) read(r *reader, n *node, f field) {
+	if n.form == formTable {
+		x.At = n.At
+		r.read(n, reflect.ValueOf(&x.Axes).Elem(), field{name: f.name})
+		return
+	}
+	x.Literal.read(r, n, f)
 }
 
 // Where is a point, or some of its coordinates by axis.
@@ -173,11 +196,28 @@ func (x *Rehearsal) resolve(r *reader) {
 			check(id.Name, id.At)
 		}
 		check(s.By.Value, s.By.At, "server")
+		check(s.Player.Value, s.Player.At)
 		if s.Refused != nil {
 			visit(s.Refused)
 		}
 	}
 	for i := range x.Steps {
 		visit(&x.Steps[i])
+	}
+	x.resolveGames(r)
+}
+
+// resolveGames makes sure that steps name games that are played.
+func (x *Rehearsal) resolveGames(r *reader) {
+	known := x.Beside.IDs()
+	for i := range x.Steps {
+		for s := &x.Steps[i]; s != nil; s = s.Refused {
+			if s.Game.Name == "" || contains(known, s.Game.Name) {
+				continue
+			}
+			near := finding.Declared(s.Game.Name, known)
+			text := "No game is called \"" + clip(s.Game.Name) + "\" in this rehearsal: beside: {" + clip(s.Game.Name) + ": its plan's file} would name it."
+			r.unknownName(s.Game.At, text, near)
+		}
 	}
 }

@@ -111,6 +111,8 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Where]():
 		number := object{"type": "number"}
 		return object{"oneOf": []any{object{"type": "array", "items": number}, object{"type": "object", "additionalProperties": number}}}
+	case reflect.TypeFor[Target]():
+		return object{"oneOf": []any{s.form(reflect.TypeFor[Literal](), field{}), object{"type": "object", "additionalProperties": object{"type": "number"}}}}
 	case reflect.TypeFor[Expected]():
 		single := []string{"string", "number", "boolean", "null"}
 		list := object{"type": "array", "items": object{"type": single}}

@@ -43,7 +43,7 @@ func (p *player) refused(s *plan.Step) {
 // expect holds what is against what is to be. Where a viewer is named, the machine of that player has to have
 // been sent all that is read.
 func (p *player) expect(e plan.Expected, of, viewer string) {
-	w := engine.Watcher{Run: p.machine.run, Players: p.names(), Of: of}
+	w := p.watcher(of)
 	if e.That.Given() {
 		p.holds(w, e.That, viewer)
 		return
@@ -90,13 +90,18 @@ func same(is expr.Value, l plan.Literal) bool {
 	return is == want
 }
 
+func (p *player) watcher(of string) engine.Watcher {
+	return engine.Watcher{Run: p.machine.run, Players: p.names(), Of: of, Ranks: p.machine.ranked}
+}
+
+// seen says whether a viewer's machine has been sent all that an expression reads, and has it as it is now.
 func (p *player) seen(w engine.Watcher, program *expr.Program, viewer string) bool {
 	if viewer == "" {
 		return true
 	}
 	for _, r := range program.Reads {
-		if !w.Sees(viewer, r.Ref) {
-			p.fail("%s is never sent %s.", viewer, r.Path)
+		if why := p.machine.screens.lacks(p.machine, w, viewer, r); why != "" {
+			p.fail("%s.", why)
 			return false
 		}
 	}
@@ -138,7 +143,7 @@ func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
 func (p *player) hears(s *plan.Step) {
 	who, want := s.Told.Name, s.Notice.Value
 	var heard []string
-	for _, n := range p.told {
+	for _, n := range p.machine.told {
 		if !p.machine.run.Hears(who, &n) {
 			continue
 		}
@@ -168,9 +173,9 @@ func (p *player) sees(s *plan.Step) {
 			p.fail("%v", err)
 			return
 		}
-		w := engine.Watcher{Run: p.machine.run, Players: p.names()}
+		w := p.watcher("")
 		for _, r := range program.Reads {
-			if w.Sees(viewer.Name, r.Ref) {
+			if p.machine.screens.has(p.machine, w, viewer.Name, r) {
 				p.fail("%s is sent %s.", viewer.Name, r.Path)
 			}
 		}

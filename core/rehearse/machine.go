@@ -8,6 +8,7 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
@@ -25,6 +26,11 @@ type machine struct {
 	ledger engine.Ledger
 	rates  engine.Rates
 	disk   disk
+	told   []engine.Notice // since the last step that did something
+	others []*machine      // the other games
+	// screens are what players' machines have been sent; nil where the script does not look at them.
+	screens *screens
+	cover   *cover
 	// upgraded says that the saves may be of an earlier version, so that not all of them has to fit.
 	upgraded bool
 }
@@ -34,6 +40,7 @@ type disk struct {
 	saves    map[slot][]byte
 	recovery map[slot][]byte
 	commons  map[string]map[string]save.Values // by player: what they have of each commons
+	ranks    map[string]map[slot]fixed.Num     // by standing: the number that each slot brings
 }
 
 type slot struct {
@@ -42,7 +49,9 @@ type slot struct {
 }
 
 func newMachine(m *model.Model, seed uint32) *machine {
-	return &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, commons: map[string]map[string]save.Values{}}}
+	x := &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), cover: newCover(m), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
+	x.run.Trace(x.cover.acted)
+	return x
 }
 
 // do carries out a request at once, as the service does: with what is due by then, and with the save that it
@@ -57,7 +66,7 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 		if err != nil {
 			return engine.Result{}, err
 		}
-		req.Saved, req.Shared = saved, x.disk.commons[req.Player]
+		req.Saved, req.Shared = saved, x.sharedNow(req.Player)
 	}
 	res, err := x.run.Step(&req)
 	out := kept(res)
@@ -99,6 +108,8 @@ func (x *machine) wait(ms int64) engine.Result {
 
 func (x *machine) write(res engine.Result, asked string) {
 	x.ledger.Note(x.run, res.Changes, asked)
+	x.screens.note(res.Changes, asked)
+	x.spread(res.Changes)
 	x.cut(res.Saves, res.Left)
 }
 
@@ -110,12 +121,11 @@ func (x *machine) cut(moments []engine.SaveMoment, left []*save.Player) {
 	}
 	for _, p := range cut.Parts {
 		at := slot{p.Doc.Player, p.Doc.Slot}
-		if p.Doc.Shared != nil {
-			x.disk.commons[p.Doc.Player] = p.Doc.Shared
-		}
+		x.disk.keepShared(p.Doc.Player, p.Doc.Shared)
 		switch {
 		case p.Moment != "":
 			x.disk.saves[at] = encoded(p.Doc)
+			x.keepRanks(at, p.Doc.Standings)
 			delete(x.disk.recovery, at)
 		case p.Left: // leaving is no save moment here: the last save is what returns
 			delete(x.disk.recovery, at)
@@ -200,6 +210,118 @@ func (d *disk) share(player string, moved upgrade.Moved) {
 	d.commons[player][of.Commons][of.ID] = moved.Value
 }
 
+// keepShared writes what a game says of a player's commons: only what that game writes.
+func (d *disk) keepShared(player string, shared map[string]save.Values) {
+	if shared != nil && d.commons[player] == nil {
+		d.commons[player] = map[string]save.Values{}
+	}
+	mergeShared(d.commons[player], shared)
+}
+
+func mergeShared(into, newer map[string]save.Values) {
+	for commons, values := range newer {
+		if into[commons] == nil {
+			into[commons] = save.Values{}
+		}
+		maps.Copy(into[commons], values)
+	}
+}
+
+// sharedNow is what a player has of all commons now: what is on disk, and what other games have changed since.
+func (x *machine) sharedNow(player string) map[string]save.Values {
+	out := map[string]save.Values{}
+	mergeShared(out, x.disk.commons[player])
+	for _, other := range x.others {
+		mergeShared(out, other.run.Shared(player))
+	}
+	return out
+}
+
+// spread brings the other games up to what a player's commons have become.
+func (x *machine) spread(changes []engine.Change) {
+	for _, c := range changes {
+		v := x.m.Var(c.Name)
+		if v == nil || v.Shared == nil || !v.Shared.Mine {
+			continue
+		}
+		for _, other := range x.others {
+			if !other.run.Has(c.Player) {
+				continue
+			}
+			res, err := other.run.Step(&engine.Request{Do: "commons", Player: c.Player, Server: true, Shared: x.run.Shared(c.Player), At: other.clock})
+			if err == nil {
+				other.told = append(other.told, res.Notices...)
+				other.write(kept(res), c.Player)
+			}
+		}
+	}
+}
+
+// keepRanks takes what a save says of its player's numbers in standings: of one that keeps the last, the last save
+// counts, in whichever slot.
+func (x *machine) keepRanks(at slot, numbers map[string]fixed.Num) {
+	for _, s := range x.m.Standings {
+		of := x.disk.ranks[s.ID]
+		if of == nil {
+			of = map[slot]fixed.Num{}
+			x.disk.ranks[s.ID] = of
+		}
+		if !s.Best {
+			maps.DeleteFunc(of, func(other slot, _ fixed.Num) bool { return other.player == at.player })
+		}
+		if n, counts := numbers[s.ID]; counts {
+			of[at] = n
+		} else {
+			delete(of, at)
+		}
+	}
+}
+
+// ranked are those who have a place in a standing, the best first: everybody ever saved, and who is present by their
+// present number. Of equals the first by id stands first.
+func (x *machine) ranked(standing int) []engine.Ranked {
+	s := x.m.Standings[standing]
+	better := func(a, b fixed.Num) bool {
+		if s.High {
+			return b.Less(a)
+		}
+		return a.Less(b)
+	}
+	rows := maps.Clone(x.disk.ranks[s.ID])
+	if rows == nil {
+		rows = map[slot]fixed.Num{}
+	}
+	for _, p := range x.run.Now() {
+		if !s.Best {
+			maps.DeleteFunc(rows, func(at slot, _ fixed.Num) bool { return at.player == p.ID() })
+		}
+		delete(rows, slot{p.ID(), p.Slot()})
+		if n := x.run.RankOf(p.ID(), standing); !n.IsNone() {
+			rows[slot{p.ID(), p.Slot()}] = n.Num
+		}
+	}
+	best := map[string]fixed.Num{}
+	for at, n := range rows {
+		if was, known := best[at.player]; !known || better(n, was) {
+			best[at.player] = n
+		}
+	}
+	var out []engine.Ranked
+	for _, id := range slices.Sorted(maps.Keys(best)) {
+		out = append(out, engine.Ranked{Player: id, Number: best[id]})
+	}
+	slices.SortStableFunc(out, func(a, b engine.Ranked) int {
+		switch {
+		case better(a.Number, b.Number):
+			return -1
+		case better(b.Number, a.Number):
+			return 1
+		}
+		return 0
+	})
+	return out
+}
+
 // crash forgets everything that is not on the disk, and opens the session again.
 func (x *machine) crash() {
 	x.ledger, x.rates = engine.Ledger{}, engine.Rates{}
@@ -234,12 +356,18 @@ func (x *machine) reopen() {
 		world = w.World
 	}
 	x.run, x.clock, x.saved = engine.ReopenWith(x.m, world, x.seed), 0, 0
+	x.run.Trace(x.cover.acted)
+	x.cover.reopened(x)
+	if x.screens != nil {
+		x.screens = newScreens(x)
+	}
 }
 
 // under opens the session under another version of the plan, and tells what of a player's saves does not fit
 // it.
 func (x *machine) under(m *model.Model, player string) []save.Problem {
 	x.m, x.chain, x.upgraded = m, upgrade.New(m), true
+	x.cover = x.cover.under(m)
 	x.reopen()
 	var out []save.Problem
 	for number := range m.SlotsPerPlayer() {

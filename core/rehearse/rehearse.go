@@ -5,7 +5,9 @@ package rehearse
 
 import (
 	"fmt"
+	"maps"
 	"path"
+	"slices"
 	"strings"
 
 	"alluvion/core/check"
@@ -15,6 +17,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/save"
 )
 
 // Report is what came of a rehearsal.
@@ -23,6 +26,8 @@ type Report struct {
 	Steps []Step
 	// Found is what keeps the script or its plan from being played at all.
 	Found finding.List
+	// Covered is what of its plans it exercised.
+	Covered []Coverage
 
 	source string
 	edits  []edit
@@ -71,41 +76,57 @@ func Watch(source []byte, load func(name string) ([]byte, error), look func(play
 		out.Found = found
 		return out
 	}
-	m, found := planOf(script, script.Plan.Value, load)
-	if m == nil {
+	games, found := gamesOf(script, load)
+	if found == nil {
+		found = misnamed(script, games, load)
+	}
+	if found != nil {
+		found.Excerpts(script.Source)
 		out.Found = found
 		return out
 	}
-	p := &player{script: script, load: load, lines: strings.Split(script.Source, "\n"), machine: newMachine(m, uint32(script.Seed.Value))}
+	p := newPlayer(script, games, load)
 	look(0, p.machine.run, 0)
 	for i := range script.Steps {
 		s := &script.Steps[i]
 		p.step = Step{Line: s.Line, Text: p.text(s)}
+		p.turnTo(s)
 		p.play(s)
 		p.step.Time = p.machine.clock
 		out.Steps = append(out.Steps, p.step)
-		look(i+1, p.machine.run, p.machine.clock)
+		look(i+1, p.main().run, p.main().clock)
 	}
-	out.edits = p.edits
+	out.edits, out.Covered = p.edits, p.covered()
 	return out
 }
 
-// planOf reads a plan that a script names; where it has errors they are told where it is named.
-func planOf(script *plan.Rehearsal, name string, load func(string) ([]byte, error)) (*model.Model, finding.List) {
-	one := func(id, text string) finding.List {
-		return finding.List{finding.New(id, script.Plan.At, text)}
+// gamesOf reads the plans of all games that are played: "" is the one of plan.
+func gamesOf(script *plan.Rehearsal, load func(string) ([]byte, error)) (map[string]*model.Model, finding.List) {
+	games := map[string]*model.Model{}
+	m, found := planOf(script.Plan.At, script.Plan.Value, load)
+	games[""] = m
+	for _, e := range script.Beside.Entries {
+		m, more := planOf(e.Value.At, e.Value.Value, load)
+		games[e.ID], found = m, append(found, more...)
 	}
+	return games, found
+}
+
+// planOf reads a plan that a script names; where it has errors they are told where it is named.
+func planOf(at finding.At, name string, load func(string) ([]byte, error)) (*model.Model, finding.List) {
+	one := func(id, text string) finding.List { return finding.List{finding.New(id, at, text)} }
 	text, err := load(name)
 	if err != nil {
 		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", name, err))
 	}
 	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(name, id, load) })
-	if found.Errors() {
-		for _, f := range found {
-			if f.Severity == finding.Error {
-				return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name, f.Line, f.Message))
-			}
+	for _, f := range found {
+		if f.Severity == finding.Error {
+			return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name, f.Line, f.Message))
 		}
+	}
+	if m == nil {
+		return nil, one("bad-value", fmt.Sprintf("%s is no plan.", name))
 	}
 	return m, nil
 }
@@ -122,13 +143,52 @@ func commonsBeside(plan, id string, load func(string) ([]byte, error)) ([]byte, 
 
 // player plays the steps of one script.
 type player struct {
-	script  *plan.Rehearsal
-	load    func(string) ([]byte, error)
-	lines   []string
-	machine *machine
-	step    Step
-	told    []engine.Notice // since the last step that did something
-	edits   []edit
+	script   *plan.Rehearsal
+	load     func(string) ([]byte, error)
+	lines    []string
+	machines map[string]*machine // by game; "" is the one of plan
+	machine  *machine            // of the step's game
+	step     Step
+	edits    []edit
+}
+
+func newPlayer(script *plan.Rehearsal, games map[string]*model.Model, load func(string) ([]byte, error)) *player {
+	p := &player{script: script, load: load, lines: strings.Split(script.Source, "\n"), machines: map[string]*machine{}}
+	commons := map[string]map[string]save.Values{}
+	for name, m := range games {
+		x := newMachine(m, uint32(script.Seed.Value))
+		x.disk.commons = commons
+		p.machines[name] = x
+	}
+	for _, x := range p.machines {
+		x.others = p.others(x)
+		if looksAtMachines(script) {
+			x.screens = newScreens(x)
+		}
+	}
+	p.machine = p.main()
+	return p
+}
+
+func (p *player) main() *machine { return p.machines[""] }
+
+// others are the other games, in a fixed order.
+func (p *player) others(x *machine) []*machine {
+	var out []*machine
+	for _, name := range slices.Sorted(maps.Keys(p.machines)) {
+		if y := p.machines[name]; y != x {
+			out = append(out, y)
+		}
+	}
+	return out
+}
+
+// turnTo makes the game that a step is about the one that is played.
+func (p *player) turnTo(s *plan.Step) {
+	if s.Refused != nil {
+		s = s.Refused
+	}
+	p.machine = p.machines[s.Game.Name]
 }
 
 // text is a step as it is written, without its dash.
@@ -157,11 +217,26 @@ func (p *player) play(s *plan.Step) {
 	case "refused":
 		p.refused(s)
 	default:
-		p.told = nil
+		p.hush()
 		if err := p.act(s); err != nil {
 			p.fail("Refused: %v", err)
 		}
-		p.step.Notices = p.told
+		p.step.Notices = p.machine.told
+		p.showAll()
+	}
+}
+
+// hush forgets what was told before.
+func (p *player) hush() {
+	for _, x := range p.machines {
+		x.told = nil
+	}
+}
+
+// showAll sends every machine what it is to know by now.
+func (p *player) showAll() {
+	for _, x := range p.machines {
+		x.screens.show(x)
 	}
 }
 
@@ -169,7 +244,10 @@ func (p *player) play(s *plan.Step) {
 func (p *player) act(s *plan.Step) error {
 	switch s.Verb {
 	case "wait":
-		p.took(p.machine.wait(s.Wait.Value.Milliseconds()))
+		for _, x := range append(p.others(p.main()), p.main()) {
+			p.machine = x
+			p.took(x.wait(s.Wait.Value.Milliseconds()))
+		}
 		return nil
 	case "crash":
 		p.machine.crash()
@@ -196,13 +274,8 @@ func (p *player) act(s *plan.Step) error {
 // upgrade ends the session and opens it again under another version of the plan, which stands beside the
 // script's plan as plan.v4.yaml, or in a folder history there. What of the player's saves does not fit it is told, and kept in the attic.
 func (p *player) upgrade(s *plan.Step) error {
-	name := p.script.Plan.Value
-	ext := path.Ext(name)
-	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), plain(s.To).Plain(), ext)
-	if _, err := p.load(name); err != nil { // or among the plan's other versions
-		name = path.Join(path.Dir(name), "history", path.Base(name))
-	}
-	m, found := planOf(p.script, name, p.load)
+	name := laterPlan(p.script, s, p.load)
+	m, found := planOf(s.At, name, p.load)
 	switch {
 	case m == nil:
 		return fmt.Errorf("%s", found[0].Message)
@@ -211,45 +284,64 @@ func (p *player) upgrade(s *plan.Step) error {
 	}
 	p.took(p.machine.restart())
 	for _, problem := range p.machine.under(m, s.Upgrade.Name) {
-		p.told = append(p.told, engine.Notice{Player: s.Upgrade.Name, To: "player", Kind: "attic", Text: problem.Name + ": " + problem.Reason})
+		p.machine.told = append(p.machine.told, engine.Notice{Player: s.Upgrade.Name, To: "player", Kind: "attic", Text: problem.Name + ": " + problem.Reason})
 	}
 	return nil
+}
+
+// laterPlan is the file of the version that a step upgrade leads to.
+func laterPlan(script *plan.Rehearsal, s *plan.Step, load func(string) ([]byte, error)) string {
+	name := script.Plan.Value
+	if of := script.Beside.Get(s.Game.Name); of != nil {
+		name = of.Value
+	}
+	ext := path.Ext(name)
+	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), plain(s.To.Literal).Plain(), ext)
+	if _, err := load(name); err != nil { // or among the plan's other versions
+		name = path.Join(path.Dir(name), "history", path.Base(name))
+	}
+	return name
 }
 
 func (p *player) ask(req engine.Request) error {
 	res, err := p.machine.do(req)
 	p.took(res)
+	p.machine.cover.asked(p.machine, &req, err)
 	return err
 }
 
 // took keeps what came of something.
 func (p *player) took(res engine.Result) {
 	p.step.Changes = append(p.step.Changes, res.Changes...)
-	p.told = append(p.told, res.Notices...)
+	p.machine.told = append(p.machine.told, res.Notices...)
+	p.machine.cover.saw(p.machine, res)
 }
 
 // moveFirst is the move that stands in at, beside pass or touch.
 func (p *player) moveFirst(s *plan.Step) error {
-	place, ok := p.machine.run.Place(s.By.Value)
-	if !ok {
-		return fmt.Errorf("%s is not in the session", s.By.Value)
-	}
-	to := place.At
-	if s.Where.Point != nil {
-		to = at(s.Where.Point)
-	}
-	for _, e := range s.Where.Axes.Entries {
-		found := false
-		for i, axis := range p.machine.m.Axes {
-			if axis == e.ID {
-				to[i], found = e.Value.Value, true
-			}
-		}
-		if !found {
-			return fmt.Errorf("there is no axis %q", e.ID)
-		}
+	to, err := p.coordinates(s.By.Value, s.Where.Point, s.Where.Axes)
+	if err != nil {
+		return err
 	}
 	return p.ask(engine.Request{Do: "move", Player: s.By.Value, To: to})
+}
+
+// coordinates are a point as it is written; or where a player is, but for the axes that are written.
+func (p *player) coordinates(who string, point []plan.Given[fixed.Num], axes plan.Map[plan.Given[fixed.Num]]) ([]fixed.Num, error) {
+	place, ok := p.machine.run.Place(who)
+	if !ok {
+		return nil, fmt.Errorf("%s is not in the session", who)
+	}
+	if axes.Entries == nil {
+		return at(point), nil
+	}
+	to := place.At
+	for _, e := range axes.Entries {
+		if i := slices.Index(p.machine.m.Axes, e.ID); i >= 0 {
+			to[i] = e.Value.Value
+		}
+	}
+	return to, nil
 }
 
 // request makes what is asked of the session of a step.
@@ -269,6 +361,11 @@ func (p *player) request(s *plan.Step) (engine.Request, error) {
 		req.Name = s.Touch.Name
 	case "move":
 		req.Player, req.Facing = s.Move.Name, s.Facing.Value
+		if s.To.Axes.Entries != nil {
+			var err error
+			req.To, err = p.coordinates(s.Move.Name, nil, s.To.Axes)
+			return req, err
+		}
 		for _, n := range s.To.Items {
 			req.To = append(req.To, n.Number)
 		}
@@ -300,16 +397,14 @@ func (p *player) from(req *engine.Request, s *plan.Step) {
 }
 
 func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error) {
-	for _, v := range p.machine.m.Vars {
-		if v.ID != s.Write.Name {
-			continue
-		}
-		req.Name, req.Args = v.Name, map[string]expr.Value{"scene": expr.OfText(s.Scene.Value), "prop": expr.OfText(s.Prop.Value)}
-		req.Value = valueOf(&v.Domain, s.Value)
-		p.from(&req, s)
-		return req, nil
+	v, err := variableOf(p.machine.m, s.Write.Name)
+	if err != nil {
+		return req, err
 	}
-	return req, fmt.Errorf("there is no variable called %q", s.Write.Name)
+	req.Name, req.Args = v.Name, map[string]expr.Value{"scene": expr.OfText(s.Scene.Value), "prop": expr.OfText(s.Prop.Value)}
+	req.Value = valueOf(&v.Domain, s.Value)
+	p.from(&req, s)
+	return req, nil
 }
 
 // correct changes what a name stands for by hand.
@@ -318,18 +413,24 @@ func (p *player) correct(s *plan.Step) (engine.Request, error) {
 	if err != nil {
 		return engine.Request{}, err
 	}
-	v := p.machine.m.VarOf(program.Reads[0].Ref)
-	if !program.Name || v == nil {
-		return engine.Request{}, fmt.Errorf("%s is no variable", s.Correct.Source)
+	m, ref := p.machine.m, program.Reads[0].Ref
+	req := engine.Request{Do: "correct", Server: true, Why: s.Why.Value, Args: map[string]expr.Value{}}
+	if v := m.VarOf(ref); v != nil {
+		req.Name, req.Value = v.Name, valueOf(&v.Domain, s.To.Literal)
+	} else {
+		req.Name, req.Value = "player.earned."+m.Milestones[ref.Slot].ID, plain(s.To.Literal)
 	}
-	req := engine.Request{Do: "correct", Server: true, Name: v.Name, Why: s.Why.Value, Value: valueOf(&v.Domain, s.To), Args: map[string]expr.Value{}}
-	switch ref := program.Reads[0].Ref; ref.Who {
-	case expr.Local:
+	switch {
+	case ref.As > 0:
+		req.Player = p.names()[ref.As-1]
+	case ref.Who == expr.Local:
 		req.Player = p.names()[ref.Index]
+	}
+	switch ref.Who {
 	case expr.OneScene:
-		req.Args["scene"] = expr.OfText(p.machine.m.Scenes[ref.Index].ID)
+		req.Args["scene"] = expr.OfText(m.Scenes[ref.Index].ID)
 	case expr.OneProp:
-		req.Args["prop"] = expr.OfText(p.machine.m.Props[ref.Index].ID)
+		req.Args["prop"] = expr.OfText(m.Props[ref.Index].ID)
 	}
 	return req, nil
 }

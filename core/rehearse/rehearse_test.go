@@ -55,8 +55,6 @@ func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 		"a value in a table":      {"{expect: {p1.parcels: 3}}", "p1.parcels: not as expected", "p1.parcels 0 3"},
 		"one of several":          {"{expect: {p1.parcels: 0, p1.place.scene: mill}}", "p1.place.scene: not", "p1.place.scene lodge mill"},
 		"a condition":             {"{expect: p1.parcels > 2 && p1.warmth > 5}", "does not hold", "p1.parcels 0 "},
-		"no condition":            {"{expect: p1.parcels + 1}", "A condition is wanted", ""},
-		"a name that is none":     {"{expect: {p1.parcel: 1}}", "Did you mean p1.parcels", ""},
 		"who is not there":        {"{expect: {p2.parcels: 0}}", "not as expected", "p2.parcels p2 is not in the session 0"},
 		"about somebody":          {"{expect: holds('sled'), of: p1}", "does not hold", ""},
 		"a refusal that was none": {"{refused: {event: load, by: p1}}", "was not", ""},
@@ -64,12 +62,9 @@ func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 		"refused unexpectedly":    {"{event: deliver, by: p1}", "There is nothing to deliver", ""},
 		"not told":                {"{told: p1, notice: First Crossing}", "was not told", ""},
 		"not seen":                {"{sees: p1, not: p1.parcels}", "p1 is sent p1.parcels", ""},
-		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is never sent p1.parcels", ""},
+		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is not in the session", ""},
 		"an upgrade to nothing":   {"{upgrade: p1, to: 5}", "cannot be read", ""},
-		"a correction of nothing": {"{correct: p1.dead, to: true, why: fun}", "is no variable", ""},
 		"a correction too large":  {"{correct: p1.oil, to: 99, why: fun}", "outside 0 to 40", ""},
-		"a variable that is none": {"{write: oli, by: p1, value: 3}", "no variable called", ""},
-		"an axis that is none":    {"{pass: porch_gorge, by: p1, at: {z: 3}}", "no axis", ""},
 		"a passage for nobody":    {"{pass: porch_gorge, by: p2, at: {x: 3}}", "p2 is not in the session", ""},
 	} {
 		t.Run(name, func(t *testing.T) {

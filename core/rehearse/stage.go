@@ -3,6 +3,7 @@ package rehearse
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -16,7 +17,8 @@ import (
 // Draft is a rehearsal that is being made step by step.
 type Draft struct {
 	Title   string
-	Plan    string // its file, as the script names it
+	Plan    string            // its file, as the script names it
+	Beside  map[string]string // other games that are played at the same time, with their plans' files
 	Players []string
 	Seed    int
 	Steps   []jsontext.Value // each as it would stand in a script, as JSON
@@ -47,6 +49,12 @@ func (d Draft) around(lines []string) []byte {
 	title, _ := plan.Flow(fmt.Appendf(nil, "%q", d.Title))
 	var out bytes.Buffer
 	fmt.Fprintf(&out, "rehearsal: %s\nplan: %s\nplayers: [%s]\n", title, d.Plan, strings.Join(d.Players, ", "))
+	if len(d.Beside) > 0 {
+		out.WriteString("beside:\n")
+		for _, name := range slices.Sorted(maps.Keys(d.Beside)) {
+			fmt.Fprintf(&out, "  %s: %s\n", name, d.Beside[name])
+		}
+	}
 	if d.Seed != 0 {
 		fmt.Fprintf(&out, "seed: %d\n", d.Seed)
 	}
@@ -68,6 +76,12 @@ func ReadDraft(source []byte) (Draft, error) {
 		return Draft{}, fmt.Errorf("line %d: %s", found[0].Line, found[0].Message)
 	}
 	d := Draft{Title: script.Title.Value, Plan: script.Plan.Value, Seed: script.Seed.Value}
+	for _, e := range script.Beside.Entries {
+		if d.Beside == nil {
+			d.Beside = map[string]string{}
+		}
+		d.Beside[e.ID] = e.Value.Value
+	}
 	for _, id := range script.Players {
 		d.Players = append(d.Players, id.Name)
 	}

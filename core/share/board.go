@@ -423,3 +423,46 @@ func (b *Board) seatOf(id string) int {
 	}
 	return 0
 }
+
+// AddressOf is the address under which views have a variable's copy: the player's where players have one each, and the
+// scene's or prop's where each has one (at, as the engine counts them). False where no view has it.
+func (b *Board) AddressOf(v *model.Var, player string, at int) (string, bool) {
+	holder := v.Hold.Index
+	field := slices.IndexFunc(b.Layout.Holders[holder].Fields, func(f Field) bool { return f.v == v })
+	if field < 0 {
+		return "", false
+	}
+	copy := 0
+	if len(b.Layout.Holders[holder].Copies) > 0 {
+		copy = b.keyOf(engine.Copy{Hold: holder, At: at}).copy
+	}
+	return b.Layout.Address(holder, field, copy, player), true
+}
+
+// JSON is the value that stands under an address as of the last tick, whoever is sent it; false where none stands there.
+func (b *Board) JSON(address string) ([]byte, bool) {
+	for _, e := range b.world {
+		if raw, ok := e.json(b.Layout, address); ok {
+			return raw, true
+		}
+	}
+	for _, v := range b.players {
+		for _, e := range v.entities {
+			if raw, ok := e.json(b.Layout, address); ok {
+				return raw, true
+			}
+		}
+	}
+	return nil, false
+}
+
+func (e *entity) json(l *Layout, address string) ([]byte, bool) {
+	for i := range e.groups {
+		for j := range e.groups[i].cells {
+			if c := &e.groups[i].cells[j]; c.address == address {
+				return l.JSON(c.item), true
+			}
+		}
+	}
+	return nil, false
+}

@@ -176,6 +176,10 @@ func (s *Server) planFiles(ctx context.Context, game, text string) (func(name st
 			}
 			return []byte(v.Text), err
 		}
+		if folder := path.Base(path.Dir(name)); folder != "." && folder != ".." && folder != "history" { // the plan of another game
+			other, err := s.store.Game(ctx, folder)
+			return []byte(other.Text), err
+		}
 		base := path.Base(name)
 		if shared, err := commons(strings.TrimSuffix(base, path.Ext(base))); err == nil {
 			return shared, nil

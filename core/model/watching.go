@@ -1,0 +1,56 @@
+package model
+
+import (
+	"maps"
+
+	"alluvion/core/expr"
+)
+
+// Watching gives the names that somebody can read who watches a session: the world's, standings, and those of each of
+// the players, by the id that they go by there. Of each player can be asked what the player's own rules ask. With of
+// the names are also about one of them, under player.
+func (m *Model) Watching(players []string, of bool) expr.Names {
+	names := m.scopes.world
+	if of {
+		names = m.scopes.player
+	}
+	names.Watched, names.Areas, names.Held = true, m.scopes.player.Areas, m.scopes.player.Held
+	more := map[string]*expr.Entry{}
+	if len(m.Standings) > 0 {
+		more["standings"] = m.standingEntries(expr.Ref{Who: expr.Nobody, What: expr.StandingOrder}, expr.Type{Kind: expr.List, Item: &expr.Type{Kind: expr.Text}, Range: expr.Range{HasLo: true, Step: numOne}})
+	}
+	for i, id := range players {
+		more[id] = &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.watched(i)}
+	}
+	return names.With(more)
+}
+
+// watched are the names of one player who is watched. A variable of the player goes before a name that only watchers
+// have.
+func (m *Model) watched(i int) map[string]*expr.Entry {
+	mine := m.scopes.player.Roots
+	fields := map[string]*expr.Entry{}
+	for _, root := range []string{"scene", "scenes", "prop"} {
+		if e := mine[root]; e != nil {
+			as := *e
+			as.Ref.As = i + 1
+			fields[root] = &as
+		}
+	}
+	if len(m.Standings) > 0 {
+		fields["standings"] = m.standingEntries(expr.Ref{What: expr.StandingNumber}, expr.Type{Kind: expr.Decimal, Optional: true})
+		fields["places"] = m.standingEntries(expr.Ref{What: expr.StandingPlace}, expr.Type{Kind: expr.Int, Optional: true, Range: expr.Whole()})
+	}
+	maps.Copy(fields, mine["player"].Fields)
+	return fields
+}
+
+// standingEntries are the standings by their ids.
+func (m *Model) standingEntries(ref expr.Ref, t expr.Type) *expr.Entry {
+	out := &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{}}
+	for _, s := range m.Standings {
+		ref.Slot = s.Index
+		out.Fields[s.ID] = &expr.Entry{Type: t, Ref: ref}
+	}
+	return out
+}
