@@ -50,7 +50,7 @@ func TestRule4WhatOneGameChangesTheOtherSeesAtOnce(t *testing.T) {
 	require.Len(t, steps, 1)
 	assert.Contains(t, steps[0].Cause, "lantern-market")
 	write := h.refused(api.Request{Do: "write", Player: "wren", Server: true, Name: "player.guild.market_stage", Value: &steps[0].To})
-	assert.Contains(t, write.Detail, "lantern-market writes it")
+	assert.Contains(t, write.Detail, "lantern-market writes")
 }
 
 func TestRule4WhatWasChangedElsewhereIsThereOnJoiningInAnySlot(t *testing.T) {

@@ -74,6 +74,7 @@ func (t *tx) admit(e *model.Event, a *model.Arg, v *expr.Value, sender *Player) 
 	if v.Kind == expr.IsNum && a.Admits(v.Num) {
 		return nil
 	}
+	*v = a.Rounded(*v)
 	if err := a.Admit(*v); err != nil {
 		return refuse(Invalid, "The argument %s of %s is not right: %v.", a.ID, e.ID, err)
 	}

@@ -18,7 +18,7 @@ type Request struct {
 	Number uint64 // the sender's rising number; 0 where requests are not numbered
 	Sender string // of a numbered request of a server: which of the game's servers
 	// Arrival is the player's arrival that the sender knew of; 0 where that is not said. A request that was sent
-	// before the player's last arrival is stale (rule 8).
+	// at another arrival than the player's last one is stale (rule 8).
 	Arrival int
 	Name    string // the passage, checkpoint, event or variable
 	To      []fixed.Num

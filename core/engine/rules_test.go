@@ -449,7 +449,6 @@ func TestArgumentsAreChecked(t *testing.T) {
 		kind, words string
 	}{
 		"out of range":             {w.self("ada", "chop", "n", 6), engine.Invalid, "outside 1 to 5"},
-		"off step":                 {w.server("hurt", "by", expr.OfNum(fixed.Must("0.25")), "at", "ada"), engine.Invalid, "steps of 0.5"},
 		"missing":                  {w.self("ada", "chop"), engine.Invalid, "needs the argument n"},
 		"too many":                 {w.self("ada", "chop", "n", 1, "m", 2), engine.Unknown, "something else"},
 		"of no type":               {w.self("ada", "chop", "n", "two"), engine.Invalid, "a number is wanted"},
@@ -508,4 +507,29 @@ func TestRestartAppliesToTheWorld(t *testing.T) {
 	again := engine.Reopen(w.m, kept)
 	figures := again.SceneFigures("hut")
 	assert.Equal(t, "1", figures[0].Value.String())
+}
+
+func TestRule24NumbersFromOutsideAreRounded(t *testing.T) {
+	w := open(t, camp)
+	w.join("ada")
+	require.NoError(t, w.server("hurt", "by", expr.OfNum(fixed.Must("10.200000001")), "at", "ada"))
+	assert.Equal(t, "40", w.value("ada", "warmth"), "of 50, by 10")
+	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.warmth", Value: expr.OfNum(fixed.Must("50.300000001"))})
+	assert.Equal(t, "50.5", w.value("ada", "warmth"))
+	w.refused(w.do(engine.Request{Do: "correct", Server: true, Player: "ada", Name: "player.warmth", Value: expr.OfNum(fixed.Must("50.3")), Why: "by hand"}), engine.Invalid, "steps of 0.5")
+}
+
+// What was sent in one visit moves nobody in the next.
+func TestRule8ARequestOfAFormerVisitIsStale(t *testing.T) {
+	w := open(t, camp)
+	w.join("ada")
+	move := engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.FromInt(4), fixed.FromInt(4)}, Arrival: 1}
+	w.must(move)
+	w.must(engine.Request{Do: "leave", Player: "ada"})
+	w.join("ada")
+	w.refused(w.do(move), engine.Stale, "arrival 2, and this was sent at 1")
+	move.Arrival = 2
+	w.must(move)
+	move.Arrival = 3
+	w.refused(w.do(move), engine.Stale, "this was sent at 3")
 }

@@ -34,6 +34,7 @@ type Run struct {
 	attic       save.Attic
 	senders     map[string]uint64 // the last numbered request of each server that was applied
 	causes      []Cause           // by rule
+	arrivals    map[string]int    // the last arrival of those who have left
 	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
 	tx          tx
 }
@@ -64,7 +65,7 @@ type core struct {
 	ranks   []expr.Value // by standing: the number that counts, or none; never changed, only replaced
 	movedAt int64        // until when the player's speed is spent, where the plan limits it
 	placed  int64        // when the place last changed, in the session's time
-	arrival int          // how often in this visit the player was put somewhere, and did not walk there
+	arrival int          // how often in this session, over all visits, the player was put somewhere and did not walk there
 	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record      // never changed, only replaced
 	visits  int

@@ -38,7 +38,7 @@ func (r *Run) step(req *Request) error {
 	if err := r.allowed(req, p); err != nil {
 		return err
 	}
-	if p != nil && 0 < req.Arrival && req.Arrival < p.arrival && !req.Server {
+	if p != nil && 0 < req.Arrival && req.Arrival != p.arrival && !req.Server {
 		return refuse(Stale, "%s was put elsewhere after this was sent: arrival %d, and this was sent at %d.", req.Player, p.arrival, req.Arrival)
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).

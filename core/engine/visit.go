@@ -135,6 +135,7 @@ func (t *tx) join(req *Request) error {
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
 	p.ranks = make([]expr.Value, len(r.m.Standings))
+	p.arrival = r.arrivals[p.id]
 	p.put(r.clock)
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
 	p.place = r.startPlace()
@@ -336,12 +337,21 @@ func (t *tx) leave(p *Player) error {
 	t.tell(Notice{Player: p.id, To: "scene", Kind: "left", Scene: t.run.m.Scenes[p.place.Scene].ID})
 	t.res.Left = append(t.res.Left, t.run.save(p))
 	t.run.exit(p)
+	t.run.hasLeft(p)
 	t.exited = append(t.exited, p)
 	t.weighForAll(t.run.m.WeighedOnMove()) // there is one player less
 	if !t.run.m.Single {
 		t.emptied(p.place.Scene)
 	}
 	return nil
+}
+
+// hasLeft remembers a player's arrivals: what was sent in one visit is stale in the next.
+func (r *Run) hasLeft(p *Player) {
+	if r.arrivals == nil {
+		r.arrivals = map[string]int{}
+	}
+	r.arrivals[p.id] = p.arrival
 }
 
 // Save is what would be written for a present player now; nil for one who is not there.

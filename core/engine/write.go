@@ -28,6 +28,9 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 	if err != nil {
 		return err
 	}
+	if req.Do == "write" {
+		req.Value = v.Rounded(req.Value)
+	}
 	if err := v.Admit(req.Value); err != nil {
 		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
 	}

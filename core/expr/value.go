@@ -175,17 +175,21 @@ func FromJSON(raw []byte) (Value, error) {
 		return OfBool(false), nil
 	}
 	var v Value
-	err := v.read(raw)
+	err := v.read(raw, fixed.Parse)
 	return v, err
 }
 
-// UnmarshalJSON is FromJSON.
+// UnmarshalJSON reads what comes from outside: a number that has more places than are kept is rounded, however it is
+// written. FromJSON takes no such number.
 func (v *Value) UnmarshalJSON(raw []byte) (err error) {
-	*v, err = FromJSON(raw)
-	return err
+	if *v, err = FromJSON(raw); err == nil {
+		return nil
+	}
+	*v = Value{}
+	return v.read(raw, fixed.Read)
 }
 
-func (v *Value) read(raw []byte) error {
+func (v *Value) read(raw []byte, number func(string) (fixed.Num, error)) error {
 	s := strings.TrimSpace(string(raw))
 	switch {
 	case s == "null":
@@ -197,11 +201,11 @@ func (v *Value) read(raw []byte) error {
 		v.Kind = IsText
 		return json.Unmarshal([]byte(s), &v.Text)
 	case strings.HasPrefix(s, "["):
-		return v.unmarshalList([]byte(s))
+		return v.unmarshalList([]byte(s), number)
 	case s == "" || strings.HasPrefix(s, "{"):
 		return errors.New("a value or a list of values is wanted")
 	}
-	n, err := fixed.Parse(s)
+	n, err := number(s)
 	*v = OfNum(n)
 	return err
 }
@@ -219,14 +223,14 @@ func plainText(s []byte) bool {
 	return true
 }
 
-func (v *Value) unmarshalList(raw []byte) error {
+func (v *Value) unmarshalList(raw []byte, number func(string) (fixed.Num, error)) error {
 	list, err := parts(raw)
 	if err != nil {
 		return err
 	}
 	items := make([]Value, len(list))
 	for i, p := range list {
-		if err := items[i].UnmarshalJSON(p); err != nil {
+		if err := items[i].read(p, number); err != nil {
 			return err
 		}
 		if items[i].Kind == IsList || items[i].IsNone() {

@@ -320,6 +320,45 @@ func Parse(s string) (Num, error) {
 	return fromBig(v)
 }
 
+// Read reads a number as programs write it in JSON (RFC 8259, section 6), 1.5e-3 and 20.100000000000001 among them, and
+// rounds it half away from zero at nine places: what a game computes in binary fractions is meant to be a decimal.
+func Read(s string) (Num, error) {
+	if n, err := Parse(s); err == nil || errors.Is(err, ErrOverflow) {
+		return n, err
+	}
+	body, neg := strings.CutPrefix(s, "-")
+	mantissa, power, scientific := strings.Cut(strings.ToLower(body), "e")
+	whole, frac, dotted := strings.Cut(mantissa, ".")
+	exponent, err := strconv.Atoi(strings.TrimPrefix(power, "+"))
+	if whole == "" || dotted && frac == "" || !digits(whole) || !digits(frac) || scientific && err != nil {
+		return Num{}, errors.New("not a number: " + strconv.Quote(short(s)))
+	}
+	all := strings.TrimLeft(whole+frac, "0")
+	scale := exponent - len(frac) + Places // all × 10^scale are billionths
+	switch {
+	case all == "" || len(all)+scale < 0:
+		return Num{}, nil
+	case len(all)+scale > 50:
+		return Num{}, ErrOverflow
+	}
+	if scale >= 0 {
+		all += strings.Repeat("0", scale)
+	} else {
+		rest := all[len(all)+scale:]
+		all = "0" + all[:len(all)+scale]
+		v, _ := new(big.Int).SetString(all, 10)
+		if rest[0] >= '5' {
+			v.Add(v, big.NewInt(1))
+		}
+		all = v.String()
+	}
+	v, _ := new(big.Int).SetString(all, 10)
+	if neg {
+		v.Neg(v)
+	}
+	return fromBig(v)
+}
+
 // ParseBytes is Parse for bytes.
 func ParseBytes(b []byte) (Num, error) {
 	if n, ok := parseShort(b); ok {

@@ -1,7 +1,9 @@
 package fixed_test
 
 import (
+	"math"
 	"math/big"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -102,5 +104,31 @@ func TestAgreesWithRationals(t *testing.T) {
 		again, err := fixed.Parse(a.String())
 		require.NoError(t, err)
 		assert.Equal(t, a, again)
+	})
+}
+
+func TestReadTakesWhatProgramsWrite(t *testing.T) {
+	for text, want := range map[string]string{
+		"20.100000000000001": "20.1", "0.30000000000000004": "0.3", "1.0": "1", "-0.0000000005": "-0.000000001", "0.0000000004": "0", "1e3": "1000", "1.5E-3": "0.0015",
+		"12.5e+1": "125", "-2.5e0": "-2.5", "1e-400": "0", "0e99": "0", "3": "3", "9.9999999999": "10",
+	} {
+		n, err := fixed.Read(text)
+		require.NoError(t, err, text)
+		assert.Equal(t, want, n.String(), text)
+	}
+	for _, bad := range []string{"", "-", "1.", ".5", "1e", "e5", "0x10", "NaN", "Infinity", "1e400", "1 2", "1e999999999999"} {
+		_, err := fixed.Read(bad)
+		assert.Error(t, err, bad)
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		f := rapid.Float64Range(-1e6, 1e6).Draw(t, "f")
+		n, err := fixed.Read(strconv.FormatFloat(f, 'g', -1, 64))
+		if err != nil {
+			t.Fatalf("%v: %v", f, err)
+		}
+		back, _ := strconv.ParseFloat(n.String(), 64)
+		if math.Abs(back-f) > 0.6e-9+math.Abs(f)*1e-15 {
+			t.Fatalf("%v was read as %s", f, n)
+		}
 	})
 }

@@ -81,6 +81,17 @@ func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
 	return expr.OfNum(n), nil
 }
 
+// Rounded is a number from outside, rounded to the step (rule 24); everything else is as it is.
+func (d *Domain) Rounded(v expr.Value) expr.Value {
+	if v.Kind != expr.IsNum || !d.Type.Numeric() || d.quick.admits(v.Num) {
+		return v
+	}
+	if n, err := v.Num.RoundTo(d.Step); err == nil {
+		return expr.OfNum(n)
+	}
+	return v
+}
+
 // Admits says whether a number is certainly a value of the domain; Admit says what is wrong with the others.
 func (d *Domain) Admits(n fixed.Num) bool { return d.quick.admits(n) }
 

@@ -80,6 +80,7 @@ type Said struct {
 	Repeat   bool       `json:"repeat,omitzero"`
 	Kind     string     `json:"kind,omitempty"`
 	Why      string     `json:"why,omitempty"`
+	Member   string     `json:"member,omitempty"` // of a message that is not understood: which of its members
 	Rule     int        `json:"rule,omitzero"`
 	Line     int        `json:"line,omitzero"`
 	Revision int        `json:"revision,omitzero"`

@@ -57,3 +57,59 @@ func FuzzMessages(f *testing.F) {
 		}
 	})
 }
+
+func TestAMessageOfAnyWriterIsUnderstood(t *testing.T) {
+	ask, err := wire.ReadAsk([]byte(`{"is":"move","number":3.0,"arrival":1e0,"to":[20.100000000000001, 3]}`))
+	require.NoError(t, err)
+	assert.Equal(t, wire.Ask{Is: "move", Number: 3, Arrival: 1, To: []fixed.Num{fixed.Must("20.1"), fixed.FromInt(3)}}, ask)
+	ask, err = wire.ReadAsk([]byte(`{"is":"event","name":"load","args":[]}`))
+	require.NoError(t, err)
+	assert.Empty(t, ask.Args)
+	ask, err = wire.ReadAsk([]byte(`{"is":"event","name":"snowfall","args":{"depth":0.30000000000000004}}`))
+	require.NoError(t, err)
+	assert.Equal(t, "0.3", ask.Args["depth"].Plain())
+	ask, err = wire.ReadAsk([]byte(`{"is":"write","name":"player.nickname","value":null}`))
+	require.NoError(t, err)
+	require.NotNil(t, ask.Value, "null is a value: none")
+	assert.True(t, ask.Value.IsNone())
+	hello, err := wire.ReadHello([]byte(`{"is":"hello","player":"wren","slot":1.0,"picks":[],"client":"of next year"}`))
+	require.NoError(t, err)
+	assert.Equal(t, 1, hello.Slot)
+}
+
+func TestAFaultNamesTheMemberAndTheNumber(t *testing.T) {
+	for text, row := range map[string]struct {
+		number uint64
+		member string
+		words  string
+	}{
+		`{"is":"move","number":7,"to":"here"}`:            {7, "to", "to is a list of numbers: [12.5, 3]; this is \"here\""},
+		`{"is":"move","number":7,"to":[1,"2"]}`:           {7, "to", "a list of numbers"},
+		`{"is":"move","number":8,"too":[1,2]}`:            {8, "too", `no member "too". Did you mean "to"?`},
+		`{"is":"event","number":9,"args":[1]}`:            {9, "args", "a table of names and values"},
+		`{"is":"event","number":9007199254740993}`:        {0, "number", "a whole number from 0"},
+		`{"is":"event","number":-1}`:                      {0, "number", "a whole number from 0"},
+		`{"is":"event","number":1.5}`:                     {0, "number", "a whole number from 0"},
+		`{"is":5,"number":4}`:                             {4, "is", "is is a text"},
+		`{"is":"event","number":4,"value":{"a":1}}`:       {4, "value", "a number, a text"},
+		`{"is":"move","number":4,"to":[1,2],"to":[3,4]}`:  {4, "", "twice"},
+		`{"is":"move","number":4,"something_else":[1,2]}`: {4, "something_else", "It may have args, arrival"},
+		`[1,2]`:   {0, "", "a JSON object such as"},
+		`{"is":`:  {0, "", "stops making sense at byte"},
+		`nothing`: {0, "", "stops making sense at byte 2"},
+	} {
+		_, err := wire.ReadAsk([]byte(text))
+		var fault *wire.Fault
+		require.ErrorAs(t, err, &fault, text)
+		assert.Equal(t, row.number, fault.Number, text)
+		assert.Equal(t, row.member, fault.Member, text)
+		assert.Contains(t, fault.Why, row.words, text)
+		assert.NotContains(t, fault.Why, "wire.", text)
+	}
+	for text, member := range map[string]string{`{"is":"hello","player":5}`: "player", `{"is":"hello","slot":"one"}`: "slot", `{"is":"hi"}`: "", `hi`: ""} {
+		_, err := wire.ReadHello([]byte(text))
+		var fault *wire.Fault
+		require.ErrorAs(t, err, &fault, text)
+		assert.Equal(t, member, fault.Member, text)
+	}
+}

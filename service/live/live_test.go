@@ -260,7 +260,10 @@ func TestRule8TheFirstAnswerIsGivenAgain(t *testing.T) {
 	assert.Equal(t, first.Changes, again.Changes)
 	older := req
 	older.Number = 4
-	assert.Empty(t, h.do(older).Changes, "what came of older ones is not kept, but they are not applied again")
+	_, err := h.s.Do(ctx, older)
+	var refusal *engine.Refusal
+	require.ErrorAs(t, err, &refusal, "nothing is known of it, so it is not said to be applied")
+	assert.Equal(t, engine.Unknown, refusal.Kind)
 	assert.Equal(t, "11", h.figure("ada", "oil"))
 }
 

@@ -82,7 +82,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	}
 	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod), judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
-		owed: map[string]store.PlayerCut{}, answers: map[string]Answer{}, spread: m.spread, meter: m.meter, id: newRun(), layout: share.LayoutOf(mod)}
+		owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: share.LayoutOf(mod)}
 	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err

@@ -227,7 +227,7 @@ func (s *Session) asked(line *Line, ask wire.Ask) {
 	if ask.Value != nil {
 		req.Value = *ask.Value
 	}
-	answer, _, err := s.perform(context.Background(), req)
+	answer, _, err := s.perform(context.Background(), req, false)
 	if err != nil {
 		s.refuse(line, ask.Is+" "+ask.Name, ask.Number, err)
 		return
@@ -265,8 +265,27 @@ func (s *Session) refuse(line *Line, what string, number uint64, err error) {
 		said.Kind, said.Why, said.Rule, said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
 	}
 	line.done = max(line.done, number)
+	var repeated again
+	if said.Repeat = errors.As(err, &repeated); !said.Repeat {
+		s.refused(line, what, said.Kind, said.Why)
+	}
 	line.say(said)
-	s.refused(line, what, said.Kind, said.Why)
+}
+
+// Fault refuses a message that is not understood.
+func (s *Session) Fault(line *Line, f *wire.Fault) {
+	s.later(func() {
+		line.done = max(line.done, f.Number)
+		line.say(wire.Said{Is: "refused", Number: f.Number, Kind: engine.Invalid, Why: f.Why, Member: f.Member})
+		s.refused(line, orWhat(f.Is, "text"), engine.Invalid, f.Why)
+	})
+}
+
+func orWhat(is, other string) string {
+	if is == "" {
+		return other
+	}
+	return is
 }
 
 // Refuse is refuse for what is refused before the session is asked.

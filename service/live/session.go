@@ -45,7 +45,7 @@ type Session struct {
 	rates   engine.Rates
 	leases  map[string]int64
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
-	answers map[string]Answer
+	answers map[string]*journal
 	trail   trail
 	judge   *engine.Judge
 	why     string // of the save that somebody asks for
@@ -173,7 +173,7 @@ func (s *Session) Do(ctx context.Context, req engine.Request) (Answer, error) {
 	var answer Answer
 	var err error
 	var written <-chan store.CutResult
-	if e := s.ask(ctx, func() { answer, written, err = s.perform(ctx, req) }); e != nil {
+	if e := s.ask(ctx, func() { answer, written, err = s.perform(ctx, req, true) }); e != nil {
 		return Answer{}, e
 	}
 	if written != nil && err == nil {
@@ -191,24 +191,26 @@ func (s *Session) settle(a *Answer, player string, result store.CutResult) {
 	a.Saved.Revision = result.Written[player]
 }
 
-func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-chan store.CutResult, error) {
+// perform carries out a request. whole keeps all that came of it for whoever repeats it; a machine is only told that it
+// was applied.
+func (s *Session) perform(ctx context.Context, req engine.Request, whole bool) (Answer, <-chan store.CutResult, error) {
 	if req.Do == "join" {
 		if err := s.load(ctx, &req); err != nil {
 			return Answer{}, nil, err
 		}
 	}
+	if first, err, known := s.repeated(&req); known {
+		return first, nil, err
+	}
 	req.At = s.clock()
 	if err := s.rates.Allow(s.run, req); err != nil {
-		return Answer{}, nil, err
+		return Answer{}, nil, s.keepRefusal(&req, err)
 	}
 	res, err := s.run.Step(&req)
 	s.wake()
 	if err != nil {
 		s.absorb(res)
-		if again, ok := s.repeated(req, err); ok {
-			return again, nil, nil
-		}
-		return Answer{}, nil, err
+		return Answer{}, nil, s.keepRefusal(&req, err)
 	}
 	answer := Answer{Number: s.run.Number(req.Player), Time: req.At, Changes: slices.Clone(res.Changes), Notices: slices.Clone(res.Notices)}
 	saves, left := slices.Clone(res.Saves), res.Left
@@ -222,26 +224,15 @@ func (s *Session) perform(ctx context.Context, req engine.Request) (Answer, <-ch
 	if s.board != nil && req.Do == "join" && s.m.Single {
 		s.board.Replaced()
 	}
-	if req.Number > 0 && !req.Server {
-		s.answers[req.Player] = answer
-	}
 	written, saved := s.cut(saves, left, req.Player)
 	answer.Saved = saved
+	if kept := answer; req.Number > 0 {
+		if !whole {
+			kept = Answer{Number: answer.Number, Time: answer.Time}
+		}
+		s.keep(&req, outcome{number: req.Number, answer: kept})
+	}
 	return answer, written, nil
-}
-
-// repeated finds the answer that a repeated request got.
-func (s *Session) repeated(req engine.Request, err error) (Answer, bool) {
-	var refusal *engine.Refusal
-	if !errors.As(err, &refusal) || refusal.Kind != engine.Repeated {
-		return Answer{}, false
-	}
-	first := s.answers[req.Player]
-	if first.Number != req.Number { // an older one: it was applied, but what came of it is not kept
-		first = Answer{Number: s.run.Number(req.Player), Time: s.clock()}
-	}
-	first.Repeat = true
-	return first, true
 }
 
 // advance lets the timers that are due run.

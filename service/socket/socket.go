@@ -92,9 +92,9 @@ func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Sess
 	if err != nil {
 		return nil, away(wire.CodeBad, "invalid", "A hello was expected.")
 	}
-	var hello wire.Hello
-	if err := json.Unmarshal(raw, &hello, json.RejectUnknownMembers(true)); err != nil || hello.Is != "hello" {
-		return nil, away(wire.CodeBad, "invalid", `The first message is a hello: {"is":"hello","player":"wren"}.`)
+	hello, err := wire.ReadHello(raw)
+	if err != nil {
+		return nil, away(wire.CodeBad, "invalid", err.Error())
 	}
 	who, err := s.Allow(hello.Token)
 	if err != nil {
@@ -227,7 +227,6 @@ func readInto(into []byte, r io.Reader) ([]byte, error) {
 
 // take does what a message asks for.
 func (c *connection) take(kind websocket.MessageType, raw []byte) {
-	var ask wire.Ask
 	if kind == websocket.MessageBinary {
 		move, scene, err := wire.UnpackMove(c.session.Layout(), raw)
 		if err != nil || c.line.Server != "" {
@@ -237,8 +236,10 @@ func (c *connection) take(kind websocket.MessageType, raw []byte) {
 		c.Live.AskMove(c.session, c.line, move, scene)
 		return
 	}
-	if err := json.Unmarshal(raw, &ask, json.RejectUnknownMembers(true)); err != nil {
-		c.session.Refuse(c.line, "text", 0, engine.Invalid, "This is no message: "+err.Error()+".")
+	ask, err := wire.ReadAsk(raw)
+	var fault *wire.Fault
+	if errors.As(err, &fault) {
+		c.session.Fault(c.line, fault)
 		return
 	}
 	if !mayAsk(ask.Is, c.line.Server != "") {
