@@ -41,6 +41,7 @@ lint: $(CONSOLE)
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	cd web && $(NPM) run --silent check
+	cd web && $(NPM) run --silent contract
 
 # The core starts no goroutine (a test of the house says so), and the browser waits more than it works: there the race
 # detector would only take time, and a lot of it. The service that the browser plays with is raced by its own tests.

@@ -161,6 +161,10 @@ func TestAnythingSentToAnyCallIsAnsweredOrRefused(t *testing.T) {
 			require.NoError(t, res.Body.Close())
 			counts[res.StatusCode]++
 			require.Less(t, res.StatusCode, 500, "%s %s: %s", op.method, req.URL, answer)
+			promises, _ := op.says["responses"].(map[string]any)
+			if _, routed := promises[fmt.Sprint(res.StatusCode)]; !routed && (res.StatusCode != http.StatusMethodNotAllowed && res.StatusCode != http.StatusMovedPermanently) {
+				t.Fatalf("the contract does not say that %s %s answers %d: %s", op.method, op.path, res.StatusCode, answer)
+			}
 			if res.StatusCode >= 400 && res.StatusCode != http.StatusMethodNotAllowed {
 				var p api.Problem
 				require.Equal(t, "application/problem+json", res.Header.Get("Content-Type"), "%s %s: %d %s", op.method, req.URL, res.StatusCode, answer)

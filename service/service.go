@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"time"
 
 	"alluvion/service/api"
@@ -28,12 +29,15 @@ type Config struct {
 	Log     *slog.Logger
 	// Tokens makes the service ask everybody for a token. Where it is false, only this machine is answered.
 	Tokens bool
+	// Origins are those of pages of other sites that may ask: https://game.example. None, and no such page may.
+	Origins []string
 	// Cert and Key are files for TLS, both or neither.
 	Cert, Key string
 }
 
 // What can be wrong with a configuration, for errors.Is.
 var (
+	ErrOrigin      = errors.New("an origin is written https://game.example, without a path")
 	ErrNotLoopback = errors.New("the address is not this machine's own")
 	ErrTLS         = errors.New("TLS needs a certificate and its key, both")
 )
@@ -70,6 +74,11 @@ func Start(c Config) (*Service, error) {
 	if (c.Cert == "") != (c.Key == "") {
 		return nil, ErrTLS
 	}
+	for _, origin := range c.Origins {
+		if u, err := url.Parse(origin); err != nil || u.Scheme == "" || u.Host == "" || u.Scheme+"://"+u.Host != origin {
+			return nil, fmt.Errorf("%w: %q", ErrOrigin, origin)
+		}
+	}
 	var keys *auth.Keys
 	if c.Tokens {
 		var err error
@@ -88,7 +97,7 @@ func Start(c Config) (*Service, error) {
 	}
 	counts, closing := meter.New(), make(chan struct{})
 	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Console: console.Files(), Log: c.Log, Version: c.Version})
+	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version})
 	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}

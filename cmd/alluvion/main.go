@@ -41,7 +41,7 @@ type command struct {
 type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
-	carrier, encode, decode, show, role, cert, key                    string
+	carrier, encode, decode, show, role, cert, key, origins           string
 	once, plain, rotate, tokens, frames, coverage                     bool
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts                                                             time.Duration
@@ -156,6 +156,7 @@ var commands = []command{
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")
 		fs.BoolVar(&o.tokens, "tokens", false, "ask everybody for a token; needed where others than this machine reach the address")
+		fs.StringVar(&o.origins, "origins", "", "`origins` of pages of other sites that may ask and connect, with commas between: https://game.example")
 		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")
 		fs.StringVar(&o.key, "key", "", "the `file` with its key")
 	}},

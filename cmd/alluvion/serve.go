@@ -43,12 +43,23 @@ func runServe(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Tokens: c.tokens, Cert: c.cert, Key: c.key})
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins)})
 	if err != nil {
 		return failed, err
 	}
 	fmt.Fprintf(c.out, "Alluvion is at %s\n", s.URL())
 	return c.untilStopped(s)
+}
+
+// listOf takes a list with commas apart.
+func listOf(text string) []string {
+	var out []string
+	for _, x := range strings.Split(text, ",") {
+		if x = strings.TrimSpace(x); x != "" {
+			out = append(out, x)
+		}
+	}
+	return out
 }
 
 // untilStopped waits for a signal, or for the service to fail, and then saves everybody.

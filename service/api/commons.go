@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -58,8 +57,9 @@ func (s *Server) putCommons(ctx context.Context, in *commonsInput) (*planOutput,
 	case doc.Commons.Name != in.Commons:
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The commons has another id", "It says commons: %s, and the address says %s.", doc.Commons.Name, in.Commons)
 	}
+	now, _ := s.store.Commons(ctx, in.Commons) // of one that is not there, * stands for nothing
 	c, err := s.store.PutCommons(ctx, store.Commons{ID: in.Commons, Title: model.Title(doc.Title, in.Commons), Version: doc.Version.Value, Text: string(in.RawBody)},
-		strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`))
+		tagOf(in.IfMatch, now.ETag))
 	if err != nil {
 		return nil, s.asProblem(err)
 	}

@@ -3,7 +3,6 @@ package api
 import (
 	"context"
 	"net/http"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -230,7 +229,8 @@ func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", p.Game.Name, in.Game)
 	}
 	g := store.Game{ID: in.Game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: string(in.RawBody)}
-	g, err := s.store.PutPlan(ctx, g, strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`))
+	now, _ := s.store.Game(ctx, in.Game) // of one that is not there, * stands for nothing
+	g, err := s.store.PutPlan(ctx, g, tagOf(in.IfMatch, now.ETag))
 	if err != nil {
 		return nil, s.asProblem(err)
 	}

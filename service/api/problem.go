@@ -65,6 +65,9 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 			p.Errors = append(p.Errors, e.Error())
 		}
 	}
+	if text := plainer(errs); text != "" {
+		p.Detail = text
+	}
 	return p
 }
 

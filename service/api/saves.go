@@ -192,6 +192,9 @@ func base(ifMatch string) (int, error) {
 	if ifMatch == "" {
 		return -1, nil
 	}
+	if strings.TrimSpace(ifMatch) == "*" {
+		return 0, problem(http.StatusPreconditionFailed, "conflict", "Say which save is replaced", "If-Match: * would replace a save that nobody has looked at; send the entity tag of the one that you read.")
+	}
 	n, err := strconv.Atoi(strings.TrimPrefix(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`), "r"))
 	if err != nil {
 		return 0, problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "If-Match is no entity tag of a slot: %q.", ifMatch)

@@ -10,7 +10,6 @@ import (
 	"net"
 	"net/http"
 	"net/netip"
-	"net/url"
 	"reflect"
 	"strings"
 	"sync"
@@ -25,6 +24,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/wire"
 	"alluvion/service/auth"
 	"alluvion/service/live"
 	"alluvion/service/meter"
@@ -49,6 +49,7 @@ type Server struct {
 	tokenKeys *auth.Keys // nil where no tokens are asked for
 	meter     *meter.Meter
 	socket    socket.Server
+	origins   []string        // of pages of other sites that may ask
 	closing   <-chan struct{} // closed when the service stops: what goes on and on ends then
 	version   string
 	started   time.Time
@@ -64,17 +65,18 @@ type Parts struct {
 	Meter   *meter.Meter
 	Keys    *auth.Keys // nil: no tokens are asked for, and only this machine is answered
 	Closing <-chan struct{}
-	Console fs.FS // the built web console
+	Origins []string // of pages of other sites that may ask: https://game.example
+	Console fs.FS    // the built web console
 	Log     *slog.Logger
 	Version string
 }
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, log: p.Log, version: p.Version, started: time.Now()}
-	server.socket = socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow}
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, started: time.Now()}
+	server.socket = socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
-	r.Use(server.recovered, server.logged, server.identified, permitted(r), secured, middleware.GetHead)
+	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged)
 	server.routes(r)
 	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
 	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
@@ -95,6 +97,8 @@ func (s *Server) routes(r chi.Router) huma.API {
 	config.Components.Schemas = registry
 	registry.RegisterTypeAlias(reflect.TypeFor[expr.Value](), reflect.TypeFor[anyValue]())
 	registry.RegisterTypeAlias(reflect.TypeFor[fixed.Num](), reflect.TypeFor[float64]())
+	registry.RegisterTypeAlias(reflect.TypeFor[wire.Values](), reflect.TypeFor[namedValues]())
+	registry.RegisterTypeAlias(reflect.TypeFor[wire.Whole](), reflect.TypeFor[wholeNumber]())
 	registry.RegisterTypeAlias(reflect.TypeFor[json.RawMessage](), reflect.TypeFor[anyJSON]())
 	var api huma.API
 	r.Group(func(r chi.Router) {
@@ -119,6 +123,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.tokens(api)
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
+	complete(api.OpenAPI())
 	return api
 }
 
@@ -169,6 +174,25 @@ func (anyValue) Schema(huma.Registry) *huma.Schema {
 	return &huma.Schema{Description: "A value: a number, a text, true or false; null for none."}
 }
 
+// namedValues are how a table of values is described; an empty list is an empty table.
+type namedValues struct{ wire.Values }
+
+// Schema describes it.
+func (namedValues) Schema(r huma.Registry) *huma.Schema {
+	none := 0
+	return &huma.Schema{Description: "Values by their names.", OneOf: []*huma.Schema{
+		{Type: huma.TypeObject, AdditionalProperties: r.Schema(reflect.TypeFor[expr.Value](), true, "Value")}, {Type: huma.TypeArray, Items: &huma.Schema{}, MaxItems: &none}}}
+}
+
+// wholeNumber is how a number of a request is described.
+type wholeNumber struct{ wire.Whole }
+
+// Schema describes it.
+func (wholeNumber) Schema(huma.Registry) *huma.Schema {
+	least, most := 0.0, float64(wire.MostNumber)
+	return &huma.Schema{Type: huma.TypeInteger, Minimum: &least, Maximum: &most}
+}
+
 // consoleOr404 serves the web console: its files, and its page for every address of a page of it.
 func consoleOr404(console fs.FS) http.HandlerFunc {
 	files := http.FileServerFS(console)
@@ -203,27 +227,14 @@ func isFile(files fs.FS, path string) bool {
 // loopbackOnly keeps everybody else out: there are no tokens yet, so whoever reaches the service may do
 // everything. It fails closed: a request whose Host is not this machine is refused, which also keeps
 // out pages of other sites whose names were made to point here.
-func loopbackOnly(next http.Handler) http.Handler {
+func (s *Server) loopbackOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if !Loopback(r.Host) || foreign(r) {
+		if !Loopback(r.Host) || s.foreign(r) {
 			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Only this machine may ask", "This service answers only to this machine, by its own name."))
 			return
 		}
 		next.ServeHTTP(w, r)
 	})
-}
-
-// foreign says whether a browser sends the request for a page of another site.
-func foreign(r *http.Request) bool {
-	if site := r.Header.Get("Sec-Fetch-Site"); site != "" && site != "same-origin" && site != "none" {
-		return r.Method != http.MethodGet && r.Method != http.MethodHead
-	}
-	origin := r.Header.Get("Origin")
-	if origin == "" {
-		return false
-	}
-	u, err := url.Parse(origin)
-	return err != nil || u.Host != r.Host
 }
 
 // Loopback says whether an address (with or without a port) is this machine's own.

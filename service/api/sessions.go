@@ -9,7 +9,7 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/expr"
-	"alluvion/core/fixed"
+	"alluvion/core/wire"
 	"alluvion/service/live"
 )
 
@@ -41,19 +41,19 @@ type Figure struct {
 
 // Request is something asked of a session.
 type Request struct {
-	Do      string                `json:"do" enum:"join,move,pass,touch,leave,start-over,event,write" doc:"What is asked."`
-	Player  string                `json:"player,omitempty" maxLength:"64" doc:"Whom it is about."`
-	Server  bool                  `json:"server,omitempty" doc:"The game's server asks, not the player."`
-	Number  uint64                `json:"number,omitempty" doc:"The player's own rising number. A number that was applied before changes nothing and gets the first answer."`
-	Arrival int                   `json:"arrival,omitempty" minimum:"0" doc:"The player's arrival that the sender knew of: where the player was put elsewhere since, the request is stale, and refused. 0 is not judged."`
-	Sender  string                `json:"sender,omitempty" maxLength:"64" doc:"Of a server's request: which of the game's servers. Its numbers are its own."`
-	Name    string                `json:"name,omitempty" maxLength:"64" doc:"The passage, checkpoint, event or variable."`
-	Slot    int                   `json:"slot,omitempty" doc:"Of join: the slot, from 1; 1 if unsaid."`
-	To      []fixed.Num           `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
-	Facing  string                `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
-	Args    map[string]expr.Value `json:"args,omitempty" doc:"Of event: its arguments. Of write of what a scene or a prop has: scene or prop."`
-	Value   *expr.Value           `json:"value,omitempty" doc:"Of write: the value."`
-	Picks   map[string]expr.Value `json:"picks,omitempty" doc:"Of join: what the player picks on the way in, by variable."`
+	Do      string           `json:"do" enum:"join,move,pass,touch,leave,start-over,event,write" doc:"What is asked."`
+	Player  string           `json:"player,omitempty" maxLength:"64" doc:"Whom it is about."`
+	Server  bool             `json:"server,omitempty" doc:"The game's server asks, not the player."`
+	Number  wire.Whole       `json:"number,omitempty" doc:"The player's own rising number. A number that was applied before changes nothing and gets the first answer."`
+	Arrival wire.Whole       `json:"arrival,omitempty" doc:"The player's arrival that the sender knew of: where that is not the last one, the request is stale, and refused. 0 is not judged."`
+	Sender  string           `json:"sender,omitempty" maxLength:"64" doc:"Of a server's request: which of the game's servers. Its numbers are its own."`
+	Name    string           `json:"name,omitempty" maxLength:"64" doc:"The passage, checkpoint, event or variable."`
+	Slot    int              `json:"slot,omitempty" doc:"Of join: the slot, from 1; 1 if unsaid."`
+	To      wire.Coordinates `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
+	Facing  string           `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
+	Args    wire.Values      `json:"args,omitempty" doc:"Of event: its arguments. Of write of what a scene or a prop has: scene or prop."`
+	Value   *expr.Value      `json:"value,omitempty" doc:"Of write: the value."`
+	Picks   wire.Values      `json:"picks,omitempty" doc:"Of join: what the player picks on the way in, by variable."`
 }
 
 // Answer is what came of a request.
@@ -194,7 +194,7 @@ func (s *Server) request(ctx context.Context, in *requestInput) (*body[Answer], 
 		return nil, s.asProblem(err)
 	}
 	r := in.Body
-	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: r.Number, Arrival: r.Arrival, Sender: r.Sender, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args, Picks: r.Picks}
+	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: uint64(r.Number), Arrival: int(r.Arrival), Sender: r.Sender, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args, Picks: r.Picks}
 	if r.Slot == 0 {
 		req.Slot = 1
 	}

@@ -163,5 +163,10 @@ func (s *Server) connect(w http.ResponseWriter, r *http.Request) {
 		s.writeError(w, err)
 		return
 	}
+	if !strings.EqualFold(r.Header.Get("Upgrade"), "websocket") {
+		w.Header().Set("Upgrade", "websocket")
+		writeProblem(w, problem(http.StatusUpgradeRequired, "upgrade", "This is a WebSocket", "Connect with a WebSocket (RFC 6455), sub-protocol alluvion.json.1 or alluvion.packed.1."))
+		return
+	}
 	s.socket.Serve(w, r, session)
 }

@@ -36,13 +36,13 @@ func (s *Server) Allow(token string) (auth.Who, error) {
 // whoever has no good token is nobody, and permitted lets nobody through but to what is for all.
 func (s *Server) identified(next http.Handler) http.Handler {
 	if s.tokenKeys == nil {
-		next := loopbackOnly(next)
+		next := s.loopbackOnly(next)
 		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), whoKey{}, auth.Who{Role: auth.Designer})))
 		})
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if foreign(r) {
+		if s.foreign(r) {
 			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Not from another site", "A page of another site may not ask here."))
 			return
 		}

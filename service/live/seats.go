@@ -119,6 +119,11 @@ func (s *Session) AttachServer(ctx context.Context, name, from string) (*Line, w
 		s.begin()
 		w = s.welcome()
 		w.Number = s.run.SenderNumber(name)
+		if i := slices.IndexFunc(s.servers, func(other *Line) bool { return other.Server == name }); i >= 0 { // as with players, the newer one goes on
+			s.servers[i].End(wire.CodeReplaced, "Another server has come in under this name.")
+			s.servers = slices.Delete(s.servers, i, i+1)
+			s.meter.Connected(-1)
+		}
 		s.servers = append(s.servers, line)
 		s.meter.Connected(1)
 	})

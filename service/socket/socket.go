@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/coder/websocket"
@@ -40,11 +41,20 @@ type Server struct {
 	Log   *slog.Logger
 	// Allow says who a token is for. Where no tokens are asked for it gives a designer.
 	Allow func(token string) (auth.Who, error)
+	// Origins are those of pages of other sites that may connect.
+	Origins []string
 }
+
+// packsFrom is from how many bytes on a text frame is compressed: below, what is saved is not worth it.
+const packsFrom = 1024
 
 // Serve takes a connection to a session over, until it ends.
 func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Session) {
-	conn, err := websocket.Accept(w, r, &websocket.AcceptOptions{Subprotocols: []string{wire.SubPacked, wire.SubJSON}})
+	options := &websocket.AcceptOptions{Subprotocols: []string{wire.SubPacked, wire.SubJSON}, OriginPatterns: s.Origins}
+	if !strings.Contains(r.Header.Get("Sec-WebSocket-Protocol"), wire.SubPacked) { // bits do not become fewer
+		options.CompressionMode, options.CompressionThreshold = websocket.CompressionNoContextTakeover, packsFrom
+	}
+	conn, err := websocket.Accept(w, r, options)
 	if err != nil {
 		return // Accept has answered
 	}
