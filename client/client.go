@@ -218,6 +218,11 @@ func playerPath(game, player string) string {
 	return "/v1/games/" + url.PathEscape(game) + "/players/" + url.PathEscape(player)
 }
 
+// Names lists what a game's plan names.
+func (c *Client) Names(ctx context.Context, game string) ([]api.Named, error) {
+	return get[[]api.Named](ctx, c, "/v1/games/"+url.PathEscape(game)+"/names")
+}
+
 // Players lists everybody who is present or has something saved.
 func (c *Client) Players(ctx context.Context, game string) ([]api.PlayerInfo, error) {
 	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players")

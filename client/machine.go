@@ -25,16 +25,17 @@ import (
 
 // Joining says how a machine joins a session.
 type Joining struct {
-	Player string
-	Server string                         // instead of a player: the name of the game's server that asks
-	Slot   int                            // from 1; 0 stands for 1
-	Picks  map[string]expr.Value          // what the player picks on the way in
-	Packed bool                           // frames are packed, as the session's layout says
-	Layout *share.Layout                  // the session's, where it is known; it is fetched otherwise
-	Checks bool                           // the machine says now and then what it believes
-	Deaf   func(h share.Heard, bytes int) // where it is given, it is told of each packed frame, and nothing else is read: for measuring
-	From   *Machine                       // the machine to go on from: its connection was lost
-	Told   func(wire.Told)                // called with what the player is told; it must not wait for the machine
+	Player    string
+	Server    string                         // instead of a player: the name of the game's server that asks
+	Slot      int                            // from 1; 0 stands for 1
+	Picks     map[string]expr.Value          // what the player picks on the way in
+	Simulated bool                           // nobody plays: what is saved of this player can be removed with all of its kind
+	Packed    bool                           // frames are packed, as the session's layout says
+	Layout    *share.Layout                  // the session's, where it is known; it is fetched otherwise
+	Checks    bool                           // the machine says now and then what it believes
+	Deaf      func(h share.Heard, bytes int) // where it is given, it is told of each packed frame, and nothing else is read: for measuring
+	From      *Machine                       // the machine to go on from: its connection was lost
+	Told      func(wire.Told)                // called with what the player is told; it must not wait for the machine
 }
 
 // Machine is a player's machine in a session: it believes what the service says, and asks for what the player wants.
@@ -112,7 +113,7 @@ func (s *Session) Watch(ctx context.Context, show []string, told func(api.Overvi
 // Join connects a player's machine to the session.
 func (s *Session) Join(ctx context.Context, j Joining) (*Machine, error) {
 	m := &Machine{joining: j, done: make(chan struct{}), asked: map[uint64]chan wire.Said{}, tracks: map[string]*share.Track{}, stir: make(chan struct{}), began: time.Now()}
-	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && j.Deaf == nil}
+	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && j.Deaf == nil, Simulated: j.Simulated}
 	if j.Packed {
 		m.layout = j.Layout
 		if m.layout == nil {

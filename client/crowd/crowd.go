@@ -61,6 +61,7 @@ type Report struct {
 	Differs   map[Kind]int   `json:"mismatches"` // found by the service, by kind of player
 	Delay     Delay          `json:"delay"`      // from sending a move until it is told that it was applied
 	Scenes    map[string]int `json:"scenes"`     // where everybody is
+	Absent    map[string]int `json:"absent"`     // who never got in, by the reason that they heard last
 	Problems  []string       `json:"problems"`   // what should not have been; the first few
 	Unforseen int            `json:"unforeseen"` // how many problems there were
 }
@@ -93,7 +94,7 @@ const mostProblems = 10
 // a second how it stands.
 func Run(ctx context.Context, c *client.Client, config Config, progress func(Report)) (Report, error) {
 	w := &crowd{Config: config.filled(), c: c}
-	w.report = Report{Players: w.Players, Done: map[string]int{}, Refused: map[string]int{}, Differs: map[Kind]int{}, Scenes: map[string]int{}}
+	w.report = Report{Players: w.Players, Done: map[string]int{}, Refused: map[string]int{}, Differs: map[Kind]int{}, Scenes: map[string]int{}, Absent: map[string]int{}}
 	if err := w.meet(ctx); err != nil {
 		return Report{}, err
 	}
@@ -201,7 +202,7 @@ func (w *crowd) now() Report {
 	if !w.began.IsZero() {
 		r.Took = time.Since(w.began).Seconds()
 	}
-	r.Done, r.Refused, r.Differs, r.Scenes, r.Problems = maps.Clone(r.Done), maps.Clone(r.Refused), maps.Clone(r.Differs), maps.Clone(r.Scenes), slices.Clone(r.Problems)
+	r.Done, r.Refused, r.Differs, r.Scenes, r.Absent, r.Problems = maps.Clone(r.Done), maps.Clone(r.Refused), maps.Clone(r.Differs), maps.Clone(r.Scenes), maps.Clone(r.Absent), slices.Clone(r.Problems)
 	if n := len(w.delays); n > 0 {
 		sorted := slices.Sorted(slices.Values(w.delays))
 		ms := func(i int) float64 { return float64(sorted[min(i, n-1)].Microseconds()) / 1000 }

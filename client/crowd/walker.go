@@ -47,18 +47,27 @@ func (w *walker) live(ctx context.Context) {
 	defer w.at("")
 	came := sync.OnceFunc(w.coming.Done)
 	defer came()
+	pause, ever, why := time.Second, false, ""
 	for ctx.Err() == nil {
 		err := w.join(ctx)
 		came()
 		switch {
 		case err == nil:
+			ever, pause = true, time.Second
 			w.visit(ctx)
 			w.rest(ctx, time.Duration(500+w.dice.IntN(2000))*time.Millisecond)
 			continue
 		case ctx.Err() == nil && !w.refused(err):
 			w.problem(w, err)
 		}
-		w.rest(ctx, time.Second)
+		if ctx.Err() == nil {
+			why = err.Error()
+		}
+		w.rest(ctx, pause)
+		pause = min(2*pause, 10*time.Second)
+	}
+	if !ever && why != "" {
+		w.note(func(r *Report) { r.Absent[why]++ })
 	}
 	w.goodbye() // also where time was over before the walker had seen itself in the session: it is connected
 }
@@ -82,7 +91,7 @@ func (w *walker) join(ctx context.Context) error {
 	c, cancel := context.WithTimeout(ctx, w.Patience)
 	defer cancel()
 	from := w.m
-	m, err := w.session.Join(c, client.Joining{Player: w.id, Packed: w.Packed, Layout: w.layout, Checks: true, From: from})
+	m, err := w.session.Join(c, client.Joining{Player: w.id, Simulated: true, Packed: w.Packed, Layout: w.layout, Checks: true, From: from})
 	if err != nil {
 		return err
 	}

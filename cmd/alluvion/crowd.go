@@ -16,6 +16,9 @@ func runCrowd(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
+	if c.remove {
+		return c.removeCrowd()
+	}
 	if c.liars+c.lagging+c.deaf+c.dropping > c.players {
 		fmt.Fprintf(c.err, "alluvion: of %s, %d cannot lie, lag, stop reading or drop.\n", plural(c.players, "player"), c.liars+c.lagging+c.deaf+c.dropping)
 		return wrongUse, errUse
@@ -38,7 +41,7 @@ func runCrowd(c *call) (int, error) {
 	} else {
 		c.printCrowd(r)
 	}
-	if r.Unforseen > 0 {
+	if r.Unforseen > 0 || len(r.Absent) > 0 {
 		return findings, err
 	}
 	return fine, err
@@ -63,7 +66,11 @@ func total[K comparable](counts map[K]int) int {
 
 func (c *call) printCrowd(r crowd.Report) {
 	s := c.style
-	fmt.Fprintf(c.out, "%s played for %.0f seconds, in %s.\n", s.bold(plural(r.Players, "player")), r.Took, plural(r.Visits, "visit"))
+	who := s.bold(plural(r.Players, "player"))
+	if n := total(r.Absent); n > 0 {
+		who = fmt.Sprintf("%d of %s", r.Players-n, who)
+	}
+	fmt.Fprintf(c.out, "%s played for %.0f seconds, in %s.\n", who, r.Took, plural(r.Visits, "visit"))
 	line := func(name, text string) { fmt.Fprintf(c.out, "  %-12s %s\n", name, text) }
 	line("asked", fmt.Sprintf("%d moves; %s", r.Moves, counted(r.Done)))
 	line("refused", counted(r.Refused))
@@ -71,14 +78,59 @@ func (c *call) printCrowd(r crowd.Report) {
 	line("heard", fmt.Sprintf("%d frames, %s; %s a player and second", r.Frames, size(r.Bytes), size(int64(float64(r.Bytes)/max(r.Took, 1)/float64(max(r.Players, 1))))))
 	line("delay", fmt.Sprintf("%.0f ms from a move until it is told that it was applied; 99 of 100 within %.0f ms, the longest %.0f ms", r.Delay.Median, r.Delay.P99, r.Delay.Most))
 	line("mismatches", counted(r.Differs))
+	if n := total(r.Absent); n > 0 {
+		fmt.Fprintln(c.out, s.red(fmt.Sprintf("%d of %s never got in:", n, plural(r.Players, "player"))))
+		for _, why := range slices.Sorted(maps.Keys(r.Absent)) {
+			fmt.Fprintf(c.out, "  %d: %s\n", r.Absent[why], why)
+		}
+	}
 	if r.Unforseen == 0 {
-		fmt.Fprintln(c.out, s.green("Nothing went otherwise than it should."))
+		if len(r.Absent) == 0 {
+			fmt.Fprintln(c.out, s.green("Nothing failed."))
+		}
+		c.sayKept(r)
 		return
 	}
 	fmt.Fprintln(c.out, s.red(fmt.Sprintf("%s that should not have been:", plural(r.Unforseen, "thing"))))
 	for _, p := range r.Problems {
 		fmt.Fprintf(c.out, "  %s\n", p)
 	}
+	c.sayKept(r)
+}
+
+// sayKept says that the crowd's saves are there, and how they are removed.
+func (c *call) sayKept(r crowd.Report) {
+	if r.Visits > 0 {
+		fmt.Fprintln(c.out, c.style.quiet(fmt.Sprintf("What was saved of them is kept, and marked as simulated. To remove it: alluvion crowd -remove -game %s", c.game)))
+	}
+}
+
+// removeCrowd deletes everything that is held about the simulated players of a game who are not playing.
+func (c *call) removeCrowd() (int, error) {
+	service := c.remote()
+	all, err := service.Players(c.ctx, c.game)
+	if err != nil {
+		return failed, err
+	}
+	removed, playing := 0, 0
+	for _, p := range all {
+		switch {
+		case !p.Simulated:
+		case p.Session != "":
+			playing++
+		default:
+			if _, err := service.Forget(c.ctx, c.game, p.Player, true); err != nil {
+				return failed, err
+			}
+			removed++
+		}
+	}
+	fmt.Fprintf(c.out, "Removed everything of %s of %s.", plural(removed, "simulated player"), c.game)
+	if playing > 0 {
+		fmt.Fprintf(c.out, " %s still playing, and stay.", map[bool]string{true: "One is", false: fmt.Sprintf("%d are", playing)}[playing == 1])
+	}
+	fmt.Fprintln(c.out)
+	return fine, nil
 }
 
 // counted are counts in words, the most first.

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/client"
 	"alluvion/client/crowd"
 	"alluvion/examples"
 	"alluvion/service/api"
@@ -36,7 +37,7 @@ func TestACrowdPlaysAndIsWatched(t *testing.T) {
 	played := runWith(t, "", "crowd", "-service", d.url, "-players", "8", "-for", "3s", "-liars", "1", "-dropping", "1", "-seed", "5")
 	assert.Equal(t, 0, played.code, played.out+played.errs)
 	assert.Contains(t, played.out, "8 players played for")
-	assert.Contains(t, played.out, "Nothing went otherwise than it should.")
+	assert.Contains(t, played.out, "Nothing failed.")
 	var report crowd.Report
 	again := runWith(t, "", "crowd", "-service", d.url, "-players", "2", "-for", "2s", "-json", "-text", "-name", "lark")
 	require.NoError(t, json.Unmarshal([]byte(again.out), &report), again.errs)
@@ -44,7 +45,24 @@ func TestACrowdPlaysAndIsWatched(t *testing.T) {
 	assert.Positive(t, report.Moves)
 	assert.Zero(t, report.Here)
 
-	_, err := d.c.Session("lantern-pass", "winter").Do(context.Background(), api.Request{Do: "join", Player: "wren"})
+	crowded := runWith(t, "", "crowd", "-service", d.url, "-players", "62", "-for", "1s", "-name", "many")
+	assert.Equal(t, 1, crowded.code, "the session takes 60")
+	assert.Contains(t, crowded.out, "2 of 62 players never got in:\n  2: ")
+	assert.Contains(t, crowded.out, "60 of 62 players played")
+	assert.Contains(t, crowded.out, "The session is full: it takes 60 players.")
+	assert.NotContains(t, crowded.out, "Nothing failed")
+	real, err := d.c.Session("lantern-pass", "winter").Join(context.Background(), client.Joining{Player: "many_99"})
+	require.NoError(t, err)
+	require.NoError(t, real.Leave(context.Background()))
+	gone := runWith(t, "", "crowd", "-remove", "-service", d.url)
+	assert.Equal(t, 0, gone.code, gone.errs)
+	assert.Contains(t, gone.out, "Removed everything of 70 simulated players of lantern-pass.")
+	left, err := d.c.Players(context.Background(), "lantern-pass")
+	require.NoError(t, err)
+	require.Len(t, left, 1, "whoever is no simulation stays")
+	assert.Equal(t, "many_99", left[0].Player)
+
+	_, err = d.c.Session("lantern-pass", "winter").Do(context.Background(), api.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	watched := runWith(t, "", "watch", "-service", d.url, "-show", "player.warmth,player.nothing")
 	assert.Contains(t, watched.out, "wren")
@@ -61,6 +79,13 @@ func TestACrowdPlaysAndIsWatched(t *testing.T) {
 
 func TestTokensAreMadeForARoleAndOpenTheService(t *testing.T) {
 	data := filepath.Join(t.TempDir(), "a.db")
+	none := runWith(t, "", "token", data)
+	assert.Equal(t, 3, none.code, "of no service there is no token")
+	assert.NoFileExists(t, data+".tokens")
+	elsewhere := runWith(t, "", "serve", "-addr", "0.0.0.0:0", "-data", data)
+	assert.Equal(t, 3, elsewhere.code)
+	assert.Contains(t, elsewhere.errs, "start with -tokens")
+	d := serve(t, data, "-tokens")
 	made := runWith(t, "", "token", data)
 	require.Equal(t, 0, made.code, made.errs)
 	assert.Len(t, strings.Split(strings.TrimSpace(made.out), "."), 3)
@@ -76,11 +101,6 @@ func TestTokensAreMadeForARoleAndOpenTheService(t *testing.T) {
 		assert.Equal(t, 2, r.code, says)
 		assert.Contains(t, r.errs, says)
 	}
-	elsewhere := runWith(t, "", "serve", "-addr", "0.0.0.0:0", "-data", data)
-	assert.Equal(t, 3, elsewhere.code)
-	assert.Contains(t, elsewhere.errs, "start with -tokens")
-
-	d := serve(t, data, "-tokens")
 	_, err := d.c.Games(context.Background())
 	require.Error(t, err, "no token")
 	d.c = d.c.As(strings.TrimSpace(made.out))

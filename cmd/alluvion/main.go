@@ -42,7 +42,7 @@ type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key, origins           string
-	once, plain, rotate, tokens, frames, coverage                     bool
+	once, plain, rotate, tokens, frames, coverage, remove             bool
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts                                                             time.Duration
 	plan, keys, old, goOn, rescue                                     string
@@ -137,6 +137,7 @@ var commands = []command{
 		fs.IntVar(&o.liars, "liars", 0, "how many of them lie")
 		fs.IntVar(&o.lagging, "lagging", 0, "how many are late with everything")
 		fs.IntVar(&o.deaf, "deaf", 0, "how many stop reading now and then")
+		fs.BoolVar(&o.remove, "remove", false, "remove everything that is saved of simulated players, in place of playing")
 		fs.IntVar(&o.dropping, "dropping", 0, "how many lose their connection now and then")
 	}},
 	{"token", "DATA", "make a token for a designer, a game's server, or a player", runToken, func(fs *flag.FlagSet, o *options) {
@@ -197,7 +198,7 @@ func main() {
 // run carries out a command line and gives its exit code.
 func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) int {
 	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
-		if len(args) > 1 {
+		if len(args) > 1 && !strings.HasPrefix(args[1], "-") && args[1] != "help" {
 			args = []string{args[1], "-h"}
 		} else {
 			usage(out)
@@ -217,19 +218,38 @@ func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) 
 	if code, ok := c.parse(commands[i], args[1:]); !ok {
 		return code
 	}
+	if most := commands[i].mostArguments(); len(c.args) > most {
+		fmt.Fprintf(errs, "alluvion: %q was not expected: %s takes %s.\nTry: alluvion help %s\n", c.args[most], commands[i].name, orNone(commands[i].args), commands[i].name)
+		return wrongUse
+	}
 	code, err := commands[i].run(c)
 	if errors.Is(err, errUse) {
 		fmt.Fprintf(errs, "Try: alluvion help %s\n", commands[i].name)
 		return wrongUse
 	}
 	if err != nil {
-		fmt.Fprintf(errs, "alluvion: %v\n", err)
+		fmt.Fprintf(errs, "alluvion: %s\n", plainError(err))
 		if next := nextToTry(err); next != "" {
 			fmt.Fprintf(errs, "Try: %s\n", next)
 		}
 		return failed
 	}
 	return code
+}
+
+// mostArguments is how many arguments a command takes, by what its usage says.
+func (c command) mostArguments() int {
+	if strings.Contains(c.args, "...") || c.name == "save" {
+		return 1 << 20
+	}
+	return len(strings.Fields(c.args))
+}
+
+func orNone(args string) string {
+	if args == "" {
+		return "no argument"
+	}
+	return args
 }
 
 // parse reads the flags, wherever they stand among the other arguments.

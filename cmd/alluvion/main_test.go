@@ -118,6 +118,19 @@ func TestExitCodesAndStreams(t *testing.T) {
 		"one save to compare":      {[]string{"save", "compare", history + "saves/hal.v3.json"}, "", 2, "", "save compare BEFORE AFTER"},
 		"the schema":               {[]string{"schema"}, "", 0, "json-schema.org/draft/2020-12", ""},
 		"not this machine":         {[]string{"serve", "-addr", "0.0.0.0:8230", "-data", filepath.Join(t.TempDir(), "a.db")}, "", 3, "", "Try: alluvion serve -addr 127.0.0.1"},
+		"help of help":             {[]string{"help", "-h"}, "", 0, "usage: alluvion COMMAND", ""},
+		"one argument too many":    {[]string{"schema", "missing", "extra"}, "", 2, "", `"extra" was not expected: schema takes [PLAN]`},
+		"arguments of none":        {[]string{"watch", "here"}, "", 2, "", `watch takes no argument`},
+		"a form that is none":      {[]string{"matrix", "-form", "pdf", demoPlan}, "", 2, "", "csv, markdown, svg"},
+		"a folder for a plan":      {[]string{"check", "../../examples/lantern-pass"}, "", 3, "", "is a folder, and a plan's file is wanted, such as ../../examples/lantern-pass/plan.yaml"},
+		"a token of no service":    {[]string{"token", filepath.Join(t.TempDir(), "none.db")}, "", 3, "", "is no data of a service"},
+		"data in no folder":        {[]string{"serve", "-addr", "127.0.0.1:0", "-data", filepath.Join(t.TempDir(), "typo", "a.db")}, "", 3, "", "there is no folder for"},
+		"a rehearsal for a plan":   {[]string{"check", "../../examples/lantern-pass/rehearsals/starting-over.yaml"}, "", 1, "This is a rehearsal: play it with alluvion rehearse FILE.", ""},
+		"a plan for a rehearsal":   {[]string{"rehearse", demoPlan}, "", 1, "This is a plan: check it with alluvion check FILE.", ""},
+		"no service":               {[]string{"watch", "-once", "-service", "http://127.0.0.1:1"}, "", 3, "", "no service answers at http://127.0.0.1:1."},
+		"a scene for a spot":       {[]string{"check", "-"}, strings.Replace(string(good), "start: lodge/hearth\n", "start: lodge\n", 1), 1, "lodge is a scene, and one of its spots is wanted", ""},
+		"an exclamation mark":      {[]string{"check", "-"}, "alluvion: 1\nrules: [{on: x, do: [{set: scene.lever, to: !scene.lever}]}]\n", 1, "needs quotes around it", ""},
+		"what rehearsals exercise": {[]string{"rehearse", "-coverage", "../../examples/lantern-market"}, "", 0, "What these rehearsals exercise of lantern-market, version 1\n  rules               3 of 3\n", ""},
 		"nothing to play":          {[]string{"play"}, "", 2, "", "which plan?"},
 		"nobody to play with":      {[]string{"play", "-service", "http://127.0.0.1:1", "-game", "x"}, "", 3, "", "Try: alluvion serve"},
 	} {
@@ -160,7 +173,7 @@ func TestTheMatrixIsWrittenForOtherPrograms(t *testing.T) {
 		assert.Contains(t, o.out, "Parcels delivered")
 	}
 	o := runWith(t, "", "matrix", "-form", "clay", demoPlan)
-	assert.Equal(t, 3, o.code)
+	assert.Equal(t, 2, o.code)
 	assert.Contains(t, o.errs, "csv, markdown, svg")
 	assert.Empty(t, o.out)
 }
@@ -370,7 +383,11 @@ func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
 	got := why("player.parcels")
 	assert.Equal(t, 0, got.code, got.errs)
 	assert.Contains(t, got.out, "wren             player.parcels  0 → 1  rule 5 (line")
-	assert.Contains(t, why("-player", "wren", "player.oil").out, "everything there has its start value")
+	assert.Contains(t, why("-player", "wren", "player.oil").out, "player.oil of wren has not changed in the session winter")
+	misspelt := why("player.oyl")
+	assert.Equal(t, 1, misspelt.code)
+	assert.Contains(t, misspelt.errs, `There is no value called "player.oyl" in lantern-pass. Did you mean player.oil?`)
+	assert.Equal(t, 1, why("-player", "nobody", "player.oil").code)
 	assert.True(t, json.Valid([]byte(why("-json", "player.parcels").out)))
 	assert.Equal(t, 2, runWith(t, "", "why", "player.parcels").code)
 }

@@ -36,7 +36,8 @@ func runMatrix(c *call) (int, error) {
 	case c.form != "":
 		text, err := mx.As(c.form)
 		if err != nil {
-			return wrongUse, err
+			fmt.Fprintf(c.err, "alluvion: %v\n", err)
+			return wrongUse, errUse
 		}
 		fmt.Fprint(c.out, text)
 		return fine, nil

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"strconv"
 	"strings"
 
 	"alluvion/client"
@@ -50,9 +51,9 @@ func runDoctor(c *call) (int, error) {
 	var d *store.Diagnosis
 	var err error
 	if c.rescue != "" {
-		d, err = store.Rescue(c.args[0], c.rescue)
+		d, err = store.Rescue(c.ctx, c.args[0], c.rescue)
 	} else {
-		d, err = store.Examine(c.args[0])
+		d, err = store.Examine(c.ctx, c.args[0])
 	}
 	if d == nil {
 		return failed, err
@@ -87,11 +88,19 @@ func (c *call) printDiagnosis(d *store.Diagnosis) {
 		fmt.Fprintln(c.out, s.quiet("  "+strings.Join(held, ", ")))
 	}
 	for _, x := range d.Troubles {
-		mark := s.yellow("can be mended")
+		mark := s.yellow("can be rescued")
 		if !x.Saved {
 			mark = s.red("is lost")
 		}
 		fmt.Fprintf(c.out, "\n%s  %s\n%s\n", s.bold(x.What), mark, wrap(x.Detail, "  ", 96))
+	}
+	if d.Rescued != nil {
+		for _, table := range store.Tables() {
+			if n := d.Lost[table]; n > 0 {
+				fmt.Fprintf(c.out, "  %s of %s lost, %d copied\n", s.red(strconv.Itoa(n)), table, d.Rescued[table])
+			}
+		}
+		return
 	}
 	if d.Whole() {
 		fmt.Fprintln(c.out, s.green("whole")+"  Nothing is wrong with it.")

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -80,8 +81,23 @@ func (c *call) readFile(name string) ([]byte, string, error) {
 		return nil, name, err
 	}
 	defer func() { _ = f.Close() }()
+	if info, err := f.Stat(); err == nil && info.IsDir() {
+		return nil, name, folderFor(name)
+	}
 	raw, err := io.ReadAll(io.LimitReader(f, maxFile))
 	return raw, name, err
+}
+
+// errFolder is a folder where a file is wanted.
+var errFolder = errors.New("is a folder, and a plan's file is wanted")
+
+// folderFor says which plans are in a folder that was named in place of one.
+func folderFor(name string) error {
+	found, _ := filepath.Glob(filepath.Join(name, "*.yaml"))
+	if len(found) == 0 {
+		return fmt.Errorf("%s %w; there is none in it", name, errFolder)
+	}
+	return fmt.Errorf("%s %w, such as %s", name, errFolder, found[0])
 }
 
 // replaceFile writes a designer's file anew, with the rights that it has: whole, or, whatever happens meanwhile, not at all.
@@ -137,6 +153,28 @@ func wrap(text, indent string, width int) string {
 		line += word
 	}
 	return strings.Join(append(lines, indent+line), "\n")
+}
+
+// plainError is an error in words for people: of files and of services, without the names of calls.
+func plainError(err error) string {
+	var asked *url.Error
+	var file *fs.PathError
+	switch {
+	case errors.As(err, &asked):
+		where := asked.URL
+		if u, bad := url.Parse(asked.URL); bad == nil {
+			where = u.Scheme + "://" + u.Host
+		}
+		if errors.Is(err, syscall.ECONNREFUSED) {
+			return "no service answers at " + where + "."
+		}
+		return fmt.Sprintf("the service at %s cannot be asked: %v", where, asked.Err)
+	case errors.As(err, &file) && err == error(file) && errors.Is(err, fs.ErrNotExist):
+		return "there is no file " + file.Path + "."
+	case errors.As(err, &file) && err == error(file) && errors.Is(err, fs.ErrPermission):
+		return file.Path + " cannot be opened: it belongs to somebody else."
+	}
+	return err.Error()
 }
 
 // nextToTry is what helps with an error.

@@ -82,7 +82,7 @@ func TestManyWritersAndManyKills(t *testing.T) {
 		assert.Eventually(t, func() bool { return written.Load() >= before+int64(3+7*round) }, 30*time.Second, time.Millisecond, "there is load")
 		d.kill()
 		wg.Wait()
-		whole, err := store.Examine(data)
+		whole, err := store.Examine(t.Context(), data)
 		require.NoError(t, err)
 		assert.True(t, whole.Whole(), "after kill %d: %+v", round, whole.Troubles)
 		d = serve(t, data)
@@ -274,7 +274,7 @@ func TestBackupAndDoctorOnTheCommandLine(t *testing.T) {
 	rescued := filepath.Join(dir, "rescued.db")
 	got = runWith(t, "", "doctor", "-rescue", rescued, damaged)
 	assert.Contains(t, got.out, "rescued")
-	whole, err := store.Examine(rescued)
+	whole, err := store.Examine(t.Context(), rescued)
 	require.NoError(t, err)
 	assert.True(t, whole.Whole(), "%+v", whole.Troubles)
 }

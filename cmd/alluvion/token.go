@@ -16,6 +16,10 @@ func runToken(c *call) (int, error) {
 		fmt.Fprintf(c.err, "alluvion: the file that the service keeps its data in is wanted, not %d arguments.\n", len(c.args))
 		return wrongUse, errUse
 	}
+	if _, err := os.Stat(c.args[0]); err != nil {
+		fmt.Fprintf(c.err, "alluvion: %s is no data of a service: a token made from other keys would open nothing.\n", c.args[0])
+		return failed, err
+	}
 	path := service.KeysFile(c.args[0])
 	if c.rotate {
 		if err := auth.Rotate(path); err != nil {

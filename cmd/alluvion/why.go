@@ -2,9 +2,12 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
+	"alluvion/client"
 	"alluvion/service/api"
 )
 
@@ -23,12 +26,57 @@ func runWhy(c *call) (int, error) {
 		return fine, writeJSON(c.out, steps)
 	}
 	if len(steps) == 0 {
-		fmt.Fprintf(c.out, "Nothing of that kind has changed in the session %s: everything there has its start value.\n", c.session)
+		return c.noSteps(name)
 	}
 	for _, s := range steps {
 		fmt.Fprintln(c.out, c.stepLine(s))
 	}
 	return fine, nil
+}
+
+// noSteps says why there is nothing to tell: the value or the player is none, or nothing has changed.
+func (c *call) noSteps(name string) (int, error) {
+	known, err := c.valueNames()
+	if err != nil {
+		return failed, err
+	}
+	if name != "" && !slices.ContainsFunc(known, func(k string) bool { return k == name || strings.HasPrefix(k, name+".") }) {
+		text := fmt.Sprintf("There is no value called %q in %s.", name, c.game)
+		if near := nearest(name, known); near != "" {
+			text += " Did you mean " + near + "?"
+		}
+		fmt.Fprintln(c.err, "alluvion: "+text)
+		return findings, nil
+	}
+	if c.who != "" {
+		var p *client.Problem
+		if _, err := c.remote().Player(c.ctx, c.game, c.who, 0); errors.As(err, &p) && p.Status == 404 {
+			fmt.Fprintf(c.err, "alluvion: nothing is known of a player called %q in %s.\n", c.who, c.game)
+			return findings, nil
+		}
+	}
+	what, not := name, "not "
+	if what == "" {
+		what, not = "Nothing", ""
+	}
+	if c.who != "" {
+		what += " of " + c.who
+	}
+	fmt.Fprintf(c.out, "%s has %schanged in the session %s, as far as its journal goes back.\n", what, not, c.session)
+	return fine, nil
+}
+
+// valueNames are the names under which the journal tells of values.
+func (c *call) valueNames() ([]string, error) {
+	names, err := c.remote().Names(c.ctx, c.game)
+	known := []string{"place", "player.place", "player.dead", "player.checkpoint"}
+	prefix := map[string]string{"variable": "", "waymark": "player.", "milestone": "player.earned.", "standing": "player.standings.", "movable": "movables."}
+	for _, n := range names {
+		if p, told := prefix[n.Kind]; told {
+			known = append(known, p+n.Name)
+		}
+	}
+	return known, err
 }
 
 // stepLine is one change: when, whose, what, and why.

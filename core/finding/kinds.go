@@ -3,23 +3,23 @@ package finding
 // kinds registers every kind of finding. An id never changes its meaning.
 var kinds = []Kind{
 	// Reading the document.
-	{"syntax", Error, "The document is not YAML", "Nothing of it can be read until this is mended.", "Mend this line; YAML is indented with spaces, and brackets and quotes come in pairs."},
-	{"empty", Error, "The document is empty", "A plan needs at least its game, version, start and one scene.", "Begin with the example in the README."},
+	{"syntax", Error, "The document is not YAML", "Nothing of it can be read until this is corrected.", "Correct this line; YAML is indented with spaces, and brackets and quotes come in pairs."},
+	{"empty", Error, "The document is empty", "There is nothing in it to read.", "Begin with the example in the README."},
 	{"too-large", Error, "The document is too large", "Limits keep one document from taking the service down.", "Split what is not a plan out of it."},
 	{"unknown-name", Error, "A name that stands for nothing", "A misspelt name would otherwise be a second thing, or read as nothing.", "Write the name as it is declared, or declare it."},
 	{"duplicate-id", Error, "The same name twice", "One of the two would silently win.", "Rename or remove one of them."},
 	{"missing", Error, "Something that is needed is not there", "The plan cannot run without it.", "Add it."},
-	{"wrong-type", Error, "A value of the wrong form", "It cannot be understood as what is wanted here.", "Write it in the form that the message names."},
+	{"wrong-type", Error, "A value of the wrong form", "It cannot be understood as what is wanted here.", "Write it as the message says; docs/plan.md has every form."},
 	{"bad-value", Error, "A value that is not allowed", "It is outside what the language allows here.", "Choose an allowed value."},
 
 	// Expressions.
-	{"bad-expression", Error, "An expression that cannot be understood", "The plan cannot run without it.", "Mend it; docs/plan.md lists what expressions can do."},
+	{"bad-expression", Error, "An expression that cannot be understood", "The plan cannot run without it.", "Correct it; docs/plan.md lists what expressions can do."},
 	{"type-mismatch", Error, "Values of two kinds that do not go together", "There is no sensible answer to it.", "Compare and combine values of one kind."},
 	{"none-unhandled", Error, "None is used as if it were a value", "An optional may be none, and none is not a number, a text or a choice.", "Ask has(x) first, or say what to use instead with x.orValue(value)."},
 	{"narrows", Warning, "A value is cut to fit its variable", "What is computed is finer than the variable's step, or outside its limits: part of it is lost at each assignment.", "Give the variable a finer step or wider limits, or round in the expression, so that it is visible."},
 	{"equality-on-steps", Warning, "== on a number that can jump past it", "A number that changes by more than one step may never be equal to this one.", "Use >= or <=."},
 	{"always-refused", Warning, "A condition that can never hold", "What depends on it does not happen.", "Correct the condition, let a rule make it true, or say written_by: game where the game's server writes what it reads."},
-	{"never-refuses", Note, "A condition that always holds", "It looks like a gate and is none.", "Remove it, or mend it."},
+	{"never-refuses", Note, "A condition that always holds", "It looks like a gate and is none.", "Remove it, or correct it."},
 
 	// Fates.
 	{"undecided-fate", Error, "Nobody decided what happens at a crossing", "The value would be kept in one place and lost in another, as it happens.", "Write the fate in the variable's across, or in the defaults of its holder."},

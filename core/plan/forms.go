@@ -328,8 +328,15 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 		ref.kind = "spot"
 	}
 	switch {
+	case ref.kind == "spot" && !isPath && p.Scenes.Get(name) != nil:
+		spots := p.Scenes.Get(name).Spots.IDs()
+		text = clip(name) + " is a scene, and one of its spots is wanted, as scene/spot."
+		near = finding.Guess{}
+		if len(spots) > 0 {
+			text += " It has " + strings.Join(spots, ", ") + ": write " + name + "/" + spots[0] + "."
+		}
 	case ref.kind == "spot" && !isPath:
-		text = "A spot is written as scene/spot; \"" + clip(name) + "\" names no scene."
+		text = "A spot is written as scene/spot; \"" + clip(name) + "\" names no scene and no spot."
 	case ref.kind == "spot" && p.Scenes.Get(scene) == nil:
 		text = "There is no scene called \"" + clip(scene) + "\"."
 		if s := finding.Declared(scene, p.Scenes.IDs()); s.Name != "" && p.Scenes.Get(s.Name).Spots.Get(spot) != nil {

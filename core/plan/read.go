@@ -20,6 +20,9 @@ import (
 func Read(source []byte) (*Plan, finding.List) {
 	p := &Plan{Source: string(source)}
 	root, found := parse(source)
+	if other := otherKind(root, "alluvion"); other != nil {
+		root, found = nil, other
+	}
 	if root != nil {
 		r := newReader(found)
 		r.read(root, reflect.ValueOf(p).Elem(), field{})
@@ -29,6 +32,23 @@ func Read(source []byte) (*Plan, finding.List) {
 	found.Sort()
 	found.Excerpts(p.Source)
 	return p, found
+}
+
+// otherKind tells of a document that is of another kind than the one wanted, which is known by the key that it has.
+func otherKind(root *node, want string) finding.List {
+	if root == nil || root.form != formTable || root.key(want) != nil {
+		return nil
+	}
+	for key, text := range map[string]string{
+		"rehearsal": "This is a rehearsal: play it with alluvion rehearse FILE.",
+		"commons":   "This is a commons: check it with alluvion check FILE, and name it in the plan's uses.",
+		"game":      "This is a plan: check it with alluvion check FILE.",
+	} {
+		if k := root.key(key); k != nil && (key != "game" || root.key("scenes") != nil && want != "alluvion") {
+			return finding.List{finding.New("wrong-type", k.at, text)}
+		}
+	}
+	return nil
 }
 
 // pointers are those of what could not be read.

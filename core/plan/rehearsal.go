@@ -163,6 +163,9 @@ func (v *Viewers) read(r *reader, n *node, f field) {
 func ReadRehearsal(source []byte) (*Rehearsal, finding.List) {
 	out := &Rehearsal{Source: string(source)}
 	root, found := parse(source)
+	if other := otherKind(root, "rehearsal"); other != nil {
+		root, found = nil, other
+	}
 	if root != nil {
 		r := newReader(found)
 		r.read(root, reflect.ValueOf(out).Elem(), field{})

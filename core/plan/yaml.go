@@ -125,6 +125,9 @@ func tooDeep(tokens token.Tokens) *token.Token {
 func syntax(err error) (finding.At, string) {
 	var s *yaml.SyntaxError
 	if errors.As(err, &s) && s.Token != nil && s.Token.Position != nil {
+		if strings.Contains(s.Message, "tag character") { // !x in braces, meant as an expression
+			return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column}, "An expression that begins with ! needs quotes around it: \"!scene.lever\". Without them, YAML takes ! for something of its own."
+		}
 		return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column}, "This is not YAML: " + s.Message + "."
 	}
 	first, _, _ := strings.Cut(err.Error(), "\n")

@@ -195,32 +195,33 @@ func short(s string) string {
 
 // greeting is a Hello as it is read.
 type greeting struct {
-	Is     string `json:"is"`
-	Token  string `json:"token"`
-	Player string `json:"player"`
-	Server string `json:"server"`
-	Slot   Whole  `json:"slot"`
-	Picks  Values `json:"picks"`
-	Plan   string `json:"plan"`
-	Run    string `json:"run"`
-	Tick   Whole  `json:"tick"`
-	Checks bool   `json:"checks"`
+	Is        string `json:"is"`
+	Token     string `json:"token"`
+	Player    string `json:"player"`
+	Server    string `json:"server"`
+	Slot      Whole  `json:"slot"`
+	Picks     Values `json:"picks"`
+	Plan      string `json:"plan"`
+	Run       string `json:"run"`
+	Tick      Whole  `json:"tick"`
+	Checks    bool   `json:"checks"`
+	Simulated bool   `json:"simulated"`
 }
 
 // helloMembers are those of a hello, each with how it is written. Others are ignored: a newer client may say more.
 var helloMembers = map[string]string{"token": "a text", "player": `a text: "wren"`, "server": `a text: "weather"`, "slot": "a whole number from 1", "picks": `a table: {"courier": "brisa"}`,
-	"plan": "a text, the digest of the layout", "run": "a text, as the welcome has it", "tick": "a whole number", "checks": "true or false"}
+	"plan": "a text, the digest of the layout", "run": "a text, as the welcome has it", "tick": "a whole number", "checks": "true or false", "simulated": "true or false"}
 
 // ReadHello reads the first message of a client. What is wrong is a *Fault.
 func ReadHello(raw []byte) (Hello, error) {
 	var in greeting
 	err := json.Unmarshal(raw, &in)
 	if err == nil && in.Is == "hello" {
-		return Hello{Is: in.Is, Token: in.Token, Player: in.Player, Server: in.Server, Slot: int(min(in.Slot, 1<<20)), Picks: in.Picks, Plan: in.Plan, Run: in.Run, Tick: int64(in.Tick), Checks: in.Checks}, nil
+		return Hello{Is: in.Is, Token: in.Token, Player: in.Player, Server: in.Server, Slot: int(min(in.Slot, 1<<20)), Picks: in.Picks, Plan: in.Plan, Run: in.Run, Tick: int64(in.Tick), Checks: in.Checks, Simulated: in.Simulated}, nil
 	}
 	f := &Fault{Why: `The first message is a hello: {"is":"hello","player":"wren"}.`}
 	table := tableOf(raw)
-	for _, name := range []string{"token", "player", "server", "slot", "picks", "plan", "run", "tick", "checks"} {
+	for _, name := range []string{"token", "player", "server", "slot", "picks", "plan", "run", "tick", "checks", "simulated"} {
 		var one greeting
 		text, err := json.Marshal(map[string]jsontext.Value{name: table[name]})
 		if table[name] != nil && (err != nil || json.Unmarshal(text, &one) != nil) {

@@ -38,6 +38,8 @@ type Hello struct {
 	Run    string                `json:"run,omitempty"`  // to resume: the run, and
 	Tick   int64                 `json:"tick,omitzero"`  // the last tick that the client has seen
 	Checks bool                  `json:"checks,omitzero"`
+	// Simulated says that no human plays: what is saved of this player can be removed with all of its kind.
+	Simulated bool `json:"simulated,omitzero"`
 }
 
 // Welcome answers a hello that was accepted.

@@ -26,6 +26,8 @@ type PlayerInfo struct {
 	Session string     `json:"session,omitempty" doc:"The session that they are in now."`
 	Slot    int        `json:"slot,omitempty" doc:"The slot that they play in now."`
 	Slots   []SlotInfo `json:"slots"`
+	// Simulated players can be removed all together: alluvion crowd -remove.
+	Simulated bool `json:"simulated,omitempty" doc:"Nobody plays them: they are of a crowd."`
 }
 
 // SlotInfo tells what is saved in a slot.
@@ -160,8 +162,13 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]Pl
 			}
 		}
 	}
+	simulated, err := s.store.Simulated(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
 	out := make([]PlayerInfo, 0, len(byID))
 	for _, p := range byID {
+		p.Simulated = simulated[p.Player]
 		out = append(out, *p)
 	}
 	slices.SortFunc(out, func(a, b PlayerInfo) int { return strings.Compare(a.Player, b.Player) })

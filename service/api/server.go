@@ -48,7 +48,7 @@ type Server struct {
 	log       *slog.Logger
 	tokenKeys *auth.Keys // nil where no tokens are asked for
 	meter     *meter.Meter
-	socket    socket.Server
+	socket    *socket.Server
 	origins   []string        // of pages of other sites that may ask
 	closing   <-chan struct{} // closed when the service stops: what goes on and on ends then
 	version   string
@@ -74,7 +74,7 @@ type Parts struct {
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
 	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, started: time.Now()}
-	server.socket = socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
+	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged)
 	server.routes(r)

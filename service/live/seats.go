@@ -35,6 +35,11 @@ type told struct {
 // before is told that a newer one is, and is cut off.
 func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line, wire.Welcome, error) {
 	joins := m.Where(s.Game, hello.Player) != s
+	if joins && hello.Simulated {
+		if err := m.store.MarkSimulated(ctx, s.Game, hello.Player); err != nil {
+			return nil, wire.Welcome{}, err
+		}
+	}
 	line, welcome, err := m.attach(ctx, s, hello, from, as, joins)
 	if err != nil && welcome.Is == "" && !joins { // they were just leaving, and had not been crossed off the list
 		return m.attach(ctx, s, hello, from, as, true)

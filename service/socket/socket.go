@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/coder/websocket"
@@ -43,6 +44,24 @@ type Server struct {
 	Allow func(token string) (auth.Who, error)
 	// Origins are those of pages of other sites that may connect.
 	Origins []string
+
+	turned struct {
+		sync.Mutex
+		next    time.Time // before which no turning away is logged
+		besides int       // how many were not
+	}
+}
+
+// logTurned logs that a machine was not let in: at most once a second, with how many there were besides.
+func (s *Server) logTurned(session *live.Session, why string) {
+	s.turned.Lock()
+	defer s.turned.Unlock()
+	if time.Now().Before(s.turned.next) {
+		s.turned.besides++
+		return
+	}
+	s.Log.Info("a machine was not let in", "game", session.Game, "session", session.Name, "why", why, "besides", s.turned.besides)
+	s.turned.next, s.turned.besides = time.Now().Add(time.Second), 0
 }
 
 // packsFrom is from how many bytes on a text frame is compressed: below, what is saved is not worth it.
@@ -162,7 +181,7 @@ func (s *Server) turnAway(conn *websocket.Conn, session *live.Session, err error
 	case errors.As(err, &refusal):
 		t.said.Kind, t.said.Why, t.said.Rule, t.said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
 	}
-	s.Log.Info("a machine was not let in", "game", session.Game, "session", session.Name, "why", t.said.Why)
+	s.logTurned(session, t.said.Why)
 	s.Meter.Closed(strconv.Itoa(t.code))
 	raw, err := json.Marshal(t.said)
 	if err != nil {

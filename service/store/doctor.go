@@ -1,10 +1,10 @@
 package store
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"io/fs"
-	"log/slog"
 	"os"
 	"slices"
 	"strings"
@@ -27,6 +27,8 @@ type Diagnosis struct {
 	Known    int            `json:"known" doc:"The version that this program knows."`
 	Counts   map[string]int `json:"counts" doc:"How much of each kind can be read."`
 	Troubles []Trouble      `json:"troubles"`
+	Rescued  map[string]int `json:"rescued,omitempty" doc:"Of a rescue: how many rows of each table were copied."`
+	Lost     map[string]int `json:"lost,omitempty" doc:"And how many could not be read or kept."`
 }
 
 // Whole says whether nothing is wrong.
@@ -37,7 +39,7 @@ func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
 }
 
 // tables are those that a file has, the ones that others refer to first.
-var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys"}
+var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated"}
 
 // Tables lists every table of the schema: what a rescue brings along.
 func Tables() []string { return slices.Clone(tables) }
@@ -75,33 +77,39 @@ func Backup(path, to string) error {
 
 // Examine reads a whole file and says what is wrong with it. Nothing in it is changed. An error means that it cannot be
 // read at all.
-func Examine(path string) (*Diagnosis, error) {
-	db, err := openToRead(path)
+func Examine(ctx context.Context, path string) (*Diagnosis, error) {
+	db, shut, err := openDamaged(path)
 	if err != nil {
 		return nil, err
 	}
-	defer closeDB(db)
+	defer shut()
 	d := &Diagnosis{Path: path, Known: len(steps), Counts: map[string]int{}, Troubles: []Trouble{}}
 	if info, err := os.Stat(path); err == nil {
 		d.Bytes = info.Size()
 	}
-	if err := db.Raw("PRAGMA user_version").Scan(&d.Schema).Error; err != nil {
+	if err := db.WithContext(ctx).Raw("PRAGMA user_version").Scan(&d.Schema).Error; err != nil {
 		return nil, fmt.Errorf("%s cannot be read as a file of alluvion: %w", path, err)
+	}
+	if missing := missingBytes(path); missing > 0 {
+		d.tell(true, "The file has lost its end", "%d bytes are missing. What stood before can still be read.", missing)
 	}
 	switch {
 	case d.Schema > d.Known:
 		d.tell(true, "It was written by a newer program", "Its schema is version %d, and this program knows up to %d.", d.Schema, d.Known)
 		return d, nil
+	case d.Schema < 0:
+		d.tell(false, "Its schema is none that there is", "It says that it has version %d.", d.Schema)
+		return d, nil
 	case d.Schema == 0:
 		d.tell(false, "It holds nothing of alluvion", "No schema was ever made in it.")
 		return d, nil
 	}
-	d.pages(db)
+	d.pages(db.WithContext(ctx))
 	if d.Schema < d.Known {
 		return d, nil // a service brings it forward; until then some tables are missing
 	}
-	d.contents(db)
-	return d, nil
+	d.contents(ctx, db)
+	return d, ctx.Err()
 }
 
 // pages asks the database library whether its own structures are whole.
@@ -119,18 +127,18 @@ func (d *Diagnosis) pages(db *gorm.DB) {
 }
 
 // contents reads every row, and holds documents against their checksums.
-func (d *Diagnosis) contents(db *gorm.DB) {
+func (d *Diagnosis) contents(ctx context.Context, db *gorm.DB) {
 	for _, table := range tables {
 		n, lost := 0, 0
-		eachRow(db, table, func(map[string]any) { n++ }, func(error) { lost++ })
+		eachRow(ctx, db, table, func(map[string]any) { n++ }, func(error) { lost++ })
 		d.Counts[table] = n
 		if lost > 0 {
 			d.tell(true, "Some of "+table+" cannot be read", "%d rows or more are lost; %d can be read.", lost, n)
 		}
 	}
-	d.saves(db)
+	d.saves(ctx, db)
 	for _, table := range []string{"recoveries", "worlds", "kept_worlds"} {
-		eachRow(db, table, func(row map[string]any) {
+		eachRow(ctx, db, table, func(row map[string]any) {
 			if checksum(bytesOf(row["doc"])) != fmt.Sprint(row["checksum"]) {
 				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.", row["game"], row["player"], row["session"])
 			}
@@ -144,9 +152,9 @@ type slotID struct {
 }
 
 // saves looks at every save, and whether each slot has the one that it begins with.
-func (d *Diagnosis) saves(db *gorm.DB) {
+func (d *Diagnosis) saves(ctx context.Context, db *gorm.DB) {
 	good := map[slotID]map[int64]bool{}
-	eachRow(db, "saves", func(row map[string]any) {
+	eachRow(ctx, db, "saves", func(row map[string]any) {
 		id := idOf(row)
 		if good[id] == nil {
 			good[id] = map[int64]bool{}
@@ -156,7 +164,7 @@ func (d *Diagnosis) saves(db *gorm.DB) {
 			d.tell(true, "A save is damaged", "Revision %d of slot %d of %s in %s: its checksum does not match.", revision, id.slot, id.player, id.game)
 		}
 	}, func(error) {})
-	eachRow(db, "slots", func(row map[string]any) {
+	eachRow(ctx, db, "slots", func(row map[string]any) {
 		id := idOf(row)
 		revision, _ := row["revision"].(int64)
 		if revision == 0 || good[id][revision] {
@@ -191,18 +199,19 @@ func bytesOf(v any) []byte {
 	return nil
 }
 
-// eachRow visits the rows of a table one by one. One that cannot be read is told to lost, and passed over.
-func eachRow(db *gorm.DB, table string, visit func(map[string]any), lost func(error)) {
+// eachRow visits the rows of a table one by one, in the order of their row ids. One that cannot be read is told to
+// lost, and passed over; so is one whose id does not rise, which only damage does. It ends when ctx does.
+func eachRow(ctx context.Context, db *gorm.DB, table string, visit func(map[string]any), lost func(error)) {
+	db = db.WithContext(ctx)
 	var last int64
-	bad := 0
-	for bad < 100_000 {
+	for bad := 0; bad < mostBad && ctx.Err() == nil; {
 		row := map[string]any{}
 		found := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid > ? ORDER BY rowid LIMIT 1", last).Scan(&row)
 		if found.Error == nil && len(row) == 0 {
 			return
 		}
-		if found.Error == nil {
-			last, _ = row["rowid_"].(int64)
+		if id, _ := row["rowid_"].(int64); found.Error == nil && id > last {
+			last = id
 			delete(row, "rowid_")
 			visit(row)
 			continue
@@ -213,7 +222,8 @@ func eachRow(db *gorm.DB, table string, visit func(map[string]any), lost func(er
 			return
 		}
 		last, bad = last+1, bad+1
-		if single := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid = ?", last).Scan(&row); single.Error == nil && len(row) > 0 {
+		single := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid = ?", last).Scan(&row)
+		if id, _ := row["rowid_"].(int64); single.Error == nil && id == last {
 			delete(row, "rowid_")
 			visit(row)
 		} else if single.Error != nil {
@@ -222,49 +232,5 @@ func eachRow(db *gorm.DB, table string, visit func(map[string]any), lost func(er
 	}
 }
 
-// Rescue copies everything that can be read into a new file, and says what could not be. Slots whose newest save is
-// damaged begin with the newest that is whole.
-func Rescue(path, to string) (*Diagnosis, error) {
-	d, err := Examine(path)
-	if err != nil {
-		return nil, err
-	}
-	if d.Schema != d.Known {
-		return d, fmt.Errorf("its schema is version %d, and %d is wanted for a rescue", d.Schema, d.Known)
-	}
-	if _, err := os.Stat(to); err == nil {
-		return d, fmt.Errorf("%s is there already, and is not overwritten", to)
-	}
-	from, err := openToRead(path)
-	if err != nil {
-		return d, err
-	}
-	defer closeDB(from)
-	out, err := Open(to, slog.New(slog.DiscardHandler))
-	if err != nil {
-		return d, err
-	}
-	defer out.Close()
-	err = out.write.Transaction(func(tx *gorm.DB) error {
-		if err := tx.Exec("PRAGMA defer_foreign_keys = ON").Error; err != nil {
-			return err
-		}
-		for _, table := range tables {
-			var failed error
-			eachRow(from, table, func(row map[string]any) {
-				if doc, has := row["checksum"]; has && checksum(bytesOf(row["doc"])) != fmt.Sprint(doc) {
-					return
-				}
-				if err := tx.Table(table).Create(row).Error; err != nil && failed == nil {
-					failed = fmt.Errorf("%s: %w", table, err)
-				}
-			}, func(error) {})
-			if failed != nil {
-				return failed
-			}
-		}
-		return tx.Exec(`UPDATE slots SET revision = COALESCE((SELECT MAX(revision) FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.moment <> 'superseded'), 0)
-			WHERE revision > 0 AND NOT EXISTS (SELECT 1 FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.revision = slots.revision)`).Error
-	})
-	return d, err
-}
+// mostBad is over how many rows that cannot be read a table is read on.
+const mostBad = 100_000

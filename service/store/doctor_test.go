@@ -1,8 +1,10 @@
 package store_test
 
 import (
+	"context"
 	"database/sql"
 	"fmt"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"testing"
@@ -38,16 +40,16 @@ func TestABackupIsWholeAlsoWhileTheFileIsInUse(t *testing.T) {
 	require.NoError(t, store.Backup(path, to))
 	assert.ErrorContains(t, store.Backup(path, to), "not overwritten")
 	s.Close()
-	d, err := store.Examine(to)
+	d, err := store.Examine(ctx, to)
 	require.NoError(t, err)
 	assert.True(t, d.Whole(), "%+v", d.Troubles)
 	assert.Equal(t, 180, d.Counts["saves"])
-	_, err = store.Examine(filepath.Join(t.TempDir(), "none.db"))
+	_, err = store.Examine(ctx, filepath.Join(t.TempDir(), "none.db"))
 	assert.ErrorContains(t, err, "there is no file")
 }
 
 func TestAWholeFileIsFoundWhole(t *testing.T) {
-	d, err := store.Examine(filled(t))
+	d, err := store.Examine(ctx, filled(t))
 	require.NoError(t, err)
 	assert.True(t, d.Whole(), "%+v", d.Troubles)
 }
@@ -59,12 +61,12 @@ func TestADamagedDocumentIsFoundAndTheOneBeforeStandsIn(t *testing.T) {
 	_, err = raw.Exec("UPDATE saves SET doc = 'x' WHERE player = 'p07' AND revision = 3")
 	require.NoError(t, err)
 	require.NoError(t, raw.Close())
-	d, err := store.Examine(path)
+	d, err := store.Examine(ctx, path)
 	require.NoError(t, err)
 	require.Len(t, d.Troubles, 2)
 	assert.Contains(t, d.Troubles[1].Detail, "revision 2 is the newest that is whole")
 	to := filepath.Join(t.TempDir(), "rescued.db")
-	_, err = store.Rescue(path, to)
+	_, err = store.Rescue(ctx, path, to)
 	require.NoError(t, err)
 	s := openAt(t, to)
 	defer s.Close()
@@ -87,7 +89,7 @@ func TestDamagedPagesAreToldAndTheRestIsRescued(t *testing.T) {
 		}
 		path := filepath.Join(t.TempDir(), fmt.Sprintf("%d.db", n))
 		require.NoError(t, os.WriteFile(path, damaged, 0o600))
-		d, err := store.Examine(path)
+		d, err := store.Examine(ctx, path)
 		if err != nil {
 			told++
 			continue // it cannot be read at all, and says so
@@ -96,10 +98,10 @@ func TestDamagedPagesAreToldAndTheRestIsRescued(t *testing.T) {
 			told++
 		}
 		to := path + ".rescued"
-		if _, err := store.Rescue(path, to); err != nil {
+		if _, err := store.Rescue(ctx, path, to); err != nil {
 			continue
 		}
-		again, err := store.Examine(to)
+		again, err := store.Examine(ctx, to)
 		require.NoError(t, err)
 		for _, x := range again.Troubles {
 			assert.False(t, x.Saved && x.What == "A save is damaged", "page %d: %+v", n, x)
@@ -117,7 +119,7 @@ func TestEveryTableIsRescued(t *testing.T) {
 	require.NoError(t, s.PutRehearsal(ctx, store.Rehearsal{Game: "tent", Name: "first", Title: "First", Text: "y"}))
 	s.Close()
 	to := path + ".rescued"
-	d, err := store.Rescue(path, to)
+	d, err := store.Rescue(ctx, path, to)
 	require.NoError(t, err)
 	assert.True(t, d.Whole())
 	again := openAt(t, to)
@@ -138,4 +140,90 @@ func TestEveryTableIsRescued(t *testing.T) {
 		assert.Contains(t, store.Tables(), name)
 	}
 	require.NoError(t, rows.Err())
+}
+
+// A file that lost its end: what stands before is rescued.
+func TestAFileThatLostItsEndIsRescued(t *testing.T) {
+	path := filled(t)
+	info, err := os.Stat(path)
+	require.NoError(t, err)
+	for _, lost := range []int64{1, 8192, 40_000} {
+		cut := filepath.Join(t.TempDir(), "cut.db")
+		content, err := os.ReadFile(path)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(cut, content[:info.Size()-lost], 0o600))
+		d, err := store.Examine(ctx, cut)
+		require.NoError(t, err)
+		assert.Equal(t, "The file has lost its end", d.Troubles[0].What)
+		after, err := os.Stat(cut)
+		require.NoError(t, err)
+		assert.Equal(t, info.Size()-lost, after.Size(), "the file itself stays as it is")
+		to := cut + ".rescued"
+		d, err = store.Rescue(ctx, cut, to)
+		require.NoError(t, err)
+		again, err := store.Examine(ctx, to)
+		require.NoError(t, err)
+		assert.True(t, again.Whole(), "%+v", again.Troubles)
+		assert.Greater(t, again.Counts["saves"], 100)
+		assert.Equal(t, d.Rescued["saves"], again.Counts["saves"])
+	}
+}
+
+// A game's own row is lost: it is made anew of its plan, so that its saves are not lost with it.
+func TestSavesOutliveTheRowOfTheirGame(t *testing.T) {
+	path := filled(t)
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("DELETE FROM games; DELETE FROM slots WHERE player = 'p03'")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	to := filepath.Join(t.TempDir(), "rescued.db")
+	_, err = store.Rescue(ctx, path, to)
+	require.NoError(t, err)
+	again, err := store.Examine(ctx, to)
+	require.NoError(t, err)
+	assert.Equal(t, 1, again.Counts["games"])
+	assert.Equal(t, 180, again.Counts["saves"])
+	s := openAt(t, to)
+	defer s.Close()
+	saved, err := s.Peek(ctx, "hut", "p03", 1)
+	require.NoError(t, err)
+	assert.Equal(t, 3, saved.Revision)
+}
+
+func TestARescueThatIsStoppedLeavesNothing(t *testing.T) {
+	path := filled(t)
+	stopped, stop := context.WithCancel(ctx)
+	stop()
+	to := filepath.Join(t.TempDir(), "rescued.db")
+	_, err := store.Rescue(stopped, path, to)
+	require.ErrorIs(t, err, context.Canceled)
+	_, err = os.Stat(to)
+	assert.ErrorIs(t, err, os.ErrNotExist)
+}
+
+func TestASchemaThatIsNoneIsToldAndNotOpened(t *testing.T) {
+	path := filled(t)
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("PRAGMA user_version = -1")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	_, err = store.Open(path, slog.New(slog.DiscardHandler))
+	require.ErrorIs(t, err, store.ErrDamaged)
+	d, err := store.Examine(ctx, path)
+	require.NoError(t, err)
+	assert.False(t, d.Whole())
+}
+
+func TestOnlySimulatedPlayersAreMarked(t *testing.T) {
+	s, _ := fresh(t)
+	_, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	require.NoError(t, s.MarkSimulated(ctx, "hut", "ada"))
+	require.NoError(t, s.MarkSimulated(ctx, "hut", "walker_1"))
+	require.NoError(t, s.MarkSimulated(ctx, "hut", "walker_1"))
+	marked, err := s.Simulated(ctx, "hut")
+	require.NoError(t, err)
+	assert.Equal(t, map[string]bool{"walker_1": true}, marked, "who was there before is nobody's simulation")
 }

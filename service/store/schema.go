@@ -61,6 +61,7 @@ var steps = []string{
 	`CREATE TABLE rehearsals (
 		game TEXT NOT NULL REFERENCES games(id), name TEXT NOT NULL, title TEXT NOT NULL, text TEXT NOT NULL,
 		updated_at DATETIME NOT NULL, PRIMARY KEY (game, name))`,
+	`CREATE TABLE simulated (game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, PRIMARY KEY (game, player))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in
@@ -69,6 +70,9 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	var version int
 	if err := db.Raw("PRAGMA user_version").Scan(&version).Error; err != nil {
 		return err
+	}
+	if version < 0 {
+		return fmt.Errorf("%w: its schema says that it is version %d, which is none", ErrDamaged, version)
 	}
 	if version > len(steps) {
 		return fmt.Errorf("%w: its schema is version %d, and this program knows up to %d", ErrNewer, version, len(steps))

@@ -84,7 +84,7 @@ func (s *Store) Forget(ctx context.Context, game, player string, commons bool) (
 		for _, x := range []struct {
 			count *int64
 			model any
-		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks, &rankRow{}}, {&t.Journal, &Entry{}}} {
+		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks, &rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}} {
 			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
 			if done.Error != nil {
 				return done.Error

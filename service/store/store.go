@@ -57,8 +57,10 @@ type job struct {
 
 // Open opens or creates a file, brings its schema up to date, and starts its writer.
 func Open(path string, log *slog.Logger) (*Store, error) {
-	if err := os.MkdirAll(filepath.Dir(path), 0o750); err != nil {
-		return nil, fmt.Errorf("store: cannot make the folder of %s: %w", path, err)
+	if info, err := os.Stat(filepath.Dir(path)); err != nil {
+		return nil, fmt.Errorf("there is no folder for %s: %w", path, err)
+	} else if !info.IsDir() {
+		return nil, fmt.Errorf("%s is no folder, so %s cannot be in it", filepath.Dir(path), filepath.Base(path))
 	}
 	bearLimits()
 	lock, err := lockFile(path + ".lock")
