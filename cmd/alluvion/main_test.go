@@ -510,3 +510,11 @@ func TestTheDemoHasPlayersInIt(t *testing.T) {
 	require.NoError(t, cmd.Process.Signal(syscall.SIGTERM))
 	assert.NoError(t, cmd.Wait())
 }
+
+func TestAMisspeltNameIsNotRefusedAsExpected(t *testing.T) {
+	got := runWith(t, "join wren\nrefused wren pass rope_brigde\n", "play", demoPlan)
+	assert.Equal(t, 1, got.code)
+	assert.Contains(t, got.out, "refused, but for a name that stands for nothing:")
+	good := runWith(t, "join wren\nrefused wren deliver\n", "play", demoPlan)
+	assert.Equal(t, 0, good.code, good.out)
+}

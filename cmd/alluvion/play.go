@@ -16,6 +16,7 @@ import (
 	"golang.org/x/term"
 
 	"alluvion/client"
+	"alluvion/core/engine"
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
@@ -288,10 +289,13 @@ func (p *player) outcome(answer *api.Answer, err error, expected bool) error {
 	if err != nil && !errors.As(err, &problem) {
 		return err
 	}
-	if (err != nil) != expected {
+	misspelt := expected && err != nil && problem.Type == "/problems/"+engine.Unknown
+	if (err != nil) != expected || misspelt {
 		p.amiss++
 	}
 	switch {
+	case misspelt:
+		p.printf("  %s %s\n", p.style.red("refused, but for a name that stands for nothing:"), problemText(problem))
 	case err != nil && expected:
 		p.printf("  %s %s\n", p.style.green("refused, as expected:"), problemText(problem))
 	case err != nil:

@@ -110,6 +110,9 @@ func causesOf(m *model.Model) []Cause {
 	out := make([]Cause, len(m.Rules))
 	for i, r := range m.Rules {
 		out[i] = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: orText(r.Moment.Of, r.Moment.Kind)}
+		if r.Only != nil {
+			out[i].Moment = r.Moment.Kind + " " + r.Moment.Of
+		}
 	}
 	return out
 }

@@ -326,7 +326,7 @@ func playerID(p *Player) string {
 }
 
 func (t *tx) rule(r *model.Rule) error {
-	if r.If != nil && !t.holds(r.If) {
+	if r.Only != nil && !t.holds(r.Only) || r.If != nil && !t.holds(r.If) {
 		return t.failed(r)
 	}
 	t.cause = &t.run.causes[r.Index]

@@ -122,6 +122,10 @@ func (b *builder) items(name string, l limits, t *expr.Type, d *Domain) {
 }
 
 func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
+	if b.rosters[id.Name] != nil {
+		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name, id.Name)
+		return
+	}
 	if variable {
 		b.oneOf(id.Name, allTypes, "type", id.At)
 		return

@@ -407,7 +407,8 @@ type Rule struct {
 	Number int // in the document, from 1
 	Index  int // in Rules
 	Moment plan.Moment
-	Event  *Event // where the moment is an event
+	Event  *Event        // where the moment is an event
+	Only   *expr.Program // whether it is the one thing that the moment names: the scene, the checkpoint
 	If     *expr.Program
 	Do     []*Action
 	At     finding.At

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"fmt"
 	"maps"
 	"strings"
 
@@ -135,9 +136,13 @@ func (b *builder) varNames() []string {
 func (b *builder) rule(r *Rule, names expr.Names) {
 	known := expr.Facts{}
 	var guards []*expr.Program
+	if r.Only = b.only(r); r.Only != nil {
+		guards = []*expr.Program{r.Only}
+		maps.Copy(known, r.Only.Holds)
+	}
 	if r.Decl.If.Given() {
 		if p, ok := b.condition(r.Decl.If, names, nil); ok {
-			r.If, guards = p, []*expr.Program{p}
+			r.If, guards = p, append(guards, p)
 			maps.Copy(known, p.Holds)
 		}
 	}
@@ -145,6 +150,17 @@ func (b *builder) rule(r *Rule, names expr.Names) {
 	r.Do = b.actions(r, r.Decl.Do, names, known, guards, false)
 	r.Index = len(b.Rules)
 	b.Rules = append(b.Rules, r)
+}
+
+// only is the condition that a moment's name stands for.
+func (b *builder) only(r *Rule) *expr.Program {
+	form := map[string]string{"arrived": "place.scene == '%s'", "departed": "place.scene == '%s'", "checkpoint": "player.checkpoint == '%s'"}[r.Moment.Kind]
+	if form == "" || r.Moment.Of == "" {
+		return nil
+	}
+	p, found := expr.Compile(plan.Expr{Source: fmt.Sprintf(form, r.Moment.Of), At: r.Moment.At}, b.scopes.player, nil)
+	b.add(found...)
+	return p
 }
 
 // newBlock begins another run of actions: of which none is done, or all.

@@ -327,7 +327,7 @@ type Checkpoints struct {
 	Use       Given[string]        `plan:"use" enum:"furthest,latest" default:"furthest" doc:"furthest: an earlier one never replaces a later one; latest: the one touched last."`
 	Fallback  Ref                  `plan:"fallback" ref:"spot" doc:"Where a player comes back who dies before the first."`
 	BackAfter Given[time.Duration] `plan:"back_after" default:"0s" doc:"How long after dying the player comes back by itself; 0s is at once."`
-	List      Map[Checkpoint]      `plan:"list,required" doc:"The checkpoints."`
+	List      Map[Checkpoint]      `plan:"list" doc:"The checkpoints; none, and who dies comes back at fallback."`
 	Across    Fates                `plan:"across" doc:"Fates of the checkpoint reached; defaults.player otherwise."`
 	Accept    Accept               `plan:"accept"`
 }

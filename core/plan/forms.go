@@ -13,6 +13,13 @@ import (
 // BuiltInMoments are the moments that a rule can name besides the plan's events.
 var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "entered", "exited", "changed", "every", "saved", "loaded"}
 
+// momentsOf are the moments that may be waited for of one thing; nameOfMoment says of what.
+var (
+	momentsOf    = []string{"changed", "milestone", "entered", "exited", "arrived", "departed", "checkpoint"}
+	nameOfMoment = map[string]string{"changed": "a variable", "milestone": "a milestone", "entered": "an area or a kind of props", "exited": "an area or a kind of props",
+		"arrived": "a scene", "departed": "a scene", "checkpoint": "a checkpoint"}
+)
+
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
 		if m, ok := readMoment(r, n); ok {
@@ -51,8 +58,17 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		}
 	case n.form == formTable && len(n.keys) == 1:
 		m.Kind, m.Of, m.At = n.keys[0].name, n.keys[0].value.text, n.keys[0].value.At
-		if m.Kind != "changed" && m.Kind != "milestone" && m.Kind != "entered" && m.Kind != "exited" {
-			r.unknownKey(n.keys[0], []string{"changed", "every", "milestone", "entered", "exited"})
+		switch {
+		case contains(momentsOf, m.Kind):
+		case contains(BuiltInMoments, m.Kind):
+			r.report("wrong-type", n.keys[0].at, "%s takes no name: write on: %s, and ask for more with if.", m.Kind, m.Kind)
+			return m, false
+		default:
+			r.unknownKey(n.keys[0], append([]string{"every"}, momentsOf...))
+			return m, false
+		}
+		if !n.keys[0].value.scalar() || m.Of == "" {
+			r.wrong(n.keys[0].value, "the name of "+nameOfMoment[m.Kind])
 			return m, false
 		}
 	default:
@@ -131,7 +147,27 @@ func (t *ValueType) read(r *reader, n *node, f field) {
 	}
 	t.At = n.At
 	r.read(n, reflect.ValueOf(&t.Type).Elem(), field{id: "type"})
+	r.pickOf(&t.Type, &t.Roster)
 }
+
+// pickOf reads the type pick:courier, which says the roster with it.
+func (r *reader) pickOf(t *ID, roster *Ref) {
+	name, ok := strings.CutPrefix(t.Name, "pick:")
+	switch {
+	case !ok:
+	case roster.Given():
+		r.report("wrong-type", roster.At, "The type %s says the roster already.", t.Name)
+	default:
+		t.Name, *roster = "pick", Ref{name, t.At}
+		r.refs = append(r.refs, reference{"roster", roster})
+	}
+}
+
+func (t *ValueType) complete(r *reader, _ *node) { r.pickOf(&t.Type, &t.Roster) }
+
+func (v *Variable) complete(r *reader, _ *node) { r.pickOf(&v.Type, &v.Roster) }
+
+func (f *Field) complete(r *reader, _ *node) { r.pickOf(&f.Type, &f.Roster) }
 
 // read takes an option's title apart from its attributes, whose names are the roster's own.
 func (o *RosterOption) read(r *reader, n *node, f field) {
@@ -176,6 +212,14 @@ func (p *Placement) read(r *reader, n *node, f field) {
 // complete makes sure that an action has exactly one verb and what goes with it, and nothing more.
 func (a *Action) complete(r *reader, n *node) {
 	a.Verb = r.verb(n, reflect.TypeFor[Action](), "An action")
+	switch {
+	case a.Verb == "pick" && !a.To.Given() && !a.Option.Given() && n.key("to") == nil && n.key("option") == nil:
+		r.report("missing", n.At, "pick needs \"to\" beside it: the option.")
+	case a.Verb == "pick" && a.To.Given() && a.Option.Given():
+		r.report("wrong-type", n.key("option").at, "pick takes to or option, which say the same; here it has both.")
+	case a.Verb == "pick" && a.To.Given():
+		a.Option = a.To
+	}
 	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && (e.Do != nil || a.Go.Scene.Given() && e.Line > 0) {
 		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
 	}
@@ -217,6 +261,28 @@ func (r *reader) verb(n *node, t reflect.Type, what string) string {
 	}
 	r.companions(n, verbs[0], fs.byName[verbs[0]], others)
 	return verbs[0]
+}
+
+// wordsHere are the keys that could stand in a table: of one that does one thing, what goes with that, or (where it does
+// nothing yet) what could be done.
+func wordsHere(n *node, t reflect.Type) []string {
+	fs := fieldsOf(t)
+	verbs := verbsOf(t)
+	if len(verbs) == 0 {
+		return fs.names
+	}
+	for _, k := range n.keys {
+		if f, ok := fs.byName[k.name]; ok && f.verb {
+			words := []string{f.name}
+			for _, w := range strings.Split(f.with, ",") {
+				if w != "" {
+					words = append(words, strings.TrimSuffix(w, "?"))
+				}
+			}
+			return words
+		}
+	}
+	return verbs
 }
 
 // takes says whether something goes with a verb.
@@ -369,6 +435,14 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 				}
 				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
 				r.unknownName(m.At, text, near)
+			case (m.Kind == "arrived" || m.Kind == "departed") && m.Of != "" && p.Scenes.Get(m.Of) == nil:
+				r.unknownName(m.At, "There is no scene called \""+clip(m.Of)+"\".", finding.Declared(m.Of, p.Scenes.IDs()))
+			case m.Kind == "checkpoint" && m.Of != "" && (p.Checkpoints == nil || p.Checkpoints.List.Get(m.Of) == nil):
+				var points []string
+				if p.Checkpoints != nil {
+					points = p.Checkpoints.List.IDs()
+				}
+				r.unknownName(m.At, "There is no checkpoint called \""+clip(m.Of)+"\".", finding.Declared(m.Of, points))
 			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
 				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".", finding.Declared(m.Of, p.Milestones.IDs()))
 			case contains(BuiltInMoments, m.Kind):

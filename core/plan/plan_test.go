@@ -73,7 +73,7 @@ var mistakes = []struct {
 	{"every without its time", "on: burn", "on: every", "missing", 12, 10, "", "needs its time"},
 	{"every too often", "on: burn", "on: {every: 1ms}", "bad-value", 12, 18, "", "at least 100ms"},
 	{"changed without its variable", "on: burn", "on: changed", "missing", 12, 10, "", "needs the variable"},
-	{"a moment with a part that it has not", "on: burn", "on: {joined: x}", "unknown-name", 12, 11, "", "joined"},
+	{"a moment with a part that it has not", "on: burn", "on: {joined: x}", "wrong-type", 12, 11, "", "joined takes no name"},
 	{"an event that is sent and is none", "{add: player.oil, by: -1}", "{send: brun}", "unknown-name", 12, 28, "burn", "event"},
 	{"each without whom", "{add: player.oil, by: -1}", "{each: p, do: [{die: p}]}", "missing", 12, 21, "", `"in"`},
 	{"let without what to do", "{add: player.oil, by: -1}", "{let: {a: 1}}", "missing", 12, 21, "", `"do"`},

@@ -157,7 +157,7 @@ func (r *reader) table(n *node, v reflect.Value) {
 	for i, k := range n.keys {
 		f, ok := fields.byName[k.name]
 		if !ok {
-			near := r.unknownKey(k, fields.names)
+			near := r.unknownKey(k, wordsHere(n, v.Type()))
 			if near == "" || n.key(near) != nil {
 				r.found[len(r.found)-1].Sure = false
 				continue

@@ -75,6 +75,9 @@ func (s *Step) complete(r *reader, n *node) {
 	if s.Verb == "write" && s.Player.Given && s.By.Value != "server" {
 		r.report("wrong-type", s.Player.At, "player goes with by: server only: a player writes what is their own.")
 	}
+	if k := n.key("to"); s.Verb == "move" && k != nil && k.value.form != formList && k.value.form != formTable {
+		r.report("wrong-type", k.value.At, "to is written [x, y], or {x: 30}: here it is a single value.")
+	}
 	if axes := s.To.Axes.Entries; axes != nil && s.Verb != "move" {
 		r.report("wrong-type", s.To.At, "Coordinates by axis go with move only; here to is a value.")
 	}

@@ -152,7 +152,7 @@ func (s *schemer) id(f field) object {
 		return object{"type": "string", "pattern": "^[a-z][a-z0-9_-]{0,63}$"}
 	case "type":
 		if f.enum != nil {
-			return object{"enum": f.enum}
+			return object{"anyOf": []any{object{"enum": f.enum}, object{"type": "string", "pattern": "^pick:[a-z][a-z0-9_]{0,63}$"}}}
 		}
 		return object{"type": "string"}
 	}
@@ -196,7 +196,11 @@ func (s *schemer) moment() object {
 	area := func(kind string) object {
 		return object{"type": "object", "properties": object{kind: text("The area, as gorge/scree, or a kind of props, as prop:cache.")}, "required": []string{kind}, "additionalProperties": false}
 	}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited")}}
+	one := func(kind, what string) object {
+		return object{"type": "object", "properties": object{kind: text(what)}, "required": []string{kind}, "additionalProperties": false}
+	}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited"),
+		one("arrived", "The scene that was come into."), one("departed", "The scene that was left."), one("checkpoint", "The checkpoint that was reached.")}}
 }
 
 // named defines a schema once and refers to it.

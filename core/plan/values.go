@@ -177,7 +177,7 @@ type Action struct {
 	Add       Expr          `plan:"add" with:"by" doc:"Adds to a number."`
 	Raise     Expr          `plan:"raise" with:"to" doc:"Sets a number only if that is higher."`
 	Clear     Expr          `plan:"clear" with:"" doc:"Makes an optional variable none."`
-	Pick      Expr          `plan:"pick" with:"option" doc:"Chooses an option of a roster."`
+	Pick      Expr          `plan:"pick" with:"to?,option?" doc:"Chooses an option of a roster: with to, as set does, or with option."`
 	Die       Expr          `plan:"die" with:"" doc:"The player dies."`
 	ComeBack  Expr          `plan:"come-back" with:"" doc:"The dead player comes back."`
 	StartOver Expr          `plan:"start-over" with:"" doc:"The player starts a new run in the same slot."`

@@ -1,0 +1,95 @@
+package engine_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"alluvion/core/engine"
+	"alluvion/core/expr"
+	"alluvion/core/finding"
+	"alluvion/core/model"
+)
+
+const waiting = `alluvion: 1
+game: waiting
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: checkpoint, leave: exact, new-run: start}}
+rosters: {hat: {options: {felt: {}, straw: {}}}}
+variables:
+  hat:  {of: player, type: pick:hat, optional: true, read_by: game}
+  seen: {of: player, type: text, start: "-", max_length: 200, read_by: game}
+scenes:
+  hut:  {size: [9, 9], spots: {door: {at: [1, 1], reach: any}, bed: {at: [2, 2], reach: any}}}
+  yard: {size: [9, 9], spots: {gate: {at: [1, 1], reach: any}, well: {at: [2, 2], reach: any}}}
+passages: {out: {from: hut/door, to: yard/gate, both_ways: true}}
+checkpoints: {use: latest, fallback: hut/bed, list: {bed: {at: hut/bed}, well: {at: yard/well}}}
+events: {choose: {args: {hat: pick:hat}, from: self}, straw: {from: self}}
+rules:
+  - {on: {arrived: yard}, do: [{set: player.seen, to: "player.seen + ' to yard'"}]}
+  - {on: {departed: yard}, do: [{set: player.seen, to: "player.seen + ' from yard'"}]}
+  - {on: {checkpoint: well}, if: player.hat == 'straw', do: [{set: player.seen, to: "player.seen + ' well'"}]}
+  - {on: [{arrived: hut}, {checkpoint: bed}], do: [{set: player.seen, to: "player.seen + ' hut'"}]}
+  - {on: choose, do: [{pick: player.hat, to: args.hat}]}
+  - {on: straw, do: [{pick: player.hat, option: straw}]}
+saving: {when: [scene], every: 30s}
+`
+
+// A rule waits for one scene or one checkpoint, and hears of no other; joining is an arrival, too.
+func TestRulesWaitForOneSceneOrCheckpoint(t *testing.T) {
+	w := open(t, waiting)
+	w.join("ada")
+	assert.Equal(t, "- hut", w.value("ada", "seen"))
+	w.must(engine.Request{Do: "touch", Player: "ada", Name: "bed"})
+	w.pass("ada", "out")
+	w.must(engine.Request{Do: "touch", Player: "ada", Name: "well"})
+	w.pass("ada", "out")
+	assert.Equal(t, "- hut hut to yard from yard hut", w.value("ada", "seen"), "without the hat, the well does nothing")
+	assert.NoError(t, w.self("ada", "choose", "hat", expr.OfText("felt")))
+	assert.Equal(t, "felt", w.value("ada", "hat"))
+	assert.NoError(t, w.self("ada", "straw"))
+	assert.Equal(t, "straw", w.value("ada", "hat"))
+	w.pass("ada", "out")
+	assert.Equal(t, "arrived yard", w.res.Changes[len(w.res.Changes)-1].Cause.Moment)
+}
+
+func TestWaitingForWhatIsNotThereIsTold(t *testing.T) {
+	for wrong, says := range map[string]string{
+		"{arrived: yrad}":   `There is no scene called "yrad". Did you mean yard?`,
+		"{checkpoint: wel}": `There is no checkpoint called "wel". Did you mean well?`,
+		"{died: yard}":      "died takes no name: write on: died, and ask for more with if.",
+		"{arrived: [yard]}": "The name of a scene is wanted here, not a list.",
+	} {
+		_, found := loaded(strings.Replace(waiting, "{arrived: yard}", wrong, 1))
+		assert.Equal(t, []string{says}, messages(found), wrong)
+	}
+	for from, row := range map[string][2]string{
+		"args: {hat: pick:hat}":           {"args: {hat: hat}", "hat is a roster: write {type: pick, roster: hat}, or pick:hat."},
+		"type: pick:hat":                  {"type: pick:hta", `There is no roster called "hta". Did you mean hat?`},
+		"{pick: player.hat, to: args.hat": {"{pick: player.hat", `pick needs "to" beside it: the option.`},
+		"{pick: player.hat, option: stra": {"{pick: player.hat, to: straw, option: stra", "pick takes to or option, which say the same; here it has both."},
+		"use: latest, fallback: hut/bed, list: {bed: {at: hut/bed}, well: {at: yard/well}}": {"fallback: hut/bed", ""},
+	} {
+		_, found := loaded(strings.NewReplacer(from, row[0]).Replace(waiting))
+		if row[1] != "" {
+			assert.Contains(t, messages(found), row[1], from)
+		}
+	}
+	_, found := loaded(strings.NewReplacer("use: latest, fallback: hut/bed, list: {bed: {at: hut/bed}, well: {at: yard/well}}", "fallback: hut/bed", "  - {on: {checkpoint: well}, if: player.hat == 'straw', do: [{set: player.seen, to: \"player.seen + ' well'\"}]}\n", "", "{checkpoint: bed}", "{arrived: yard}").Replace(waiting))
+	assert.Empty(t, messages(found), "a list of none needs not be written")
+}
+
+func loaded(text string) (*model.Model, finding.List) {
+	m, _, found := model.Load([]byte(text))
+	return m, found
+}
+
+func messages(found finding.List) []string {
+	var out []string
+	for _, f := range found {
+		out = append(out, f.Message)
+	}
+	return out
+}
