@@ -42,7 +42,7 @@ func must(err error) {
 	}
 }
 
-// made are saves of players that are made up for a plan.
+// made are saves of players that are generated for a plan.
 func made(m *model.Model, n int) [][]byte {
 	var out [][]byte
 	must(upgrade.MadeUp(m, 1, n, func(_ string, doc any) error {
@@ -87,7 +87,7 @@ func validating() row {
 
 func rate(r testing.BenchmarkResult) string { return fmt.Sprintf("%.0f/s", 1e9/per(r)) }
 
-// trying compares a trial over 100,000 saves, all of which are taken up, with decoding and encoding them as plain JSON.
+// trying compares a trial over 100,000 saves, all of which are upgraded, with decoding and encoding them as plain JSON.
 func trying() []row {
 	const n = 100_000
 	m := demo("plan.yaml")
@@ -119,7 +119,7 @@ func trying() []row {
 	}
 	grown := (float64(heap()) - float64(before)) / 1024
 	return []row{
-		{"trial over 100,000 saves that are taken up, against decoding and encoding them", seconds(ours), seconds(peer), fmt.Sprintf("%.2f", ours.Seconds()/peer.Seconds()), "≤ 3"},
+		{"trial over 100,000 saves that are upgraded, against decoding and encoding them", seconds(ours), seconds(peer), fmt.Sprintf("%.2f", ours.Seconds()/peer.Seconds()), "≤ 3"},
 		{"memory that such a trial holds on to", fmt.Sprintf("%.0f KB", max(0, grown)), "–", "–", "flat"},
 	}
 }

@@ -118,7 +118,7 @@ func (c *Client) CheckSave(ctx context.Context, game string, raw []byte, under i
 	return out, err
 }
 
-// Differences says what two saves say otherwise, in the words of the game's plan. Either may be missing.
+// Differences says how two saves differ, in the words of the game's plan. Either may be missing.
 func (c *Client) Differences(ctx context.Context, game string, before, after []byte) ([]save.Otherwise, error) {
 	return posted[[]save.Otherwise](ctx, c, gamePath(game)+"/differences", map[string]json.RawMessage{"before": before, "after": after})
 }

@@ -57,7 +57,7 @@ func (h *house) tried() api.TrialInfo {
 	return t
 }
 
-// From the first night to the fourth version: every version is published after a trial, every save is taken up when it is
+// From the first night to the fourth version: every version is published after a trial, every save is upgraded when it is
 // loaded, and the old one stays.
 func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 	h := founded(t)
@@ -78,7 +78,7 @@ func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 	assert.ErrorContains(t, err, "no trial of this text")
 	done := h.tried()
 	assert.True(t, done.Clean, "%+v", done.Result)
-	assert.Greater(t, done.Result.Saves, 40, "made up for version 1, and three that are stored")
+	assert.Greater(t, done.Result.Saves, 40, "generated for version 1, and three that are stored")
 	two, err := h.c.Publish(ctx, "lantern-pass", etag, "")
 	require.NoError(t, err)
 	assert.Equal(t, 1, two.Trial)
@@ -88,7 +88,7 @@ func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 	assert.False(t, done.Clean)
 	_, err = h.c.Publish(ctx, "lantern-pass", etag, "")
 	assert.Equal(t, http.StatusConflict, status(err))
-	assert.ErrorContains(t, err, "put right")
+	assert.ErrorContains(t, err, "corrected")
 	three, err := h.c.Publish(ctx, "lantern-pass", etag, "long nicknames are rare")
 	require.NoError(t, err)
 	assert.Equal(t, "long nicknames are rare", three.Why)
@@ -349,7 +349,7 @@ func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
 	list, err := h.c.Revisions(ctx, "lantern-pass", "wren", 2)
 	require.NoError(t, err)
 	_, err = h.c.TakeUp(ctx, "lantern-pass", "wren", 2, list[0].Revision)
-	require.NoError(t, err, "what was emptied can be taken up again")
+	require.NoError(t, err, "what was emptied can be restored")
 	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain())
 }

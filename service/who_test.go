@@ -80,7 +80,7 @@ func TestATokenOpensWhatItIsForAndNothingElse(t *testing.T) {
 		{"changing a text", "POST", "/v1/edits", 401, 403, 403, 403, 400},
 		{"a map of a text", "POST", "/v1/map", 401, 403, 403, 403, 400},
 		{"the milestones of all", "GET", game + "/milestones", 401, 403, 200, 403, 200},
-		{"putting a player's value right", "POST", game + "/players/ada/slots/1/correct", 401, 403, 400, 403, 400},
+		{"correcting a player's value", "POST", game + "/players/ada/slots/1/correct", 401, 403, 400, 403, 400},
 		{"the metrics", "GET", "/metrics", 401, 403, 200, 200, 200},
 		{"the keys of seals", "GET", "/v1/keys", 401, 403, 403, 403, 200},
 		{"connecting without a connection", "GET", session + "/live", 426, 426, 426, 426, 426},

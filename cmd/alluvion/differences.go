@@ -11,7 +11,7 @@ import (
 	"alluvion/core/save"
 )
 
-// runDifferences says what two saves say otherwise, in the words of the plan beside the second.
+// runDifferences says how two saves differ, in the words of the plan beside the second.
 func runDifferences(c *call, before, after string) (int, error) {
 	var raw [2][]byte
 	for i, file := range []string{before, after} {

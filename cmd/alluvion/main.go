@@ -89,22 +89,22 @@ var commands = []command{
 		jsonFlag(fs, o)
 		fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
 	}},
-	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or what two of them say otherwise", runSave, func(fs *flag.FlagSet, o *options) {
+	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or how two of them differ", runSave, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
-		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against (default: keys.json beside the save, or in a folder above)")
+		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against (default: keys.json beside the save, or in a folder above)")
 	}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
-		fs.StringVar(&o.old, "old", "", "earlier versions of the plan, `files` with commas between: saves are made up for each")
-		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each of them, besides those at every edge")
+		fs.StringVar(&o.old, "old", "", "earlier versions of the plan, `files` with commas between: saves are generated for each")
+		fs.IntVar(&o.made, "made", 200, "how many random saves are generated for each of them, besides those at every edge")
 		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
-		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are held against")
+		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
 	}},
 	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
 		fs.StringVar(&o.goOn, "go-on", "", "publish although the trial is not clean, for this `reason`, which is kept")
-		fs.IntVar(&o.made, "made", 200, "how many random saves are made up for each published version, besides those at every edge")
+		fs.IntVar(&o.made, "made", 200, "how many random saves are generated for each published version, besides those at every edge")
 		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
 	}},
 	{"backup", "DATA TO", "copy a service's file as it is now, also while the service runs", runBackup, nil},
@@ -310,22 +310,22 @@ var longer = map[string]string{
 		"defaults. With -row, each cell is explained in a sentence.",
 	"play": playHelp,
 	"save": "SAVES are files, or folders of them (*.json); sealed or not, of players or worlds, of any version. Each is held\n" +
-		"against the plan, taken up to its version where it is older. The exit status is 1 where anything is wrong.\n\n" +
-		"save compare BEFORE AFTER says what two saves say otherwise, in the words of the plan. The exit status is 1 where\n" +
+		"against the plan, upgraded to its version where it is older. The exit status is 1 where anything is wrong.\n\n" +
+		"save compare BEFORE AFTER says how two saves differ, in the words of the plan. The exit status is 1 where\n" +
 		"anything does.",
-	"trial": "SAVES are files, or folders of them. With -old, saves are made up for earlier versions of the plan, so that one\n" +
-		"that nobody has played yet is tried too. The exit status is 1 where anything is lost, put right or refused.",
-	"publish": "The plan becomes what is worked on in the service; every stored save, and made-up ones of each published\n" +
+	"trial": "SAVES are files, or folders of them. With -old, saves are generated for earlier versions of the plan, so that one\n" +
+		"that nobody has played yet is tried too. The exit status is 1 where anything is lost, corrected or refused.",
+	"publish": "The plan becomes what is worked on in the service; every stored save, and generated ones of each published\n" +
 		"version, are taken to it without writing any; and where nothing is lost it is published. What is published\n" +
 		"never changes. -go-on publishes all the same, and keeps the reason.",
 	"backup": "DATA is the file that a service keeps games and saves in (serve -data). Nothing has to be stopped.",
 	"keys": "DATA is the file that a service keeps games and saves in. Whoever has these keys can seal saves: keep them as you\n" +
 		"keep the file. A new key is made with POST /v1/keys; the older ones go on verifying.",
 	"doctor": "DATA is the file that a service keeps games and saves in. Nothing in it is changed. Every page is read, and\n" +
-		"every document held against its checksum. The exit status is 1 where anything is wrong.",
+		"every document checked against its checksum. The exit status is 1 where anything is wrong.",
 	"watch": "In a terminal it redraws in place until it is stopped. Elsewhere it prints how things stand, as with -once.",
 	"crowd": "The players walk the scenes by the plan that the session runs: they pass, touch, send events, quit and come back.\n" +
-		"The exit status is 1 where something went otherwise than it should. A token is read from ALLUVION_TOKEN.",
+		"The exit status is 1 where something failed. A token is read from ALLUVION_TOKEN.",
 	"token": "DATA is the file that a service keeps games and saves in (serve -data); the keys lie beside it, in DATA.tokens.\n" +
 		"Whoever has that file can make tokens. The token is printed: hand it to whom it is for, and to nobody else.",
 	"demo": "Without -data, the demo's saves are kept in a new folder of their own, and are gone when it ends.",

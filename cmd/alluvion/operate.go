@@ -136,7 +136,7 @@ func runPublish(c *call) (int, error) {
 	}
 	if clean, err := c.tryOnService(service, game); err != nil || !clean && c.goOn == "" {
 		if err == nil {
-			fmt.Fprintln(c.out, "\nIt is not published. Mend it, or go on with: -go-on REASON")
+			fmt.Fprintln(c.out, "\nIt is not published. Correct it, or go on with: -go-on REASON")
 		}
 		return findings, err
 	}
@@ -144,7 +144,7 @@ func runPublish(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	fmt.Fprintf(c.out, "%s  Version %d of %s. Sessions that are opened from now on run it, and each save is taken up when it is loaded.\n", c.style.green("published"), v.Version, game)
+	fmt.Fprintf(c.out, "%s  Version %d of %s. Sessions that are opened from now on run it, and each save is upgraded when it is loaded.\n", c.style.green("published"), v.Version, game)
 	return fine, nil
 }
 

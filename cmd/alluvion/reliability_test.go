@@ -89,7 +89,7 @@ func TestManyWritersAndManyKills(t *testing.T) {
 	}
 }
 
-// Killed while saves are taken up: whoever comes back finds the old revision or the new one, whole, and never both at once.
+// Killed while saves are upgraded: whoever comes back finds the old revision or the new one, whole, and never both at once.
 func TestAKillWhileSavesAreTakenUpLeavesTheOldOrTheNewOne(t *testing.T) {
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
@@ -137,7 +137,7 @@ func TestAKillWhileSavesAreTakenUpLeavesTheOldOrTheNewOne(t *testing.T) {
 			assert.Empty(t, v.Problems)
 			for _, x := range v.Values {
 				if x.Name == "player.warmth" {
-					assert.Equal(t, "620", x.Saved.Plain(), "as it is now, or as it will be when it is taken up")
+					assert.Equal(t, "620", x.Saved.Plain(), "as it is now, or as it will be when it is upgraded")
 				}
 			}
 			if len(list) == 2 {

@@ -99,7 +99,7 @@ func readPlanFile(name string) (*planFile, error) {
 	return p, nil
 }
 
-// planFor finds the plan that a save is held against: the one that was named, else the nearest plan.yaml.
+// planFor finds the plan that a save is checked against: the one that was named, else the nearest plan.yaml.
 func (c *call) planFor(save string, known map[string]*planFile) (*planFile, error) {
 	name := c.plan
 	if name == "" {
@@ -133,7 +133,7 @@ func nearestAbove(file, name string) string {
 	return ""
 }
 
-// keysFor reads the keys that seals are held against: a table of ids and secrets in hexadecimal, the newest last. nil
+// keysFor reads the keys that seals are checked against: a table of ids and secrets in hexadecimal, the newest last. nil
 // where there are none.
 func (c *call) keysFor(file string) (save.Keys, error) {
 	name := c.keys
@@ -194,13 +194,13 @@ func (c *call) printChecked(file string, x upgrade.Checked) {
 	s := c.style
 	what := map[save.Policy]string{save.Take: s.green("loads"), save.Last: s.yellow("an earlier save is loaded instead"), save.Refuse: s.red("is not loaded")}[x.Outcome]
 	if n := len(x.Problems); x.Outcome == save.Take && n > 0 {
-		what = s.yellow("loads, with " + plural(n, "thing") + " put right or told")
+		what = s.yellow("loads, with " + plural(n, "thing") + " corrected or told")
 	}
 	about := "nobody's save"
 	if x.Of != "nothing" {
 		about = fmt.Sprintf("version %d", x.From)
 		if x.From < x.To {
-			about = fmt.Sprintf("version %d, taken up to %d", x.From, x.To)
+			about = fmt.Sprintf("version %d, upgraded to %d", x.From, x.To)
 		}
 		if x.Of == "world" {
 			about = "a world of " + about
@@ -279,14 +279,14 @@ func (c *call) tryMadeUp(p *planFile, t *upgrade.Trial) error {
 		case err != nil:
 			return err
 		case old.model == nil:
-			return fmt.Errorf("%s has errors; no save can be made up for it", name)
+			return fmt.Errorf("%s has errors; no save can be generated for it", name)
 		case old.model.Plan.Game.Name != p.model.Plan.Game.Name:
 			return fmt.Errorf("%s is a plan of another game, %s", name, old.model.Plan.Game.Name)
 		}
 		err = upgrade.MadeUp(old.model, uint32(c.seed), c.made, func(what string, doc any) error {
 			raw, err := save.Encode(doc)
 			if err == nil {
-				t.Add(p.chain, p.judge, fmt.Sprintf("made up for version %d: %s", old.model.Plan.Version.Value, what), raw, nil, upgrade.Around{})
+				t.Add(p.chain, p.judge, fmt.Sprintf("generated for version %d: %s", old.model.Plan.Version.Value, what), raw, nil, upgrade.Around{})
 			}
 			return err
 		})
@@ -335,7 +335,7 @@ func (c *call) progress(n int) *progressbar.ProgressBar {
 func (c *call) printTrial(t *upgrade.Trial) {
 	s := c.style
 	fmt.Fprintf(c.out, "%s: %s taken to version %d, and nothing written\n\n", s.bold(t.Game), plural(t.Saves, "save"), t.To)
-	words := map[upgrade.Fate]string{upgrade.Unchanged: "are of this version already", upgrade.Upgraded: "are taken up whole", upgrade.PutRight: "are loaded with something put right, kept or told",
+	words := map[upgrade.Fate]string{upgrade.Unchanged: "are of this version already", upgrade.Upgraded: "are upgraded in full", upgrade.PutRight: "are loaded with something corrected, kept or told",
 		upgrade.Earlier: "have an earlier save loaded instead", upgrade.NotLoaded: "are not loaded"}
 	for _, f := range upgrade.Fates {
 		if n := t.Counts[f]; n > 0 {
@@ -350,7 +350,7 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		}
 	}
 	if len(t.Cases) > 0 {
-		fmt.Fprintf(c.out, "\n  what is put right or told, the worst first\n")
+		fmt.Fprintf(c.out, "\n  what is corrected or told, the worst first\n")
 	}
 	for _, x := range t.Cases {
 		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name), s.quiet(string(x.Kind)+"; such as "+x.Save))
@@ -364,5 +364,5 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		fmt.Fprintln(c.out, s.green("clean")+"  Nothing is lost.")
 		return
 	}
-	fmt.Fprintln(c.out, s.yellow("not clean")+"  Look at what is put right: an upgrade step may say better what becomes of it.")
+	fmt.Fprintln(c.out, s.yellow("not clean")+"  Look at what is corrected: an upgrade step may say better what becomes of it.")
 }

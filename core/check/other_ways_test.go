@@ -11,7 +11,7 @@ import (
 	"alluvion/examples"
 )
 
-// twoScenes is a plan with nothing to mend; VARIABLES and MORE are put into it.
+// twoScenes is a plan with no problems; VARIABLES and MORE are put into it.
 const twoScenes = `alluvion: 1
 game: two
 version: 1
@@ -38,7 +38,7 @@ func twoScenesWith(variables, gate, rules, more string) string {
 	return strings.ReplaceAll(text, ", }", "}")
 }
 
-// The same finding in other shapes than in its troubled plan, each with a near twin that has nothing to mend.
+// The same finding in other shapes than in its troubled plan, each with a near twin that has no problems.
 func TestFindingsInOtherShapes(t *testing.T) {
 	type parts struct{ variables, gate, rules, more string }
 	for name, row := range map[string]struct {

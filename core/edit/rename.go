@@ -59,7 +59,7 @@ func (e Edit) rename(text string, commons model.Commons) (string, error) {
 	}
 	if _, found := plan.Read([]byte(text)); found.Errors() {
 		first := found[slices.IndexFunc(found, func(f finding.Finding) bool { return f.Severity == finding.Error })]
-		return "", fmt.Errorf("%w: a new name is followed through the whole plan, and an error hides where it stands. Mend line %d first: %s", plan.ErrEdit, first.Line, first.Message)
+		return "", fmt.Errorf("%w: a new name is followed through the whole plan, and an error hides where it stands. Correct line %d first: %s", plan.ErrEdit, first.Line, first.Message)
 	}
 	if len(e.Path) > 0 {
 		return e.renameAt(text, commons)

@@ -111,8 +111,8 @@ func TestWhatCannotBeRenamedSaysWhy(t *testing.T) {
 // Where a plan cannot be read whole, nobody knows where else a name stands: it is not renamed in half of it.
 func TestNothingIsRenamedInAPlanThatCannotBeReadWhole(t *testing.T) {
 	for says, row := range map[string]struct{ from, to string }{
-		"Mend line 5 first":   {"version: 3", "version: three"},
-		"Mend line 141 first": {"start: lodge/shed", "start: lodge/gorge"},
+		"Correct line 5 first":   {"version: 3", "version: three"},
+		"Correct line 141 first": {"start: lodge/shed", "start: lodge/gorge"},
 	} {
 		broken := strings.Replace(string(examples.LanternPass), row.from, row.to, 1)
 		out, err := edit.Apply(broken, []edit.Edit{{Do: "rename", Path: []string{"scenes", "gorge"}, To: "ravine"}}, examples.Commons)

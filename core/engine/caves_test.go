@@ -252,7 +252,7 @@ func TestRule24PropsWithARadiusAreEntered(t *testing.T) {
 	w.to("ada", "pit")
 	w.move("ada", "0", "8")
 	w.has("true", "ada", "prop.chest.found", "chest.old")
-	assert.True(t, w.told("milestone"), "count(player.found) is weighed")
+	assert.True(t, w.told("milestone"), "count(player.found) is evaluated")
 }
 
 func TestListsAndSetsHoldWhatIsPutIntoThem(t *testing.T) {
@@ -484,7 +484,7 @@ func TestAMilestoneIsGivenByHandAndTakenBack(t *testing.T) {
 	before := w.run.Digest()
 	assert.ErrorContains(t, right("ada", expr.OfInt(1)), "true or false is wanted")
 	assert.ErrorContains(t, right("", expr.OfBool(true)), "name the player")
-	assert.Error(t, w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.earned.explorer", Value: expr.OfBool(true)}), "it is put right, and not written")
+	assert.Error(t, w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.earned.explorer", Value: expr.OfBool(true)}), "it is corrected, and not written")
 	assert.Equal(t, before, w.run.Digest())
 	require.NoError(t, right("ada", expr.OfBool(true)))
 	assert.True(t, earned())

@@ -7,7 +7,7 @@ import (
 	"alluvion/core/model"
 )
 
-// Milestones are weighed once, when everything that the transaction does has been done, and only those
+// Milestones are evaluated once, when everything that the transaction does has been done, and only those
 // whose condition depends on what has changed (rule 12).
 
 type weighing struct {
@@ -41,7 +41,7 @@ func (t *tx) weighForAll(list []model.Weighed) {
 	}
 }
 
-// settleWeighed weighs what is to be weighed, until the rules on milestones change nothing more that
+// settleWeighed weighs what is to be evaluated, until the rules on milestones change nothing more that
 // counts.
 func (t *tx) settleWeighed() error {
 	for i := 0; i < len(t.weigh); i++ {

@@ -43,7 +43,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 }
 
 // correctMilestone gives a milestone by hand, with the rules that wait for it, or takes it back. It is earned again as
-// soon as what it asks for holds and is weighed.
+// soon as what it asks for holds and is evaluated.
 func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error {
 	switch {
 	case p == nil:

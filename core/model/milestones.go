@@ -61,7 +61,7 @@ func (b *builder) milestoneFate(m *Milestone, c plan.Crossing) Fate {
 	return f
 }
 
-// allWeighed files what is weighed under everything that it depends on.
+// allWeighed files what is evaluated under everything that it depends on.
 func (b *builder) allWeighed() {
 	for _, m := range b.Milestones {
 		b.dependencies(Weighed{Milestone: m}, m.When, m.Progress)

@@ -488,7 +488,7 @@ func (m *Model) Passage(id string) *Passage { return m.passages[id] }
 // Checkpoint finds a checkpoint by its id.
 func (m *Model) Checkpoint(id string) *Checkpoint { return m.points[id] }
 
-// Weighed is something computed that is weighed when what it reads has changed: one of a milestone, a
+// Weighed is something computed that is evaluated when what it reads has changed: one of a milestone, a
 // standing, or a stopwatch that counts only while something holds.
 type Weighed struct {
 	Milestone *Milestone
@@ -503,7 +503,7 @@ func (m *Model) Weighed(v *Var) []Weighed { return v.weighed }
 // the checkpoint reached), or on a movable.
 func (m *Model) WeighedOnMove() []Weighed { return m.weighCore }
 
-// WeighedOnJoin gives all that is weighed of a player who joins.
+// WeighedOnJoin gives all that is evaluated of a player who joins.
 func (m *Model) WeighedOnJoin() []Weighed { return m.weighAll }
 
 // Waymark finds a waymark by its id.

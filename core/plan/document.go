@@ -396,8 +396,8 @@ func (r Rate) String() string {
 // Milestone is a lasting mark that a player earns once, by a condition or by progress to a goal.
 type Milestone struct {
 	Title    Given[string]    `plan:"title" doc:"What people call it."`
-	When     Expr             `plan:"when" doc:"The condition. It is weighed when something that it reads has changed, and on joining."`
-	Progress Expr             `plan:"progress" doc:"How far along the player is: a number that is held against goal."`
+	When     Expr             `plan:"when" doc:"The condition. It is evaluated when something that it reads has changed, and on joining."`
+	Progress Expr             `plan:"progress" doc:"How far along the player is: a number that is checked against goal."`
 	Goal     Given[fixed.Num] `plan:"goal" doc:"The progress at which it is earned."`
 	Across   Fates            `plan:"across" doc:"Its fates: keep or reset. Without them it is kept for good."`
 	Accept   Accept           `plan:"accept"`

@@ -49,7 +49,7 @@ func TestTheDemosRehearsalsGoAsExpected(t *testing.T) {
 	}
 }
 
-// Each step kind, going otherwise than expected, and how it is told.
+// Each step kind, failing, and how it is told.
 func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 	for name, row := range map[string]struct{ step, failed, side string }{
 		"a value in a table":      {"{expect: {p1.parcels: 3}}", "p1.parcels: not as expected", "p1.parcels 0 3"},

@@ -10,7 +10,7 @@ import (
 	"alluvion/core/model"
 )
 
-// Why a value cannot be put right in a save.
+// Why a value cannot be corrected in a save.
 var (
 	ErrUnknown  = errors.New("a player has no such thing")
 	ErrByItself = errors.New("it has its value by itself, or from a commons")

@@ -25,7 +25,7 @@ var aside = []string{"alluvion_save", "alluvion_world", "game", "player", "slot"
 
 // Differences tells what two saves say otherwise, in the words of a plan: what a player is and where first, then values
 // in the order of the plan, then what is remembered of the checkpoint. A save that is empty says nothing at all.
-// A seal is looked through and not held against the save. It fails where one is no JSON table.
+// A seal is looked through and not checked against the save. It fails where one is no JSON table.
 func Differences(m *model.Model, before, after []byte) ([]Otherwise, error) {
 	was, err := said(before)
 	if err != nil {

@@ -15,7 +15,7 @@ import (
 )
 
 // Fit takes a save to the variables of a plan, and tells everything in it that the plan does not take as it is,
-// with what is loaded instead. What has no place in the plan, and what was put right, the attic keeps as it was.
+// with what is loaded instead. What has no place in the plan, and what was corrected, the attic keeps as it was.
 // A save of another game, or of a newer version, is an error.
 func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 	if err := belongs(l.Game, l.Version, m); err != nil {

@@ -136,7 +136,7 @@ func TestAPolicyIsThePlansOwn(t *testing.T) {
 		require.NoError(t, err)
 		assert.Len(t, problems, 2)
 		assert.Equal(t, want, save.Outcome(problems), misfits)
-		assert.Contains(t, p.Attic, "player.oil", "nothing is put right before it was kept")
+		assert.Contains(t, p.Attic, "player.oil", "nothing is corrected before it was kept")
 	}
 }
 

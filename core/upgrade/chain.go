@@ -33,7 +33,7 @@ func New(m *model.Model) *Chain {
 	return c
 }
 
-// Around is what there is besides the save that is taken up: what moves from one holder to another comes from there.
+// Around is what there is besides the save that is upgraded: what moves from one holder to another comes from there.
 type Around struct {
 	// World is the world of the session that the player joins; nil where there is none.
 	World func() (*save.LooseWorld, error)
@@ -64,10 +64,10 @@ type LoadedWorld struct {
 	Problems []save.Problem
 }
 
-// Upgraded says whether a save was taken up from an earlier version.
+// Upgraded says whether a save was upgraded from an earlier version.
 func (l *Loaded) Upgraded() bool { return l.From < l.Player.Version }
 
-// Upgraded says whether a save was taken up from an earlier version.
+// Upgraded says whether a save was upgraded from an earlier version.
 func (l *LoadedWorld) Upgraded() bool { return l.From < l.World.Version }
 
 // Player takes the bytes of a player's save to the plan. An error, which is save.ErrFormat, ErrGame or ErrVersion,

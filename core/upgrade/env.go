@@ -18,7 +18,7 @@ import (
 // hand, so that the values themselves say what types they are of.
 type env struct {
 	stage  *stage
-	player *save.Loose      // nil where a world is taken up
+	player *save.Loose      // nil where a world is upgraded
 	world  *save.LooseWorld // nil where it lies elsewhere
 	around *Around
 	of     copyOf

@@ -38,11 +38,11 @@ type maker struct {
 // fresh is the save of somebody who has just begun.
 func (k *maker) fresh() *save.Player {
 	r := engine.Open(k.m, k.seed)
-	if _, err := r.Step(&engine.Request{Do: "join", Player: "made-up", Slot: 1, Server: true}); err != nil {
+	if _, err := r.Step(&engine.Request{Do: "join", Player: "generated", Slot: 1, Server: true}); err != nil {
 		k.fail(fmt.Errorf("nobody can begin under version %d: %w", k.m.Plan.Version.Value, err))
 		return nil
 	}
-	return r.Save("made-up")
+	return r.Save("generated")
 }
 
 func (k *maker) fail(err error) {

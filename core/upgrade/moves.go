@@ -99,7 +99,7 @@ func allOf(scenes save.LooseScenes, id string) []expr.Value {
 	return out
 }
 
-// fromAll are the values that players have of what moves to the game. Whose save was taken up before has it in the
+// fromAll are the values that players have of what moves to the game. Whose save was upgraded before has it in the
 // attic.
 func (h *hand) fromAll(o *op) ([]expr.Value, error) {
 	var out []expr.Value
@@ -151,7 +151,7 @@ func (h *hand) arrive(o *op, from []expr.Value, owner string, out save.LooseValu
 	return next
 }
 
-var errNoNumber = errors.New("only numbers can be added up or held against one another")
+var errNoNumber = errors.New("only numbers can be added up or checked against one another")
 
 // chosen is the one value that comes of many.
 func chosen(from []expr.Value, many string) (expr.Value, error) {
@@ -180,7 +180,7 @@ func chosen(from []expr.Value, many string) (expr.Value, error) {
 	return out, nil
 }
 
-// gameWas is what the world holds, or held before it was taken up.
+// gameWas is what the world holds, or held before it was upgraded.
 func (e *env) gameWas(id string) (expr.Value, bool, error) {
 	w := e.world
 	if w == nil && e.around.World != nil {

@@ -64,7 +64,7 @@ func TestUpgradesThatUndoOneAnotherLeaveSavesAsTheyWere(t *testing.T) {
 	})
 }
 
-// A save that was taken up is of its version: it is taken as it is, byte for byte, whatever it was made of.
+// A save that was upgraded is of its version: it is taken as it is, byte for byte, whatever it was made of.
 func TestWhatWasTakenUpIsTakenAsItIs(t *testing.T) {
 	var models []*model.Model
 	for _, v := range []string{"1", "2", "3", "4"} {
@@ -85,7 +85,7 @@ func TestWhatWasTakenUpIsTakenAsItIs(t *testing.T) {
 				once, err := save.Encode(x.Loaded.Player)
 				require.NoError(t, err)
 				again := c.Check(once, nil, upgrade.Around{}, nil)
-				assert.Empty(t, again.Problems, "%s: what was put right is right", name)
+				assert.Empty(t, again.Problems, "%s: what was corrected is right", name)
 				twice, err := save.Encode(again.Loaded.Player)
 				require.NoError(t, err)
 				assert.Equal(t, string(once), string(twice), name)

@@ -74,7 +74,7 @@ func TestComparingFollowsTheStepsAndSaysWhatCannotWork(t *testing.T) {
 	}
 }
 
-// What the history's comparisons promise, made-up saves of every version bear out: where nothing is said to be lost,
+// What the history's comparisons promise, generated saves of every version bear out: where nothing is said to be lost,
 // nothing is, and the checks of the upgrades hold.
 func TestTheHistoryOfTheDemoIsWhatItsComparisonsSay(t *testing.T) {
 	const folder = "../../examples/lantern-pass/history/plan.v"

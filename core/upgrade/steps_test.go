@@ -133,7 +133,7 @@ func TestRule32StepsReadTheOldSaveAndWriteTheNewOne(t *testing.T) {
 			assert.True(t, l.Upgraded())
 			r := engine.New(load(t, strings.Replace(pass, "UPGRADES", "{}", 1)))
 			_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: l.Player})
-			require.NoError(t, err, "what was taken up can be played with")
+			require.NoError(t, err, "what was upgraded can be played with")
 		})
 	}
 }
@@ -223,7 +223,7 @@ func TestAValueMovesToAnotherHolder(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, w.World.Values["planks"].Plain(), many)
 
-		// Whoever was taken up before a world was is still counted.
+		// Whoever was upgraded before a world was is still counted.
 		up := opened(t, c, "2", upgrade.Around{})
 		raw, err := save.Encode(up.Player)
 		require.NoError(t, err)
@@ -245,7 +245,7 @@ func TestAValueMovesToAnotherHolder(t *testing.T) {
 	require.NoError(t, err)
 	raw, err := save.Encode(w.World)
 	require.NoError(t, err)
-	assert.Equal(t, "7", opened(t, down, "2", upgrade.Around{World: func() (*save.LooseWorld, error) { return save.OpenWorld(raw) }}).Player.Values["total"].Plain(), "from a world that was taken up before")
+	assert.Equal(t, "7", opened(t, down, "2", upgrade.Around{World: func() (*save.LooseWorld, error) { return save.OpenWorld(raw) }}).Player.Values["total"].Plain(), "from a world that was upgraded before")
 
 	up := passAt(t, "{3: [{rename: {scene.depth: scene.snow}}, {move: scene.depth, into: game.deepest, many: max}]}")
 	w, err = up.World([]byte(oldWorld), upgrade.Around{})

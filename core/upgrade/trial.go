@@ -18,8 +18,8 @@ type Fate string
 // What can come of a save, from best to worst.
 const (
 	Unchanged Fate = "unchanged" // it is of this version already, and nothing is wrong
-	Upgraded  Fate = "upgraded"  // it was taken up, and nothing was lost
-	PutRight  Fate = "put-right" // it is loaded, with something put right, kept in the attic, or told
+	Upgraded  Fate = "upgraded"  // it was upgraded, and nothing was lost
+	PutRight  Fate = "put-right" // it is loaded, with something corrected, kept in the attic, or told
 	Earlier   Fate = "earlier"   // an earlier save of its slot is loaded
 	NotLoaded Fate = "refused"   // it is not loaded
 )
@@ -79,7 +79,7 @@ func NewTrial(m *model.Model) *Trial {
 	return &Trial{Game: m.Plan.Game.Name, To: m.Plan.Version.Value, Counts: map[Fate]int{}, From: map[int]int{}, Cases: []Case{}, Worst: []Worst{}, Sample: []Sample{}}
 }
 
-// Clean says whether nothing at all is lost, put right or refused.
+// Clean says whether nothing at all is lost, corrected or refused.
 func (t *Trial) Clean() bool { return t.Counts[PutRight]+t.Counts[Earlier]+t.Counts[NotLoaded] == 0 }
 
 // Add takes one save to the plan and notes what came of it. name is what people know it by.

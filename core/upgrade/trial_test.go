@@ -13,7 +13,7 @@ import (
 	"alluvion/examples"
 )
 
-// Whatever is made up is a save that its own plan takes as it is, edge by edge, and the same seed makes the same.
+// Whatever is generated is a save that its own plan takes as it is, edge by edge, and the same seed makes the same.
 func TestMadeUpSavesAreSavesOfTheirPlan(t *testing.T) {
 	for _, text := range [][]byte{examples.LanternPass, examples.LanternMarket} {
 		m := load(t, string(text))
@@ -52,7 +52,7 @@ func TestATrialCountsAndShowsAndCanBeGoneOnWith(t *testing.T) {
 		raw, err := save.Encode(doc)
 		require.NoError(t, err)
 		trial.Add(c, j, name, raw, nil, upgrade.Around{})
-		if n++; n == 20 { // stopped, and taken up again
+		if n++; n == 20 { // stopped, and upgraded again
 			kept, err := json.Marshal(trial)
 			require.NoError(t, err)
 			trial = &upgrade.Trial{}

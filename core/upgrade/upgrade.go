@@ -227,7 +227,7 @@ func (c *comparer) marks() {
 	mark := func(w *model.Waymark) item { return item{w.ID, w.At} }
 	c.listed("waymark", itemsOf(c.from.Waymarks, mark), itemsOf(c.to.Waymarks, mark), Loses, "what is remembered by it is forgotten", "it is none for everybody")
 	stone := func(m *model.Milestone) item { return item{m.ID, m.At} }
-	c.listed("milestone", itemsOf(c.from.Milestones, stone), itemsOf(c.to.Milestones, stone), Loses, "who has earned it has it no more", "it is weighed when a save is loaded")
+	c.listed("milestone", itemsOf(c.from.Milestones, stone), itemsOf(c.to.Milestones, stone), Loses, "who has earned it has it no more", "it is evaluated when a save is loaded")
 	standing := func(s *model.Standing) item { return item{s.ID, s.At} }
 	c.listed("standing", itemsOf(c.from.Standings, standing), itemsOf(c.to.Standings, standing), Loses, "the best numbers of everybody are gone with it", "it begins with what players have when they come next")
 }

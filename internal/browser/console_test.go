@@ -142,7 +142,7 @@ func TestTheOverviewShowsEachGameAndHowItStands(t *testing.T) {
 	p := open(t)
 	p.goTo("/")
 	p.sees("Lantern Pass")
-	p.sees("nothing to mend")
+	p.sees("no problems")
 	p.click("a.game")
 	p.sees("Each player has")
 	assert.Contains(t, p.value("document.title"), "What survives what")
@@ -189,7 +189,7 @@ func TestThePlanIsCheckedAsItIsTypedAndNothingTypedIsLost(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/plan")
 	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
-	p.sees("Nothing to mend")
+	p.sees("No problems")
 	p.click(".cm-line")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("# mine: "), chromedp.Sleep(200*time.Millisecond)))
 	p.sees("Not saved yet")
@@ -295,7 +295,7 @@ func TestThePlanIsSavedAndAConflictIsTold(t *testing.T) {
 	p.forgive("412")
 	p.goTo("/games/lantern-pass/plan")
 	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
-	p.sees("Nothing to mend")
+	p.sees("No problems")
 	text, etag, err := p.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)
 	_, _, err = p.c.PutPlan(ctx, "lantern-pass", append(text, "# somebody else\n"...), etag)
@@ -380,10 +380,10 @@ func TestANextVersionIsTriedAndPublished(t *testing.T) {
 	p.until(`document.querySelector('select[aria-label="The older version"]')?.value === '3' && document.querySelector('select[aria-label="The newer version"]')?.value === '0'`, "saves of version 3 under the plan in work")
 	p.sees("player.falls")
 	p.press("look at one")
-	p.sees("made up for version 3")
+	p.sees("generated for version 3")
 	p.until(`location.search.includes('sample=')`, "the address says which")
 	p.press("Try again")
-	p.sees("are loaded with something put right")
+	p.sees("are loaded with something corrected")
 	p.fill("Go on, because", "oil is dear")
 	p.press("Publish version 4")
 	p.sees("Version 4 is published.")
@@ -433,13 +433,13 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.sees("Revision 2 against 1")
 	p.until(`[...document.querySelectorAll('.sample tr')].some(r => r.innerText.replace(/\s+/g, ' ').trim() === 'Parcels 1 2')`, "what differs is listed")
 	p.press("Take up again")
-	p.sees("Revision 1 is taken up again.")
+	p.sees("Revision 1 is upgraded again.")
 	p.press("Put a value right")
 	p.choose("Value", "Oil")
 	p.fill("becomes", "3")
 	p.fill("because", "support")
 	p.press("Put it right")
-	p.sees("The value is put right.")
+	p.sees("The value is corrected.")
 	p.sees("player.oil: support")
 	state, err := p.c.Player(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
@@ -456,7 +456,7 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p.press("Empty the slot")
 	p.sees("The slot is empty")
 	p.press("Take up again")
-	p.sees("is taken up again")
+	p.sees("is upgraded again")
 }
 
 // A player's id is whatever the game calls them by: every address holds it.
@@ -473,7 +473,7 @@ func TestAPlayerMayBeCalledAnything(t *testing.T) {
 	p.click(`button[title^="player.parcels"]`)
 	p.sees("Changes of player.parcels, newest first.")
 	p.clickOn(`[...document.querySelectorAll('main a')].find(a => a.textContent.trim() === 'Saves')`, "the other part")
-	p.sees("only a value can be put right in it until they leave")
+	p.sees("only a value can be corrected in it until they leave")
 	p.run(`fetch(document.querySelector('a[download]').href).then(async r => window.got = r.status + ' ' + (await r.json()).save.player)`)
 	p.until(fmt.Sprintf(`window.got === '200 ' + %q`, odd), "the save is downloaded")
 	p.goTo("/games/lantern-pass/live")
@@ -497,7 +497,7 @@ func TestASaveIsCheckedByHand(t *testing.T) {
 	path, err := filepath.Abs("../../examples/lantern-pass/history/saves/bad/unknown-options.json")
 	require.NoError(t, err)
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.SetUploadFiles(chromedp.CSS("input[type=file]"), []string{path})))
-	p.sees("unknown-options.json loads, with something put right or told.")
+	p.sees("unknown-options.json loads, with something corrected or told.")
 	p.sees("/values/courier")
 	p.sees("it has its start value, none")
 }
@@ -890,7 +890,7 @@ func TestWhatAPassageCarriesAndWhatRefusesItIsWritten(t *testing.T) {
 	p.until(chip("facing")+`?.getAttribute('aria-pressed') === 'true'`, "and facing")
 	p.clickOn(chip("y"), "y")
 	p.until(chip("y")+`?.getAttribute('aria-pressed') === 'false'`, "y no more")
-	p.fill("Otherwise they are told", "Mend it first.")
+	p.fill("Otherwise they are told", "Correct it first.")
 	p.press("Write it")
 	p.sees("what refuses rope_bridge")
 	p.press("make it one way")
@@ -902,7 +902,7 @@ func TestWhatAPassageCarriesAndWhatRefusesItIsWritten(t *testing.T) {
 	p.until(chip("facing")+`?.getAttribute('aria-pressed') === 'false'`, "it carries nothing")
 	p.saved()
 	after := p.plan()
-	assert.Contains(t, after, "rope_bridge: {from: gorge/span_east, to: ridge/span_west, both_ways: false, carry: [facing], if: game.bridge_mended, refused: Mend it first.")
+	assert.Contains(t, after, "rope_bridge: {from: gorge/span_east, to: ridge/span_west, both_ways: false, carry: [facing], if: game.bridge_mended, refused: Correct it first.")
 	assert.Contains(t, after, "porch_gorge: {from: lodge/porch, to: gorge/mouth, both_ways: true}")
 }
 
@@ -960,7 +960,7 @@ func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	list, err := p.c.Rehearsals(ctx, "lantern-pass")
 	require.NoError(t, err)
 	require.Len(t, list, 1)
-	// A plan under which it goes otherwise: the rehearsal fails, and says at which step.
+	// A plan under which it fails: the rehearsal fails, and says at which step.
 	p.goTo("/games/lantern-pass/matrix?row=player.parcels&at=scene")
 	p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'reset')`, "reset")
 	p.sees("Parcels at scene: reset")
@@ -988,7 +988,7 @@ func TestAMisspeltNameIsMendedFromItsFinding(t *testing.T) {
 	p.sees("There is no scene called \"groge\". Did you mean gorge/mouth?")
 	p.until(`document.querySelector('.cm-lintRange-error') !== null`, "it is marked in the text")
 	p.press("Write gorge/mouth")
-	p.sees("nothing to mend")
+	p.sees("no problems")
 	p.until(`!document.body.innerText.includes('Not saved yet')`, "it is what was saved")
 	p.run(`localStorage.clear()`)
 }
@@ -1075,7 +1075,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 		p.sees("Each player has")
 		report, err := p.c.Findings(ctx, id)
 		require.NoError(t, err)
-		assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has nothing to mend: %+v", title, report.Findings)
+		assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has no problems: %+v", title, report.Findings)
 	}
 	drop := func(name, text string) {
 		p.run(fmt.Sprintf(`const d = new DataTransfer(); d.items.add(new File([%q], %q)); window.dispatchEvent(new DragEvent('drop', {dataTransfer: d, bubbles: true, cancelable: true}))`, text, name))
@@ -1094,7 +1094,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 	p.goTo("/games/lantern-pass/budgets")
 	p.sees("What would make it shorter")
 	drop("unknown-options.json", string(save))
-	p.sees("unknown-options.json loads, with something put right or told.")
+	p.sees("unknown-options.json loads, with something corrected or told.")
 	p.press("Close")
 	rehearsal, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/starting-over.yaml")
 	require.NoError(t, err)
@@ -1144,7 +1144,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are taken up whole", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are upgraded in full", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

@@ -98,7 +98,7 @@ func TestEveryPackageIsExplained(t *testing.T) {
 	}
 }
 
-// The plan that the README begins with has nothing to mend.
+// The plan that the README begins with has no problems.
 func TestTheREADMEsPlanIsFine(t *testing.T) {
 	raw, err := os.ReadFile(root + "/README.md")
 	require.NoError(t, err)

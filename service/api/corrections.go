@@ -12,7 +12,7 @@ import (
 	"alluvion/service/live"
 )
 
-// Correction is a value that is put right by hand.
+// Correction is a value that is corrected by hand.
 type Correction struct {
 	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
 	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
@@ -53,7 +53,7 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 		return nil, err
 	}
 	if in.IfMatch == "" {
-		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is put right", "If-Match is wanted: the entity tag of the save that was looked at.")
+		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is corrected", "If-Match is wanted: the entity tag of the save that was looked at.")
 	}
 	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
 	if err := l.Player.Correct(j.model, in.Body.Name, in.Body.Of, in.Body.Value); err != nil {

@@ -69,7 +69,7 @@ type Three struct {
 	Saved    expr.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
 	Stored   bool       `json:"stored" doc:"Whether the save has it."`
 	// Correctable and Choices are for forms.
-	Correctable bool     `json:"correctable" doc:"Whether it can be put right by hand."`
+	Correctable bool     `json:"correctable" doc:"Whether it can be corrected by hand."`
 	Choices     []string `json:"choices,omitempty" doc:"What it can be, where that is one of a few."`
 }
 

@@ -143,12 +143,12 @@ func (s *Server) saves(api huma.API) {
 		Description: "Nothing is kept. What stands in a save is told as it stands, of whatever version it is.", Errors: []int{404, 413, 422}}, s.differences)
 	huma.Register(api, huma.Operation{OperationID: "download-save", Responses: answering("application/json"), Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
 	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save", Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
-		Description: "It becomes the slot's newest revision, taken up to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
+		Description: "It becomes the slot's newest revision, upgraded to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
 	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy", Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}}, s.copySlot)
 	huma.Register(api, huma.Operation{OperationID: "empty-slot", Method: http.MethodDelete, Path: slot, Summary: "Make a slot empty", Tags: tags,
-		Description: "Its revisions stay, and any of them can be taken up again.", Errors: []int{404, 409, 422}}, s.emptySlot)
+		Description: "Its revisions stay, and any of them can be restored.", Errors: []int{404, 409, 422}}, s.emptySlot)
 	huma.Register(api, huma.Operation{OperationID: "correct-value", Method: http.MethodPost, Path: slot + "/correct", Summary: "Put a value right by hand", Tags: tags,
-		Description: "It is checked against the plan, and becomes a revision of its own with the reason. While the player plays in the slot, it is their live value that is put right.", Errors: []int{404, 409, 412, 422}}, s.correct)
+		Description: "It is checked against the plan, and becomes a revision of its own with the reason. While the player plays in the slot, it is their live value that is corrected.", Errors: []int{404, 409, 412, 422}}, s.correct)
 	huma.Register(api, huma.Operation{OperationID: "reset-slot", Method: http.MethodPost, Path: slot + "/reset", Summary: "Begin a slot anew", Tags: tags,
 		Description: "What was there stays an earlier revision.", Errors: []int{404, 409, 412, 422}}, s.resetSlot)
 	huma.Register(api, huma.Operation{OperationID: "export-player", Method: http.MethodGet, Path: at + "/export", Summary: "Everything that is held about a player", Tags: tags, Errors: []int{404}}, s.export)

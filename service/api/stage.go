@@ -253,7 +253,7 @@ func rowsOf(list []engine.Figure) []BeforeAfter {
 	return out
 }
 
-// compared puts what was beside what is, with the reason of what changed. Who comes again is held against how they left.
+// compared puts what was beside what is, with the reason of what changed. Who comes again is checked against how they left.
 func compared(before, after standing, left map[string][]BeforeAfter, players []string, changes []engine.Change) ([]StagePlayer, []BeforeAfter) {
 	out := make([]StagePlayer, 0, len(players))
 	for _, id := range players {

@@ -70,7 +70,7 @@ type compareVersions struct {
 
 // TrialStart is what a trial is begun with.
 type TrialStart struct {
-	Made int `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are made up for each published version, besides those at every edge."`
+	Made int `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are generated for each published version, besides those at every edge."`
 	Seed int `json:"seed,omitempty" minimum:"0" maximum:"4294967295" default:"1" doc:"What the random ones come from."`
 }
 
@@ -96,7 +96,7 @@ type TrialInfo struct {
 	Left    float64        `json:"left,omitempty" doc:"Seconds until it is done, while it runs."`
 	BeganAt time.Time      `json:"began_at"`
 	Error   string         `json:"error,omitempty"`
-	Clean   bool           `json:"clean" doc:"Whether it is done, and nothing is lost, put right or refused."`
+	Clean   bool           `json:"clean" doc:"Whether it is done, and nothing is lost, corrected or refused."`
 	Result  *upgrade.Trial `json:"result,omitempty" doc:"Missing in lists."`
 }
 
@@ -106,11 +106,11 @@ func (s *Server) versions(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-versions", Method: http.MethodGet, Path: at, Summary: "What was published of a game", Tags: tags, Errors: []int{404}}, s.listVersions)
 	huma.Register(api, huma.Operation{OperationID: "get-version", Responses: answering("application/yaml"), Method: http.MethodGet, Path: at + "/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
 	huma.Register(api, huma.Operation{OperationID: "publish", Method: http.MethodPost, Path: at, DefaultStatus: http.StatusCreated, Summary: "Publish the game's plan", Tags: tags,
-		Description: "A published version never changes. It has to be the one after the newest, and its trial clean; or go_on says why it is published all the same. Sessions that are opened from now on run it, and saves are taken up when they are loaded.", Errors: []int{404, 409, 412, 422}}, s.publish)
+		Description: "A published version never changes. It has to be the one after the newest, and its trial clean; or go_on says why it is published all the same. Sessions that are opened from now on run it, and saves are upgraded when they are loaded.", Errors: []int{404, 409, 412, 422}}, s.publish)
 	huma.Register(api, huma.Operation{OperationID: "compare-versions", Method: http.MethodGet, Path: "/v1/games/{game}/compare", Summary: "What becomes of saves of one version under another", Tags: tags, Errors: []int{404, 422}}, s.compareVersions)
 	trials := "/v1/games/{game}/trials"
 	huma.Register(api, huma.Operation{OperationID: "start-trial", Method: http.MethodPost, Path: trials, DefaultStatus: http.StatusCreated, Summary: "Take all saves to the game's plan, without writing any", Tags: tags,
-		Description: "It runs beside the sessions; ask how far it is, or read its events. Saves are made up for each published version besides.", Errors: []int{404, 409, 422}}, s.startTrial)
+		Description: "It runs beside the sessions; ask how far it is, or read its events. Saves are generated for each published version besides.", Errors: []int{404, 409, 422}}, s.startTrial)
 	huma.Register(api, huma.Operation{OperationID: "list-trials", Method: http.MethodGet, Path: trials, Summary: "The trials of a game, newest first", Tags: tags, Errors: []int{404}}, s.listTrials)
 	huma.Register(api, huma.Operation{OperationID: "get-trial", Method: http.MethodGet, Path: trials + "/{trial}", Summary: "How far a trial is, and what came of it", Tags: tags, Errors: []int{404}}, s.getTrial)
 	huma.Register(api, huma.Operation{OperationID: "stop-trial", Method: http.MethodPost, Path: trials + "/{trial}/stop", Summary: "Stop a trial; it can be gone on with", Tags: tags, Errors: []int{404}}, s.stopTrial)
@@ -207,7 +207,7 @@ func (s *Server) tried(ctx context.Context, g store.Game, reason string) (int, e
 		return 0, s.asProblem(err)
 	}
 	if !result.Clean() && reason == "" {
-		return 0, problem(http.StatusConflict, "trial", "The trial was not clean", "Of %d saves %d are loaded with something put right, %d have an earlier one loaded, and %d are not loaded. Say in go_on why it is published all the same.",
+		return 0, problem(http.StatusConflict, "trial", "The trial was not clean", "Of %d saves %d are loaded with something corrected, %d have an earlier one loaded, and %d are not loaded. Say in go_on why it is published all the same.",
 			result.Saves, result.Counts[upgrade.PutRight], result.Counts[upgrade.Earlier], result.Counts[upgrade.NotLoaded])
 	}
 	return t.ID, nil

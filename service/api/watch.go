@@ -46,7 +46,7 @@ type Machine struct {
 	Frames     int64    `json:"frames" doc:"Frames of state that went out."`
 	Behind     int64    `json:"behind" doc:"Ticks since the machine was last sent something."`
 	Mismatches int      `json:"mismatches" doc:"How often it believed something else than it ought to."`
-	Unlike     []Unlike `json:"unlike" doc:"What it believed otherwise the last time."`
+	Unlike     []Unlike `json:"unlike" doc:"Where it differed the last time."`
 	UnlikeAt   int64    `json:"unlike_at,omitempty" doc:"The tick at which it did so."`
 }
 

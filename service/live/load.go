@@ -13,7 +13,7 @@ import (
 	"alluvion/service/store"
 )
 
-// A save is taken up to the session's version when it is loaded, once: what it became is a revision of its own, written
+// A save is upgraded to the session's version when it is loaded, once: what it became is a revision of its own, written
 // before anybody plays with it, and the old one stays (rule 31). What the plan does not take as it is, it says what is
 // done about (saving.misfits).
 
@@ -150,7 +150,7 @@ func (s *Session) raised(req *engine.Request, saved store.Saved, loaded *upgrade
 	if len(result.Lost) > 0 {
 		return store.ErrLease
 	}
-	s.log.Info("a save was taken up", "player", req.Player, "slot", req.Slot, "from", loaded.From, "to", loaded.Player.Version, "as", moment, "revision", result.Written[req.Player])
+	s.log.Info("a save was upgraded", "player", req.Player, "slot", req.Slot, "from", loaded.From, "to", loaded.Player.Version, "as", moment, "revision", result.Written[req.Player])
 	return nil
 }
 
@@ -174,7 +174,7 @@ func (m *Manager) loadWorld(ctx context.Context, s *Session) (*save.World, error
 		if err := m.store.KeepWorld(ctx, s.Game, s.Name, loaded.From, raw, mustEncode(loaded.World)); err != nil {
 			return nil, fmt.Errorf("what the world of %s became could not be written: %w", s.Name, err)
 		}
-		s.log.Info("a world was taken up", "from", loaded.From, "to", loaded.World.Version)
+		s.log.Info("a world was upgraded", "from", loaded.From, "to", loaded.World.Version)
 	}
 	return loaded.World, nil
 }

@@ -64,7 +64,7 @@ func TestRule31ASaveIsTakenUpOnceWhenItIsLoadedAndTheOldOneStays(t *testing.T) {
 	assert.Equal(t, []string{"upgraded", "leave"}, h.moments("ada"))
 	v, err := h.s.Look(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, "10", v.Game[0].Value.Plain(), "the world was taken up too")
+	assert.Equal(t, "10", v.Game[0].Value.Plain(), "the world was upgraded too")
 	h.do(leave("ada"))
 	h.do(join("ada"))
 	assert.Equal(t, "20", h.figure("ada", "fuel"), "and only once")

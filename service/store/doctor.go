@@ -180,7 +180,7 @@ func (d *Diagnosis) saves(ctx context.Context, db *gorm.DB) {
 			d.tell(false, "A slot has no save any more", "Slot %d of %s in %s: none of its revisions can be read.", id.slot, id.player, id.game)
 			return
 		}
-		d.tell(true, "The newest save of a slot cannot be read", "Slot %d of %s in %s: revision %d is the newest that is whole. Take it up again, or say misfits: {unreadable: last} in the plan.", id.slot, id.player, id.game, best)
+		d.tell(true, "The newest save of a slot cannot be read", "Slot %d of %s in %s: revision %d is the newest that is whole. Restore it, or say misfits: {unreadable: last} in the plan.", id.slot, id.player, id.game, best)
 	}, func(error) {})
 }
 

@@ -47,7 +47,7 @@ func freeSlot(tx *gorm.DB, game, player string, slot int) (slotRow, error) {
 	return head, tx.Delete(&recoveryRow{Game: game, Player: player, Slot: slot}).Error
 }
 
-// Empty makes a slot empty: nobody comes back to what was in it. Its revisions stay, and any of them can be taken up again.
+// Empty makes a slot empty: nobody comes back to what was in it. Its revisions stay, and any of them can be restored.
 func (s *Store) Empty(ctx context.Context, game, player string, slot int) error {
 	return s.wait(ctx, func(tx *gorm.DB) error {
 		var there slotRow

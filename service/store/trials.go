@@ -24,7 +24,7 @@ type Trial struct {
 	State   string
 	Made    int // random saves for each published version
 	Seed    uint32
-	Part    int // how many published versions saves were made up for
+	Part    int // how many published versions saves were generated for
 	Done    int
 	Total   int
 	Player  string // the last one that was tried

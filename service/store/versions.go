@@ -111,7 +111,7 @@ type keptWorld struct {
 	Checksum string
 }
 
-// KeepWorld keeps a world as it was before it was taken up to a later version, and writes the one that it became: both or
+// KeepWorld keeps a world as it was before it was upgraded to a later version, and writes the one that it became: both or
 // neither.
 func (s *Store) KeepWorld(ctx context.Context, game, session string, from int, before, after []byte) error {
 	now := s.now().UTC()

@@ -62,7 +62,7 @@ type Progress struct {
 	Left time.Duration // until it is done, while it runs
 }
 
-// Start begins a trial of a game's plan over its saves, and over saves that are made up for each published version.
+// Start begins a trial of a game's plan over its saves, and over saves that are generated for each published version.
 func (r *Runner) Start(ctx context.Context, g store.Game, made int, seed uint32) (store.Trial, error) {
 	m, err := r.model(ctx, g.Text)
 	if err != nil {
@@ -272,7 +272,7 @@ func (w *worker) work(ctx context.Context) {
 	w.write() // nobody is told before: whoever sees that it has ended may begin another
 }
 
-// everything tries what is made up, then the worlds, then the saves, each from where it stopped.
+// everything tries what is generated, then the worlds, then the saves, each from where it stopped.
 func (w *worker) everything(ctx context.Context) error {
 	parts, err := w.parts(ctx, w.t.Game, w.m)
 	if err != nil {
@@ -325,7 +325,7 @@ func (w *worker) snapshot() *upgrade.Trial {
 	return out
 }
 
-// parts are the published versions for which saves are made up: those before the plan's own.
+// parts are the published versions for which saves are generated: those before the plan's own.
 func (r *Runner) parts(ctx context.Context, game string, m *model.Model) ([]*model.Model, error) {
 	list, err := r.store.Versions(ctx, game)
 	if err != nil {
@@ -374,7 +374,7 @@ func (w *worker) madeUp(ctx context.Context, old *model.Model) error {
 		if err != nil {
 			return err
 		}
-		w.add(fmt.Sprintf("made up for version %d: %s", old.Plan.Version.Value, name), raw, upgrade.Around{})
+		w.add(fmt.Sprintf("generated for version %d: %s", old.Plan.Version.Value, name), raw, upgrade.Around{})
 		return ctx.Err()
 	})
 }

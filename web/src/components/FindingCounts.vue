@@ -8,7 +8,7 @@ defineProps<{ counts: Schemas['Counts'] }>()
   <span v-if="counts.errors" class="error">{{ counts.errors }} {{ counts.errors === 1 ? 'error' : 'errors' }}</span>
   <span v-if="counts.warnings" class="warning">{{ counts.warnings }} {{ counts.warnings === 1 ? 'warning' : 'warnings' }}</span>
   <span v-if="counts.notes" class="quiet">{{ counts.notes }} {{ counts.notes === 1 ? 'note' : 'notes' }}</span>
-  <span v-if="counts.errors + counts.warnings + counts.notes === 0" class="fine">nothing to mend</span>
+  <span v-if="counts.errors + counts.warnings + counts.notes === 0" class="fine">no problems</span>
   <span v-if="counts.accepted" class="quiet">{{ counts.accepted }} accepted</span>
 </template>
 

@@ -20,7 +20,7 @@ const accepted = computed(() => props.findings.filter((f) => f.accepted))
 
 <template>
   <div class="list">
-    <p v-if="open.length === 0" class="none">Nothing to mend. The plan can run.</p>
+    <p v-if="open.length === 0" class="none">No problems. The plan can run.</p>
     <div v-for="(f, i) in open" :key="i" class="finding" :class="f.severity">
       <button type="button" @click="$emit('go', f.line, f.column)">
         <span class="head"><b>{{ f.severity }}</b> <span class="mono">{{ f.id }}</span> <span class="quiet">line {{ f.line }}</span></span>

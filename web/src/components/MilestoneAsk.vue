@@ -14,7 +14,7 @@ const earned = computed(() => props.player.stands[props.index]?.earned ?? false)
   <v-dialog :model-value="true" max-width="440" transition="fade-transition" aria-label="Give a milestone by hand" @update:model-value="emit('close')">
     <div class="sheet ask">
       <h2>{{ title }}: {{ player.player }}</h2>
-      <p v-if="earned">It is taken back. As soon as what it asks for is weighed again and holds, it is earned again.</p>
+      <p v-if="earned">It is taken back. As soon as what it asks for is evaluated again and holds, it is earned again.</p>
       <p v-else>It is given by hand{{ player.present ? ': the rules that wait for it do what they do' : ' in the save; rules that wait for it do nothing' }}. It stands in the history as a correction, and can be taken back.</p>
       <div class="buttons">
         <v-btn variant="text" @click="emit('close')">Cancel</v-btn>

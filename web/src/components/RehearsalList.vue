@@ -113,7 +113,7 @@ async function undrop() {
     <TroubleNote :text="error || trouble" @retry="reload" />
     <v-progress-linear v-if="running" :model-value="(100 * done) / (list?.length || 1)" color="secondary" height="6" aria-label="Rehearsals played" />
     <p v-else-if="Object.keys(results).length" class="small" role="status" :class="failing ? 'bad' : 'good'">{{ failing ? `${failing} of ${Object.keys(results).length} fail` : `All ${Object.keys(results).length} go as expected` }}</p>
-    <p v-if="list && !list.length" class="quiet small">None are kept yet. Try something on the stage, and keep it: it is then held against every later plan.</p>
+    <p v-if="list && !list.length" class="quiet small">None are kept yet. Try something on the stage, and keep it: it is then checked against every later plan.</p>
     <ul v-else>
       <li v-for="r in list" :key="r.name" :class="{ here: stage.opened.value === r.name }">
         <button type="button" class="open" :title="r.name" @click="open(r.name)">

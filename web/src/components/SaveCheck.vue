@@ -30,7 +30,7 @@ onMounted(() => look(props.given))
 function words(x: Schemas['Checked']) {
   if (x.outcome === 'refuse') return 'is not loaded.'
   if (x.outcome === 'last') return 'is passed over for an earlier one.'
-  return x.problems.length ? 'loads, with something put right or told.' : 'loads as it is.'
+  return x.problems.length ? 'loads, with something corrected or told.' : 'loads as it is.'
 }
 </script>
 
@@ -45,7 +45,7 @@ function words(x: Schemas['Checked']) {
     <template v-if="checked">
       <p>
         <strong>{{ name }}</strong> {{ words(checked) }}
-        <span class="quiet"><template v-if="checked.of !== 'nothing'">{{ checked.of === 'world' ? 'A world' : `A save of ${checked.player}` }} of version {{ checked.from }}<template v-if="checked.from < checked.to">, taken up to {{ checked.to }}</template>.</template><template v-if="checked.seal"> Its seal is {{ checked.seal }}.</template></span>
+        <span class="quiet"><template v-if="checked.of !== 'nothing'">{{ checked.of === 'world' ? 'A world' : `A save of ${checked.player}` }} of version {{ checked.from }}<template v-if="checked.from < checked.to">, upgraded to {{ checked.to }}</template>.</template><template v-if="checked.seal"> Its seal is {{ checked.seal }}.</template></span>
       </p>
       <table v-if="checked.problems.length" class="plain">
         <thead>

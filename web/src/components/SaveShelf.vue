@@ -24,7 +24,7 @@ const value = ref('')
 const why = ref('')
 const trouble = ref('')
 
-// What can be put right, by name and, of what a player has for each scene or prop, which; the form begins with what is so.
+// What can be corrected, by name and, of what a player has for each scene or prop, which; the form begins with what is so.
 const keyOf = (v: Schemas['Three']) => `${v.name} ${v.of ?? ''}`
 const writable = computed(() => props.state.values.filter((v) => v.correctable).map((v) => ({ title: v.title, value: keyOf(v) })))
 const picked = computed(() => props.state.values.find((v) => keyOf(v) === name.value))
@@ -44,15 +44,15 @@ async function tried(text: string, work: () => Promise<unknown>) {
 }
 
 const takeUp = (revision: number) =>
-  tried(`Revision ${revision} is taken up again.`, async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/revisions/{revision}/take-up', { params: { path: { ...path.value, revision } } })))
+  tried(`Revision ${revision} is upgraded again.`, async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/revisions/{revision}/take-up', { params: { path: { ...path.value, revision } } })))
 const correct = () =>
-  tried('The value is put right.', async () =>
+  tried('The value is corrected.', async () =>
     dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/correct', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { name: picked.value!.name, of: picked.value!.of, words: value.value, why: why.value } })),
   )
 const reset = () =>
   tried('The slot begins anew.', async () => dataOf(await api.POST('/v1/games/{game}/players/{player}/slots/{slot}/reset', { params: { path: path.value, header: { 'If-Match': etag.value } }, body: { why: why.value } })))
 const empty = () =>
-  tried('The slot is empty; any of its revisions can be taken up again.', async () => {
+  tried('The slot is empty; any of its revisions can be restored.', async () => {
     const answer = await api.DELETE('/v1/games/{game}/players/{player}/slots/{slot}', { params: { path: path.value, query: { name: value.value.trim() } } })
     if (!answer.response.ok) dataOf({ error: answer.error, response: answer.response })
   })
@@ -119,7 +119,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
       </span>
       <input ref="file" type="file" accept="application/json,.json" hidden @change="upload" />
     </div>
-    <p v-if="state.present" class="quiet small">{{ state.player }} plays in this slot now: only a value can be put right in it until they leave.</p>
+    <p v-if="state.present" class="quiet small">{{ state.player }} plays in this slot now: only a value can be corrected in it until they leave.</p>
     <v-alert v-if="trouble" type="error" class="mb-2">{{ trouble }}</v-alert>
     <form v-if="asking" class="sheet asked" @submit.prevent="asking === 'correct' ? correct() : asking === 'reset' ? reset() : empty()">
       <template v-if="asking === 'correct'">

@@ -22,8 +22,8 @@ const look = (fate: string) => void router.replace({ query: { ...route.query, sa
 
 const fates = [
   { id: 'unchanged', words: 'are of this version already' },
-  { id: 'upgraded', words: 'are taken up whole' },
-  { id: 'put-right', words: 'are loaded with something put right, kept or told' },
+  { id: 'upgraded', words: 'are upgraded in full' },
+  { id: 'put-right', words: 'are loaded with something corrected, kept or told' },
   { id: 'earlier', words: 'have an earlier save loaded instead' },
   { id: 'refused', words: 'are not loaded' },
 ] as const
@@ -65,7 +65,7 @@ function left(seconds: number) {
       </span>
     </div>
     <p v-if="trouble" class="bad">{{ trouble }}</p>
-    <p v-if="!now" class="quiet">Every stored save, and made-up ones of each published version, are taken to the plan in work. Nothing is written.</p>
+    <p v-if="!now" class="quiet">Every stored save, and generated ones of each published version, are taken to the plan in work. Nothing is written.</p>
     <template v-else>
       <v-progress-linear v-if="running || now.state === 'stopped'" :model-value="(100 * now.done) / Math.max(1, now.total)" color="secondary" height="8" rounded />
       <p class="quiet small">

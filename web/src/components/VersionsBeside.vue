@@ -17,7 +17,7 @@ const route = useRoute()
 const router = useRouter()
 
 const all = computed(() => props.versions.published.map((v) => v.version))
-/** What they can be held against: published versions, and the plan in work (0) where it is none of them. */
+/** What they can be checked against: published versions, and the plan in work (0) where it is none of them. */
 const news = computed(() => [...(props.versions.draft.published ? [] : [0]), ...all.value])
 
 const asked = (name: string, among: number[]) => among.find((v) => String(v) === route.query[name])

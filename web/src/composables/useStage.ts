@@ -167,7 +167,7 @@ export function inWords(step: Step): string {
   if ('told' in s) return `${s.told} is told: ${s.notice}`
   if ('expect' in s) return typeof step.expect === 'string' ? `expected: ${step.expect}` : `expected: ${Object.entries(step.expect as object).map(([k, v]) => `${k} is ${String(v)}`).join(', ')}`
   if ('sees' in s) return `${String(step.sees)} ${step.not ? `never sees ${String(step.not)}` : 'sees what is so'}`
-  if ('correct' in s) return `${s.correct} is put right: ${String(step.to)}`
+  if ('correct' in s) return `${s.correct} is corrected: ${String(step.to)}`
   if ('upgrade' in s) return `on into version ${String(step.to)}`
   return JSON.stringify(step)
 }

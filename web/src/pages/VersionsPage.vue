@@ -40,7 +40,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
 <template>
   <div class="page">
     <h1 class="page-title">Versions</h1>
-    <p class="page-lead">What is published never changes. Saves of every earlier version are taken up when they are loaded.</p>
+    <p class="page-lead">What is published never changes. Saves of every earlier version are upgraded when they are loaded.</p>
     <TroubleNote :text="error || trouble" @retry="reload" />
     <WaitingNote v-if="!versions && !error" />
     <v-alert v-if="told" type="success" class="mb-4">{{ told }}</v-alert>
@@ -53,7 +53,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
           <p v-else-if="!versions.draft.next" class="bad">The next version that can be published is {{ versions.draft.wanted }}.</p>
           <template v-else>
             <p v-if="trial?.clean" class="good">Its trial was clean: nothing is lost.</p>
-            <p v-else-if="trial?.state === 'done'" class="bad">Its trial was not clean. Look at what is put right, or say why it is published all the same.</p>
+            <p v-else-if="trial?.state === 'done'" class="bad">Its trial was not clean. Look at what is corrected, or say why it is published all the same.</p>
             <p v-else-if="versions.published.length" class="quiet">Try it over every save first.</p>
             <v-text-field v-if="versions.published.length && !trial?.clean" v-model="goOn" label="Go on, because" class="mb-2" />
             <v-btn color="primary" block :disabled="!canPublish" @click="publish">Publish version {{ versions.draft.version }}</v-btn>
