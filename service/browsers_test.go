@@ -49,6 +49,12 @@ func TestEntityTagsSpareAndGuard(t *testing.T) {
 		assert.Equal(t, tag, res.Header.Get("ETag"))
 	}
 	assert.Equal(t, http.StatusOK, h.send("GET", path, "", "If-None-Match", `"x"`).StatusCode)
+	h.enter()
+	h.do(api.Request{Do: "join", Player: "ada"})
+	const ada = "/v1/games/lantern-pass/players/ada"
+	before := h.send("GET", ada, "")
+	h.do(api.Request{Do: "event", Player: "ada", Name: "load"})
+	assert.Equal(t, http.StatusOK, h.send("GET", ada, "", "If-None-Match", before.Header.Get("ETag")).StatusCode, "that tag is the save's, and what she has now is another")
 	assert.Equal(t, http.StatusNotFound, h.send("GET", "/v1/games/none/plan", "", "If-None-Match", "*").StatusCode)
 
 	plan := string(examples.LanternPass)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 )
 
@@ -53,11 +54,20 @@ func (s *Server) foreign(r *http.Request) bool {
 	return err != nil || u.Host != r.Host
 }
 
+// tagged are the routes whose entity tag is that of the whole answer. That of a player's values is the one of the save
+// that a correction would replace: the live values beside it change without it.
+var tagged = map[string]bool{"/v1/games/{game}/plan": true, "/v1/commons/{commons}": true, "/v1/games/{game}/sessions/{session}/layout": true,
+	"/v1/games/{game}/players/{player}/slots/{slot}/save": true}
+
 // unchanged answers 304 where the client has what is there already (RFC 9110, section 13.1.2).
-func unchanged(next http.Handler) http.Handler {
+func unchanged(routes chi.Routes) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler { return answered304(routes, next) }
+}
+
+func answered304(routes chi.Routes, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		known := r.Header.Get("If-None-Match")
-		if known == "" || r.Method != http.MethodGet && r.Method != http.MethodHead {
+		if route, taken := routeOf(routes, r); known == "" || !taken || route.method != http.MethodGet || !tagged[route.pattern] {
 			next.ServeHTTP(w, r)
 			return
 		}

@@ -77,7 +77,7 @@ func describe(api *huma.OpenAPI, method, path string, op *huma.Operation) {
 	for _, status := range statuses {
 		answers(api, op, status)
 	}
-	if ok := op.Responses["200"]; method == http.MethodGet && ok != nil && ok.Headers["ETag"] != nil {
+	if ok := op.Responses["200"]; method == http.MethodGet && ok != nil && tagged[path] {
 		op.Responses["304"] = &huma.Response{Description: "What is there has the entity tag that If-None-Match says."}
 	}
 }

@@ -76,7 +76,7 @@ func New(p Parts) http.Handler {
 	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, started: time.Now()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
-	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged)
+	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged(r))
 	server.routes(r)
 	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
 	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
