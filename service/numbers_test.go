@@ -3,6 +3,7 @@ package service_test
 import (
 	"context"
 	"encoding/json"
+	"net"
 	"strings"
 	"testing"
 
@@ -11,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/wire"
+	"alluvion/service/api"
 )
 
 // talk is a machine that says whatever it is told to, byte by byte.
@@ -92,4 +94,35 @@ func TestRepeatsGiveTheFirstAnswer(t *testing.T) {
 	assert.Contains(t, skipped.Why, "Nothing is known of request 4")
 	assert.Equal(t, "refused", x.asks(`{"is":"event","number":9007199254740993,"name":"load"}`).Is)
 	assert.Equal(t, "1", h.figures("ada")["player.parcels"].Live.Plain(), "applied once")
+}
+
+// Whoever holds on to the service keeps nobody from being saved, and the stop from no end.
+func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "ada"})
+	h.do(api.Request{Do: "event", Player: "ada", Name: "load"})
+	for range 5 { // asks on and on, and reads nothing
+		conn, err := net.Dial("tcp", strings.TrimPrefix(h.s.URL(), "http://"))
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = conn.Close() })
+		go func() {
+			for {
+				if _, err := conn.Write([]byte("GET /v1/games/lantern-pass/matrix HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")); err != nil {
+					return
+				}
+			}
+		}()
+	}
+	for range 50 { // connected, and silent
+		conn, err := net.Dial("tcp", strings.TrimPrefix(h.s.URL(), "http://"))
+		require.NoError(t, err)
+		t.Cleanup(func() { _ = conn.Close() })
+	}
+	c, cancel := context.WithTimeout(ctx, within)
+	defer cancel()
+	require.NoError(t, h.s.Stop(c))
+	h.open()
+	h.enter()
+	h.do(api.Request{Do: "join", Player: "ada"})
+	assert.Equal(t, "1", h.figures("ada")["player.parcels"].Live.Plain())
 }

@@ -10,6 +10,7 @@ import (
 	"net"
 	"net/http"
 	"net/url"
+	"sync"
 	"time"
 
 	"alluvion/service/api"
@@ -55,6 +56,8 @@ type Service struct {
 	addr   net.Addr
 	tls    bool
 	failed chan error
+	// closing says to whatever goes on and on that it is to end.
+	closing func()
 }
 
 // Start opens the store and answers requests until Stop.
@@ -101,7 +104,7 @@ func Start(c Config) (*Service, error) {
 	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
-	s.http.RegisterOnShutdown(func() { close(closing) })
+	s.closing = sync.OnceFunc(func() { close(closing) })
 	go func() {
 		if err := s.http.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
@@ -142,11 +145,20 @@ func (s *Service) URL() string {
 // Failed gives the error of a service that stopped by itself.
 func (s *Service) Failed() <-chan error { return s.failed }
 
-// Stop ends all visits, saves everybody, and closes the store. It is done when everything is on disk.
+// hangUpWithin is how long requests may still take when everybody is saved; then their connections are cut.
+const hangUpWithin = 2 * time.Second
+
+// Stop ends all visits and saves everybody; then it hangs up, on whoever holds on too, and closes the store. It is done
+// when everything is on disk.
 func (s *Service) Stop(ctx context.Context) error {
-	err := s.http.Shutdown(ctx)
+	s.closing()
+	err := s.live.CloseAll(ctx)
+	hangUp, cancel := context.WithTimeout(ctx, hangUpWithin)
+	defer cancel()
+	if s.http.Shutdown(hangUp) != nil {
+		_ = s.http.Close()
+	}
 	s.trials.Close()
-	err = errors.Join(err, s.live.CloseAll(ctx))
 	s.store.Close()
 	if err != nil {
 		s.log.Error("stopped, but not cleanly", "error", err)

@@ -4,6 +4,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"fmt"
 )
 
 // MaxChain is how many moments and deferred actions one request may set off (rule 9).
@@ -12,18 +13,19 @@ const MaxChain = 256
 // tx is a transaction in the making: what it changed, so that it can be undone, and what it has still
 // to do. It is reused from step to step, so that a step allocates nothing that it does not hand out.
 type tx struct {
-	run     *Run
-	frame   frame
-	res     Result
-	queue   []pending
-	done    int // how many of the queue have been carried out
-	values  []valueUndo
-	cores   []coreUndo
-	entered []*Player
-	exited  []*Player
-	watches []watch
-	weigh   []weighing
-	things  []thingUndo
+	spent, budget int // actions that were done, and may be
+	run           *Run
+	frame         frame
+	res           Result
+	queue         []pending
+	done          int // how many of the queue have been carried out
+	values        []valueUndo
+	cores         []coreUndo
+	entered       []*Player
+	exited        []*Player
+	watches       []watch
+	weigh         []weighing
+	things        []thingUndo
 	// replaced is the world that loading a save replaced, where session.players is 1.
 	replaced *world
 	near     []*model.Area // room for areas that are asked about
@@ -93,6 +95,18 @@ func (t *tx) begin(settled bool) {
 	t.frame.about(nil)
 	t.frame.args, t.frame.err = nil, nil
 	t.cause, t.number.player, t.settled = noCause, nil, settled
+	t.spent, t.budget = 0, mostActions+mostForEach*len(t.run.order)
+}
+
+// One event may do so many actions: mostActions, and mostForEach for each player in the session. Beyond it the event is
+// refused, so that no rule holds a session up.
+const (
+	mostActions = 100_000
+	mostForEach = 20
+)
+
+func (t *tx) tooMuch(r *model.Rule) error {
+	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("This does too much: more than %d actions in one event.", t.budget), Rule: r.Number, Line: r.At.Line}
 }
 
 func (t *tx) mark() mark {
@@ -356,6 +370,9 @@ func (t *tx) failed(r *model.Rule) error {
 func (t *tx) actions(r *model.Rule, list []*model.Action) error {
 	for _, a := range list {
 		var err error
+		if t.spent++; t.spent > t.budget {
+			return t.tooMuch(r)
+		}
 		if a.Plain {
 			err = t.assignNumber(r, a)
 		} else {

@@ -1,10 +1,12 @@
 package engine_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
 	"alluvion/core/expr"
@@ -92,4 +94,43 @@ func messages(found finding.List) []string {
 		out = append(out, f.Message)
 	}
 	return out
+}
+
+// One event may not hold a session up: what does too much, or lets a text grow without end, is refused by name.
+func TestOneEventDoesOnlySoMuch(t *testing.T) {
+	nested := "{add: game.n, by: 1}"
+	for _, name := range []string{"a", "b", "c", "d", "e", "f", "g", "h"} {
+		nested = "{each: " + name + ", in: session, do: [" + nested + "]}"
+	}
+	names := []string{"t0: \"'0123456789'\""}
+	for i := 1; i < 30; i++ {
+		names = append(names, fmt.Sprintf("t%d: t%d + t%d", i, i-1, i-1))
+	}
+	text := "{let: {" + strings.Join(names, ", ") + "}, do: [{notify: everyone, text: done}]}"
+	m, found := loaded(`alluvion: 1
+game: much
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, game: {restart: keep}, place: {death: entry, leave: exact, new-run: start}}
+variables: {n: {of: game, type: int, start: 0, read_by: game}}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+events: {all: {from: server}, long: {from: server}, one: {from: server}}
+rules:
+  - {on: all, do: [` + nested + `]}
+  - {on: long, do: [` + text + `]}
+  - {on: one, do: [{each: p, in: session, do: [{add: game.n, by: 1}]}]}
+saving: {when: [scene], every: 30s}
+session: {players: 100}
+`)
+	require.NotNil(t, m, "%+v", found)
+	w := &world{t: t, m: m, run: engine.New(m)}
+	for i := range 60 {
+		w.join(fmt.Sprintf("p%d", i))
+	}
+	before := w.run.Digest()
+	w.refused(w.server("all"), engine.Failed, "This does too much: more than 101200 actions in one event.")
+	w.refused(w.server("long"), engine.Failed, "a text grows beyond 64 KB")
+	assert.Equal(t, before, w.run.Digest(), "and nothing of it is done")
+	require.NoError(t, w.server("one"))
+	assert.Equal(t, "60", w.value("", "n"))
 }

@@ -1,6 +1,7 @@
 package expr
 
 import (
+	"errors"
 	"strings"
 	"unicode/utf8"
 
@@ -176,10 +177,22 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
 		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, plus(a, b))
 	case a.typ.Kind == Text && b.typ.Kind == Text:
-		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value { return OfText(x(env).Text + y(env).Text) }}
+		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value {
+			a, b := x(env).Text, y(env).Text
+			if len(a)+len(b) > maxText {
+				env.Fail(errLongText)
+				return OfText("")
+			}
+			return OfText(a + b)
+		}}
 	}
 	return c.fail("type-mismatch", c.at(args[1]), "%s and %s cannot be added.", upperFirst(a.typ.String()), b.typ)
 }
+
+// maxText is how many bytes a text may grow to in an expression: far more than any variable holds, far less than harms.
+const maxText = 64 << 10
+
+var errLongText = errors.New("a text grows beyond 64 KB")
 
 // textual are the functions of a text, written text.size().
 var textual = map[string]func(c *checker, on typed, args []typed) typed{

@@ -211,6 +211,21 @@ func (x *Rehearsal) resolve(r *reader) {
 		visit(&x.Steps[i])
 	}
 	x.resolveGames(r)
+	x.limitWaits(r)
+}
+
+// mostWaited is how long the waits of a rehearsal may be in all: each brings along what is due in it.
+const mostWaited = 1000 * time.Hour
+
+func (x *Rehearsal) limitWaits(r *reader) {
+	var all time.Duration
+	for i := range x.Steps {
+		s := &x.Steps[i]
+		if all += s.Wait.Value; all > mostWaited {
+			r.report("bad-value", s.Wait.At, "The waits of a rehearsal are at most 1000h in all; with this one they are %s.", all)
+			return
+		}
+	}
 }
 
 // resolveGames makes sure that steps name games that are played.

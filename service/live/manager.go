@@ -241,9 +241,20 @@ func (m *Manager) CloseAll(ctx context.Context) error {
 		all = append(all, s)
 	}
 	m.mu.Unlock()
-	var failed error
-	for _, s := range all {
-		failed = errors.Join(failed, m.Close(ctx, s))
+	failed := make([]error, len(all))
+	var closing sync.WaitGroup
+	for i, s := range all { // each within a time of its own: one that is stuck keeps nobody else from being saved
+		closing.Add(1)
+		go func() {
+			defer closing.Done()
+			within, cancel := context.WithTimeout(ctx, closeWithin)
+			defer cancel()
+			failed[i] = m.Close(within, s)
+		}()
 	}
-	return failed
+	closing.Wait()
+	return errors.Join(failed...)
 }
+
+// closeWithin is how long one session may take to save everybody and end.
+const closeWithin = 12 * time.Second

@@ -110,7 +110,9 @@ func (s *Store) Write(c Cut) <-chan CutResult {
 		c.Players[i].sum = checksum(c.Players[i].Doc)
 	}
 	w := &work{cut: c, r: &CutResult{}, out: make(chan CutResult, 1)}
-	s.jobs <- job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, work: w}
+	if !s.hand(job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, work: w}) {
+		w.out <- CutResult{Err: ErrClosed}
+	}
 	return w.out
 }
 

@@ -32,6 +32,7 @@ var (
 	ErrLease    = errors.New("another session has taken over this save")
 	ErrDamaged  = errors.New("what is stored is damaged: its checksum does not match")
 	ErrNewer    = errors.New("the file was written by a newer version of alluvion")
+	ErrClosed   = errors.New("the file is closed: nothing is written any more")
 	ErrInUse    = errors.New("another alluvion has this file open")
 )
 
@@ -43,6 +44,8 @@ type Store struct {
 	heads       map[slotKey]*headNow // what the writer knows of slots
 	hot         map[hotKey]*sql.Stmt
 	closing     sync.Once
+	shut        sync.RWMutex // held to hand work in, and to close
+	closed      bool
 	lock        *os.File
 	log         *slog.Logger
 	now         func() time.Time
@@ -116,7 +119,10 @@ func closeDB(db *gorm.DB) {
 // Close lets what was handed in be written, and closes the file. Nothing may be written after it.
 func (s *Store) Close() {
 	s.closing.Do(func() {
+		s.shut.Lock()
+		s.closed = true
 		close(s.jobs)
+		s.shut.Unlock()
 		<-s.stopped
 		closeDB(s.read)
 		closeDB(s.write)
@@ -240,8 +246,20 @@ func (s *Store) knownHeads(do func() error) error {
 // submit hands work to the writer. The channel gives its result once, when it is on disk.
 func (s *Store) submit(do func(tx *gorm.DB) error) <-chan error {
 	done := make(chan error, 1)
-	s.jobs <- job{do: do, done: done}
+	if !s.hand(job{do: do, done: done}) {
+		done <- ErrClosed
+	}
 	return done
+}
+
+// hand gives work to the writer; false where the store is closed, and nobody writes any more.
+func (s *Store) hand(j job) bool {
+	s.shut.RLock()
+	defer s.shut.RUnlock()
+	if !s.closed {
+		s.jobs <- j
+	}
+	return !s.closed
 }
 
 // wait is submit for callers that have nothing else to do. Work that was begun is not abandoned: its

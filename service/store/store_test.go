@@ -382,3 +382,12 @@ func TestSealKeysAreMadeOnceAndAdded(t *testing.T) {
 	assert.Len(t, two, 2)
 	assert.Equal(t, one[0].ID, two[0].ID)
 }
+
+func TestNothingIsWrittenOnceItIsClosed(t *testing.T) {
+	s, _ := fresh(t)
+	s.Close()
+	s.Close()
+	assert.ErrorIs(t, (<-s.Write(store.Cut{Game: "hut", Session: "one"})).Err, store.ErrClosed)
+	_, err := s.PutPlan(ctx, store.Game{ID: "tent", Title: "Tent", Version: 1, Text: "x"}, "")
+	assert.ErrorIs(t, err, store.ErrClosed)
+}
