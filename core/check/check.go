@@ -35,8 +35,18 @@ func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, fi
 
 // Model checks a plan that was built.
 func Model(m *model.Model) finding.List {
-	c := &checker{m: m, used: map[*plan.Accept]map[string]bool{}}
+	c := &checker{m: m, used: map[*plan.Accept]map[string]bool{}, said: map[told]bool{}}
 	c.gather()
+	more := finding.UpToMost(func() { c.all() })
+	c.needlessAccepts()
+	if more {
+		c.found = append(c.found, finding.TooMany())
+	}
+	return c.found
+}
+
+// all makes every check.
+func (c *checker) all() {
 	for _, check := range []func(*checker){
 		(*checker).undecidedFates, (*checker).lostAtLeave, (*checker).readsAndWrites, (*checker).picks,
 		(*checker).narrows, (*checker).conditions, (*checker).equalities,
@@ -48,8 +58,6 @@ func Model(m *model.Model) finding.List {
 	} {
 		check(c)
 	}
-	c.needlessAccepts()
-	return c.found
 }
 
 type checker struct {
@@ -62,6 +70,25 @@ type checker struct {
 	writes    map[*model.Var][]model.Effect
 	constants map[*model.Var]bool
 	upgraded  map[string]bool // what upgrade steps name
+	said      map[told]bool
+	open      int // how many findings are not accepted
+	effort    int // what was spent on looking through the ways from scene to scene
+}
+
+// told tells findings apart.
+type told struct {
+	id, message string
+	at          finding.At
+}
+
+// mostEffort bounds what is spent on looking through the ways from scene to scene: a plan of thousands of scenes and
+// passages is judged without what would take longer.
+const mostEffort = 20_000_000
+
+// affords says whether something may still be looked into that takes so much.
+func (c *checker) affords(effort int) bool {
+	c.effort += effort
+	return c.effort <= mostEffort
 }
 
 // use is an expression and what it is for.
@@ -102,10 +129,16 @@ func (c *checker) report(id string, at finding.At, of about, format string, args
 			c.use(of.accept, id)
 		}
 	}
-	for _, g := range c.found { // a rule that waits for several moments is built once for each
-		if g.ID == f.ID && g.At == f.At && g.Message == f.Message {
-			return
-		}
+	said := told{f.ID, f.Message, f.At}
+	if c.said[said] { // a rule that waits for several moments is built once for each
+		return
+	}
+	c.said[said] = true
+	if f.Accepted == "" { // what is accepted is no reason to stop
+		c.open++
+	}
+	if c.open > finding.Most {
+		c.found[:finding.Most].Enough()
 	}
 	c.found = append(c.found, f)
 }

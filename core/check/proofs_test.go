@@ -1,6 +1,7 @@
 package check_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -236,4 +237,26 @@ func replaced(t *testing.T, text, from, to string) string {
 	t.Helper()
 	require.Contains(t, text, from)
 	return strings.Replace(text, from, to, 1)
+}
+
+// A document in which thousands of things are wrong is judged as far as it helps, and no further.
+func TestOnlySoManyFindingsAreTold(t *testing.T) {
+	var names, passages, scenes strings.Builder
+	for i := range 3000 {
+		fmt.Fprintf(&names, "  v%d: {of: player, type: int, start: 0, max: player.w%d, read_by: game}\n", i, i)
+		fmt.Fprintf(&scenes, "  s%d: {size: [9, 9], spots: {x: {at: [1, 1]}}}\n", i)
+		fmt.Fprintf(&passages, "  p%d: {from: s%d/x, to: s%d/x, if: player.steps > 99, refused: Shut.}\n", i, i, (i*7+1)%3000)
+	}
+	_, _, l := check.Text([]byte(twoScenesWith(strings.TrimSuffix(names.String(), "\n"), "", "", "")))
+	assert.Len(t, l, finding.Most+1)
+	assert.Contains(t, ids(l), "too-many")
+	many := replaced(t, replaced(t, twoScenesWith("", "", "", ""), "passages:\n", "passages:\n"+passages.String()), "scenes:\n", "scenes:\n"+scenes.String())
+	_, _, l = check.Text([]byte(many))
+	assert.Equal(t, []string{"always-refused", "too-many"}, ids(l))
+	assert.Len(t, l, finding.Most+1)
+	for _, deep := range []string{strings.Repeat("- ", 40_000) + "x", strings.Repeat("[", 40_000), strings.Repeat("? ", 40_000) + "x", "rules: " + strings.Repeat("- ", 50) + "x"} {
+		_, _, l = check.Text([]byte("alluvion: 1\n" + deep + "\n"))
+		require.True(t, l.Errors())
+		assert.Equal(t, "syntax", l[0].ID, "%.20s", deep)
+	}
 }

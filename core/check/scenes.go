@@ -102,7 +102,7 @@ func (c *checker) graph() {
 			continue
 		}
 		from, to := p.From.Scene.Index, p.To.Scene.Index
-		if !p.BothWays && from != to && len(ways[to]) > 0 && !reach(ways, to)[from] {
+		if !p.BothWays && from != to && len(ways[to]) > 0 && c.affords(n+len(c.m.Passages)) && !reach(ways, to)[from] {
 			c.report("one-way", p.At, ofPassage(p), "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
 		}
 	}

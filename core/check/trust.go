@@ -150,6 +150,9 @@ func (c *checker) gatesOutOfReach() {
 		if p.If == nil || p.To == nil || p.Else != nil || p.From.Scene == p.To.Scene || !c.closedAtFirst(p.If) {
 			continue
 		}
+		if !c.affords(len(c.m.Scenes) + 4*len(c.m.Passages)) {
+			return
+		}
 		before := reach(c.waysWithout(p), c.m.Start.Scene.Index)
 		if before[p.From.Scene.Index] && before[p.To.Scene.Index] {
 			continue

@@ -5,6 +5,7 @@ package finding
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
 )
@@ -55,6 +56,37 @@ func New(id string, at At, message string) Finding {
 		panic("finding: unregistered id " + id)
 	}
 	return Finding{ID: id, Severity: k.Severity, Message: message, Why: k.Why, Do: k.Do, At: at}
+}
+
+// Most is how many findings are told of one document. Whoever has more begins with these.
+const Most = 300
+
+// enough is what stops whoever judges a document in which more is wrong than is told.
+type enough struct{}
+
+// Enough stops judging where that many findings were told; UpToMost hears of it.
+func (l List) Enough() {
+	if len(l) >= Most {
+		panic(enough{})
+	}
+}
+
+// UpToMost judges until that is done, or enough was found. It says whether there may be more.
+func UpToMost(judge func()) (more bool) {
+	defer func() {
+		if stopped := recover(); stopped != nil {
+			if _, more = stopped.(enough); !more {
+				panic(stopped)
+			}
+		}
+	}()
+	judge()
+	return false
+}
+
+// TooMany says that there may be more than is told.
+func TooMany() Finding {
+	return New("too-many", At{Line: 1, Column: 1}, fmt.Sprintf("There are more findings than the %d that are listed. Begin with these, and check again.", Most))
 }
 
 // Suggest says which name was probably meant.

@@ -6,6 +6,7 @@ var kinds = []Kind{
 	{"syntax", Error, "The document is not YAML", "Nothing of it can be read until this is corrected.", "Correct this line; YAML is indented with spaces, and brackets and quotes come in pairs."},
 	{"empty", Error, "The document is empty", "There is nothing in it to read.", "Begin with the example in the README."},
 	{"too-large", Error, "The document is too large", "Limits keep one document from taking the service down.", "Split what is not a plan out of it."},
+	{"too-many", Note, "More findings than are listed", "What follows from one mistake may be most of it, and looking for more would take long.", "Correct what is listed, and check again."},
 	{"unknown-name", Error, "A name that stands for nothing", "A misspelt name would otherwise be a second thing, or read as nothing.", "Write the name as it is declared, or declare it."},
 	{"duplicate-id", Error, "The same name twice", "One of the two would silently win.", "Rename or remove one of them."},
 	{"missing", Error, "Something that is needed is not there", "The plan cannot run without it.", "Add it."},

@@ -18,7 +18,9 @@ func Load(source []byte) (*Model, *plan.Plan, finding.List) { return LoadFor(sou
 // build resolves a plan that was read without errors. Where the findings hold an error the model is nil.
 func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 	b := newBuilder(p, commons)
-	b.all()
+	if finding.UpToMost(b.all) {
+		b.found = append(b.found, finding.TooMany())
+	}
 	if b.found.Errors() {
 		return nil, b.found
 	}
@@ -99,6 +101,7 @@ func (b *builder) add(found ...finding.Finding) {
 		}
 		key := fmt.Sprint(f.ID, f.At, f.Message)
 		if !b.seen[key] {
+			b.found.Enough()
 			b.seen[key] = true
 			b.found = append(b.found, f)
 		}

@@ -149,7 +149,7 @@ func LoadFor(source []byte, commons Commons) (*Model, *plan.Plan, finding.List) 
 	p, found := plan.Read(source)
 	var m *Model
 	switch {
-	case found.Errors() && len(p.Scenes.Entries) == 0: // nothing in it stands anywhere
+	case found.Errors() && (p.Stopped || len(p.Scenes.Entries) == 0): // nothing in it stands anywhere
 	case found.Errors():
 		found = append(found, buildRest(p, commons)...)
 	default:

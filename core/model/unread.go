@@ -30,7 +30,9 @@ func buildRest(p *plan.Plan, commons Commons) (found finding.List) {
 			b.rest.above[pointer] = true
 		}
 	}
-	b.all()
+	if finding.UpToMost(b.all) {
+		b.found = append(b.found, finding.TooMany())
+	}
 	return b.found
 }
 

@@ -45,7 +45,7 @@ func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
 	}
 	switch s.Verb {
 	case "convert", "options":
-		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true, At: s.At}
+		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true, At: orOther(s.Convert.At, s.Options.At)}
 		name.Value = plan.Renamed(name.Value, all)
 		b.savedTarget(name)
 	case "restore":

@@ -54,6 +54,8 @@ type Plan struct {
 	Source string `plan:"-"`
 	// Unread are the JSON Pointers of what could not be read, and has its zero value instead.
 	Unread map[string]bool `plan:"-"`
+	// Stopped says that reading was given up, since too much is wrong.
+	Stopped bool `plan:"-"`
 }
 
 // Space says how places are given.

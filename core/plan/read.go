@@ -25,9 +25,13 @@ func Read(source []byte) (*Plan, finding.List) {
 	}
 	if root != nil {
 		r := newReader(found)
-		r.read(root, reflect.ValueOf(p).Elem(), field{})
-		p.resolve(r)
-		found, p.Unread = r.found, r.pointers()
+		p.Stopped = finding.UpToMost(func() {
+			r.read(root, reflect.ValueOf(p).Elem(), field{})
+			p.resolve(r)
+		})
+		if found, p.Unread = r.found, r.pointers(); p.Stopped {
+			found = append(found, finding.TooMany())
+		}
 	}
 	found.Sort()
 	found.Excerpts(p.Source)
@@ -84,6 +88,7 @@ type reference struct {
 func newReader(found finding.List) *reader { return &reader{found: found, unread: map[int]string{}} }
 
 func (r *reader) report(id string, at finding.At, format string, args ...any) *finding.Finding {
+	r.found.Enough()
 	r.found = append(r.found, finding.New(id, at, fmt.Sprintf(format, args...)))
 	return &r.found[len(r.found)-1]
 }

@@ -171,9 +171,13 @@ func ReadRehearsal(source []byte) (*Rehearsal, finding.List) {
 	}
 	if root != nil {
 		r := newReader(found)
-		r.read(root, reflect.ValueOf(out).Elem(), field{})
-		out.resolve(r)
-		found = r.found
+		more := finding.UpToMost(func() {
+			r.read(root, reflect.ValueOf(out).Elem(), field{})
+			out.resolve(r)
+		})
+		if found = r.found; more {
+			found = append(found, finding.TooMany())
+		}
 	}
 	found.Sort()
 	found.Excerpts(out.Source)

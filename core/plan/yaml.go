@@ -106,11 +106,21 @@ func parseYAML(source string) (file *ast.File, err error) {
 	return parser.Parse(tokens, 0, parser.AllowDuplicateMapKey())
 }
 
-// tooDeep finds a bracket that opens beyond the limit, before the parser recurses into it.
+// tooDeep finds a bracket, or a dash on one line with others, that opens beyond the limit, before the parser recurses into it.
 func tooDeep(tokens token.Tokens) *token.Token {
-	depth := 0
+	depth, dashes, line := 0, 0, 0
 	for _, t := range tokens {
 		switch t.Type {
+		case token.SequenceEntryType, token.MappingKeyType: // - - - x is a list in a list in a list
+			if t.Position == nil {
+				continue
+			}
+			if dashes++; t.Position.Line != line {
+				dashes, line = 1, t.Position.Line
+			}
+			if dashes > MaxDepth {
+				return t
+			}
 		case token.MappingStartType, token.SequenceStartType:
 			if depth++; depth > MaxDepth {
 				return t
@@ -168,6 +178,9 @@ type converter struct {
 }
 
 func (c *converter) report(id string, at finding.At, format string, args ...any) {
+	if len(c.found) >= finding.Most {
+		return
+	}
 	c.found = append(c.found, finding.New(id, at, fmt.Sprintf(format, args...)))
 }
 

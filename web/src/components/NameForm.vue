@@ -21,7 +21,8 @@ watch(
 const versions = useVersions(() => props.draft.game)
 const published = computed(() => (props.inSaves ? (versions.data.value?.published[0]?.version ?? 0) : 0))
 const badID = computed(() => (/^[a-z][a-z0-9_]*$/.test(id.value) ? '' : 'Lower-case letters, digits and _, beginning with a letter'))
-const can = computed(() => !badID.value && (id.value !== was.value || (called.value !== (props.title ?? '') && called.value !== '')))
+// Whether saves are to be taken along has to be known first.
+const can = computed(() => !badID.value && (!props.inSaves || !!versions.data.value) && (id.value !== was.value || (called.value !== (props.title ?? '') && called.value !== '')))
 
 async function go() {
   const edits: PlanEdit[] = []

@@ -45,6 +45,7 @@ watch(
 
 const badID = computed(() => (id.value && !/^[a-z][a-z0-9_]*$/.test(id.value) ? 'Lower-case letters, digits and _, beginning with a letter' : ''))
 const can = computed(() => {
+  if (props.task !== 'add' && !versions.data.value) return false // whether saves are to be taken along is not known yet
   if (props.task === 'add' || props.task === 'rename') {
     if (!id.value || badID.value || id.value === declared.value?.id) return false
   }
