@@ -253,20 +253,28 @@ func (b *builder) placeEntry() *expr.Entry {
 	if len(b.Facings) > 0 {
 		fields["facing"] = &expr.Entry{Type: expr.Type{Kind: expr.Choice, Of: "facing", Names: b.Facings}, Ref: expr.Ref{What: expr.PlaceFacing}}
 	}
-	var extent expr.Range
-	for i, s := range b.Scenes {
-		for axis := range b.Axes {
+	extents := make([]expr.Range, len(b.Axes)) // each axis by its own
+	for axis := range b.Axes {
+		for i, s := range b.Scenes {
 			r := expr.Between(s.Lo[axis], s.Hi[axis], b.Step)
-			if i+axis > 0 {
-				r = extent.Union(r)
+			if i > 0 {
+				r = extents[axis].Union(r)
 			}
-			extent = r
+			extents[axis] = r
 		}
+		extents[axis].Step = b.Step
+	}
+	var extent expr.Range
+	for axis, r := range extents {
+		if axis > 0 {
+			r = extent.Union(r)
+		}
+		extent = r
 	}
 	extent.Step = b.Step
 	fields["at"] = &expr.Entry{Type: expr.Type{Kind: expr.Point, Names: b.Axes, Range: extent}, Ref: expr.Ref{What: expr.PlaceAt}}
 	for i, a := range b.Axes {
-		fields[a] = &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: extent}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
+		fields[a] = &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: extents[i]}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
 	}
 	return &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
 }
