@@ -7,26 +7,27 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/finding"
+	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/save"
 )
 
+// The schemas of documents that are the same for every plan, and those that a plan decides.
+var (
+	schemas       = map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema, "commons": plan.CommonsSchema}
+	schemasOfPlan = map[string]func(*model.Model) []byte{"save": save.Schema, "world": save.WorldSchema, "sealed": save.SealedSchema}
+)
+
 func runSchema(c *call) (int, error) {
-	if c.of == "save" {
-		return c.saveSchema()
+	if schema := schemas[c.of]; schema != nil {
+		_, err := c.out.Write(schema())
+		return fine, err
 	}
-	schemas := map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema, "commons": plan.CommonsSchema}
-	schema := schemas[c.of]
+	schema := schemasOfPlan[c.of]
 	if schema == nil {
-		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save.\n", c.of)
+		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save, world, sealed.\n", c.of)
 		return wrongUse, errUse
 	}
-	_, err := c.out.Write(schema())
-	return fine, err
-}
-
-// saveSchema prints the schema of the saves of one plan.
-func (c *call) saveSchema() (int, error) {
 	source, name, err := c.readPlan()
 	if err != nil {
 		return failed, err
@@ -36,7 +37,7 @@ func (c *call) saveSchema() (int, error) {
 		c.printFindings(name, found)
 		return findings, nil
 	}
-	_, err = c.out.Write(save.Schema(m))
+	_, err = c.out.Write(schema(m))
 	return fine, err
 }
 

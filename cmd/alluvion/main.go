@@ -165,8 +165,8 @@ var commands = []command{
 		serveFlags(fs, o, "")
 		fs.IntVar(&o.players, "walkers", 6, "how many simulated players walk about in it")
 	}},
-	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of the saves of a plan", runSchema, func(fs *flag.FlagSet, o *options) {
-		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons, or save (of the plan that is named)")
+	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of a plan's saves", runSchema, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed")
 		fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
 	}},
 }

@@ -163,19 +163,23 @@ func (v Value) MarshalJSON() ([]byte, error) {
 	return []byte("null"), nil
 }
 
-// FromJSON reads null, true, a plain decimal number, a string, or a list of such.
+// FromJSON reads null, true, a number, a string, or a list of such, exactly: a number with more places than are kept is
+// fixed.ErrPlaces.
 func FromJSON(raw []byte) (Value, error) {
 	switch {
 	case plainText(raw):
 		return OfText(string(raw[1 : len(raw)-1])), nil
 	case len(raw) > 0 && (raw[0] == '-' || '0' <= raw[0] && raw[0] <= '9'):
 		n, err := fixed.ParseBytes(raw)
+		if err != nil {
+			n, err = fixed.Exact(string(raw))
+		}
 		return OfNum(n), err
 	case string(raw) == "false":
 		return OfBool(false), nil
 	}
 	var v Value
-	err := v.read(raw, fixed.Parse)
+	err := v.read(raw, fixed.Exact)
 	return v, err
 }
 

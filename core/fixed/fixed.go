@@ -7,6 +7,7 @@ package fixed
 
 import (
 	"errors"
+	"fmt"
 	"math"
 	"math/big"
 	"math/bits"
@@ -289,9 +290,9 @@ func nanoString(n int64) string {
 // MarshalJSON writes the number as a JSON number.
 func (a Num) MarshalJSON() ([]byte, error) { return []byte(a.String()), nil }
 
-// UnmarshalJSON reads a JSON number in plain decimal.
+// UnmarshalJSON reads a JSON number, exactly.
 func (a *Num) UnmarshalJSON(b []byte) (err error) {
-	*a, err = Parse(string(b))
+	*a, err = Exact(string(b))
 	return err
 }
 
@@ -320,31 +321,51 @@ func Parse(s string) (Num, error) {
 	return fromBig(v)
 }
 
+// ErrPlaces says that a number has more decimal places than are kept.
+var ErrPlaces = errors.New("more than nine decimal places")
+
 // Read reads a number as programs write it in JSON (RFC 8259, section 6), 1.5e-3 and 20.100000000000001 among them, and
 // rounds it half away from zero at nine places: what a game computes in binary fractions is meant to be a decimal.
 func Read(s string) (Num, error) {
+	n, _, err := read(s)
+	return n, err
+}
+
+// Exact is Read for what is not to be rounded: a number with more places than are kept is ErrPlaces.
+func Exact(s string) (Num, error) {
+	n, exact, err := read(s)
+	if err == nil && !exact {
+		err = fmt.Errorf("%w: %s", ErrPlaces, short(s))
+	}
+	return n, err
+}
+
+// read is Read; exact says that nothing was rounded.
+func read(s string) (n Num, exact bool, err error) {
 	if n, err := Parse(s); err == nil || errors.Is(err, ErrOverflow) {
-		return n, err
+		return n, true, err
 	}
 	body, neg := strings.CutPrefix(s, "-")
 	mantissa, power, scientific := strings.Cut(strings.ToLower(body), "e")
 	whole, frac, dotted := strings.Cut(mantissa, ".")
 	exponent, err := strconv.Atoi(strings.TrimPrefix(power, "+"))
 	if whole == "" || dotted && frac == "" || !digits(whole) || !digits(frac) || scientific && err != nil {
-		return Num{}, errors.New("not a number: " + strconv.Quote(short(s)))
+		return Num{}, false, errors.New("not a number: " + strconv.Quote(short(s)))
 	}
 	all := strings.TrimLeft(whole+frac, "0")
 	scale := exponent - len(frac) + Places // all × 10^scale are billionths
 	switch {
 	case all == "" || len(all)+scale < 0:
-		return Num{}, nil
+		return Num{}, all == "", nil
 	case len(all)+scale > 50:
-		return Num{}, ErrOverflow
+		return Num{}, false, ErrOverflow
 	}
+	exact = true
 	if scale >= 0 {
 		all += strings.Repeat("0", scale)
 	} else {
 		rest := all[len(all)+scale:]
+		exact = strings.Trim(rest, "0") == ""
 		all = "0" + all[:len(all)+scale]
 		v, _ := new(big.Int).SetString(all, 10)
 		if rest[0] >= '5' {
@@ -356,7 +377,8 @@ func Read(s string) (Num, error) {
 	if neg {
 		v.Neg(v)
 	}
-	return fromBig(v)
+	n, err = fromBig(v)
+	return n, exact, err
 }
 
 // ParseBytes is Parse for bytes.

@@ -321,6 +321,26 @@ func spans(alphabet string) [][2]rune {
 	return out
 }
 
+// Pattern is a text's alphabet as a regular expression (ECMA-262, as JSON Schema has it).
+func (d *Domain) Pattern() string {
+	var out strings.Builder
+	out.WriteString("^[")
+	for _, span := range spans(d.Alphabet) {
+		for i, r := range span {
+			if i == 1 && span[0] == r {
+				break
+			} else if i == 1 {
+				out.WriteByte('-')
+			}
+			if strings.ContainsRune(`\\]^-[`, r) {
+				out.WriteByte('\\')
+			}
+			out.WriteRune(r)
+		}
+	}
+	return out.String() + "]*$"
+}
+
 // Letters lists the characters of an alphabet, each once, in their order in it; nil where a range goes
 // backwards, or there are more than most.
 func Letters(alphabet string, most int) []rune {
@@ -342,16 +362,25 @@ func Letters(alphabet string, most int) []rune {
 	return out
 }
 
-// FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text.
+// FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text. The items of a set
+// are put in order, and one that stands there twice counts once.
 func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
-	v, err := expr.FromJSON(raw)
-	if err != nil {
-		return v, err
+	v, _, err := d.Stored(raw)
+	return v, err
+}
+
+// Stored is FromJSON; twice says that an item of a set stood there more than once.
+func (d *Domain) Stored(raw []byte) (v expr.Value, twice bool, err error) {
+	if v, err = expr.FromJSON(raw); err != nil {
+		return v, false, err
 	}
 	if d.Type.Kind == expr.Set && v.Kind == expr.IsList {
-		return d.fitItems(v)
+		items := v.Items()
+		slices.SortFunc(items, compareValues)
+		once := slices.Compact(items)
+		v, twice = expr.OfItems(once), len(once) < len(items)
 	}
-	return v, d.Admit(v)
+	return v, twice, d.Admit(v)
 }
 
 // FromLiteral reads a value that is written in a plan.

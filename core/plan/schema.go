@@ -24,6 +24,7 @@ func schemaOf(t reflect.Type, title, description string) []byte {
 	s := &schemer{defs: map[string]any{}}
 	root := s.table(t)
 	root["$schema"] = "https://json-schema.org/draft/2020-12/schema"
+	root["$id"] = "alluvion:" + strings.ToLower(strings.TrimPrefix(title, "Alluvion "))
 	root["title"], root["description"] = title, description
 	root["$defs"] = s.defs
 	raw, err := json.MarshalIndent(root, "", "  ")

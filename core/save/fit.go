@@ -185,12 +185,15 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 		f.unknown(pointer+"/"+escape(id), owner+"."+id, text, "the plan has no such variable")
 		return
 	}
-	value, err := v.FromJSON(text)
+	value, twice, err := v.Stored(text)
+	name := owner + "." + id
 	if err == nil {
+		if twice {
+			f.tell(KindImpossible, pointer+"/"+escape(id), name, "an item of a set stands there twice", "it counts once")
+		}
 		out[id] = value
 		return
 	}
-	name := owner + "." + id
 	var read expr.Value
 	unread := read.UnmarshalJSON(text) != nil
 	if f.made[name] && !unread { // as an assignment would: rounded to a step, and then within the limits
@@ -213,7 +216,10 @@ func roundedTo(v *model.Var, value expr.Value) (expr.Value, bool) {
 
 func misfitKind(err error, unread bool) Kind {
 	var m *model.Misfit
-	if unread || !errors.As(err, &m) {
+	switch {
+	case !unread && errors.Is(err, fixed.ErrPlaces):
+		return KindStep
+	case unread || !errors.As(err, &m):
 		return KindType
 	}
 	return [...]Kind{model.OfType: KindType, model.OfRange: KindRange, model.OfStep: KindStep, model.OfOption: KindOption}[m.Of]
@@ -252,6 +258,9 @@ func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) 
 func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Props {
 	var out Props
 	for kind, each := range raw {
+		if f.m.Kind(kind) == nil && len(each) == 0 {
+			f.found = append(f.found, f.extra(pointer+"/"+escape(kind), owner+kind, "the plan has no prop of the kind "+kind))
+		}
 		for prop, values := range each {
 			name, at := owner+kind+"."+prop, pointer+"/"+escape(kind)+"/"+escape(prop)
 			k := f.m.Kind(kind)
@@ -276,6 +285,9 @@ func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Prop
 }
 
 func (f *fitter) unknownAll(pointer, owner string, values LooseValues, reason string) {
+	if len(values) == 0 {
+		f.found = append(f.found, f.extra(pointer, owner, reason))
+	}
 	for _, id := range sortedNames(values) {
 		f.unknown(pointer+"/"+escape(id), owner+"."+id, values[id], reason)
 	}
@@ -294,6 +306,9 @@ func (f *fitter) marks(p *Player) {
 		if f.m.Plan.Standings.Get(id) == nil {
 			f.unknown("/standings/"+escape(id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
 			delete(p.Standings, id)
+		} else if n := p.Standings[id]; mostStanding.Less(n.Abs()) {
+			f.tell(KindRange, "/standings/"+escape(id), "standings."+id, fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding, n), "it is the nearest of these")
+			p.Standings[id] = fixed.Max(mostStanding.Neg(), fixed.Min(mostStanding, n))
 		}
 	}
 	for _, x := range f.m.Standings {
@@ -314,6 +329,9 @@ func (f *fitter) marks(p *Player) {
 	}
 	p.Waymarks = f.waymarks("/waymarks", p.Waymarks)
 }
+
+// mostStanding is the most that can stand in a standing: what it counts has no more digits.
+var mostStanding = fixed.FromInt(1e15)
 
 func quoted(s string) jsontext.Value {
 	raw, _ := jsontext.AppendQuote(nil, s)

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
 
@@ -46,6 +47,17 @@ func (f *fitter) where(p *Player) {
 	f.place("/entry", "entry", &p.Entry, "it is where they are")
 	if p.Back != nil {
 		f.place("/back", "back", p.Back, "it is where a new run begins")
+	}
+	if n := utf8.RuneCountInString(p.Player); n < 1 || n > MaxName {
+		f.tell(KindImpossible, "/player", "player", fmt.Sprintf("a player's name has 1 to %d characters, not %d", MaxName, n), "it is loaded for whom it is asked for")
+	}
+	if p.Visits < 0 || p.Visits > MaxVisits {
+		f.tell(KindRange, "/visits", "visits", fmt.Sprintf("it is from 0 to %d, not %d", MaxVisits, p.Visits), "it is the nearest of these")
+		p.Visits = max(0, min(p.Visits, MaxVisits))
+	}
+	if p.Number > MaxNumber {
+		f.tell(KindRange, "/number", "number", fmt.Sprintf("it is from 0 to %d, not %d", uint64(MaxNumber), p.Number), "it is the largest of these")
+		p.Number = MaxNumber
 	}
 	if p.Slot > f.m.SlotsPerPlayer() || p.Slot < 1 {
 		f.tell(KindImpossible, "/slot", "slot", fmt.Sprintf("there is no slot %d: a player has %d", p.Slot, f.m.SlotsPerPlayer()), "it is loaded in the slot that is asked for")
@@ -127,7 +139,7 @@ func (f *fitter) movables(pointer string, w *World) {
 			delete(w.Movables, id)
 			continue
 		}
-		if !f.point(at, "movables."+id, &place, "it is at its start, "+x.Start.ID) { // a thing faces nowhere
+		if !f.point(at, "movables."+id, &place, "it is at its start, "+x.Start.ID) { // whichever way it faces: that is of who put it there
 			delete(w.Movables, id)
 			continue
 		}

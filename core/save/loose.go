@@ -7,15 +7,23 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion/core/fixed"
 )
 
-// Limits on the bytes of a save.
+// Limits on the bytes of a save, and on what it says of its player.
 const (
-	MaxBytes = 1 << 20
-	MaxDepth = 16
+	MaxBytes  = 1 << 20
+	MaxDepth  = 16
+	MaxName   = 64 // characters
+	MaxVisits = 1<<32 - 1
+	// MaxNumber is the largest number of a request: beyond it not every JSON reader keeps whole numbers (RFC 7493,
+	// section 2.2).
+	MaxNumber = 1<<53 - 1
 )
 
 // LooseValues, LooseScenes and LooseProps are values as they stand in a save, untouched: what they have to be, a
@@ -188,8 +196,80 @@ func (p *patient) fill(pointer string, from map[string]jsontext.Value, slots []s
 		if !ok {
 			continue
 		}
-		if err := json.Unmarshal(raw, s.into, json.RejectUnknownMembers(true)); err != nil {
+		if s.read(raw) != nil {
 			p.tell(KindType, pointer+"/"+s.name, "%s is wanted, not %s", s.want, brief(raw))
+		}
+	}
+}
+
+// read reads one member. Whole numbers are read as programs write them (3.0, 3e0), and null stands for nothing.
+func (s *slot) read(raw jsontext.Value) error {
+	switch into := s.into.(type) {
+	case *int:
+		n, err := readWhole(raw)
+		if err != nil || n < -MaxNumber || n > MaxNumber {
+			return errForm
+		}
+		*into = int(n)
+		return nil
+	case *uint64:
+		n, err := readWhole(raw)
+		*into = uint64(max(n, 0))
+		if n < 0 {
+			return errForm
+		}
+		return err
+	case *map[string]uint64:
+		var table map[string]jsontext.Value
+		err := json.Unmarshal(raw, &table)
+		*into = make(map[string]uint64, len(table))
+		for name, one := range table {
+			var n uint64
+			if (&slot{into: &n}).read(one) != nil || n > MaxNumber {
+				err = errForm
+			}
+			(*into)[name] = n
+		}
+		return err
+	case **About:
+		about := struct {
+			Plan     string         `json:"plan"`
+			Revision jsontext.Value `json:"revision"`
+			Moment   string         `json:"moment"`
+			SavedAt  time.Time      `json:"saved_at"`
+		}{Revision: jsontext.Value("0")}
+		err := json.Unmarshal(raw, &about, json.RejectUnknownMembers(true))
+		var n int
+		if err != nil || (&slot{into: &n}).read(about.Revision) != nil || n < 0 || hasNull(raw) {
+			return errForm
+		}
+		*into = &About{about.Plan, n, about.Moment, about.SavedAt}
+		return nil
+	}
+	if hasNull(raw) {
+		return errForm
+	}
+	return json.Unmarshal(raw, s.into, json.RejectUnknownMembers(true))
+}
+
+func readWhole(raw jsontext.Value) (int64, error) {
+	n, err := fixed.Exact(string(raw))
+	i, ok := n.Int()
+	if err != nil || !ok || fixed.FromInt(i) != n {
+		return 0, errForm
+	}
+	return i, nil
+}
+
+// hasNull says whether null stands anywhere in a value.
+func hasNull(raw jsontext.Value) bool {
+	for read := jsontext.NewDecoder(bytes.NewReader(raw)); ; {
+		token, err := read.ReadToken()
+		if err != nil {
+			return false
+		}
+		if token.Kind() == 'n' {
+			return true
 		}
 	}
 }
@@ -231,11 +311,23 @@ func (l *Loose) readPatiently(p *patient, root map[string]jsontext.Value) {
 		l.World = p.world("/world", world)
 	}
 	l.Waymarks = p.places("/waymarks", take(root, "waymarks"))
+	if raw := take(root, "place"); raw != nil {
+		l.Place, _ = p.place("/place", raw)
+	}
+	if raw := take(root, "entry"); raw != nil {
+		l.Entry, _ = p.place("/entry", raw)
+	}
+	if raw := take(root, "back"); raw != nil {
+		if back, ok := p.place("/back", raw); ok {
+			l.Back = &back
+		}
+	}
+	l.Standings = p.numbers("/standings", take(root, "standings"))
 	l.Attic = Attic(p.table("/attic", take(root, "attic")))
 	p.fill("", root, []slot{{"alluvion_save", &l.Format, "a whole number"}, {"game", &l.Game, "a text"}, {"version", &l.Version, "a whole number"}, {"player", &l.Player.Player, "a text"},
 		{"slot", &l.Slot, "a whole number"}, {"visits", &l.Visits, "a whole number"}, {"number", &l.Number, "a whole number"}, {"dead", &l.Dead, "true or false"},
-		{"place", &l.Place, "a place"}, {"entry", &l.Entry, "a place"}, {"back", &l.Back, "a place"}, {"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
-		{"milestones", &l.Milestones, "a list of texts"}, {"standings", &l.Standings, "a table of numbers"}, {"about", &l.About, "what the service knows of it"}})
+		{"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
+		{"milestones", &l.Milestones, "a list of texts"}, {"about", &l.About, "what the service knows of it"}})
 	l.Strange = root
 }
 
@@ -251,7 +343,7 @@ func (p *patient) table(pointer string, raw jsontext.Value) map[string]jsontext.
 		return nil
 	}
 	var out map[string]jsontext.Value
-	if json.Unmarshal(raw, &out) != nil {
+	if json.Unmarshal(raw, &out) != nil || out == nil {
 		p.tell(KindType, pointer, "a table is wanted, not %s", brief(raw))
 	}
 	return out
@@ -286,9 +378,8 @@ func (p *patient) props(pointer string, raw jsontext.Value) LooseProps {
 func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
 	var out map[string]Place
 	for id, one := range p.table(pointer, raw) {
-		var place Place
-		if json.Unmarshal(one, &place, json.RejectUnknownMembers(true)) != nil {
-			p.tell(KindType, pointer+"/"+escape(id), "a place is wanted, not %s", brief(one))
+		place, ok := p.place(pointer+"/"+escape(id), one)
+		if !ok {
 			continue
 		}
 		if out == nil {
@@ -297,6 +388,53 @@ func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
 		out[id] = place
 	}
 	return out
+}
+
+// numbers reads a table of numbers. One with more places than are kept is rounded, and told.
+func (p *patient) numbers(pointer string, raw jsontext.Value) map[string]fixed.Num {
+	table := p.table(pointer, raw)
+	if table == nil {
+		return nil
+	}
+	out := map[string]fixed.Num{}
+	for _, name := range sortedNames(table) {
+		n, err := fixed.Exact(string(table[name]))
+		at := pointer + "/" + escape(name)
+		switch {
+		case errors.Is(err, fixed.ErrPlaces):
+			p.found = append(p.found, Problem{Kind: KindStep, Pointer: at, Name: named(at), Reason: brief(table[name]) + " has more than nine decimal places", Instead: "it is " + n.String()})
+		case err != nil:
+			p.tell(KindType, at, "a number is wanted, not %s", brief(table[name]))
+			continue
+		}
+		out[name] = n
+	}
+	return out
+}
+
+// place reads a place; false where it is none. A coordinate with more places than are kept is rounded, and told.
+func (p *patient) place(pointer string, raw jsontext.Value) (Place, bool) {
+	var in struct {
+		Scene  string           `json:"scene"`
+		At     []jsontext.Value `json:"at"`
+		Facing string           `json:"facing"`
+	}
+	if hasNull(raw) || json.Unmarshal(raw, &in, json.RejectUnknownMembers(true)) != nil {
+		p.tell(KindType, pointer, "a place is wanted, not %s", brief(raw))
+		return Place{}, false
+	}
+	place := Place{Scene: in.Scene, At: make([]fixed.Num, len(in.At)), Facing: in.Facing}
+	for i, text := range in.At {
+		n, err := fixed.Exact(string(text))
+		if errors.Is(err, fixed.ErrPlaces) {
+			p.found = append(p.found, Problem{Kind: KindPlace, Pointer: fmt.Sprintf("%s/at/%d", pointer, i), Name: named(pointer), Reason: brief(text) + " has more than nine decimal places", Instead: "it is " + n.String()})
+		} else if err != nil {
+			p.tell(KindType, pointer, "a place is wanted, not %s", brief(raw))
+			return Place{}, false
+		}
+		place.At[i] = n
+	}
+	return place, true
 }
 
 func (p *patient) world(pointer string, root map[string]jsontext.Value) *LooseWorld {

@@ -6,7 +6,6 @@ import (
 	"strconv"
 	"sync"
 
-	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion/core/fixed"
@@ -247,6 +246,9 @@ func (s *scanner) count(into *int) error {
 	if err != nil {
 		return err
 	}
+	if len(v) > 15 {
+		return errForm // such numbers, and those that are written in other ways, the patient way reads
+	}
 	*into, err = strconv.Atoi(string(v))
 	return err
 }
@@ -352,7 +354,7 @@ func (s *scanner) player(l *Loose) error {
 		case "number":
 			v, err := s.value()
 			if err == nil {
-				p.Number, err = strconv.ParseUint(string(v), 10, 64)
+				p.Number, err = strconv.ParseUint(string(v), 10, 63)
 			}
 			return err
 		case "dead":
@@ -379,7 +381,7 @@ func (s *scanner) player(l *Loose) error {
 		case "about":
 			v, err := s.value()
 			if err == nil {
-				err = json.Unmarshal(v, &p.About)
+				err = (&slot{into: &p.About}).read(v)
 			}
 			return err
 		case "values":

@@ -2,27 +2,87 @@ package save
 
 import (
 	"encoding/json"
+	"fmt"
+	"maps"
 
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/model"
 )
 
 type object = map[string]any
 
-// Schema is the JSON Schema (2020-12) of a player's saves under a plan version. What a schema cannot say (that a
-// number is a whole number of steps from zero within 15 digits, that an item of a set stands once, that what
-// always holds does) the loader says.
+// Schema is the JSON Schema (2020-12) of a player's saves under a plan version. What it takes, the loader takes without
+// finding a type or a range wrong; and what the loader takes without finding anything, it takes. What a schema cannot
+// say, the loader says: that a decimal is a whole number of steps (a validator that divides binary fractions would
+// refuse what is right), that a name stands once in a table, that what always holds does.
 func Schema(m *model.Model) []byte {
 	s := schemer{m}
 	root := s.player()
+	root["title"] = "Saves of " + s.title()
+	root["description"] = "What a player has, and where they are. A save of an earlier version has the schema of that version: it is upgraded first."
+	root["$defs"] = s.places()
+	p := &Loose{Player: &Player{Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Player: "wren", Slot: 1, Visits: 1, Place: s.begins(), Entry: s.begins()}}
+	if m.Single {
+		p.World = &LooseWorld{World: &World{Game: p.Game, Version: p.Version}}
+	}
+	return s.written(root, "save", func() (any, error) { out, _, err := p.Fit(m); return out, err })
+}
+
+// WorldSchema is the schema of what the service stores of a world, where several players share it.
+func WorldSchema(m *model.Model) []byte {
+	s := schemer{m}
+	root := s.world(true, true)
+	root["title"] = "Worlds of " + s.title()
+	root["description"] = "What the game, its scenes and its props have, and where what can be carried is."
+	root["$defs"] = s.places()
+	w := &LooseWorld{World: &World{Game: m.Plan.Game.Name, Version: m.Plan.Version.Value}}
+	return s.written(root, "world", func() (any, error) { out, _, err := w.Fit(m); return out, err })
+}
+
+// SealedSchema is the schema of a save that has left the service with a seal.
+func SealedSchema(m *model.Model) []byte {
+	s := schemer{m}
+	root := closed(object{
+		"alluvion_seal": object{"const": 1, "description": "The form of the seal."},
+		"key":           object{"type": "string", "description": "Which of the game's keys sealed it."},
+		"mac": object{"type": "string", "pattern": "^([0-9A-Fa-f]{2})*$",
+			"description": "HMAC-SHA-256 (RFC 2104), in hexadecimal, of the key's name, a line feed, and the save in canonical form (RFC 8785)."},
+		"save": s.player(),
+	}, "alluvion_seal", "key", "mac", "save")
+	root["title"] = "Sealed saves of " + s.title()
+	root["description"] = "A save as a player keeps it, with what tells whether anything in it was changed."
+	root["$defs"] = s.places()
+	return s.written(root, "sealed", nil)
+}
+
+func (s schemer) title() string { return model.Title(s.m.Plan.Title, s.m.Plan.Game.Name) }
+
+// written gives the bytes, with a name of its own and, where it can be made, the example of somebody who has just begun.
+func (s schemer) written(root object, of string, example func() (any, error)) []byte {
 	root["$schema"] = "https://json-schema.org/draft/2020-12/schema"
-	root["title"] = "Saves of " + model.Title(m.Plan.Title, m.Plan.Game.Name)
-	root["$defs"] = object{"place": s.place()}
+	root["$id"] = fmt.Sprintf("alluvion:%s/%d/%s", s.m.Plan.Game.Name, s.m.Plan.Version.Value, of)
+	if example != nil {
+		if doc, err := example(); err == nil {
+			if text, err := Encode(doc); err == nil {
+				root["examples"] = []any{json.RawMessage(text)}
+			}
+		}
+	}
 	raw, err := json.MarshalIndent(root, "", "  ")
 	if err != nil {
 		panic(err) // it is made of plain values
 	}
 	return append(raw, '\n')
+}
+
+// begins is where a player begins.
+func (s schemer) begins() Place {
+	p := Place{Scene: s.m.Start.Scene.ID, At: append([]fixed.Num{}, s.m.Start.Point[:len(s.m.Axes)]...)}
+	if len(s.m.Facings) > 0 {
+		p.Facing = s.m.Facings[0]
+	}
+	return p
 }
 
 type schemer struct{ m *model.Model }
@@ -36,76 +96,155 @@ func closed(members object, needed ...string) object {
 	return out
 }
 
-var place = object{"$ref": "#/$defs/place"}
+// means is a schema with what it means.
+func means(description string, schema object) object {
+	out := maps.Clone(schema)
+	out["description"] = description
+	return out
+}
+
+var (
+	place = object{"$ref": "#/$defs/place"}
+	text  = object{"type": "string"}
+	whole = object{"type": "integer", "minimum": -MaxNumber, "maximum": MaxNumber}
+	count = object{"type": "integer", "minimum": 0, "maximum": MaxNumber}
+)
 
 func (s schemer) player() object {
-	count := object{"type": "integer", "minimum": 0}
+	ids := func(list []string) object {
+		return object{"type": "array", "items": object{"enum": list}, "uniqueItems": true}
+	}
+	values, needed := s.values(s.m.Holders[model.OfPlayer], true)
 	members := object{
-		"alluvion_save": object{"const": Format}, "game": object{"const": s.m.Plan.Game.Name}, "version": object{"type": "integer", "minimum": 1, "maximum": s.m.Plan.Version.Value},
-		"player": object{"type": "string", "minLength": 1, "maxLength": 64}, "slot": object{"type": "integer", "minimum": 1, "maximum": s.m.SlotsPerPlayer()},
-		"visits": count, "number": count, "dead": object{"type": "boolean"}, "place": place, "entry": place, "back": place,
-		"checkpoint": object{"enum": s.points()}, "used": object{"type": "array", "items": object{"enum": s.points()}, "uniqueItems": true},
-		"waymarks": s.waymarks(), "milestones": object{"type": "array", "items": object{"enum": s.milestones()}, "uniqueItems": true},
-		"standings": s.standings(), "values": s.values(s.m.Holders[model.OfPlayer]), "scenes": s.scenes(model.OfPlayerScene), "props": s.props(true), "record": s.record(),
-		"attic": object{"type": "object"},
-		"about": closed(object{"plan": object{"type": "string"}, "revision": count, "moment": object{"type": "string"}, "saved_at": object{"type": "string", "format": "date-time"}}),
+		"alluvion_save": means("The format.", object{"const": Format}),
+		"game":          means("Which game it is of.", object{"const": s.m.Plan.Game.Name}),
+		"version":       means("The version of the plan that it was written under.", object{"const": s.m.Plan.Version.Value}),
+		"player":        means("Whose it is.", object{"type": "string", "minLength": 1, "maxLength": MaxName}),
+		"slot":          means("Which of the player's slots.", object{"type": "integer", "minimum": 1, "maximum": s.m.SlotsPerPlayer()}),
+		"visits":        means("How often the player has joined.", object{"type": "integer", "minimum": 0, "maximum": MaxVisits}),
+		"number":        means("The player's last numbered request that was applied.", count),
+		"dead":          means("Whether the player is dead.", object{"type": "boolean"}),
+		"place":         means("Where the player is.", place),
+		"entry":         means("Where the player last arrived in that scene.", place),
+		"back":          means("Of a checkpoint that is an area: where the player went in.", place),
+		"checkpoint":    means("The one that is reached; an empty text where none is.", object{"enum": append(s.points(), "")}),
+		"used":          means("The checkpoints that have counted in this run.", ids(s.points())),
+		"waymarks":      means("The places that the player remembers.", s.waymarks()),
+		"milestones":    means("Those that are earned.", ids(s.milestones())),
+		"standings":     means("The player's number in each.", s.standings()),
+		"values":        means("What the player has.", values),
+		"scenes":        means("What the player has for each scene, where it is not its start value.", s.scenes(model.OfPlayerScene, true)),
+		"props":         means("What the player has for each prop, where it is not its start value.", s.props(true)),
+		"record":        means("What comes back at death: as it was at the checkpoint.", s.record()),
+		"attic":         means("What no longer has a place in the plan, and what was corrected.", object{"type": "object"}),
+		"about": means("Of a save that has left the service: what the service knows of it.", closed(object{"plan": text, "revision": count, "moment": text,
+			"saved_at": object{"type": "string", "format": "date-time"}})),
+	}
+	required := []string{"alluvion_save", "game", "version", "player", "slot", "place", "entry"}
+	if needed {
+		required = append(required, "values")
 	}
 	if s.m.Single {
-		members["world"] = s.world()
+		members["world"] = means("What the game, its scenes and its props have.", s.world(false, true))
+		required = append(required, "world")
 	}
-	return closed(members, "alluvion_save", "game", "version", "player", "slot", "visits", "number", "dead", "place", "entry", "values", "record")
+	return closed(members, required...)
 }
 
 func (s schemer) record() object {
-	members := object{"values": s.values(s.m.Holders[model.OfPlayer]), "scenes": s.scenes(model.OfPlayerScene), "props": s.props(true), "waymarks": s.waymarks()}
+	values, _ := s.values(s.m.Holders[model.OfPlayer], false)
+	members := object{"values": values, "scenes": s.scenes(model.OfPlayerScene, false), "props": s.props(true), "waymarks": s.waymarks()}
 	if s.m.Single {
-		members["world"] = s.world()
-	}
-	return closed(members, "values")
-}
-
-func (s schemer) world() object {
-	movables, held := object{}, object{}
-	for _, x := range s.m.Movables {
-		movables[x.ID], held[x.ID] = place, object{"type": "string"}
-	}
-	return closed(object{"alluvion_world": object{"const": Format}, "game": object{"const": s.m.Plan.Game.Name}, "version": object{"type": "integer"},
-		"values": s.values(s.m.Holders[model.OfGame]), "scenes": s.scenes(model.OfScene), "props": s.props(false),
-		"movables": closed(movables), "held": closed(held), "attic": object{"type": "object"},
-		"senders": object{"type": "object", "additionalProperties": object{"type": "integer", "minimum": 0}}}, "values")
-}
-
-// place is a scene with coordinates in it: the one says which limits the others have.
-func (s schemer) place() object {
-	var each []any
-	for _, scene := range s.m.Scenes {
-		var at []any
-		for i := range s.m.Axes {
-			at = append(at, object{"type": "number", "minimum": json.Number(scene.Lo[i].String()), "exclusiveMaximum": json.Number(scene.Hi[i].String())})
-		}
-		members := object{"scene": object{"const": scene.ID}, "at": object{"type": "array", "prefixItems": at, "items": false, "minItems": len(at)}}
-		if len(s.m.Facings) > 0 {
-			members["facing"] = object{"enum": s.m.Facings}
-		}
-		each = append(each, closed(members, "scene", "at"))
-	}
-	return object{"oneOf": each}
-}
-
-func (s schemer) values(h *model.Holding) object {
-	members := object{}
-	for _, v := range h.Stored {
-		if v.Shared == nil {
-			members[v.ID] = domain(&v.Domain, v.Stopwatch)
-		}
+		members["world"] = s.world(false, false)
 	}
 	return closed(members)
 }
 
-func (s schemer) scenes(h model.Holder) object {
+// world is what a world has; one that is stored by itself says of which game it is. Where not all of it is there, it is
+// what a record has of it.
+func (s schemer) world(alone, all bool) object {
+	movables, held := object{}, object{}
+	for _, x := range s.m.Movables {
+		movables[x.ID], held[x.ID] = object{"$ref": "#/$defs/spot"}, text
+	}
+	values, needed := s.values(s.m.Holders[model.OfGame], all)
+	members := object{"alluvion_world": whole, "game": text, "version": whole,
+		"values":   means("What the game has.", values),
+		"scenes":   means("What each scene has.", s.scenes(model.OfScene, all)),
+		"props":    means("What each prop has, where it is not its start value.", s.props(false)),
+		"movables": means("Where each of them is.", closed(movables)),
+		"held":     means("Who holds those that somebody holds.", closed(held)),
+		"attic":    means("What no longer has a place in the plan, and what was corrected.", object{"type": "object"}),
+		"senders":  means("The last numbered request of each of the game's servers that was applied.", object{"type": "object", "additionalProperties": count})}
+	var required []string
+	if needed {
+		required = append(required, "values")
+	}
+	if alone {
+		members["alluvion_world"] = means("The format.", object{"const": Format})
+		members["game"] = means("Which game it is of.", object{"const": s.m.Plan.Game.Name})
+		members["version"] = means("The version of the plan that it was written under.", object{"const": s.m.Plan.Version.Value})
+		required = append(required, "alluvion_world", "game", "version")
+	}
+	return closed(members, required...)
+}
+
+// places are the forms of a place: that of a player, and that of a thing, which faces as whoever put it there did.
+func (s schemer) places() object {
+	return object{"place": s.place(false), "spot": s.place(true)}
+}
+
+// place is a scene with coordinates in it: the one says which limits the others have.
+func (s schemer) place(thing bool) object {
+	var each []any
+	for _, scene := range s.m.Scenes {
+		var at []any
+		for i, axis := range s.m.Axes {
+			at = append(at, object{"type": "number", "title": axis, "minimum": json.Number(scene.Lo[i].String()), "exclusiveMaximum": json.Number(scene.Hi[i].String())})
+		}
+		members := object{"scene": object{"const": scene.ID}, "at": object{"type": "array", "prefixItems": at, "items": false, "minItems": len(at), "maxItems": len(at)}}
+		needed := []string{"scene", "at"}
+		switch {
+		case thing:
+			members["facing"] = text
+		case len(s.m.Facings) > 0:
+			members["facing"] = object{"enum": s.m.Facings}
+			needed = append(needed, "facing")
+		default:
+			members["facing"] = object{"const": ""}
+		}
+		each = append(each, closed(members, needed...))
+	}
+	return object{"oneOf": each}
+}
+
+// values is what one holder has. Where all of it is there, needed says that something has to be.
+func (s schemer) values(h *model.Holding, all bool) (schema object, needed bool) {
+	members, required := object{}, []string{}
+	for _, v := range h.Stored {
+		if v.Shared != nil {
+			continue
+		}
+		one := domain(&v.Domain)
+		one["title"] = v.Title
+		if v.Stopwatch {
+			one["description"] = "Seconds."
+		}
+		if start, err := v.Start.MarshalJSON(); err == nil && !v.Stopwatch && !v.Seed {
+			one["default"] = json.RawMessage(start)
+		}
+		members[v.ID] = one
+		if all && !v.Holder.Lazy() && !v.Seed {
+			required = append(required, v.ID)
+		}
+	}
+	return closed(members, required...), len(required) > 0
+}
+
+func (s schemer) scenes(h model.Holder, all bool) object {
 	members := object{}
 	for _, scene := range s.m.Scenes {
-		members[scene.ID] = s.values(s.m.Holders[h])
+		members[scene.ID], _ = s.values(s.m.Holders[h], all)
 	}
 	return closed(members)
 }
@@ -113,14 +252,14 @@ func (s schemer) scenes(h model.Holder) object {
 func (s schemer) props(players bool) object {
 	kinds := object{}
 	for _, k := range s.m.Kinds {
-		h, ids := k.Own, []string{}
+		h, props := k.Own, object{}
 		if players {
 			h = k.Players
 		}
 		for _, p := range k.Props {
-			ids = append(ids, p.ID)
+			props[p.ID], _ = s.values(h, true)
 		}
-		kinds[k.ID] = object{"type": "object", "propertyNames": object{"enum": ids}, "additionalProperties": s.values(h)}
+		kinds[k.ID] = closed(props)
 	}
 	return closed(kinds)
 }
@@ -152,39 +291,40 @@ func (s schemer) waymarks() object {
 func (s schemer) standings() object {
 	members := object{}
 	for _, x := range s.m.Standings {
-		members[x.ID] = object{"type": "number"}
+		members[x.ID] = object{"type": "number", "minimum": json.Number(mostStanding.Neg().String()), "maximum": json.Number(mostStanding.String())}
 	}
 	return closed(members)
 }
 
 // domain is which values a variable can have.
-func domain(d *model.Domain, stopwatch bool) object {
-	out := plainDomain(d, stopwatch)
+func domain(d *model.Domain) object {
+	out := plainDomain(d)
 	if d.Type.Optional {
 		return object{"oneOf": []any{object{"type": "null"}, out}}
 	}
 	return out
 }
 
-func plainDomain(d *model.Domain, stopwatch bool) object {
+func plainDomain(d *model.Domain) object {
+	number := object{"type": "number", "minimum": json.Number(d.Min.String()), "maximum": json.Number(d.Max.String())}
 	switch t := &d.Type; {
-	case stopwatch:
-		return object{"type": "number", "description": "Seconds."}
 	case t.Numeric(), t.Kind == expr.Seed:
-		out := object{"type": "number", "minimum": json.Number(d.Min.String()), "maximum": json.Number(d.Max.String()), "multipleOf": json.Number(d.Step.String())}
-		if t.Kind != expr.Decimal {
-			out["type"] = "integer"
+		if t.Kind != expr.Decimal && d.Step == d.Step.Floor() {
+			number["type"], number["multipleOf"] = "integer", json.Number(d.Step.String())
 		}
-		return out
+		return number
 	case t.Kind == expr.Bool:
 		return object{"type": "boolean"}
 	case t.Named():
 		return object{"enum": t.Names}
 	case t.Kind == expr.Point:
-		number := object{"type": "number"}
 		return object{"type": "array", "items": number, "minItems": len(t.Names), "maxItems": len(t.Names)}
 	case t.Item != nil:
-		return object{"type": "array", "items": domain(d.Item, false), "maxItems": d.MaxItems, "uniqueItems": t.Kind == expr.Set}
+		return object{"type": "array", "items": domain(d.Item), "maxItems": d.MaxItems, "uniqueItems": t.Kind == expr.Set}
 	}
-	return object{"type": "string", "minLength": d.MinLength, "maxLength": d.MaxLength}
+	out := object{"type": "string", "minLength": d.MinLength, "maxLength": d.MaxLength}
+	if d.Alphabet != "" {
+		out["pattern"] = d.Pattern()
+	}
+	return out
 }
