@@ -118,6 +118,7 @@ var commands = []command{
 		fs.StringVar(&o.carrier, "carrier", "", "the `carrier` of -encode and -decode; it needs no name where the plan has one")
 		fs.StringVar(&o.encode, "encode", "", "write these `values` as a message: JSON, a file with JSON, or - for standard input")
 		fs.StringVar(&o.decode, "decode", "", "read this `message`")
+		jsonFlag(fs, o)
 	}},
 	{"watch", "", "watch a live session: who is there, where, and how their machines are doing", runWatch, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)

@@ -11,7 +11,6 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 
 	"alluvion/core/check"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/pack"
 	"alluvion/core/share"
@@ -35,6 +34,13 @@ func runPack(c *call) (int, error) {
 	if c.frames {
 		c.printFrames(m)
 		return fine, nil
+	}
+	if c.json {
+		all := []pack.Report{}
+		for _, x := range m.Carriers {
+			all = append(all, pack.Of(x).Report())
+		}
+		return fine, writeJSON(c.out, all)
 	}
 	if len(m.Carriers) == 0 {
 		fmt.Fprintf(c.out, "%s has no carriers: nothing there has to fit into a transport with limits.\n", name)
@@ -62,7 +68,7 @@ func (c *call) packMessage(m *model.Model) (int, error) {
 		if err != nil {
 			return findings, err
 		}
-		raw, err := json.MarshalIndent(plainMessage(message), "", "  ")
+		raw, err := json.MarshalIndent(message.Plain(), "", "  ")
 		fmt.Fprintln(c.out, string(raw))
 		return fine, err
 	}
@@ -76,9 +82,9 @@ func (c *call) packMessage(m *model.Model) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	message, err := readMessage(raw)
+	message, err := l.Read(raw)
 	if err != nil {
-		return findings, err
+		return findings, fmt.Errorf("the values are a JSON object, by name: %w", err)
 	}
 	text, err := l.Encode(message)
 	if err != nil {
@@ -101,38 +107,6 @@ func carrierNamed(m *model.Model, id string) (pack.Layout, error) {
 		return pack.Layout{}, fmt.Errorf("the plan has no carriers")
 	}
 	return pack.Layout{}, fmt.Errorf("name a carrier with -carrier: %s", strings.Join(ids, ", "))
-}
-
-// readMessage reads values by name: one value, or a list of samples.
-func readMessage(raw []byte) (pack.Message, error) {
-	var doc map[string]json.RawMessage
-	if err := json.Unmarshal(raw, &doc); err != nil {
-		return nil, fmt.Errorf("the values are a JSON object, by name: %w", err)
-	}
-	out := pack.Message{}
-	for name, text := range doc {
-		var list []expr.Value
-		if json.Unmarshal(text, &list) != nil {
-			var one expr.Value
-			if err := json.Unmarshal(text, &one); err != nil {
-				return nil, fmt.Errorf("%s: %w", name, err)
-			}
-			list = []expr.Value{one}
-		}
-		out[name] = list
-	}
-	return out, nil
-}
-
-// plainMessage is a message as people write it: what has one value stands alone.
-func plainMessage(m pack.Message) map[string]any {
-	out := map[string]any{}
-	for name, values := range m {
-		if out[name] = values; len(values) == 1 {
-			out[name] = values[0]
-		}
-	}
-	return out
 }
 
 // printFrames shows what each value costs in packed frames.
@@ -180,7 +154,9 @@ func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	} else {
 		fmt.Fprintf(c.out, "%s used, %d left.\n", plural(l.Used, "symbol"), left)
 	}
-	if x.Players {
+	if !x.Players {
+		fmt.Fprintf(c.out, "%s, written by the game's server: a message in each every %s.\n", plural(x.Lanes, "lane"), x.Every)
+	} else {
 		text := fmt.Sprintf("%s for %s: ", plural(x.Lanes, "lane"), plural(m.Players(), "player"))
 		if m.Players() > x.Lanes {
 			text += fmt.Sprintf("in turn, each is heard every %s. Writing in turn needs an every of %s, or %s.", l.HeardAfter(m.Players()), l.HeardAfter(m.Players()), plural(m.Players(), "lane"))

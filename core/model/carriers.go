@@ -42,7 +42,7 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 	out := &CarriedName{Program: p, Domain: Domain{Type: p.Type, Step: b.Step}}
 	if v := b.VarOf(p.Reads[0].Ref); v != nil {
 		out.Domain = v.Domain
-		if v.Stopwatch || v.Seed || v.Type.Item != nil || v.Type.Kind == expr.Point || v.Type.Kind == expr.Copies {
+		if v.Stopwatch || v.Type.Item != nil || v.Type.Kind == expr.Point || v.Type.Kind == expr.Copies {
 			return nil
 		}
 		return out
@@ -67,7 +67,7 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 func (d *Domain) Codes() (int64, bool) {
 	n := int64(1)
 	switch t := &d.Type; {
-	case t.Numeric():
+	case t.Numeric(), t.Kind == expr.Seed:
 		span, err := d.Max.Sub(d.Min)
 		steps, err2 := span.Div(d.Step)
 		whole, ok := steps.Floor().Int()

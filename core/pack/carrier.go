@@ -244,8 +244,8 @@ func (l Layout) decodeText(f Field, symbols []rune) (expr.Value, error) {
 // Advice is one way in which a layout could take less.
 type Advice struct {
 	Name  string    // of the field
-	Kind  string    // step, range, samples
-	Value fixed.Num // the coarser step; the greatest value; how many samples
+	Kind  string    // step, range, length, samples
+	Value fixed.Num // the coarser step; the greatest value; how many letters; how many samples
 	Saves int       // symbols, over all samples
 }
 
@@ -254,13 +254,16 @@ func (a Advice) String() string {
 	switch a.Kind {
 	case "step":
 		return fmt.Sprintf("steps of %s for %s would save %d", a.Value, a.Name, a.Saves)
+	case "length":
+		return fmt.Sprintf("%s with at most %s letters would save %d", a.Name, a.Value, a.Saves)
 	case "range":
 		return fmt.Sprintf("%s up to %s would save %d", a.Name, a.Value, a.Saves)
 	}
 	return fmt.Sprintf("%s samples would save %d", a.Value, a.Saves)
 }
 
-// Advice lists what would make the message shorter, the most first: a coarser step, a narrower range, fewer samples.
+// Advice lists what would make the message shorter, the most first: a coarser step, a narrower range, a
+// shorter text, fewer samples.
 func (l Layout) Advice() []Advice {
 	var out []Advice
 	for _, s := range l.Savings() {
@@ -275,6 +278,9 @@ func (l Layout) Advice() []Advice {
 			if a, ok := l.narrower(f); ok {
 				out = append(out, a)
 			}
+			if a, ok := l.shorter(f); ok {
+				out = append(out, a)
+			}
 		}
 	}
 	if n := l.Carrier.Samples; sampled > 0 && n > 1 {
@@ -282,6 +288,20 @@ func (l Layout) Advice() []Advice {
 	}
 	slices.SortStableFunc(out, func(a, b Advice) int { return b.Saves - a.Saves })
 	return out
+}
+
+// shorter is how long a text may be for the message to fit; where it fits, one letter less than now.
+func (l Layout) shorter(f Field) (Advice, bool) {
+	most := f.domain.MaxLength
+	if f.domain.Type.Kind != expr.Text || most < 2 || f.Width < most {
+		return Advice{}, false
+	}
+	each := f.Width / most
+	fewer := max(1, (-l.Left()+each-1)/each)
+	if fewer >= most {
+		return Advice{}, false // no text that is left of it would do
+	}
+	return Advice{f.Name, "length", fixed.FromInt(int64(most - fewer)), fewer * each}, true
 }
 
 // narrower is the greatest value up to which a number would take one symbol less.

@@ -54,6 +54,7 @@ func TestEachFieldTakesTheFewestSymbolsThatTellItsValuesApart(t *testing.T) {
 		"letters and none":               {"type: text, max_length: 4, alphabet: a-y, optional: true", "player.v", "a-z", 8},
 		"any letters":                    {"type: text, max_length: 2, start: a", "player.v", "0-9a-zA-Z", 8},
 		"a choice of three":              {"type: choice, choices: [x, y, z], start: x", "player.v", "01", 2},
+		"a seed":                         {"type: seed", "player.v", "0-9", 10},
 		"the scene":                      {"type: bool, start: false", "place.scene", "01", 1},
 		"an axis over all scenes":        {"type: bool, start: false", "place.x", "0-9", 5},
 		"whether dead, and a checkpoint": {"type: bool, start: false", "player.dead, player.checkpoint", "01", 1},
@@ -216,4 +217,11 @@ func TestAdviceSaysWhatWouldMakeAMessageShorter(t *testing.T) {
 	}
 	require.Contains(t, said, "player.v up to 99 would save 1")
 	require.Contains(t, said, "steps of 0.01 for place.x would save 1")
+
+	long := layout(t, "type: text, max_length: 600, alphabet: a-z, start: a", "player.v, player.dead", "a-z0-9")
+	said = nil
+	for _, a := range long.Advice() {
+		said = append(said, a.String())
+	}
+	require.Contains(t, said, "player.v with at most 499 letters would save 101")
 }

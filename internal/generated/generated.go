@@ -23,7 +23,12 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	vectors, err := carriers()
+	if err != nil {
+		return nil, err
+	}
 	return map[string][]byte{
+		"docs/vectors/carriers.json": vectors,
 		"api/openapi.yaml":           contract,
 		"docs/plan.schema.json":      plan.Schema(),
 		"docs/rehearsal.schema.json": plan.RehearsalSchema(),

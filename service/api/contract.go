@@ -13,8 +13,8 @@ import (
 // tags are the parts of the contract, in its order.
 var tags = []*huma.Tag{
 	{Name: "about", Description: "The service itself: whether it is well, what it can say, who one is."},
-	{Name: "texts", Description: "Plans as text that is sent along: judged, shown and changed, without anything being stored."},
-	{Name: "games", Description: "Games and their plans."},
+	{Name: "plans", Description: "Games and their plans, and texts that are sent along: judged, shown and changed, without anything being stored."},
+	{Name: "service", Description: "Whether the service can read and write."},
 	{Name: "versions", Description: "Published versions, comparing them, and trials over saves."},
 	{Name: "rehearsals", Description: "Rehearsals that are kept with a game, and trying out without a game."},
 	{Name: "sessions", Description: "Live sessions: what is asked of them, and what they hold."},
@@ -38,21 +38,11 @@ func complete(api *huma.OpenAPI) {
 	api.Components.SecuritySchemes["token"] = &huma.SecurityScheme{Type: "http", Scheme: "bearer", BearerFormat: "JWT",
 		Description: "A token of alluvion token, or of make-token, where the service asks for them (serve -tokens). A service that does not answers only its own machine, and needs none."}
 	besides(api)
-	known := map[string]bool{}
-	for _, t := range tags {
-		known[t.Name] = true
-	}
 	api.Tags = tags
 	for path, item := range api.Paths {
 		for method, op := range map[string]*huma.Operation{"GET": item.Get, "PUT": item.Put, "POST": item.Post, "DELETE": item.Delete} {
 			if op == nil {
 				continue
-			}
-			for _, t := range op.Tags {
-				if !known[t] {
-					known[t] = true
-					api.Tags = append(api.Tags, &huma.Tag{Name: t, Description: "Calls about " + t + "."})
-				}
 			}
 			describe(api, method, path, op)
 		}
