@@ -1,11 +1,15 @@
 package check_test
 
 import (
+	"encoding/json"
+	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strings"
 	"testing"
 
+	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
@@ -47,6 +51,58 @@ func TestOneMistakeIsToldByItself(t *testing.T) {
 			assert.Equal(t, []string{row.want}, got)
 		})
 	}
+}
+
+// Whatever of the demo is of another form than it has to be: that is told, and next to nothing that only follows from it.
+func TestWhatIsOfAnotherFormIsToldByItself(t *testing.T) {
+	var doc any
+	text := regexp.MustCompile(`prop:(\w+)\]`).ReplaceAll(examples.LanternPass, []byte(`"prop:$1"]`)) // what the library takes for a table
+	require.NoError(t, yaml.Unmarshal(text, &doc))
+	n, tried, alone := 0, 0, 0
+	try := func(path string, other any) {
+		if n++; n%16 != 0 {
+			return // one of so many: all of them take a minute
+		}
+		raw, err := json.Marshal(doc)
+		require.NoError(t, err)
+		told := errorsOf(string(raw))
+		form := slices.IndexFunc(told, func(m string) bool { return strings.Contains(m, "wanted here") })
+		if form < 0 {
+			return // it may be so, or it is another mistake
+		}
+		if tried++; len(told) == 1 {
+			alone++
+		}
+		assert.LessOrEqual(t, len(told), 5, "%s is %v: %q", path, other, told)
+	}
+	var walk func(at any, path string)
+	walk = func(at any, path string) {
+		switch x := at.(type) {
+		case map[string]any:
+			for _, k := range slices.Sorted(maps.Keys(x)) {
+				was := x[k]
+				for _, other := range []any{"zz", []any{"zz"}, map[string]any{}, nil} {
+					x[k] = other
+					try(path+"/"+k, other)
+				}
+				x[k] = was
+				walk(was, path+"/"+k)
+			}
+		case []any:
+			for i, was := range x {
+				for _, other := range []any{"zz", []any{}, map[string]any{}} {
+					x[i] = other
+					try(fmt.Sprint(path, "/", i), other)
+				}
+				x[i] = was
+				walk(was, fmt.Sprint(path, "/", i))
+			}
+		}
+	}
+	require.Empty(t, errorsOf(string(text)))
+	walk(doc, "")
+	assert.Greater(t, tried, 100)
+	assert.Greater(t, alone*100/tried, 95, "%d of %d are told alone", alone, tried)
 }
 
 // A name that is misspelt where it is declared is missed in one place after another: that is told once, with the others.

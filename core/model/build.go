@@ -96,7 +96,7 @@ func (b *builder) report(id string, at finding.At, format string, args ...any) {
 // add keeps a finding once: a rule that waits for several moments is built once for each.
 func (b *builder) add(found ...finding.Finding) {
 	for _, f := range found {
-		if b.rest.follows(f) {
+		if b.rest.follows(f) || ofNoType(f.Message) {
 			continue
 		}
 		key := fmt.Sprint(f.ID, f.At, f.Message)
@@ -106,6 +106,11 @@ func (b *builder) add(found ...finding.Finding) {
 			b.found = append(b.found, f)
 		}
 	}
+}
+
+// ofNoType says whether a finding is about a type that nobody knows: that it is none is told where it is declared.
+func ofNoType(message string) bool {
+	return strings.Contains(message, "something is wanted") || strings.Contains(message, "each is something")
 }
 
 func spaced(id string) string {
@@ -205,6 +210,9 @@ func (b *builder) allScenes() {
 		e := &b.Plan.Scenes.Entries[i]
 		s := &Scene{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, At: e.At, Decl: &e.Value, Size: b.numbers(e.Value.Size, e.At, "size")}
 		for _, n := range s.Size {
+			if b.rest.inside(e.At.Pointer+"/size") || len(e.Value.Size) != len(b.Axes) {
+				break
+			}
 			if n.Sign() <= 0 || maxExtent.Less(n) {
 				b.report("bad-value", e.At, "The size of a scene is more than 0 and at most %s along each axis.", maxExtent)
 			}
@@ -234,6 +242,9 @@ func (b *builder) allScenes() {
 // numbers reads one number for each axis.
 func (b *builder) numbers(list []plan.Given[fixed.Num], at finding.At, what string) []fixed.Num {
 	out := make([]fixed.Num, MaxAxes)[:len(b.Axes)]
+	if b.rest.inside(at.Pointer + "/" + what) {
+		return out
+	}
 	if len(list) != len(b.Axes) {
 		b.report("bad-value", at, "%s has %d numbers here; the space has %d axes (%s).", what, len(list), len(b.Axes), strings.Join(b.Axes, ", "))
 		return out

@@ -28,7 +28,7 @@ func (b *builder) valueDomain(name string, t plan.ValueType, arg bool) Domain {
 	if (d.Type.Kind == expr.Player || d.Type.Kind == expr.Prop) && !arg {
 		b.report("bad-value", t.Type.At, "An attribute or an item cannot be %s.", d.Type)
 	}
-	if t.Within.Given && d.Type.Kind != expr.Prop {
+	if t.Within.Given && d.Type.Kind != expr.Prop && d.Type.Kind != expr.Invalid {
 		b.report("wrong-type", t.Within.At, "within goes with a prop only.")
 	}
 	return d
@@ -125,6 +125,9 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 	if b.rosters[id.Name] != nil {
 		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name, id.Name)
 		return
+	}
+	if id.Name == "" {
+		return // that it is missing is told
 	}
 	if variable {
 		b.oneOf(id.Name, allTypes, "type", id.At)

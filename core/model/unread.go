@@ -9,6 +9,7 @@ import (
 
 // unread is what of a plan could not be read. What follows from that is not told again.
 type unread struct {
+	gaps  plan.Gaps
 	at    map[string]bool // the JSON Pointers of what could not be read
 	above map[string]bool // those of everything that holds one of them
 }
@@ -23,7 +24,7 @@ func buildRest(p *plan.Plan, commons Commons) (found finding.List) {
 		}
 	}()
 	b := newBuilder(p, commons)
-	b.rest = &unread{at: p.Unread, above: map[string]bool{}}
+	b.rest = &unread{gaps: p.Gaps, at: p.Unread, above: map[string]bool{}}
 	for pointer := range p.Unread {
 		for pointer != "" {
 			pointer = pointer[:strings.LastIndexByte(pointer, '/')]
@@ -76,5 +77,5 @@ func (u *unread) blurs(pointer string) bool {
 // follows says whether a finding follows from something that could not be read: it is about a part of that, or misses
 // what could not be read.
 func (u *unread) follows(f finding.Finding) bool {
-	return u != nil && (u.has(f.Pointer) || f.ID == "missing" && u.above[f.Pointer])
+	return u != nil && (u.gaps.Shadow(f) || u.has(f.Pointer) || f.ID == "missing" && u.above[f.Pointer])
 }

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"slices"
 	"strings"
 
 	"alluvion/core/expr"
@@ -54,7 +55,7 @@ func (b *builder) group(e *plan.Entry[plan.Variable]) {
 }
 
 func (b *builder) refuseFields(e *plan.Entry[plan.Variable]) {
-	if len(e.Value.Fields.Entries) > 0 {
+	if len(e.Value.Fields.Entries) > 0 && slices.Contains(allTypes, e.Value.Type.Name) {
 		b.report("wrong-type", e.Value.Fields.At, "fields go with a group only.")
 	}
 }
@@ -167,7 +168,7 @@ func (b *builder) variable(v *Var) {
 	if v.Locked = d.Locked.Value; v.Locked && (v.Type.Kind != expr.Pick || !v.Type.Optional) {
 		b.report("wrong-type", d.Locked.At, "locked goes with a pick that is optional: once picked, it stays.")
 	}
-	if d.While.Given() && !v.Stopwatch {
+	if d.While.Given() && !v.Stopwatch && v.Type.Kind != expr.Invalid {
 		b.report("wrong-type", d.While.At, "while goes with a stopwatch only.")
 	}
 	b.startOf(v)

@@ -52,8 +52,9 @@ type Plan struct {
 
 	// Source is the text that was read.
 	Source string `plan:"-"`
-	// Unread are the JSON Pointers of what could not be read, and has its zero value instead.
-	Unread map[string]bool `plan:"-"`
+	// Gaps are what is of another form than it has to be; Unread are these and the names that nothing declares.
+	Gaps   Gaps `plan:"-"`
+	Unread Gaps `plan:"-"`
 	// Stopped says that reading was given up, since too much is wrong.
 	Stopped bool `plan:"-"`
 }

@@ -27,7 +27,10 @@ func Read(source []byte) (*Plan, finding.List) {
 		r := newReader(found)
 		p.Stopped = finding.UpToMost(func() {
 			r.read(root, reflect.ValueOf(p).Elem(), field{})
+			form := len(r.found)
+			p.Gaps = r.pointers()
 			p.resolve(r)
+			r.dropShadows(form, p.Gaps)
 		})
 		if found, p.Unread = r.found, r.pointers(); p.Stopped {
 			found = append(found, finding.TooMany())
@@ -36,6 +39,23 @@ func Read(source []byte) (*Plan, finding.List) {
 	found.Sort()
 	found.Excerpts(p.Source)
 	return p, found
+}
+
+// dropShadows drops what follows from gaps, of the findings from a place on.
+func (r *reader) dropShadows(from int, gaps Gaps) {
+	kept := r.found[:from]
+	for i, f := range r.found[from:] {
+		pointer, known := r.unread[from+i]
+		delete(r.unread, from+i)
+		if gaps.Shadow(f) {
+			continue
+		}
+		if known {
+			r.unread[len(kept)] = pointer
+		}
+		kept = append(kept, f)
+	}
+	r.found = kept
 }
 
 // otherKind tells of a document that is of another kind than the one wanted, which is known by the key that it has.
@@ -56,7 +76,7 @@ func otherKind(root *node, want string) finding.List {
 }
 
 // pointers are those of what could not be read.
-func (r *reader) pointers() map[string]bool {
+func (r *reader) pointers() Gaps {
 	out := map[string]bool{}
 	for i, f := range r.found {
 		pointer, known := r.unread[i]
@@ -102,6 +122,46 @@ func (r *reader) wrong(n *node, want string) {
 	r.report("wrong-type", n.At, "%s is wanted here, not %s.", upperFirst(want), got)
 }
 
+// wrongList reports what stands where a list is wanted, and how it is made one.
+func (r *reader) wrongList(n *node) {
+	switch {
+	case n.form == formTable:
+		r.report("wrong-type", n.At, "A list is wanted here, not a table: put the table in brackets, [{…}], or a dash before it.")
+	case n.scalar() && n.text != "":
+		r.report("wrong-type", n.At, "A list is wanted here, not %q: write [%s], or more of such with commas between.", clip(n.text), clip(n.text))
+	default:
+		r.wrong(n, "a list")
+	}
+}
+
+// wrongTable reports what stands where a table is wanted, and what such a table looks like.
+func (r *reader) wrongTable(n *node, t reflect.Type) {
+	fs, form := fieldsOf(t), []string{}
+	for _, f := range fs.list {
+		if f.required {
+			form = append(form, f.name+": …")
+		}
+	}
+	first, rest, _ := strings.Cut(n.text, " ")
+	if _, verb := fs.byName[first]; verb && n.scalar() && rest != "" { // add oil
+		form = []string{first + ": " + clip(rest)}
+	}
+	for _, f := range fs.list {
+		if len(form) == 0 && f.name != "title" {
+			form = append(form, f.name+": …")
+		}
+	}
+	got := n.form.String()
+	if n.scalar() {
+		got = strconv.Quote(clip(n.text))
+	}
+	name := ""
+	if key := n.At.Pointer[strings.LastIndexByte(n.At.Pointer, '/')+1:]; key != "" && strings.Trim(key, "0123456789") != "" {
+		name = key + ": "
+	}
+	r.report("wrong-type", n.At, "A table is wanted here, not %s: one like %s{%s}.", got, name, strings.Join(form, ", "))
+}
+
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func clip(s string) string {
@@ -137,7 +197,7 @@ func (r *reader) read(n *node, v reflect.Value, f field) {
 
 func (r *reader) list(n *node, v reflect.Value, f field) {
 	if n.form != formList {
-		r.wrong(n, "a list")
+		r.wrongList(n)
 		return
 	}
 	v.Set(reflect.MakeSlice(v.Type(), len(n.items), len(n.items)))
@@ -150,7 +210,7 @@ func (r *reader) list(n *node, v reflect.Value, f field) {
 // and read as what was probably meant, so that what stands under it is not missed everywhere else.
 func (r *reader) table(n *node, v reflect.Value) {
 	if n.form != formTable {
-		r.wrong(n, "a table")
+		r.wrongTable(n, v.Type())
 		return
 	}
 	if at := v.FieldByName("At"); at.IsValid() && at.Type() == reflect.TypeFor[finding.At]() {

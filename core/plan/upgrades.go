@@ -178,7 +178,7 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 	parts := strings.Split(name.Value, ".")
 	if !contains(spaces, parts[0]) {
 		near := finding.Word(parts[0], spaces)
-		r.report("unknown-name", name.At, "What saves hold is named %s, as in player.warmth; not %q.", orList(spaces), clip(name.Value)).Suggest(near)
+		r.report("unknown-name", name.At, "What saves hold is named %s, as in player.warmth; not %q.", lowerFirst(orList(spaces)), clip(name.Value)).Suggest(near)
 		return
 	}
 	for _, part := range parts[1:] {

@@ -1,0 +1,74 @@
+package plan
+
+import (
+	"regexp"
+	"strings"
+
+	"alluvion/core/finding"
+)
+
+// Gaps are the JSON Pointers of what is of another form than it has to be, and so could not be read. What is found wrong
+// with the rest may follow from it.
+type Gaps map[string]bool
+
+// The sections that declare names, and those on which every name depends.
+var (
+	declaring = map[string]bool{"variables": true, "events": true, "props": true, "rosters": true, "passages": true, "movables": true, "milestones": true, "standings": true, "waymarks": true, "carriers": true, "scenes": true}
+	depended  = map[string]bool{"uses": true, "space": true, "alluvion": true, "game": true}
+)
+
+// Shadow says whether a finding is likely to follow from a gap: it speaks of what is declared there, it stands at the
+// table that the gap is in, or it is about what was never read.
+func (g Gaps) Shadow(f finding.Finding) bool {
+	if len(g) == 0 {
+		return false
+	}
+	if f.Line == 0 || strings.Contains(f.Message, `called ""`) {
+		return true
+	}
+	for pointer := range g {
+		parts := strings.Split(strings.TrimPrefix(pointer, "/"), "/")
+		if depended[parts[0]] || len(parts) == 1 && declaring[parts[0]] {
+			return true
+		}
+		above := pointer[:strings.LastIndexByte(pointer, '/')]
+		if above != "" && f.Pointer == above || f.Pointer == pointer || strings.HasPrefix(f.Pointer, pointer+"/") {
+			return true
+		}
+		if of := typed(parts); of != "" && strings.HasPrefix(f.Pointer, of+"/") {
+			return true
+		}
+		if name := declaredAt(parts); name != "" && mentions(f.Message, name) {
+			return true
+		}
+	}
+	return false
+}
+
+// declaredAt is the name that a part of the plan declares: of a spot or an area its own, where it alone could not be read.
+func declaredAt(parts []string) string {
+	switch {
+	case len(parts) < 2 || !declaring[parts[0]]:
+		return ""
+	case parts[0] == "scenes" && len(parts) > 3 && (parts[2] == "spots" || parts[2] == "areas"):
+		return parts[3]
+	}
+	return parts[1]
+}
+
+// typed is what has a type, and a gap in its declaration: what else is wrong there may hang on that.
+func typed(parts []string) string {
+	for i, part := range parts[:len(parts)-1] {
+		if part == "args" || part == "attributes" || part == "variables" && i == 0 {
+			if end := i + 2; end < len(parts) {
+				return "/" + strings.Join(parts[:end], "/")
+			}
+		}
+	}
+	return ""
+}
+
+func mentions(message, name string) bool {
+	is, err := regexp.MatchString(`\b`+regexp.QuoteMeta(name)+`\b`, message)
+	return err == nil && is
+}
