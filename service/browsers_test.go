@@ -2,12 +2,14 @@ package service_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"io"
 	"net/http"
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/coder/websocket"
 	"github.com/stretchr/testify/assert"
@@ -178,4 +180,18 @@ func TestADetailSaysWhatAndWhere(t *testing.T) {
 	assert.Equal(t, http.StatusUpgradeRequired, up.StatusCode)
 	assert.Equal(t, "application/problem+json", up.Header.Get("Content-Type"))
 	assert.True(t, bytes.Contains(raw, []byte("alluvion.packed.1")), "%s", raw)
+}
+
+// A machine that says nothing after it has connected is told why the connection ends.
+func TestALateHelloIsToldSo(t *testing.T) {
+	h := start(t)
+	c, cancel := context.WithTimeout(ctx, 30*time.Second)
+	defer cancel()
+	conn, _, err := websocket.Dial(c, h.s.URL()+"/v1/games/lantern-pass/sessions/winter/live", nil)
+	require.NoError(t, err)
+	_, raw, err := conn.Read(c)
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), "No hello came within 5 seconds.")
+	_, _, err = conn.Read(c)
+	assert.Equal(t, websocket.StatusCode(wire.CodeBad), websocket.CloseStatus(err))
 }

@@ -5,6 +5,7 @@ package socket
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"net/http"
@@ -115,10 +116,11 @@ func away(code int, kind, why string) error {
 
 // greet reads the hello and gives the machine its line.
 func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line, error) {
-	ctx, cancel := context.WithTimeout(r.Context(), helloWithin)
-	defer cancel()
-	_, raw, err := conn.Read(ctx)
-	if err != nil {
+	late := time.AfterFunc(helloWithin, func() { // reading with a deadline would end the connection without a word
+		tell(conn, &turnedAway{wire.CodeBad, wire.Said{Is: "refused", Kind: "invalid", Why: fmt.Sprintf("No hello came within %d seconds.", int(helloWithin.Seconds()))}})
+	})
+	_, raw, err := conn.Read(r.Context())
+	if !late.Stop() || err != nil {
 		return nil, away(wire.CodeBad, "invalid", "A hello was expected.")
 	}
 	hello, err := wire.ReadHello(raw)
@@ -136,8 +138,8 @@ func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Sess
 		return nil, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan, Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
 			Why: "The session runs a plan with another layout: fetch it, and say hello again."}}
 	}
-	ctx, cancelJoin := context.WithTimeout(r.Context(), 20*time.Second)
-	defer cancelJoin()
+	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
+	defer cancel()
 	var line *live.Line
 	var welcome wire.Welcome
 	if hello.Server != "" {
@@ -183,6 +185,11 @@ func (s *Server) turnAway(conn *websocket.Conn, session *live.Session, err error
 	}
 	s.logTurned(session, t.said.Why)
 	s.Meter.Closed(strconv.Itoa(t.code))
+	tell(conn, t)
+}
+
+// tell says why a machine is not let in, and ends the connection.
+func tell(conn *websocket.Conn, t *turnedAway) {
 	raw, err := json.Marshal(t.said)
 	if err != nil {
 		panic(err) // plain data
