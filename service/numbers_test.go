@@ -74,7 +74,7 @@ func TestCoordinatesOfAnyWriterAreNoOffence(t *testing.T) {
 	assert.Equal(t, wire.Said{Is: "refused", Number: 5, Kind: "invalid", Member: "arg", Why: `A message has no member "arg". Did you mean "args"?`}, said)
 }
 
-// A repeated request gets its first answer, whatever that was; one of which nothing is known is never said to be applied.
+// A repeated request gets its first answer, whatever that was; one that is no longer kept is never said to be applied.
 func TestRepeatsGiveTheFirstAnswer(t *testing.T) {
 	h := start(t)
 	x := h.talk(`{"is":"hello","player":"ada"}`)

@@ -132,7 +132,7 @@ func TestASumThatIsSetIsAnAddition(t *testing.T) {
 		id, variables, added, set string
 	}{
 		"given twice":      {"given-twice", coins + "  purse: {of: player, type: int, min: 0, max: 99, start: 0}", "  - {on: horn, do: [{die: player}]}\n  - {on: died, do: [{set: player.purse, to: player.coins}]}\n  - {on: came-back, do: [{add: player.coins, by: player.purse}]}", "  - {on: horn, do: [{die: player}]}\n  - {on: died, do: [{set: player.purse, to: player.coins}]}\n  - {on: came-back, do: [{set: player.coins, to: player.purse + player.coins}]}"},
-		"clamped transfer": {"clamped-transfer", coins + "  bank: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}", "  - {on: horn, do: [{add: player.coins, by: -2}, {add: player.bank, by: 2}]}", "  - {on: horn, do: [{set: player.coins, to: player.coins - 2}, {set: player.bank, to: 2 + player.bank}]}"},
+		"clamped transfer": {"clamped-transfer", coins + "  chest: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}", "  - {on: horn, do: [{add: player.coins, by: -2}, {add: player.chest, by: 2}]}", "  - {on: horn, do: [{set: player.coins, to: player.coins - 2}, {set: player.chest, to: 2 + player.chest}]}"},
 		"rule loop":        {"rule-loop", "  n: {of: player, type: int, start: 0, read_by: game}", "  - {on: horn, do: [{add: player.n, by: 1}]}\n  - {on: {changed: player.n}, do: [{add: player.n, by: 1}]}", "  - {on: horn, do: [{add: player.n, by: 1}]}\n  - {on: {changed: player.n}, do: [{set: player.n, to: player.n + 1}]}"},
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -146,10 +146,10 @@ func TestASumThatIsSetIsAnAddition(t *testing.T) {
 }
 
 func TestBranchesThatExcludeEachOtherAreNoTransfer(t *testing.T) {
-	const both = "  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}\n  bank: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}\n  rich: {of: player, type: bool, start: false, written_by: game}"
-	l := found(t, both, "", "  - {on: horn, do: [{if: player.rich, do: [{add: player.coins, by: -1}], else: [{add: player.bank, by: 1}]}]}", "")
+	const both = "  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}\n  chest: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}\n  rich: {of: player, type: bool, start: false, written_by: game}"
+	l := found(t, both, "", "  - {on: horn, do: [{if: player.rich, do: [{add: player.coins, by: -1}], else: [{add: player.chest, by: 1}]}]}", "")
 	assert.NotContains(t, ids(l), "clamped-transfer")
-	l = found(t, both, "", "  - {on: horn, do: [{if: player.rich, do: [{add: player.coins, by: -1}, {add: player.bank, by: 1}]}]}", "")
+	l = found(t, both, "", "  - {on: horn, do: [{if: player.rich, do: [{add: player.coins, by: -1}, {add: player.chest, by: 1}]}]}", "")
 	assert.Len(t, of(l, "clamped-transfer"), 2)
 }
 

@@ -68,7 +68,7 @@ func sender(req *engine.Request) string {
 	return ""
 }
 
-// repeated finds what came of a request that was sent before. One that nobody remembers any more is refused: it may
+// repeated finds what came of a request that was sent before. One that is no longer kept is refused: it may
 // have been applied, or not.
 func (s *Session) repeated(req *engine.Request) (Answer, error, bool) {
 	if req.Number > wire.MostNumber {
