@@ -98,8 +98,8 @@ func (c *checker) neverWritten(ref expr.Ref, t expr.Type) expr.Type {
 	return expr.Constant(v.Start, t)
 }
 
-// truth is what is known of a condition, and which variables that rests on of which nothing in the plan changes the
-// value; none where it is so whatever they are.
+// truth is what is known of a condition. With it come the variables that this rests on: nothing in the plan changes
+// them. There are none where the condition is so whatever its variables are.
 func (c *checker) truth(p *expr.Program) (expr.Truth, []*model.Var) {
 	if p.Type.Truth != expr.Unknown {
 		return p.Type.Truth, nil

@@ -105,6 +105,15 @@ func TestWhatIsOfAnotherFormIsToldByItself(t *testing.T) {
 	assert.Greater(t, alone*100/tried, 95, "%d of %d are told alone", alone, tried)
 }
 
+// What does not follow from an error of form is told with it.
+func TestAnErrorOfFormHidesNothingElse(t *testing.T) {
+	text := strings.NewReplacer("\ngame: lantern-pass", "\ngame: Lantern Pass", "\nspace: {", "\nspace: {quilt: 3, ", "to: gorge/mouth", "to: gorge/moth").Replace(string(examples.LanternPass))
+	told := strings.Join(errorsOf(text), "\n")
+	for _, part := range []string{`"Lantern Pass" cannot be`, `"quilt"`, `"moth"`} {
+		assert.Contains(t, told, part)
+	}
+}
+
 // A name that is misspelt where it is declared is missed in one place after another: that is told once, with the others.
 func TestANameThatIsMissedInManyPlacesIsToldOnce(t *testing.T) {
 	text := strings.Replace(string(examples.LanternPass), "\n  oil: ", "\n  oill: ", 1)

@@ -11,11 +11,8 @@ import (
 // with the rest may follow from it.
 type Gaps map[string]bool
 
-// The sections that declare names, and those on which every name depends.
-var (
-	declaring = map[string]bool{"variables": true, "events": true, "props": true, "rosters": true, "passages": true, "movables": true, "milestones": true, "standings": true, "waymarks": true, "carriers": true, "scenes": true}
-	depended  = map[string]bool{"uses": true, "space": true, "alluvion": true, "game": true}
-)
+// declaring are the sections that declare names.
+var declaring = map[string]bool{"variables": true, "events": true, "props": true, "rosters": true, "passages": true, "movables": true, "milestones": true, "standings": true, "waymarks": true, "carriers": true, "scenes": true}
 
 // Shadow says whether a finding is likely to follow from a gap: it speaks of what is declared there, it stands at the
 // table that the gap is in, or it is about what was never read.
@@ -28,7 +25,10 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 	}
 	for pointer := range g {
 		parts := strings.Split(strings.TrimPrefix(pointer, "/"), "/")
-		if depended[parts[0]] || len(parts) == 1 && declaring[parts[0]] {
+		switch {
+		case len(parts) == 1 && declaring[parts[0]], strings.HasPrefix(pointer, "/space/axes"), strings.HasPrefix(pointer, "/space/facings"), pointer == "/space":
+			return true
+		case parts[0] == "uses" && (f.ID == "unknown-name" || strings.Contains(f.Message, "commons")), parts[0] == "game" && strings.Contains(f.Message, "written by"):
 			return true
 		}
 		above := pointer[:strings.LastIndexByte(pointer, '/')]

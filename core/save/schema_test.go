@@ -98,7 +98,7 @@ func TestTheSchemaOfSavesRefusesWhatDoesNotFit(t *testing.T) {
 	}
 }
 
-// alone is the demo for one player: the world lies in the player's save.
+// alone is the demo as a game for one player. Each save then has the world in it.
 func alone(t *testing.T) *model.Model {
 	single := strings.Replace(strings.Replace(string(examples.LanternPass), "players: 60", "players: 1", 1), "game:   {restart: keep}", "game:   {restart: keep, death: keep, new-run: keep}", 1)
 	single = strings.Replace(single, "scene:  {scene: keep, restart: keep}", "scene:  {scene: keep, restart: keep, death: keep, new-run: keep}", 1)
