@@ -3,10 +3,12 @@ package service_test
 import (
 	"encoding/json"
 	"errors"
+	"fmt"
 	"net/http"
 	"os"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -383,4 +385,46 @@ func TestEverythingAboutAPlayerIsGivenAndDeleted(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, string(raw), `"player":"wren"`, "nor is it in what the file has free")
 	h.open()
+}
+
+// An upload and a join at the same time: one of them comes first, and whatever is said to be saved is what is come back to.
+func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
+	h := start(t)
+	taken, refused := 0, 0
+	for i := range 60 {
+		id := fmt.Sprintf("wren%d", i)
+		raw := []byte(strings.Replace(string(read(t, "saves/ada.v1.json")), `"ada"`, `"`+id+`"`, 1))
+		var upload, join error
+		var both sync.WaitGroup
+		both.Add(2)
+		go func() {
+			defer both.Done()
+			_, _, upload = h.c.Upload(ctx, "lantern-pass", id, 1, raw, "", "", true)
+		}()
+		go func() {
+			defer both.Done()
+			_, join = h.room.Do(ctx, api.Request{Do: "join", Player: id})
+		}()
+		both.Wait()
+		require.NoError(t, join)
+		h.do(api.Request{Do: "leave", Player: id})
+		list, err := h.c.Revisions(ctx, "lantern-pass", id, 1)
+		require.NoError(t, err)
+		moments := []string{}
+		for _, r := range list {
+			moments = append(moments, r.Moment)
+		}
+		assert.NotContains(t, moments, "superseded")
+		if upload == nil {
+			taken++
+			assert.Contains(t, moments, "uploaded")
+		} else {
+			refused++
+			var p *client.Problem
+			require.ErrorAs(t, upload, &p)
+			assert.Contains(t, []int{409, 412}, p.Status)
+			assert.NotContains(t, moments, "uploaded")
+		}
+	}
+	t.Logf("%d uploads came first, %d joins", taken, refused)
 }

@@ -495,13 +495,14 @@ func (s *Server) revision(ctx context.Context, in *RevisionPath) (*rawBody, erro
 }
 
 func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], error) {
-	if err := s.free(ctx, in.SlotPath); err != nil {
-		return nil, err
-	}
 	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
-	n, err := s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.model.RevisionsKept())
+	n := 0
+	err = s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() (err error) {
+		n, err = s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.model.RevisionsKept())
+		return err
+	})
 	return &body[Saved]{Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
 }

@@ -82,6 +82,7 @@ func (s *Server) writeError(w http.ResponseWriter, err error) {
 func (s *Server) asProblem(err error) error {
 	var known *Problem
 	var refusal *engine.Refusal
+	var playing *live.Playing
 	switch {
 	case err == nil:
 		return nil
@@ -89,6 +90,8 @@ func (s *Server) asProblem(err error) error {
 		return known
 	case errors.As(err, &refusal):
 		return refused(refusal)
+	case errors.As(err, &playing):
+		return problem(http.StatusConflict, engine.Refused, "The player is playing", "%v.", err)
 	case errors.Is(err, store.ErrNotFound):
 		return problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %v.", unwrapped(err))
 	case errors.Is(err, live.ErrNoSession):
@@ -97,7 +100,9 @@ func (s *Server) asProblem(err error) error {
 		return problem(http.StatusGone, "closed", "The session is closed", "%v.", err)
 	case errors.Is(err, live.ErrName):
 		return problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "%v.", err)
-	case errors.Is(err, store.ErrConflict), errors.Is(err, store.ErrLease):
+	case errors.Is(err, store.ErrLease):
+		return problem(http.StatusConflict, "conflict", "Somebody else has the save", "%v. What was to be saved is kept as a revision of its own, which is not the newest; nobody comes back to it until it is restored.", err)
+	case errors.Is(err, store.ErrConflict):
 		return problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "%v. Read it again, and repeat the change on that.", err)
 	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame), errors.Is(err, save.ErrSeal):
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)

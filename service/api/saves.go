@@ -202,14 +202,6 @@ func base(ifMatch string) (int, error) {
 	return n, nil
 }
 
-// free makes sure that nobody plays in a slot.
-func (s *Server) free(ctx context.Context, in SlotPath) error {
-	if session := s.playingIn(ctx, in); session != nil {
-		return problem(http.StatusConflict, "refused", "The player is playing", "%s is playing in slot %d: they have to leave first.", in.Player, in.Slot)
-	}
-	return nil
-}
-
 // playingIn finds the session in which a player plays in a slot; nil where they do not.
 func (s *Server) playingIn(ctx context.Context, in SlotPath) *live.Session {
 	session := s.live.Where(in.Game, in.Player)
@@ -270,9 +262,6 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 	if err != nil {
 		return nil, err
 	}
-	if err := s.free(ctx, in.SlotPath); err != nil {
-		return nil, err
-	}
 	keys, err := s.keys(ctx)
 	if err != nil {
 		return nil, err
@@ -298,7 +287,7 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, x.Loaded)
 }
 
-// put writes a save that no session wrote. A slot that has one needs its entity tag.
+// put writes a save that no session wrote, while nobody plays in the slot. A slot that has one needs its entity tag.
 func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment, why string, l *upgrade.Loaded) (*editedOutput, error) {
 	at, err := base(ifMatch)
 	if err != nil {
@@ -313,7 +302,11 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 		raw, _ := moved.Value.MarshalJSON()
 		part.Shared = append(part.Shared, store.SharedValue{Commons: moved.Var.Shared.Commons, Player: in.Player, Name: moved.Var.Shared.ID, Doc: raw})
 	}
-	n, err := s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part}, Keep: j.model.RevisionsKept()}, max(at, 0))
+	n := 0
+	err = s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() (err error) {
+		n, err = s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part}, Keep: j.model.RevisionsKept()}, max(at, 0))
+		return err
+	})
 	if errors.Is(err, store.ErrConflict) {
 		return nil, s.conflict(ctx, in, at)
 	}
@@ -370,9 +363,6 @@ func (s *Server) copySlot(ctx context.Context, in *copyInput) (*editedOutput, er
 	if to.Slot == in.Slot {
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "Slot %d is copied into itself.", in.Slot)
 	}
-	if err := s.free(ctx, to); err != nil {
-		return nil, err
-	}
 	j, l, err := s.opened(ctx, in.SlotPath)
 	if err != nil {
 		return nil, err
@@ -385,10 +375,9 @@ func (s *Server) emptySlot(ctx context.Context, in *emptyInput) (*struct{}, erro
 	if err := named(in.Name, in.Player); err != nil {
 		return nil, err
 	}
-	if err := s.free(ctx, in.SlotPath); err != nil {
-		return nil, err
-	}
-	return nil, s.asProblem(s.store.Empty(ctx, in.Game, in.Player, in.Slot))
+	return nil, s.asProblem(s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() error {
+		return s.store.Empty(ctx, in.Game, in.Player, in.Slot)
+	}))
 }
 
 // named makes sure that what is deleted is what is meant.
@@ -400,9 +389,6 @@ func named(name, player string) error {
 }
 
 func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, error) {
-	if err := s.free(ctx, in.SlotPath); err != nil {
-		return nil, err
-	}
 	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"time"
 
+	"alluvion/service/live"
 	"alluvion/service/store"
 )
 
@@ -98,13 +99,14 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten],
 	if err := named(in.Name, in.Player); err != nil {
 		return nil, err
 	}
-	if session := s.live.Where(in.Game, in.Player); session != nil {
-		return nil, problem(http.StatusConflict, "refused", "The player is playing", "%s is in the session %s: they have to leave first.", in.Player, session.Name)
-	}
-	if err := s.trials.Forget(ctx, in.Game, in.Player); err != nil {
-		return nil, s.trialProblem(err)
-	}
-	t, err := s.store.Forget(ctx, in.Game, in.Player, in.Commons)
+	var t store.Traces
+	err := s.live.Aside(ctx, in.Game, in.Player, live.EverySlot, func() (err error) {
+		if err := s.trials.Forget(ctx, in.Game, in.Player); err != nil {
+			return s.trialProblem(err)
+		}
+		t, err = s.store.Forget(ctx, in.Game, in.Player, in.Commons)
+		return err
+	})
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
 	}

@@ -8,6 +8,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/wire"
 	"alluvion/service/store"
 )
 
@@ -61,6 +62,9 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	}
 	written := func(r store.CutResult) {
 		for _, part := range cut.Parts {
+			if slices.Contains(r.Lost, part.Doc.Player) {
+				continue // it is not what anybody comes back to
+			}
 			s.savedNow(part.Doc.Player, part.Doc.Number, r.Written[part.Doc.Player], part.Moment)
 		}
 	}
@@ -95,7 +99,7 @@ func (s *Session) write(c store.Cut, written func(store.CutResult), failed func(
 		}
 		s.later(func() { s.trail.written(c.Journal, r.Err == nil) })
 		for _, id := range r.Lost {
-			s.log.Warn("a save was taken over elsewhere; what was here is kept as a revision", "player", id)
+			s.superseded(id)
 			s.later(func() { s.dropLost(id) })
 		}
 		out <- r
@@ -111,8 +115,16 @@ func (s *Session) later(do func()) {
 	}
 }
 
+// superseded notes that a save was written too late to be the newest.
+func (s *Session) superseded(player string) {
+	s.log.Warn("a save was taken over elsewhere; what was here is kept as a revision", "player", player)
+}
+
 // dropLost ends the visit of a player whose save another session has taken over.
 func (s *Session) dropLost(player string) {
+	if at := s.seats[player]; at != nil && at.line != nil {
+		at.line.End(wire.CodeReplaced, "Your save has been taken over elsewhere; what you did since your last save is kept as a revision of its own.")
+	}
 	if s.run.Has(player) {
 		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
 		s.note(res.Changes, player)

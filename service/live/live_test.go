@@ -244,11 +244,57 @@ func TestRule2WhoseSaveWasTakenOverIsSentAway(t *testing.T) {
 	_, err := h.st.Take(ctx, "hut", "ada", 1) // another service, say
 	require.NoError(t, err)
 	h.event("ada", "burn")
-	h.do(engine.Request{Do: "pass", Player: "ada", Name: "out"})
+	_, err = h.m.Do(ctx, h.s, engine.Request{Do: "pass", Player: "ada", Name: "out"})
+	assert.ErrorIs(t, err, store.ErrLease, "what is not the newest is not said to be saved")
 	assert.Eventually(t, func() bool { _, there, _ := h.s.Player(ctx, "ada"); return !there }, 30*time.Second, 20*time.Millisecond)
 	list, err := h.st.Revisions(ctx, "hut", "ada", 1)
 	require.NoError(t, err)
 	assert.Equal(t, "superseded", list[0].Moment, "what was here is kept")
+}
+
+func TestWhatLostItsLeaseIsNeverSaidToBeSaved(t *testing.T) {
+	h := open(t, "every: 30s")
+	for name, save := range map[string]func(player string) error{
+		"asked for":       func(id string) error { _, err := h.s.SaveNow(ctx, id); return err },
+		"leaving":         func(id string) error { _, err := h.m.Do(ctx, h.s, leave(id)); return err },
+		"closing":         func(string) error { return h.m.Close(ctx, h.s) },
+		"another session": func(id string) error { s := h.enter("two"); _, err := h.m.Do(ctx, s, join(id)); return err },
+	} {
+		t.Run(name, func(t *testing.T) {
+			h.enter("one")
+			id := strings.ReplaceAll(name, " ", "-")
+			h.do(join(id))
+			h.event(id, "burn")
+			_, err := h.st.Take(ctx, "hut", id, 1)
+			require.NoError(t, err)
+			assert.ErrorIs(t, save(id), store.ErrLease)
+		})
+	}
+}
+
+func TestNobodyComesWhileTheirSlotIsWorkedOn(t *testing.T) {
+	h := open(t, "every: 30s")
+	inside, joined := make(chan struct{}), make(chan struct{})
+	go func() {
+		<-inside
+		_, _ = h.m.Do(ctx, h.s, engine.Request{Do: "join", Player: "ada", Slot: 1})
+		close(joined)
+	}()
+	require.NoError(t, h.m.Aside(ctx, "hut", "ada", 1, func() error {
+		close(inside)
+		time.Sleep(50 * time.Millisecond)
+		_, there, _ := h.s.Player(ctx, "ada")
+		assert.False(t, there)
+		return nil
+	}))
+	<-joined
+	var playing *live.Playing
+	never := func() error { t.Error("ada is playing"); return nil }
+	require.ErrorAs(t, h.m.Aside(ctx, "hut", "ada", 1, never), &playing)
+	assert.Equal(t, "ada is playing in slot 1, in the session one: they have to leave first", playing.Error())
+	require.ErrorAs(t, h.m.Aside(ctx, "hut", "ada", live.EverySlot, never), &playing)
+	require.NoError(t, h.m.Aside(ctx, "hut", "ada", 2, func() error { return nil }), "the other slot is free")
+	require.NoError(t, h.m.Aside(ctx, "hut", "bob", 1, func() error { return nil }))
 }
 
 func TestRule8TheFirstAnswerIsGivenAgain(t *testing.T) {

@@ -173,6 +173,39 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 	return answer, err
 }
 
+// Aside does something with what a player has saved in a slot while nobody plays there: until it is done the player can
+// neither join nor leave. Where they are playing in the slot it is not done, and the answer is a Playing.
+func (m *Manager) Aside(ctx context.Context, game, player string, slot int, do func() error) error {
+	defer m.oneAtATime(playerKey{game, player})()
+	if s := m.Where(game, player); s != nil {
+		playing, err := s.aside(ctx, player, slot)
+		if playing {
+			err = &Playing{Session: s.Name, Player: player, Slot: slot}
+		}
+		if err != nil && !errors.Is(err, ErrClosed) { // a session that has ended has handed in what it had
+			return err
+		}
+	}
+	return do()
+}
+
+// EverySlot is Aside's slot for all of a player's at once.
+const EverySlot = 0
+
+// Playing says that something cannot be done by hand while a player plays.
+type Playing struct {
+	Session, Player string
+	Slot            int // EverySlot where it concerns all of them
+}
+
+// Error says who has to leave what.
+func (p *Playing) Error() string {
+	if p.Slot == EverySlot {
+		return fmt.Sprintf("%s is in the session %s: they have to leave first", p.Player, p.Session)
+	}
+	return fmt.Sprintf("%s is playing in slot %d, in the session %s: they have to leave first", p.Player, p.Slot, p.Session)
+}
+
 // turn is whose turn it is with one player. It is there as long as somebody waits for it.
 type turn struct {
 	sync.Mutex

@@ -177,18 +177,23 @@ func (s *Session) Do(ctx context.Context, req engine.Request) (Answer, error) {
 		return Answer{}, e
 	}
 	if written != nil && err == nil {
-		s.settle(&answer, req.Player, <-written)
+		err = settle(&answer, req.Player, <-written)
 	}
 	return answer, err
 }
 
-// settle adds what was written to an answer.
-func (s *Session) settle(a *Answer, player string, result store.CutResult) {
-	if result.Err != nil {
+// settle adds what was written to an answer. What is not the newest, because somebody else has the slot by now, is no
+// save: whoever asked is told so.
+func settle(a *Answer, player string, result store.CutResult) error {
+	switch {
+	case result.Err != nil:
 		a.Saved.Error = result.Err.Error()
-		return
+	case slices.Contains(result.Lost, player):
+		return store.ErrLease
+	default:
+		a.Saved.Revision = result.Written[player]
 	}
-	a.Saved.Revision = result.Written[player]
+	return nil
 }
 
 // perform carries out a request. whole keeps all that came of it for whoever repeats it; a machine is only told that it
@@ -343,6 +348,9 @@ func (s *Session) SaveAs(ctx context.Context, player, moment, why string) (Saved
 		return Saved{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("There is no player %q in this session.", player)}
 	}
 	result := <-written
+	if slices.Contains(result.Lost, player) {
+		return Saved{}, store.ErrLease
+	}
 	return Saved{Revision: result.Written[player], Moment: moment}, result.Err
 }
 
@@ -378,7 +386,11 @@ func (s *Session) close(ctx context.Context) error {
 	}
 	<-s.done
 	if written != nil {
-		failed = errors.Join(failed, (<-written).Err)
+		result := <-written
+		failed = errors.Join(failed, result.Err)
+		for _, id := range result.Lost {
+			failed = errors.Join(failed, fmt.Errorf("the save of %s: %w", id, store.ErrLease))
+		}
 	}
 	return failed
 }
@@ -398,14 +410,31 @@ func (s *Session) release(ctx context.Context, player string) error {
 	return owed
 }
 
+// aside says whether a player plays in a slot; where they do not, what they left behind there is written first.
+func (s *Session) aside(ctx context.Context, player string, slot int) (playing bool, err error) {
+	var owed error
+	err = s.ask(ctx, func() {
+		if s.run.Has(player) {
+			playing = slot == EverySlot || s.run.Save(player).Slot == slot
+			return
+		}
+		owed = s.payOwed(player)
+	})
+	return playing, errors.Join(err, owed)
+}
+
 // payOwed tries once more to write what a player left behind.
 func (s *Session) payOwed(player string) error {
 	p, ok := s.owed[player]
 	if !ok {
 		return nil
 	}
-	if err := (<-s.store.Write(s.cutOf(p))).Err; err != nil {
-		return fmt.Errorf("what %s left could not be written yet: %w", player, err)
+	result := <-s.store.Write(s.cutOf(p))
+	if result.Err != nil {
+		return fmt.Errorf("what %s left could not be written yet: %w", player, result.Err)
+	}
+	if len(result.Lost) > 0 {
+		s.superseded(player)
 	}
 	delete(s.owed, player)
 	return nil

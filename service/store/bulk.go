@@ -28,7 +28,8 @@ type work struct {
 	out chan CutResult
 }
 
-// together gives how many of the jobs, from the first on, are cuts of different slots.
+// together gives how many of the jobs, from the first on, are cuts of different players. Two slots of one player are written
+// one after the other, since the later counts in a standing that takes the last save.
 func together(jobs []job) int {
 	seen := map[slotKey]bool{}
 	for i, j := range jobs {
@@ -36,7 +37,7 @@ func together(jobs []job) int {
 			return i
 		}
 		for _, p := range j.work.cut.Players {
-			key := slotKey{j.work.cut.Game, p.Player, p.Slot}
+			key := slotKey{game: j.work.cut.Game, player: p.Player}
 			if seen[key] {
 				return i
 			}

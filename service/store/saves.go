@@ -122,7 +122,8 @@ func (w *work) byItself(tx *gorm.DB, now time.Time) error {
 	for _, p := range w.cut.Players {
 		n, err := writePlayer(tx, w.cut, p, now)
 		if errors.Is(err, ErrLease) {
-			w.r.Lost = append(w.r.Lost, p.Player)
+			w.r.Lost = append(w.r.Lost, p.Player) // nor does it count in standings or in a commons
+			continue
 		} else if err != nil {
 			return fmt.Errorf("the save of %s in slot %d: %w", p.Player, p.Slot, err)
 		}

@@ -161,7 +161,7 @@ func (s *Store) writer() {
 // commit itself fails nobody's work was stored, and everybody is told.
 func (s *Store) commit(group []job) {
 	results := make([]error, len(group))
-	if together(group) == len(group) { // mostly so: nothing but cuts, of different slots
+	if together(group) == len(group) { // mostly so: nothing but cuts, of different players
 		if tried, err := s.commitCuts(group); tried {
 			s.answer(group, results, err)
 			return
