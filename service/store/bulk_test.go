@@ -48,16 +48,18 @@ func TestWrittenTogetherIsWrittenOneByOne(t *testing.T) {
 			_, err = s.PutPlan(context.Background(), Game{ID: "hut", Title: "Hut", Version: 1, Text: "x"}, "")
 			require.NoError(t, err)
 			for _, p := range []string{"ada", "bob", "cai"} {
-				_, err := s.Take(context.Background(), "hut", p, 1)
-				require.NoError(t, err)
+				for slot := range 2 {
+					_, err := s.Take(context.Background(), "hut", p, slot+1)
+					require.NoError(t, err)
+				}
 			}
 			stores[i] = s
 		}
 		for round := range rapid.IntRange(1, 7).Draw(t, "rounds") {
 			now = now.Add(time.Duration(rapid.IntRange(0, 40).Draw(t, "hours")) * time.Hour)
 			var group []Cut
-			for _, p := range rapid.Permutation([]string{"ada", "bob", "cai"}).Draw(t, "who")[:rapid.IntRange(1, 3).Draw(t, "many")] {
-				group = append(group, cutOf(t, p, round))
+			for _, p := range rapid.Permutation([]string{"ada1", "ada2", "bob1", "bob2", "cai1"}).Draw(t, "who")[:rapid.IntRange(1, 5).Draw(t, "many")] {
+				group = append(group, cutOf(t, p[:3], int(p[3]-'0'), round))
 			}
 			groupOf(t, stores[0], group)
 			for _, c := range group {
@@ -68,14 +70,15 @@ func TestWrittenTogetherIsWrittenOneByOne(t *testing.T) {
 	})
 }
 
-func cutOf(t *rapid.T, player string, round int) Cut {
-	p := PlayerCut{Player: player, Slot: 1, Lease: 1, Moment: rapid.SampledFrom([]string{"scene", "every", "every", "leave", ""}).Draw(t, "moment"), Forget: rapid.IntRange(0, 5).Draw(t, "forget") == 0,
+func cutOf(t *rapid.T, player string, slot, round int) Cut {
+	lease := rapid.SampledFrom([]int64{1, 1, 1, 1, 0}).Draw(t, "lease") // 0 is lost
+	p := PlayerCut{Player: player, Slot: slot, Lease: lease, Moment: rapid.SampledFrom([]string{"scene", "every", "every", "leave", ""}).Draw(t, "moment"), Forget: rapid.IntRange(0, 5).Draw(t, "forget") == 0,
 		Version: rapid.IntRange(1, 2).Draw(t, "version"), Scene: "hut", Doc: []byte(fmt.Sprint("doc", round)), Why: rapid.SampledFrom([]string{"", "because"}).Draw(t, "why")}
 	if p.Forget {
 		p.Moment = ""
 	}
-	text := fmt.Sprint(round)
-	p.Ranks = []Rank{{Standing: "best", Number: float64(round), Text: text}, {Standing: "last", Number: float64(round), Text: rapid.SampledFrom([]string{text, ""}).Draw(t, "rank"), Last: true}}
+	text := fmt.Sprint(10*round + slot)
+	p.Ranks = []Rank{{Standing: "best", Number: float64(10*round + slot), Text: text}, {Standing: "last", Number: float64(10*round + slot), Text: rapid.SampledFrom([]string{text, ""}).Draw(t, "rank"), Last: true}}
 	if rapid.Bool().Draw(t, "shares") {
 		p.Shared = []SharedValue{{Commons: "guild", Player: player, Name: "fame", Doc: []byte(text)}}
 	}

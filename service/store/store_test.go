@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strconv"
 	"sync"
 	"testing"
 
@@ -123,6 +124,49 @@ func TestRule2AWriteUnderALostLeaseIsKeptAsideAndTold(t *testing.T) {
 	assert.Equal(t, "two", string(now.Doc))
 	list, _ := s.Revisions(ctx, "hut", "ada", 1)
 	assert.Equal(t, "superseded", list[0].Moment)
+}
+
+func TestWhatIsSupersededCountsNowhere(t *testing.T) {
+	s, _ := fresh(t)
+	for slot, place := range map[int]string{1: "70", 2: "50"} {
+		taken, err := s.Take(ctx, "hut", "ada", slot)
+		require.NoError(t, err)
+		if slot == 1 {
+			taken.Lease-- // somebody has taken it over
+		}
+		r := <-s.Write(store.Cut{Game: "hut", Session: "s", Keep: 3, Players: []store.PlayerCut{{Player: "ada", Slot: slot, Lease: taken.Lease, Moment: "leave", Doc: []byte("x"),
+			Ranks: []store.Rank{{Standing: "seals", Number: 50, Text: place}}, Shared: []store.SharedValue{{Commons: "guild", Player: "ada", Name: "fame", Doc: []byte(place)}}}}})
+		require.NoError(t, r.Err)
+	}
+	ranks, err := s.RanksOf(ctx, "hut", "ada")
+	require.NoError(t, err)
+	assert.Equal(t, []store.Rank{{Standing: "seals", Number: 50, Text: "50"}}, ranks)
+	shared, err := s.Shared(ctx, "ada")
+	require.NoError(t, err)
+	require.Len(t, shared, 1)
+	assert.Equal(t, "50", string(shared[0].Doc))
+}
+
+func TestTheLastOfTwoSlotsSavedTogetherCounts(t *testing.T) {
+	s, _ := fresh(t)
+	var leases [2]int64
+	for i := range leases {
+		taken, err := s.Take(ctx, "hut", "ada", i+1)
+		require.NoError(t, err)
+		leases[i] = taken.Lease
+	}
+	var all []<-chan store.CutResult
+	for i, lease := range leases {
+		slot := i + 1
+		all = append(all, s.Write(store.Cut{Game: "hut", Session: "s", Keep: 3, Players: []store.PlayerCut{{Player: "ada", Slot: slot, Lease: lease, Moment: "leave", Doc: []byte("x"),
+			Ranks: []store.Rank{{Standing: "seals", Number: float64(slot), Text: strconv.Itoa(slot), Last: true}}}}}))
+	}
+	for _, r := range all {
+		require.NoError(t, (<-r).Err)
+	}
+	ranks, err := s.RanksOf(ctx, "hut", "ada")
+	require.NoError(t, err)
+	assert.Equal(t, []store.Rank{{Standing: "seals", Number: 2, Text: "2"}}, ranks)
 }
 
 func TestManyWritersAtOnceAreAllStored(t *testing.T) {
