@@ -407,6 +407,11 @@ func (m *Machine) Do(ctx context.Context, ask wire.Ask) error {
 	}
 }
 
+// Renew takes a new token in place of the one that the machine came in with, which runs out.
+func (m *Machine) Renew(ctx context.Context, token string) error {
+	return m.Do(ctx, wire.Ask{Is: "token", Token: token})
+}
+
 // Hold makes the machine stop reading what it is sent, or read on.
 func (m *Machine) Hold(on bool) {
 	m.mu.Lock()

@@ -23,6 +23,7 @@ import (
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/service"
+	"alluvion/service/api"
 	"alluvion/service/auth"
 )
 
@@ -135,6 +136,45 @@ func TestOnlyAGoodTokenLetsAPlayerIn(t *testing.T) {
 	weather, err := as(token(t, keys, auth.Who{Role: auth.Server, Game: "lantern-pass"})).Serve(ctx, "weather")
 	require.NoError(t, err)
 	require.NoError(t, weather.Send(wire.Ask{Is: "ping"}))
+}
+
+func TestAConnectionLastsAsLongAsItsToken(t *testing.T) {
+	h, keys := guarded(t)
+	ends := func(who auth.Who, in time.Duration) string { // the clocks of two machines may be 5 s apart
+		token, err := keys.Issue(who, time.Now().Add(-5*time.Second), in)
+		require.NoError(t, err)
+		return token
+	}
+	as := func(token string) *client.Client { return client.New(h.s.URL()).As(token) }
+	who := auth.Who{Role: auth.Player, Game: "lantern-pass", Player: "ada"}
+	ada, err := as(ends(who, 2*time.Second)).Session("lantern-pass", "winter").Join(ctx, client.Joining{})
+	require.NoError(t, err)
+	bob := who
+	bob.Player = "bob"
+	var refused *client.Refused
+	require.ErrorAs(t, ada.Renew(ctx, token(t, keys, bob)), &refused)
+	assert.Equal(t, "forbidden", refused.Kind)
+	require.ErrorAs(t, ada.Renew(ctx, "no token"), &refused)
+	require.NoError(t, ada.Renew(ctx, ends(who, 4*time.Second)))
+	pike := who
+	pike.Player = "pike"
+	lost, err := as(ends(pike, 2*time.Second)).Session("lantern-pass", "winter").Join(ctx, client.Joining{})
+	require.NoError(t, err)
+	watched, watching := make(chan error, 1), as(ends(auth.Who{Role: auth.Server, Game: "lantern-pass"}, 2*time.Second)).Session("lantern-pass", "winter")
+	go func() { watched <- watching.Watch(ctx, nil, func(api.Overview) {}) }()
+
+	<-lost.Done()
+	var ended *client.ErrEnded
+	require.ErrorAs(t, lost.Err(), &ended)
+	assert.Equal(t, wire.CodeToken, ended.Code, "it ran out")
+	require.NoError(t, ada.Do(ctx, wire.Ask{Is: "ping"}), "ada's was renewed")
+	<-watched // it ends too
+	<-ada.Done()
+	require.ErrorAs(t, ada.Err(), &ended)
+	assert.Equal(t, wire.CodeToken, ended.Code)
+	back, err := as(token(t, keys, who)).Session("lantern-pass", "winter").Join(ctx, client.Joining{From: ada})
+	require.NoError(t, err)
+	assert.True(t, back.Welcome.Resumed, "the seat was kept")
 }
 
 func TestKeysRotateAndAreForTheirOwnerAlone(t *testing.T) {

@@ -96,6 +96,7 @@ type asking struct {
 	Facing  string                               `json:"facing"`
 	Args    Values                               `json:"args"`
 	Value   *expr.Value                          `json:"value"`
+	Token   string                               `json:"token"`
 	Tick    Whole                                `json:"tick"`
 	Digest  string                               `json:"digest"`
 	Values  map[string]map[string]jsontext.Value `json:"values"`
@@ -105,7 +106,7 @@ type asking struct {
 var members = map[string]string{
 	"is": `a text: "move"`, "number": "a whole number from 0: 17", "arrival": "a whole number from 0: 3", "player": `a text: "wren"`, "name": `a text: "load"`,
 	"to": "a list of numbers: [12.5, 3]", "facing": `a text: "north"`, "args": `a table of names and values: {"amount": 2}`,
-	"value": "a number, a text, true, false, null, or a list of these", "tick": "a whole number from 0: 120", "digest": `a text`, "values": "a table of tables, as docs/wire.md says",
+	"value": "a number, a text, true, false, null, or a list of these", "token": "a text", "tick": "a whole number from 0: 120", "digest": `a text`, "values": "a table of tables, as docs/wire.md says",
 }
 
 // ReadAsk reads a message of a client. What common JSON writers write is understood; what is wrong is a *Fault.
@@ -115,7 +116,7 @@ func ReadAsk(raw []byte) (Ask, error) {
 		return Ask{}, faultOf(raw)
 	}
 	ask := Ask{Is: in.Is, Number: uint64(in.Number), Arrival: int(min(in.Arrival, 1<<31)), Player: in.Player, Name: in.Name, To: in.To, Facing: in.Facing, Args: in.Args,
-		Value: in.Value, Tick: int64(in.Tick), Digest: in.Digest, Values: in.Values}
+		Value: in.Value, Token: in.Token, Tick: int64(in.Tick), Digest: in.Digest, Values: in.Values}
 	if ask.Value == nil && ask.Is == "write" { // null is a value: none
 		if table := tableOf(raw); table != nil && table["value"] != nil {
 			ask.Value = &expr.Value{}

@@ -61,7 +61,7 @@ type Welcome struct {
 
 // Ask is any later message of a client.
 type Ask struct {
-	Is      string                               `json:"is"` // move, pass, touch, event, write, start-over, leave; ping, belief, believed, whole
+	Is      string                               `json:"is"` // move, pass, touch, event, write, start-over, leave; ping, token, belief, believed, whole
 	Number  uint64                               `json:"number,omitzero"`
 	Arrival int                                  `json:"arrival,omitzero"`
 	Player  string                               `json:"player,omitempty"` // of a server: whom it is about
@@ -70,6 +70,7 @@ type Ask struct {
 	Facing  string                               `json:"facing,omitempty"`
 	Args    map[string]expr.Value                `json:"args,omitempty"`
 	Value   *expr.Value                          `json:"value,omitempty"`
+	Token   string                               `json:"token,omitempty"`  // of token: the new one
 	Tick    int64                                `json:"tick,omitzero"`    // of belief and believed
 	Digest  string                               `json:"digest,omitempty"` // of belief
 	Values  map[string]map[string]jsontext.Value `json:"values,omitempty"` // of believed
@@ -114,7 +115,7 @@ const (
 	CodeSlow     = 4003 // the client does not read; it may resume
 	CodeSilent   = 4004 // nothing was heard of the client; it may resume
 	CodeOften    = 4005 // too much of what it asked for was refused
-	CodeToken    = 4006 // the token is not good for this
+	CodeToken    = 4006 // the token is not good for this, or has run out
 	CodeRefused  = 4007 // the player cannot join
 )
 

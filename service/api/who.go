@@ -48,7 +48,9 @@ func (s *Server) identified(next http.Handler) http.Handler {
 		}
 		who, err := s.tokenKeys.Verify(tokenOf(r))
 		if err == nil {
-			r = r.WithContext(context.WithValue(r.Context(), whoKey{}, who))
+			ctx, cancel := context.WithDeadline(context.WithValue(r.Context(), whoKey{}, who), who.Until) // what is told again and again ends with the token
+			defer cancel()
+			r = r.WithContext(ctx)
 		}
 		next.ServeHTTP(w, r)
 	})

@@ -32,6 +32,14 @@ type Who struct {
 	Role   Role
 	Game   string // of a server and a player
 	Player string // of a player: their id; of a server: its name
+	// Until is when the token runs out with which they ask; zero where no tokens are asked for.
+	Until time.Time
+}
+
+// Same says whether two are the same, whatever their tokens.
+func (w Who) Same(other Who) bool {
+	w.Until = other.Until
+	return w == other
 }
 
 // How long tokens are good for.
@@ -144,6 +152,9 @@ func (w Who) sound(good time.Duration) error {
 	return nil
 }
 
+// leeway is how far the clocks of two machines may be apart.
+const leeway = 5 * time.Second
+
 // Verify says who a token is for.
 func (k *Keys) Verify(token string) (Who, error) {
 	if token == "" {
@@ -156,8 +167,11 @@ func (k *Keys) Verify(token string) (Who, error) {
 			return k.keys[i].secret, nil
 		}
 		return nil, ErrToken
-	}, jwt.WithValidMethods([]string{"HS256"}), jwt.WithExpirationRequired(), jwt.WithLeeway(5*time.Second))
-	who := Who{c.Role, c.Game, c.Subject}
+	}, jwt.WithValidMethods([]string{"HS256"}), jwt.WithExpirationRequired(), jwt.WithLeeway(leeway))
+	who := Who{Role: c.Role, Game: c.Game, Player: c.Subject}
+	if c.ExpiresAt != nil {
+		who.Until = c.ExpiresAt.Add(leeway)
+	}
 	if err != nil || who.sound(time.Second) != nil {
 		return Who{}, ErrToken
 	}

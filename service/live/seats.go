@@ -291,6 +291,11 @@ func (s *Session) Fault(line *Line, f *wire.Fault) {
 	})
 }
 
+// Answer says that what a machine asked for was done, where the session has nothing to do with it.
+func (s *Session) Answer(line *Line, number uint64) {
+	s.later(func() { line.say(wire.Said{Is: "answer", Number: number}) })
+}
+
 func orWhat(is, other string) string {
 	if is == "" {
 		return other

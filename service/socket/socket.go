@@ -84,12 +84,16 @@ func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Ses
 	if conn.Subprotocol() == wire.SubPacked {
 		as = share.Packed
 	}
-	line, err := s.greet(r, conn, session, as)
+	line, who, err := s.greet(r, conn, session, as)
 	if err != nil {
 		s.turnAway(conn, session, err)
 		return
 	}
-	c := &connection{Server: s, conn: conn, session: session, line: line, silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
+	c := &connection{Server: s, conn: conn, session: session, line: line, who: who, silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
+	if !who.Until.IsZero() {
+		c.runsOut = time.AfterFunc(time.Until(who.Until), func() { line.End(wire.CodeToken, "The token has run out; come in again with a new one.") })
+		defer c.runsOut.Stop()
+	}
 	line.OnAllow(conn.SetReadLimit)
 	line.OnEnd(func() { time.AfterFunc(closeWithin, func() { _ = conn.CloseNow() }) })
 	written := make(chan struct{})
@@ -114,28 +118,29 @@ func away(code int, kind, why string) error {
 	return &turnedAway{code, wire.Said{Is: "refused", Kind: kind, Why: why}}
 }
 
-// greet reads the hello and gives the machine its line.
-func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line, error) {
+// greet reads the hello and gives the machine its line, and who it is.
+func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line, auth.Who, error) {
+	var nobody auth.Who
 	late := time.AfterFunc(helloWithin, func() { // reading with a deadline would end the connection without a word
 		tell(conn, &turnedAway{wire.CodeBad, wire.Said{Is: "refused", Kind: "invalid", Why: fmt.Sprintf("No hello came within %d seconds.", int(helloWithin.Seconds()))}})
 	})
 	_, raw, err := conn.Read(r.Context())
 	if !late.Stop() || err != nil {
-		return nil, away(wire.CodeBad, "invalid", "A hello was expected.")
+		return nil, nobody, away(wire.CodeBad, "invalid", "A hello was expected.")
 	}
 	hello, err := wire.ReadHello(raw)
 	if err != nil {
-		return nil, away(wire.CodeBad, "invalid", err.Error())
+		return nil, nobody, away(wire.CodeBad, "invalid", err.Error())
 	}
 	who, err := s.Allow(hello.Token)
 	if err != nil {
-		return nil, away(wire.CodeToken, "forbidden", err.Error()+".")
+		return nil, nobody, away(wire.CodeToken, "forbidden", err.Error()+".")
 	}
 	if err := admit(who, session.Game, &hello); err != nil {
-		return nil, err
+		return nil, nobody, err
 	}
 	if plan := session.Layout().Plan; hello.Plan != "" && hello.Plan != plan || hello.Plan == "" && as == share.Packed {
-		return nil, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan, Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
+		return nil, nobody, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan, Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
 			Why: "The session runs a plan with another layout: fetch it, and say hello again."}}
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
@@ -148,14 +153,14 @@ func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Sess
 		line, welcome, err = s.Live.Attach(ctx, session, hello, r.RemoteAddr, as)
 	}
 	if err != nil {
-		return nil, err
+		return nil, nobody, err
 	}
 	raw, err = json.Marshal(welcome)
 	if err != nil {
 		panic(err) // plain data
 	}
 	line.Greet(raw)
-	return line, nil
+	return line, who, nil
 }
 
 // admit holds what a hello says against who says it. A token for a player is for that player, whatever the hello says.
@@ -216,7 +221,9 @@ type connection struct {
 	conn    *websocket.Conn
 	session *live.Session
 	line    *live.Line
+	who     auth.Who
 	silence *time.Timer
+	runsOut *time.Timer // when its token does; nil where none is asked for
 }
 
 // read takes messages in until the connection ends.
@@ -282,13 +289,33 @@ func (c *connection) take(kind websocket.MessageType, raw []byte) {
 		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Unknown, "There is no message called "+strconv.Quote(ask.Is)+" here.")
 		return
 	}
+	if ask.Is == "token" {
+		c.renew(ask)
+		return
+	}
 	c.Live.Ask(c.session, c.line, ask)
+}
+
+// renew takes a new token of the same player, or server, in place of the one that runs out.
+func (c *connection) renew(ask wire.Ask) {
+	who, err := c.Allow(ask.Token)
+	switch {
+	case err != nil:
+		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Forbidden, err.Error()+".")
+		return
+	case !who.Same(c.who):
+		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Forbidden, "The token is not for whom this machine came in with.")
+		return
+	case c.runsOut != nil:
+		c.runsOut.Reset(time.Until(who.Until))
+	}
+	c.session.Answer(c.line, ask.Number)
 }
 
 // mayAsk says which messages there are: of players, and of the game's servers.
 func mayAsk(is string, server bool) bool {
 	switch is {
-	case "event", "write", "ping":
+	case "event", "write", "ping", "token":
 		return true
 	case "correct", "die":
 		return server
