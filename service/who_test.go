@@ -191,7 +191,7 @@ func TestKeysRotateAndAreForTheirOwnerAlone(t *testing.T) {
 	for _, text := range []string{before, after} {
 		got, err := keys.Verify(text)
 		require.NoError(t, err)
-		assert.Equal(t, who, got)
+		assert.True(t, who.Same(got))
 	}
 	require.NoError(t, os.Chmod(path, 0o644))
 	_, err = auth.Load(path)
@@ -287,4 +287,34 @@ func must[T any](x T, err error) T {
 		panic(err)
 	}
 	return x
+}
+
+func TestAGamesServerNeitherReadsNorDeletesWhatOtherGamesKeep(t *testing.T) {
+	h, keys := guarded(t)
+	noon := h.market()
+	_, err := noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	require.NoError(t, err)
+	h.sells(noon, "wren")
+	_, err = noon.Do(ctx, api.Request{Do: "leave", Player: "wren"})
+	require.NoError(t, err)
+	const alone = "alluvion: 1\ngame: alone\ntitle: Alone\nversion: 1\nspace: {axes: [x, y]}\nstart: a/door\ndefaults: {place: {death: checkpoint, leave: exact, new-run: start}}\nsaving: {when: [leave]}\nscenes: {a: {size: [4, 4], spots: {door: {at: [0, 0]}}}}\n"
+	_, _, err = h.c.PutPlan(ctx, "alone", []byte(alone), "")
+	require.NoError(t, err)
+	on, err := h.c.Open(ctx, "alone", "one")
+	require.NoError(t, err)
+	for _, do := range []string{"join", "leave"} {
+		_, err := on.Do(ctx, api.Request{Do: do, Player: "wren"})
+		require.NoError(t, err)
+	}
+	server := client.New(h.s.URL()).As(token(t, keys, auth.Who{Role: auth.Server, Game: "alone"}))
+	held, err := server.Export(ctx, "alone", "wren")
+	require.NoError(t, err)
+	assert.Empty(t, held.Commons)
+	_, err = server.Forget(ctx, "alone", "wren", true)
+	assert.Equal(t, 403, status(err))
+	_, err = server.Forget(ctx, "alone", "wren", false)
+	require.NoError(t, err)
+	held, err = h.c.Export(ctx, "lantern-market", "wren")
+	require.NoError(t, err)
+	assert.NotEmpty(t, held.Commons)
 }

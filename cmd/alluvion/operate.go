@@ -20,7 +20,7 @@ func runBackup(c *call) (int, error) {
 		fmt.Fprintln(c.err, "alluvion: the file of a service is wanted, and where its copy is to be.")
 		return wrongUse, errUse
 	}
-	if err := store.Backup(c.args[0], c.args[1]); err != nil {
+	if err := store.Backup(c.ctx, c.args[0], c.args[1]); err != nil {
 		return failed, fmt.Errorf("nothing was copied: %w", err)
 	}
 	info, err := os.Stat(c.args[1])

@@ -4,8 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"slices"
 	"time"
 
+	"alluvion/core/plan"
+	"alluvion/service/auth"
 	"alluvion/service/live"
 	"alluvion/service/store"
 )
@@ -13,7 +16,7 @@ import (
 type forgetInput struct {
 	PlayerPath
 	Name    string `query:"name" required:"true" doc:"The player's id once more: what is deleted is asked about by naming it."`
-	Commons bool   `query:"commons" doc:"Also what the player has in common over all games."`
+	Commons bool   `query:"commons" doc:"Also what the player has in common over all games, while other games have something of them; for designers. It goes by itself with the player's last game."`
 }
 
 // Forgotten says how much was held about a player, and is no more.
@@ -33,7 +36,7 @@ type Held struct {
 	Saves     []HeldSave         `json:"saves"`
 	Standings []HeldRank         `json:"standings"`
 	Journal   []HeldChange       `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
-	Commons   map[string]anyJSON `json:"commons" doc:"By commons and name, as courier-guild.seals."`
+	Commons   map[string]anyJSON `json:"commons" doc:"By commons and name, as courier-guild.seals. A game's server is given those that its plan uses."`
 }
 
 // HeldSave is one stored save.
@@ -86,7 +89,20 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
+	ours := func(string) bool { return true }
+	if whoOf(ctx).Role == auth.Server { // what other games keep there is not this one's
+		j, err := s.playing(ctx, in.Game)
+		if err != nil {
+			return nil, err
+		}
+		ours = func(commons string) bool {
+			return j.model != nil && slices.ContainsFunc(j.model.Plan.Uses, func(u plan.Use) bool { return u.Commons.Name == commons })
+		}
+	}
 	for _, v := range shared {
+		if !ours(v.Commons) {
+			continue
+		}
 		out.Commons[v.Commons+"."+v.Name] = anyJSON(v.Doc)
 	}
 	if len(out.Saves)+len(out.Standings)+len(out.Journal)+len(out.Commons) == 0 {
@@ -98,6 +114,9 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten], error) {
 	if err := named(in.Name, in.Player); err != nil {
 		return nil, err
+	}
+	if in.Commons && whoOf(ctx).Role != auth.Designer {
+		return nil, problem(http.StatusForbidden, "forbidden", "The token is not for this", "What a player has in common over all games is also other games', and only a designer may delete it. Leave commons out: it goes by itself where no other game has anything of the player.")
 	}
 	var t store.Traces
 	err := s.live.Aside(ctx, in.Game, in.Player, live.EverySlot, func() (err error) {

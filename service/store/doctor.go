@@ -60,7 +60,7 @@ func openToRead(path string) (*gorm.DB, error) {
 
 // Backup writes a whole copy of a file as it is at one moment, also while a service has it open. An existing file is not
 // overwritten.
-func Backup(path, to string) error {
+func Backup(ctx context.Context, path, to string) error {
 	if _, err := os.Stat(to); err == nil {
 		return fmt.Errorf("%s is there already, and is not overwritten", to)
 	}
@@ -72,7 +72,7 @@ func Backup(path, to string) error {
 	if err := db.Exec("PRAGMA query_only = OFF").Error; err != nil { // the copy is what is written
 		return err
 	}
-	return copyTo(db, to)
+	return copyTo(ctx, db, to)
 }
 
 // Examine reads a whole file and says what is wrong with it. Nothing in it is changed. An error means that it cannot be

@@ -8,18 +8,13 @@ import (
 	"syscall"
 )
 
-// lockFile keeps a second service away from the same file. The system gives the lock back when the
-// process ends, however it ends.
-func lockFile(path string) (*os.File, error) {
-	f, err := os.OpenFile(path, os.O_CREATE|os.O_RDWR, 0o640)
-	if err != nil {
-		return nil, err
-	}
-	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
-		_ = f.Close()
-		return nil, ErrInUse
-	}
-	return f, nil
+// lock keeps a second service away from a file. The system gives it back when the process ends, however it ends.
+func lock(f *os.File) error { return syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB) }
+
+// linked says whether a file has several names.
+func linked(info os.FileInfo) bool {
+	stat, ok := info.Sys().(*syscall.Stat_t)
+	return ok && stat.Nlink > 1
 }
 
 // bearLimits makes a limit on the size of files an error of the write that hits it, like a full disk, and not the end of

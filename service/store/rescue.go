@@ -102,7 +102,7 @@ func Rescue(ctx context.Context, path, to string) (*Diagnosis, error) {
 	err = errors.Join(d.copyAll(ctx, from, out.write), ctx.Err())
 	out.Close()
 	if err != nil {
-		for _, part := range []string{to, to + "-wal", to + "-shm", to + ".lock"} {
+		for _, part := range []string{to, to + "-wal", to + "-shm"} {
 			_ = os.Remove(part)
 		}
 	}

@@ -1,6 +1,8 @@
 package store
 
 import (
+	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -79,7 +81,7 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	}
 	if 0 < version && version < len(steps) {
 		copied := fmt.Sprintf("%s.before-schema-%d", path, len(steps))
-		if err := copyTo(db, copied); err != nil {
+		if err := copyTo(context.Background(), db, copied); err != nil {
 			return fmt.Errorf("the file could not be copied to %s before its schema is changed, and was not changed: %w", copied, err)
 		}
 		log.Info("the file was copied before its schema is brought forward", "copy", copied, "from", version, "to", len(steps))
@@ -100,14 +102,56 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	return nil
 }
 
-// copyTo writes a whole copy of an open file, as it is at this moment. One that is there already, from an earlier try, is
-// replaced.
-func copyTo(db *gorm.DB, path string) error {
-	part := path + ".part"
-	_ = os.Remove(part)
-	if err := db.Exec("VACUUM INTO ?", part).Error; err != nil {
-		_ = os.Remove(part)
+// kind marks a file of alluvion (the SQLite database file format, section 1.3.10, "application id"): one in which whatever
+// was deleted was overwritten ever since.
+const kind = 0x416c7576
+
+// sweep writes a file anew in which earlier versions of this program may have deleted something without overwriting it.
+func sweep(db *gorm.DB, log *slog.Logger) error {
+	var is int64
+	if err := db.Raw("PRAGMA application_id").Scan(&is).Error; err != nil || is == kind {
 		return err
 	}
-	return os.Rename(part, path)
+	if err := db.Exec("VACUUM").Error; err != nil {
+		log.Warn("what was deleted before may still stand in the file: it could not be written anew", "error", err)
+		return nil
+	}
+	return errors.Join(db.Exec(fmt.Sprintf("PRAGMA application_id = %d", kind)).Error, settleLog(db))
+}
+
+// errBusy says that somebody read on while the log was to be written into the file.
+var errBusy = errors.New("somebody was reading for too long")
+
+// settleLog writes what stands in the file's log into the file, and empties the log.
+func settleLog(db *gorm.DB) error {
+	var done struct{ Busy int }
+	if err := db.Raw("PRAGMA wal_checkpoint(TRUNCATE)").Scan(&done).Error; err != nil {
+		return err
+	}
+	if done.Busy != 0 {
+		return errBusy
+	}
+	return nil
+}
+
+// copyTo writes a whole copy of an open file, as it is at this moment, for its owner alone. One that is there already, from
+// an earlier try, is replaced; one that is not finished leaves nothing.
+func copyTo(ctx context.Context, db *gorm.DB, path string) error {
+	part := path + ".part"
+	f, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	err = errors.Join(db.WithContext(ctx).Exec("VACUUM INTO ?", part).Error, ctx.Err())
+	if err == nil {
+		err = errors.Join(f.Chmod(0o600), f.Sync())
+	}
+	if err = errors.Join(err, f.Close()); err == nil {
+		err = os.Rename(part, path)
+	}
+	if err != nil {
+		_ = os.Remove(part)
+		_ = os.Remove(part + "-journal")
+	}
+	return err
 }

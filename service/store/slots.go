@@ -72,15 +72,11 @@ type Traces struct {
 }
 
 // Forget deletes everything that is held about a player in a game: every slot and save, their places in standings, and
-// what the journals say of them. With commons, what they have in common over all games too.
-func (s *Store) Forget(ctx context.Context, game, player string, commons bool) (Traces, error) {
+// what the journals say of them. What they have in common over all games goes too where no other game has anything of them,
+// or everywhere says so. All of it is overwritten in the file, and gone from the file's log, when Forget returns.
+func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool) (Traces, error) {
 	var t Traces
 	err := s.wait(ctx, func(tx *gorm.DB) error {
-		// What is deleted is overwritten in the file, and not only given free.
-		if err := tx.Exec("PRAGMA secure_delete = ON").Error; err != nil {
-			return err
-		}
-		defer tx.Exec("PRAGMA secure_delete = FAST")
 		for _, x := range []struct {
 			count *int64
 			model any
@@ -91,17 +87,37 @@ func (s *Store) Forget(ctx context.Context, game, player string, commons bool) (
 			}
 			*x.count += done.RowsAffected
 		}
-		if commons {
+		var others int64
+		if err := tx.Model(&slotRow{}).Where("player = ?", player).Count(&others).Error; err != nil {
+			return err
+		}
+		if everywhere || others == 0 {
 			done := tx.Where("player = ?", player).Delete(&SharedValue{})
 			t.Commons = done.RowsAffected
 			return done.Error
 		}
 		return nil
 	})
+	if err == nil {
+		s.settleLog()
+	}
 	if err == nil && t == (Traces{}) {
 		return t, fmt.Errorf("player %q: %w", player, ErrNotFound)
 	}
 	return t, err
+}
+
+// settleLog makes sure that what was deleted does not stand in the file's log any more, either.
+func (s *Store) settleLog() {
+	var err error
+	for range 3 { // each waits for those who read for as long as busy_timeout says
+		if err = settleLog(s.write); !errors.Is(err, errBusy) {
+			break
+		}
+	}
+	if err != nil {
+		s.log.Warn("something was deleted, and stands in the file's log until that is written next", "error", err)
+	}
 }
 
 // Everything visits all that is held about a player in a game: each revision with its document, newest first.

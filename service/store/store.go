@@ -46,7 +46,7 @@ type Store struct {
 	closing     sync.Once
 	shut        sync.RWMutex // held to hand work in, and to close
 	closed      bool
-	lock        *os.File
+	claimed     *os.File
 	log         *slog.Logger
 	now         func() time.Time
 }
@@ -66,13 +66,13 @@ func Open(path string, log *slog.Logger) (*Store, error) {
 		return nil, fmt.Errorf("%s is no folder, so %s cannot be in it", filepath.Dir(path), filepath.Base(path))
 	}
 	bearLimits()
-	lock, err := lockFile(path + ".lock")
+	claimed, err := claim(path, log)
 	if err != nil {
 		return nil, fmt.Errorf("store: %s: %w", path, err)
 	}
-	s := &Store{jobs: make(chan job, 1024), stopped: make(chan struct{}), lock: lock, log: log, now: time.Now}
+	s := &Store{jobs: make(chan job, 1024), stopped: make(chan struct{}), claimed: claimed, log: log, now: time.Now}
 	if err := s.open(path); err != nil {
-		_ = lock.Close()
+		release(claimed)
 		return nil, fmt.Errorf("store: cannot open %s: %w", path, err)
 	}
 	go s.writer()
@@ -80,12 +80,16 @@ func Open(path string, log *slog.Logger) (*Store, error) {
 }
 
 func (s *Store) open(path string) (err error) {
-	const always = "_foreign_keys=on&_busy_timeout=5000"
+	const always = "_foreign_keys=on&_busy_timeout=5000&_secure_delete=on"
 	s.write, err = connect("file:"+path+"?"+always+"&_journal_mode=WAL&_synchronous=FULL&_txlock=immediate", 1)
 	if err != nil {
 		return err
 	}
 	if err := migrate(s.write, path, s.log); err != nil {
+		closeDB(s.write)
+		return err
+	}
+	if err := sweep(s.write, s.log); err != nil {
 		closeDB(s.write)
 		return err
 	}
@@ -126,7 +130,7 @@ func (s *Store) Close() {
 		<-s.stopped
 		closeDB(s.read)
 		closeDB(s.write)
-		_ = s.lock.Close()
+		release(s.claimed)
 	})
 }
 

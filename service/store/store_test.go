@@ -1,13 +1,16 @@
 package store_test
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strconv"
+	"strings"
 	"sync"
 	"testing"
 
@@ -167,6 +170,66 @@ func TestTheLastOfTwoSlotsSavedTogetherCounts(t *testing.T) {
 	ranks, err := s.RanksOf(ctx, "hut", "ada")
 	require.NoError(t, err)
 	assert.Equal(t, []store.Rank{{Standing: "seals", Number: 2, Text: "2"}}, ranks)
+}
+
+// What is held about a player is deleted so that none of it can be read in any of the files, however it came there and went.
+func TestWhoIsForgottenStandsNowhereInTheFiles(t *testing.T) {
+	s, path := fresh(t)
+	who := map[string]int64{"UNIQUEPLAYER": 0, "bob": 0, "cai": 0}
+	random := rand.New(rand.NewPCG(1, 2))
+	number := int64(0)
+	for range 500 {
+		for id := range who {
+			if who[id] == 0 || random.IntN(9) == 0 {
+				taken, err := s.Take(ctx, "hut", id, 1)
+				require.NoError(t, err)
+				who[id] = taken.Lease
+			}
+			doc := []byte(strings.Repeat(id+" ", 25+random.IntN(600)))
+			number++
+			r := <-s.Write(store.Cut{Game: "hut", Session: "s", Keep: 4, Journal: []store.Entry{{Number: number, Player: id, Name: "x", Doc: doc[:90]}},
+				Players: []store.PlayerCut{{Player: id, Slot: 1, Lease: who[id], Moment: []string{"scene", "every", ""}[random.IntN(3)], Version: 1, Doc: doc,
+					Ranks: []store.Rank{{Standing: "seals", Number: 1, Text: "1"}}, Shared: []store.SharedValue{{Commons: "guild", Player: id, Name: "fame", Doc: doc[:30]}}}}})
+			require.NoError(t, r.Err)
+		}
+	}
+	found := func() (n int) {
+		for _, end := range []string{"", "-wal", "-shm"} {
+			raw, err := os.ReadFile(path + end)
+			require.NoError(t, err)
+			n += bytes.Count(raw, []byte("UNIQUEPLAYER"))
+		}
+		return n
+	}
+	require.Positive(t, found())
+	traces, err := s.Forget(ctx, "hut", "UNIQUEPLAYER", false)
+	require.NoError(t, err)
+	assert.Positive(t, traces.Commons, "no other game has anything of them")
+	assert.Zero(t, found())
+	taken, err := s.Take(ctx, "hut", "bob", 1)
+	require.NoError(t, err)
+	assert.Contains(t, string(taken.Doc), "bob ")
+}
+
+func TestWhatIsInCommonStaysWhileAnotherGameHasSomethingOfThePlayer(t *testing.T) {
+	s, _ := fresh(t)
+	_, err := s.PutPlan(ctx, store.Game{ID: "inn", Title: "Inn", Version: 1, Text: "one"}, "")
+	require.NoError(t, err)
+	for _, game := range []string{"hut", "inn"} {
+		taken, err := s.Take(ctx, game, "ada", 1)
+		require.NoError(t, err)
+		require.NoError(t, (<-s.Write(store.Cut{Game: game, Session: "s", Keep: 4, Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: taken.Lease, Moment: "leave", Doc: []byte("x"),
+			Shared: []store.SharedValue{{Commons: "guild", Player: "ada", Name: game, Doc: []byte("1")}}}}})).Err)
+	}
+	traces, err := s.Forget(ctx, "hut", "ada", false)
+	require.NoError(t, err)
+	assert.Zero(t, traces.Commons)
+	shared, err := s.Shared(ctx, "ada")
+	require.NoError(t, err)
+	assert.Len(t, shared, 2)
+	traces, err = s.Forget(ctx, "inn", "ada", false)
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, traces.Commons, "with the last game")
 }
 
 func TestManyWritersAtOnceAreAllStored(t *testing.T) {
