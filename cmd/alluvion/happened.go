@@ -15,11 +15,26 @@ func (s style) happened(out io.Writer, indent string, changes []api.Change, noti
 		width = max(width, len(whose(c)))
 	}
 	for _, c := range changes {
-		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), c.From.Plain(), s.quiet("→"), s.bold(c.To.Plain()), s.quiet(c.Cause))
+		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), c.From.Plain(), s.quiet("→"), s.bold(c.To.Plain()), s.quiet(c.Cause+times(c.Times)))
+	}
+	heard := map[api.Notice]int{}
+	for _, n := range notices {
+		heard[n]++
 	}
 	for _, n := range notices {
-		fmt.Fprintf(out, "%s%s\n", indent, s.blue(noticeText(n)))
+		if heard[n] > 0 {
+			fmt.Fprintf(out, "%s%s\n", indent, s.blue(noticeText(n)+times(heard[n])))
+		}
+		delete(heard, n)
 	}
+}
+
+// times says how often something came, where that was more than once.
+func times(n int) string {
+	if n < 2 {
+		return ""
+	}
+	return fmt.Sprintf(", %d times", n)
 }
 
 // whose names the value that changed, with its owner.

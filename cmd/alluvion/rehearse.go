@@ -158,8 +158,8 @@ func (c *call) printStep(step rehearse.Step) {
 	fmt.Fprintf(c.out, "  %s %s %s\n", mark, s.quiet(fmt.Sprintf("%4d", step.Line)), step.Text)
 	const indent = "         "
 	var changes []api.Change
-	for _, ch := range step.Changes {
-		changes = append(changes, api.Change{Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
+	for i, ch := range step.Changes {
+		changes = append(changes, api.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
 	}
 	var notices []api.Notice
 	for _, n := range step.Notices {

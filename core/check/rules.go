@@ -149,6 +149,19 @@ func (c *checker) advancedByEach() {
 	}
 }
 
+// doesTooMuch reports rules that do more than one event may, when many enough are in the session.
+func (c *checker) doesTooMuch() {
+	for _, r := range c.m.Rules {
+		for players := 1; players <= c.m.Players(); players++ {
+			if n := r.Actions(players); n > model.MostActions(players) {
+				c.report("does-too-much", r.At, ofRule(r), "With %d in the session, this does up to %s actions in one event, and at most %s are done: the event is refused.",
+					players, finding.Grouped(n), finding.Grouped(model.MostActions(players)))
+				break
+			}
+		}
+	}
+}
+
 // comingBack reports deaths with nowhere to come back to, and checkpoints that take progress back.
 func (c *checker) comingBack() {
 	deadly := finding.At{}

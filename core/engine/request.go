@@ -109,10 +109,7 @@ func orCause(c *Cause) *Cause {
 func causesOf(m *model.Model) []Cause {
 	out := make([]Cause, len(m.Rules))
 	for i, r := range m.Rules {
-		out[i] = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: orText(r.Moment.Of, r.Moment.Kind)}
-		if r.Only != nil {
-			out[i].Moment = r.Moment.Kind + " " + r.Moment.Of
-		}
+		out[i] = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: r.On()}
 	}
 	return out
 }

@@ -28,6 +28,7 @@ type Run struct {
 	players     map[string]*Player
 	order       []*Player // present players, by id
 	timers      []int64   // when each of the session's timers is due next
+	work        int       // that was done since it was opened
 	first       int64     // when the first of all timers is due, where timersKnown
 	timersKnown bool
 	dead        []*Player // who may be dead: everybody who died and was not seen alive since

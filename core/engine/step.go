@@ -92,6 +92,9 @@ func (r *Run) Due() (int64, bool) {
 	return due.at, ok
 }
 
+// Work is how much was done since the run was opened: its transactions, with their actions.
+func (r *Run) Work() int { return r.work }
+
 // nextBack is the dead player who comes back first, of those due by a time; of equals the first by id.
 // Those who are not dead any more are dropped from the list on the way.
 func (r *Run) nextBack(by int64) *Player {
@@ -115,6 +118,7 @@ func (r *Run) nextBack(by int64) *Player {
 func (r *Run) transact(settled bool, do func(*tx) error) error {
 	t := &r.tx
 	t.begin(settled)
+	defer func() { r.work += 1 + t.spent }()
 	if err := do(t); err != nil {
 		t.undoAll()
 		return err

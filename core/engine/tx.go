@@ -2,6 +2,7 @@ package engine
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"fmt"
@@ -95,18 +96,19 @@ func (t *tx) begin(settled bool) {
 	t.frame.about(nil)
 	t.frame.args, t.frame.err = nil, nil
 	t.cause, t.number.player, t.settled = noCause, nil, settled
-	t.spent, t.budget = 0, mostActions+mostForEach*len(t.run.order)
+	t.spent, t.budget = 0, model.MostActions(len(t.run.order))
 }
 
-// One event may do so many actions: mostActions, and mostForEach for each player in the session. Beyond it the event is
-// refused, so that no rule holds a session up.
-const (
-	mostActions = 100_000
-	mostForEach = 20
-)
-
 func (t *tx) tooMuch(r *model.Rule) error {
-	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("This does too much: more than %d actions in one event.", t.budget), Rule: r.Number, Line: r.At.Line}
+	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("%s does too much: more than %s actions in one event.", t.about(r), finding.Grouped(t.budget)), Rule: r.Number, Line: r.At.Line}
+}
+
+// about names what a rule waits for.
+func (t *tx) about(r *model.Rule) string {
+	if r.Event != nil {
+		return "The event " + r.Event.ID
+	}
+	return "What is done on " + t.run.causes[r.Index].Moment
 }
 
 func (t *tx) mark() mark {
@@ -340,6 +342,7 @@ func playerID(p *Player) string {
 }
 
 func (t *tx) rule(r *model.Rule) error {
+	t.spent += r.Effort
 	if r.Only != nil && !t.holds(r.Only) || r.If != nil && !t.holds(r.If) {
 		return t.failed(r)
 	}
@@ -370,7 +373,7 @@ func (t *tx) failed(r *model.Rule) error {
 func (t *tx) actions(r *model.Rule, list []*model.Action) error {
 	for _, a := range list {
 		var err error
-		if t.spent++; t.spent > t.budget {
+		if t.spent += 1 + a.Effort; t.spent > t.budget {
 			return t.tooMuch(r)
 		}
 		if a.Plain {

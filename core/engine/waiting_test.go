@@ -128,9 +128,36 @@ session: {players: 100}
 		w.join(fmt.Sprintf("p%d", i))
 	}
 	before := w.run.Digest()
-	w.refused(w.server("all"), engine.Failed, "This does too much: more than 101200 actions in one event.")
+	w.refused(w.server("all"), engine.Failed, "The event all does too much: more than 101,200 actions in one event.")
 	w.refused(w.server("long"), engine.Failed, "a text grows beyond 64 KB")
 	assert.Equal(t, before, w.run.Digest(), "and nothing of it is done")
 	require.NoError(t, w.server("one"))
 	assert.Equal(t, "60", w.value("", "n"))
+}
+
+// Computed variables that are computed from others twice over double with each of them.
+func TestWhatTakesTooLongToComputeIsTold(t *testing.T) {
+	chain := func(n int) (*model.Model, finding.List) {
+		vars := "  c0: {of: player, type: int, is: player.n}\n"
+		for i := 1; i < n; i++ {
+			vars += fmt.Sprintf("  c%d: {of: player, type: int, is: \"max(player.c%d, player.c%d)\"}\n", i, i-1, i-1)
+		}
+		return loaded(`alluvion: 1
+game: chain
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: entry, leave: exact, new-run: start}}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+saving: {when: [scene], every: 30s}
+variables:
+  n: {of: player, type: int, start: 0, written_by: game}
+` + vars)
+	}
+	m, _ := chain(10)
+	require.NotNil(t, m)
+	m, found := chain(200)
+	require.Nil(t, m)
+	require.Len(t, found, 1, "what follows from it is not told")
+	assert.Contains(t, found[0].Message, "To compute player.c12 takes too long")
+	assert.Contains(t, found[0].Message, "about 16,381 steps each time; there may be 10,000.")
 }

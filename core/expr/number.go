@@ -177,6 +177,7 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
 		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, plus(a, b))
 	case a.typ.Kind == Text && b.typ.Kind == Text:
+		c.program.Size += textSize
 		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value {
 			a, b := x(env).Text, y(env).Text
 			if len(a)+len(b) > maxText {
@@ -191,6 +192,9 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 
 // maxText is how many bytes a text may grow to in an expression: far more than any variable holds, far less than harms.
 const maxText = 64 << 10
+
+// textSize is what adding two texts counts in a program's size.
+const textSize = 64
 
 var errLongText = errors.New("a text grows beyond 64 KB")
 

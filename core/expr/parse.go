@@ -30,6 +30,7 @@ type Program struct {
 	Equals   []Equality
 	Holds    Facts // what is not none where this (a condition) holds
 	Known    Facts // what was known not to be none where it stands
+	Size     int   // how much is done to evaluate it, about: its parts, and what its texts cost besides; what it reads is not counted
 	Name     bool  // whether it is a name and nothing more, so that it can be assigned to
 	Source   string
 	At       finding.At

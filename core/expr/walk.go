@@ -15,6 +15,7 @@ import (
 
 // walk checks and compiles one part. known holds the paths that are not none here.
 func (c *checker) walk(e ast.Expr, known Facts) typed {
+	c.program.Size++
 	switch e.Kind() {
 	case ast.LiteralKind:
 		return c.literal(e)

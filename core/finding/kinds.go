@@ -38,6 +38,7 @@ var kinds = []Kind{
 	{"reset-apart", Warning, "Set from another value, and only one of the two is reset", "After the crossing one of them says what is no longer so.", "Give both the same fate at that crossing, or accept this with the reason."},
 	{"clamped-transfer", Warning, "A transfer of which one side can stop at its limit", "At the limit value is made out of nothing, or lost.", "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
 	{"rule-loop", Warning, "Rules set each other off without end", "The event is refused after 256 steps.", "Put a condition on the way."},
+	{"does-too-much", Warning, "A rule that does more than one event may", "With so many players the event is refused, and nothing of it is done.", "Let it act for each player once (each in each multiplies), or allow fewer players in the session."},
 	{"time-outlives", Warning, "A time of this session is kept into the next one", "The next session's time begins at 0: what was to be over in a minute may last for hours.", "Reset it at leave (for players) or at restart, or use a stopwatch."},
 	{"client-trusted", Warning, "A number that a player's own machine says counts for others", "Whoever changes their game can say any number.", "Let a rule or the server compute it, or accept this with the reason."},
 	{"rewinds-apart", Warning, "Two changes of one rule, of which only one rewinds at death", "After a death one of the two is taken back and the other is not: something is lost or had twice.", "Give both the same fate at death."},

@@ -4,6 +4,7 @@
 package model
 
 import (
+	"strings"
 	"time"
 
 	"alluvion/core/expr"
@@ -202,6 +203,7 @@ type Var struct {
 	Domain
 	Start     expr.Value
 	Is        *expr.Program // of a computed variable
+	effort    int           // of a computed variable: how much is done to read it
 	Stopwatch bool
 	While     *expr.Program // of a stopwatch that counts only while it holds
 	Seed      bool
@@ -410,6 +412,7 @@ type Rule struct {
 	Event  *Event        // where the moment is an event
 	Only   *expr.Program // whether it is the one thing that the moment names: the scene, the checkpoint
 	If     *expr.Program
+	Effort int // how much its conditions do, in actions: 0 for most
 	Do     []*Action
 	At     finding.At
 	Decl   *plan.Rule
@@ -419,6 +422,19 @@ type Rule struct {
 	AboutPlayer bool
 	// AboutProp is the kind of the prop that the rule is about, or nil.
 	AboutProp *PropKind
+}
+
+// On is what the rule waits for, in words: arrived yard, every 30s of each player, or the event.
+func (r *Rule) On() string {
+	switch {
+	case r.Event != nil:
+		return r.Event.ID
+	case r.Moment.Kind == "every" && r.AboutPlayer:
+		return "every " + plan.Short(r.Moment.Every) + " of each player"
+	case r.Moment.Kind == "every":
+		return "every " + plan.Short(r.Moment.Every)
+	}
+	return strings.TrimSpace(r.Moment.Kind + " " + r.Moment.Of)
 }
 
 // Action is one thing that a rule does.
@@ -445,6 +461,7 @@ type Action struct {
 	Args      []*expr.Program // send: in the order of the event's arguments; nil where one is left out
 	Local     int             // let, each: the number of the rule's own name
 	Here      bool            // each: only those in the player's scene
+	Effort    int             // how much its expressions do, in actions: 0 for most
 	At        finding.At
 }
 

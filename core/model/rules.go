@@ -142,7 +142,7 @@ func (b *builder) rule(r *Rule, names expr.Names) {
 	}
 	if r.Decl.If.Given() {
 		if p, ok := b.condition(r.Decl.If, names, nil); ok {
-			r.If, guards = p, append(guards, p)
+			r.If, r.Effort, guards = p, b.inActions(p), append(guards, p)
 			maps.Copy(known, p.Holds)
 		}
 	}
@@ -179,6 +179,7 @@ func (b *builder) actions(r *Rule, list []plan.Action, names expr.Names, known e
 		if a == nil {
 			continue
 		}
+		a.Effort = b.inActions(append([]*expr.Program{a.Value, a.If}, a.Args...)...)
 		out = append(out, a)
 		b.Effects = append(b.Effects, Effect{Rule: r, Action: a, Guards: guards, Maybe: maybe, Block: block})
 	}
@@ -246,6 +247,39 @@ func (b *builder) action(r *Rule, d *plan.Action, names expr.Names, known expr.F
 		return nil // the reader has reported it
 	}
 	return a
+}
+
+// MostActions is how many actions one event may do with so many players in the session. Beyond it the event is refused, so
+// that no rule holds a session up.
+func MostActions(players int) int { return 100_000 + 20*players }
+
+// Actions is how many actions a rule does at most with so many players in the session: what each has is done for
+// every one of them.
+func (r *Rule) Actions(players int) int { return actionsOf(r.Do, players) }
+
+func actionsOf(list []*Action, players int) int {
+	const most = 1 << 50
+	all := 0
+	for _, a := range list {
+		inside := max(actionsOf(a.Do, players), actionsOf(a.Else, players))
+		if a.Verb == "each" {
+			inside *= players
+		}
+		all = min(all+1+a.Effort+inside, most)
+	}
+	return all
+}
+
+// anAction is how much of an expression counts as much as an action.
+const anAction = 16
+
+// inActions is how much expressions do, in actions.
+func (b *builder) inActions(programs ...*expr.Program) int {
+	all := 0
+	for _, p := range programs {
+		all += b.Effort(p)
+	}
+	return all / anAction
 }
 
 // handled reads what is done with a movable, or what is saved.

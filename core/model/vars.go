@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 )
@@ -229,6 +230,34 @@ func (b *builder) allComputed() {
 	b.loops()
 }
 
+// mostEffort is how much may be done to read one computed variable: those that are computed from others, each several
+// times, double with every step.
+const mostEffort = 10_000
+
+// Effort is how much is done to evaluate an expression, about: its parts, and those of the computed variables that it
+// reads.
+func (m *Model) Effort(p *expr.Program) int {
+	if p == nil {
+		return 0
+	}
+	all := p.Size
+	for _, r := range p.Reads {
+		if v := m.VarOf(r.Ref); v != nil && v.Computed() {
+			all = min(all+v.effort, 1<<40)
+		}
+	}
+	return all
+}
+
+// effort says how much is done to read a computed variable, once it is known of all that it reads.
+func (b *builder) effort(v *Var) {
+	v.effort = b.Effort(v.Is)
+	if v.effort > mostEffort && !v.Is.ReadsAny(func(r expr.Ref) bool { w := b.VarOf(r); return w != nil && w.effort > mostEffort }) {
+		b.report("bad-value", v.Is.At, "To compute %s takes too long: what it reads is computed from others in turn, again and again, which makes about %s steps each time; there may be %s. Keep one of them in a variable that is not computed.",
+			v.Name, finding.Grouped(v.effort), finding.Grouped(mostEffort))
+	}
+}
+
 // loops reports computed variables that read themselves, directly or through others.
 func (b *builder) loops() {
 	state := map[*Var]int{} // 1: being visited, 2: done
@@ -247,6 +276,7 @@ func (b *builder) loops() {
 					visit(w)
 				}
 			}
+			b.effort(v)
 		}
 		state[v] = 2
 	}

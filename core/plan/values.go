@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"strings"
 	"time"
 
 	"alluvion/core/finding"
@@ -160,6 +161,17 @@ type Moment struct {
 	Of    string
 	Every time.Duration
 	finding.At
+}
+
+// Short is a time as people write it: 30s, 10m, 1h30m.
+func Short(d time.Duration) string {
+	text := d.String()
+	for _, zero := range []string{"m0s", "h0m"} {
+		if strings.HasSuffix(text, zero) {
+			text = text[:len(text)-2]
+		}
+	}
+	return text
 }
 
 // EveryForm is the long form of every: {time: 30s, of: player}.

@@ -85,16 +85,7 @@ func newCover(m *model.Model) *cover {
 	return c
 }
 
-func ruleName(r *model.Rule) string {
-	on := r.Moment.Kind
-	switch {
-	case on == "event":
-		on = r.Moment.Of
-	case r.Moment.Of != "":
-		on += " " + r.Moment.Of
-	}
-	return fmt.Sprintf("rule %d on %s", r.Number, on)
-}
+func ruleName(r *model.Rule) string { return fmt.Sprintf("rule %d on %s", r.Number, r.On()) }
 
 func fateName(v *model.Var, c plan.Crossing) string { return v.Name + " at " + string(c) }
 

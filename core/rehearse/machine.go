@@ -8,6 +8,7 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -23,6 +24,7 @@ type machine struct {
 	run    *engine.Run
 	clock  int64
 	saved  int64 // when the regular saving was last
+	work   int   // what was done in runs before this one
 	ledger engine.Ledger
 	rates  engine.Rates
 	disk   disk
@@ -58,6 +60,9 @@ func newMachine(m *model.Model, seed uint32) *machine {
 // leads to.
 func (x *machine) do(req engine.Request) (engine.Result, error) {
 	req.At = x.clock
+	if err := x.affords(); err != nil {
+		return engine.Result{}, err
+	}
 	if err := x.rates.Allow(x.run, req); err != nil {
 		return engine.Result{}, err
 	}
@@ -77,19 +82,21 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 	return out, err
 }
 
-// wait lets time go on, with what is due in it and the regular saving.
-func (x *machine) wait(ms int64) engine.Result {
-	var out engine.Result
+// mostWork is how much may be done in all in a rehearsal: requests, turns of timers, and actions of rules.
+const mostWork = 1_000_000
+
+// wait lets time go on, with what is due in it, each at its time, and the regular saving. took is told what came of each.
+func (x *machine) wait(ms int64, took func(engine.Result)) error {
 	end := x.clock + ms
 	if len(x.run.Present()) == 0 {
-		return out // the session sleeps
+		return nil // the session sleeps
 	}
 	every := x.m.SavesEvery().Milliseconds()
 	for every > 0 && x.saved+every <= end {
 		x.saved += every
-		x.clock = max(x.clock, x.saved)
-		res := kept(x.run.Advance(x.clock))
-		x.write(res, "")
+		if err := x.until(max(x.clock, x.saved), took); err != nil {
+			return err
+		}
 		var moments []engine.SaveMoment
 		for _, id := range x.ledger.Players() {
 			moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
@@ -98,12 +105,36 @@ func (x *machine) wait(ms int64) engine.Result {
 			moments = append(moments, engine.SaveMoment{Moment: "every"})
 		}
 		x.cut(moments, nil)
-		out = joined(out, res)
 	}
-	x.clock = end
-	res := kept(x.run.Advance(end))
-	x.write(res, "")
-	return joined(out, res)
+	return x.until(end, took)
+}
+
+// affords says whether a rehearsal may go on.
+func (x *machine) affords() error {
+	if x.work+x.run.Work() > mostWork {
+		return fmt.Errorf("this is too much for a rehearsal: rules and timers have done more than %s things by now; wait for less, or let timers go less often", finding.Grouped(mostWork))
+	}
+	return nil
+}
+
+// until lets time go on to a moment, from one thing that is due to the next.
+func (x *machine) until(end int64, took func(engine.Result)) error {
+	for {
+		due, ok := x.run.Due()
+		x.clock = end
+		if ok && due < end {
+			x.clock = due
+		}
+		res := x.run.Advance(x.clock)
+		x.write(res, "")
+		took(res)
+		if x.clock == end {
+			return nil
+		}
+		if err := x.affords(); err != nil {
+			return err
+		}
+	}
 }
 
 func (x *machine) write(res engine.Result, asked string) {
@@ -355,6 +386,7 @@ func (x *machine) reopen() {
 		}
 		world = w.World
 	}
+	x.work += x.run.Work()
 	x.run, x.clock, x.saved = engine.ReopenWith(x.m, world, x.seed), 0, 0
 	x.run.Trace(x.cover.acted)
 	x.cover.reopened(x)

@@ -39,6 +39,7 @@ type Step struct {
 	Text    string // the step as it is written
 	Time    int64  // the session's, in milliseconds
 	Changes []engine.Change
+	Times   map[int]int // of a change that a wait brought again and again, from its first value to its last: how often
 	Notices []engine.Notice
 	Refused string // why it was refused, where it was to be
 	Failed  string // what is wrong; "" where all is as expected
@@ -149,6 +150,7 @@ type player struct {
 	machines map[string]*machine // by game; "" is the one of plan
 	machine  *machine            // of the step's game
 	step     Step
+	turns    map[turned]int // of a wait: where each change stands in the step
 	edits    []edit
 }
 
@@ -244,9 +246,12 @@ func (p *player) showAll() {
 func (p *player) act(s *plan.Step) error {
 	switch s.Verb {
 	case "wait":
+		p.turns, p.step.Times = map[turned]int{}, map[int]int{}
 		for _, x := range append(p.others(p.main()), p.main()) {
 			p.machine = x
-			p.took(x.wait(s.Wait.Value.Milliseconds()))
+			if err := x.wait(s.Wait.Value.Milliseconds(), p.tookTurn); err != nil {
+				return err
+			}
 		}
 		return nil
 	case "crash":
@@ -313,6 +318,30 @@ func (p *player) ask(req engine.Request) error {
 // took keeps what came of something.
 func (p *player) took(res engine.Result) {
 	p.step.Changes = append(p.step.Changes, res.Changes...)
+	p.machine.told = append(p.machine.told, res.Notices...)
+	p.machine.cover.saw(p.machine, res)
+}
+
+// turned is a value that changes, and why.
+type turned struct {
+	player, scene, prop, name string
+	cause                     *engine.Cause
+}
+
+// tookTurn is took for what comes again and again in a wait: of one value that changes for one reason only the first
+// and the last are kept.
+func (p *player) tookTurn(res engine.Result) {
+	for _, c := range res.Changes {
+		key := turned{c.Player, c.Scene, c.Prop, c.Name, c.Cause}
+		i, known := p.turns[key]
+		if !known {
+			p.turns[key] = len(p.step.Changes)
+			p.step.Changes = append(p.step.Changes, c)
+			continue
+		}
+		p.step.Changes[i].To = c.To
+		p.step.Times[i] = max(1, p.step.Times[i]) + 1
+	}
 	p.machine.told = append(p.machine.told, res.Notices...)
 	p.machine.cover.saw(p.machine, res)
 }

@@ -84,6 +84,7 @@ type Change struct {
 	Cause  string     `json:"cause" doc:"Why, in words."`
 	Rule   int        `json:"rule,omitempty" doc:"The rule, from 1."`
 	Line   int        `json:"line,omitempty" doc:"Its line in the plan."`
+	Times  int        `json:"times,omitempty" doc:"Of what a wait of a rehearsal brought again and again, from its first value to its last: how often."`
 }
 
 // Step is a change with its time.
@@ -223,7 +224,7 @@ func answerOf(a live.Answer) Answer {
 }
 
 func changeOf(c engine.Change) Change {
-	return Change{c.Player, c.Scene, c.Prop, c.Name, c.From, c.To, c.Cause.String(), c.Cause.Rule, c.Cause.Line}
+	return Change{c.Player, c.Scene, c.Prop, c.Name, c.From, c.To, c.Cause.String(), c.Cause.Rule, c.Cause.Line, 0}
 }
 
 type changesInput struct {

@@ -173,8 +173,9 @@ func draftOf(w StageWish) (rehearse.Draft, error) {
 
 func stageStep(step jsontext.Value, r rehearse.Step) StageStep {
 	x := StageStep{Step: anyJSON(step), Text: r.Text, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []Change{}, Notices: []Notice{}}
-	for _, c := range r.Changes {
+	for i, c := range r.Changes {
 		x.Changes = append(x.Changes, changeOf(c))
+		x.Changes[i].Times = r.Times[i]
 	}
 	for _, n := range r.Notices {
 		x.Notices = append(x.Notices, Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From})
