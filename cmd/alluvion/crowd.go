@@ -27,11 +27,11 @@ func runCrowd(c *call) (int, error) {
 		Liars: c.liars, Lagging: c.lagging, Deaf: c.deaf, Dropping: c.dropping}
 	var progress func(crowd.Report)
 	if bool(c.style) && !c.json {
-		progress = func(r crowd.Report) { fmt.Fprintf(c.out, "\r\x1b[K%s", c.crowdLine(r)) }
+		progress = func(r crowd.Report) { fmt.Fprint(c.terminal, "\r\x1b[K"); fmt.Fprint(c.out, c.crowdLine(r)) }
 	}
 	r, err := crowd.Run(c.ctx, c.remote(), config, progress)
 	if progress != nil {
-		fmt.Fprint(c.out, "\r\x1b[K")
+		fmt.Fprint(c.terminal, "\r\x1b[K")
 	}
 	if err != nil {
 		return failed, err

@@ -15,7 +15,7 @@ func (s style) happened(out io.Writer, indent string, changes []api.Change, noti
 		width = max(width, len(whose(c)))
 	}
 	for _, c := range changes {
-		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), c.From.Plain(), s.quiet("→"), s.bold(c.To.Plain()), s.quiet(c.Cause+times(c.Times)))
+		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), oneLine(c.From.Plain()), s.quiet("→"), s.bold(oneLine(c.To.Plain())), s.quiet(c.Cause+times(c.Times)))
 	}
 	heard := map[api.Notice]int{}
 	for _, n := range notices {
@@ -23,7 +23,7 @@ func (s style) happened(out io.Writer, indent string, changes []api.Change, noti
 	}
 	for _, n := range notices {
 		if heard[n] > 0 {
-			fmt.Fprintf(out, "%s%s\n", indent, s.blue(noticeText(n)+times(heard[n])))
+			fmt.Fprintf(out, "%s%s\n", indent, s.blue(oneLine(noticeText(n))+times(heard[n])))
 		}
 		delete(heard, n)
 	}

@@ -54,6 +54,7 @@ type call struct {
 	ctx      context.Context
 	in       io.Reader
 	out, err io.Writer
+	terminal io.Writer // what out writes to, for what steers a terminal
 	options
 	args  []string
 	style style
@@ -197,7 +198,9 @@ func main() {
 }
 
 // run carries out a command line and gives its exit code.
-func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) int {
+func run(ctx context.Context, args []string, in io.Reader, stdout, stderr io.Writer) int {
+	colours := styleFor(stdout)
+	out, errs := &shown{to: stdout, style: colours}, &shown{to: stderr}
 	if len(args) == 0 || args[0] == "help" || args[0] == "-h" || args[0] == "-help" || args[0] == "--help" {
 		if len(args) > 1 && !strings.HasPrefix(args[1], "-") && args[1] != "help" {
 			args = []string{args[1], "-h"}
@@ -215,7 +218,7 @@ func run(ctx context.Context, args []string, in io.Reader, out, errs io.Writer) 
 		fmt.Fprintf(errs, "alluvion: there is no command %q.%s\nTry: alluvion help\n", args[0], suggestion(args[0]))
 		return wrongUse
 	}
-	c := &call{ctx: ctx, in: in, out: out, err: errs, style: styleFor(out)}
+	c := &call{ctx: ctx, in: in, out: out, err: errs, terminal: stdout, style: colours}
 	if code, ok := c.parse(commands[i], args[1:]); !ok {
 		return code
 	}

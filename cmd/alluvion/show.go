@@ -46,7 +46,7 @@ func figure(v expr.Value, there bool) string {
 	if !there {
 		return "–"
 	}
-	return v.Plain()
+	return oneLine(v.Plain())
 }
 
 func (p *player) showSession(ctx context.Context) error {
@@ -59,11 +59,11 @@ func (p *player) showSession(ctx context.Context) error {
 	}
 	t := p.table("", "now")
 	for _, f := range state.Game {
-		t.AppendRow(table.Row{"  " + f.Title, p.style.bold(f.Value.Plain())})
+		t.AppendRow(table.Row{"  " + f.Title, p.style.bold(oneLine(f.Value.Plain()))})
 	}
 	for _, scene := range sortedScenes(state) {
 		for _, f := range state.Scenes[scene] {
-			t.AppendRow(table.Row{"  " + scene + ": " + f.Title, p.style.bold(f.Value.Plain())})
+			t.AppendRow(table.Row{"  " + scene + ": " + f.Title, p.style.bold(oneLine(f.Value.Plain()))})
 		}
 	}
 	p.print(t)
@@ -105,7 +105,7 @@ func (p *player) why(ctx context.Context, words []string) error {
 	}
 	t := p.table("time", "what", "from", "to", "why")
 	for _, s := range steps {
-		t.AppendRow(table.Row{fmt.Sprintf("  %.1f s", s.Time), strings.TrimPrefix(s.Name, "player."), s.From.Plain(), p.style.bold(s.To.Plain()), p.style.quiet(s.Cause)})
+		t.AppendRow(table.Row{fmt.Sprintf("  %.1f s", s.Time), strings.TrimPrefix(s.Name, "player."), oneLine(s.From.Plain()), p.style.bold(oneLine(s.To.Plain())), p.style.quiet(s.Cause)})
 	}
 	p.print(t)
 	return nil

@@ -41,7 +41,8 @@ func runWatch(c *call) (int, error) {
 			rates, before, at = ratesOf(o, before, since), o, time.Now()
 		}
 		wide, high := terminalSize()
-		fmt.Fprint(c.out, "\x1b[H\x1b[J"+fitted(c.screen(o, rates, show, high), wide))
+		fmt.Fprint(c.terminal, "\x1b[H\x1b[J")
+		fmt.Fprint(c.out, fitted(c.screen(o, rates, show, high), wide))
 	})
 	if c.ctx.Err() != nil {
 		return fine, nil
@@ -144,7 +145,7 @@ func (c *call) playersTable(players []api.Watched, rates map[string]rate, show [
 		for _, name := range show {
 			text := ""
 			if v, ok := p.Values[name]; ok {
-				text = v.Plain()
+				text = oneLine(v.Plain())
 			}
 			row = append(row, text)
 		}

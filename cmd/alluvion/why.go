@@ -83,7 +83,7 @@ func (c *call) valueNames() ([]string, error) {
 func (c *call) stepLine(s api.Step) string {
 	whose := strings.Join(strings.Fields(s.Player+" "+s.Scene+" "+s.Prop), " ")
 	return fmt.Sprintf("%s  %-16s %s  %s → %s  %s", c.style.quiet(s.At.Local().Format("2006-01-02 15:04:05")), whose, s.Name,
-		s.From.Plain(), c.style.bold(s.To.Plain()), c.style.quiet(s.Cause))
+		oneLine(s.From.Plain()), c.style.bold(oneLine(s.To.Plain())), c.style.quiet(s.Cause))
 }
 
 // standing prints a part of a standing.

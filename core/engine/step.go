@@ -3,6 +3,9 @@ package engine
 import (
 	"maps"
 	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"alluvion/core/finding"
 	"alluvion/core/model"
@@ -209,7 +212,9 @@ func (r *Run) mayJoin(req *Request, p *Player) error {
 	case p != nil:
 		return refuse(Refused, "%s is in this session already.", req.Player)
 	case req.Player == "" || len(req.Player) > 64:
-		return refuse(Invalid, "A player's id has 1 to 64 characters.")
+		return refuse(Invalid, "A player's id has 1 to 64 bytes.")
+	case !utf8.ValidString(req.Player) || strings.ContainsFunc(req.Player, unicode.IsControl):
+		return refuse(Invalid, "A player's id is text (UTF-8), without control characters: %q is not.", req.Player)
 	case len(r.order) >= r.m.Players():
 		return refuse(Refused, "The session is full: it takes %d players.", r.m.Players())
 	case req.Slot < 1 || req.Slot > r.m.SlotsPerPlayer():

@@ -78,13 +78,13 @@ func marked(c Cell) string {
 // markdown writes a table for each holder.
 func (m *Matrix) markdown() string {
 	var out strings.Builder
-	fmt.Fprintf(&out, "# %s: what survives what\n\nVersion %d. A * marks what the item itself decides; the rest follows from the plan's defaults.\n", m.Title, m.Version)
+	fmt.Fprintf(&out, "# %s: what survives what\n\nVersion %d. A * marks what the item itself decides; the rest follows from the plan's defaults.\n", escaped.Replace(m.Title), m.Version)
 	for _, g := range m.Groups {
-		fmt.Fprintf(&out, "\n## %s\n\n|", g.Title)
+		fmt.Fprintf(&out, "\n## %s\n\n|", escaped.Replace(g.Title))
 		rule := "\n| --- |"
 		out.WriteString(" |")
 		for _, c := range m.Columns {
-			out.WriteString(" " + c.Title + " |")
+			out.WriteString(" " + escaped.Replace(c.Title) + " |")
 			rule += " --- |"
 		}
 		out.WriteString(rule + "\n")
@@ -99,8 +99,9 @@ func (m *Matrix) markdown() string {
 	return out.String()
 }
 
-// escaped writes what means something in Markdown as itself.
-var escaped = strings.NewReplacer("|", "\\|", "*", "\\*", "_", "\\_", "<", "&lt;", "`", "\\`")
+// escaped writes what means something in Markdown as itself (CommonMark 0.31, section 2.4): no text of a plan becomes a link, a
+// picture, HTML or another row.
+var escaped = strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "~", `\~`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "\n", " ", "\r", " ")
 
 // Sizes of the drawing, in its own units.
 const (

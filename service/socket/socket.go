@@ -13,6 +13,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"github.com/coder/websocket"
 	"github.com/go-json-experiment/json"
@@ -173,8 +174,8 @@ func admit(who auth.Who, game string, hello *wire.Hello) error {
 		return away(wire.CodeBad, "invalid", "A hello names a player, or one of the game's servers.")
 	case hello.Server != "" && !who.MayGame(game), hello.Player != "" && !who.MayPlayer(game, hello.Player):
 		return away(wire.CodeToken, "forbidden", "The token is not for this.")
-	case len(hello.Server) > 64:
-		return away(wire.CodeBad, "invalid", "A server's name has at most 64 characters.")
+	case len(hello.Server) > 64 || strings.ContainsFunc(hello.Server, unicode.IsControl):
+		return away(wire.CodeBad, "invalid", "A server's name has at most 64 bytes, and no control characters.")
 	}
 	return nil
 }
