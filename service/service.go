@@ -52,10 +52,12 @@ type Service struct {
 	live   *live.Manager
 	trials *trial.Runner
 	http   *http.Server
-	log    *slog.Logger
-	addr   net.Addr
-	tls    bool
-	failed chan error
+	// connections are those that came in.
+	connections *watchedListener
+	log         *slog.Logger
+	addr        net.Addr
+	tls         bool
+	failed      chan error
 	// closing says to whatever goes on and on that it is to end.
 	closing func()
 }
@@ -100,13 +102,15 @@ func Start(c Config) (*Service, error) {
 	}
 	counts, closing := meter.New(), make(chan struct{})
 	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version})
-	s.http = &http.Server{Handler: handler, ReadHeaderTimeout: 5 * time.Second,
-		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10,
+	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version, TLS: s.tls})
+	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
+	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,
+		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: maxHead,
+		ConnContext: withHeads, ConnState: s.connections.changed,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
 	s.closing = sync.OnceFunc(func() { close(closing) })
 	go func() {
-		if err := s.http.Serve(listener); !errors.Is(err, http.ErrServerClosed) {
+		if err := s.http.Serve(s.connections); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()
@@ -153,6 +157,7 @@ const hangUpWithin = 2 * time.Second
 func (s *Service) Stop(ctx context.Context) error {
 	s.closing()
 	err := s.live.CloseAll(ctx)
+	s.connections.hangUp()
 	hangUp, cancel := context.WithTimeout(ctx, hangUpWithin)
 	defer cancel()
 	if s.http.Shutdown(hangUp) != nil {

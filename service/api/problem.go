@@ -47,8 +47,19 @@ func problem(status int, kind, title, format string, args ...any) *Problem {
 	return &Problem{Type: "/problems/" + kind, Title: title, Status: status, Detail: fmt.Sprintf(format, args...)}
 }
 
+// unread is what the HTTP library says of a body that breaks off, or is cut into pieces wrongly.
+const unread = "cannot read request body"
+
+// TwoLengths answers a request that says in two ways how long it is (RFC 9112, section 6.1).
+func TwoLengths(w http.ResponseWriter) {
+	writeProblem(w, problem(http.StatusBadRequest, "bad-request", "The request cannot be understood", "It has a Content-Length and a Transfer-Encoding: only one of them can say how long it is."))
+}
+
 // newError makes problems of what the HTTP library itself finds wrong with a request.
 func newError(status int, message string, errs ...error) huma.StatusError {
+	if message == unread {
+		return problem(http.StatusBadRequest, "bad-request", "The request cannot be understood", "Its body could not be read to its end.")
+	}
 	p := problem(status, "bad-request", "The request cannot be understood", "%s", message)
 	switch status {
 	case http.StatusNotFound:

@@ -52,6 +52,7 @@ type Server struct {
 	origins   []string        // of pages of other sites that may ask
 	closing   <-chan struct{} // closed when the service stops: what goes on and on ends then
 	version   string
+	tls       bool // whoever asks comes over TLS
 	started   time.Time
 	// judgements keeps each game's plan as it was last judged: by game, a judged.
 	judgements sync.Map
@@ -69,11 +70,12 @@ type Parts struct {
 	Console fs.FS    // the built web console
 	Log     *slog.Logger
 	Version string
+	TLS     bool // whoever asks comes over TLS
 }
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, started: time.Now()}
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, started: time.Now()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged(r))
