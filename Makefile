@@ -60,18 +60,11 @@ bench:
 screenshots: build
 	$(GO) run ./internal/screenshots -out docs/screenshots
 
-# Each reader for a while; what is found stays as a test case.
+# Each fuzzing target for a while, one after the other; what is found stays as a test case in testdata/fuzz beside it.
 FUZZTIME ?= 60s
+FUZZ = $(shell grep -roE '^func Fuzz[A-Za-z]+' --include='*_test.go' core service client cmd internal | sed -E 's,/[^/]+:func ,:,' | sort)
 fuzz:
-	$(GO) test ./core/plan -fuzz FuzzRead -fuzztime $(FUZZTIME)
-	$(GO) test ./core/expr -fuzz FuzzCompile -fuzztime $(FUZZTIME)
-	$(GO) test ./core/check -fuzz FuzzText -fuzztime $(FUZZTIME)
-	$(GO) test ./core/save -fuzz FuzzDecode -fuzztime $(FUZZTIME)
-	$(GO) test ./core/save -fuzz FuzzOpen -fuzztime $(FUZZTIME)
-	$(GO) test ./core/upgrade -fuzz FuzzUpgrade -fuzztime $(FUZZTIME)
-	$(GO) test ./core/pack -fuzz FuzzDecode -fuzztime $(FUZZTIME)
-	$(GO) test ./core/share -fuzz FuzzFrames -fuzztime $(FUZZTIME)
-	$(GO) test ./core/wire -fuzz FuzzMessages -fuzztime $(FUZZTIME)
+	@set -e; for one in $(FUZZ); do echo "== $$one"; $(GO) test ./$${one%%:*} -run '^$$' -fuzz "^$${one##*:}$$" -fuzztime $(FUZZTIME); done
 
 clean:
 	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html

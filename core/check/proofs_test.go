@@ -257,6 +257,34 @@ func TestOnlySoManyFindingsAreTold(t *testing.T) {
 	for _, deep := range []string{strings.Repeat("- ", 40_000) + "x", strings.Repeat("[", 40_000), strings.Repeat("? ", 40_000) + "x", "rules: " + strings.Repeat("- ", 50) + "x"} {
 		_, _, l = check.Text([]byte("alluvion: 1\n" + deep + "\n"))
 		require.True(t, l.Errors())
-		assert.Equal(t, "syntax", l[0].ID, "%.20s", deep)
+		assert.Equal(t, "too-large", l[0].ID, "%.20s", deep)
 	}
+	for name, wide := range map[string]string{
+		"keys of a table":    "%d: 1\n",
+		"keys further in":    "",
+		"keys in one line":   "",
+		"keys with a ? each": "? k%d\n: 1\n",
+	} {
+		var text strings.Builder
+		for i := range 5_100 {
+			switch name {
+			case "keys further in":
+				fmt.Fprintf(&text, map[bool]string{true: "variables:\n", false: ""}[i == 0]+"  k%d: 1\n", i)
+			case "keys in one line":
+				fmt.Fprintf(&text, map[bool]string{true: "variables: {", false: ", "}[i == 0]+"k%d: 1", i)
+			default:
+				fmt.Fprintf(&text, wide, i)
+			}
+		}
+		if name == "keys in one line" {
+			text.WriteString("}\n")
+		}
+		_, _, l = check.Text([]byte("alluvion: 1\n" + text.String()))
+		require.Len(t, l, 1, name)
+		assert.Equal(t, "too-large", l[0].ID, name)
+		assert.Equal(t, "One table has more than 5,000 keys.", l[0].Message, name)
+	}
+	// Many short tables are none too long.
+	_, _, l = check.Text([]byte("alluvion: 1\nrules:\n" + strings.Repeat("  - on: died\n    do: [{if: 1 < 2, do: []}]\n", 5_100)))
+	assert.NotContains(t, ids(l), "too-large")
 }

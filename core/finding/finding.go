@@ -138,7 +138,7 @@ func (l List) Sort() {
 func (l List) Excerpts(source string) {
 	lines := strings.Split(source, "\n")
 	for i := range l {
-		if n := l[i].Line; n >= 1 && n <= len(lines) {
+		if n := l[i].Line; n >= 1 && n <= len(lines) && l[i].Column <= mostQuoted {
 			l[i].Excerpt = clip(strings.TrimRight(lines[n-1], "\r"))
 		}
 	}
@@ -173,10 +173,13 @@ func (f *Finding) AlsoLines() []int {
 	return lines
 }
 
+// mostQuoted is how much of a line is quoted: what stands behind it is not.
+const mostQuoted = 400
+
 // clip bounds a quoted line, so that a finding about a huge line stays readable.
 func clip(line string) string {
-	if r := []rune(line); len(r) > 400 {
-		return string(r[:400]) + "…"
+	if r := []rune(line); len(r) > mostQuoted {
+		return string(r[:mostQuoted]) + "…"
 	}
 	return line
 }

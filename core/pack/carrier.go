@@ -221,7 +221,7 @@ func (l Layout) number(symbols []rune) (uint64, error) {
 func (l Layout) decodeText(f Field, symbols []rune) (expr.Value, error) {
 	known, each := lettersOf(f.domain), f.Width/max(f.domain.MaxLength, 1)
 	var text []rune
-	ended := false
+	ended, none := false, false
 	for at := 0; at < len(symbols); at += each {
 		code, err := l.number(symbols[at : at+each])
 		if err != nil {
@@ -231,12 +231,15 @@ func (l Layout) decodeText(f Field, symbols []rune) (expr.Value, error) {
 		case code == 0:
 			ended = true
 		case at == 0 && code == known.count+1 && f.domain.Type.Optional:
-			return expr.None, nil
+			ended, none = true, true
 		case !ok || ended:
 			return expr.None, fmt.Errorf("the code %d is no letter here", code)
 		default:
 			text = append(text, r)
 		}
+	}
+	if none {
+		return expr.None, nil
 	}
 	return expr.OfText(string(text)), nil
 }

@@ -146,7 +146,7 @@ func TestDocumentsThatAreNoPlanAreRefusedInOneMessage(t *testing.T) {
 		"nothing":           {"", "empty"},
 		"only comments":     {"# hello\n", "empty"},
 		"fifty megabytes":   {strings.Repeat("a: b\n", 10<<20), "too-large"},
-		"deep brackets":     {strings.Repeat("[", 200_000), "syntax"},
+		"deep brackets":     {strings.Repeat("[", 200_000), "too-large"},
 		"deep tables":       {deep(100), "too-large"},
 		"not UTF-8":         {"game: \xff\xfe", "syntax"},
 		"a list":            {"- a\n- b\n", "wrong-type"},

@@ -21,6 +21,7 @@ const (
 	MaxBytes = 1 << 20
 	MaxDepth = 40
 	maxNodes = 400_000
+	maxKeys  = 5_000 // of one table: what the library does with more grows with their square
 )
 
 // form is the shape of a node of the document.
@@ -77,6 +78,10 @@ func parse(source []byte) (*node, finding.List) {
 		return one("syntax", at, "This line is indented with a tab; YAML allows only spaces here.")
 	}
 	file, err := parseYAML(string(source))
+	var large *tooLarge
+	if errors.As(err, &large) {
+		return one("too-large", large.at, "%s", large.text)
+	}
 	if err != nil {
 		at, text := syntax(err)
 		return one("syntax", at, "%s", text)
@@ -101,7 +106,10 @@ func parseYAML(source string) (file *ast.File, err error) {
 	}()
 	tokens := lexer.Tokenize(source)
 	if t := tooDeep(tokens); t != nil {
-		return nil, &yaml.SyntaxError{Message: fmt.Sprintf("nested more than %d deep", MaxDepth), Token: t}
+		return nil, beyond(t, fmt.Sprintf("The document is nested more than %d deep.", MaxDepth))
+	}
+	if t := tooMany(tokens); t != nil {
+		return nil, beyond(t, fmt.Sprintf("One table has more than %s keys.", finding.Grouped(maxKeys)))
 	}
 	return parser.Parse(tokens, 0, parser.AllowDuplicateMapKey())
 }
@@ -130,6 +138,64 @@ func tooDeep(tokens token.Tokens) *token.Token {
 		}
 	}
 	return nil
+}
+
+// tooMany finds a key beyond the limit of one table, before the parser does anything with it. Keys of one table begin in the
+// same column; what stands further left, a dash too, ends the table. In brackets the table ends with them.
+func tooMany(tokens token.Tokens) *token.Token {
+	type table struct {
+		column, keys int
+		brackets     bool
+	}
+	open := []table{{}}
+	top := func() *table { return &open[len(open)-1] }
+	ends := func(column int) {
+		for top().column > column && !top().brackets {
+			open = open[:len(open)-1]
+		}
+	}
+	for _, t := range tokens {
+		switch t.Type {
+		case token.MappingStartType, token.SequenceStartType:
+			open = append(open, table{brackets: true})
+		case token.MappingEndType, token.SequenceEndType:
+			for len(open) > 1 {
+				ended := top().brackets
+				if open = open[:len(open)-1]; ended {
+					break
+				}
+			}
+		case token.SequenceEntryType:
+			if t.Position != nil {
+				ends(t.Position.Column)
+			}
+		case token.MappingValueType:
+			if t.Prev == nil || t.Prev.Position == nil {
+				continue
+			}
+			if column := t.Prev.Position.Column; !top().brackets {
+				if ends(column); top().column < column {
+					open = append(open, table{column: column})
+				}
+			}
+			if top().keys++; top().keys > maxKeys {
+				return t.Prev
+			}
+		}
+	}
+	return nil
+}
+
+// tooLarge says that a document is larger, in some way, than one may be.
+type tooLarge struct {
+	at   finding.At
+	text string
+}
+
+func (t *tooLarge) Error() string { return t.text }
+
+func beyond(t *token.Token, text string) error {
+	return &tooLarge{finding.At{Line: t.Position.Line, Column: t.Position.Column}, text}
 }
 
 func syntax(err error) (finding.At, string) {
