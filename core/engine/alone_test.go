@@ -37,15 +37,16 @@ passages: {out: {from: room/door, to: garden/door, both_ways: true}}
 checkpoints: {fallback: room/bed, list: {tree: {at: garden/tree, again: true}}}
 props: {chest: {placed: {red: room/bed, blue: garden/tree, green: {in: garden, at: [5, 5]}}}}
 movables: {axe: {start: room/bed}, hoe: {start: garden/tree, across: {new-run: keep}}}
-events: {open: {args: {it: prop:chest}, from: self}, chop: {from: self}, fall: {from: self}, axe: {from: self}, hoe: {from: self}, pace: {from: self}}
+events: {open: {args: {it: prop:chest}, from: self}, chop: {from: self}, fall: {from: self}, axe: {from: self}, hoe: {from: self}, pace: {from: self}, frost: {from: server}}
 rules:
+  - {on: frost, do: [{set: game.wood, to: 0}]}
   - {on: open, do: [{set: args.it.opened, to: true}]}
   - {on: chop, do: [{add: game.wood, by: 1}]}
   - {on: fall, do: [{die: player}]}
   - {on: axe, do: [{take: axe}]}
   - {on: hoe, do: [{take: hoe}]}
   - {on: pace, do: [{add: scene.steps, by: 1}]}
-saving: {when: [leave], every: 30s}
+saving: {slots: 2, when: [leave], every: 30s}
 session: {players: 1}
 `
 
@@ -167,4 +168,39 @@ func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
 	assert.Less(t, len(raw), 2000)
 	req := engine.Request{Do: "event", Player: "ada", Name: "open", Args: arguments([]any{"it", "c2999"}), At: w.at}
 	assert.Zero(t, testing.AllocsPerRun(100, func() { _, _ = w.run.Step(&req) }))
+}
+
+func TestRule1EachSlotBeginsWithAWorldOfItsOwn(t *testing.T) {
+	w := open(t, cabin)
+	require.NoError(t, w.do(engine.Request{Do: "event", Name: "frost", Server: true}), "before anybody is there")
+	w.join("ada")
+	assert.Equal(t, "3", w.value("", "wood"))
+	require.NoError(t, w.self("ada", "chop"))
+	require.NoError(t, w.self("ada", "open", "it", "red"))
+	require.NoError(t, w.self("ada", "axe"))
+	w.move("ada", "4", "4")
+	first := w.leave("ada")
+	for _, begins := range []engine.Request{{Do: "join", Player: "ada", Slot: 2}, {Do: "join", Player: "bob", Slot: 1}} {
+		w.must(begins)
+		assert.Equal(t, "3", w.value("", "wood"))
+		w.prop("-", "prop.chest.opened", "chest.red")
+		assert.Equal(t, "room (1, 1)", w.run.World().Movables["axe"].String())
+		assert.NotEqual(t, string(encoded(t, first.World)), string(encoded(t, w.leave(begins.Player).World)))
+	}
+	w.back("ada", first)
+	assert.Equal(t, "4", w.value("", "wood"))
+	w.prop("true", "prop.chest.opened", "chest.red")
+	assert.Equal(t, "room (4, 4)", w.run.World().Movables["axe"].String())
+
+	// A joining that is refused leaves the world as it is.
+	w.leave("ada")
+	before := w.run.Digest()
+	require.Error(t, w.do(engine.Request{Do: "join", Player: "cai", Slot: 1, Picks: map[string]expr.Value{"hat": expr.OfText("felt")}}))
+	assert.Equal(t, before, w.run.Digest())
+}
+
+func encoded(t *testing.T, doc any) []byte {
+	raw, err := save.Encode(doc)
+	require.NoError(t, err)
+	return raw
 }

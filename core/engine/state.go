@@ -28,6 +28,7 @@ type Run struct {
 	players     map[string]*Player
 	order       []*Player // present players, by id
 	timers      []int64   // when each of the session's timers is due next
+	begun       bool      // something has happened since it was opened
 	work        int       // that was done since it was opened
 	first       int64     // when the first of all timers is due, where timersKnown
 	timersKnown bool

@@ -49,6 +49,7 @@ func (r *Run) step(req *Request) error {
 	if err := r.transact(settled, func(t *tx) error { return t.perform(req, p) }); err != nil {
 		return err
 	}
+	r.begun = true
 	if req.numbered() {
 		r.counted(req.Sender, req.Number)
 	}

@@ -131,6 +131,9 @@ func (r *Run) fill(values []expr.Value, h model.Holder, saved map[string]expr.Va
 // join brings a player in: with a new run, or with what was saved in the slot.
 func (t *tx) join(req *Request) error {
 	r := t.run
+	if r.m.Single && r.begun && (req.Saved == nil || req.Saved.World == nil) {
+		t.freshWorld()
+	}
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
@@ -216,9 +219,22 @@ func (t *tx) load(p *Player, s *save.Player) {
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
 	if r.m.Single && s.World != nil {
-		t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic}
+		t.replaceWorld()
 		r.takeWorld(s.World)
 	}
+}
+
+// replaceWorld keeps the world that another is about to stand in for, so that it can be undone.
+func (t *tx) replaceWorld() {
+	r := t.run
+	t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic}
+}
+
+// freshWorld is the world of a slot in which nothing was ever saved: nothing of whoever played before is in it (rule 1).
+func (t *tx) freshWorld() {
+	t.replaceWorld()
+	t.run.attic = nil
+	t.run.newWorld()
 }
 
 func (r *Run) recordIn(s save.Record) *record {

@@ -78,6 +78,9 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 	if err == nil {
 		out = joined(out, kept(x.run.Advance(x.clock))) // coming back without delay belongs to it
 	}
+	if req.Do == "join" && x.m.Single {
+		x.screens.replaced()
+	}
 	x.write(out, req.Player)
 	return out, err
 }

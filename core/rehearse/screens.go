@@ -43,6 +43,13 @@ func (s *screens) note(changes []engine.Change, asked string) {
 	}
 }
 
+// replaced says that the whole world may be another one.
+func (s *screens) replaced() {
+	if s != nil {
+		s.board.Replaced()
+	}
+}
+
 // show sends every machine what has changed since it heard last. Who has come is sent everything; the machine of who
 // has left forgets.
 func (s *screens) show(x *machine) {
