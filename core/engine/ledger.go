@@ -56,11 +56,21 @@ func (l *Ledger) Changed(player string) {
 	l.players[player] = true
 }
 
-// Players lists those who have changed, by id; World says whether the world has.
-func (l *Ledger) Players() []string { return slices.Sorted(maps.Keys(l.players)) }
+// Players lists those who have changed, by id: also those of whom something changes by itself, as a stopwatch that runs;
+// and, where the world lies in the player's save, whoever is there when the world has changed.
+func (l *Ledger) Players(r *Run) []string {
+	out := slices.Collect(maps.Keys(l.players))
+	for _, p := range r.order {
+		if !l.players[p.id] && (r.m.Single && l.World(r) || r.moves(p)) {
+			out = append(out, p.id)
+		}
+	}
+	slices.Sort(out)
+	return out
+}
 
-// World says whether the world has changed.
-func (l *Ledger) World() bool { return l.world }
+// World says whether the world has changed, or something in it changes by itself.
+func (l *Ledger) World(r *Run) bool { return l.world || r.worldMoves() }
 
 // Forget drops what is known of a player.
 func (l *Ledger) Forget(player string) { delete(l.players, player) }
@@ -85,7 +95,7 @@ func (l *Ledger) Cut(r *Run, moments []SaveMoment, left []*save.Player) (Cut, bo
 			c.Parts = append(c.Parts, Part{r.Save(id), own[id], false})
 		}
 	}
-	if (l.world || own[""] != "") && !r.m.Single {
+	if (l.World(r) || own[""] != "") && !r.m.Single {
 		c.World = r.World()
 	}
 	l.players, l.world = nil, false

@@ -19,7 +19,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Forbidden, "%s is not written by players; the rules and the game's server do.", v.Name)
 	case v.Shared != nil && !v.Shared.Mine:
 		return refuse(Refused, "%s is of the commons %s, which %s writes: correct it there.", v.Name, v.Shared.Commons, orText(v.Shared.Writer, "its expression"))
-	case v.Computed() || v.Stopwatch || v.Seed:
+	case v.Computed() || v.Stopwatch && req.Do != "correct" || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
 	case v.Holder.OfPlayers() && p == nil:
 		return refuse(Invalid, "%s is held by players; name the player.", v.Name)
@@ -36,6 +36,9 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 	}
 	if req.Do == "correct" {
 		t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+		if v.Stopwatch {
+			req.Value = t.run.stopwatchAt(v, t.run.touched(o)[v.Slot], req.Value.Num)
+		}
 		t.write(o, v, req.Value, false)
 		return nil
 	}

@@ -606,6 +606,9 @@ func (r *reader) enum(n *node, f field) bool {
 	}
 	near := finding.Word(n.text, f.enum)
 	text := fmt.Sprintf("%s is one of %s, not %q.", f.name, strings.Join(f.enum, ", "), clip(n.text))
+	if len(f.enum) == 1 {
+		text = fmt.Sprintf("%s is always written %s: %s, not %q.", f.name, f.name, f.enum[0], clip(n.text))
+	}
 	r.report("bad-value", n.At, "%s", text).Suggest(near)
 	return false
 }

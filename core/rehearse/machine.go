@@ -101,10 +101,10 @@ func (x *machine) wait(ms int64, took func(engine.Result)) error {
 			return err
 		}
 		var moments []engine.SaveMoment
-		for _, id := range x.ledger.Players() {
+		for _, id := range x.ledger.Players(x.run) {
 			moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
 		}
-		if x.ledger.World() {
+		if x.ledger.World(x.run) {
 			moments = append(moments, engine.SaveMoment{Moment: "every"})
 		}
 		x.cut(moments, nil)

@@ -54,7 +54,7 @@ func (p *Player) Correct(m *model.Model, name, of string, value expr.Value) erro
 // Correctable says whether somebody can put a variable right by hand: players have it, in their own save, and it does
 // not have its value by itself.
 func Correctable(v *model.Var) bool {
-	return v.Holder.OfPlayers() && !v.Computed() && !v.Stopwatch && !v.Seed && v.Shared == nil
+	return v.Holder.OfPlayers() && !v.Computed() && !v.Seed && v.Shared == nil
 }
 
 func (p *Player) correctMilestone(m *model.Milestone, value expr.Value) error {

@@ -40,7 +40,7 @@ func TestWhatCannotBePutRightChangesNothing(t *testing.T) {
 		"nothing of that name":     {"player.songs", "", expr.OfInt(1), save.ErrUnknown},
 		"what the game holds":      {"game.planks", "", expr.OfInt(1), save.ErrUnknown},
 		"what is computed":         {"player.pack_room", "", expr.OfInt(1), save.ErrByItself},
-		"a stopwatch":              {"player.run_time", "", expr.OfInt(1), save.ErrByItself},
+		"a stopwatch below 0":      {"player.run_time", "", expr.OfInt(-1), save.ErrValue},
 		"what the guild holds":     {"player.guild.pass_stage", "", expr.OfInt(1), save.ErrByItself},
 		"out of its range":         {"player.oil", "", expr.OfInt(41), save.ErrValue},
 		"another type":             {"player.oil", "", expr.OfText("much"), save.ErrValue},

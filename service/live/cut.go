@@ -36,7 +36,7 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	if len(moments)+len(left) == 0 {
 		return nil, nil // mostly so: there is nothing to be written yet
 	}
-	changed, world := s.ledger.Players(), s.ledger.World()
+	changed, world := s.ledger.Players(s.run), s.ledger.World(s.run)
 	cut, ok := s.ledger.Cut(s.run, moments, left)
 	if !ok {
 		return nil, nil
@@ -186,10 +186,10 @@ func (s *Session) saveChanged() {
 		return
 	}
 	var moments []engine.SaveMoment
-	for _, id := range s.ledger.Players() {
+	for _, id := range s.ledger.Players(s.run) {
 		moments = append(moments, engine.SaveMoment{Player: id, Moment: "every"})
 	}
-	if len(moments) == 0 && s.ledger.World() {
+	if len(moments) == 0 && s.ledger.World(s.run) {
 		s.writeWorld()
 	}
 	s.cutAll(moments, nil, false)

@@ -1,0 +1,47 @@
+package engine
+
+import (
+	"alluvion/core/expr"
+	"alluvion/core/fixed"
+	"alluvion/core/model"
+)
+
+// A stopwatch is held as the session's time at which it read zero; one that stands still, as what it reads. What it reads
+// changes without anything being written, so that savers have to ask for it.
+
+// runs says whether a stopwatch that is held like this counts now.
+func runs(v *model.Var, held expr.Value) bool { return v.Stopwatch && !(v.While != nil && held.Bool) }
+
+// moves says whether something of a player changes by itself that is kept when they leave. Pairs and props have no
+// stopwatches.
+func (r *Run) moves(p *Player) bool { return r.anyRuns(model.OfPlayer, atLeave, p.vars) }
+
+// worldMoves says whether something in the world changes by itself that is kept when it is opened again.
+func (r *Run) worldMoves() bool {
+	if r.anyRuns(model.OfGame, atRestart, r.game) {
+		return true
+	}
+	for _, scene := range r.scenes {
+		if r.anyRuns(model.OfScene, atRestart, scene) {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *Run) anyRuns(h model.Holder, kept int, values []expr.Value) bool {
+	for i, v := range r.m.Holders[h].Stored {
+		if runs(v, values[i]) && v.Fates[kept].Kind != "reset" {
+			return true
+		}
+	}
+	return false
+}
+
+// stopwatchAt is a stopwatch that reads so many seconds from now on, and goes on as it did: counting, or standing still.
+func (r *Run) stopwatchAt(v *model.Var, held expr.Value, reads fixed.Num) expr.Value {
+	if !runs(v, held) {
+		return stopped(reads)
+	}
+	return r.shown(v, expr.OfNum(reads)) // the difference to the clock is the same both ways
+}
