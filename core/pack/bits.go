@@ -1,6 +1,9 @@
 package pack
 
-import "errors"
+import (
+	"errors"
+	"unicode/utf8"
+)
 
 // ErrShort says that there are fewer bits than a layout wants.
 var ErrShort = errors.New("the packed bytes end too early")
@@ -114,6 +117,16 @@ func (s *Source) Bytes(n int) []byte {
 		out[i] = byte(s.Read(8))
 	}
 	return out
+}
+
+// Text reads n whole bytes of text (UTF-8).
+func (s *Source) Text(n int) string {
+	raw := s.Bytes(n)
+	if !utf8.Valid(raw) {
+		s.Fail(errors.New("a text is not UTF-8"))
+		return ""
+	}
+	return string(raw)
 }
 
 // Align skips what is left of a byte that was begun.

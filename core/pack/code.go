@@ -240,11 +240,7 @@ func (c *Code) readText(s *Source) expr.Value {
 		return expr.None
 	}
 	if c.Letters == "" {
-		raw := s.Bytes(n)
-		if !utf8.Valid(raw) {
-			s.Fail(fmt.Errorf("a text is not UTF-8"))
-		}
-		return expr.OfText(string(raw))
+		return expr.OfText(s.Text(n))
 	}
 	letters := c.alphabet()
 	each := uint(bits.Len(uint(len(letters) - 1)))

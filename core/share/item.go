@@ -144,7 +144,7 @@ func (l *Layout) read(s *pack.Source, f *Field, ids func(int) string, now int64)
 	x := Item{Form: f.Form}
 	switch f.Form {
 	case FormID:
-		x.Value = expr.OfText(string(s.Bytes(int(min(s.Count(), 1<<12)))))
+		x.Value = expr.OfText(s.Text(int(min(s.Count(), 1<<12))))
 	case FormPlace:
 		l.readPlace(s, &x)
 		if s.Flag() {
