@@ -375,12 +375,21 @@ func (d *Domain) Stored(raw []byte) (v expr.Value, twice bool, err error) {
 		return v, false, err
 	}
 	if d.Type.Kind == expr.Set && v.Kind == expr.IsList {
+		many := len(v.Items())
+		v, err = d.Once(v)
+		return v, len(v.Items()) < many, err
+	}
+	return v, false, d.Admit(v)
+}
+
+// Once is a list as the domain has it, and what is wrong with it: in a set each item stands once, in order.
+func (d *Domain) Once(v expr.Value) (expr.Value, error) {
+	if d.Type.Kind == expr.Set {
 		items := v.Items()
 		slices.SortFunc(items, compareValues)
-		once := slices.Compact(items)
-		v, twice = expr.OfItems(once), len(once) < len(items)
+		v = expr.OfItems(slices.Compact(items))
 	}
-	return v, twice, d.Admit(v)
+	return v, d.Admit(v)
 }
 
 // FromLiteral reads a value that is written in a plan.

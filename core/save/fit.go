@@ -202,7 +202,41 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 			return
 		}
 	}
-	f.misfit(out, v, misfitKind(err, unread), name, pointer+"/"+escape(id), text, read, err)
+	pointer += "/" + escape(id)
+	if !unread && v.Item != nil && read.Kind == expr.IsList {
+		if read, err = f.items(v, name, pointer, read, err); err == nil {
+			out[id] = read
+			f.keep(name, text)
+			return
+		}
+	}
+	f.misfit(out, v, misfitKind(err, unread), name, pointer, text, read, err)
+}
+
+// items puts the items of a list or a set right, each by itself: one that is not right takes none of the others with it.
+// The error is what is wrong with the list that is left.
+func (f *fitter) items(v *model.Var, name, pointer string, list expr.Value, whole error) (expr.Value, error) {
+	var left []expr.Value
+	wrong := false
+	for i, item := range list.Items() {
+		err := v.Item.Admit(item)
+		if err == nil {
+			left = append(left, item)
+			continue
+		}
+		wrong = true
+		kind, otherwise := misfitKind(err, false), "it is left out"
+		if PolicyOf(f.m, kind) == Nearest {
+			if near, ok := v.Item.Nearest(item); ok {
+				left, otherwise = append(left, near), "it is "+near.Plain()+", the nearest that is right"
+			}
+		}
+		f.tell(kind, fmt.Sprintf("%s/%d", pointer, i), name, err.Error(), otherwise)
+	}
+	if !wrong {
+		return list, whole
+	}
+	return v.Once(expr.OfItems(left))
 }
 
 // roundedTo rounds a number to a variable's step; false where it is no value then either.

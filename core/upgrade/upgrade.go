@@ -260,7 +260,7 @@ func (c *comparer) options() {
 					c.tell("option", r.ID+"."+i.name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name, to)
 					return
 				}
-				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at, "%s cannot be picked any more: who has picked it has what the pick starts with.", i.name)
+				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at, "%s cannot be picked any more: who has picked it has what the pick starts with; a list is without it.", i.name)
 			},
 			func(i item) {
 				c.tell("option", r.ID+"."+i.name, "added", Safe, i.at, "%s can be picked.", i.name)

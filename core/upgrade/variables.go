@@ -127,7 +127,7 @@ func (c *comparer) result(v, old *model.Var, x plan.Expr) {
 		if r.HasHi {
 			hi = r.Hi.String()
 		}
-		c.tell("variable", v.Name, "limits", Loses, x.At, "%s goes from %s to %s, and this gives %s to %s; what is beyond%s", v.Name, v.Min, v.Max, lo, hi, c.what(save.KindRange))
+		c.tell("variable", v.Name, "limits", Loses, x.At, "%s goes from %s to %s, and this gives %s to %s; what is beyond%s", v.Name, v.Min, v.Max, lo, hi, c.what(save.KindRange, false))
 	}
 }
 
@@ -217,7 +217,7 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	} else if !old.Type.Optional && v.Type.Optional {
 		tell("none", Safe, "%s may be none now.", v.Name)
 	}
-	for _, t := range c.narrower(&old.Domain, &v.Domain, renamed) {
+	for _, t := range c.narrower(&old.Domain, &v.Domain, renamed, false) {
 		tell(t.change, t.verdict, "%s: %s", v.Name, t.text)
 	}
 	switch {
@@ -254,8 +254,8 @@ type told struct {
 	text    string
 }
 
-// what says what becomes of values that do not fit, as the plan has it.
-func (c *comparer) what(kind save.Kind) string {
+// what says what becomes of values that do not fit, as the plan has it; of items of a list, where they are such.
+func (c *comparer) what(kind save.Kind, items bool) string {
 	switch save.PolicyOf(c.to, kind) {
 	case save.Nearest:
 		return " becomes the nearest that is right; the attic keeps what it was."
@@ -264,23 +264,26 @@ func (c *comparer) what(kind save.Kind) string {
 	case save.Refuse:
 		return " makes the save one that is not loaded."
 	}
+	if items {
+		return " is without it, and keeps all else; the attic keeps what it was."
+	}
 	return " gets the start value; the attic keeps what it was."
 }
 
 // narrower says which values of a domain are no values of another. renamed are options that a step gives other
-// names.
-func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string) []told {
+// names; items says that they are those of a list.
+func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string, items bool) []told {
 	var out []told
 	add := func(change string, verdict Verdict, text string) { out = append(out, told{change, verdict, text}) }
 	switch t := now.Type; {
 	case t.Numeric():
 		if old.Min.Less(now.Min) || now.Max.Less(old.Max) {
-			add("limits", Loses, fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond%s", old.Min, old.Max, now.Min, now.Max, c.what(save.KindRange)))
+			add("limits", Loses, fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond%s", old.Min, old.Max, now.Min, now.Max, c.what(save.KindRange, items)))
 		} else if old.Min != now.Min || old.Max != now.Max {
 			add("limits", Safe, fmt.Sprintf("it goes from %s to %s, wider than before.", now.Min, now.Max))
 		}
 		if !old.Step.MultipleOf(now.Step) {
-			add("step", Loses, fmt.Sprintf("its steps were %s, and are %s; what is between them%s", old.Step, now.Step, c.what(save.KindStep)))
+			add("step", Loses, fmt.Sprintf("its steps were %s, and are %s; what is between them%s", old.Step, now.Step, c.what(save.KindStep, items)))
 		} else if old.Step != now.Step {
 			add("step", Safe, fmt.Sprintf("its steps are %s, finer than before.", now.Step))
 		}
@@ -295,20 +298,20 @@ func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string) [
 			}
 		}
 		if len(gone) > 0 && t.Kind == expr.Choice { // of picks the roster tells
-			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), c.what(save.KindOption)))
+			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), c.what(save.KindOption, items)))
 		} else if len(t.Names) > len(old.Type.Names) && t.Kind == expr.Choice {
 			add("options", Safe, "there are more to choose from.")
 		}
 	case t.Kind == expr.Text:
 		if now.MaxLength < old.MaxLength || now.MinLength > old.MinLength || now.Alphabet != "" && now.Alphabet != old.Alphabet {
-			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit gets the start value; the attic keeps what it was.", now.MinLength, now.MaxLength))
+			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit%s", now.MinLength, now.MaxLength, c.what(save.KindRange, items)))
 		}
 	case t.Item != nil:
 		if now.MaxItems < old.MaxItems {
-			add("limits", Loses, fmt.Sprintf("it takes %d items, not %d; what has more%s", now.MaxItems, old.MaxItems, c.what(save.KindRange)))
+			add("limits", Loses, fmt.Sprintf("it takes %d items, not %d; what has more%s", now.MaxItems, old.MaxItems, c.what(save.KindRange, items)))
 		}
 		if old.Item != nil && now.Item != nil {
-			out = append(out, c.narrower(old.Item, now.Item, renamed)...)
+			out = append(out, c.narrower(old.Item, now.Item, renamed, true)...)
 		}
 	}
 	return out
