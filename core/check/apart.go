@@ -145,6 +145,22 @@ func (c *checker) clampedTransfers() {
 	}
 }
 
+// heldTwice reports items that a rule takes out of one list and puts into a set: whoever has such an item already has it once
+// after that, too, and the other is lost.
+func (c *checker) heldTwice() {
+	for _, to := range c.m.Effects {
+		if to.Action.Verb != "put" || to.Action.Var.Type.Kind != expr.Set || c.asksFor(to) {
+			continue
+		}
+		for _, from := range c.m.Effects {
+			if from.Action.Verb == "take-out" && from.Rule == to.Rule && from.Block == to.Block && from.Action.Value.Source == to.Action.Value.Source {
+				c.report("clamped-transfer", to.Action.At, ofRule(to.Rule), "This rule moves %s from %s to %s, which is a set: where it is there already, it is there once after that, too, and what was taken is lost.",
+					to.Action.Value.Source, from.Action.Var.Name, to.Action.Var.Name)
+			}
+		}
+	}
+}
+
 func (c *checker) clamped(taken string, from, to model.Effect) {
 	for _, side := range []model.Effect{from, to} {
 		if v := side.Action.Var; !v.Refuse && !c.asksFor(side) {

@@ -146,7 +146,11 @@ func (t *tx) assign(r *model.Rule, a *model.Action) error {
 	if values := t.run.values(o); values != nil {
 		now = values[a.Var.Slot]
 	}
+	item := to
 	to, ok, err := changed(a.Verb, now, to)
+	if errors.Is(err, errNotThere) {
+		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s has no %s to take out.", a.Var.Name, item.Plain()), Rule: r.Number, Line: a.At.Line}
+	}
 	if err != nil {
 		return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
 	}
@@ -182,6 +186,9 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Action) error {
 	return nil
 }
 
+// errNotThere says that an item is not in a list.
+var errNotThere = errors.New("it is not there")
+
 // changed is what a value becomes by an action; false where it stays as it is.
 func changed(verb string, now, by expr.Value) (expr.Value, bool, error) {
 	switch verb {
@@ -196,7 +203,7 @@ func changed(verb string, now, by expr.Value) (expr.Value, bool, error) {
 		items := now.Items()
 		i := slices.Index(items, by)
 		if i < 0 {
-			return now, false, nil
+			return now, false, errNotThere // or what was to be taken would be made out of nothing
 		}
 		return expr.OfItems(slices.Delete(items, i, i+1)), true, nil
 	}

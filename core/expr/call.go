@@ -58,6 +58,9 @@ func (c *checker) named(name string, e ast.Expr) finding.At {
 }
 
 func (c *checker) unknownFunction(name string, at finding.At) typed {
+	if name == "@in" {
+		return c.fail("bad-expression", at, "What is in a list or a set is asked with contains: player.letters.contains('mill'), not 'mill' in player.letters.")
+	}
 	if strings.HasPrefix(name, "_") || strings.HasPrefix(name, "@") {
 		return c.fail("bad-expression", at, "This operator is not part of the language.")
 	}

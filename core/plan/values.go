@@ -219,7 +219,7 @@ type Action struct {
 	Else   Otherwise     `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
 
 	Put     Expr          `plan:"put" with:"item" doc:"Puts an item into a set, or at the end of a list."`
-	TakeOut Expr          `plan:"take-out" with:"item" doc:"Takes an item out of a set, or its first like out of a list."`
+	TakeOut Expr          `plan:"take-out" with:"item" doc:"Takes an item out of a set, or its first like out of a list. Where it is not there the event is refused: ask first (if: player.bag.contains(x)) where that is to be let pass."`
 	Item    Expr          `plan:"item" doc:"The item, as an expression."`
 	Take    Ref           `plan:"take" ref:"movable" with:"" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
 	SetDown Ref           `plan:"set-down" ref:"movable" with:"at?" doc:"The rule's player sets down what they hold: where they are, or at a spot."`
