@@ -5,6 +5,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"fmt"
 )
 
 // givenTwice reports what survives death and is handed back by a rule all the same: what was put aside when
@@ -143,6 +144,39 @@ func (c *checker) clampedTransfers() {
 			}
 		}
 	}
+}
+
+// rewardsThatFail reports rules on what follows by itself (a milestone, a save) that can fail: they are undone alone then, and
+// what they give is not given.
+func (c *checker) rewardsThatFail() {
+	for _, e := range c.m.Effects {
+		if kind := e.Rule.Moment.Kind; kind != "milestone" && kind != "saved" {
+			continue
+		}
+		if why := c.canFail(e); why != "" {
+			c.report("reward-can-fail", e.Action.At, ofRule(e.Rule), "This can fail: %s. What the rule on %s does is undone then, and what set it off stands.", why, e.Rule.On())
+		}
+	}
+}
+
+// canFail says how an action can fail though its rule acts; "" where nothing is known.
+func (c *checker) canFail(e model.Effect) string {
+	a := e.Action
+	switch {
+	case a.Verb == "refuse":
+		return "it refuses"
+	case a.Verb == "take":
+		return a.Movable.ID + " may be with somebody else, or out of reach"
+	case a.Var == nil || c.asksFor(e):
+		return ""
+	case a.Verb == "take-out":
+		return a.Var.Name + " may not have it"
+	case a.Verb == "put" && a.Var.Type.Item != nil:
+		return fmt.Sprintf("%s takes %d items", a.Var.Name, a.Var.MaxItems)
+	case c.does(e).adds && a.Var.Refuse:
+		return a.Var.Name + " says at_limit: refuse, and may be at its limit"
+	}
+	return ""
 }
 
 // heldTwice reports items that a rule takes out of one list and puts into a set: whoever has such an item already has it once

@@ -53,7 +53,7 @@ func (c *checker) all() {
 		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
 		(*checker).bounds, (*checker).areaBounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
 		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
-		(*checker).givenTwice, (*checker).resetApart, (*checker).timeOutlives, (*checker).clampedTransfers, (*checker).heldTwice, (*checker).ruleLoops, (*checker).doesTooMuch,
+		(*checker).givenTwice, (*checker).resetApart, (*checker).timeOutlives, (*checker).clampedTransfers, (*checker).heldTwice, (*checker).rewardsThatFail, (*checker).ruleLoops, (*checker).doesTooMuch,
 		(*checker).clientTrusted, (*checker).setDownOnArrival, (*checker).gatesOutOfReach, (*checker).undecidedThings, (*checker).overBudget,
 	} {
 		check(c)

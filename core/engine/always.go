@@ -2,6 +2,7 @@ package engine
 
 import (
 	"fmt"
+	"slices"
 
 	"alluvion/core/expr"
 )
@@ -86,17 +87,46 @@ func (t *tx) ask(w watch) bool {
 // is told.
 func (t *tx) judge() error {
 	for _, w := range t.watches {
-		if !w.held || t.ask(w) || w.player != nil && !t.run.Has(w.player.id) {
+		if !t.breaks(w) {
 			continue
 		}
-		text := w.always.Refused
-		if text == "" {
-			text = fmt.Sprintf("This would break what always holds: %s.", w.always.That.Source)
-		}
 		if !t.settled {
-			return &Refusal{Kind: Refused, Reason: text, Line: w.always.At.Line}
+			return w.refusal()
 		}
-		t.tell(Notice{Player: playerID(w.player), To: "player", Kind: "breach", Text: text})
+		t.tell(Notice{Player: playerID(w.player), To: "player", Kind: "breach", Text: w.refusal().Reason})
+	}
+	return nil
+}
+
+// breaks says whether the transaction has broken an invariant, as far as it has come.
+func (t *tx) breaks(w watch) bool {
+	return w.held && !(w.player != nil && !t.run.Has(w.player.id)) && !t.ask(w)
+}
+
+func (w watch) refusal() *Refusal {
+	text := w.always.Refused
+	if text == "" {
+		text = fmt.Sprintf("This would break what always holds: %s.", w.always.That.Source)
+	}
+	return &Refusal{Kind: Refused, Reason: text, Line: w.always.At.Line}
+}
+
+// broken lists the invariants that are broken by now; newlyBroken refuses where another one is.
+func (t *tx) broken() []watch {
+	var out []watch
+	for _, w := range t.watches {
+		if t.breaks(w) {
+			out = append(out, w)
+		}
+	}
+	return out
+}
+
+func (t *tx) newlyBroken(before []watch) error {
+	for _, w := range t.watches {
+		if t.breaks(w) && !slices.Contains(before, w) {
+			return w.refusal()
+		}
 	}
 	return nil
 }

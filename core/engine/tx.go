@@ -6,6 +6,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"fmt"
+	"slices"
 )
 
 // MaxChain is how many moments and deferred actions one request may set off (rule 9).
@@ -283,8 +284,10 @@ func (t *tx) carryOut(w pending) error {
 		t.frame.aboutOwner(w.owner)
 		return t.rules(t.run.m.OnChanged(w.v))
 	case "milestone":
-		return t.earnedRules(w)
-	case "picked", "saved":
+		return t.byItself(w.player, func() error { return t.earnedRules(w) })
+	case "saved":
+		return t.byItself(w.player, func() error { return t.moment(w.do, w.player) })
+	case "picked":
 		return t.moment(w.do, w.player)
 	case "send":
 		return t.happen(w.event, w.player, w.args)
@@ -297,6 +300,30 @@ func (t *tx) carryOut(w pending) error {
 	case "start-over":
 		return t.startOver(w.player)
 	}
+	return nil
+}
+
+// byItself carries out what follows by itself (a milestone, a save), with all that follows from that in turn. Whatever is
+// wrong with it, it does not refuse what set it off: it is undone alone, and the player is told (rule 10).
+func (t *tx) byItself(p *Player, do func() error) error {
+	behind := slices.Clone(t.queue[t.done+1:])
+	t.queue = t.queue[:t.done+1]
+	m, cause, broken := t.mark(), t.cause, t.broken()
+	err := do()
+	if err == nil {
+		t.done++
+		err = t.drain()
+	}
+	if err == nil && !t.settled {
+		err = t.newlyBroken(broken)
+	}
+	if err != nil {
+		t.undo(m)
+		t.frame.err, t.cause = nil, cause
+		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: err.Error()})
+	}
+	t.done = len(t.queue) - 1 // all that stands there is done
+	t.queue = append(t.queue, behind...)
 	return nil
 }
 

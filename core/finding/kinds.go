@@ -37,6 +37,7 @@ var kinds = []Kind{
 	{"given-twice", Warning, "Survives death, and is handed back too", "The player has it twice after dying.", "Let the fate at death do it, or let it be reset there and the rule hand it back."},
 	{"reset-apart", Warning, "Set from another value, and only one of the two is reset", "After the crossing one of them says what is no longer so.", "Give both the same fate at that crossing, or accept this with the reason."},
 	{"clamped-transfer", Warning, "A transfer of which one side can stop at its limit", "At the limit value is made out of nothing, or lost.", "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
+	{"reward-can-fail", Warning, "A rule on a milestone or on saving that can fail", "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is told.", "Let the value stop at its limit (at_limit: clamp), or ask first whether it goes."},
 	{"rule-loop", Warning, "Rules set each other off without end", "The event is refused after 256 steps.", "Put a condition on the way."},
 	{"does-too-much", Warning, "A rule that does more than one event may", "With so many players the event is refused, and nothing of it is done.", "Let it act for each player once (each in each multiplies), or allow fewer players in the session."},
 	{"time-outlives", Warning, "A time of this session is kept into the next one", "The next session's time begins at 0: what was to be over in a minute may last for hours.", "Reset it at leave (for players) or at restart, or use a stopwatch."},
