@@ -314,7 +314,7 @@ func TestAValueIsPutRightInWords(t *testing.T) {
 	require.NoError(t, err)
 	assert.Greater(t, len(all), len(told))
 	for _, v := range h.figures("wren") {
-		wanted := strings.HasPrefix(v.Name, "player.") && v.Stored && !v.Computed && !slices.Contains([]string{"stopwatch", "seed", "milestone", "waymark", "checkpoint", "checkpoints"}, v.Type)
+		wanted := strings.HasPrefix(v.Name, "player.") && v.Stored && !v.Computed && !slices.Contains([]string{"seed", "milestone", "waymark", "checkpoint", "checkpoints"}, v.Type)
 		assert.Equal(t, wanted, v.Correctable && strings.HasPrefix(v.Name, "player."), v.Name)
 	}
 	assert.Equal(t, []string{"brisa", "oddny", "tarn", "eirik", "none"}, h.figures("wren")["player.courier"].Choices)

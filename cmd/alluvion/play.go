@@ -57,6 +57,7 @@ type player struct {
 	json    bool
 	quiet   bool
 	restart func(ctx context.Context) error // nil where the service is not ours
+	staying staying
 	amiss   int                             // how often something was refused that should not have been, or not
 }
 
@@ -86,6 +87,9 @@ func runPlay(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
+	here, gone := context.WithCancel(c.ctx)
+	defer gone()
+	go p.staying.keep(here)
 	if err := p.play(c.ctx, in, interactive); err != nil {
 		return failed, err
 	}
@@ -274,6 +278,9 @@ func (p *player) line(ctx context.Context, line string) error {
 		return nil
 	}
 	answer, err := p.session.Do(ctx, req)
+	if req.Do == "join" && err == nil {
+		p.staying.add(p.session, req.Player)
+	}
 	if p.json {
 		return p.printJSON(req, answer, err)
 	}

@@ -93,11 +93,13 @@ func runDemo(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	if err := demoData(c.ctx, client.New(s.URL())); err != nil {
+	var residents staying
+	if err := demoData(c.ctx, client.New(s.URL()), &residents); err != nil {
 		fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
 	}
 	walking, stop := context.WithCancel(c.ctx)
 	walked := make(chan struct{})
+	go residents.keep(walking)
 	go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
 	defer func() { stop(); <-walked }()
 	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n", s.URL())
@@ -105,7 +107,7 @@ func runDemo(c *call) (int, error) {
 }
 
 // demoData puts the demo game in, unless it is there, and lets a few players play.
-func demoData(ctx context.Context, c *client.Client) error {
+func demoData(ctx context.Context, c *client.Client, residents *staying) error {
 	games, err := c.Games(ctx)
 	if err != nil {
 		return err
@@ -142,6 +144,9 @@ func demoData(ctx context.Context, c *client.Client) error {
 		if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
 			return err
 		}
+	}
+	for _, r := range p.staying.all() {
+		residents.add(r.session, r.player)
 	}
 	return nil
 }

@@ -87,8 +87,21 @@ func open(t *testing.T) *page {
 	p.room, err = p.c.Open(ctx, "lantern-pass", "winter")
 	require.NoError(t, err)
 	p.play(api.Request{Do: "join", Player: "wren"})
+	go p.stay(within)
 	p.play(api.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]expr.Value{"who": expr.OfText("brisa")}})
 	return p
+}
+
+// stay says of whoever plays by requests that they are still there, until ctx ends.
+func (p *page) stay(ctx context.Context) {
+	for ctx.Err() == nil {
+		time.Sleep(5 * time.Second)
+		if state, err := p.room.State(ctx); err == nil {
+			for _, id := range state.Present {
+				_, _ = p.room.Do(ctx, api.Request{Do: "ping", Player: id})
+			}
+		}
+	}
 }
 
 func (p *page) play(r api.Request) {

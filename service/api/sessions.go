@@ -41,7 +41,7 @@ type Figure struct {
 
 // Request is something asked of a session.
 type Request struct {
-	Do      string           `json:"do" enum:"join,move,pass,touch,leave,start-over,event,write" doc:"What is asked."`
+	Do      string           `json:"do" enum:"join,move,pass,touch,leave,start-over,event,write,ping" doc:"What is asked. ping says only that the player is still there: who has no connection, and of whom nothing is heard for the plan's grace (at least 15 s), leaves."`
 	Player  string           `json:"player,omitempty" maxLength:"64" doc:"Whom it is about."`
 	Server  bool             `json:"server,omitempty" doc:"The game's server asks, not the player."`
 	Number  wire.Whole       `json:"number,omitempty" doc:"The player's own rising number. A number that was applied before changes nothing and gets the first answer."`

@@ -59,10 +59,13 @@ type hall struct {
 	s    *live.Session
 }
 
-func open(t *testing.T, saving string) *hall {
+func open(t *testing.T, saving string) *hall { return openWith(t, saving) }
+
+// openWith is open with other words in the plan.
+func openWith(t *testing.T, saving string, pairs ...string) *hall {
 	h := &hall{t: t, path: filepath.Join(t.TempDir(), "a.db")}
 	h.start()
-	text := strings.Replace(hut, "SAVING", saving, 1)
+	text := strings.NewReplacer(append(pairs, "SAVING", saving)...).Replace(hut)
 	_, err := h.st.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: 1, Text: text}, "")
 	require.NoError(t, err)
 	h.enter("one")

@@ -163,6 +163,9 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 		req.Shared = shared
 	}
 	answer, err := s.Do(ctx, req)
+	if req.Do == "join" {
+		go m.watchOver(s, req.Player)
+	}
 	switch {
 	case err != nil:
 	case req.Do == "join":

@@ -160,25 +160,8 @@ func (m *Manager) Detach(s *Session, line *Line) {
 			delete(s.seats, line.Player)
 			return
 		}
-		lost := at.lost
-		time.AfterFunc(s.m.Grace(), func() { m.endGrace(s, line.Player, lost) })
+		time.AfterFunc(s.m.Grace(), func() { m.watchOver(s, line.Player) })
 	})
-}
-
-// endGrace ends the visit of a player whose connection was lost at a time and has not come back.
-func (m *Manager) endGrace(s *Session, player string, lost time.Time) {
-	defer m.oneAtATime(playerKey{s.Game, player})()
-	still := false
-	err := s.ask(context.Background(), func() {
-		at := s.seats[player]
-		still = at != nil && at.line == nil && at.lost.Equal(lost)
-	})
-	if err != nil || !still {
-		return
-	}
-	if _, err := m.comeOrGo(context.Background(), s, engine.Request{Do: "leave", Player: player, Server: true}, playerKey{s.Game, player}); err != nil && !errors.Is(err, ErrClosed) {
-		s.log.Warn("a player whose connection was lost could not leave", "player", player, "error", err)
-	}
 }
 
 // Ask carries out what a machine asks for. It does not wait for it; the answer goes over the line. Messages of one line

@@ -50,6 +50,7 @@ type Session struct {
 	judge   *engine.Judge
 	why     string // of the save that somebody asks for
 	closing bool
+	heard   map[string]time.Time // of those who have no seat: when something was heard of them last
 
 	// How machines follow the session: see seats.go and ticks.go. Nothing of it is there while none does.
 	id       string // of the run of ticks
@@ -204,6 +205,11 @@ func (s *Session) perform(ctx context.Context, req engine.Request, whole bool) (
 			return Answer{}, nil, err
 		}
 	}
+	if req.Do == "ping" {
+		answer, err := s.ping(&req)
+		return answer, nil, err
+	}
+	defer s.hear(req.Player)
 	if first, err, known := s.repeated(&req); known {
 		return first, nil, err
 	}
