@@ -58,6 +58,13 @@ func (c *Client) Publish(ctx context.Context, game, etag, goOn string) (api.Vers
 	return out, err
 }
 
+// PublishText makes a text the game's plan, in place of the one whose entity tag is etag, and publishes it: both or neither.
+func (c *Client) PublishText(ctx context.Context, game string, text []byte, etag, goOn string) (api.VersionInfo, error) {
+	var out api.VersionInfo
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, api.Publishing{Plan: string(text), GoOn: goOn}, &out)
+	return out, err
+}
+
 // CompareVersions compares two published versions; to 0 is the plan that is being worked on.
 func (c *Client) CompareVersions(ctx context.Context, game string, from, to int) (api.BothWays, error) {
 	return get[api.BothWays](ctx, c, fmt.Sprintf("%s/compare?from=%d&to=%d", gamePath(game), from, to))

@@ -42,7 +42,7 @@ type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key, origins           string
-	once, plain, rotate, tokens, frames, coverage, remove             bool
+	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts                                                             time.Duration
 	plan, keys, old, goOn, rescue                                     string
@@ -104,6 +104,7 @@ var commands = []command{
 	}},
 	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
 		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+		fs.BoolVar(&o.replace, "replace", false, "publish although the service works on another text that was never published, which this one replaces")
 		fs.StringVar(&o.goOn, "go-on", "", "publish although the trial is not clean, for this `reason`, which is kept")
 		fs.IntVar(&o.made, "made", 200, "how many random saves are generated for each published version, besides those at every edge")
 		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
@@ -319,9 +320,9 @@ var longer = map[string]string{
 		"anything does.",
 	"trial": "SAVES are files, or folders of them. With -old, saves are generated for earlier versions of the plan, so that one\n" +
 		"that nobody has played yet is tried too. The exit status is 1 where anything is lost, corrected or refused.",
-	"publish": "The plan becomes what is worked on in the service; every stored save, and generated ones of each published\n" +
-		"version, are taken to it without writing any; and where nothing is lost it is published. What is published\n" +
-		"never changes. -go-on publishes all the same, and keeps the reason.",
+	"publish": "Every stored save, and generated ones of each published version, are taken to the plan without writing any; and where\n" +
+		"nothing is lost it is published, and becomes what is worked on in the service. Where it is not, nothing in the\n" +
+		"service has changed. What is published never changes. -go-on publishes all the same, and keeps the reason.",
 	"backup": "DATA is the file that a service keeps games and saves in (serve -data). Nothing has to be stopped.",
 	"keys": "DATA is the file that a service keeps games and saves in. Whoever has these keys can seal saves: keep them as you\n" +
 		"keep the file. A new key is made with POST /v1/keys; the older ones go on verifying.",

@@ -122,25 +122,21 @@ func runPublish(c *call) (int, error) {
 	}
 	game, to := p.Game.Name, p.Version.Value
 	service := c.remote()
-	etag, err := c.draft(service, game, source)
-	if err != nil {
-		return failed, err
+	etag, goOn, err := c.replaces(service, game, name, to, source)
+	if err != nil || !goOn {
+		return findings, err
 	}
-	all, err := service.Versions(c.ctx, game)
-	if err != nil {
-		return failed, err
-	}
-	if !all.Draft.Next {
-		fmt.Fprintf(c.out, "%s is version %d, and the next of %s is %d: published versions never change.\n", name, to, game, all.Draft.Wanted)
-		return findings, nil
-	}
-	if clean, err := c.tryOnService(service, game); err != nil || !clean && c.goOn == "" {
+	if etag == "" { // there is no such game yet, and so nothing to try
+		if etag, _, err = service.PutPlan(c.ctx, game, source, ""); err != nil {
+			return failed, err
+		}
+	} else if clean, err := c.tryOnService(service, game, source); err != nil || !clean && c.goOn == "" {
 		if err == nil {
-			fmt.Fprintln(c.out, "\nIt is not published. Correct it, or go on with: -go-on REASON")
+			fmt.Fprintln(c.out, "\nIt is not published, and nothing in the service has changed. Correct it, or go on with: -go-on REASON")
 		}
 		return findings, err
 	}
-	v, err := service.Publish(c.ctx, game, etag, c.goOn)
+	v, err := service.PublishText(c.ctx, game, source, etag, c.goOn)
 	if err != nil {
 		return failed, err
 	}
@@ -148,23 +144,33 @@ func runPublish(c *call) (int, error) {
 	return fine, nil
 }
 
-// draft makes a text the plan that is worked on in the service.
-func (c *call) draft(service *client.Client, game string, source []byte) (string, error) {
-	_, etag, err := service.Plan(c.ctx, game)
+// replaces gives the entity tag of the plan that a text would take the place of in the service ("" where there is no such
+// game yet); and false where it may not, which has been said.
+func (c *call) replaces(service *client.Client, game, name string, to int, source []byte) (etag string, goOn bool, err error) {
+	all, err := service.Versions(c.ctx, game)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == 404 {
-		etag, err = "", nil
+		return "", true, nil
 	}
 	if err != nil {
-		return "", err
+		return "", false, err
 	}
-	etag, _, err = service.PutPlan(c.ctx, game, source, etag)
-	return etag, err
+	draft := all.Draft
+	switch {
+	case draft.Wanted != 0 && draft.Wanted != to:
+		fmt.Fprintf(c.out, "%s is version %d, and the next of %s is %d: published versions never change.\n", name, to, game, draft.Wanted)
+		return "", false, nil
+	case !draft.Published && draft.ETag != store.ETagOf(string(source)) && !c.replace:
+		fmt.Fprintf(c.out, "The service works on another text of %s, of version %d, which was changed %s and never published: publishing %s would put it in its place.\n"+
+			"Look at that text first, in the console. -replace publishes this one all the same.\n", game, draft.Version, draft.UpdatedAt.Local().Format("2006-01-02 15:04"), name)
+		return "", false, nil
+	}
+	return draft.ETag, true, nil
 }
 
 // tryOnService runs a trial in the service and prints what came of it; clean where there is nothing to try.
-func (c *call) tryOnService(service *client.Client, game string) (bool, error) {
-	t, err := service.StartTrial(c.ctx, game, api.TrialStart{Made: c.made, Seed: c.seed})
+func (c *call) tryOnService(service *client.Client, game string, source []byte) (bool, error) {
+	t, err := service.StartTrial(c.ctx, game, api.TrialStart{Plan: string(source), Made: c.made, Seed: c.seed})
 	if err != nil {
 		return false, err
 	}

@@ -226,7 +226,7 @@ func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error
 	case found.Errors():
 		return nil, broken(found)
 	case p.Game.Name != in.Game:
-		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", p.Game.Name, in.Game)
+		return nil, otherGame(p.Game.Name, in.Game)
 	}
 	g := store.Game{ID: in.Game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: string(in.RawBody)}
 	now, _ := s.store.Game(ctx, in.Game) // of one that is not there, * stands for nothing

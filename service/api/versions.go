@@ -13,6 +13,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"alluvion/core/check"
+	"alluvion/core/model"
 	"alluvion/core/upgrade"
 	"alluvion/service/store"
 	"alluvion/service/trial"
@@ -48,6 +49,7 @@ type VersionInfo struct {
 
 // Publishing is how the game's plan is published.
 type Publishing struct {
+	Plan string `json:"plan,omitempty" maxLength:"1100000" doc:"A text that takes the place of the game's plan and is published: both or neither. If-Match is then the entity tag of the plan that it replaces."`
 	GoOn string `json:"go_on,omitempty" maxLength:"500" doc:"Why it is published although its trial was not clean, or there was none. It is kept."`
 }
 
@@ -70,8 +72,9 @@ type compareVersions struct {
 
 // TrialStart is what a trial is begun with.
 type TrialStart struct {
-	Made int `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are generated for each published version, besides those at every edge."`
-	Seed int `json:"seed,omitempty" minimum:"0" maximum:"4294967295" default:"1" doc:"What the random ones come from."`
+	Plan string `json:"plan,omitempty" maxLength:"1100000" doc:"Try this text, in place of the game's plan, which stays as it is."`
+	Made int    `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are generated for each published version, besides those at every edge."`
+	Seed int    `json:"seed,omitempty" minimum:"0" maximum:"4294967295" default:"1" doc:"What the random ones come from."`
 }
 
 type trialInput struct {
@@ -161,7 +164,13 @@ func (s *Server) publish(ctx context.Context, in *publishInput) (*body[VersionIn
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	j := s.judge(g)
+	j, instead := s.judge(g), (*store.Game)(nil)
+	if in.Body.Plan != "" {
+		if g, j, err = s.asText(ctx, in.Game, in.Body.Plan); err != nil {
+			return nil, err
+		}
+		instead = &g
+	}
 	if j.model == nil {
 		return nil, broken(j.found)
 	}
@@ -180,12 +189,29 @@ func (s *Server) publish(ctx context.Context, in *publishInput) (*body[VersionIn
 		}
 	}
 	v := store.Version{Game: g.ID, Version: g.Version, Why: strings.TrimSpace(in.Body.GoOn), Trial: last}
-	v, err = s.store.Publish(ctx, v, strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`), renamed)
+	v, err = s.store.Publish(ctx, v, strings.Trim(strings.TrimPrefix(in.IfMatch, "W/"), `"`), instead, renamed)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
 	s.log.Info("a version was published", "game", g.ID, "version", v.Version, "trial", v.Trial, "why", v.Why)
 	return &body[VersionInfo]{VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
+}
+
+// asText is a text as it would be the plan of a game.
+func (s *Server) asText(ctx context.Context, game, text string) (store.Game, judged, error) {
+	m, p, found := check.Text([]byte(text), s.store.CommonsText(ctx))
+	switch {
+	case m == nil:
+		return store.Game{}, judged{}, broken(found)
+	case p.Game.Name != game:
+		return store.Game{}, judged{}, otherGame(p.Game.Name, game)
+	}
+	return store.Game{ID: game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: text, ETag: store.ETagOf(text)}, judged{model: m, plan: p, found: found}, nil
+}
+
+// otherGame says that a text is of another game than the address.
+func otherGame(says, game string) error {
+	return problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", says, game)
 }
 
 // tried finds the trial that a plan is published after. Without a clean one there has to be a reason to go on.
@@ -244,6 +270,11 @@ func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[TrialInf
 	g, err := s.store.Game(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
+	}
+	if in.Body.Plan != "" {
+		if g, _, err = s.asText(ctx, in.Game, in.Body.Plan); err != nil {
+			return nil, err
+		}
 	}
 	t, err := s.trials.Start(ctx, g, in.Body.Made, uint32(in.Body.Seed))
 	if err != nil {

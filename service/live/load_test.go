@@ -22,14 +22,14 @@ func (h *hall) next(pairs ...string) {
 	g, err := h.st.Game(ctx, "hut")
 	require.NoError(h.t, err)
 	if _, err := h.st.Newest(ctx, "hut"); err != nil {
-		_, err = h.st.Publish(ctx, store.Version{Game: "hut", Version: g.Version}, g.ETag, nil)
+		_, err = h.st.Publish(ctx, store.Version{Game: "hut", Version: g.Version}, g.ETag, nil, nil)
 		require.NoError(h.t, err)
 	}
 	text := strings.NewReplacer(pairs...).Replace(g.Text)
 	require.NotEqual(h.t, g.Text, text)
 	g, err = h.st.PutPlan(ctx, store.Game{ID: "hut", Title: "Hut", Version: g.Version + 1, Text: text}, g.ETag)
 	require.NoError(h.t, err)
-	_, err = h.st.Publish(ctx, store.Version{Game: "hut", Version: g.Version}, g.ETag, nil)
+	_, err = h.st.Publish(ctx, store.Version{Game: "hut", Version: g.Version}, g.ETag, nil, nil)
 	require.NoError(h.t, err)
 }
 

@@ -47,17 +47,24 @@ func (s *Store) Game(ctx context.Context, id string) (Game, error) {
 // replace, "" where there has to be none yet; where that is not so, the answer is ErrConflict.
 func (s *Store) PutPlan(ctx context.Context, g Game, ifMatch string) (Game, error) {
 	g.ETag, g.UpdatedAt = ETagOf(g.Text), s.now().UTC()
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		if err := replaceGame(tx, g, ifMatch); err != nil {
-			return err
-		}
-		var last int
-		if err := tx.Model(&planText{}).Where("game = ?", g.ID).Select("COALESCE(MAX(edition), 0)").Scan(&last).Error; err != nil {
-			return err
-		}
-		return tx.Create(&planText{g.ID, last + 1, g.Version, g.ETag, g.Text, g.UpdatedAt}).Error
-	})
-	return g, err
+	return g, s.wait(ctx, func(tx *gorm.DB) error { return putPlan(tx, g, ifMatch) })
+}
+
+// putPlan makes a text the current plan of a game, and keeps it as an edition. A text that is the current one already is
+// put as often as anybody likes.
+func putPlan(tx *gorm.DB, g Game, ifMatch string) error {
+	var same int64
+	if err := tx.Model(&Game{}).Where("id = ? AND etag = ?", g.ID, g.ETag).Count(&same).Error; err != nil || same > 0 && (ifMatch == "" || ifMatch == g.ETag) {
+		return err
+	}
+	if err := replaceGame(tx, g, ifMatch); err != nil {
+		return err
+	}
+	var last int
+	if err := tx.Model(&planText{}).Where("game = ?", g.ID).Select("COALESCE(MAX(edition), 0)").Scan(&last).Error; err != nil {
+		return err
+	}
+	return tx.Create(&planText{g.ID, last + 1, g.Version, g.ETag, g.Text, g.UpdatedAt}).Error
 }
 
 func replaceGame(tx *gorm.DB, g Game, ifMatch string) error {

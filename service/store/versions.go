@@ -57,11 +57,20 @@ func (s *Store) Playing(ctx context.Context, game string) (string, error) {
 	return g.Text, err
 }
 
-// Publish makes the game's plan, whose entity tag is etag, a published version: the one after the newest (rule 31).
+// Publish makes the game's plan, whose entity tag is etag, a published version: the one after the newest (rule 31). With
+// instead, that text takes its place, and is published: both or neither.
 // Standings that it renames are renamed in what is kept of the best numbers.
-func (s *Store) Publish(ctx context.Context, v Version, etag string, standings map[string]string) (Version, error) {
+func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Game, standings map[string]string) (Version, error) {
 	v.PublishedAt = s.now().UTC()
 	err := s.wait(ctx, func(tx *gorm.DB) error {
+		if instead != nil {
+			g := *instead
+			g.ETag, g.UpdatedAt = ETagOf(g.Text), v.PublishedAt
+			if err := putPlan(tx, g, etag); err != nil {
+				return err
+			}
+			etag = g.ETag
+		}
 		var g Game
 		if err := tx.First(&g, "id = ?", v.Game).Error; err != nil {
 			return notFound(err, "game %s", v.Game)
