@@ -1,6 +1,9 @@
 package check
 
 import (
+	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"alluvion/core/expr"
@@ -25,15 +28,8 @@ var (
 
 // undecidedFates reports cells of the matrix that nothing decides.
 func (c *checker) undecidedFates() {
-	for _, v := range c.m.Vars {
-		if v.Computed() {
-			continue
-		}
-		for i, cross := range plan.Crossings {
-			if v.Fates[i].By == model.ByNobody {
-				c.report("undecided-fate", v.At, ofVar(v), "Nothing decides what happens to %s at %s.", v.Name, cross)
-			}
-		}
+	for _, group := range c.undecided() {
+		c.tellUndecided(group)
 	}
 	for _, f := range []struct {
 		fate model.Fate
@@ -52,6 +48,92 @@ func (c *checker) undecidedFates() {
 			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"}, "Nothing decides what happens to the checkpoint reached at %s.", cross)
 		}
 	}
+}
+
+// undecided groups the variables of which nothing decides what happens: those for which one line in the defaults would.
+func (c *checker) undecided() [][]*model.Var {
+	var order []string
+	groups := map[string][]*model.Var{}
+	for _, v := range c.m.Vars {
+		if v.Computed() || len(undecidedAt(v)) == 0 {
+			continue
+		}
+		key := fmt.Sprint(undecidedAt(v))
+		if !c.alone(v) {
+			key += defaultsOf[v.Holder]
+		}
+		if groups[key] == nil {
+			order = append(order, key)
+		}
+		groups[key] = append(groups[key], v)
+	}
+	out := make([][]*model.Var, len(order))
+	for i, key := range order {
+		out[i] = groups[key]
+	}
+	return out
+}
+
+// defaultsOf are the defaults that decide for what does not say it itself.
+var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene: "scene", model.OfGame: "game", model.OfProp: "prop", model.OfPlayerScene: "pair", model.OfPlayerProp: "pair"}
+
+// undecidedAt are the crossings at which nothing decides what happens to a variable.
+func undecidedAt(v *model.Var) []string {
+	var out []string
+	for i, cross := range plan.Crossings {
+		if v.Fates[i].By == model.ByNobody {
+			out = append(out, string(cross))
+		}
+	}
+	return out
+}
+
+// alone says whether a variable belongs to a world that lies in the save of its only player.
+func (c *checker) alone(v *model.Var) bool { return c.m.Single && !v.Holder.OfPlayers() }
+
+func (c *checker) tellUndecided(group []*model.Var) {
+	first, at := group[0], undecidedAt(group[0])
+	var names, holders, fates []string
+	for i, v := range group {
+		if i < 5 {
+			names = append(names, v.Name)
+		}
+		if h := defaultsOf[v.Holder]; !slices.Contains(holders, h) {
+			holders = append(holders, h)
+		}
+	}
+	text := fmt.Sprintf("Nothing decides what happens to %s at %s.", listed(names, len(group)-len(names)), listed(at, 0))
+	if c.alone(first) {
+		text += " Where session.players is 1 the world lies in the player's save, and goes through death and new-run with them."
+	}
+	if len(group) > 1 || len(at) > 1 {
+		for _, cross := range at {
+			fates = append(fates, cross+": …")
+		}
+		for i, h := range holders {
+			holders[i] = h + ": {" + strings.Join(fates, ", ") + "}"
+		}
+		text += " One line decides it: defaults: {" + strings.Join(holders, ", ") + "}."
+	}
+	before := len(c.found)
+	c.report("undecided-fate", first.At, ofVar(first), "%s", text)
+	for i := before; i < len(c.found); i++ {
+		for _, v := range group[1:] {
+			c.found[i].Also = append(c.found[i].Also, v.At)
+		}
+	}
+}
+
+// listed are words as a sentence has them: a, b and c; or a, b and 3 more.
+func listed(words []string, more int) string {
+	if more > 0 {
+		words = append(slices.Clone(words), fmt.Sprintf("%d more", more))
+	}
+	if len(words) < 2 {
+		return strings.Join(words, "")
+	}
+	last := len(words) - 1
+	return strings.Join(words[:last], ", ") + " and " + words[last]
 }
 
 // lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.

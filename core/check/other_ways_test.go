@@ -87,3 +87,31 @@ func TestFindingsInOtherShapes(t *testing.T) {
 		})
 	}
 }
+
+// One line that is missing in the defaults is one finding, whatever it leaves undecided.
+func TestOneMissingDecisionIsOneFinding(t *testing.T) {
+	alone := `alluvion: 1
+game: alone
+version: 1
+start: hut/door
+session: {players: 1}
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, scene: {scene: keep, restart: keep}, game: {restart: keep}, place: {death: entry, leave: exact, new-run: start}}
+variables:
+  a: {of: game, type: int, start: 0, read_by: game, written_by: game}
+  b: {of: game, type: int, start: 0, read_by: game, written_by: game}
+  c: {of: scene, type: int, start: 0, read_by: game, written_by: game}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+saving: {when: [leave], every: 20s}
+`
+	_, _, found := check.Text([]byte(alone), nil)
+	require.Len(t, found, 1)
+	assert.Equal(t, "Nothing decides what happens to game.a, game.b and scene.c at death and new-run. Where session.players is 1 the world lies in the player's save, and goes through death and new-run with them. "+
+		"One line decides it: defaults: {game: {death: …, new-run: …}, scene: {death: …, new-run: …}}.", found[0].Message)
+	assert.Equal(t, []int{9, 10}, found[0].AlsoLines())
+	m, _, found := check.Text([]byte(strings.NewReplacer("game: {restart: keep}", "game: {restart: keep, death: keep, new-run: reset}", "scene: {scene: keep, restart: keep}", "scene: {scene: keep, restart: keep, death: keep, new-run: reset}").Replace(alone)), nil)
+	assert.NotNil(t, m)
+	assert.Empty(t, found)
+	_, _, found = check.Text([]byte(strings.NewReplacer("session: {players: 1}\n", "", "death: keep, leave: keep, new-run: reset}, scene", "leave: keep, new-run: reset}, scene", "{of: game", "{of: player").Replace(alone)), nil)
+	require.Len(t, found, 1)
+	assert.Equal(t, "Nothing decides what happens to player.a and player.b at death. One line decides it: defaults: {player: {death: …}}.", found[0].Message)
+}
