@@ -1,6 +1,7 @@
 package expr
 
 import (
+	"slices"
 	"strings"
 
 	"cel.dev/cel-go/common"
@@ -23,6 +24,7 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 	if tree == nil {
 		return nil, found
 	}
+	c := &checker{source: x, info: tree.SourceInfo()}
 	asked := map[string]bool{}
 	var visit func(e ast.Expr, ask bool)
 	visit = func(e ast.Expr, ask bool) {
@@ -34,6 +36,9 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 			}
 		case ast.CallKind:
 			call := e.AsCall()
+			if name := call.FunctionName(); name == "@in" || !strings.ContainsAny(name, "_@!") && !slices.Contains(FunctionNames(), name) {
+				c.unknownFunction(name, c.named(name, e))
+			}
 			if call.IsMemberFunction() {
 				visit(call.Target(), call.FunctionName() == "orValue")
 			}
@@ -43,6 +48,9 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 		}
 	}
 	visit(tree.Expr(), false)
+	if len(c.found) > 0 {
+		return nil, c.found
+	}
 	out := make([]Path, 0, len(asked))
 	for _, name := range sortedKeys(asked) {
 		out = append(out, Path{name, asked[name]})

@@ -1,6 +1,7 @@
 package model
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strconv"
@@ -48,6 +49,7 @@ func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
 		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true, At: orOther(s.Convert.At, s.Options.At)}
 		name.Value = plan.Renamed(name.Value, all)
 		b.savedTarget(name)
+		b.newOptions(s, b.vars[name.Value])
 	case "restore":
 		b.savedTarget(s.Restore)
 	case "merge", "fill":
@@ -63,6 +65,32 @@ func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
 	case "check":
 		if p, ok := b.condition(s.Check, b.scopes.player, nil); ok {
 			b.Checks = append(b.Checks, &Check{That: p, Why: s.Why.Value, AboutPlayer: b.aboutPlayer(p), At: s.At})
+		}
+	}
+}
+
+// newOptions makes sure that what options become are options that there are.
+func (b *builder) newOptions(s *plan.UpgradeStep, v *Var) {
+	if v == nil || s.Verb != "options" {
+		return
+	}
+	t := v.Type
+	if v.Item != nil {
+		t = v.Item.Type
+	}
+	if !t.Named() {
+		b.report("type-mismatch", s.Options.At, "%s is %s: only choices and picks, and lists of them, have options.", v.Name, v.Type.Value())
+		return
+	}
+	for _, e := range s.Map.Entries {
+		if name := e.Value.Name; !slices.Contains(t.Names, name) {
+			near := finding.Declared(name, t.Names)
+			f := finding.New("unknown-name", e.Value.At, fmt.Sprintf("%s has no option called %q.%s", v.Name, name, didYouMean(near.Name)))
+			if name == "none" {
+				f = finding.New("bad-value", e.Value.At, fmt.Sprintf("None is no option that another can become; leave %s out, and who has it gets the start value of %s, or what saving: {misfits: {option: …}} says.", e.ID, v.Name))
+			}
+			f.Suggest(near)
+			b.add(f)
 		}
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
+	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
 )
@@ -309,4 +310,56 @@ func FuzzUpgrade(f *testing.F) {
 			t.Fatalf("%v\n%s\n%s", err, again, twice)
 		}
 	})
+}
+
+// What a step of the newest upgrade says is judged as far as the plan alone can; what only the old plan knows, by comparing.
+func TestStepsAreJudgedByThePlanAndByTheOldOne(t *testing.T) {
+	const old = `alluvion: 1
+game: bag
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: entry, leave: exact, new-run: start}}
+variables:
+  badges: {of: player, type: set, items: {type: choice, choices: [gold, silver, tin]}, read_by: game, written_by: game}
+  best: {of: player, type: choice, choices: [gold, silver, tin], start: gold, read_by: game, written_by: game}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+saving: {when: [leave], every: 20s}
+`
+	next := func(step string) string {
+		return strings.NewReplacer("version: 1", "version: 2", ", tin]", "]").Replace(old) + "upgrades: {2: [" + step + "]}\n"
+	}
+	for step, says := range map[string]string{
+		`{convert: player.badges, to: "take(old)"}`:      `There is no function called "take".`,
+		`{convert: player.badges, to: "siez(old)"}`:      `There is no function called "siez". Did you mean size?`,
+		`{options: player.best, map: {tin: slver}}`:      `player.best has no option called "slver". Did you mean silver?`,
+		`{options: player.badges, map: {tin: slver}}`:    `player.badges has no option called "slver". Did you mean silver?`,
+		`{options: player.best, map: {tin: none}}`:       "None is no option that another can become",
+		`{fill: player.best, to: "'gold' in player.x"}`:  "asked with contains",
+		`{convert: player.best, to: "old.sze() > 2"}`:    "There is no function called",
+		`{options: player.bst, map: {tin: silver}}`:      `hold nothing called "player.bst"`,
+		`{convert: player.best, to: "has(old) ? old :"}`: "cannot be understood",
+	} {
+		m, _, found := model.Load([]byte(next(step)))
+		assert.Nil(t, m, step)
+		require.NotEmpty(t, found, step)
+		assert.Contains(t, found[0].Message, says, step)
+	}
+	from, _, _ := model.Load([]byte(old))
+	for step, says := range map[string]string{
+		`{options: player.best, map: {tn: silver}}`: "player.best had no option tn under version 1. Did you mean tin?",
+		`{convert: player.best, to: old * 2}`:       "player.best cannot be told like this under version 1",
+	} {
+		to, _, found := model.Load([]byte(next(step)))
+		require.NotNil(t, to, found)
+		c := upgrade.Compare(from, to)
+		assert.Equal(t, upgrade.Blocks, c.Overall, step)
+		var texts []string
+		for _, d := range c.Differences {
+			if d.Verdict == upgrade.Blocks {
+				texts = append(texts, d.Text)
+			}
+		}
+		require.Len(t, texts, 1, step)
+		assert.Contains(t, texts[0], says)
+	}
 }

@@ -198,6 +198,14 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		}
 		for _, e := range x.Map.Entries {
 			renamed[e.ID] = e.Value.Name
+			if had := optionsOf(old); !slices.Contains(had, e.ID) {
+				text := ""
+				if near := finding.Nearest(e.ID, had); near != "" {
+					text = " Did you mean " + near + "?"
+				}
+				c.tell("variable", v.Name, "options", Blocks, e.At, "%s had no option %s under version %d.%s", x.Options.Value, e.ID, c.from.Plan.Version.Value, text)
+				continue
+			}
 			c.tell("variable", v.Name, "options", Converts, e.At, "%s: %s becomes %s.", v.Name, e.ID, e.Value.Name)
 		}
 	}
@@ -235,6 +243,14 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	if old.With != v.With || old.SelfMay != v.SelfMay {
 		tell("sharing", Safe, "%s is sent to %s and written by %s, from now on.", v.Name, v.With, map[bool]string{true: "its own player too", false: "rules and the server"}[v.SelfMay])
 	}
+}
+
+// optionsOf are the options of a choice, a pick, or the items of a list of such.
+func optionsOf(v *model.Var) []string {
+	if v.Item != nil {
+		return v.Item.Type.Names
+	}
+	return v.Type.Names
 }
 
 func fateText(f model.Fate) string {
