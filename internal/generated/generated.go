@@ -23,6 +23,10 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	security, err := spliced("SECURITY.md", "who may", access())
+	if err != nil {
+		return nil, err
+	}
 	vectors, err := carriers()
 	if err != nil {
 		return nil, err
@@ -35,6 +39,7 @@ func Files() (map[string][]byte, error) {
 		"docs/commons.schema.json":   plan.CommonsSchema(),
 		"docs/findings.md":           findings(),
 		"docs/plan.md":               reference,
+		"SECURITY.md":                security,
 	}, nil
 }
 
@@ -51,6 +56,21 @@ func spliced(path, mark, text string) ([]byte, error) {
 		return nil, fmt.Errorf("%s has no place marked %q", path, mark)
 	}
 	return bytes.Join([][]byte{head, begin, []byte(text), end, tail}, nil), nil
+}
+
+// access lists every call with who may ask for it.
+func access() string {
+	var b strings.Builder
+	b.WriteString("| call | a player, of themselves | the game's server | a designer |\n| --- | --- | --- | --- |\n")
+	for _, a := range api.WhoMay() {
+		mark := map[bool]string{true: "yes", false: "–"}
+		if a.Everybody {
+			fmt.Fprintf(&b, "| `%s %s` | everybody | everybody | everybody |\n", a.Method, a.Path)
+			continue
+		}
+		fmt.Fprintf(&b, "| `%s %s` | %s | %s | yes |\n", a.Method, a.Path, mark[a.Player], mark[a.Server])
+	}
+	return b.String()
 }
 
 // keys lists the tables of the document with what stands in them.

@@ -2,6 +2,7 @@ package api
 
 import (
 	"fmt"
+	"maps"
 	"net/http"
 	"reflect"
 	"strconv"
@@ -40,13 +41,17 @@ func complete(api *huma.OpenAPI) {
 	besides(api)
 	api.Tags = tags
 	for path, item := range api.Paths {
-		for method, op := range map[string]*huma.Operation{"GET": item.Get, "PUT": item.Put, "POST": item.Post, "DELETE": item.Delete} {
-			if op == nil {
-				continue
-			}
+		for method, op := range operationsOf(item) {
 			describe(api, method, path, op)
 		}
 	}
+}
+
+// operationsOf are the calls of a path, by method.
+func operationsOf(item *huma.PathItem) map[string]*huma.Operation {
+	out := map[string]*huma.Operation{"GET": item.Get, "PUT": item.Put, "POST": item.Post, "DELETE": item.Delete}
+	maps.DeleteFunc(out, func(_ string, op *huma.Operation) bool { return op == nil })
+	return out
 }
 
 func describe(api *huma.OpenAPI, method, path string, op *huma.Operation) {

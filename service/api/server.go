@@ -163,9 +163,11 @@ func schemaName(t reflect.Type, hint string) string {
 }
 
 // Contract is the OpenAPI document of the service, as YAML.
-func Contract() ([]byte, error) {
-	api := (&Server{log: slog.Default(), version: "1"}).routes(chi.NewRouter())
-	return api.OpenAPI().YAML()
+func Contract() ([]byte, error) { return described().YAML() }
+
+// described is everything that the service answers, as the contract has it.
+func described() *huma.OpenAPI {
+	return (&Server{log: slog.Default(), version: "1"}).routes(chi.NewRouter()).OpenAPI()
 }
 
 // anyValue is how a value of the state is described: null, true, a number or a text.
