@@ -8,7 +8,7 @@ GOFILES := $(shell find . -name '*.go' -not -path './web/*')
 WEBSRC  := $(shell find web/src web/public -type f -not -name schema.d.ts) web/index.html web/vite.config.ts
 CONSOLE := service/console/dist/index.html
 
-.PHONY: demo build test lint unit generate bench screenshots fuzz setup-tools setup-browser clean
+.PHONY: demo build test lint unit generate bench screenshots fuzz soak setup-tools setup-browser clean
 
 demo: build
 	$(BIN) demo -addr $(ADDR)
@@ -65,6 +65,11 @@ FUZZTIME ?= 60s
 FUZZ = $(shell grep -roE '^func Fuzz[A-Za-z]+' --include='*_test.go' core service client cmd internal | sed -E 's,/[^/]+:func ,:,' | sort)
 fuzz:
 	@set -e; for one in $(FUZZ); do echo "== $$one"; $(GO) test ./$${one%%:*} -run '^$$' -fuzz "^$${one##*:}$$" -fuzztime $(FUZZTIME); done
+
+# What is promised of saves and stops, tried for a while; the figures go into docs/reliability.md. Not part of the tests.
+SOAK ?= 10m
+soak: build
+	$(GO) run ./internal/soak -for $(SOAK)
 
 clean:
 	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html
