@@ -112,7 +112,7 @@ func damaged(dir string, lasts time.Duration) (string, error) {
 		if err := os.WriteFile(hurt, hurtBy(content), 0o600); err != nil {
 			return "", err
 		}
-		out, code := ask(2*time.Minute, "doctor", hurt)
+		_, code := ask(2*time.Minute, "doctor", hurt)
 		if code < 0 {
 			return "", fmt.Errorf("doctor did not end on %s", hurt)
 		}
@@ -120,7 +120,7 @@ func damaged(dir string, lasts time.Duration) (string, error) {
 			told++
 		}
 		rescued := filepath.Join(dir, "rescued.db")
-		out, code = ask(2*time.Minute, "doctor", "-rescue", rescued, hurt)
+		out, code := ask(2*time.Minute, "doctor", "-rescue", rescued, hurt)
 		if code < 0 {
 			return "", fmt.Errorf("a rescue did not end on %s", hurt)
 		}
