@@ -53,7 +53,7 @@ func (t *tx) action(r *model.Rule, a *model.Action) error {
 	case "forget":
 		t.setMark(t.frame.player, a.Waymark, remembered{})
 	case "notify":
-		t.tell(Notice{Player: playerID(t.frame.player), To: a.To, Kind: "message", Text: a.Text, Scene: t.sceneID()})
+		t.tell(Notice{Player: playerID(t.frame.player), To: a.To, Kind: "message", Text: a.Text, Rule: r.Number, Scene: t.sceneID()})
 	case "refuse":
 		return &Refusal{Kind: Refused, Reason: a.Text, Rule: r.Number, Line: a.At.Line}
 	}

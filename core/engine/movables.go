@@ -68,7 +68,7 @@ func (t *tx) take(p *Player, m *model.Movable) error {
 		return refuse(Refused, "%s is out of reach: within %s is needed.", m.Title, r.m.Reach)
 	}
 	t.setThing(m, thing{holder: p})
-	t.tell(Notice{Player: p.id, To: "scene", Kind: "taken", Text: m.ID, Scene: r.m.Scenes[p.place.Scene].ID})
+	t.tell(Notice{Player: p.id, To: "scene", Kind: "taken", Text: m.ID, ID: m.ID, Scene: r.m.Scenes[p.place.Scene].ID})
 	return nil
 }
 
@@ -91,7 +91,7 @@ func (t *tx) dropAt(p *Player, m *model.Movable, at Place) {
 		at = t.run.home(m)
 	}
 	t.setThing(m, thing{at: at})
-	t.tell(Notice{Player: p.id, To: "scene", Kind: "set-down", Text: m.ID, Scene: t.run.m.Scenes[at.Scene].ID})
+	t.tell(Notice{Player: p.id, To: "scene", Kind: "set-down", Text: m.ID, ID: m.ID, Scene: t.run.m.Scenes[at.Scene].ID})
 }
 
 // dropAll sets everything down that a player holds, where they are.
@@ -120,9 +120,9 @@ func (t *tx) tellThings(p *Player) {
 		m := t.run.m.Movables[i]
 		switch {
 		case x.holder == p:
-			t.tell(Notice{Player: p.id, To: "player", Kind: "holds", Text: m.ID, Scene: scene.ID})
+			t.tell(Notice{Player: p.id, To: "player", Kind: "holds", Text: m.ID, ID: m.ID, Scene: scene.ID})
 		case x.holder == nil && x.at.Scene == scene.Index:
-			t.tell(Notice{Player: p.id, To: "player", Kind: "stands", Text: m.ID + " at " + t.run.PlaceText(x.at), Scene: scene.ID})
+			t.tell(Notice{Player: p.id, To: "player", Kind: "stands", Text: m.ID + " at " + t.run.PlaceText(x.at), ID: m.ID, Scene: scene.ID})
 		}
 	}
 }

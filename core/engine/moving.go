@@ -205,7 +205,7 @@ func (t *tx) reach(p *Player, point *model.Checkpoint) error {
 		t.note(p, "player.checkpoint", from, expr.OfText(point.ID))
 		p.reached = point.Index
 	}
-	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, Scene: t.run.m.Scenes[p.place.Scene].ID})
+	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, ID: point.ID, Scene: t.run.m.Scenes[p.place.Scene].ID})
 	if err := t.moment("checkpoint", p); err != nil {
 		return err
 	}

@@ -83,7 +83,7 @@ func TestARuleMayRefuseAndNothingHasChanged(t *testing.T) {
 	assert.Equal(t, digest, w.run.Digest())
 	require.NoError(t, w.self("ada", "shout"))
 	require.Len(t, w.res.Notices, 1)
-	assert.Equal(t, engine.Notice{Player: "ada", To: "scene", Kind: "message", Text: "Order!", Scene: "hall"}, w.res.Notices[0])
+	assert.Equal(t, engine.Notice{Player: "ada", To: "scene", Kind: "message", Text: "Order!", Rule: 3, Scene: "hall"}, w.res.Notices[0])
 }
 
 func TestAServersRuleMayNameASceneAndChangedRunsThere(t *testing.T) {

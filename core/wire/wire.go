@@ -98,7 +98,9 @@ type Said struct {
 type Told struct {
 	Kind   string `json:"kind"`
 	Player string `json:"player,omitempty"`
-	Text   string `json:"text,omitempty"`
+	Text   string `json:"text,omitempty"` // as the plan has it, or in English
+	ID     string `json:"id,omitempty"`   // the milestone, checkpoint or movable
+	Rule   int    `json:"rule,omitzero"`  // of message: the rule that says it
 	Scene  string `json:"scene,omitempty"`
 	From   string `json:"from,omitempty"`
 }

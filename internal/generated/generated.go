@@ -10,6 +10,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
+	"alluvion/core/wire"
 	"alluvion/service/api"
 )
 
@@ -31,15 +32,21 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	spoken, err := conversations()
+	if err != nil {
+		return nil, err
+	}
 	return map[string][]byte{
-		"docs/vectors/carriers.json": vectors,
-		"api/openapi.yaml":           contract,
-		"docs/plan.schema.json":      plan.Schema(),
-		"docs/rehearsal.schema.json": plan.RehearsalSchema(),
-		"docs/commons.schema.json":   plan.CommonsSchema(),
-		"docs/findings.md":           findings(),
-		"docs/plan.md":               reference,
-		"SECURITY.md":                security,
+		"docs/vectors/carriers.json":      vectors,
+		"docs/vectors/conversations.json": spoken,
+		"api/openapi.yaml":                contract,
+		"docs/plan.schema.json":           plan.Schema(),
+		"docs/rehearsal.schema.json":      plan.RehearsalSchema(),
+		"docs/commons.schema.json":        plan.CommonsSchema(),
+		"docs/findings.md":                findings(),
+		"docs/plan.md":                    reference,
+		"SECURITY.md":                     security,
+		"docs/wire.schema.json":           wire.Schema(),
 	}, nil
 }
 

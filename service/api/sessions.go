@@ -99,9 +99,15 @@ type Notice struct {
 	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, died, came-back, started, milestone, taken, set-down, holds, stands, message, breach, undone."`
 	Player string `json:"player,omitempty"`
 	To     string `json:"to" enum:"player,scene,everyone"`
-	Text   string `json:"text,omitempty"`
+	Text   string `json:"text,omitempty" doc:"As the plan has it, or in English."`
 	Scene  string `json:"scene,omitempty"`
 	From   string `json:"from,omitempty" doc:"Of arrived: the scene that was left."`
+	ID     string `json:"id,omitempty" doc:"The milestone, checkpoint or movable that it is about: for whoever says it in another language."`
+	Rule   int    `json:"rule,omitempty" doc:"Of message: the rule that says it, from 1."`
+}
+
+func noticeOf(n engine.Notice) Notice {
+	return Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From, n.ID, n.Rule}
 }
 
 // SessionPath names a session of a game.
@@ -215,7 +221,7 @@ func answerOf(a live.Answer) Answer {
 		out.Changes = append(out.Changes, changeOf(c))
 	}
 	for _, n := range a.Notices {
-		out.Notices = append(out.Notices, Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From})
+		out.Notices = append(out.Notices, noticeOf(n))
 	}
 	if a.Saved != nil {
 		out.Saved = &Saved{a.Saved.Revision, a.Saved.Moment, a.Saved.Error}

@@ -178,7 +178,7 @@ func stageStep(step jsontext.Value, r rehearse.Step) StageStep {
 		x.Changes[i].Times = r.Times[i]
 	}
 	for _, n := range r.Notices {
-		x.Notices = append(x.Notices, Notice{n.Kind, n.Player, n.To, n.Text, n.Scene, n.From})
+		x.Notices = append(x.Notices, noticeOf(n))
 	}
 	return x
 }

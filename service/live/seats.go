@@ -313,7 +313,7 @@ func (s *Session) tell(notices []engine.Notice) {
 
 // written is a notice as machines are told it.
 func written(n *engine.Notice) []byte {
-	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Scene: n.Scene, From: n.From})
+	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule, Scene: n.Scene, From: n.From})
 	if err != nil {
 		panic(err) // plain data
 	}

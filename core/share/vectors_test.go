@@ -1,0 +1,91 @@
+package share_test
+
+import (
+	"bytes"
+	"encoding/hex"
+	"encoding/json"
+	"os"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion/core/share"
+	"alluvion/core/wire"
+)
+
+// The conversation that is published for those who write a client: read in both forms, from nothing but what it has itself,
+// it leads to the views and digests that it says.
+func TestTheRecordedConversationIsUnderstood(t *testing.T) {
+	raw, err := os.ReadFile("../../docs/vectors/conversations.json")
+	require.NoError(t, err)
+	var said struct {
+		Layout json.RawMessage
+		Turns  []struct {
+			Who         string
+			Asks, Frame json.RawMessage
+			Packed      string
+			View        map[string]map[string]json.RawMessage
+			Digest      string
+		}
+	}
+	require.NoError(t, json.Unmarshal(raw, &said))
+	layout, err := share.ReadLayout(said.Layout)
+	require.NoError(t, err)
+	text, bits := share.NewMirror(nil), share.NewMirror(layout)
+	forms := map[string]bool{}
+	for _, turn := range said.Turns {
+		packed, err := hex.DecodeString(turn.Packed)
+		require.NoError(t, err)
+		_, err = text.ApplyText(compact(t, turn.Frame))
+		require.NoError(t, err)
+		_, err = bits.ApplyPacked(packed)
+		require.NoError(t, err)
+		for _, m := range []*share.Mirror{text, bits} {
+			assert.Equal(t, turn.Digest, m.Digest(), "%s", turn.Asks)
+			view := map[string]map[string]json.RawMessage{}
+			for part, values := range m.Values() {
+				view[part] = map[string]json.RawMessage{}
+				for address, value := range values {
+					view[part][address] = json.RawMessage(value)
+				}
+			}
+			want, err := json.Marshal(turn.View)
+			require.NoError(t, err)
+			got, err := json.Marshal(view)
+			require.NoError(t, err)
+			assert.JSONEq(t, string(want), string(got))
+		}
+		valid(t, "tick", turn.Frame)
+		if turn.Asks != nil {
+			valid(t, "from_machine", turn.Asks)
+		}
+	}
+	for _, h := range layout.Holders {
+		for _, f := range h.Fields {
+			forms[string(f.Form)] = true
+		}
+	}
+	for _, form := range []string{"value", "id", "place", "spot", "thing", "watch"} {
+		assert.True(t, forms[form], "the conversation has nothing of the form %s", form)
+	}
+}
+
+func compact(t *testing.T, raw []byte) []byte {
+	var b bytes.Buffer
+	require.NoError(t, json.Compact(&b, raw))
+	return b.Bytes()
+}
+
+func valid(t *testing.T, def string, raw []byte) {
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(wire.Schema()))
+	require.NoError(t, err)
+	c := jsonschema.NewCompiler()
+	require.NoError(t, c.AddResource("wire.json", doc))
+	s, err := c.Compile("wire.json#/$defs/" + def)
+	require.NoError(t, err)
+	message, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
+	require.NoError(t, err)
+	require.NoError(t, s.Validate(message), "%s", raw)
+}
