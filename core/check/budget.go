@@ -17,7 +17,7 @@ func (c *checker) overBudget() {
 			c.report("over-budget", x.At, of, "A message of %s takes %d symbols, and %d fit.%s", x.ID, l.Used, x.Length, advice(l))
 		}
 		if players := c.m.Players(); x.Players && players > x.Lanes {
-			c.report("over-budget", x.At, of, "%s has %s for %d players; two of them would write into one.", x.ID, lanes(x), players)
+			c.report("over-budget", x.At, of, "%s has %s for %d players: two of them would have the same lane, and would have to take turns.", x.ID, lanes(x), players)
 		}
 	}
 }

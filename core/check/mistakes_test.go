@@ -43,7 +43,7 @@ func TestOneMistakeIsToldByItself(t *testing.T) {
 		"no such type of an attribute": {"pack: int", "pack: imt", `There is no type called "imt". Did you mean int?`},
 		"no such commons":              {"commons: courier-guild", "commons: courier-gild", `The commons courier-gild cannot be found: there is no commons called "courier-gild".`},
 		"no such milestone":            {"full_sack:", "ful_sack:", `There is no milestone called "full_sack". Did you mean ful_sack?`},
-		"a choice too many":            {"for: {type: choice, choices: [lodge, mill, beacon]}", "for: {type: choice, choices: [lodge, mill, moon]}", "This cannot be an item of player.letters: it can be moon, which is none of lodge, mill, beacon."},
+		"a choice too many":            {"for: {type: choice, choices: [lodge, mill, beacon]}", "for: {type: choice, choices: [lodge, mill, moon]}", "This cannot be an item of player.letters: it can be moon, which is not one of lodge, mill, beacon."},
 	} {
 		t.Run(name, func(t *testing.T) {
 			require.Contains(t, text, row.from)

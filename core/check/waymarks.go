@@ -21,13 +21,13 @@ func (c *checker) waymarks() {
 			continue
 		}
 		if p.Else == nil && (p.If == nil || !p.If.Holds["player."+p.Waymark.ID]) {
-			c.report("waymark-may-be-none", p.At, ofPassage(p), "%s leads to %s, which may never have been remembered, and says nothing else.", p.ID, p.Waymark.ID)
+			c.report("waymark-may-be-none", p.At, ofPassage(p), "%s leads to %s, which may never have been remembered, and it does not say where to go then.", p.ID, p.Waymark.ID)
 		}
 		c.overwritten(p)
 	}
 	for _, e := range c.m.Effects {
 		if a := e.Action; a.Verb == "go" && a.Waymark != nil && a.Spot == nil && !knownInGuards(e, "player."+a.Waymark.ID) {
-			c.report("waymark-may-be-none", a.At, ofRule(e.Rule), "This goes to %s, which may never have been remembered, and says nothing else.", a.Waymark.ID)
+			c.report("waymark-may-be-none", a.At, ofRule(e.Rule), "This goes to %s, which may never have been remembered, and it does not say where to go then.", a.Waymark.ID)
 		}
 	}
 }

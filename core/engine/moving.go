@@ -120,7 +120,7 @@ func (t *tx) passToMark(p *Player, passage *model.Passage) error {
 	case passage.Else != nil:
 		return t.goTo(p, spotPlace(passage.Else, p.place.Facing))
 	}
-	return refuse(Refused, "%s leads back to a place that was remembered, and none is.", passage.Title)
+	return refuse(Refused, "%s leads back to a place that was remembered, and nothing was.", passage.Title)
 }
 
 // nearer says whether a player is in a's scene and nearer to a than to b.

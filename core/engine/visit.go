@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"maps"
 	"slices"
 
 	"alluvion/core/expr"
@@ -182,7 +183,11 @@ func (t *tx) openingPicks(p *Player, picks map[string]expr.Value) error {
 		}
 	}
 	if known < len(picks) {
-		return refuse(Unknown, "Something was to be picked that is no pick of a player in this plan.")
+		for _, name := range slices.Sorted(maps.Keys(picks)) {
+			if v := t.run.m.Var("player." + name); v == nil || v.Type.Kind != expr.Pick {
+				return refuse(Unknown, "%s is no pick of a player in this plan.", name)
+			}
+		}
 	}
 	return nil
 }

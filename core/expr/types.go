@@ -248,7 +248,7 @@ func Fits(t, want Type) (string, bool) {
 		if len(foreign) == 0 {
 			return "", true
 		}
-		return "it can be " + join(foreign) + ", which is none of " + join(want.Names), false
+		return "it can be " + join(foreign) + ", which is not one of " + join(want.Names), false
 	}
 	return "it is " + t.String() + ", and " + want.String() + " is wanted", false
 }

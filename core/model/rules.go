@@ -329,7 +329,7 @@ func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
 	}
 	switch {
 	case v == nil:
-		b.report("bad-value", x.At, "Only a variable can be changed; %s is none.", strings.TrimSpace(x.Source))
+		b.report("bad-value", x.At, "Only a variable can be changed, and %s is not one.", strings.TrimSpace(x.Source))
 	case v.Computed():
 		b.report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.", v.Name)
 	case v.Stopwatch:

@@ -208,7 +208,7 @@ func (l Layout) number(symbols []rune) (uint64, error) {
 	for _, r := range symbols {
 		i := slices.Index(l.Carrier.Alphabet, r)
 		if i < 0 {
-			return 0, fmt.Errorf("%q is none of the carrier's symbols", r)
+			return 0, fmt.Errorf("%q is not one of the carrier's symbols", r)
 		}
 		if code > (1<<63)/base {
 			return 0, fmt.Errorf("the number is too large")

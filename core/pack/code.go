@@ -116,7 +116,7 @@ func (c *Code) codeOf(v expr.Value) (uint64, error) {
 	if c.Kind == "option" {
 		i := slices.Index(c.Options, v.Text)
 		if i < 0 || v.Kind != expr.IsText {
-			return 0, fmt.Errorf("%s is none of the options", v)
+			return 0, fmt.Errorf("%s is not one of the options", v)
 		}
 		return uint64(i), nil
 	}
@@ -176,7 +176,7 @@ func (c *Code) writeText(b *Bits, s string) error {
 	for _, r := range s {
 		i := slices.Index(letters, r)
 		if i < 0 {
-			return fmt.Errorf("%q is none of the letters", r)
+			return fmt.Errorf("%q is not one of the letters", r)
 		}
 		b.Write(uint64(i), each)
 	}

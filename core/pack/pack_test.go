@@ -179,7 +179,7 @@ func anyOf(t *rapid.T, d *model.Domain) expr.Value {
 
 func TestWhatIsNoMessageOfACarrierIsRefusedWithItsPlace(t *testing.T) {
 	l := layout(t, "type: int, min: 0, max: 250, optional: true", "player.v, player.dead", "0-9")
-	for text, says := range map[string]string{"": "has 4 symbols, not 0", "12345": "not 5", "12x0": `'x' is none`, "9990": "stands for nothing", "0005": "player.dead, at symbol 4"} {
+	for text, says := range map[string]string{"": "has 4 symbols, not 0", "12345": "not 5", "12x0": `'x' is not one of`, "9990": "stands for nothing", "0005": "player.dead, at symbol 4"} {
 		_, err := l.Decode(text)
 		require.ErrorContains(t, err, says)
 	}

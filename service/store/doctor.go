@@ -98,7 +98,7 @@ func Examine(ctx context.Context, path string) (*Diagnosis, error) {
 		d.tell(true, "It was written by a newer program", "Its schema is version %d, and this program knows up to %d.", d.Schema, d.Known)
 		return d, nil
 	case d.Schema < 0:
-		d.tell(false, "Its schema is none that there is", "It says that it has version %d.", d.Schema)
+		d.tell(false, "Its schema has a version that cannot be", "It says that it has version %d.", d.Schema)
 		return d, nil
 	case d.Schema == 0:
 		d.tell(false, "It holds nothing of alluvion", "No schema was ever made in it.")

@@ -74,7 +74,7 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 		return err
 	}
 	if version < 0 {
-		return fmt.Errorf("%w: its schema says that it is version %d, which is none", ErrDamaged, version)
+		return fmt.Errorf("%w: its schema says that it is version %d, which cannot be", ErrDamaged, version)
 	}
 	if version > len(steps) {
 		return fmt.Errorf("%w: its schema is version %d, and this program knows up to %d", ErrNewer, version, len(steps))
