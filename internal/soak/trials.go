@@ -78,7 +78,7 @@ func full(dir string, _ time.Duration) (string, error) {
 		return "", fmt.Errorf("it does not start again: %w", err)
 	}
 	defer d.end(syscall.SIGTERM)
-	return fmt.Sprintf("%d saves acknowledged before a file could grow no more (%d KB); a stop then ends with status %d; 0 lost", w.saves.Load(), size(data+"-wal")>>10, code), w.recheck(d)
+	return fmt.Sprintf("%d saves acknowledged before a file could grow no more; a stop then ends with status %d; 0 lost", w.saves.Load(), code), w.recheck(d)
 }
 
 // recheck lets everybody come back, and holds what they have against what was acknowledged.

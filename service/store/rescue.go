@@ -124,12 +124,11 @@ func (d *Diagnosis) copyAll(ctx context.Context, from, to *gorm.DB) error {
 					d.Lost[table]++
 					return
 				}
-				if tx.SavePoint("row").Error != nil || tx.Table(table).Create(row).Error != nil {
-					tx.RollbackTo("row")
+				if kept(tx, table, row) {
+					d.Rescued[table]++
+				} else {
 					d.Lost[table]++
-					return
 				}
-				d.Rescued[table]++
 			}, func(error) { d.Lost[table]++ })
 		}
 		return errors.Join(remakeGames(tx), tx.Exec(`UPDATE slots SET revision = COALESCE((SELECT MAX(revision) FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.moment <> 'superseded'), 0)
@@ -137,6 +136,19 @@ func (d *Diagnosis) copyAll(ctx context.Context, from, to *gorm.DB) error {
 			tx.Exec(`INSERT INTO slots (game, player, slot, revision, lease) SELECT game, player, slot, MAX(revision), 0 FROM saves WHERE moment <> 'superseded'
 			AND NOT EXISTS (SELECT 1 FROM slots AS s WHERE s.game = saves.game AND s.player = saves.player AND s.slot = saves.slot) GROUP BY game, player, slot`).Error)
 	})
+}
+
+// kept writes one row; where that does not go, nothing of it is written. The mark is given up at once: thousands of them, one
+// in the other, make each further row slower.
+func kept(tx *gorm.DB, table string, row map[string]any) bool {
+	if tx.Exec("SAVEPOINT row").Error != nil {
+		return false
+	}
+	err := tx.Table(table).Create(row).Error
+	if err != nil {
+		err = errors.Join(err, tx.Exec("ROLLBACK TO row").Error)
+	}
+	return errors.Join(err, tx.Exec("RELEASE row").Error) == nil
 }
 
 // hasTable says whether a file has a table. Where that cannot be read, it may have it.
