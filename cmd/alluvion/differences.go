@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"fmt"
 	"os"
 	"strings"
@@ -18,6 +19,9 @@ func runDifferences(c *call, before, after string) (int, error) {
 		var err error
 		if raw[i], err = os.ReadFile(file); err != nil {
 			return failed, err
+		}
+		if len(bytes.TrimSpace(raw[i])) == 0 {
+			return failed, fmt.Errorf("%s is empty: it is no save", file)
 		}
 	}
 	p, err := c.planFor(after, map[string]*planFile{})

@@ -58,7 +58,7 @@ type player struct {
 	quiet   bool
 	restart func(ctx context.Context) error // nil where the service is not ours
 	staying staying
-	amiss   int                             // how often something was refused that should not have been, or not
+	amiss   int // how often something was refused that should not have been, or not
 }
 
 func runPlay(c *call) (int, error) {
@@ -147,7 +147,12 @@ func (c *call) ownService(p *player) (stop func(), err error) {
 		}
 		data, remove = filepath.Join(dir, "play.db"), func() { _ = os.RemoveAll(dir) }
 	}
-	doc, _ := plan.Read(source)
+	doc, found := plan.Read(source)
+	if found.Errors() {
+		remove()
+		c.printFindings(name, found)
+		return nil, nil
+	}
 	p.game = doc.Game.Name
 	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Version: version})
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 	"alluvion/client"
 	"alluvion/service"
 	"alluvion/service/auth"
+	"alluvion/service/store"
 )
 
 // runToken makes a token, from the keys that lie beside a service's data.
@@ -16,9 +17,8 @@ func runToken(c *call) (int, error) {
 		fmt.Fprintf(c.err, "alluvion: the file that the service keeps its data in is wanted, not %d arguments.\n", len(c.args))
 		return wrongUse, errUse
 	}
-	if _, err := os.Stat(c.args[0]); err != nil {
-		fmt.Fprintf(c.err, "alluvion: %s is no data of a service: a token made from other keys would open nothing.\n", c.args[0])
-		return failed, err
+	if err := store.IsData(c.args[0]); err != nil {
+		return failed, fmt.Errorf("%w: a token made from other keys would open nothing", err)
 	}
 	path := service.KeysFile(c.args[0])
 	if c.rotate {

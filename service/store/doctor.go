@@ -55,7 +55,43 @@ func openToRead(path string) (*gorm.DB, error) {
 	case info.IsDir():
 		return nil, fmt.Errorf("%s is a folder", path)
 	}
-	return connect("file:"+path+"?mode=ro&_query_only=on&_busy_timeout=5000", 1)
+	db, err := connect("file:"+path+"?mode=ro&_query_only=on&_busy_timeout=5000", 1)
+	if err != nil && strings.Contains(err.Error(), "not a database") {
+		return nil, noData(path)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", path, err)
+	}
+	return db, nil
+}
+
+func noData(path string) error { return fmt.Errorf("%s is no data file of a service", path) }
+
+// openData is openToRead of a file that a service has written.
+func openData(path string) (*gorm.DB, error) {
+	db, err := openToRead(path)
+	if err != nil {
+		return nil, err
+	}
+	var schema int
+	err = db.Raw("PRAGMA user_version").Scan(&schema).Error
+	if err == nil && schema < 1 {
+		err = noData(path)
+	}
+	if err != nil {
+		closeDB(db)
+		return nil, err
+	}
+	return db, nil
+}
+
+// IsData says whether a file is one that a service keeps its data in; the error says why it is not.
+func IsData(path string) error {
+	db, err := openData(path)
+	if err == nil {
+		closeDB(db)
+	}
+	return err
 }
 
 // Backup writes a whole copy of a file as it is at one moment, also while a service has it open. An existing file is not
@@ -64,7 +100,7 @@ func Backup(ctx context.Context, path, to string) error {
 	if _, err := os.Stat(to); err == nil {
 		return fmt.Errorf("%s is there already, and is not overwritten", to)
 	}
-	db, err := openToRead(path)
+	db, err := openData(path)
 	if err != nil {
 		return err
 	}

@@ -171,7 +171,7 @@ func (s *Store) NewSealKey(ctx context.Context) ([]SealKey, error) {
 
 // ReadSealKeys reads the keys out of a file, also while a service has it open; the newest is the last.
 func ReadSealKeys(path string) ([]SealKey, error) {
-	db, err := openToRead(path)
+	db, err := openData(path)
 	if err != nil {
 		return nil, err
 	}
