@@ -123,7 +123,7 @@ func TestExitCodesAndStreams(t *testing.T) {
 		"arguments of none":        {[]string{"watch", "here"}, "", 2, "", `watch takes no argument`},
 		"a form that is none":      {[]string{"matrix", "-form", "pdf", demoPlan}, "", 2, "", "csv, markdown, svg"},
 		"a folder for a plan":      {[]string{"check", "../../examples/lantern-pass"}, "", 3, "", "is a folder, and a plan's file is wanted, such as ../../examples/lantern-pass/plan.yaml"},
-		"a token of no service":    {[]string{"token", filepath.Join(t.TempDir(), "none.db")}, "", 3, "", "is no data of a service"},
+		"a token of no service":    {[]string{"token", filepath.Join(t.TempDir(), "none.db")}, "", 3, "", "a token made from other keys would open nothing"},
 		"data in no folder":        {[]string{"serve", "-addr", "127.0.0.1:0", "-data", filepath.Join(t.TempDir(), "typo", "a.db")}, "", 3, "", "there is no folder for"},
 		"a rehearsal for a plan":   {[]string{"check", "../../examples/lantern-pass/rehearsals/starting-over.yaml"}, "", 1, "This is a rehearsal: play it with alluvion rehearse FILE.", ""},
 		"a plan for a rehearsal":   {[]string{"rehearse", demoPlan}, "", 1, "This is a plan: check it with alluvion check FILE.", ""},
