@@ -21,7 +21,11 @@ type result struct {
 func main() {
 	lasts := flag.Duration("for", 10*time.Minute, "how long it all takes, about")
 	page := flag.String("page", "docs/reliability.md", "the `page` that the figures are written into; none where it is empty")
+	only := flag.String("only", "", "try only the trial with this `name`, for all of the time, and write nothing")
 	flag.Parse()
+	if *only != "" {
+		*page = ""
+	}
 	if _, err := os.Stat(program); err != nil {
 		fmt.Fprintln(os.Stderr, "soak: there is no "+program+": make build")
 		os.Exit(1)
@@ -39,6 +43,11 @@ func main() {
 		{"stopped while others hold on", 0.1, held},
 		{"left to run", 0.3, growth},
 	} {
+		if *only == trial.name {
+			trial.share = 1
+		} else if *only != "" {
+			continue
+		}
 		dir, err := os.MkdirTemp("", "alluvion-soak-")
 		if err != nil {
 			panic(err)
