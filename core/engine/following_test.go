@@ -83,7 +83,9 @@ func TestRule10WhatIsWrongBesideAMilestoneIsRefused(t *testing.T) {
 	assert.Equal(t, before, w.run.Digest())
 }
 
-func replaced(text string, pairs ...string) string { return strings.NewReplacer(pairs...).Replace(text) }
+func replaced(text string, pairs ...string) string {
+	return strings.NewReplacer(pairs...).Replace(text)
+}
 
 // kindsOf are the texts of the notices of a kind.
 func kindsOf(notices []engine.Notice, kind string) []string {

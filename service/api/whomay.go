@@ -19,7 +19,10 @@ func WhoMay() []Access {
 	param := func(name string) string {
 		return map[string]string{"game": game, "player": player}[name]
 	}
-	may := func(route string, who auth.Who) bool { grant := grants[route]; return grant != nil && grant(who, param) }
+	may := func(route string, who auth.Who) bool {
+		grant := grants[route]
+		return grant != nil && grant(who, param)
+	}
 	var out []Access
 	for path, item := range described().Paths {
 		for method, op := range operationsOf(item) {
