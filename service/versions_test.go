@@ -16,6 +16,7 @@ import (
 
 	"alluvion/client"
 	"alluvion/core/expr"
+	"alluvion/core/fixed"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
 	"alluvion/service/api"
@@ -427,4 +428,25 @@ func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
 		}
 	}
 	t.Logf("%d uploads came first, %d joins", taken, refused)
+}
+
+// A play time that was lost is corrected in words, saved or live, and goes on from there.
+func TestAStopwatchIsCorrectedByHand(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	words, why := "3600.5", "lost with the old machine"
+	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Words: &words, Why: why}, "")
+	require.NoError(t, err)
+	live := h.figures("wren")["player.run_time"].Live.Num
+	assert.False(t, live.Less(fixed.Must("3600.5")))
+	assert.True(t, live.Less(fixed.Must("3700")))
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: expr.OfInt(60), Why: why}, etag)
+	require.NoError(t, err)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	assert.True(t, h.figures("wren")["player.run_time"].Live.Num.Less(fixed.FromInt(3600)))
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: expr.OfInt(-1), Why: why}, "")
+	assert.Equal(t, http.StatusUnprocessableEntity, status(err))
 }
