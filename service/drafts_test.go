@@ -123,7 +123,7 @@ func TestAFindingIsMendedByItsPlace(t *testing.T) {
 	assert.Equal(t, 409, status(err))
 }
 
-// The stage shows who joins and who leaves; who comes again has what they left with.
+// The stage shows who joins and who leaves. A player who comes back has what they had when they left.
 func TestTheStageShowsComingAndGoing(t *testing.T) {
 	h := start(t)
 	tries := []string{`{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"wait":"1s"}`, `{"leave":"wren"}`, `{"join":"finn"}`, `{"join":"wren","slot":2}`}

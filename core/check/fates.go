@@ -50,7 +50,7 @@ func (c *checker) undecidedFates() {
 	}
 }
 
-// undecided groups the variables of which nothing decides what happens: those for which one line in the defaults would.
+// undecided lists the variables whose fate nobody decided, in groups: one line in the defaults decides for a whole group.
 func (c *checker) undecided() [][]*model.Var {
 	var order []string
 	groups := map[string][]*model.Var{}
@@ -88,7 +88,7 @@ func undecidedAt(v *model.Var) []string {
 	return out
 }
 
-// alone says whether a variable belongs to a world that lies in the save of its only player.
+// alone says whether a variable is the world's in a game for one player: the world is stored in that player's save.
 func (c *checker) alone(v *model.Var) bool { return c.m.Single && !v.Holder.OfPlayers() }
 
 func (c *checker) tellUndecided(group []*model.Var) {
@@ -104,7 +104,7 @@ func (c *checker) tellUndecided(group []*model.Var) {
 	}
 	text := fmt.Sprintf("Nothing decides what happens to %s at %s.", listed(names, len(group)-len(names)), listed(at, 0))
 	if c.alone(first) {
-		text += " Where session.players is 1 the world lies in the player's save, and goes through death and new-run with them."
+		text += " With session.players: 1 the world is stored in the player's save, so that death and new-run reach it too."
 	}
 	if len(group) > 1 || len(at) > 1 {
 		for _, cross := range at {

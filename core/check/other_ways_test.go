@@ -105,7 +105,7 @@ saving: {when: [leave], every: 20s}
 `
 	_, _, found := check.Text([]byte(alone), nil)
 	require.Len(t, found, 1)
-	assert.Equal(t, "Nothing decides what happens to game.a, game.b and scene.c at death and new-run. Where session.players is 1 the world lies in the player's save, and goes through death and new-run with them. "+
+	assert.Equal(t, "Nothing decides what happens to game.a, game.b and scene.c at death and new-run. With session.players: 1 the world is stored in the player's save, so that death and new-run reach it too. "+
 		"One line decides it: defaults: {game: {death: …, new-run: …}, scene: {death: …, new-run: …}}.", found[0].Message)
 	assert.Equal(t, []int{9, 10}, found[0].AlsoLines())
 	m, _, found := check.Text([]byte(strings.NewReplacer("game: {restart: keep}", "game: {restart: keep, death: keep, new-run: reset}", "scene: {scene: keep, restart: keep}", "scene: {scene: keep, restart: keep, death: keep, new-run: reset}").Replace(alone)), nil)

@@ -10,7 +10,7 @@ import (
 	"alluvion/core/engine"
 )
 
-// A reward of which nothing goes, in every way in which that can be.
+// A reward that fails, in every way in which one can.
 const rewards = `alluvion: 1
 game: rewards
 version: 1

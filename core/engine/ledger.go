@@ -57,7 +57,7 @@ func (l *Ledger) Changed(player string) {
 }
 
 // Players lists those who have changed, by id: also those of whom something changes by itself, as a stopwatch that runs;
-// and, where the world lies in the player's save, whoever is there when the world has changed.
+// and, in a game for one player, whoever is there when the world has changed.
 func (l *Ledger) Players(r *Run) []string {
 	out := slices.Collect(maps.Keys(l.players))
 	for _, p := range r.order {

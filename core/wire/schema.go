@@ -60,7 +60,7 @@ var asked = map[string]message{
 	"write":      {"A variable is written that its player (or the game's server) writes.", []member{numbered, arrived, about, {"name", text("The variable, as player.nickname.")}, {"args?", values("Of what there is one of for each scene or prop: which.")}, {"value", value("Its new value; null is none.")}}, false},
 	"start-over": {"The player begins a new run.", []member{numbered, arrived}, false},
 	"leave":      {"The player leaves.", []member{numbered}, false},
-	"correct":    {"Of one of the game's servers: a value is put right.", []member{numbered, about, {"name", text("The variable.")}, {"args?", values("Of what there is one of for each scene or prop: which.")}, {"value", value("Its new value; null is none.")}}, false},
+	"correct":    {"Of one of the game's servers: a value is corrected.", []member{numbered, about, {"name", text("The variable.")}, {"args?", values("Of what there is one of for each scene or prop: which.")}, {"value", value("Its new value; null is none.")}}, false},
 	"die":        {"Of one of the game's servers: a player dies.", []member{numbered, about}, false},
 	"ping":       {"The machine is there.", []member{numbered}, false},
 	"token":      {"A new token in place of the one that runs out.", []member{numbered, {"token", text("It.")}}, false},
