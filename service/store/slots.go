@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 
 	"gorm.io/gorm"
 )
@@ -110,14 +111,24 @@ func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool
 // settleLog makes sure that what was deleted does not stand in the file's log any more, either.
 func (s *Store) settleLog() {
 	var err error
-	for range 3 { // each waits for those who read for as long as busy_timeout says
-		if err = settleLog(s.write); !errors.Is(err, errBusy) {
+	for range 20 { // those who write come in between
+		if err = s.write.Connection(settleSoon); !errors.Is(err, errBusy) {
 			break
 		}
+		time.Sleep(250 * time.Millisecond)
 	}
 	if err != nil {
 		s.log.Warn("something was deleted, and stands in the file's log until that is written next", "error", err)
 	}
+}
+
+// settleSoon is settleLog that does not wait long for those who read: nobody can write meanwhile.
+func settleSoon(db *gorm.DB) error {
+	if err := db.Exec("PRAGMA busy_timeout = 400").Error; err != nil {
+		return err
+	}
+	defer db.Exec("PRAGMA busy_timeout = 5000")
+	return settleLog(db)
 }
 
 // Everything visits all that is held about a player in a game: each revision with its document, newest first.

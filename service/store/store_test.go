@@ -498,3 +498,31 @@ func TestNothingIsWrittenOnceItIsClosed(t *testing.T) {
 	_, err := s.PutPlan(ctx, store.Game{ID: "tent", Title: "Tent", Version: 1, Text: "x"}, "")
 	assert.ErrorIs(t, err, store.ErrClosed)
 }
+
+// Whoever reads on while a player is deleted holds nobody up for long, and what was deleted is gone from the log when they are done.
+func TestDeletingWaitsForThoseWhoRead(t *testing.T) {
+	s, path := fresh(t)
+	taken, err := s.Take(ctx, "hut", "UNIQUEPLAYER", 1)
+	require.NoError(t, err)
+	require.NoError(t, (<-s.Write(store.Cut{Game: "hut", Session: "s", Keep: 4, Players: []store.PlayerCut{{Player: "UNIQUEPLAYER", Slot: 1, Lease: taken.Lease, Moment: "leave", Doc: []byte(strings.Repeat("UNIQUEPLAYER ", 50))}}})).Err)
+	reader, err := sql.Open("sqlite3", "file:"+path+"?mode=ro")
+	require.NoError(t, err)
+	defer func() { _ = reader.Close() }()
+	reading, err := reader.Begin()
+	require.NoError(t, err)
+	var n int
+	require.NoError(t, reading.QueryRow("SELECT COUNT(*) FROM saves").Scan(&n))
+	deleted := make(chan error, 1)
+	go func() { _, err := s.Forget(ctx, "hut", "UNIQUEPLAYER", false); deleted <- err }()
+	for range 3 { // others write meanwhile
+		_, err := s.Take(ctx, "hut", "bob", 1)
+		require.NoError(t, err)
+	}
+	require.NoError(t, reading.Rollback())
+	require.NoError(t, <-deleted)
+	for _, end := range []string{"", "-wal"} {
+		raw, err := os.ReadFile(path + end)
+		require.NoError(t, err)
+		assert.NotContains(t, string(raw), "UNIQUEPLAYER", end)
+	}
+}
