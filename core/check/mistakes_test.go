@@ -138,3 +138,28 @@ func TestAMisspeltWordIsToldInFewWords(t *testing.T) {
 		assert.LessOrEqual(t, len(errorsOf(text[:at[0]]+wrong+text[at[1]:])), 8, "%s as %s", word, wrong)
 	})
 }
+
+// A key that is not known hides only what the table misses: that may be what was meant.
+func TestAnUnknownKeyHidesNothingElse(t *testing.T) {
+	_, _, found := check.Text([]byte(`alluvion: 1
+game: keys
+version: 1
+start: hut/door
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: entry, leave: exact, new-run: start}}
+variables:
+  a: {of: player, type: int, start: 0, colour: red, across: {death: {set: player.nothing + 1}}, read_by: game}
+  b: {of: player, type: int, strt: 3, read_by: game}
+  c: {of: player, typ: int, start: 3, read_by: game}
+  d: {of: player, type: int, start: 3, max: 9, sieze: 3, min: 20, read_by: game}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+saving: {when: [leave], every: 20s}
+`), nil)
+	var told []string
+	for _, f := range found {
+		text, _, _ := strings.Cut(f.Message, ".")
+		text, _, _ = strings.Cut(text, " here")
+		told = append(told, fmt.Sprint(f.Line, ": ", text))
+	}
+	assert.Equal(t, []string{`7: There is nothing called "colour"`, `7: player has no "nothing"`, `8: There is nothing called "strt"`, `9: There is nothing called "typ"`,
+		"10: player", "10: d can have no value: its max 9 is less than its min 20", `10: There is nothing called "sieze"`}, told)
+}

@@ -46,12 +46,17 @@ func (r *reader) dropShadows(from int, gaps Gaps) {
 	kept := r.found[:from]
 	for i, f := range r.found[from:] {
 		pointer, known := r.unread[from+i]
+		key := r.keys[from+i]
 		delete(r.unread, from+i)
+		delete(r.keys, from+i)
 		if gaps.Shadow(f) {
 			continue
 		}
 		if known {
 			r.unread[len(kept)] = pointer
+		}
+		if key {
+			r.keys[len(kept)] = true
 		}
 		kept = append(kept, f)
 	}
@@ -84,7 +89,7 @@ func (r *reader) pointers() Gaps {
 			pointer = f.Pointer
 		}
 		if f.Severity == finding.Error && (!known || pointer != "") {
-			out[pointer] = true
+			out[pointer] = out[pointer] || !r.keys[i]
 		}
 	}
 	return out
@@ -97,6 +102,7 @@ type reader struct {
 	// unread are the pointers of what findings are about, by their place in found, where that is not where they stand:
 	// of what is missing, and none of a misspelt key that was read as the one that was meant.
 	unread map[int]string
+	keys   map[int]bool // which findings are about a key that is not known
 }
 
 // reference is a written name that has to be declared somewhere: kind says as what.
@@ -105,7 +111,9 @@ type reference struct {
 	ref  *Ref
 }
 
-func newReader(found finding.List) *reader { return &reader{found: found, unread: map[int]string{}} }
+func newReader(found finding.List) *reader {
+	return &reader{found: found, unread: map[int]string{}, keys: map[int]bool{}}
+}
 
 func (r *reader) report(id string, at finding.At, format string, args ...any) *finding.Finding {
 	r.found.Enough()
@@ -278,6 +286,7 @@ func (r *reader) unknownKey(k key, names []string) string {
 	case strings.ContainsAny(k.name, "()'\"?=<>"):
 		hint = "If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
 	}
+	r.keys[len(r.found)] = true
 	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Suggest(near)
 	return near.Name
 }

@@ -8,7 +8,8 @@ import (
 )
 
 // Gaps are the JSON Pointers of what is of another form than it has to be, and so could not be read. What is found wrong
-// with the rest may follow from it.
+// with the rest may follow from it. Of a key that is not known the value is false: nothing hangs on what it says, and only
+// what the table misses may be what was meant.
 type Gaps map[string]bool
 
 // declaring are the sections that declare names.
@@ -23,7 +24,13 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 	if f.Line == 0 || strings.Contains(f.Message, `called ""`) {
 		return true
 	}
-	for pointer := range g {
+	for pointer, form := range g {
+		if above := pointer[:max(strings.LastIndexByte(pointer, '/'), 0)]; !form && strings.Count(pointer, "/") > 2 {
+			if f.Pointer == above || f.Pointer == pointer || strings.HasPrefix(f.Pointer, pointer+"/") {
+				return true
+			}
+			continue
+		}
 		parts := strings.Split(strings.TrimPrefix(pointer, "/"), "/")
 		switch {
 		case len(parts) == 1 && declaring[parts[0]], strings.HasPrefix(pointer, "/space/axes"), strings.HasPrefix(pointer, "/space/facings"), pointer == "/space":
@@ -38,7 +45,8 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 		if of := typed(parts); of != "" && strings.HasPrefix(f.Pointer, of+"/") {
 			return true
 		}
-		if name := declaredAt(parts); name != "" && mentions(f.Message, name) {
+		said, _, _ := strings.Cut(f.Message, " It has ") // what else there is, says nothing of what is wrong
+		if name := declaredAt(parts); name != "" && mentions(said, name) {
 			return true
 		}
 	}
