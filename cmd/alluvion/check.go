@@ -20,6 +20,10 @@ var (
 
 func runSchema(c *call) (int, error) {
 	if schema := schemas[c.of]; schema != nil {
+		if len(c.args) > 0 {
+			fmt.Fprintf(c.err, "alluvion: %q was not expected: the schema of a %s is the same for every plan. That of a plan's saves is written with -of save.\n", c.args[0], c.of)
+			return wrongUse, errUse
+		}
 		_, err := c.out.Write(schema())
 		return fine, err
 	}

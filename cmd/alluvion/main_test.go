@@ -119,6 +119,7 @@ func TestExitCodesAndStreams(t *testing.T) {
 		"the schema":               {[]string{"schema"}, "", 0, "json-schema.org/draft/2020-12", ""},
 		"not this machine":         {[]string{"serve", "-addr", "0.0.0.0:8230", "-data", filepath.Join(t.TempDir(), "a.db")}, "", 3, "", "Try: alluvion serve -addr 127.0.0.1"},
 		"help of help":             {[]string{"help", "-h"}, "", 0, "usage: alluvion COMMAND", ""},
+		"a plan too many":          {[]string{"schema", "missing"}, "", 2, "", `"missing" was not expected: the schema of a plan is the same for every plan`},
 		"one argument too many":    {[]string{"schema", "missing", "extra"}, "", 2, "", `"extra" was not expected: schema takes [PLAN]`},
 		"arguments of none":        {[]string{"watch", "here"}, "", 2, "", `watch takes no argument`},
 		"a form that is none":      {[]string{"matrix", "-form", "pdf", demoPlan}, "", 2, "", "csv, markdown, svg"},
