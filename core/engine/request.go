@@ -145,7 +145,7 @@ type Notice struct {
 	Scene  string
 	From   string // of arrived: the scene that was left
 	ID     string // the milestone, checkpoint or movable that it is about, for whoever says it in other words
-	Rule   int    // of message: the rule that says it, from 1
+	Rule   int    // of message and undone: the rule that says it, or that failed, from 1
 }
 
 // SaveMoment says that a player has reached a moment at which the plan saves them.

@@ -129,7 +129,7 @@ func (r *Run) transact(settled bool, do func(*tx) error) error {
 	}
 	err := t.settle()
 	if err != nil && settled { // the chain was too long; what came before it stands
-		t.tell(Notice{To: "everyone", Kind: "undone", Text: err.Error()})
+		t.tell(Notice{To: "everyone", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 		err = nil
 	}
 	if err != nil {

@@ -1,12 +1,14 @@
 package engine
 
 import (
+	"errors"
+	"fmt"
+	"slices"
+
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"fmt"
-	"slices"
 )
 
 // MaxChain is how many moments and deferred actions one request may set off (rule 9).
@@ -320,11 +322,20 @@ func (t *tx) byItself(p *Player, do func() error) error {
 	if err != nil {
 		t.undo(m)
 		t.frame.err, t.cause = nil, cause
-		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: err.Error()})
+		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 	}
 	t.done = len(t.queue) - 1 // all that stands there is done
 	t.queue = append(t.queue, behind...)
 	return nil
+}
+
+// ruleOf is the rule that an error comes of; 0 where it is none's.
+func ruleOf(err error) int {
+	var refusal *Refusal
+	if errors.As(err, &refusal) {
+		return refusal.Rule
+	}
+	return 0
 }
 
 // moment runs the rules that wait for a built-in moment of a player.
@@ -357,7 +368,7 @@ func (t *tx) tryRule(r *model.Rule) {
 	if err := t.rule(r); err != nil {
 		t.undo(m)
 		t.frame.err = nil
-		t.tell(Notice{Player: playerID(player), To: "player", Kind: "undone", Text: err.Error()})
+		t.tell(Notice{Player: playerID(player), To: "player", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 	}
 }
 

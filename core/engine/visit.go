@@ -346,13 +346,13 @@ func (t *tx) leave(p *Player) error {
 		return err
 	}
 	if err := t.drain(); err != nil {
-		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error()})
+		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 	}
 	t.done = len(t.queue)
 	t.dropAll(p)
 	t.saveMoment(p, "leave")
 	if err := t.drain(); err != nil { // the rules on saved
-		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error()})
+		t.tell(Notice{Player: p.id, To: "player", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 	}
 	t.done = len(t.queue)
 	t.tell(Notice{Player: p.id, To: "scene", Kind: "left", Scene: t.run.m.Scenes[p.place.Scene].ID})

@@ -99,7 +99,7 @@ func told() table {
 		kinds[i] = k
 	}
 	return object("told", message{"Something that a player is told.", []member{{"kind", table{"enum": kinds, "description": "What kind it is of."}}, {"player?", text("Whom it is about.")}, {"text?", text("As the plan has it, or in English.")},
-		{"id?", text("The milestone, checkpoint or movable that it is about: what a machine goes by that says it in another language.")}, {"rule?", whole("Of message: the rule that says it, from 1.")},
+		{"id?", text("The milestone, checkpoint or movable that it is about: what a machine goes by that says it in another language.")}, {"rule?", whole("Of message: the rule that says it, from 1; of undone: the one that failed.")},
 		{"scene?", text("Where.")}, {"from?", text("Of arrived: the scene that was left.")}}, true}, false)
 }
 
