@@ -55,6 +55,7 @@ type call struct {
 	in       io.Reader
 	out, err io.Writer
 	terminal io.Writer // what out writes to, for what steers a terminal
+	stderr   io.Writer // what err writes to
 	options
 	args  []string
 	style style
@@ -219,7 +220,7 @@ func run(ctx context.Context, args []string, in io.Reader, stdout, stderr io.Wri
 		fmt.Fprintf(errs, "alluvion: there is no command %q.%s\nTry: alluvion help\n", args[0], suggestion(args[0]))
 		return wrongUse
 	}
-	c := &call{ctx: ctx, in: in, out: out, err: errs, terminal: stdout, style: colours}
+	c := &call{ctx: ctx, in: in, out: out, err: errs, terminal: stdout, stderr: stderr, style: colours}
 	if code, ok := c.parse(commands[i], args[1:]); !ok {
 		return code
 	}

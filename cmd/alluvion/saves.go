@@ -323,7 +323,7 @@ func (c *call) tryFiles(p *planFile, t *upgrade.Trial) error {
 
 // progress is a bar with rate and time left, where somebody is looking and it takes long enough.
 func (c *call) progress(n int) *progressbar.ProgressBar {
-	f, ok := c.err.(*os.File)
+	f, ok := c.stderr.(*os.File)
 	if !ok || !term.IsTerminal(int(f.Fd())) || n < 500 {
 		return progressbar.DefaultSilent(int64(n))
 	}

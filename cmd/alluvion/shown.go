@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -55,20 +56,15 @@ func (s *shown) Write(text []byte) (int, error) {
 	return len(text), nil
 }
 
-// colours are what style writes.
-var colours = [][]byte{[]byte("\x1b[0m"), []byte("\x1b[1m"), []byte("\x1b[2m"), []byte("\x1b[31m"), []byte("\x1b[32m"), []byte("\x1b[33m"), []byte("\x1b[36m")}
+// colours are those that style writes (ECMA-48, section 8.3.117: SGR), and no other sequence.
+var colours = regexp.MustCompile(`^\x1b\[(0|1|2|31|32|33|35|36|1;31)m`)
 
 // colour is how long the colour is that text begins with; 0 where it is none, or none are used.
 func (s *shown) colour(text []byte) int {
 	if !s.style || text[0] != '\x1b' {
 		return 0
 	}
-	for _, c := range colours {
-		if bytes.HasPrefix(text, c) {
-			return len(c)
-		}
-	}
-	return 0
+	return len(colours.Find(text))
 }
 
 // steers says whether a character does something to a terminal or to the text around it (Unicode categories Cc and the

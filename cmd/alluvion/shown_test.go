@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -35,6 +36,24 @@ func TestNothingButColoursSteersATerminal(t *testing.T) {
 			assert.Equal(t, row.shown, out.String(), cut)
 		}
 	}
+}
+
+// Every colour that the program writes passes: the code of each call of style.in is one of them.
+func TestEveryColourPasses(t *testing.T) {
+	files, err := filepath.Glob("*.go")
+	require.NoError(t, err)
+	seen := 0
+	for _, file := range files {
+		source, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for _, code := range regexp.MustCompile(`\.in\("([0-9;]+)"`).FindAllSubmatch(source, -1) {
+			var out bytes.Buffer
+			_, _ = (&shown{to: &out, style: true}).Write([]byte(style(true).in(string(code[1]), "x")))
+			assert.Equal(t, "\x1b["+string(code[1])+"mx\x1b[0m", out.String(), file)
+			seen++
+		}
+	}
+	assert.Greater(t, seen, 6)
 }
 
 // Whatever stands in the files that a command reads, none of it reaches the terminal as more than text.
