@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/core/expr"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -94,4 +95,26 @@ func TestCommonsAreKeptAndJudged(t *testing.T) {
 	assert.ErrorContains(t, err, "commons")
 	_, _, err = h.c.Commons(ctx, "nobody")
 	assert.Error(t, err)
+}
+
+// What a player has in common over all games belongs to no slot: beginning one anew takes nothing of it away.
+func TestRule3BeginningASlotAnewLeavesTheCommonsAlone(t *testing.T) {
+	h := start(t)
+	h.do(api.Request{Do: "join", Player: "wren"})
+	value := expr.OfInt(2)
+	h.do(api.Request{Do: "write", Server: true, Player: "wren", Name: "player.guild.pass_stage", Value: &value})
+	h.do(api.Request{Do: "leave", Player: "wren"})
+	held := func() string {
+		all, err := h.c.Export(ctx, "lantern-pass", "wren")
+		require.NoError(t, err)
+		return string(all.Commons["courier-guild.pass_stage"])
+	}
+	require.Equal(t, "2", held())
+	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
+	require.NoError(t, err)
+	_, err = h.c.Reset(ctx, "lantern-pass", "wren", 1, "a fresh start", etag)
+	require.NoError(t, err)
+	assert.Equal(t, "2", held())
+	h.do(api.Request{Do: "join", Player: "wren"})
+	assert.Equal(t, "2", h.figures("wren")["player.guild.pass_stage"].Live.String())
 }

@@ -398,7 +398,8 @@ func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, 
 		return nil, s.asProblem(err)
 	}
 	fresh := r.Save(in.Player)
-	fresh.Visits = 0 // they have not been there in this run
+	fresh.Visits = 0   // they have not been there in this run
+	fresh.Shared = nil // what is in common belongs to no slot, and stays (rule 3)
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why, &upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
 }
 
