@@ -178,7 +178,7 @@ func TestWhoIsForgottenStandsNowhereInTheFiles(t *testing.T) {
 	who := map[string]int64{"UNIQUEPLAYER": 0, "bob": 0, "cai": 0}
 	random := rand.New(rand.NewPCG(1, 2))
 	number := int64(0)
-	for range 500 {
+	for range 150 {
 		for id := range who {
 			if who[id] == 0 || random.IntN(9) == 0 {
 				taken, err := s.Take(ctx, "hut", id, 1)
