@@ -14,7 +14,7 @@ import (
 // that does nothing else.
 
 // mostHurried is how long those at least may say nothing who have no connection, however short the grace is.
-var mostHurried = 15 * time.Second
+const mostHurried = 15 * time.Second
 
 // hear notes that something was heard of a player.
 func (s *Session) hear(player string) {

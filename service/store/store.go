@@ -101,8 +101,12 @@ func (s *Store) open(path string) (err error) {
 	return err
 }
 
+// neverOld is the age at which GORM takes a prepared statement to be kept for good.
+const neverOld = 10 * 365 * 24 * time.Hour
+
 func connect(dsn string, most int) (*gorm.DB, error) {
-	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, PrepareStmt: true})
+	// Statements never grow old: with any other age GORM starts a goroutine that outlives the store.
+	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, PrepareStmt: true, PrepareStmtTTL: neverOld})
 	if err != nil {
 		return nil, err
 	}
