@@ -122,8 +122,8 @@ func runPublish(c *call) (int, error) {
 	}
 	game, to := p.Game.Name, p.Version.Value
 	service := c.remote()
-	etag, goOn, err := c.replaces(service, game, name, to, source)
-	if err != nil || !goOn {
+	etag, may, err := c.replaces(service, game, name, to, source)
+	if err != nil || !may {
 		return findings, err
 	}
 	if etag == "" { // there is no such game yet, and so nothing to try
@@ -146,7 +146,7 @@ func runPublish(c *call) (int, error) {
 
 // replaces gives the entity tag of the plan that a text would take the place of in the service ("" where there is no such
 // game yet); and false where it may not, which has been said.
-func (c *call) replaces(service *client.Client, game, name string, to int, source []byte) (etag string, goOn bool, err error) {
+func (c *call) replaces(service *client.Client, game, name string, to int, source []byte) (etag string, may bool, err error) {
 	all, err := service.Versions(c.ctx, game)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == 404 {

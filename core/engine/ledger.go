@@ -60,8 +60,9 @@ func (l *Ledger) Changed(player string) {
 // and, in a game for one player, whoever is there when the world has changed.
 func (l *Ledger) Players(r *Run) []string {
 	out := slices.Collect(maps.Keys(l.players))
+	single := r.m.Single && l.World(r)
 	for _, p := range r.order {
-		if !l.players[p.id] && (r.m.Single && l.World(r) || r.moves(p)) {
+		if !l.players[p.id] && (single || r.moves(p)) {
 			out = append(out, p.id)
 		}
 	}

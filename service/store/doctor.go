@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
@@ -55,7 +56,7 @@ func openToRead(path string) (*gorm.DB, error) {
 	case info.IsDir():
 		return nil, fmt.Errorf("%s is a folder", path)
 	}
-	db, err := connect("file:"+path+"?mode=ro&_query_only=on&_busy_timeout=5000", 1)
+	db, err := connect("file:"+path+"?mode=ro&_query_only=on&_busy_timeout="+strconv.Itoa(patience), 1)
 	if err != nil && strings.Contains(err.Error(), "not a database") {
 		return nil, noData(path)
 	}

@@ -127,7 +127,7 @@ func settleSoon(db *gorm.DB) error {
 	if err := db.Exec("PRAGMA busy_timeout = 400").Error; err != nil {
 		return err
 	}
-	defer db.Exec("PRAGMA busy_timeout = 5000")
+	defer db.Exec(fmt.Sprintf("PRAGMA busy_timeout = %d", patience))
 	return settleLog(db)
 }
 

@@ -16,6 +16,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"strconv"
 	"sync"
 	"time"
 
@@ -80,7 +81,7 @@ func Open(path string, log *slog.Logger) (*Store, error) {
 }
 
 func (s *Store) open(path string) (err error) {
-	const always = "_foreign_keys=on&_busy_timeout=5000&_secure_delete=on"
+	always := "_foreign_keys=on&_secure_delete=on&_busy_timeout=" + strconv.Itoa(patience)
 	s.write, err = connect("file:"+path+"?"+always+"&_journal_mode=WAL&_synchronous=FULL&_txlock=immediate", 1)
 	if err != nil {
 		return err
@@ -100,6 +101,9 @@ func (s *Store) open(path string) (err error) {
 	s.read, err = connect("file:"+path+"?"+always+"&_query_only=on", 4)
 	return err
 }
+
+// patience is for how many milliseconds a statement waits for another process's lock.
+const patience = 5000
 
 // neverOld is the age at which GORM takes a prepared statement to be kept for good.
 const neverOld = 10 * 365 * 24 * time.Hour
