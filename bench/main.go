@@ -16,9 +16,9 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // row is one line of the table.
@@ -155,7 +155,7 @@ func players(m *model.Model, n int) (*engine.Run, []string) {
 func gusts(m *model.Model, n int) func(b *testing.B) {
 	return func(b *testing.B) {
 		r, ids := players(m, n)
-		args := map[string]expr.Value{"amount": expr.OfNum(fixed.Must("0.5"))}
+		args := map[string]types.Value{"amount": types.OfNum(fixed.Must("0.5"))}
 		b.ReportAllocs()
 		b.ResetTimer()
 		for who := range turns(b.N, n) {

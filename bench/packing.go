@@ -8,12 +8,12 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
+	"alluvion/core/bitstream"
 	"alluvion/core/check"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"alluvion/core/pack"
 	"alluvion/core/share"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -61,12 +61,12 @@ func packOne(m *model.Model, dice *rand.Rand) (ours, asJSON, asCBOR int, limit f
 		at, plain, limit = append(at, x), append(plain, asFloat(x)), limit+math.Log2(float64(n))
 	}
 	doc["at"] = plain
-	var bits pack.Bits
+	var bits bitstream.Bits
 	for _, name := range packedVars {
 		v := m.Var(name)
 		codes, _ := v.Codes()
 		value, read := anyValue(v, codes, dice)
-		if err := pack.CodeOf(&v.Domain).Write(&bits, value); err != nil {
+		if err := types.CodeOf(&v.Domain).Write(&bits, value); err != nil {
 			panic(err)
 		}
 		doc[v.ID], limit = read, limit+math.Log2(float64(codes))
@@ -89,15 +89,15 @@ func asFloat(n fixed.Num) float64 {
 }
 
 // anyValue draws one of a variable's values, and gives it also as other formats write it.
-func anyValue(v *model.Var, codes int64, dice *rand.Rand) (expr.Value, any) {
+func anyValue(v *model.Var, codes int64, dice *rand.Rand) (types.Value, any) {
 	if v.Type.Named() {
 		name := v.Type.Names[dice.IntN(len(v.Type.Names))]
-		return expr.OfText(name), name
+		return types.OfText(name), name
 	}
 	above, _ := fixed.FromInt(dice.Int64N(codes)).Mul(v.Step)
 	n, _ := v.Min.Add(above)
 	if whole, ok := n.Int(); ok {
-		return expr.OfNum(n), whole
+		return types.OfNum(n), whole
 	}
-	return expr.OfNum(n), asFloat(n)
+	return types.OfNum(n), asFloat(n)
 }

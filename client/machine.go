@@ -16,9 +16,9 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/share"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/service/api"
 )
@@ -28,7 +28,7 @@ type Joining struct {
 	Player    string
 	Server    string                         // instead of a player: the name of the game's server that asks
 	Slot      int                            // from 1; 0 stands for 1
-	Picks     map[string]expr.Value          // what the player picks on the way in
+	Picks     map[string]types.Value         // what the player picks on the way in
 	Simulated bool                           // nobody plays: what is saved of this player can be removed with all of its kind
 	Packed    bool                           // frames are packed, as the session's layout says
 	Layout    *share.Layout                  // the session's, where it is known; it is fetched otherwise

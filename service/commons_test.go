@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -101,7 +101,7 @@ func TestCommonsAreKeptAndJudged(t *testing.T) {
 func TestRule3BeginningASlotAnewLeavesTheCommonsAlone(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren"})
-	value := expr.OfInt(2)
+	value := types.OfInt(2)
 	h.do(api.Request{Do: "write", Server: true, Player: "wren", Name: "player.guild.pass_stage", Value: &value})
 	h.do(api.Request{Do: "leave", Player: "wren"})
 	held := func() string {

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/expr"
 	"alluvion/core/finding"
+	"alluvion/core/types"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -190,7 +190,7 @@ func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
 	}
 	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Reached: 1}, "finn": {}}, stands())
 	give := func(player string, yes bool, etag string) error {
-		_, err := h.c.Correct(ctx, "lantern-pass", player, 1, api.Correction{Name: "player.earned.full_sack", Value: expr.OfBool(yes), Why: "to see the message"}, etag)
+		_, err := h.c.Correct(ctx, "lantern-pass", player, 1, api.Correction{Name: "player.earned.full_sack", Value: types.OfBool(yes), Why: "to see the message"}, etag)
 		return err
 	}
 	require.NoError(t, give("wren", true, ""))
@@ -198,7 +198,7 @@ func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
 	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Earned: true, Reached: 1}, "finn": {Earned: true}}, stands())
 	require.NoError(t, give("wren", false, ""))
 	assert.Equal(t, api.MilestoneStand{Reached: 1}, stands()["wren"])
-	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.earned.full_sack", Value: expr.OfText("yes"), Why: "no"}, "")
+	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.earned.full_sack", Value: types.OfText("yes"), Why: "no"}, "")
 	assert.Equal(t, 422, status(err))
 }
 

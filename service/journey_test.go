@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/service/api"
 )
 
@@ -41,7 +41,7 @@ func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
 	h.do(api.Request{Do: "move", Player: "wren", To: to(4, 20)})
 	h.do(api.Request{Do: "pass", Player: "wren", Name: "old_tunnel"})
 	assert.Equal(t, "gorge (33, 25) south", h.figures("wren")["place"].Live.Plain(), "over a quit and a restart")
-	assert.Equal(t, expr.None, h.figures("wren")["player.way_back"].Live)
+	assert.Equal(t, types.None, h.figures("wren")["player.way_back"].Live)
 }
 
 func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
@@ -74,7 +74,7 @@ func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
 	for _, v := range s.Values {
 		if v.Name == "player.earned.full_sack" {
 			assert.Equal(t, "earned", v.Saved.Plain())
-			assert.Equal(t, expr.None, v.Live, "away")
+			assert.Equal(t, types.None, v.Live, "away")
 		}
 	}
 }
@@ -199,7 +199,7 @@ func TestStandingsAreReadThroughTheService(t *testing.T) {
 	h := start(t)
 	for player, n := range map[string]int{"wren": 3, "finn": 7, "pike": 7} {
 		h.do(api.Request{Do: "join", Player: player})
-		value := expr.OfInt(n)
+		value := types.OfInt(n)
 		h.do(api.Request{Do: "write", Player: player, Server: true, Name: "player.delivered", Value: &value})
 		h.do(api.Request{Do: "leave", Player: player})
 	}

@@ -19,8 +19,8 @@ import (
 
 	"alluvion/client"
 	"alluvion/client/crowd"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/service/api"
@@ -158,7 +158,7 @@ func TestTwoPlayersSeeEachOtherComeAndGoThroughAPassage(t *testing.T) {
 func TestALateJoinerSeesTheTruth(t *testing.T) {
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
-	ada.must(wire.Ask{Is: "event", Name: "name_self", Args: map[string]expr.Value{"name": expr.OfText("Ada")}})
+	ada.must(wire.Ask{Is: "event", Name: "name_self", Args: map[string]types.Value{"name": types.OfText("Ada")}})
 	ada.is("player.nickname@ada", `"Ada"`)
 	for _, packed := range []bool{false, true} {
 		bob := h.machine(client.Joining{Player: "bob", Packed: packed})
@@ -257,13 +257,13 @@ func TestARefusedWriteLeavesTheDigestAndIsCounted(t *testing.T) {
 	ada.until("she is there", inScene(ada, "ada", "lodge"))
 	before, err := h.room.State(ctx)
 	require.NoError(t, err)
-	lie := expr.OfInt(9000)
+	lie := types.OfInt(9000)
 	ada.refused("forbidden", "not written by players", wire.Ask{Is: "write", Name: "player.parcels", Value: &lie})
 	ada.refused("invalid", "cannot become", wire.Ask{Is: "write", Name: "player.nickname", Value: &lie})
 	ada.refused("unknown", "no variable", wire.Ask{Is: "write", Name: "player.wings", Value: &lie})
 	ada.refused("too-fast", "Nobody is that fast", wire.Ask{Is: "move", To: at("39", "23")})
 	ada.refused("refused", "outside the scene", wire.Ask{Is: "move", To: at("400", "23")})
-	ada.refused("forbidden", "server", wire.Ask{Is: "event", Name: "gust", Args: map[string]expr.Value{"amount": expr.OfInt(1), "at": expr.OfText("ada")}})
+	ada.refused("forbidden", "server", wire.Ask{Is: "event", Name: "gust", Args: map[string]types.Value{"amount": types.OfInt(1), "at": types.OfText("ada")}})
 	ada.refused("unknown", "no message", wire.Ask{Is: "dance"})
 	after, err := h.room.State(ctx)
 	require.NoError(t, err)
@@ -294,7 +294,7 @@ func TestWhoKeepsOnLyingIsCutOff(t *testing.T) {
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	bob := h.machine(client.Joining{Player: "bob"})
-	lie := expr.OfInt(9000)
+	lie := types.OfInt(9000)
 	for range 65 {
 		if bob.Send(wire.Ask{Is: "write", Name: "player.parcels", Value: &lie}) != nil {
 			break
@@ -361,9 +361,9 @@ func TestAMachineMayBelieveAGreatDeal(t *testing.T) {
 func TestNumbersAreAnsweredOnceAndSavedIsToldApart(t *testing.T) {
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
-	args := map[string]expr.Value{"name": expr.OfText("Ada")}
+	args := map[string]types.Value{"name": types.OfText("Ada")}
 	ada.must(wire.Ask{Is: "event", Name: "name_self", Number: 5, Args: args})
-	args = map[string]expr.Value{"name": expr.OfText("Eve")}
+	args = map[string]types.Value{"name": types.OfText("Eve")}
 	ada.must(wire.Ask{Is: "event", Name: "name_self", Number: 5, Args: args}) // it was applied: the first answer again
 	ada.is("player.nickname@ada", `"Ada"`)
 	ada.move("30", "1")
@@ -381,13 +381,13 @@ func TestAServersConnectionAsksWithItsOwnNumbers(t *testing.T) {
 	ada.is("player.warmth@ada", "100")
 	server, err := h.room.Serve(ctx, "weather")
 	require.NoError(t, err)
-	gust := wire.Ask{Is: "event", Name: "gust", Number: 1, Args: map[string]expr.Value{"amount": expr.OfInt(10), "at": expr.OfText("ada")}}
+	gust := wire.Ask{Is: "event", Name: "gust", Number: 1, Args: map[string]types.Value{"amount": types.OfInt(10), "at": types.OfText("ada")}}
 	c, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
 	require.NoError(t, server.Do(c, gust))
 	require.NoError(t, server.Do(c, gust)) // the same number: the first answer again
 	ada.is("player.warmth@ada", "90")
-	value := expr.OfInt(3)
+	value := types.OfInt(3)
 	require.NoError(t, server.Do(c, wire.Ask{Is: "write", Number: 2, Player: "ada", Name: "player.parcels", Value: &value}))
 	ada.is("player.parcels@ada", "3")
 }
@@ -434,7 +434,7 @@ func TestWhateverIsSentIsRefusedWithinLimits(t *testing.T) {
 		bob := h.machine(client.Joining{Player: "bob"})
 		require.NoError(t, bob.SendRaw([]byte(raw), false), name)
 		require.NoError(t, bob.SendRaw([]byte(raw), true), name)
-		bob.must(wire.Ask{Is: "event", Name: "name_self", Args: map[string]expr.Value{"name": expr.OfText("Bob")}})
+		bob.must(wire.Ask{Is: "event", Name: "name_self", Args: map[string]types.Value{"name": types.OfText("Bob")}})
 		require.NoError(t, bob.Leave(ctx))
 	}
 	big := h.machine(client.Joining{Player: "bob"})
@@ -632,7 +632,7 @@ func TestWhatAPlayerIsToldMeanwhileIsToldOnResuming(t *testing.T) {
 	bob.hears("joined", "")
 	bob.Drop()
 	for range 3 {
-		_, err := h.room.Do(ctx, api.Request{Do: "event", Server: true, Name: "gust", Args: map[string]expr.Value{"amount": expr.OfInt(40), "at": expr.OfText("bob")}})
+		_, err := h.room.Do(ctx, api.Request{Do: "event", Server: true, Name: "gust", Args: map[string]types.Value{"amount": types.OfInt(40), "at": types.OfText("bob")}})
 		require.NoError(t, err)
 	}
 	require.Eventually(t, func() bool {

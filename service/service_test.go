@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/examples"
 	"alluvion/service"
@@ -104,13 +104,13 @@ func (h *house) digest() string {
 func to(x, y int64) []fixed.Num { return []fixed.Num{fixed.FromInt(x), fixed.FromInt(y)} }
 
 func event(player, name string, args ...any) api.Request {
-	r := api.Request{Do: "event", Player: player, Name: name, Args: map[string]expr.Value{}}
+	r := api.Request{Do: "event", Player: player, Name: name, Args: map[string]types.Value{}}
 	for i := 0; i < len(args); i += 2 {
 		switch v := args[i+1].(type) {
 		case int:
-			r.Args[args[i].(string)] = expr.OfInt(v)
+			r.Args[args[i].(string)] = types.OfInt(v)
 		case string:
-			r.Args[args[i].(string)] = expr.OfText(v)
+			r.Args[args[i].(string)] = types.OfText(v)
 		}
 	}
 	return r

@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/service/api"
 )
 
@@ -22,7 +22,7 @@ func (h *house) move(player string, x, y int64) {
 func TestAPickOnTheWayIn(t *testing.T) {
 	h := start(t)
 	pick := func(who string) api.Request {
-		return api.Request{Do: "join", Player: "wren", Picks: map[string]expr.Value{"courier": expr.OfText(who)}}
+		return api.Request{Do: "join", Player: "wren", Picks: map[string]types.Value{"courier": types.OfText(who)}}
 	}
 	p := h.refused(pick("eirik"))
 	assert.Equal(t, http.StatusConflict, p.Status)
@@ -91,7 +91,7 @@ func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
 func TestRule29TheServiceCountsWhatSendersSend(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren"})
-	name := expr.OfText("Wren")
+	name := types.OfText("Wren")
 	write := api.Request{Do: "write", Player: "wren", Name: "player.nickname", Value: &name}
 	for range 6 {
 		h.do(write)

@@ -15,9 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/service/api"
 )
@@ -233,10 +233,10 @@ func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
 	h.do(api.Request{Do: "leave", Player: "wren"})
 	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
-	right := api.Correction{Name: "player.parcels", Value: expr.OfInt(5), Why: "lost in a crash"}
+	right := api.Correction{Name: "player.parcels", Value: types.OfInt(5), Why: "lost in a crash"}
 	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, right, etag)
 	require.NoError(t, err)
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.oil", Value: expr.OfInt(1), Why: "x"}, etag)
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.oil", Value: types.OfInt(1), Why: "x"}, etag)
 	var p *client.Problem
 	require.True(t, errors.As(err, &p))
 	assert.Equal(t, http.StatusPreconditionFailed, p.Status)
@@ -250,23 +250,23 @@ func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
 func TestAValueIsPutRightByHand(t *testing.T) {
 	h := start(t)
 	h.do(api.Request{Do: "join", Player: "wren"})
-	right := func(name string, v expr.Value, of string) error {
+	right := func(name string, v types.Value, of string) error {
 		_, etag, _ := h.c.Download(ctx, "lantern-pass", "wren", 1)
 		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: name, Value: v, Of: of, Why: "support"}, etag)
 		return err
 	}
-	require.NoError(t, right("player.parcels", expr.OfInt(7), ""), "while they play")
+	require.NoError(t, right("player.parcels", types.OfInt(7), ""), "while they play")
 	assert.Equal(t, "7", h.figures("wren")["player.parcels"].Live.Plain())
-	require.NoError(t, right("scene.visited", expr.OfBool(true), "ridge"))
+	require.NoError(t, right("scene.visited", types.OfBool(true), "ridge"))
 	h.do(api.Request{Do: "leave", Player: "wren"})
-	require.NoError(t, right("player.oil", expr.OfInt(40), ""), "and while they do not")
-	require.NoError(t, right("scene.visited", expr.OfBool(true), "mill"))
-	require.NoError(t, right("prop.cache.taken", expr.OfBool(true), "cache.at_cairn"))
-	assert.ErrorContains(t, right("player.oil", expr.OfInt(41), ""), "outside 0 to 40")
-	assert.ErrorContains(t, right("player.warmth", expr.OfInt(140), ""), "always should")
-	assert.Error(t, right("player.pace", expr.OfInt(1), ""))
-	assert.Error(t, right("scene.visited", expr.OfBool(true), "nowhere"))
-	assert.Equal(t, http.StatusNotFound, status(right("player.nothing", expr.OfInt(1), "")))
+	require.NoError(t, right("player.oil", types.OfInt(40), ""), "and while they do not")
+	require.NoError(t, right("scene.visited", types.OfBool(true), "mill"))
+	require.NoError(t, right("prop.cache.taken", types.OfBool(true), "cache.at_cairn"))
+	assert.ErrorContains(t, right("player.oil", types.OfInt(41), ""), "outside 0 to 40")
+	assert.ErrorContains(t, right("player.warmth", types.OfInt(140), ""), "always should")
+	assert.Error(t, right("player.pace", types.OfInt(1), ""))
+	assert.Error(t, right("scene.visited", types.OfBool(true), "nowhere"))
+	assert.Equal(t, http.StatusNotFound, status(right("player.nothing", types.OfInt(1), "")))
 	list, err := h.c.Revisions(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	assert.Equal(t, "corrected", list[0].Moment)
@@ -443,10 +443,10 @@ func TestAStopwatchIsCorrectedByHand(t *testing.T) {
 	h.do(api.Request{Do: "leave", Player: "wren"})
 	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: expr.OfInt(60), Why: why}, etag)
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: types.OfInt(60), Why: why}, etag)
 	require.NoError(t, err)
 	h.do(api.Request{Do: "join", Player: "wren"})
 	assert.True(t, h.figures("wren")["player.run_time"].Live.Num.Less(fixed.FromInt(3600)))
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: expr.OfInt(-1), Why: why}, "")
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: types.OfInt(-1), Why: why}, "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status(err))
 }

@@ -8,10 +8,10 @@ import (
 	"time"
 
 	"alluvion/client"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/share"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 )
 
@@ -316,11 +316,11 @@ func (w *walker) anyEvent(s *model.Scene, here share.Point) ([]fixed.Num, wire.A
 	}
 	e := own[w.dice.IntN(len(own))]
 	at := here.At
-	args := map[string]expr.Value{}
+	args := map[string]types.Value{}
 	for i := range e.Args {
 		a := &e.Args[i]
 		switch {
-		case a.Type.Kind == expr.Prop:
+		case a.Type.Kind == types.Prop:
 			props := []*model.Prop{}
 			for _, p := range s.Props {
 				if p.Kind == a.Kind {
@@ -331,10 +331,10 @@ func (w *walker) anyEvent(s *model.Scene, here share.Point) ([]fixed.Num, wire.A
 				return nil, wire.Ask{}
 			}
 			p := props[w.dice.IntN(len(props))]
-			at, args[a.ID] = w.point(p.Point), expr.OfText(p.ID)
-		case a.Type.Kind == expr.Player:
+			at, args[a.ID] = w.point(p.Point), types.OfText(p.ID)
+		case a.Type.Kind == types.Player:
 			all := w.m.Others()
-			args[a.ID] = expr.OfText(all[w.dice.IntN(len(all))])
+			args[a.ID] = types.OfText(all[w.dice.IntN(len(all))])
 		default:
 			args[a.ID] = w.anyValue(&a.Domain)
 		}
@@ -343,12 +343,12 @@ func (w *walker) anyEvent(s *model.Scene, here share.Point) ([]fixed.Num, wire.A
 }
 
 // anyValue is a value of a domain.
-func (w *walker) anyValue(d *model.Domain) expr.Value {
+func (w *walker) anyValue(d *types.Domain) types.Value {
 	switch t := &d.Type; {
 	case t.Named() && len(t.Names) > 0:
-		return expr.OfText(t.Names[w.dice.IntN(len(t.Names))])
-	case t.Kind == expr.Bool:
-		return expr.OfBool(w.dice.IntN(2) == 0)
+		return types.OfText(t.Names[w.dice.IntN(len(t.Names))])
+	case t.Kind == types.Bool:
+		return types.OfBool(w.dice.IntN(2) == 0)
 	case t.Numeric():
 		codes, _ := d.Codes()
 		above, err := fixed.FromInt(w.dice.Int64N(max(min(codes, 100), 1))).Mul(d.Step)
@@ -356,11 +356,11 @@ func (w *walker) anyValue(d *model.Domain) expr.Value {
 			above, err = d.Min.Add(above)
 		}
 		if err == nil {
-			return expr.OfNum(fixed.Min(above, d.Max))
+			return types.OfNum(fixed.Min(above, d.Max))
 		}
-		return expr.OfNum(d.Min)
-	case t.Kind == expr.Text:
-		letters := model.Letters(d.Alphabet, 4096)
+		return types.OfNum(d.Min)
+	case t.Kind == types.Text:
+		letters := types.Letters(d.Alphabet, 4096)
 		if len(letters) == 0 {
 			letters = []rune("abcdefgh")
 		}
@@ -368,14 +368,14 @@ func (w *walker) anyValue(d *model.Domain) expr.Value {
 		for range max(d.MinLength, min(4, d.MaxLength)) {
 			text = append(text, letters[w.dice.IntN(len(letters))])
 		}
-		return expr.OfText(string(text))
+		return types.OfText(string(text))
 	}
-	return expr.None
+	return types.None
 }
 
 // lie asks for what an honest machine would not, or believes what it was not told.
 func (w *walker) lie(ctx context.Context) {
-	value := expr.OfInt(9999)
+	value := types.OfInt(9999)
 	switch w.dice.IntN(3) {
 	case 0:
 		vars := w.crowd.m.Holders[model.OfPlayer].Stored

@@ -19,8 +19,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -457,17 +457,17 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 	assert.Equal(t, 0, d.end(t, syscall.SIGTERM), "a graceful stop is no failure")
 }
 
-func live(s api.PlayerView, name string) expr.Value {
+func live(s api.PlayerView, name string) types.Value {
 	for _, v := range s.Values {
 		if v.Name == name {
 			return v.Live
 		}
 	}
-	return expr.None
+	return types.None
 }
 
-func number(n int) *expr.Value {
-	v := expr.OfNum(fixed.FromInt(int64(n)))
+func number(n int) *types.Value {
+	v := types.OfNum(fixed.FromInt(int64(n)))
 	return &v
 }
 

@@ -17,9 +17,9 @@ import (
 
 	"alluvion/client"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 	"alluvion/service"
 	"alluvion/service/api"
 )
@@ -397,7 +397,7 @@ func requestOf(words []string) (api.Request, error) {
 	case "write":
 		return writeOf(req, rest)
 	}
-	req.Do, req.Name, req.Args = "event", do, map[string]expr.Value{}
+	req.Do, req.Name, req.Args = "event", do, map[string]types.Value{}
 	return req, argsOf(rest, req.Args)
 }
 
@@ -441,14 +441,14 @@ func writeOf(req api.Request, rest []string) (api.Request, error) {
 	v := valueOf(rest[1])
 	req.Name, req.Value = rest[0], &v
 	if len(rest) > 2 && strings.HasPrefix(req.Name, "scene.") {
-		req.Args = map[string]expr.Value{"scene": expr.OfText(rest[2])}
+		req.Args = map[string]types.Value{"scene": types.OfText(rest[2])}
 	} else if len(rest) > 2 {
 		req.Player = rest[2]
 	}
 	return req, nil
 }
 
-func argsOf(words []string, into map[string]expr.Value) error {
+func argsOf(words []string, into map[string]types.Value) error {
 	for _, w := range words {
 		name, value, ok := strings.Cut(w, "=")
 		if !ok {
@@ -461,20 +461,20 @@ func argsOf(words []string, into map[string]expr.Value) error {
 
 // valueOf reads a value as it is typed: a number, true, false, none, or a text (in quotes where it
 // looks like something else).
-func valueOf(s string) expr.Value {
+func valueOf(s string) types.Value {
 	if n, err := fixed.Parse(s); err == nil {
-		return expr.OfNum(n)
+		return types.OfNum(n)
 	}
 	switch s {
 	case "true", "false":
-		return expr.OfBool(s == "true")
+		return types.OfBool(s == "true")
 	case "none":
-		return expr.None
+		return types.None
 	}
 	if text, err := strconv.Unquote(s); err == nil {
-		return expr.OfText(text)
+		return types.OfText(text)
 	}
-	return expr.OfText(s)
+	return types.OfText(s)
 }
 
 func (p *player) printf(format string, args ...any) {

@@ -9,7 +9,7 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/service/api"
 )
 
@@ -42,7 +42,7 @@ func (p *player) show(ctx context.Context, id string) error {
 }
 
 // figure is a value as people read it; a dash where there is none to show.
-func figure(v expr.Value, there bool) string {
+func figure(v types.Value, there bool) string {
 	if !there {
 		return "–"
 	}

@@ -5,6 +5,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 	"fmt"
 )
 
@@ -183,7 +184,7 @@ func (c *checker) canFail(e model.Effect) string {
 // after that, too, and the other is lost.
 func (c *checker) heldTwice() {
 	for _, to := range c.m.Effects {
-		if to.Action.Verb != "put" || to.Action.Var.Type.Kind != expr.Set || c.asksFor(to) {
+		if to.Action.Verb != "put" || to.Action.Var.Type.Kind != types.Set || c.asksFor(to) {
 			continue
 		}
 		for _, from := range c.m.Effects {

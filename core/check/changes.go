@@ -7,6 +7,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // ways are all the ways in which a variable gets another value than its start. A check that reasons from "nothing
@@ -25,7 +26,7 @@ var ways = []struct {
 	{byRules, func(c *checker, v *model.Var) bool { return len(c.writes[v]) > 0 }},
 	{"a fate sets it", func(_ *checker, v *model.Var) bool { return setAtSomeCrossing(v) }},
 	{"its own player writes it", func(_ *checker, v *model.Var) bool { return v.SelfMay }},
-	{"its player picks it on joining", func(_ *checker, v *model.Var) bool { return v.Type.Kind == expr.Pick && v.Holder == model.OfPlayer }},
+	{"its player picks it on joining", func(_ *checker, v *model.Var) bool { return v.Type.Kind == types.Pick && v.Holder == model.OfPlayer }},
 	{"the plan says that the game's server writes it", func(_ *checker, v *model.Var) bool { return v.Decl.WrittenBy.Given }},
 	{"another game writes it", func(_ *checker, v *model.Var) bool { return v.Shared != nil && !v.Shared.Mine }},
 	{"an upgrade step names it", func(c *checker, v *model.Var) bool { return c.upgraded[root(v)] }},
@@ -90,22 +91,22 @@ func parent(name string) string {
 }
 
 // neverWritten narrows what nothing in the plan writes to its start value.
-func (c *checker) neverWritten(ref expr.Ref, t expr.Type) expr.Type {
+func (c *checker) neverWritten(ref expr.Ref, t types.Type) types.Type {
 	v := c.m.VarOf(ref)
 	if v == nil || ref.What != expr.Variable || !c.constants[v] || v.Start.IsNone() {
 		return t
 	}
-	return expr.Constant(v.Start, t)
+	return types.Constant(v.Start, t)
 }
 
 // truth is what is known of a condition. With it come the variables that this rests on: nothing in the plan changes
 // them. There are none where the condition is so whatever its variables are.
-func (c *checker) truth(p *expr.Program) (expr.Truth, []*model.Var) {
-	if p.Type.Truth != expr.Unknown {
+func (c *checker) truth(p *expr.Program) (types.Truth, []*model.Var) {
+	if p.Type.Truth != types.Unknown {
 		return p.Type.Truth, nil
 	}
 	known := p.Under(c.neverWritten).Truth
-	if known == expr.Unknown {
+	if known == types.Unknown {
 		return known, nil
 	}
 	var rests []*model.Var
@@ -146,10 +147,10 @@ func never(rests []*model.Var) string {
 // what only reads itself (x * 2) does none of them.
 type deed struct {
 	adds    bool        // what was there stays, and something comes to it
-	by      expr.Range  // of adds
+	by      types.Range // of adds
 	terms   []expr.Term // of adds: what comes to it, as it is written
 	sets    bool        // what was there is gone
-	to      expr.Range  // of sets, raises and lowers, where it is a number
+	to      types.Range // of sets, raises and lowers, where it is a number
 	raises  bool        // it never goes down
 	lowers  bool        // it never goes up
 	oneself bool        // the new value is computed from the old one
@@ -197,17 +198,17 @@ func (c *checker) given(a *model.Action) deed {
 }
 
 // fromZero is what an action gives to a number that is zero before: of a sum, what is added.
-func (c *checker) fromZero(a *model.Action) expr.Range {
-	return a.Value.Under(func(r expr.Ref, t expr.Type) expr.Type {
+func (c *checker) fromZero(a *model.Action) types.Range {
+	return a.Value.Under(func(r expr.Ref, t types.Type) types.Type {
 		if r == a.Target {
-			t.Range = expr.Exactly(fixed.Num{})
+			t.Range = types.Exactly(fixed.Num{})
 		}
 		return t
 	}).Range
 }
 
 // change is by how much an action changes a number; nil where it does not start from what it was.
-func (c *checker) change(e model.Effect) *expr.Range {
+func (c *checker) change(e model.Effect) *types.Range {
 	switch d := c.does(e); {
 	case d.adds:
 		return &d.by

@@ -6,6 +6,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // stillDead reports deaths whose condition holds again as soon as the player has come back.
@@ -53,14 +54,14 @@ func (d dying) after(guards []*expr.Program) string {
 			continue
 		}
 		switch g.Under(d.known).Truth {
-		case expr.False:
+		case types.False:
 			return ""
-		case expr.Unknown:
+		case types.Unknown:
 			sure = false
 			for p := range of {
 				seen[p] = true
 			}
-		case expr.True:
+		case types.True:
 			seen[same] = true
 		}
 	}
@@ -125,13 +126,13 @@ func (d dying) restored(v *model.Var) bool {
 }
 
 // known is what is known of a value after coming back.
-func (d dying) known(r expr.Ref, t expr.Type) expr.Type {
+func (d dying) known(r expr.Ref, t types.Type) types.Type {
 	v := d.m.VarOf(r)
 	switch {
 	case !d.theirs(r):
 		return t
 	case r.What == expr.Dead:
-		return expr.Constant(expr.OfBool(false), t)
+		return types.Constant(types.OfBool(false), t)
 	case v == nil || r.What != expr.Variable || d.restored(v):
 		return t
 	case v.Is != nil:
@@ -139,7 +140,7 @@ func (d dying) known(r expr.Ref, t expr.Type) expr.Type {
 	}
 	switch f := v.Fates[atDeath]; {
 	case f.Kind == "reset" && !v.Start.IsNone():
-		return expr.Constant(v.Start, t)
+		return types.Constant(v.Start, t)
 	case f.Set != nil && f.Set.Type.Numeric():
 		t.Range = clampedTo(f.Set.Type.Range, v)
 	case f.Set != nil:
@@ -149,8 +150,8 @@ func (d dying) known(r expr.Ref, t expr.Type) expr.Type {
 }
 
 // computed is what is known of a computed value after coming back, from what it is computed from.
-func (d dying) computed(v *model.Var, t expr.Type) expr.Type {
-	if !v.Type.Numeric() && v.Type.Kind != expr.Bool {
+func (d dying) computed(v *model.Var, t types.Type) types.Type {
+	if !v.Type.Numeric() && v.Type.Kind != types.Bool {
 		return t
 	}
 	own := d
@@ -165,8 +166,8 @@ func (d dying) computed(v *model.Var, t expr.Type) expr.Type {
 }
 
 // clampedTo is what a range becomes when it is assigned to a variable.
-func clampedTo(r expr.Range, v *model.Var) expr.Range {
-	out := expr.Between(v.Min, v.Max, v.Step)
+func clampedTo(r types.Range, v *model.Var) types.Range {
+	out := types.Between(v.Min, v.Max, v.Step)
 	if r.HasLo {
 		out.Lo = fixed.Max(out.Lo, fixed.Min(out.Hi, r.Lo))
 	}

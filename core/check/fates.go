@@ -10,6 +10,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 func column(c plan.Crossing) int {
@@ -153,7 +154,7 @@ func (c *checker) askedAtStart(v *model.Var) (finding.At, string, bool) {
 		switch {
 		case u.rule != nil && (u.rule.Moment.Kind == "joined" || u.rule.Moment.Kind == "arrived"):
 			return u.rule.At, "a rule on " + u.rule.Moment.Kind + " reads it", true
-		case v.Type.Kind == expr.Pick && u.program != nil:
+		case v.Type.Kind == types.Pick && u.program != nil:
 			return u.read.At, "it is what the player picked, and is read", true
 		case u.what == "fate" && isFateOf(c.m, u.program, atLeave):
 			return u.read.At, "another variable is set from it at leave", true
@@ -188,7 +189,7 @@ func (c *checker) readsAndWrites() {
 // onlyCounted says whether nothing but the progress of milestones reads a variable.
 func (c *checker) onlyCounted(v *model.Var) bool {
 	for _, u := range c.reads[v] {
-		if u.what != "milestone" || u.program.Type.Kind == expr.Bool {
+		if u.what != "milestone" || u.program.Type.Kind == types.Bool {
 			return false
 		}
 	}
@@ -198,7 +199,7 @@ func (c *checker) onlyCounted(v *model.Var) bool {
 // picks reports picks that begin with an option that nobody picked.
 func (c *checker) picks() {
 	for _, v := range c.m.Vars {
-		if v.Type.Kind == expr.Pick && !v.Type.Optional && !v.Computed() {
+		if v.Type.Kind == types.Pick && !v.Type.Optional && !v.Computed() {
 			c.report("start-looks-picked", v.At, ofVar(v), "%s begins as %s, which looks as if the player had picked it.", v.Name, v.Start.Plain())
 		}
 	}

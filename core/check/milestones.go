@@ -1,6 +1,9 @@
 package check
 
-import "alluvion/core/expr"
+import (
+	"alluvion/core/expr"
+	"alluvion/core/types"
+)
 
 // milestones reports milestones that nobody can ever earn.
 func (c *checker) milestones() {
@@ -9,7 +12,7 @@ func (c *checker) milestones() {
 		p := m.Progress
 		switch {
 		case p == nil:
-			if known, rests := c.truth(m.When); known == expr.False {
+			if known, rests := c.truth(m.When); known == types.False {
 				c.report("always-refused", m.When.At, of, "The milestone %s is never earned: %s%s %s hold.", m.ID, because(rests), m.When.Source, never(rests))
 			}
 		case p.Type.Range.HasHi && p.Type.Range.Hi.Less(m.Goal):

@@ -6,6 +6,7 @@ import (
 
 	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // progressDrops reports progress that something asks for and that a rule may lower by setting it: once for each rule,
@@ -91,13 +92,13 @@ func (c *checker) comparesFirst(e model.Effect) bool {
 		if !to.HasLo {
 			continue
 		}
-		above := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
+		above := g.Under(func(r expr.Ref, t types.Type) types.Type {
 			if lo, err := to.Lo.Add(v.Step); isIt(r) && err == nil && !v.Max.Less(lo) {
-				t.Range = expr.Between(lo, v.Max, v.Step)
+				t.Range = types.Between(lo, v.Max, v.Step)
 			}
 			return t
 		})
-		if above.Truth == expr.False {
+		if above.Truth == types.False {
 			return true
 		}
 	}
@@ -105,7 +106,7 @@ func (c *checker) comparesFirst(e model.Effect) bool {
 }
 
 // lower says whether a set value can lie below what an action gives.
-func lower(set expr.Range, other deed) bool {
+func lower(set types.Range, other deed) bool {
 	if other.adds {
 		return other.by.HasHi && other.by.Hi.Sign() > 0
 	}

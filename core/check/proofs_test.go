@@ -11,9 +11,9 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/model"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -57,7 +57,7 @@ func TestWhateverChangesAValueOpensItsGate(t *testing.T) {
 		_, err = run.Step(&engine.Request{Do: "pass", Player: "ada", Name: "way", At: 60_000})
 		assert.NoError(t, err, "who has what the gate asks for gets through")
 	}
-	yes := expr.OfBool(true)
+	yes := types.OfBool(true)
 	for name, row := range map[string]struct {
 		variables, gate, rules, more string
 		try                          []engine.Request
@@ -67,7 +67,7 @@ func TestWhateverChangesAValueOpensItsGate(t *testing.T) {
 		"the game's server writes it": {variables: "  key: {of: player, type: bool, start: false, written_by: game}", gate: "if: player.key, refused: Shut.",
 			try: []engine.Request{{Do: "write", Player: "ada", Server: true, Name: "player.key", Value: yes}}},
 		"its player picks it on joining": {variables: "  hat: {of: player, type: pick, roster: hat, start: none_yet}", gate: "if: player.hat == 'felt', refused: Shut.", more: "rosters: {hat: {options: {none_yet: {}, felt: {}}}}",
-			try: []engine.Request{{Do: "join", Player: "ada", Slot: 1, Picks: map[string]expr.Value{"hat": expr.OfText("felt")}}}},
+			try: []engine.Request{{Do: "join", Player: "ada", Slot: 1, Picks: map[string]types.Value{"hat": types.OfText("felt")}}}},
 		"a stopwatch counts":       {variables: "  lap: {of: player, type: stopwatch}", gate: "if: player.lap >= 30, refused: Shut."},
 		"a computed value follows": {variables: "  key: {of: player, type: bool, start: false, share: {with: everyone, writer: self}}\n  open: {of: player, type: bool, is: player.key}", gate: "if: player.open, refused: Shut.", try: []engine.Request{{Do: "write", Player: "ada", Name: "player.key", Value: yes}}},
 		"a fate sets it":           {variables: "  key: {of: player, type: bool, start: false, across: {death: {set: true}}}", gate: "if: player.key, refused: Shut.", rules: "  - {on: horn, do: [{die: player}]}", try: []engine.Request{{Do: "event", Player: "ada", Name: "horn"}}},

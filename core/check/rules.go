@@ -7,6 +7,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // narrows reports values that are cut to fit their variable: finer than its step, or always outside
@@ -42,7 +43,7 @@ func (c *checker) narrow(v *model.Var, p *expr.Program, of about, added bool) {
 
 // outside reports what never lies within the limits of its variable.
 func (c *checker) outside(v *model.Var, p *expr.Program, of about) {
-	if p != nil && v.Type.Numeric() && p.Type.Numeric() && p.Type.Range.Outside(expr.Between(v.Min, v.Max, v.Step)) {
+	if p != nil && v.Type.Numeric() && p.Type.Numeric() && p.Type.Range.Outside(types.Between(v.Min, v.Max, v.Step)) {
 		c.report("narrows", p.At, of, "%s goes from %s to %s; %s is never inside.", v.Name, v.Min, v.Max, p.Source)
 	}
 }
@@ -59,7 +60,7 @@ func (c *checker) conditions() {
 		if u.what != "if" {
 			continue
 		}
-		if known, rests := c.truth(u.program); known == expr.False {
+		if known, rests := c.truth(u.program); known == types.False {
 			c.report("always-refused", u.program.At, u.about, "%s", upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests), u.program.Source)))
 		}
 	}
@@ -70,9 +71,9 @@ func (c *checker) gate(p *expr.Program, of about, what string) {
 		return
 	}
 	switch known, rests := c.truth(p); known {
-	case expr.False:
+	case types.False:
 		c.report("always-refused", p.At, of, "%s is always refused: %s%s %s hold.", what, because(rests), p.Source, never(rests))
-	case expr.True:
+	case types.True:
 		c.report("never-refuses", p.At, of, "%s is never refused: %s%s always holds.", what, because(rests), p.Source)
 	}
 }
@@ -97,7 +98,7 @@ func (c *checker) equalities() {
 }
 
 // endsThere says whether a limit catches the number exactly where it is compared.
-func (c *checker) endsThere(v *model.Var, to expr.Value) bool {
+func (c *checker) endsThere(v *model.Var, to types.Value) bool {
 	return !v.Refuse && (to.Num == v.Min || to.Num == v.Max)
 }
 
@@ -108,7 +109,7 @@ func (c *checker) jumps(v *model.Var) (model.Effect, bool) {
 		if by == nil {
 			continue
 		}
-		step := expr.Between(v.Step.Neg(), v.Step, v.Step)
+		step := types.Between(v.Step.Neg(), v.Step, v.Step)
 		if !by.Bounded() || by.Lo.Less(step.Lo) || step.Hi.Less(by.Hi) {
 			return e, true
 		}

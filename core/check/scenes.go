@@ -5,6 +5,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // bounds reports spots, and ends of spans, that are outside their scene.
@@ -223,13 +224,13 @@ func (c *checker) leads(from, to *model.Scene) bool {
 // certainIn says whether a rule's conditions hold for everybody who arrives in a scene.
 func (c *checker) certainIn(e model.Effect, s *model.Scene) bool {
 	for _, g := range e.Guards {
-		here := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
+		here := g.Under(func(r expr.Ref, t types.Type) types.Type {
 			if r.What == expr.PlaceScene && r.Who == expr.Self {
-				return expr.Constant(expr.OfText(s.ID), t)
+				return types.Constant(types.OfText(s.ID), t)
 			}
 			return c.neverWritten(r, t)
 		})
-		if here.Truth != expr.True {
+		if here.Truth != types.True {
 			return false
 		}
 	}

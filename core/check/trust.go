@@ -4,6 +4,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // clientTrusted reports numbers that a player's own machine says and that count for others.
@@ -165,12 +166,12 @@ func (c *checker) gatesOutOfReach() {
 
 // closedAtFirst says whether a condition certainly does not hold before anything has happened.
 func (c *checker) closedAtFirst(p *expr.Program) bool {
-	return p.Under(func(r expr.Ref, t expr.Type) expr.Type {
+	return p.Under(func(r expr.Ref, t types.Type) types.Type {
 		if v := c.m.VarOf(r); v != nil && !v.Computed() && !v.Stopwatch && !v.Seed && r.What == expr.Variable && !v.Start.IsNone() {
-			return expr.Constant(v.Start, t)
+			return types.Constant(v.Start, t)
 		}
 		return t
-	}).Truth == expr.False
+	}).Truth == types.False
 }
 
 // waysWithout lists which scenes lead to which, leaving one passage out.

@@ -4,6 +4,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // waymarks reports ways back that lock their player in, ways to a place that was never remembered, and
@@ -60,13 +61,13 @@ func (c *checker) overwritten(p *model.Passage) {
 // possibleIn says whether a rule's conditions may hold for a player in a scene.
 func (c *checker) possibleIn(e model.Effect, s *model.Scene) bool {
 	for _, g := range e.Guards {
-		here := g.Under(func(r expr.Ref, t expr.Type) expr.Type {
+		here := g.Under(func(r expr.Ref, t types.Type) types.Type {
 			if r.What == expr.PlaceScene && r.Who == expr.Self {
-				return expr.Constant(expr.OfText(s.ID), t)
+				return types.Constant(types.OfText(s.ID), t)
 			}
 			return t
 		})
-		if here.Truth == expr.False {
+		if here.Truth == types.False {
 			return false
 		}
 	}

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 func (t *tx) action(r *model.Rule, a *model.Action) error {
@@ -89,7 +89,7 @@ func (t *tx) each(r *model.Rule, a *model.Action) error {
 		if a.Here && p.place.Scene != t.frame.player.place.Scene {
 			continue
 		}
-		t.frame.locals[a.Local] = expr.OfText(p.id)
+		t.frame.locals[a.Local] = types.OfText(p.id)
 		if err := t.actions(r, a.Do); err != nil {
 			return err
 		}
@@ -99,7 +99,7 @@ func (t *tx) each(r *model.Rule, a *model.Action) error {
 
 // send queues another event, with its arguments as they are now.
 func (t *tx) send(r *model.Rule, a *model.Action) error {
-	args := make([]expr.Value, len(a.Args))
+	args := make([]types.Value, len(a.Args))
 	for i, p := range a.Args {
 		if p == nil {
 			continue
@@ -132,7 +132,7 @@ func (t *tx) sceneID() string {
 // assign carries out set, add, raise, clear, pick, put and take-out.
 func (t *tx) assign(r *model.Rule, a *model.Action) error {
 	o := t.frame.ownerOf(&a.Target)
-	to := expr.None
+	to := types.None
 	if a.Value != nil {
 		to = a.Value.Eval(&t.frame)
 	}
@@ -190,29 +190,29 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Action) error {
 var errNotThere = errors.New("it is not there")
 
 // changed is what a value becomes by an action; false where it stays as it is.
-func changed(verb string, now, by expr.Value) (expr.Value, bool, error) {
+func changed(verb string, now, by types.Value) (types.Value, bool, error) {
 	switch verb {
 	case "add":
 		sum, err := now.Num.Add(by.Num)
-		return expr.OfNum(sum), true, err
+		return types.OfNum(sum), true, err
 	case "raise":
-		return by, now.Kind != expr.IsNum || now.Num.Less(by.Num), nil
+		return by, now.Kind != types.IsNum || now.Num.Less(by.Num), nil
 	case "put":
-		return expr.OfItems(append(now.Items(), by)), true, nil
+		return types.OfItems(append(now.Items(), by)), true, nil
 	case "take-out":
 		items := now.Items()
 		i := slices.Index(items, by)
 		if i < 0 {
 			return now, false, errNotThere // or what was to be taken would be made out of nothing
 		}
-		return expr.OfItems(slices.Delete(items, i, i+1)), true, nil
+		return types.OfItems(slices.Delete(items, i, i+1)), true, nil
 	}
 	return by, true, nil
 }
 
 // give gives a variable a value that fits, where it is a pick that the player may have.
-func (t *tx) give(o owner, v *model.Var, to expr.Value, pick bool) error {
-	if v.Type.Kind == expr.Pick {
+func (t *tx) give(o owner, v *model.Var, to types.Value, pick bool) error {
+	if v.Type.Kind == types.Pick {
 		if err := t.mayPick(o, v, to); err != nil {
 			return err
 		}
@@ -226,7 +226,7 @@ func (t *tx) give(o owner, v *model.Var, to expr.Value, pick bool) error {
 }
 
 // mayPick refuses an option that the player may not pick, and another one where the pick is locked.
-func (t *tx) mayPick(o owner, v *model.Var, to expr.Value) error {
+func (t *tx) mayPick(o owner, v *model.Var, to types.Value) error {
 	now := v.Start
 	if values := t.run.values(o); values != nil {
 		now = values[v.Slot]

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 )
 
 const choir = `
@@ -77,7 +77,7 @@ func TestLetNamesValuesAndEachGoesOverPlayers(t *testing.T) {
 func TestEachInTheSceneLeavesTheOthersOut(t *testing.T) {
 	w := singers(t)
 	w.pass("bob", "out")
-	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.warmth", Value: expr.OfInt(1)})
+	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.warmth", Value: types.OfInt(1)})
 	require.NoError(t, w.self("ada", "sing"))
 	w.is("ada", "warmth", "6")
 	w.is("bob", "warmth", "10")
@@ -92,7 +92,7 @@ func TestASentEventIsHeldToItsArguments(t *testing.T) {
 
 func TestASentEventThatIsRefusedRefusesAll(t *testing.T) {
 	w := singers(t)
-	w.must(engine.Request{Do: "write", Server: true, Player: "bob", Name: "player.warmth", Value: expr.OfInt(0)})
+	w.must(engine.Request{Do: "write", Server: true, Player: "bob", Name: "player.warmth", Value: types.OfInt(0)})
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "call", "who", "bob", "by", 1), engine.Refused, "Too cold.")
 	assert.Equal(t, digest, w.run.Digest())

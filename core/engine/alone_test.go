@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // cabin is a game for one player, whose world dies and starts over with them.
@@ -149,7 +149,7 @@ func TestARefusedJoinBringsNoWorld(t *testing.T) {
 	s := w.leave("ada")
 	other := &world{t: t, m: w.m, run: engine.New(w.m)}
 	before := other.run.Digest()
-	assert.Error(t, other.do(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: s, Picks: map[string]expr.Value{"hat": expr.OfText("felt")}}))
+	assert.Error(t, other.do(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: s, Picks: map[string]types.Value{"hat": types.OfText("felt")}}))
 	assert.Equal(t, before, other.run.Digest())
 	assert.Empty(t, other.run.Present())
 }
@@ -157,7 +157,7 @@ func TestARefusedJoinBringsNoWorld(t *testing.T) {
 func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
 	text := "props: {chest: {placed: {"
 	for i := range 3000 {
-		text += "c" + expr.OfInt(i).String() + ": {in: garden, at: [" + expr.OfInt(i%30).String() + ", " + expr.OfInt(i/100).String() + "]}, "
+		text += "c" + types.OfInt(i).String() + ": {in: garden, at: [" + types.OfInt(i%30).String() + ", " + types.OfInt(i/100).String() + "]}, "
 	}
 	w := open(t, changed(cabin, "props: {chest: {placed: {", text))
 	w.join("ada")
@@ -195,7 +195,7 @@ func TestRule1EachSlotBeginsWithAWorldOfItsOwn(t *testing.T) {
 	// A joining that is refused leaves the world as it is.
 	w.leave("ada")
 	before := w.run.Digest()
-	require.Error(t, w.do(engine.Request{Do: "join", Player: "cai", Slot: 1, Picks: map[string]expr.Value{"hat": expr.OfText("felt")}}))
+	require.Error(t, w.do(engine.Request{Do: "join", Player: "cai", Slot: 1, Picks: map[string]types.Value{"hat": types.OfText("felt")}}))
 	assert.Equal(t, before, w.run.Digest())
 }
 

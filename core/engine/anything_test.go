@@ -8,10 +8,10 @@ import (
 	"pgregory.net/rapid"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // something draws a request that a plan could mean, of whatever its passages, checkpoints and events are.
@@ -23,8 +23,8 @@ func something(t *rapid.T, m *model.Model) engine.Request {
 		req.Do = "join"
 		if rapid.IntRange(0, 3).Draw(t, "picks") == 0 {
 			for _, v := range m.Holders[model.OfPlayer].Stored {
-				if v.Type.Kind == expr.Pick {
-					req.Picks = map[string]expr.Value{v.ID: expr.OfText(rapid.SampledFrom(v.Type.Names).Draw(t, "pick"))}
+				if v.Type.Kind == types.Pick {
+					req.Picks = map[string]types.Value{v.ID: types.OfText(rapid.SampledFrom(v.Type.Names).Draw(t, "pick"))}
 				}
 			}
 		}
@@ -48,19 +48,19 @@ func something(t *rapid.T, m *model.Model) engine.Request {
 		}
 		v := rapid.SampledFrom(m.Vars).Draw(t, "variable")
 		req.Do, req.Server, req.Name = rapid.SampledFrom([]string{"write", "correct"}).Draw(t, "write"), rapid.Bool().Draw(t, "server"), v.Name
-		req.Args = map[string]expr.Value{"scene": expr.OfText(rapid.SampledFrom(m.Scenes).Draw(t, "in").ID)}
+		req.Args = map[string]types.Value{"scene": types.OfText(rapid.SampledFrom(m.Scenes).Draw(t, "in").ID)}
 		if v.Hold.Kind != nil {
-			req.Args["prop"] = expr.OfText(rapid.SampledFrom(v.Hold.Kind.Props).Draw(t, "prop").ID)
+			req.Args["prop"] = types.OfText(rapid.SampledFrom(v.Hold.Kind.Props).Draw(t, "prop").ID)
 		}
 		req.Value = anyValue(t, &model.Arg{Domain: v.Domain}, player)
 		if v.Type.Item != nil {
-			req.Value = expr.OfItems([]expr.Value{anyValue(t, &model.Arg{Domain: *v.Item}, player)})
+			req.Value = types.OfItems([]types.Value{anyValue(t, &model.Arg{Domain: *v.Item}, player)})
 		}
 	case 7:
 		req.Do, req.Server = "die", true
 	default:
 		e := rapid.SampledFrom(m.Events).Draw(t, "event")
-		req.Do, req.Name, req.Server, req.Args = "event", e.ID, !e.Self, map[string]expr.Value{}
+		req.Do, req.Name, req.Server, req.Args = "event", e.ID, !e.Self, map[string]types.Value{}
 		if !e.Self {
 			req.Player = ""
 		}
@@ -77,25 +77,25 @@ func anySpot(t *rapid.T, m *model.Model) *model.Spot {
 }
 
 // anyValue draws a value that is right for an argument, most of the time.
-func anyValue(t *rapid.T, a *model.Arg, player string) expr.Value {
+func anyValue(t *rapid.T, a *model.Arg, player string) types.Value {
 	switch {
 	case rapid.IntRange(0, 20).Draw(t, "wrong") == 0:
-		return rapid.SampledFrom([]expr.Value{expr.None, expr.OfInt(-77), expr.OfText("?"), expr.OfBool(true)}).Draw(t, "value")
+		return rapid.SampledFrom([]types.Value{types.None, types.OfInt(-77), types.OfText("?"), types.OfBool(true)}).Draw(t, "value")
 	case a.Type.Numeric():
 		steps := rapid.IntRange(0, 12).Draw(t, "steps")
 		n, _ := a.Step.Mul(fixed.FromInt(int64(steps)))
 		sum, _ := fixed.Max(a.Min, fixed.FromInt(-5)).Add(n)
-		return expr.OfNum(sum)
+		return types.OfNum(sum)
 	case a.Type.Named():
-		return expr.OfText(rapid.SampledFrom(a.Type.Names).Draw(t, "name"))
-	case a.Type.Kind == expr.Prop:
-		return expr.OfText(rapid.SampledFrom(a.Kind.Props).Draw(t, "prop").ID)
-	case a.Type.Kind == expr.Player:
-		return expr.OfText(player)
-	case a.Type.Kind == expr.Bool:
-		return expr.OfBool(rapid.Bool().Draw(t, "bool"))
+		return types.OfText(rapid.SampledFrom(a.Type.Names).Draw(t, "name"))
+	case a.Type.Kind == types.Prop:
+		return types.OfText(rapid.SampledFrom(a.Kind.Props).Draw(t, "prop").ID)
+	case a.Type.Kind == types.Player:
+		return types.OfText(player)
+	case a.Type.Kind == types.Bool:
+		return types.OfBool(rapid.Bool().Draw(t, "bool"))
 	}
-	return expr.OfText(rapid.StringOfN(rapid.RuneFrom([]rune("abz 9é")), 0, 12, -1).Draw(t, "text"))
+	return types.OfText(rapid.StringOfN(rapid.RuneFrom([]rune("abz 9é")), 0, 12, -1).Draw(t, "text"))
 }
 
 // Whatever is asked under whatever plan: the state stays sound, what is refused changes nothing, and a
@@ -139,7 +139,7 @@ func TestAnyRequestsUnderAnyPlanKeepTheStateSound(t *testing.T) {
 // sameInAnother saves a player and loads them into a session of its own: what every crossing on the way
 // keeps is the same there.
 func sameInAnother(t *rapid.T, m *model.Model, r *engine.Run, id string) {
-	was := map[string]expr.Value{}
+	was := map[string]types.Value{}
 	dead, _ := r.State(id)
 	for _, f := range r.Figures(id) {
 		was[f.Var.Name] = f.Value

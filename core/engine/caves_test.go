@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // caves has one of everything that is held by others than players, scenes and the game, and of every type
@@ -344,10 +344,10 @@ func TestSomeOptionsAreNotForEverybodyAndALockedPickStays(t *testing.T) {
 func TestAPickOnTheWayInIsJudgedBeforeThePlayerIsThere(t *testing.T) {
 	w := cavern(t)
 	before := w.run.Digest()
-	pick := func(who string) map[string]expr.Value { return map[string]expr.Value{"guide": expr.OfText(who)} }
+	pick := func(who string) map[string]types.Value { return map[string]types.Value{"guide": types.OfText(who)} }
 	assert.ErrorContains(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("bat")}), "Bats only follow")
 	assert.ErrorContains(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("cow")}), "there is no guide")
-	assert.Error(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: map[string]expr.Value{"depth": expr.OfInt(1)}}))
+	assert.Error(t, w.do(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: map[string]types.Value{"depth": types.OfInt(1)}}))
 	assert.Equal(t, before, w.run.Digest())
 	w.must(engine.Request{Do: "join", Player: "bob", Slot: 1, Picks: pick("mole")})
 	for _, c := range w.res.Changes {
@@ -463,14 +463,14 @@ func TestSavingIsAMomentAndAnAction(t *testing.T) {
 
 func TestAPlayerWritesOnlyWhatThePlanLetsThem(t *testing.T) {
 	w := cavern(t)
-	w.must(engine.Request{Do: "write", Player: "ada", Name: "player.mood", Value: expr.OfText("wild")})
-	assert.ErrorContains(t, w.do(engine.Request{Do: "write", Player: "ada", Name: "player.depth", Value: expr.OfInt(3)}), "is not written by players")
-	assert.ErrorContains(t, w.do(engine.Request{Do: "correct", Player: "ada", Name: "player.depth", Value: expr.OfInt(3)}), "Only the game's server")
-	w.must(engine.Request{Do: "correct", Player: "ada", Server: true, Name: "player.depth", Value: expr.OfInt(3), Why: "it was lost"})
+	w.must(engine.Request{Do: "write", Player: "ada", Name: "player.mood", Value: types.OfText("wild")})
+	assert.ErrorContains(t, w.do(engine.Request{Do: "write", Player: "ada", Name: "player.depth", Value: types.OfInt(3)}), "is not written by players")
+	assert.ErrorContains(t, w.do(engine.Request{Do: "correct", Player: "ada", Name: "player.depth", Value: types.OfInt(3)}), "Only the game's server")
+	w.must(engine.Request{Do: "correct", Player: "ada", Server: true, Name: "player.depth", Value: types.OfInt(3), Why: "it was lost"})
 	assert.Equal(t, "correction: it was lost", w.res.Changes[0].Cause.String())
-	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "prop.vein.mined", Args: map[string]expr.Value{"prop": expr.OfText("south")}, Value: expr.OfInt(3)})
+	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "prop.vein.mined", Args: map[string]types.Value{"prop": types.OfText("south")}, Value: types.OfInt(3)})
 	w.has("3", "ada", "prop.vein.mined", "vein.south")
-	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.marks", Value: expr.OfItems([]expr.Value{expr.OfText("sun")})})
+	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.marks", Value: types.OfItems([]types.Value{types.OfText("sun")})})
 	w.has("[sun]", "ada", "player.marks", "")
 }
 
@@ -478,20 +478,20 @@ func TestAPlayerWritesOnlyWhatThePlanLetsThem(t *testing.T) {
 func TestAMilestoneIsGivenByHandAndTakenBack(t *testing.T) {
 	w := cavern(t)
 	earned := func() bool { return slices.Contains(w.run.Save("ada").Milestones, "explorer") }
-	right := func(player string, value expr.Value) error {
+	right := func(player string, value types.Value) error {
 		return w.do(engine.Request{Do: "correct", Player: player, Server: true, Name: "player.earned.explorer", Value: value, Why: "to see it"})
 	}
 	before := w.run.Digest()
-	assert.ErrorContains(t, right("ada", expr.OfInt(1)), "true or false is wanted")
-	assert.ErrorContains(t, right("", expr.OfBool(true)), "name the player")
-	assert.Error(t, w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.earned.explorer", Value: expr.OfBool(true)}), "it is corrected, and not written")
+	assert.ErrorContains(t, right("ada", types.OfInt(1)), "true or false is wanted")
+	assert.ErrorContains(t, right("", types.OfBool(true)), "name the player")
+	assert.Error(t, w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.earned.explorer", Value: types.OfBool(true)}), "it is corrected, and not written")
 	assert.Equal(t, before, w.run.Digest())
-	require.NoError(t, right("ada", expr.OfBool(true)))
+	require.NoError(t, right("ada", types.OfBool(true)))
 	assert.True(t, earned())
 	assert.True(t, w.told("milestone"), "the player is told, as if it had been earned")
 	assert.Equal(t, "correction: to see it", w.res.Changes[0].Cause.String())
-	require.NoError(t, right("ada", expr.OfBool(true)), "twice is once")
-	require.NoError(t, right("ada", expr.OfBool(false)))
+	require.NoError(t, right("ada", types.OfBool(true)), "twice is once")
+	require.NoError(t, right("ada", types.OfBool(false)))
 	assert.False(t, earned())
 	s := w.leave("ada")
 	assert.Empty(t, s.Milestones)

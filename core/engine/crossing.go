@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // crossingIndex is a crossing's column.
@@ -45,7 +45,7 @@ func (t *tx) cross(column int, p *Player, owners []owner) {
 type assignment struct {
 	owner owner
 	v     *model.Var
-	to    expr.Value
+	to    types.Value
 }
 
 func (t *tx) setAll(column int, p *Player, owners []owner) {
@@ -181,8 +181,8 @@ func (r *Run) worthCrossing(h *model.Holding, key copyKey, in copies) bool {
 }
 
 // of is what a variable was when the record was taken, as it is held now.
-func (rec *record) of(o owner, v *model.Var, r *Run) expr.Value {
-	var values []expr.Value
+func (rec *record) of(o owner, v *model.Var, r *Run) types.Value {
+	var values []types.Value
 	switch h := r.m.Holders[o.hold].Holder; {
 	case h == model.OfPlayer:
 		values = rec.player
@@ -244,7 +244,7 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	if from.Scene == to.Scene {
 		t.touch(p)
 		p.put(t.run.clock)
-		t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
+		t.note(p, "place", types.OfText(t.run.PlaceText(from)), types.OfText(t.run.PlaceText(to)))
 		p.place = to
 		return t.moved(p, from, false)
 	}
@@ -262,7 +262,7 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	}
 	t.cause = cause
 	t.touch(p)
-	t.note(p, "place", expr.OfText(t.run.PlaceText(from)), expr.OfText(t.run.PlaceText(to)))
+	t.note(p, "place", types.OfText(t.run.PlaceText(from)), types.OfText(t.run.PlaceText(to)))
 	p.place, p.entry = to, to
 	p.put(t.run.clock)
 	t.emptied(from.Scene)
@@ -305,7 +305,7 @@ func (t *tx) die(p *Player) error {
 		return nil
 	}
 	t.touch(p)
-	t.note(p, "player.dead", expr.OfBool(false), expr.OfBool(true))
+	t.note(p, "player.dead", types.OfBool(false), types.OfBool(true))
 	p.dead = true
 	p.backAt = t.run.clock + t.run.backAfter()
 	if p == t.revived { // who dies of coming back comes back a little later, not without end at once
@@ -335,7 +335,7 @@ func (t *tx) comeBack(p *Player) error {
 	}
 	t.touch(p)
 	t.fated("over")
-	t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
+	t.note(p, "player.dead", types.OfBool(true), types.OfBool(false))
 	p.dead, p.backAt = false, 0
 	t.revived = p
 	t.crossReached(p, atDeath)
@@ -358,7 +358,7 @@ func (t *tx) crossReached(p *Player, column int) {
 	}
 	t.fated("reset")
 	t.touch(p)
-	t.note(p, "player.checkpoint", expr.OfText(t.run.m.Checkpoints[p.reached].ID), expr.None)
+	t.note(p, "player.checkpoint", types.OfText(t.run.m.Checkpoints[p.reached].ID), types.None)
 	p.reached = -1
 }
 
@@ -404,7 +404,7 @@ func (t *tx) startOver(p *Player) error {
 	t.crossReached(p, atNewRun)
 	t.touch(p)
 	if p.dead {
-		t.note(p, "player.dead", expr.OfBool(true), expr.OfBool(false))
+		t.note(p, "player.dead", types.OfBool(true), types.OfBool(false))
 	}
 	p.dead, p.backAt, p.used = false, 0, make([]bool, len(t.run.m.Checkpoints))
 	t.remember(p)

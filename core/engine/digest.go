@@ -5,9 +5,9 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // snapshot is a session's whole state in the form that its digest is taken over.
@@ -76,7 +76,7 @@ type Figure struct {
 	Var   *model.Var
 	Scene string
 	Prop  string
-	Value expr.Value
+	Value types.Value
 }
 
 // Figures are all values that a player has, stored and computed, in the plan's order; then those for scenes
@@ -136,14 +136,14 @@ func (r *Run) figures(out []Figure, o owner) []Figure {
 }
 
 // read is what an owner's variable is now; none where its expression fails.
-func (r *Run) read(v *model.Var, o owner) expr.Value {
+func (r *Run) read(v *model.Var, o owner) types.Value {
 	f := frame{run: r}
 	f.aboutOwner(o)
 	if v.Computed() {
 		if value := f.computed(v, o); f.err == nil {
 			return value
 		}
-		return expr.None
+		return types.None
 	}
 	if values := r.values(o); values != nil {
 		return r.shown(v, values[v.Slot])

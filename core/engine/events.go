@@ -3,8 +3,8 @@ package engine
 import (
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 func (t *tx) event(p *Player, req *Request) error {
@@ -34,7 +34,7 @@ func (t *tx) event(p *Player, req *Request) error {
 }
 
 // happen lets an event happen, whoever sent it.
-func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
+func (t *tx) happen(e *model.Event, p *Player, args []types.Value) error {
 	t.frame.about(p)
 	t.frame.args = args
 	if e.If != nil && !t.holds(e.If) {
@@ -47,7 +47,7 @@ func (t *tx) happen(e *model.Event, p *Player, args []expr.Value) error {
 }
 
 // arguments checks what an event was sent with, and puts it in the plan's order.
-func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Player) ([]expr.Value, error) {
+func (t *tx) arguments(e *model.Event, given map[string]types.Value, sender *Player) ([]types.Value, error) {
 	t.args = t.args[:0]
 	known := 0
 	for i := range e.Args {
@@ -70,15 +70,15 @@ func (t *tx) arguments(e *model.Event, given map[string]expr.Value, sender *Play
 }
 
 // admit says what is wrong with one argument.
-func (t *tx) admit(e *model.Event, a *model.Arg, v *expr.Value, sender *Player) error {
-	if v.Kind == expr.IsNum && a.Admits(v.Num) {
+func (t *tx) admit(e *model.Event, a *model.Arg, v *types.Value, sender *Player) error {
+	if v.Kind == types.IsNum && a.Admits(v.Num) {
 		return nil
 	}
 	*v = a.Rounded(*v)
 	if err := a.Admit(*v); err != nil {
 		return refuse(Invalid, "The argument %s of %s is not right: %v.", a.ID, e.ID, err)
 	}
-	if a.Type.Kind == expr.Player && !v.IsNone() && !t.run.Has(v.Text) {
+	if a.Type.Kind == types.Player && !v.IsNone() && !t.run.Has(v.Text) {
 		return refuse(Unknown, "The argument %s of %s names %q, who is not in this session.", a.ID, e.ID, v.Text)
 	}
 	if a.Kind != nil && !v.IsNone() {
@@ -88,7 +88,7 @@ func (t *tx) admit(e *model.Event, a *model.Arg, v *expr.Value, sender *Player) 
 }
 
 // argProp checks an argument that names a prop.
-func (t *tx) argProp(a *model.Arg, v expr.Value, sender *Player) error {
+func (t *tx) argProp(a *model.Arg, v types.Value, sender *Player) error {
 	prop := a.Kind.Prop(v.Text)
 	switch {
 	case prop == nil:

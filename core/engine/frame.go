@@ -4,6 +4,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // frame is what an expression reads: whom it is about, with the arguments of the event. It is an
@@ -13,8 +14,8 @@ type frame struct {
 	player *Player // nil where the expression is about nobody
 	scene  int     // the scene that it is about; -1 for the player's
 	prop   int     // the prop that it is about; -1 for none
-	args   []expr.Value
-	locals []expr.Value                // the rule's own names
+	args   []types.Value
+	locals []types.Value               // the rule's own names
 	ranks  func(standing int) []Ranked // of who watches; nil elsewhere
 	err    error
 }
@@ -52,7 +53,7 @@ func (f *frame) Number(ref *expr.Ref) fixed.Num {
 func (f *frame) Mine(slot int) fixed.Num { return f.player.vars[slot].Num }
 
 // Read gives the value that a name stands for.
-func (f *frame) Read(ref *expr.Ref) expr.Value {
+func (f *frame) Read(ref *expr.Ref) types.Value {
 	if ref.As > 0 {
 		return f.readAs(*ref)
 	}
@@ -62,24 +63,24 @@ func (f *frame) Read(ref *expr.Ref) expr.Value {
 	case expr.Itself:
 		switch ref.Who {
 		case expr.Self:
-			return expr.OfText(f.player.id)
+			return types.OfText(f.player.id)
 		case expr.HereProp, expr.OneProp:
-			return expr.OfText(f.run.m.Props[f.propOf(ref)].ID)
+			return types.OfText(f.run.m.Props[f.propOf(ref)].ID)
 		}
 		return f.args[ref.Index]
 	case expr.LocalValue:
 		return f.locals[ref.Index]
 	case expr.Time:
-		return expr.OfNum(seconds(f.run.clock))
+		return types.OfNum(seconds(f.run.clock))
 	case expr.Present:
-		return expr.OfInt(len(f.run.order))
+		return types.OfInt(len(f.run.order))
 	case expr.Count:
 		return f.counted(ref)
 	case expr.HolderOf:
 		if p := f.run.things[ref.Index].holder; p != nil {
-			return expr.OfText(p.id)
+			return types.OfText(p.id)
 		}
-		return expr.None
+		return types.None
 	case expr.MovableAt:
 		return f.run.partOf(f.run.thingPlace(ref.Index), ref.Slot)
 	case expr.StandingOrder, expr.StandingNumber, expr.StandingPlace:
@@ -89,7 +90,7 @@ func (f *frame) Read(ref *expr.Ref) expr.Value {
 }
 
 // readAs reads what is about another player than the frame's.
-func (f *frame) readAs(ref expr.Ref) expr.Value {
+func (f *frame) readAs(ref expr.Ref) types.Value {
 	other := *f
 	other.about(f.run.players[f.locals[ref.As-1].Text])
 	ref.As = 0
@@ -98,36 +99,36 @@ func (f *frame) readAs(ref expr.Ref) expr.Value {
 	return out
 }
 
-func (f *frame) builtIn(ref *expr.Ref) expr.Value {
+func (f *frame) builtIn(ref *expr.Ref) types.Value {
 	p := f.whose(ref)
 	if p == nil {
-		return expr.None
+		return types.None
 	}
 	switch ref.What {
 	case expr.Dead:
-		return expr.OfBool(p.dead)
+		return types.OfBool(p.dead)
 	case expr.Checkpoint:
 		if p.reached < 0 {
-			return expr.None
+			return types.None
 		}
-		return expr.OfText(f.run.m.Checkpoints[p.reached].ID)
+		return types.OfText(f.run.m.Checkpoints[p.reached].ID)
 	case expr.SaveSlot:
-		return expr.OfInt(p.slot)
+		return types.OfInt(p.slot)
 	case expr.Visits:
-		return expr.OfInt(p.visits)
+		return types.OfInt(p.visits)
 	case expr.FirstVisit:
-		return expr.OfBool(p.visits == 1)
+		return types.OfBool(p.visits == 1)
 	case expr.InArea:
-		return expr.OfBool(f.run.in(p, f.run.m.Areas[ref.Slot]))
+		return types.OfBool(f.run.in(p, f.run.m.Areas[ref.Slot]))
 	case expr.Holds:
-		return expr.OfBool(f.run.things[ref.Slot].holder == p)
+		return types.OfBool(f.run.things[ref.Slot].holder == p)
 	case expr.Earned:
-		return expr.OfBool(p.earned[ref.Slot])
+		return types.OfBool(p.earned[ref.Slot])
 	case expr.Waymark:
 		if m := p.marks[ref.Slot]; m.set {
-			return expr.OfText(f.run.PlaceText(m.at))
+			return types.OfText(f.run.PlaceText(m.at))
 		}
-		return expr.None
+		return types.None
 	case expr.PlaceScene:
 		return f.run.partOf(p.place, expr.AtScene)
 	case expr.PlaceFacing:
@@ -135,26 +136,26 @@ func (f *frame) builtIn(ref *expr.Ref) expr.Value {
 	case expr.PlaceAt:
 		return f.run.partOf(p.place, expr.AtPoint)
 	case expr.PlaceAxis:
-		return expr.OfNum(p.place.At[ref.Slot])
+		return types.OfNum(p.place.At[ref.Slot])
 	}
-	return expr.None
+	return types.None
 }
 
 // partOf is one part of a place: an axis, or one of expr.AtScene, AtFacing and AtPoint.
-func (r *Run) partOf(p Place, part int) expr.Value {
+func (r *Run) partOf(p Place, part int) types.Value {
 	switch part {
 	case expr.AtScene:
-		return expr.OfText(r.m.Scenes[p.Scene].ID)
+		return types.OfText(r.m.Scenes[p.Scene].ID)
 	case expr.AtFacing:
-		return expr.OfText(p.Facing)
+		return types.OfText(p.Facing)
 	case expr.AtPoint:
-		items := make([]expr.Value, len(r.m.Axes))
+		items := make([]types.Value, len(r.m.Axes))
 		for i := range items {
-			items[i] = expr.OfNum(p.At[i])
+			items[i] = types.OfNum(p.At[i])
 		}
-		return expr.OfItems(items)
+		return types.OfItems(items)
 	}
-	return expr.OfNum(p.At[part])
+	return types.OfNum(p.At[part])
 }
 
 // whose finds the player that a reference means.
@@ -216,7 +217,7 @@ func (f *frame) ownerOf(ref *expr.Ref) owner {
 }
 
 // values are what an owner has, by slot; nil where it was never changed.
-func (r *Run) values(o owner) []expr.Value {
+func (r *Run) values(o owner) []types.Value {
 	switch model.Holder(o.hold) {
 	case model.OfPlayer:
 		return o.player.vars
@@ -236,7 +237,7 @@ func (r *Run) copiesOf(o owner) copies {
 }
 
 // touched are what an owner has, to be changed: where it was never changed it comes into being.
-func (r *Run) touched(o owner) []expr.Value {
+func (r *Run) touched(o owner) []types.Value {
 	values := r.values(o)
 	if values == nil {
 		values = r.starts(r.m.Holders[o.hold])
@@ -246,7 +247,7 @@ func (r *Run) touched(o owner) []expr.Value {
 }
 
 // variable reads a stored or a computed variable.
-func (f *frame) variable(ref *expr.Ref) expr.Value {
+func (f *frame) variable(ref *expr.Ref) types.Value {
 	o, h := f.ownerOf(ref), f.run.m.Holders[ref.Hold]
 	if ref.Slot >= len(h.Stored) {
 		return f.computed(h.Computed[ref.Slot-len(h.Stored)], o)
@@ -262,7 +263,7 @@ func (f *frame) variable(ref *expr.Ref) expr.Value {
 	return values[ref.Slot]
 }
 
-func (f *frame) computed(v *model.Var, o owner) expr.Value {
+func (f *frame) computed(v *model.Var, o owner) types.Value {
 	player, scene, prop := f.player, f.scene, f.prop
 	f.aboutOwner(o)
 	out := v.Is.Eval(f)
@@ -275,7 +276,7 @@ func (f *frame) computed(v *model.Var, o owner) expr.Value {
 }
 
 // counted is of how many copies a variable is true.
-func (f *frame) counted(ref *expr.Ref) expr.Value {
+func (f *frame) counted(ref *expr.Ref) types.Value {
 	r, h := f.run, f.run.m.Holders[ref.Hold]
 	o := owner{hold: ref.Hold}
 	if h.Holder.OfPlayers() {
@@ -291,7 +292,7 @@ func (f *frame) counted(ref *expr.Ref) expr.Value {
 	if v.Start.Bool {
 		n = r.number(v) - n
 	}
-	return expr.OfInt(n)
+	return types.OfInt(n)
 }
 
 // has says whether a scene has a variable that not all scenes have.

@@ -6,6 +6,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Judge asks of saves whether they hold what always holds. It is not safe for use by several goroutines.
@@ -14,7 +15,7 @@ type Judge struct {
 	world bool // whether the world is known
 	// player stands in for whose save is asked about, with the start values of all variables.
 	player *Player
-	starts []expr.Value
+	starts []types.Value
 	plain  bool // nothing but stored variables of the player is asked about
 }
 

@@ -9,10 +9,10 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/share"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -185,7 +185,7 @@ func TestRule8WhatWasSentBeforeAnArrivalIsStale(t *testing.T) {
 // A server's requests carry numbers of its own; they lie in the world's save (rule 8).
 func TestRule8AServersNumberIsKeptWithTheWorld(t *testing.T) {
 	w := cavern(t)
-	req := engine.Request{Do: "write", Server: true, Sender: "judge", Number: 4, Player: "ada", Name: "player.depth", Value: expr.OfInt(1)}
+	req := engine.Request{Do: "write", Server: true, Sender: "judge", Number: 4, Player: "ada", Name: "player.depth", Value: types.OfInt(1)}
 	_, err := w.run.Step(&req)
 	require.NoError(t, err)
 	_, err = w.run.Step(&req)

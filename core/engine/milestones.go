@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Milestones are evaluated once, when everything that the transaction does has been done, and only those
@@ -87,7 +87,7 @@ func (t *tx) startOrStop(w weighing) {
 		reads := t.run.shown(v, *at).Num
 		if *at = stopped(reads); runs {
 			zero, _ := seconds(t.run.clock).Sub(reads)
-			*at = expr.OfNum(zero)
+			*at = types.OfNum(zero)
 		}
 	}
 }
@@ -108,7 +108,7 @@ func (t *tx) setEarned(p *Player, m *model.Milestone, to bool) {
 		return
 	}
 	t.touch(p)
-	t.note(p, "player.earned."+m.ID, expr.OfBool(!to), expr.OfBool(to))
+	t.note(p, "player.earned."+m.ID, types.OfBool(!to), types.OfBool(to))
 	earned := slices.Clone(p.earned)
 	earned[m.Index] = to
 	p.earned = earned
@@ -144,7 +144,7 @@ func (t *tx) crossMilestones(column int, p *Player) {
 type Progress struct {
 	Milestone *model.Milestone
 	Earned    bool
-	Reached   expr.Value // the progress now; none where the milestone has a condition in its place
+	Reached   types.Value // the progress now; none where the milestone has a condition in its place
 }
 
 // Milestones tells how far a present player is with each milestone, in the plan's order.

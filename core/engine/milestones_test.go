@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 )
 
 const marks = `
@@ -84,7 +84,7 @@ func TestRule12AThresholdPassedBeforeTheMilestoneExistedCountsOnLoad(t *testing.
 	w := open(t, marks)
 	w.join("ada")
 	s := w.leave("ada")
-	s.Values["parcels"] = expr.OfInt(30)
+	s.Values["parcels"] = types.OfInt(30)
 	w.back("ada", s)
 	assert.Equal(t, []string{"ten", "forty"}, w.earned("ada"))
 	assert.True(t, w.told("milestone"))

@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // A movable is either with exactly one player or at exactly one place (rule 5): thing has one of the two.
@@ -44,11 +44,11 @@ type thingUndo struct {
 }
 
 // thingText is where a movable is, as people read it.
-func (r *Run) thingText(x thing) expr.Value {
+func (r *Run) thingText(x thing) types.Value {
 	if x.holder != nil {
-		return expr.OfText("with " + x.holder.id)
+		return types.OfText("with " + x.holder.id)
 	}
-	return expr.OfText(r.PlaceText(x.at))
+	return types.OfText(r.PlaceText(x.at))
 }
 
 // take gives a movable to a player: it has to be free, in the same scene and within reach.

@@ -4,9 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 func (t *tx) move(p *Player, req *Request) error {
@@ -198,11 +198,11 @@ func (t *tx) reach(p *Player, point *model.Checkpoint) error {
 	used[point.Index] = true
 	p.used = used
 	if t.replaces(p, point) {
-		from := expr.None
+		from := types.None
 		if p.reached >= 0 {
-			from = expr.OfText(t.run.m.Checkpoints[p.reached].ID)
+			from = types.OfText(t.run.m.Checkpoints[p.reached].ID)
 		}
-		t.note(p, "player.checkpoint", from, expr.OfText(point.ID))
+		t.note(p, "player.checkpoint", from, types.OfText(point.ID))
 		p.reached = point.Index
 	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, ID: point.ID, Scene: t.run.m.Scenes[p.place.Scene].ID})

@@ -9,10 +9,10 @@ import (
 	"pgregory.net/rapid"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 var who = []string{"ada", "bob", "cid", "dee"}
@@ -35,15 +35,15 @@ func anyRequest(t *rapid.T) engine.Request {
 		req.Name = rapid.SampledFrom([]string{"well", "oak", "bed"}).Draw(t, "checkpoint")
 	case "event":
 		req.Name = rapid.SampledFrom([]string{"chop", "mud", "give", "bump", "split", "spiral", "home", "again", "cold", "choose", "name"}).Draw(t, "event")
-		req.Args = map[string]expr.Value{}
+		req.Args = map[string]types.Value{}
 		if n := rapid.SampledFrom([]string{"n", "to", "who", "text", ""}).Draw(t, "arg"); n != "" {
-			req.Args[n] = rapid.SampledFrom([]expr.Value{expr.OfInt(0), expr.OfInt(2), expr.OfInt(40), expr.OfText("brisa"), expr.OfBool(true), expr.None}).Draw(t, "value")
+			req.Args[n] = rapid.SampledFrom([]types.Value{types.OfInt(0), types.OfInt(2), types.OfInt(40), types.OfText("brisa"), types.OfBool(true), types.None}).Draw(t, "value")
 		}
 	case "hurt":
 		req.Do, req.Name, req.Player, req.Server = "event", "hurt", "", true
-		req.Args = map[string]expr.Value{"by": expr.OfInt(rapid.SampledFrom([]int{0, 30, 100}).Draw(t, "by")), "at": expr.OfText(player)}
+		req.Args = map[string]types.Value{"by": types.OfInt(rapid.SampledFrom([]int{0, 30, 100}).Draw(t, "by")), "at": types.OfText(player)}
 	case "write":
-		req.Server, req.Name, req.Value = true, "player.logs", expr.OfInt(rapid.IntRange(-1, 100).Draw(t, "value"))
+		req.Server, req.Name, req.Value = true, "player.logs", types.OfInt(rapid.IntRange(-1, 100).Draw(t, "value"))
 	}
 	return req
 }

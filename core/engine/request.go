@@ -3,10 +3,10 @@ package engine
 import (
 	"fmt"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Request is something asked of a session.
@@ -23,10 +23,10 @@ type Request struct {
 	Name    string // the passage, checkpoint, event or variable
 	To      []fixed.Num
 	Facing  string
-	Args    map[string]expr.Value
-	Value   expr.Value
+	Args    map[string]types.Value
+	Value   types.Value
 	Slot    int
-	Picks   map[string]expr.Value  // of join: what the player picks on the way in, by variable
+	Picks   map[string]types.Value // of join: what the player picks on the way in, by variable
 	Shared  map[string]save.Values // of join and commons: what the player has of each commons
 	Why     string                 // of correct: the reason
 	Saved   *save.Player           // of join: what was saved in the slot, or nil for a new run
@@ -130,10 +130,10 @@ type Change struct {
 	Scene  string
 	Prop   string // cache.under_ledge
 	Name   string // player.warmth, place, player.dead, player.checkpoint
-	From   expr.Value
-	To     expr.Value
+	From   types.Value
+	To     types.Value
 	Cause  *Cause
-	at     *expr.Value // where it is held; nil of what is put back in another way
+	at     *types.Value // where it is held; nil of what is put back in another way
 }
 
 // Notice is something that players are told.

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 func TestRule1TheWorldIsOneForAllInTheSession(t *testing.T) {
@@ -120,7 +120,7 @@ func TestRule7StopwatchesReadElapsedSecondsAndCannotBeSet(t *testing.T) {
 	w.at = 60000
 	w.back("ada", s)
 	w.is("ada", "clock", "2.5")
-	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.clock", Value: expr.OfInt(1)}), engine.Refused, "by itself")
+	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.clock", Value: types.OfInt(1)}), engine.Refused, "by itself")
 }
 
 func TestRule8ARepeatedRequestChangesNothing(t *testing.T) {
@@ -178,7 +178,7 @@ func TestRule10WhatIsBrokenAlreadyRefusesNothing(t *testing.T) {
 	w := open(t, camp)
 	w.join("ada")
 	s := w.leave("ada")
-	s.Values["warmth"] = expr.OfInt(90) // a save from a time when that was allowed
+	s.Values["warmth"] = types.OfInt(90) // a save from a time when that was allowed
 	w.back("ada", s)
 	require.NoError(t, w.self("ada", "mud"), "it only refuses what turns it from true to false")
 }
@@ -478,11 +478,11 @@ func TestJoiningIsChecked(t *testing.T) {
 func TestTheServerMayWriteWithinLimits(t *testing.T) {
 	w := open(t, camp)
 	w.join("ada")
-	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: expr.OfInt(7)})
+	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: types.OfInt(7)})
 	w.is("ada", "logs", "7")
-	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: expr.OfInt(700)}), engine.Invalid, "outside")
-	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Name: "player.logs", Value: expr.OfInt(1)}), engine.Forbidden, "server")
-	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.room", Value: expr.OfInt(1)}), engine.Refused, "by itself")
+	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: types.OfInt(700)}), engine.Invalid, "outside")
+	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Name: "player.logs", Value: types.OfInt(1)}), engine.Forbidden, "server")
+	w.refused(w.do(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.room", Value: types.OfInt(1)}), engine.Refused, "by itself")
 }
 
 func TestCausesSayWhy(t *testing.T) {
@@ -512,11 +512,11 @@ func TestRestartAppliesToTheWorld(t *testing.T) {
 func TestRule24NumbersFromOutsideAreRounded(t *testing.T) {
 	w := open(t, camp)
 	w.join("ada")
-	require.NoError(t, w.server("hurt", "by", expr.OfNum(fixed.Must("10.200000001")), "at", "ada"))
+	require.NoError(t, w.server("hurt", "by", types.OfNum(fixed.Must("10.200000001")), "at", "ada"))
 	assert.Equal(t, "40", w.value("ada", "warmth"), "of 50, by 10")
-	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.warmth", Value: expr.OfNum(fixed.Must("50.300000001"))})
+	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.warmth", Value: types.OfNum(fixed.Must("50.300000001"))})
 	assert.Equal(t, "50.5", w.value("ada", "warmth"))
-	w.refused(w.do(engine.Request{Do: "correct", Server: true, Player: "ada", Name: "player.warmth", Value: expr.OfNum(fixed.Must("50.3")), Why: "by hand"}), engine.Invalid, "steps of 0.5")
+	w.refused(w.do(engine.Request{Do: "correct", Server: true, Player: "ada", Name: "player.warmth", Value: types.OfNum(fixed.Must("50.3")), Why: "by hand"}), engine.Invalid, "steps of 0.5")
 }
 
 // What was sent in one visit moves nobody in the next.

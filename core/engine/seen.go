@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // What stands here is for whoever sends a session's state on to players' machines: reading only, and quick. What is
@@ -65,7 +65,7 @@ func (r *Run) Thing(index int) (holder *Player, at Place) {
 
 // ValueOf reads a variable of its holder: the player where players have one each, and the scene or prop where each has
 // one (else -1). Of a stopwatch that runs it is the session's time, in seconds, at which it read zero.
-func (r *Run) ValueOf(v *model.Var, p *Player, at int) (value expr.Value, runs bool) {
+func (r *Run) ValueOf(v *model.Var, p *Player, at int) (value types.Value, runs bool) {
 	o := owner{v.Hold.Index, p, at}
 	if v.Computed() || !v.Stopwatch {
 		return r.read(v, o), false
@@ -76,14 +76,14 @@ func (r *Run) ValueOf(v *model.Var, p *Player, at int) (value expr.Value, runs b
 	}
 	held := values[v.Slot]
 	if held.Bool && v.While != nil {
-		return expr.OfNum(held.Num), false
+		return types.OfNum(held.Num), false
 	}
-	return expr.OfNum(held.Num), true
+	return types.OfNum(held.Num), true
 }
 
 // Shown are the values that a player has of some variables of players, by name, as people know them.
-func (r *Run) Shown(p *Player, vars []*model.Var) map[string]expr.Value {
-	out := map[string]expr.Value{}
+func (r *Run) Shown(p *Player, vars []*model.Var) map[string]types.Value {
+	out := map[string]types.Value{}
 	for _, v := range vars {
 		out[v.Name] = r.read(v, owner{v.Hold.Index, p, -1})
 	}
@@ -92,7 +92,7 @@ func (r *Run) Shown(p *Player, vars []*model.Var) map[string]expr.Value {
 
 // Differs says whether any scene, prop or pair has another value of a variable than its start.
 func (r *Run) Differs(v *model.Var) bool {
-	differs := func(values []expr.Value) bool { return v.Slot < len(values) && values[v.Slot] != v.Start }
+	differs := func(values []types.Value) bool { return v.Slot < len(values) && values[v.Slot] != v.Start }
 	some := func(c copies) bool {
 		for key, values := range c {
 			if key.hold == v.Hold.Index && differs(values) {

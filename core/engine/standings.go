@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // rank weighs the number that a standing orders a player by, and keeps it where it counts.
@@ -13,7 +13,7 @@ func (t *tx) rank(p *Player, s *model.Standing) {
 	f := frame{run: t.run}
 	f.about(p)
 	counts := s.If == nil || s.If.True(&f)
-	to := expr.None
+	to := types.None
 	if counts && f.err == nil {
 		to = s.Rank.Eval(&f)
 	}
@@ -29,7 +29,7 @@ func (t *tx) rank(p *Player, s *model.Standing) {
 }
 
 // better says whether a number comes before another in a standing; every number comes before none.
-func better(s *model.Standing, a, b expr.Value) bool {
+func better(s *model.Standing, a, b types.Value) bool {
 	switch {
 	case a.IsNone() || b.IsNone():
 		return !a.IsNone()

@@ -13,14 +13,15 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.
 type Run struct {
 	m           *model.Model
 	clock       int64 // milliseconds since the session was opened, standing still while it sleeps
-	game        []expr.Value
-	scenes      [][]expr.Value
+	game        []types.Value
+	scenes      [][]types.Value
 	props       copies  // of what props hold: only those that were ever changed
 	things      []thing // by movable
 	seed        uint32  // that the session was opened with
@@ -46,9 +47,9 @@ type Run struct {
 // used checkpoints, unless an upgrade or a fate kept it from a former run.
 type Player struct {
 	id     string
-	vars   []expr.Value // by slot; a stopwatch is held as the clock's time at which it was zero
-	number uint64       // the last numbered request that was applied
-	core                // what begins it is asked at every event: it lies beside what stands above
+	vars   []types.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	number uint64        // the last numbered request that was applied
+	core                 // what begins it is asked at every event: it lies beside what stands above
 	slot   int
 	pairs  copies  // of what the player has for scenes and props: only those that were ever changed
 	timers []int64 // when each of the player's own timers is due next
@@ -62,14 +63,14 @@ type core struct {
 	backAt  int64 // when a dead player comes back, in the session's time
 	reached int   // index of the checkpoint reached, -1 where none was
 	used    []bool
-	marks   []remembered // by waymark; never changed, only replaced
-	earned  []bool       // by milestone; never changed, only replaced
-	ranks   []expr.Value // by standing: the number that counts, or none; never changed, only replaced
-	movedAt int64        // until when the player's speed is spent, where the plan limits it
-	placed  int64        // when the place last changed, in the session's time
-	arrival int          // how often in this session, over all visits, the player was put somewhere and did not walk there
-	back    Place        // where to come back to, of a checkpoint that is an area: where it was entered
-	record  *record      // never changed, only replaced
+	marks   []remembered  // by waymark; never changed, only replaced
+	earned  []bool        // by milestone; never changed, only replaced
+	ranks   []types.Value // by standing: the number that counts, or none; never changed, only replaced
+	movedAt int64         // until when the player's speed is spent, where the plan limits it
+	placed  int64         // when the place last changed, in the session's time
+	arrival int           // how often in this session, over all visits, the player was put somewhere and did not walk there
+	back    Place         // where to come back to, of a checkpoint that is an area: where it was entered
+	record  *record       // never changed, only replaced
 	visits  int
 	attic   save.Attic
 }
@@ -89,9 +90,9 @@ type remembered struct {
 
 // record is what rewinds at death, as it was shown when the checkpoint reached was reached.
 type record struct {
-	player []expr.Value // by slot, as long as vars; only what rewinds is read
-	game   []expr.Value
-	scenes [][]expr.Value
+	player []types.Value // by slot, as long as vars; only what rewinds is read
+	game   []types.Value
+	scenes [][]types.Value
 	marks  []remembered
 	pairs  copies
 	props  copies
@@ -99,7 +100,7 @@ type record struct {
 
 // copies are the values of holders of which there may be very many. One that is not there has its start
 // values; one that is there may have them too.
-type copies map[copyKey][]expr.Value
+type copies map[copyKey][]types.Value
 
 type copyKey struct{ hold, at int }
 
@@ -124,8 +125,8 @@ func Open(m *model.Model, seed uint32) *Run {
 
 // world is what belongs to the session and to no player.
 type world struct {
-	game   []expr.Value
-	scenes [][]expr.Value
+	game   []types.Value
+	scenes [][]types.Value
 	props  copies
 	things []thing
 	attic  save.Attic
@@ -143,9 +144,9 @@ func (r *Run) newWorld() {
 }
 
 // starts are the start values of what one holder of a kind has.
-func (r *Run) starts(h *model.Holding) []expr.Value {
+func (r *Run) starts(h *model.Holding) []types.Value {
 	vars := h.Stored
-	out := make([]expr.Value, len(vars))
+	out := make([]types.Value, len(vars))
 	for i, v := range vars {
 		out[i] = r.start(v)
 	}
@@ -153,22 +154,22 @@ func (r *Run) starts(h *model.Holding) []expr.Value {
 }
 
 // start is a variable's start value, as it is held now.
-func (r *Run) start(v *model.Var) expr.Value {
+func (r *Run) start(v *model.Var) types.Value {
 	switch {
 	case v.Seed:
 		r.sown++
-		return expr.OfNum(fixed.FromInt(int64(expr.Mix(r.seed, r.sown))))
+		return types.OfNum(fixed.FromInt(int64(expr.Mix(r.seed, r.sown))))
 	case v.While != nil:
 		return stopped(fixed.Num{})
 	case v.Stopwatch:
-		return expr.OfNum(seconds(r.clock))
+		return types.OfNum(seconds(r.clock))
 	}
 	return v.Start
 }
 
 // stopped is a stopwatch that does not count now: held as what it reads, and marked.
-func stopped(reads fixed.Num) expr.Value {
-	v := expr.OfNum(reads)
+func stopped(reads fixed.Num) types.Value {
+	v := types.OfNum(reads)
 	v.Bool = true
 	return v
 }
@@ -177,30 +178,30 @@ func stopped(reads fixed.Num) expr.Value {
 func seconds(ms int64) fixed.Num { return fixed.FromNano(ms * 1_000_000) }
 
 // shown is a held value as everybody but the engine knows it: a stopwatch is read as elapsed seconds.
-func (r *Run) shown(v *model.Var, held expr.Value) expr.Value {
+func (r *Run) shown(v *model.Var, held types.Value) types.Value {
 	if held.Bool && v.While != nil {
-		return expr.OfNum(held.Num)
+		return types.OfNum(held.Num)
 	}
 	if v.Stopwatch {
 		n, err := seconds(r.clock).Sub(held.Num)
 		if err != nil {
 			return held
 		}
-		return expr.OfNum(n)
+		return types.OfNum(n)
 	}
 	return held
 }
 
 // held is the other way round. A stopwatch that counts only while something holds stands still at first.
-func (r *Run) held(v *model.Var, shown expr.Value) expr.Value {
+func (r *Run) held(v *model.Var, shown types.Value) types.Value {
 	if v.While != nil {
 		return stopped(shown.Num)
 	}
 	return r.shown(v, shown)
 }
 
-func (r *Run) allShown(held []expr.Value, h model.Holder) []expr.Value {
-	out := make([]expr.Value, len(held))
+func (r *Run) allShown(held []types.Value, h model.Holder) []types.Value {
+	out := make([]types.Value, len(held))
 	for i, v := range r.m.Holders[h].Stored {
 		out[i] = r.shown(v, held[i])
 	}

@@ -1,16 +1,16 @@
 package engine
 
 import (
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // A stopwatch is held as the session's time at which it read zero; one that stands still, as what it reads. What it reads
 // changes without anything being written, so that savers have to ask for it.
 
 // runs says whether a stopwatch that is held like this counts now.
-func runs(v *model.Var, held expr.Value) bool { return v.Stopwatch && !(v.While != nil && held.Bool) }
+func runs(v *model.Var, held types.Value) bool { return v.Stopwatch && !(v.While != nil && held.Bool) }
 
 // moves says whether something of a player changes by itself that is kept when they leave. Pairs and props have no
 // stopwatches.
@@ -29,7 +29,7 @@ func (r *Run) worldMoves() bool {
 	return false
 }
 
-func (r *Run) anyRuns(h model.Holder, kept int, values []expr.Value) bool {
+func (r *Run) anyRuns(h model.Holder, kept int, values []types.Value) bool {
 	for i, v := range r.m.Holders[h].Stored {
 		if runs(v, values[i]) && v.Fates[kept].Kind != "reset" {
 			return true
@@ -39,9 +39,9 @@ func (r *Run) anyRuns(h model.Holder, kept int, values []expr.Value) bool {
 }
 
 // stopwatchAt is a stopwatch that reads so many seconds from now on, and goes on as it did: counting, or standing still.
-func (r *Run) stopwatchAt(v *model.Var, held expr.Value, reads fixed.Num) expr.Value {
+func (r *Run) stopwatchAt(v *model.Var, held types.Value, reads fixed.Num) types.Value {
 	if !runs(v, held) {
 		return stopped(reads)
 	}
-	return r.shown(v, expr.OfNum(reads)) // the difference to the clock is the same both ways
+	return r.shown(v, types.OfNum(reads)) // the difference to the clock is the same both ways
 }

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 const clocks = `alluvion: 1
@@ -68,7 +68,7 @@ func TestRule7AStopwatchIsCorrectedAndGoesOn(t *testing.T) {
 	w.run.Advance(5_000)
 	correct := func(name, value string) error {
 		w.at = w.run.Clock()
-		return w.do(engine.Request{Do: "correct", Player: "ada", Server: true, Name: name, Value: expr.OfNum(fixed.Must(value)), Why: "it was lost", Args: map[string]expr.Value{}})
+		return w.do(engine.Request{Do: "correct", Player: "ada", Server: true, Name: name, Value: types.OfNum(fixed.Must(value)), Why: "it was lost", Args: map[string]types.Value{}})
 	}
 	require.NoError(t, correct("player.played", "3600.5"))
 	require.NoError(t, correct("player.waking", "12"))
@@ -84,6 +84,6 @@ func TestRule7AStopwatchIsCorrectedAndGoesOn(t *testing.T) {
 	assert.Equal(t, "13", w.value("ada", "waking"), "and counts on from there")
 	before := w.run.Digest()
 	w.refused(correct("player.played", "-1"), engine.Invalid, "")
-	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.played", Value: expr.OfInt(1), Args: map[string]expr.Value{}}), engine.Refused, "by itself")
+	w.refused(w.do(engine.Request{Do: "write", Player: "ada", Server: true, Name: "player.played", Value: types.OfInt(1), Args: map[string]types.Value{}}), engine.Refused, "by itself")
 	assert.Equal(t, before, w.run.Digest())
 }

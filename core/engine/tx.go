@@ -9,6 +9,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // MaxChain is how many moments and deferred actions one request may set off (rule 9).
@@ -33,7 +34,7 @@ type tx struct {
 	// replaced is the world that loading a save replaced, where session.players is 1.
 	replaced *world
 	near     []*model.Area // room for areas that are asked about
-	args     []expr.Value  // of the event that was sent in
+	args     []types.Value // of the event that was sent in
 	last     *model.Event  // that was sent in: the next one is often the same
 	cause    *Cause
 	number   numberUndo
@@ -44,8 +45,8 @@ type tx struct {
 
 // valueUndo is what a stopwatch was held as; of all else the list of changes says what it was.
 type valueUndo struct {
-	at  *expr.Value
-	old expr.Value
+	at  *types.Value
+	old types.Value
 }
 
 // numberUndo is the number of a player's last request, as it was before this one.
@@ -78,7 +79,7 @@ type pending struct {
 	mark   *model.Waymark
 	mile   *model.Milestone
 	event  *model.Event
-	args   []expr.Value
+	args   []types.Value
 	cause  *Cause
 }
 
@@ -155,7 +156,7 @@ func (t *tx) touch(p *Player) {
 
 // write gives a stored variable a value that is in its domain, and notes the change. Only rules and
 // requests fire changed; fates do not (rule 15).
-func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
+func (t *tx) write(o owner, v *model.Var, to types.Value, fire bool) {
 	if values := t.run.values(o); values == nil && to == v.Start {
 		return // what was never changed does not come into being by this
 	}
@@ -176,21 +177,21 @@ func (t *tx) write(o owner, v *model.Var, to expr.Value, fire bool) {
 
 // writeNumber is write of a number that players hold by themselves. Field by field: a value that is put together
 // and then copied costs more than all the rest.
-func (t *tx) writeNumber(p *Player, v *model.Var, at *expr.Value, to fixed.Num) {
-	if at.Num == to && at.Kind == expr.IsNum {
+func (t *tx) writeNumber(p *Player, v *model.Var, at *types.Value, to fixed.Num) {
+	if at.Num == to && at.Kind == types.IsNum {
 		return
 	}
 	o := owner{int(model.OfPlayer), p, -1}
 	c := t.changing(o, v, at)
-	c.To.Kind, c.To.Bool, c.To.Num, c.To.Text = expr.IsNum, false, to, ""
-	at.Kind, at.Num = expr.IsNum, to
+	c.To.Kind, c.To.Bool, c.To.Num, c.To.Text = types.IsNum, false, to, ""
+	at.Kind, at.Num = types.IsNum, to
 	if t.run.m.Matters(v) {
 		t.changed(o, v, true)
 	}
 }
 
 // changing has to be called before a value changes. It gives the change that is noted, but for what it will be.
-func (t *tx) changing(o owner, v *model.Var, at *expr.Value) *Change {
+func (t *tx) changing(o owner, v *model.Var, at *types.Value) *Change {
 	if o.player != nil {
 		t.watchPlayer(o.player)
 	} else {
@@ -242,7 +243,7 @@ func (r *Run) place(c *Change, v *model.Var, at int) {
 }
 
 // note adds a change of something built in to the list.
-func (t *tx) note(p *Player, name string, from, to expr.Value) {
+func (t *tx) note(p *Player, name string, from, to types.Value) {
 	if from != to {
 		t.res.Changes = append(t.res.Changes, Change{Player: playerID(p), Name: name, From: from, To: to, Cause: t.cause})
 	}
@@ -389,7 +390,7 @@ func (t *tx) rule(r *model.Rule) error {
 		t.run.acted(r)
 	}
 	if len(t.frame.locals) < r.Locals {
-		t.frame.locals = make([]expr.Value, r.Locals)
+		t.frame.locals = make([]types.Value, r.Locals)
 	}
 	return t.actions(r, r.Do)
 }

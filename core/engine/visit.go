@@ -4,10 +4,10 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Reopen is a session that is opened again with the world that it had, with the seed 0.
@@ -121,7 +121,7 @@ func (r *Run) propsOut(c copies, h model.Holder, keep func(*model.Var) bool) sav
 }
 
 // fill takes values out of a save; what the save does not have keeps its start value.
-func (r *Run) fill(values []expr.Value, h model.Holder, saved map[string]expr.Value) {
+func (r *Run) fill(values []types.Value, h model.Holder, saved map[string]types.Value) {
 	for i, v := range r.m.Holders[h].Stored {
 		if value, ok := saved[v.ID]; ok {
 			values[i] = r.held(v, value)
@@ -138,7 +138,7 @@ func (t *tx) join(req *Request) error {
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
-	p.ranks = make([]expr.Value, len(r.m.Standings))
+	p.ranks = make([]types.Value, len(r.m.Standings))
 	p.arrival = r.arrivals[p.id]
 	p.put(r.clock)
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
@@ -166,12 +166,12 @@ func (t *tx) join(req *Request) error {
 }
 
 // openingPicks are what a player picks on the way in. One that they may not pick refuses the joining.
-func (t *tx) openingPicks(p *Player, picks map[string]expr.Value) error {
+func (t *tx) openingPicks(p *Player, picks map[string]types.Value) error {
 	t.cause = &Cause{Kind: "request", Moment: "join"}
 	known := 0
 	for _, v := range t.run.m.Holders[model.OfPlayer].Stored {
 		option, ok := picks[v.ID]
-		if !ok || v.Type.Kind != expr.Pick {
+		if !ok || v.Type.Kind != types.Pick {
 			continue
 		}
 		known++
@@ -184,7 +184,7 @@ func (t *tx) openingPicks(p *Player, picks map[string]expr.Value) error {
 	}
 	if known < len(picks) {
 		for _, name := range slices.Sorted(maps.Keys(picks)) {
-			if v := t.run.m.Var("player." + name); v == nil || v.Type.Kind != expr.Pick {
+			if v := t.run.m.Var("player." + name); v == nil || v.Type.Kind != types.Pick {
 				return refuse(Unknown, "%s is no pick of a player in this plan.", name)
 			}
 		}
@@ -199,7 +199,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 	p.pairs = r.pairsIn(s.Scenes, s.Props)
 	for i, x := range r.m.Standings {
 		if n, ok := s.Standings[x.ID]; ok {
-			p.ranks[i] = expr.OfNum(n)
+			p.ranks[i] = types.OfNum(n)
 		}
 	}
 	p.dead, p.visits, p.number, p.attic = s.Dead, s.Visits+1, s.Number, s.Attic
@@ -255,8 +255,8 @@ func (r *Run) recordIn(s save.Record) *record {
 }
 
 // shownValues are saved values by slot; what was not saved has its start value.
-func shownValues(vars []*model.Var, saved map[string]expr.Value) []expr.Value {
-	out := make([]expr.Value, len(vars))
+func shownValues(vars []*model.Var, saved map[string]types.Value) []types.Value {
+	out := make([]types.Value, len(vars))
 	for i, v := range vars {
 		out[i] = v.Start
 		if value, ok := saved[v.ID]; ok {
@@ -415,7 +415,7 @@ func (r *Run) save(p *Player) *save.Player {
 
 // World is what would be written for the world now.
 func (r *Run) World() *save.World {
-	scenes := make([][]expr.Value, len(r.scenes))
+	scenes := make([][]types.Value, len(r.scenes))
 	for i, s := range r.scenes {
 		scenes[i] = r.allShown(s, model.OfScene)
 	}
@@ -437,7 +437,7 @@ func (r *Run) World() *save.World {
 }
 
 // worldOut gives what the game and its scenes hold, of the variables that keep picks.
-func (r *Run) worldOut(game []expr.Value, scenes [][]expr.Value, props copies, keep func(*model.Var) bool) *save.World {
+func (r *Run) worldOut(game []types.Value, scenes [][]types.Value, props copies, keep func(*model.Var) bool) *save.World {
 	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{},
 		Props: r.propsOut(props, model.OfProp, keep)}
 	for i, s := range r.m.Scenes {
@@ -485,7 +485,7 @@ func (r *Run) recordOut(rec *record) save.Record {
 }
 
 // named gives shown values by the ids of their variables.
-func (r *Run) named(shown []expr.Value, h model.Holder, keep func(*model.Var) bool) save.Values {
+func (r *Run) named(shown []types.Value, h model.Holder, keep func(*model.Var) bool) save.Values {
 	out := save.Values{}
 	for i, v := range r.m.Holders[h].Stored {
 		if keep(v) && v.Shared == nil {

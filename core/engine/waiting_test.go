@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 const waiting = `alluvion: 1
@@ -49,7 +49,7 @@ func TestRulesWaitForOneSceneOrCheckpoint(t *testing.T) {
 	w.must(engine.Request{Do: "touch", Player: "ada", Name: "well"})
 	w.pass("ada", "out")
 	assert.Equal(t, "- hut hut to yard from yard hut", w.value("ada", "seen"), "without the hat, the well does nothing")
-	assert.NoError(t, w.self("ada", "choose", "hat", expr.OfText("felt")))
+	assert.NoError(t, w.self("ada", "choose", "hat", types.OfText("felt")))
 	assert.Equal(t, "felt", w.value("ada", "hat"))
 	assert.NoError(t, w.self("ada", "straw"))
 	assert.Equal(t, "straw", w.value("ada", "hat"))

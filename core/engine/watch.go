@@ -6,6 +6,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Watcher reads a session from outside: expressions over the names of Model.Watching.
@@ -24,29 +25,29 @@ type Ranked struct {
 }
 
 // standing reads standings as they are given to whoever watches.
-func (f *frame) standing(ref *expr.Ref) expr.Value {
+func (f *frame) standing(ref *expr.Ref) types.Value {
 	if f.ranks == nil {
-		return expr.None
+		return types.None
 	}
 	list := f.ranks(ref.Slot)
 	if ref.What == expr.StandingOrder {
-		ids := make([]expr.Value, len(list))
+		ids := make([]types.Value, len(list))
 		for i, r := range list {
-			ids[i] = expr.OfText(r.Player)
+			ids[i] = types.OfText(r.Player)
 		}
-		return expr.OfItems(ids)
+		return types.OfItems(ids)
 	}
 	who := f.locals[ref.Index].Text
 	for i, r := range list {
 		switch {
 		case r.Player != who:
 		case ref.What == expr.StandingPlace:
-			return expr.OfInt(i + 1)
+			return types.OfInt(i + 1)
 		default:
-			return expr.OfNum(r.Number)
+			return types.OfNum(r.Number)
 		}
 	}
-	return expr.None
+	return types.None
 }
 
 // Trace makes somebody hear of each rule that acts, also of those whose event is refused afterwards.
@@ -59,28 +60,28 @@ func (r *Run) StandsBefore(player string, p *model.Passage) bool {
 }
 
 // RankOf is the number that orders a present player in a standing; none where they have none.
-func (r *Run) RankOf(player string, standing int) expr.Value {
+func (r *Run) RankOf(player string, standing int) types.Value {
 	if p := r.players[player]; p != nil {
 		return p.ranks[standing]
 	}
-	return expr.None
+	return types.None
 }
 
 func (w Watcher) frame() *frame {
 	f := &frame{run: w.Run, ranks: w.Ranks}
 	f.about(w.Run.players[w.Of])
 	for _, id := range w.Players {
-		f.locals = append(f.locals, expr.OfText(id))
+		f.locals = append(f.locals, types.OfText(id))
 	}
 	return f
 }
 
 // Ask gives an expression's value now. It is an error where it reads what a player has who is not there, or
 // cannot be computed.
-func (w Watcher) Ask(p *expr.Program) (expr.Value, error) {
+func (w Watcher) Ask(p *expr.Program) (types.Value, error) {
 	for _, r := range p.Reads {
 		if err := w.there(r.Ref); err != nil {
-			return expr.None, err
+			return types.None, err
 		}
 	}
 	f := w.frame()
@@ -89,9 +90,9 @@ func (w Watcher) Ask(p *expr.Program) (expr.Value, error) {
 }
 
 // Read gives the value of one name that an expression reads.
-func (w Watcher) Read(ref expr.Ref) (expr.Value, error) {
+func (w Watcher) Read(ref expr.Ref) (types.Value, error) {
 	if err := w.there(ref); err != nil {
-		return expr.None, err
+		return types.None, err
 	}
 	f := w.frame()
 	return f.Read(&ref), f.err

@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // setMark gives a waymark a place, or none.
@@ -19,11 +19,11 @@ func (t *tx) setMark(p *Player, w *model.Waymark, to remembered) {
 	p.marks = marks
 }
 
-func (r *Run) markValue(m remembered) expr.Value {
+func (r *Run) markValue(m remembered) types.Value {
 	if !m.set {
-		return expr.None
+		return types.None
 	}
-	return expr.OfText(r.PlaceText(m.at))
+	return types.OfText(r.PlaceText(m.at))
 }
 
 // rememberPlace remembers where a player is, except in the scenes of not_from, where it changes nothing

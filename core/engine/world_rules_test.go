@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 const council = `
@@ -98,7 +98,7 @@ func TestAServersRuleMayNameASceneAndChangedRunsThere(t *testing.T) {
 
 func TestRule18ASceneCoolsByItsOwnFate(t *testing.T) {
 	w := sitting(t)
-	require.NoError(t, w.self("ada", "stoke", "by", expr.OfNum(fixed.Must("0.2"))))
+	require.NoError(t, w.self("ada", "stoke", "by", types.OfNum(fixed.Must("0.2"))))
 	w.is("hall", "heat", "0.7")
 	w.move3("ada", "1", "1", "0")
 	w.pass("ada", "climb")
@@ -163,15 +163,15 @@ func TestRestartResetsWhatThePlanSays(t *testing.T) {
 
 func TestTheServerWritesWhatScenesAndTheGameHold(t *testing.T) {
 	w := sitting(t)
-	write := func(name string, v expr.Value, args ...any) error {
+	write := func(name string, v types.Value, args ...any) error {
 		return w.do(engine.Request{Do: "write", Server: true, Name: name, Value: v, Args: arguments(args)})
 	}
-	require.NoError(t, write("game.limit", expr.OfInt(7)))
+	require.NoError(t, write("game.limit", types.OfInt(7)))
 	w.is("", "limit", "7")
-	require.NoError(t, write("scene.seen", expr.OfInt(42), "scene", "tower"))
+	require.NoError(t, write("scene.seen", types.OfInt(42), "scene", "tower"))
 	w.is("tower", "seen", "42")
-	w.refused(write("scene.seen", expr.OfInt(42), "scene", "moon"), engine.Invalid, "name the scene")
-	w.refused(write("game.limt", expr.OfInt(1)), engine.Unknown, "limt")
-	w.refused(write("player.votes", expr.OfInt(1)), engine.Invalid, "name the player")
-	w.refused(write("game.limit", expr.OfInt(0)), engine.Refused, "")
+	w.refused(write("scene.seen", types.OfInt(42), "scene", "moon"), engine.Invalid, "name the scene")
+	w.refused(write("game.limt", types.OfInt(1)), engine.Unknown, "limt")
+	w.refused(write("player.votes", types.OfInt(1)), engine.Invalid, "name the player")
+	w.refused(write("game.limit", types.OfInt(0)), engine.Refused, "")
 }

@@ -8,10 +8,10 @@ import (
 
 	"alluvion/core/check"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -98,24 +98,24 @@ func (w *world) server(event string, args ...any) error {
 	return w.do(engine.Request{Do: "event", Server: true, Name: event, Args: arguments(args)})
 }
 
-func arguments(args []any) map[string]expr.Value {
-	out := map[string]expr.Value{}
+func arguments(args []any) map[string]types.Value {
+	out := map[string]types.Value{}
 	for i := 0; i < len(args); i += 2 {
 		out[args[i].(string)] = valueOf(args[i+1])
 	}
 	return out
 }
 
-func valueOf(v any) expr.Value {
+func valueOf(v any) types.Value {
 	switch v := v.(type) {
 	case int:
-		return expr.OfInt(v)
+		return types.OfInt(v)
 	case bool:
-		return expr.OfBool(v)
-	case expr.Value:
+		return types.OfBool(v)
+	case types.Value:
 		return v
 	}
-	return expr.OfText(v.(string))
+	return types.OfText(v.(string))
 }
 
 // value reads player.x of a player (or of a save's owner who is present), game.x or gorge:scene.x.

@@ -1,8 +1,8 @@
 package engine
 
 import (
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // writeFrom gives a variable a value that the game's own server computed, or (where the plan lets them) its
@@ -42,7 +42,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		t.write(o, v, req.Value, false)
 		return nil
 	}
-	return t.give(o, v, req.Value, v.Type.Kind == expr.Pick)
+	return t.give(o, v, req.Value, v.Type.Kind == types.Pick)
 }
 
 // correctMilestone gives a milestone by hand, with the rules that wait for it, or takes it back. It is earned again as
@@ -51,7 +51,7 @@ func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error
 	switch {
 	case p == nil:
 		return refuse(Invalid, "%s is earned by players; name the player.", m.ID)
-	case req.Value.Kind != expr.IsBool:
+	case req.Value.Kind != types.IsBool:
 		return refuse(Invalid, "%s is earned or not: true or false is wanted, not %s.", m.ID, req.Value)
 	}
 	t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
@@ -60,7 +60,7 @@ func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error
 }
 
 // ownerNamed finds whose copy of a variable is meant, by what a request names.
-func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]expr.Value) (owner, error) {
+func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]types.Value) (owner, error) {
 	o := owner{v.Hold.Index, nil, -1}
 	if v.Holder.OfPlayers() {
 		o.player = p

@@ -8,6 +8,7 @@ import (
 	"cel.dev/cel-go/common/operators"
 
 	"alluvion/core/finding"
+	"alluvion/core/types"
 )
 
 func (c *checker) call(e ast.Expr, known Facts) typed {
@@ -19,7 +20,7 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 	case operators.LogicalNot:
 		return c.not(args[0], known)
 	case operators.Conditional:
-		return c.conditional(args, known, Type{})
+		return c.conditional(args, known, types.Type{})
 	case operators.Equals, operators.NotEquals:
 		return c.equality(name == operators.Equals, args, at, known)
 	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals:
@@ -99,7 +100,7 @@ func (c *checker) condition(e ast.Expr, known Facts) typed {
 	if n.eval == nil || c.none(n, c.at(e)) {
 		return typed{}
 	}
-	if n.typ.Kind != Bool {
+	if n.typ.Kind != types.Bool {
 		return c.fail("type-mismatch", c.at(e), "A condition is wanted here; this is %s.", n.typ)
 	}
 	return n
@@ -117,25 +118,25 @@ func (c *checker) logic(and bool, args []ast.Expr, known Facts) typed {
 	}
 	x, y := a.cond(), b.cond()
 	if and {
-		out := asCondition(Type{Kind: Bool}, func(env Env) bool { return x(env) && y(env) })
+		out := asCondition(types.Type{Kind: types.Bool}, func(env Env) bool { return x(env) && y(env) })
 		out.holds = merge(a.holds, b.holds)
 		out.typ.Truth = both(a.typ.Truth, b.typ.Truth)
 		return out
 	}
-	out := asCondition(Type{Kind: Bool}, func(env Env) bool { return x(env) || y(env) })
+	out := asCondition(types.Type{Kind: types.Bool}, func(env Env) bool { return x(env) || y(env) })
 	out.fails = merge(a.fails, b.fails)
 	out.typ.Truth = both(a.typ.Truth.Not(), b.typ.Truth.Not()).Not()
 	return out
 }
 
-func both(a, b Truth) Truth {
+func both(a, b types.Truth) types.Truth {
 	switch {
-	case a == False || b == False:
-		return False
-	case a == True && b == True:
-		return True
+	case a == types.False || b == types.False:
+		return types.False
+	case a == types.True && b == types.True:
+		return types.True
 	}
-	return Unknown
+	return types.Unknown
 }
 
 func (c *checker) not(e ast.Expr, known Facts) typed {
@@ -144,12 +145,12 @@ func (c *checker) not(e ast.Expr, known Facts) typed {
 		return typed{}
 	}
 	x := n.cond()
-	out := asCondition(Type{Kind: Bool, Truth: n.typ.Truth.Not()}, func(env Env) bool { return !x(env) })
+	out := asCondition(types.Type{Kind: types.Bool, Truth: n.typ.Truth.Not()}, func(env Env) bool { return !x(env) })
 	out.holds, out.fails = n.fails, n.holds
 	return out
 }
 
-func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
+func (c *checker) conditional(args []ast.Expr, known Facts, want types.Type) typed {
 	test := c.condition(args[0], known)
 	yes := c.wanted(args[1], merge(known, test.holds), want)
 	no := c.wanted(args[2], merge(known, test.fails), want)
@@ -157,18 +158,18 @@ func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
 		return typed{}
 	}
 	yes.typ, no.typ = c.adapt(yes.typ, no.typ, args[1]), c.adapt(no.typ, yes.typ, args[2])
-	t, ok := unify(yes.typ, no.typ)
+	t, ok := types.Unify(yes.typ, no.typ)
 	if !ok {
 		return c.fail("type-mismatch", c.at(args[2]), "One side of the choice is %s, the other %s.", yes.typ, no.typ)
 	}
 	switch test.typ.Truth {
-	case True:
+	case types.True:
 		t = yes.typ
-	case False:
+	case types.False:
 		t = no.typ
 	}
 	x, y, z := test.cond(), yes.eval, no.eval
-	return typed{typ: t, eval: func(env Env) Value {
+	return typed{typ: t, eval: func(env Env) types.Value {
 		if x(env) {
 			return y(env)
 		}
@@ -178,8 +179,8 @@ func (c *checker) conditional(args []ast.Expr, known Facts, want Type) typed {
 
 // adapt gives a written text the type of the list of names that it stands beside, and reports a name
 // that is not in that list.
-func (c *checker) adapt(t, other Type, e ast.Expr) Type {
-	if t.Kind != Text || !other.Named() || e.Kind() != ast.LiteralKind {
+func (c *checker) adapt(t, other types.Type, e ast.Expr) types.Type {
+	if t.Kind != types.Text || !other.Named() || e.Kind() != ast.LiteralKind {
 		return t
 	}
 	name, _ := e.AsLiteral().Value().(string)
@@ -187,7 +188,7 @@ func (c *checker) adapt(t, other Type, e ast.Expr) Type {
 }
 
 // listed is the type of one name of a list; one that is not in it is reported.
-func (c *checker) listed(name string, list Type, at finding.At) Type {
+func (c *checker) listed(name string, list types.Type, at finding.At) types.Type {
 	out := list.Value()
 	out.Only = []string{name}
 	if slices.Contains(list.Names, name) {
@@ -196,7 +197,7 @@ func (c *checker) listed(name string, list Type, at finding.At) Type {
 	near := finding.Declared(name, list.Names)
 	text := "There is no " + list.Of + " called \"" + name + "\"." + didYouMean(near.Name)
 	if near.Name == "" {
-		text += " There is " + join(list.Names) + "."
+		text += " There is " + types.JoinNames(list.Names) + "."
 	}
 	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return out
@@ -208,13 +209,13 @@ func (c *checker) equality(equal bool, args []ast.Expr, at finding.At, known Fac
 		return typed{}
 	}
 	a.typ, b.typ = c.adapt(a.typ, b.typ, args[0]), c.adapt(b.typ, a.typ, args[1])
-	if _, ok := unify(a.typ.Value(), b.typ.Value()); !ok {
+	if _, ok := types.Unify(a.typ.Value(), b.typ.Value()); !ok {
 		return c.fail("type-mismatch", at, "%s cannot be compared with %s.", upperFirst(a.typ.String()), b.typ)
 	}
 	c.noteEquality(a, b)
 	c.noteEquality(b, a)
 	known3 := equalTruth(a.typ, b.typ)
-	out := typed{typ: Type{Kind: Bool, Truth: known3}}
+	out := typed{typ: types.Type{Kind: types.Bool, Truth: known3}}
 	x, y := a.eval, b.eval
 	facts := Facts{}
 	for _, n := range []typed{a, b} { // a comparison with none is false: where it holds, neither is none
@@ -224,44 +225,44 @@ func (c *checker) equality(equal bool, args []ast.Expr, at finding.At, known Fac
 	}
 	if equal {
 		out.holds = facts
-		out.eval = func(env Env) Value { v := x(env); return OfBool(v == y(env) && v.Kind != IsNone) }
+		out.eval = func(env Env) types.Value { v := x(env); return types.OfBool(v == y(env) && v.Kind != types.IsNone) }
 		return out
 	}
 	out.typ.Truth, out.fails = known3.Not(), facts
-	out.eval = func(env Env) Value { v := x(env); return OfBool(v != y(env) || v.Kind == IsNone) }
+	out.eval = func(env Env) types.Value { v := x(env); return types.OfBool(v != y(env) || v.Kind == types.IsNone) }
 	return out
 }
 
 func (c *checker) noteEquality(a, b typed) {
 	if n, ok := b.typ.Range.Single(); ok && b.typ.Numeric() && a.read != nil {
-		c.program.Equals = append(c.program.Equals, Equality{*a.read, OfNum(n)})
+		c.program.Equals = append(c.program.Equals, Equality{*a.read, types.OfNum(n)})
 	}
 }
 
-func equalTruth(a, b Type) Truth {
+func equalTruth(a, b types.Type) types.Truth {
 	switch {
 	case a.Numeric():
 		if a.Range.Outside(b.Range) {
-			return False
+			return types.False
 		}
 		x, okX := a.Range.Single()
 		y, okY := b.Range.Single()
-		if okX && !b.Range.isZero() && b.Range.Step.Sign() > 0 && !x.MultipleOf(b.Range.Step) ||
-			okY && !a.Range.isZero() && a.Range.Step.Sign() > 0 && !y.MultipleOf(a.Range.Step) {
-			return False
+		if okX && !b.Range.IsZero() && b.Range.Step.Sign() > 0 && !x.MultipleOf(b.Range.Step) ||
+			okY && !a.Range.IsZero() && a.Range.Step.Sign() > 0 && !y.MultipleOf(a.Range.Step) {
+			return types.False
 		}
 		if okX && okY && !a.Optional && !b.Optional {
-			return truth(x == y)
+			return types.TruthOf(x == y)
 		}
-	case a.Kind == Bool && a.Truth != Unknown && b.Truth != Unknown && !a.Optional && !b.Optional:
-		return truth(a.Truth == b.Truth)
+	case a.Kind == types.Bool && a.Truth != types.Unknown && b.Truth != types.Unknown && !a.Optional && !b.Optional:
+		return types.TruthOf(a.Truth == b.Truth)
 	case a.Named():
 		return namesTruth(a, b)
 	}
-	return Unknown
+	return types.Unknown
 }
 
-func namesTruth(a, b Type) Truth {
+func namesTruth(a, b types.Type) types.Truth {
 	common := false
 	for _, x := range a.Possible() {
 		for _, y := range b.Possible() {
@@ -270,11 +271,11 @@ func namesTruth(a, b Type) Truth {
 	}
 	switch {
 	case !common:
-		return False
+		return types.False
 	case len(a.Possible()) == 1 && len(b.Possible()) == 1 && !a.Optional && !b.Optional:
-		return True
+		return types.True
 	}
-	return Unknown
+	return types.Unknown
 }
 
 func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
@@ -291,7 +292,7 @@ func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
 	if !strict {
 		known3 = less(b.typ.Range, a.typ.Range).Not()
 	}
-	return asCondition(Type{Kind: Bool, Truth: known3}, lessThan(a, b, strict))
+	return asCondition(types.Type{Kind: types.Bool, Truth: known3}, lessThan(a, b, strict))
 }
 
 // lessThan is a < b, or a <= b. A number that is written there, which is the most frequent case, is not asked each time.
@@ -317,14 +318,14 @@ func lessThan(a, b typed, strict bool) func(Env) bool {
 }
 
 // less is what is known of a < b.
-func less(a, b Range) Truth {
+func less(a, b types.Range) types.Truth {
 	switch {
 	case a.HasHi && b.HasLo && a.Hi.Less(b.Lo):
-		return True
+		return types.True
 	case a.HasLo && b.HasHi && !a.Lo.Less(b.Hi):
-		return False
+		return types.False
 	}
-	return Unknown
+	return types.Unknown
 }
 
 func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
@@ -339,12 +340,12 @@ func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
 		return c.fail("bad-expression", at, "has(x) asks about a name.")
 	}
 	x := n.eval
-	out := typed{typ: Type{Kind: Bool}, holds: Facts{n.path: true}, eval: func(env Env) Value { return OfBool(x(env).Kind != IsNone) }}
+	out := typed{typ: types.Type{Kind: types.Bool}, holds: Facts{n.path: true}, eval: func(env Env) types.Value { return types.OfBool(x(env).Kind != types.IsNone) }}
 	if i := strings.LastIndexByte(n.path, '.'); i > 0 { // an attribute that is there has a pick that is there
 		out.holds[n.path[:i]] = true
 	}
 	if !n.typ.Optional || known[n.path] {
-		out.typ.Truth = True
+		out.typ.Truth = types.True
 	}
 	return out
 }
@@ -358,7 +359,7 @@ func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
 		return typed{}
 	}
 	other.typ = c.adapt(other.typ, n.typ, call.Args()[0])
-	t, ok := unify(n.typ.Value(), other.typ)
+	t, ok := types.Unify(n.typ.Value(), other.typ)
 	if !ok {
 		return c.fail("type-mismatch", c.at(call.Args()[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ, other.typ)
 	}
@@ -366,8 +367,8 @@ func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
 		t = n.typ
 	}
 	x, y := n.eval, other.eval
-	return typed{typ: t, eval: func(env Env) Value {
-		if v := x(env); v.Kind != IsNone {
+	return typed{typ: t, eval: func(env Env) types.Value {
+		if v := x(env); v.Kind != types.IsNone {
 			return v
 		}
 		return y(env)

@@ -14,11 +14,12 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // state is an Env over a few values.
 type state struct {
-	values []expr.Value
+	values []types.Value
 	err    error
 }
 
@@ -28,8 +29,8 @@ func (s *state) Mine(slot int) fixed.Num {
 
 func (s *state) Number(ref *expr.Ref) fixed.Num { return s.Read(ref).Num }
 
-func (s *state) Read(r *expr.Ref) expr.Value { return s.values[r.Slot] }
-func (s *state) Fail(err error)              { s.err = errors.Join(s.err, err) }
+func (s *state) Read(r *expr.Ref) types.Value { return s.values[r.Slot] }
+func (s *state) Fail(err error)               { s.err = errors.Join(s.err, err) }
 
 const (
 	oil = iota
@@ -42,33 +43,33 @@ const (
 	scene
 )
 
-var roster = &expr.Roster{ID: "courier", Attributes: map[string]expr.Attribute{
-	"pack": {Type: expr.Type{Kind: expr.Int, Range: expr.Whole()}, Values: map[string]expr.Value{"brisa": expr.OfInt(6), "oddny": expr.OfInt(9)}},
+var roster = &types.Roster{ID: "courier", Attributes: map[string]types.Attribute{
+	"pack": {Type: types.Type{Kind: types.Int, Range: types.Whole()}, Values: map[string]types.Value{"brisa": types.OfInt(6), "oddny": types.OfInt(9)}},
 }}
 
 func names() expr.Names {
-	num := func(kind expr.Kind, lo, hi, step string, optional bool) expr.Type {
-		return expr.Type{Kind: kind, Optional: optional, Range: expr.Between(fixed.Must(lo), fixed.Must(hi), fixed.Must(step))}
+	num := func(kind types.Kind, lo, hi, step string, optional bool) types.Type {
+		return types.Type{Kind: kind, Optional: optional, Range: types.Between(fixed.Must(lo), fixed.Must(hi), fixed.Must(step))}
 	}
 	fields := map[string]*expr.Entry{}
 	for slot, f := range map[int]struct {
 		name string
-		t    expr.Type
+		t    types.Type
 	}{
-		oil: {"oil", num(expr.Int, "0", "40", "1", false)}, warmth: {"warmth", num(expr.Decimal, "-10", "150", "0.5", false)},
-		debt: {"debt", num(expr.Int, "0", "9", "1", true)}, name: {"name", expr.Type{Kind: expr.Text}},
-		lamp:    {"lamp", expr.Type{Kind: expr.Choice, Of: "lamp", Names: []string{"out", "low", "bright"}}},
-		courier: {"courier", expr.Type{Kind: expr.Pick, Of: "courier", Names: []string{"brisa", "oddny"}, Roster: roster, Optional: true}},
-		lit:     {"lit", expr.Type{Kind: expr.Bool}}, scene: {"scene", expr.Type{Kind: expr.Choice, Of: "scene", Names: []string{"hut", "yard"}}},
+		oil: {"oil", num(types.Int, "0", "40", "1", false)}, warmth: {"warmth", num(types.Decimal, "-10", "150", "0.5", false)},
+		debt: {"debt", num(types.Int, "0", "9", "1", true)}, name: {"name", types.Type{Kind: types.Text}},
+		lamp:    {"lamp", types.Type{Kind: types.Choice, Of: "lamp", Names: []string{"out", "low", "bright"}}},
+		courier: {"courier", types.Type{Kind: types.Pick, Of: "courier", Names: []string{"brisa", "oddny"}, Roster: roster, Optional: true}},
+		lit:     {"lit", types.Type{Kind: types.Bool}}, scene: {"scene", types.Type{Kind: types.Choice, Of: "scene", Names: []string{"hut", "yard"}}},
 	} {
 		fields[f.name] = &expr.Entry{Type: f.t, Ref: expr.Ref{What: expr.Variable, Slot: slot}}
 	}
-	return expr.Names{Roots: map[string]*expr.Entry{"player": {Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: fields}}}
+	return expr.Names{Roots: map[string]*expr.Entry{"player": {Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: fields}}}
 }
 
 func values() *state {
-	return &state{values: []expr.Value{oil: expr.OfInt(12), warmth: expr.OfNum(fixed.Must("99.5")), debt: expr.None, name: expr.OfText("Wren"),
-		lamp: expr.OfText("low"), courier: expr.OfText("oddny"), lit: expr.OfBool(true), scene: expr.OfText("yard")}}
+	return &state{values: []types.Value{oil: types.OfInt(12), warmth: types.OfNum(fixed.Must("99.5")), debt: types.None, name: types.OfText("Wren"),
+		lamp: types.OfText("low"), courier: types.OfText("oddny"), lit: types.OfBool(true), scene: types.OfText("yard")}}
 }
 
 func compile(source string) (*expr.Program, finding.List) {
@@ -171,11 +172,11 @@ func TestRule20FailuresReachTheEnvironment(t *testing.T) {
 }
 
 func TestTruthsAreProofs(t *testing.T) {
-	for source, want := range map[string]expr.Truth{
-		"player.oil <= 40": expr.True, "player.oil > 40": expr.False, "player.oil > 39": expr.Unknown, "player.oil == 0.5": expr.False,
-		"player.oil + player.oil <= 80": expr.True, "player.warmth * 2 > 301": expr.False, "player.oil == 40 || true": expr.True,
-		"player.oil > 40 && player.lit": expr.False, "!(player.oil > 40)": expr.True, "player.lamp == 'low'": expr.Unknown,
-		"min(player.oil, 5) <= 5": expr.True, "abs(player.warmth) >= 0": expr.True, "div(player.oil, 10) <= 4": expr.True, "mod(player.oil, 5) > 5": expr.False,
+	for source, want := range map[string]types.Truth{
+		"player.oil <= 40": types.True, "player.oil > 40": types.False, "player.oil > 39": types.Unknown, "player.oil == 0.5": types.False,
+		"player.oil + player.oil <= 80": types.True, "player.warmth * 2 > 301": types.False, "player.oil == 40 || true": types.True,
+		"player.oil > 40 && player.lit": types.False, "!(player.oil > 40)": types.True, "player.lamp == 'low'": types.Unknown,
+		"min(player.oil, 5) <= 5": types.True, "abs(player.warmth) >= 0": types.True, "div(player.oil, 10) <= 4": types.True, "mod(player.oil, 5) > 5": types.False,
 	} {
 		p, found := compile(source)
 		require.NotNil(t, p, "%s: %+v", source, found)
@@ -204,10 +205,10 @@ func TestRangesHoldWhateverTheValues(t *testing.T) {
 			return // it divides by zero for certain
 		}
 		env := values()
-		env.values[oil] = expr.OfInt(rapid.IntRange(0, 40).Draw(t, "oil"))
+		env.values[oil] = types.OfInt(rapid.IntRange(0, 40).Draw(t, "oil"))
 		half, _ := fixed.FromInt(rapid.Int64Range(-20, 300).Draw(t, "halves")).Mul(fixed.Must("0.5"))
-		env.values[warmth] = expr.OfNum(half)
-		env.values[lit] = expr.OfBool(rapid.Bool().Draw(t, "lit"))
+		env.values[warmth] = types.OfNum(half)
+		env.values[lit] = types.OfBool(rapid.Bool().Draw(t, "lit"))
 		v := p.Eval(env).Num
 		if env.err != nil {
 			return

@@ -1,6 +1,9 @@
 package expr
 
-import "alluvion/core/fixed"
+import (
+	"alluvion/core/fixed"
+	"alluvion/core/types"
+)
 
 // Ref is what a name in an expression stands for: whose (Who, Index) and what of theirs (What, Slot).
 type Ref struct {
@@ -80,7 +83,7 @@ const (
 // Env gives the values that an expression reads. Fail notes what went wrong (an overflow, a division
 // by zero); the first one counts, and the value of the whole expression is then of no use.
 type Env interface {
-	Read(*Ref) Value
+	Read(*Ref) types.Value
 	Number(*Ref) fixed.Num   // Read of a number
 	Mine(slot int) fixed.Num // Read of a number for which the reference is Mine
 	Fail(error)
@@ -88,7 +91,7 @@ type Env interface {
 
 // Entry is a name's meaning: a value, a record of further names, or (a player) both.
 type Entry struct {
-	Type   Type
+	Type   types.Type
 	Ref    Ref
 	Fields map[string]*Entry
 }
@@ -107,7 +110,7 @@ type Names struct {
 	// Axes are those of a point.
 	Axes []string
 	// Narrow, where it is set, may tell more of a value than its declaration does.
-	Narrow func(Ref, Type) Type
+	Narrow func(Ref, types.Type) types.Type
 }
 
 // With gives the same names and those of more.

@@ -10,6 +10,7 @@ import (
 
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // numeral gives a number out of the state.
@@ -19,8 +20,8 @@ type numeral = func(Env) fixed.Num
 // result, and how it is made.
 type operation struct {
 	takes   int
-	kind    func(kinds []Kind) Kind
-	known   func(in []Range) Range
+	kind    func(kinds []types.Kind) types.Kind
+	known   func(in []types.Range) types.Range
 	compile func(in []numeral) numeral
 }
 
@@ -28,20 +29,20 @@ var numeric map[string]operation
 
 func init() {
 	numeric = map[string]operation{
-		operators.Subtract: {2, widest, func(r []Range) Range { return sum(r[0], negated(r[1])) }, binary(fixed.Num.Sub)},
-		operators.Multiply: {2, widest, func(r []Range) Range { return product(r[0], r[1]) }, binary(fixed.Num.Mul)},
-		operators.Divide:   {2, always(Decimal), func(r []Range) Range { return quotient(r[0], r[1]) }, binary(fixed.Num.Div)},
+		operators.Subtract: {2, widest, func(r []types.Range) types.Range { return sum(r[0], negated(r[1])) }, binary(fixed.Num.Sub)},
+		operators.Multiply: {2, widest, func(r []types.Range) types.Range { return product(r[0], r[1]) }, binary(fixed.Num.Mul)},
+		operators.Divide:   {2, always(types.Decimal), func(r []types.Range) types.Range { return quotient(r[0], r[1]) }, binary(fixed.Num.Div)},
 		operators.Modulo:   {2, widest, remainder, binary(fixed.Num.Mod)},
-		operators.Negate:   {1, widest, func(r []Range) Range { return negated(r[0]) }, unary(fixed.Num.Neg)},
-		"div":              {2, always(Int), func(r []Range) Range { return cut(quotient(r[0], r[1]), toZero) }, binary(fixed.Num.DivWhole)},
+		operators.Negate:   {1, widest, func(r []types.Range) types.Range { return negated(r[0]) }, unary(fixed.Num.Neg)},
+		"div":              {2, always(types.Int), func(r []types.Range) types.Range { return cut(quotient(r[0], r[1]), toZero) }, binary(fixed.Num.DivWhole)},
 		"mod":              {2, widest, remainder, binary(fixed.Num.Mod)},
 		"abs":              {1, widest, absolute, unary(fixed.Num.Abs)},
-		"floor":            {1, always(Int), func(r []Range) Range { return cut(r[0], fixed.Num.Floor) }, unary(fixed.Num.Floor)},
-		"ceil":             {1, always(Int), func(r []Range) Range { return cut(r[0], fixed.Num.Ceil) }, unary(fixed.Num.Ceil)},
-		"round":            {1, always(Int), func(r []Range) Range { return cut(r[0], nearestWhole) }, unary(nearestWhole)},
+		"floor":            {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], fixed.Num.Floor) }, unary(fixed.Num.Floor)},
+		"ceil":             {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], fixed.Num.Ceil) }, unary(fixed.Num.Ceil)},
+		"round":            {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], nearestWhole) }, unary(nearestWhole)},
 		"min":              {0, widest, smallest, fold(fixed.Min)},
 		"max":              {0, widest, largest, fold(fixed.Max)},
-		"clamp":            {3, widest, func(r []Range) Range { return smallest([]Range{largest(r[:2]), r[2]}) }, clamped},
+		"clamp":            {3, widest, func(r []types.Range) types.Range { return smallest([]types.Range{largest(r[:2]), r[2]}) }, clamped},
 	}
 }
 
@@ -114,15 +115,17 @@ func clamped(in []numeral) numeral {
 	return func(env Env) fixed.Num { return fixed.Min(fixed.Max(x(env), lo(env)), hi(env)) }
 }
 
-func always(k Kind) func([]Kind) Kind { return func([]Kind) Kind { return k } }
+func always(k types.Kind) func([]types.Kind) types.Kind {
+	return func([]types.Kind) types.Kind { return k }
+}
 
-func widest(kinds []Kind) Kind {
+func widest(kinds []types.Kind) types.Kind {
 	for _, k := range kinds {
-		if k == Decimal {
-			return Decimal
+		if k == types.Decimal {
+			return types.Decimal
 		}
 	}
-	return Int
+	return types.Int
 }
 
 // number walks a part that has to be a number.
@@ -142,7 +145,7 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
 		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
 	}
-	kinds, ranges, parts, evals := make([]Kind, len(args)), make([]Range, len(args)), make([]typed, len(args)), make([]numeral, len(args))
+	kinds, ranges, parts, evals := make([]types.Kind, len(args)), make([]types.Range, len(args)), make([]typed, len(args)), make([]numeral, len(args))
 	ok := true
 	for i, a := range args {
 		n, good := c.number(a, known)
@@ -155,10 +158,10 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if !ok {
 		return typed{}
 	}
-	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].isZero() {
+	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].IsZero() {
 		return c.fail("bad-expression", c.at(args[1]), "This divides by zero.")
 	}
-	t := Type{Kind: op.kind(kinds), Range: op.known(ranges)}
+	t := types.Type{Kind: op.kind(kinds), Range: op.known(ranges)}
 	if name == operators.Subtract {
 		return asNumber(t, minus(parts[0], parts[1]))
 	}
@@ -174,17 +177,17 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 	x, y := a.eval, b.eval
 	switch {
 	case a.typ.Numeric() && b.typ.Numeric():
-		kind := widest([]Kind{a.typ.Kind, b.typ.Kind})
-		return asNumber(Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, plus(a, b))
-	case a.typ.Kind == Text && b.typ.Kind == Text:
+		kind := widest([]types.Kind{a.typ.Kind, b.typ.Kind})
+		return asNumber(types.Type{Kind: kind, Range: sum(a.typ.Range, b.typ.Range)}, plus(a, b))
+	case a.typ.Kind == types.Text && b.typ.Kind == types.Text:
 		c.program.Size += textSize
-		return typed{typ: Type{Kind: Text}, eval: func(env Env) Value {
+		return typed{typ: types.Type{Kind: types.Text}, eval: func(env Env) types.Value {
 			a, b := x(env).Text, y(env).Text
 			if len(a)+len(b) > maxText {
 				env.Fail(errLongText)
-				return OfText("")
+				return types.OfText("")
 			}
-			return OfText(a + b)
+			return types.OfText(a + b)
 		}}
 	}
 	return c.fail("type-mismatch", c.at(args[1]), "%s and %s cannot be added.", upperFirst(a.typ.String()), b.typ)
@@ -202,7 +205,7 @@ var errLongText = errors.New("a text grows beyond 64 KB")
 var textual = map[string]func(c *checker, on typed, args []typed) typed{
 	"size": func(c *checker, on typed, _ []typed) typed {
 		x := on.eval
-		return typed{typ: Type{Kind: Int, Range: Range{HasLo: true, Step: one}}, eval: func(env Env) Value { return OfInt(utf8.RuneCountInString(x(env).Text)) }}
+		return typed{typ: types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}, eval: func(env Env) types.Value { return types.OfInt(utf8.RuneCountInString(x(env).Text)) }}
 	},
 	"contains":   within(strings.Contains),
 	"startsWith": within(strings.HasPrefix),
@@ -212,7 +215,7 @@ var textual = map[string]func(c *checker, on typed, args []typed) typed{
 func within(f func(s, part string) bool) func(*checker, typed, []typed) typed {
 	return func(c *checker, on typed, args []typed) typed {
 		x, y := on.eval, args[0].eval
-		return typed{typ: Type{Kind: Bool}, eval: func(env Env) Value { return OfBool(f(x(env).Text, y(env).Text)) }}
+		return typed{typ: types.Type{Kind: types.Bool}, eval: func(env Env) types.Value { return types.OfBool(f(x(env).Text, y(env).Text)) }}
 	}
 }
 
@@ -234,7 +237,7 @@ func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, 
 		if i == 0 && parts[i].typ.Item != nil {
 			return c.ofItems(name, parts[0], call, at, known)
 		}
-		if parts[i].typ.Kind != Text {
+		if parts[i].typ.Kind != types.Text {
 			return c.fail("type-mismatch", c.at(e), "A text is wanted here; this is %s.", parts[i].typ)
 		}
 	}

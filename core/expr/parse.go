@@ -15,6 +15,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Limits on one expression.
@@ -25,7 +26,7 @@ const (
 
 // Program is a checked and compiled expression.
 type Program struct {
-	Type     Type
+	Type     types.Type
 	Reads    []Read
 	Equals   []Equality
 	Holds    Facts // what is not none where this (a condition) holds
@@ -34,17 +35,17 @@ type Program struct {
 	Name     bool  // whether it is a name and nothing more, so that it can be assigned to
 	Source   string
 	At       finding.At
-	evaluate func(Env) Value
+	evaluate func(Env) types.Value
 	number   func(Env) fixed.Num
 	holds    func(Env) bool // of a condition
 	names    Names
-	want     Type
+	want     types.Type
 	tree     *ast.AST
 }
 
 // Under is the type that the expression has where more is known than its names say: narrow tells more
 // of a name's value. Where it cannot be told, the type is as it was.
-func (p *Program) Under(narrow func(Ref, Type) Type) Type {
+func (p *Program) Under(narrow func(Ref, types.Type) types.Type) types.Type {
 	names := p.names
 	names.Narrow = narrow
 	again, _ := compile(p.tree, plan.Expr{Source: p.Source, At: p.At}, names, p.Known, p.want)
@@ -64,14 +65,14 @@ type Read struct {
 // Equality is a comparison of a name's number with a constant by == or !=.
 type Equality struct {
 	Read Read
-	To   Value
+	To   types.Value
 }
 
 // Facts are the paths that are known not to be none.
 type Facts map[string]bool
 
 // Eval gives the expression's value.
-func (p *Program) Eval(env Env) Value { return p.evaluate(env) }
+func (p *Program) Eval(env Env) types.Value { return p.evaluate(env) }
 
 // Number evaluates an expression of a number that is not optional.
 func (p *Program) Number(env Env) fixed.Num { return p.number(env) }
@@ -100,12 +101,12 @@ var oneEquals = regexp.MustCompile(`[^=!<>]=[^=]`)
 // Compile reads, checks and compiles an expression. Where the findings hold an error there is no
 // program.
 func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
-	return CompileFor(x, names, known, Type{})
+	return CompileFor(x, names, known, types.Type{})
 }
 
 // CompileFor is Compile for a value of a wanted type. Where that is a choice or a pick, a written text is
 // one of its names, and so is a bare word.
-func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, finding.List) {
+func CompileFor(x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
 	tree, found := parse(x)
 	if tree == nil {
 		return nil, found
@@ -114,7 +115,7 @@ func CompileFor(x plan.Expr, names Names, known Facts, want Type) (*Program, fin
 }
 
 // compile checks and compiles an expression that was read.
-func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want Type) (*Program, finding.List) {
+func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
 	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
 	n := c.wanted(tree.Expr(), known, want)
 	if c.found.Errors() || n.eval == nil {
@@ -127,15 +128,15 @@ func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want Type) (*
 
 // wanted walks the whole expression, or one side of a choice. A bare word is a name of the wanted list,
 // unless it is known as something else.
-func (c *checker) wanted(e ast.Expr, known Facts, want Type) typed {
+func (c *checker) wanted(e ast.Expr, known Facts, want types.Type) typed {
 	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == operators.Conditional && want.Named() {
 		return c.conditional(e.AsCall().Args(), known, want)
 	}
 	if e.Kind() == ast.IdentKind && want.Named() && c.names.Roots[e.AsIdent()] == nil {
 		word := e.AsIdent()
-		return constant(OfText(word), c.listed(word, want, c.at(e)))
+		return constant(types.OfText(word), c.listed(word, want, c.at(e)))
 	}
-	if e.Kind() == ast.IdentKind && want.Kind == Text && c.names.Roots[e.AsIdent()] == nil && c.names.Missing[e.AsIdent()] == "" {
+	if e.Kind() == ast.IdentKind && want.Kind == types.Text && c.names.Roots[e.AsIdent()] == nil && c.names.Missing[e.AsIdent()] == "" {
 		return c.fail("unknown-name", c.at(e), "Nothing is called \"%s\" here; a text is written in quotes: '%s'.", e.AsIdent(), e.AsIdent())
 	}
 	n := c.walk(e, maps.Clone(known))
@@ -188,8 +189,8 @@ type checker struct {
 //
 // A number or a condition may have a function of its own besides eval, which saves making a Value of it.
 type typed struct {
-	typ   Type
-	eval  func(Env) Value
+	typ   types.Type
+	eval  func(Env) types.Value
 	num   func(Env) fixed.Num
 	yes   func(Env) bool
 	is    *fixed.Num // of a number that is written in the expression
@@ -218,12 +219,12 @@ func (t typed) cond() func(Env) bool {
 }
 
 // asNumber and asCondition make parts of their functions.
-func asNumber(t Type, num func(Env) fixed.Num) typed {
-	return typed{typ: t, num: num, eval: func(env Env) Value { return OfNum(num(env)) }}
+func asNumber(t types.Type, num func(Env) fixed.Num) typed {
+	return typed{typ: t, num: num, eval: func(env Env) types.Value { return types.OfNum(num(env)) }}
 }
 
-func asCondition(t Type, yes func(Env) bool) typed {
-	return typed{typ: t, yes: yes, eval: func(env Env) Value { return OfBool(yes(env)) }}
+func asCondition(t types.Type, yes func(Env) bool) typed {
+	return typed{typ: t, yes: yes, eval: func(env Env) types.Value { return types.OfBool(yes(env)) }}
 }
 
 // at is where a part begins; a.b.c begins at a.

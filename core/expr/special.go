@@ -7,6 +7,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 
 	"alluvion/core/finding"
+	"alluvion/core/types"
 )
 
 // special walks the functions that ask about something other than plain values; nil where it is none.
@@ -45,7 +46,7 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 	}
 	_, parts := path(call.Target())
 	entry, ref := c.entry(parts)
-	if entry == nil || entry.Type.Kind != Player || id == "" {
+	if entry == nil || entry.Type.Kind != types.Player || id == "" {
 		return c.fail("bad-expression", at, "earned is written player.earned('milestone').")
 	}
 	known := entry.Fields[MilestonesKey].Fields
@@ -90,7 +91,7 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 func (c *checker) askedOf(name string, call ast.CallExpr, at finding.At) typed {
 	_, parts := path(call.Target())
 	entry, ref := c.entry(parts)
-	if entry == nil || entry.Type.Kind != Player || ref.Who != Local {
+	if entry == nil || entry.Type.Kind != types.Player || ref.Who != Local {
 		return c.fail("bad-expression", at, "%s is asked of a player: wren.%s.", name, forms[name])
 	}
 	known, what := c.names.Areas, "area"
@@ -129,22 +130,22 @@ func (c *checker) entry(parts []string) (*Entry, Ref) {
 // count is count(present), the players in the session; the items of a list or a set; or of how many
 // scenes or props a variable of a pair is true.
 func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
-	whole := Type{Kind: Int, Range: Range{HasLo: true, Step: one}}
+	whole := types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}
 	if e.Kind() == ast.IdentKind && e.AsIdent() == "present" {
 		ref := Ref{Who: Nobody, What: Present}
 		c.program.Reads = append(c.program.Reads, Read{ref, "present", at})
-		return typed{typ: whole, eval: func(env Env) Value { return env.Read(&ref) }}
+		return typed{typ: whole, eval: func(env Env) types.Value { return env.Read(&ref) }}
 	}
 	n := c.walk(e, known)
 	switch {
 	case n.eval == nil || c.none(n, c.at(e)):
 		return typed{}
-	case n.typ.Kind == Copies && n.typ.Item.Kind == Bool:
-		return typed{typ: Type{Kind: Int, Range: n.typ.Range}, eval: n.eval}
-	case n.typ.Item != nil && n.typ.Kind != Copies:
+	case n.typ.Kind == types.Copies && n.typ.Item.Kind == types.Bool:
+		return typed{typ: types.Type{Kind: types.Int, Range: n.typ.Range}, eval: n.eval}
+	case n.typ.Item != nil && n.typ.Kind != types.Copies:
 		x := n.eval
 		whole.Range.Hi, whole.Range.HasHi = n.typ.Range.Hi, true
-		return typed{typ: whole, eval: func(env Env) Value { return OfInt(len(x(env).Items())) }}
+		return typed{typ: whole, eval: func(env Env) types.Value { return types.OfInt(len(x(env).Items())) }}
 	}
 	return c.fail("type-mismatch", c.at(e), "count counts the players that are present, the items of a list or a set, or of how many scenes or props something is true; this is %s.", n.typ)
 }
@@ -162,12 +163,12 @@ func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding
 			return typed{}
 		}
 		item.typ = c.adapt(item.typ, *list.typ.Item, arg)
-		if why, ok := Fits(item.typ, *list.typ.Item); !ok {
+		if why, ok := types.Fits(item.typ, *list.typ.Item); !ok {
 			return c.fail("type-mismatch", c.at(arg), "This can never be among the items: %s.", why)
 		}
 		y := item.eval
-		return typed{typ: Type{Kind: Bool}, eval: func(env Env) Value {
-			return OfBool(slices.Contains(x(env).Items(), y(env)))
+		return typed{typ: types.Type{Kind: types.Bool}, eval: func(env Env) types.Value {
+			return types.OfBool(slices.Contains(x(env).Items(), y(env)))
 		}}
 	}
 	return c.fail("bad-expression", at, "Lists and sets have size() and contains(item); they have no %s.", name)
@@ -175,7 +176,7 @@ func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding
 
 // point is point(x, y): coordinates, one for each axis.
 func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
-	evals := make([]func(Env) Value, len(args))
+	evals := make([]func(Env) types.Value, len(args))
 	for i, a := range args {
 		n, ok := c.number(a, known)
 		if !ok {
@@ -184,14 +185,14 @@ func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
 		evals[i] = n.eval
 	}
 	if len(args) != len(c.names.Axes) {
-		return c.fail("bad-expression", at, "A point has %d coordinates here (%s), not %d.", len(c.names.Axes), join(c.names.Axes), len(args))
+		return c.fail("bad-expression", at, "A point has %d coordinates here (%s), not %d.", len(c.names.Axes), types.JoinNames(c.names.Axes), len(args))
 	}
-	return typed{typ: Type{Kind: Point, Names: c.names.Axes}, eval: func(env Env) Value {
-		items := make([]Value, len(evals))
+	return typed{typ: types.Type{Kind: types.Point, Names: c.names.Axes}, eval: func(env Env) types.Value {
+		items := make([]types.Value, len(evals))
 		for i, e := range evals {
 			items[i] = e(env)
 		}
-		return OfItems(items)
+		return types.OfItems(items)
 	}}
 }
 
@@ -201,7 +202,7 @@ func (c *checker) draw(args []ast.Expr, known Facts) typed {
 	if seed.eval == nil {
 		return typed{}
 	}
-	if seed.typ.Kind != Seed {
+	if seed.typ.Kind != types.Seed {
 		return c.fail("type-mismatch", c.at(args[0]), "Numbers are drawn from a seed; this is %s.", seed.typ)
 	}
 	var n [3]typed
@@ -210,17 +211,17 @@ func (c *checker) draw(args []ast.Expr, known Facts) typed {
 		if n[i], ok = c.number(args[i+1], known); !ok {
 			return typed{}
 		}
-		if !n[i].typ.Range.FitsStep(one) {
+		if !n[i].typ.Range.FitsStep(types.One) {
 			return c.fail("type-mismatch", c.at(args[i+1]), "draw takes whole numbers; this may have a fraction.")
 		}
 	}
-	r := Range{Lo: n[1].typ.Range.Lo, HasLo: n[1].typ.Range.HasLo, Hi: n[2].typ.Range.Hi, HasHi: n[2].typ.Range.HasHi, Step: one}
+	r := types.Range{Lo: n[1].typ.Range.Lo, HasLo: n[1].typ.Range.HasLo, Hi: n[2].typ.Range.Hi, HasHi: n[2].typ.Range.HasHi, Step: types.One}
 	s, index, from, to := seed.eval, n[0].eval, n[1].eval, n[2].eval
-	return typed{typ: Type{Kind: Int, Range: r}, eval: func(env Env) Value {
+	return typed{typ: types.Type{Kind: types.Int, Range: r}, eval: func(env Env) types.Value {
 		drawn, err := Draw(s(env).Num, index(env).Num, from(env).Num, to(env).Num)
 		if err != nil {
 			env.Fail(err)
 		}
-		return OfNum(drawn)
+		return types.OfNum(drawn)
 	}}
 }

@@ -7,10 +7,11 @@ import (
 	"strings"
 
 	"cel.dev/cel-go/common/ast"
-	"cel.dev/cel-go/common/types"
+	celtypes "cel.dev/cel-go/common/types"
 
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // walk checks and compiles one part. known holds the paths that are not none here.
@@ -29,9 +30,9 @@ func (c *checker) walk(e ast.Expr, known Facts) typed {
 	return c.fail("bad-expression", c.at(e), "This form cannot stand in an expression.")
 }
 
-func constant(v Value, t Type) typed {
-	out := typed{typ: Constant(v, t), eval: func(Env) Value { return v }}
-	if v.Kind == IsNum {
+func constant(v types.Value, t types.Type) typed {
+	out := typed{typ: types.Constant(v, t), eval: func(Env) types.Value { return v }}
+	if v.Kind == types.IsNum {
 		n := v.Num
 		out.num, out.is = func(Env) fixed.Num { return n }, &n
 	}
@@ -40,19 +41,19 @@ func constant(v Value, t Type) typed {
 
 func (c *checker) literal(e ast.Expr) typed {
 	switch v := e.AsLiteral().(type) {
-	case types.Bool:
-		return constant(OfBool(bool(v)), Type{Kind: Bool})
-	case types.Int:
-		return constant(OfNum(fixed.FromInt(int64(v))), Type{Kind: Int})
-	case types.Double:
+	case celtypes.Bool:
+		return constant(types.OfBool(bool(v)), types.Type{Kind: types.Bool})
+	case celtypes.Int:
+		return constant(types.OfNum(fixed.FromInt(int64(v))), types.Type{Kind: types.Int})
+	case celtypes.Double:
 		// The shortest decimal that stands for the number is the one that was written, up to 15 digits.
 		n, err := fixed.Parse(strconv.FormatFloat(float64(v), 'f', -1, 64))
 		if err != nil {
 			return c.fail("bad-expression", c.at(e), "This number cannot be used: %v.", err)
 		}
-		return constant(OfNum(n), Type{Kind: Decimal})
-	case types.String:
-		return constant(OfText(string(v)), Type{Kind: Text})
+		return constant(types.OfNum(n), types.Type{Kind: types.Decimal})
+	case celtypes.String:
+		return constant(types.OfText(string(v)), types.Type{Kind: types.Text})
 	}
 	return c.fail("bad-expression", c.at(e), "This literal is not part of the language.")
 }
@@ -86,10 +87,10 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 	for i, field := range parts[1:] {
 		next := entry.Fields[field]
 		if next == nil {
-			if entry.Type.Kind == Point && i == len(parts)-2 && slices.Contains(entry.Type.Names, field) {
+			if entry.Type.Kind == types.Point && i == len(parts)-2 && slices.Contains(entry.Type.Names, field) {
 				return c.axis(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), field, known)
 			}
-			if entry.Type.Kind == Pick && i == len(parts)-2 {
+			if entry.Type.Kind == types.Pick && i == len(parts)-2 {
 				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
 				return c.attribute(base, field, at, known)
 			}
@@ -98,11 +99,11 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 		ref = next.Ref.from(ref)
 		entry = next
 	}
-	if entry.Type.Kind == Invalid { // what is wrong with it has been said where it is declared
+	if entry.Type.Kind == types.Invalid { // what is wrong with it has been said where it is declared
 		return typed{}
 	}
-	if entry.Type.Kind == Record {
-		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), join(keys(entry.Fields)))
+	if entry.Type.Kind == types.Record {
+		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), types.JoinNames(keys(entry.Fields)))
 	}
 	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
 }
@@ -110,12 +111,12 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 // axis is one coordinate of a point.
 func (c *checker) axis(base typed, name string, known Facts) typed {
 	i, eval, p := slices.Index(base.typ.Names, name), base.eval, base.path+"."+name
-	t := Type{Kind: Decimal, Range: base.typ.Range, Optional: base.typ.Optional && !known[p]}
-	return typed{typ: t, path: p, eval: func(env Env) Value {
+	t := types.Type{Kind: types.Decimal, Range: base.typ.Range, Optional: base.typ.Optional && !known[p]}
+	return typed{typ: t, path: p, eval: func(env Env) types.Value {
 		if items := eval(env).Items(); i < len(items) {
 			return items[i]
 		}
-		return None
+		return types.None
 	}}
 }
 
@@ -130,7 +131,7 @@ func (r Ref) from(base Ref) Ref {
 	return r
 }
 
-func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts) typed {
+func (c *checker) value(t types.Type, ref Ref, path string, at finding.At, known Facts) typed {
 	if c.names.Narrow != nil {
 		t = c.names.Narrow(ref, t)
 	}
@@ -139,7 +140,7 @@ func (c *checker) value(t Type, ref Ref, path string, at finding.At, known Facts
 	}
 	read := Read{ref, path, at}
 	c.program.Reads = append(c.program.Reads, read)
-	out := typed{typ: t, eval: func(env Env) Value { return env.Read(&ref) }, path: path, read: &read}
+	out := typed{typ: t, eval: func(env Env) types.Value { return env.Read(&ref) }, path: path, read: &read}
 	switch {
 	case t.Numeric() && ref.Mine():
 		slot := ref.Slot
@@ -160,13 +161,13 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 		return typed{}
 	}
 	t := attribute.Type
-	if t.Kind == Invalid { // which has been said where it is declared
+	if t.Kind == types.Invalid { // which has been said where it is declared
 		return typed{}
 	}
 	p := base.path + "." + name
 	t.Optional = (t.Optional || base.typ.Optional) && !known[p]
 	values, eval := attribute.Values, base.eval
-	return typed{typ: t, path: p, eval: func(env Env) Value { return values[eval(env).Text] }}
+	return typed{typ: t, path: p, eval: func(env Env) types.Value { return values[eval(env).Text] }}
 }
 
 func (c *checker) unknownRoot(parts []string, at finding.At) typed {
@@ -185,7 +186,7 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 	}
 	text := "Nothing is called \"" + name + "\" here." + didYouMean(near.Name)
 	if near.Name == "" {
-		text += " Names begin with " + join(candidates) + "."
+		text += " Names begin with " + types.JoinNames(candidates) + "."
 	}
 	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return typed{}
@@ -193,7 +194,7 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 
 func (c *checker) unknownField(entry *Entry, parts []string, field string, at finding.At) typed {
 	owner := strings.Join(parts, ".")
-	if entry.Type.Kind == Invalid { // what is wrong with it has been said where it is declared
+	if entry.Type.Kind == types.Invalid { // what is wrong with it has been said where it is declared
 		return typed{}
 	}
 	if entry.Fields == nil {
@@ -208,7 +209,7 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 		near.Name = owner + "." + near.Name
 		text += didYouMean(near.Name)
 	} else if len(entry.Fields) > 0 {
-		text += " It has " + join(keys(entry.Fields)) + "."
+		text += " It has " + types.JoinNames(keys(entry.Fields)) + "."
 	}
 	c.report("unknown-name", at, "%s", text).Suggest(near)
 	return typed{}

@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Matrix is the whole table.
@@ -39,13 +39,13 @@ type Group struct {
 
 // Row is one piece of state.
 type Row struct {
-	Name     string     `json:"name" doc:"Its identity, as player.warmth."`
-	Title    string     `json:"title"`
-	Type     string     `json:"type" doc:"Its type, in words."`
-	Start    expr.Value `json:"start" doc:"Its start value; null for none and for what is computed."`
-	Computed string     `json:"computed,omitempty" doc:"The expression of a computed variable."`
-	Cells    []Cell     `json:"cells" doc:"One for each column, in the columns' order."`
-	Declared *Declared  `json:"declared,omitempty" doc:"How a variable of this game is declared, so that it can be declared otherwise; not for what is built in, of a group, or of a commons."`
+	Name     string      `json:"name" doc:"Its identity, as player.warmth."`
+	Title    string      `json:"title"`
+	Type     string      `json:"type" doc:"Its type, in words."`
+	Start    types.Value `json:"start" doc:"Its start value; null for none and for what is computed."`
+	Computed string      `json:"computed,omitempty" doc:"The expression of a computed variable."`
+	Cells    []Cell      `json:"cells" doc:"One for each column, in the columns' order."`
+	Declared *Declared   `json:"declared,omitempty" doc:"How a variable of this game is declared, so that it can be declared otherwise; not for what is built in, of a group, or of a commons."`
 	finding.At
 }
 
@@ -211,7 +211,7 @@ func (w *writer) variable(v *model.Var) Row {
 		row.Declared = declared(v)
 	}
 	if v.Computed() {
-		row.Computed, row.Start = v.Decl.Is.Source, expr.None
+		row.Computed, row.Start = v.Decl.Is.Source, types.None
 	}
 	for i, c := range plan.Crossings {
 		row.Cells = append(row.Cells, w.cell(v, c, v.Fates[i]))
@@ -269,9 +269,9 @@ func typeText(v *model.Var) string {
 		if v.Decl.Step.Given {
 			text += " in steps of " + v.Step.String()
 		}
-	case v.Type.Kind == expr.Pick:
+	case v.Type.Kind == types.Pick:
 		text += " of " + v.Type.Of
-	case v.Type.Kind == expr.Choice:
+	case v.Type.Kind == types.Choice:
 		text += ": " + strings.Join(v.Type.Names, ", ")
 	}
 	if v.Type.Optional {
@@ -328,7 +328,7 @@ func startText(v *model.Var) string {
 	switch {
 	case v.Seed:
 		return "a new seed"
-	case v.Type.Item != nil && v.Start == expr.OfItems(nil):
+	case v.Type.Item != nil && v.Start == types.OfItems(nil):
 		return "empty"
 	}
 	return v.Start.Plain()
@@ -424,7 +424,7 @@ func (w *writer) waymark(mark *model.Waymark) Row {
 }
 
 func (w *writer) milestone(m *model.Milestone) Row {
-	row := Row{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: expr.OfBool(false), At: m.At}
+	row := Row{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: types.OfBool(false), At: m.At}
 	return w.remembered(row, m.Fates, map[string]string{
 		"keep":  "Who has earned " + m.Title + " has it still when %s.",
 		"reset": m.Title + " has to be earned anew when %s.",
@@ -432,7 +432,7 @@ func (w *writer) milestone(m *model.Milestone) Row {
 }
 
 func (w *writer) movable(x *model.Movable) Row {
-	row := Row{Name: "movables." + x.ID, Title: x.Title, Type: "movable", Start: expr.OfText(x.Start.ID), At: x.At}
+	row := Row{Name: "movables." + x.ID, Title: x.Title, Type: "movable", Start: types.OfText(x.Start.ID), At: x.At}
 	return w.builtIn(row, model.OfGame, x.Fates, map[string]string{
 		"keep":  x.Title + " stays where it is when %s. Who leaves or dies sets it down.",
 		"reset": x.Title + " goes home to " + x.Start.ID + " when %s.",
@@ -475,7 +475,7 @@ func (w *writer) builtIn(row Row, h model.Holder, fates [5]model.Fate, sentences
 
 func (w *writer) place() Row {
 	p := w.m.Place
-	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: expr.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
+	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: types.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
 	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature, Sentence: "The passage decides where the player arrives, and what they carry along."}
 	none := w.notAtAll(model.OfPlayer, plan.CrossRestart)
 	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}

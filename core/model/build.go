@@ -5,10 +5,10 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Load reads a plan that uses no commons and builds its model. Where the findings hold an error the model is
@@ -33,7 +33,7 @@ func newBuilder(p *plan.Plan, commons Commons) *builder {
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
-		rosters: map[string]*expr.Roster{}, options: map[string][]string{},
+		rosters: map[string]*types.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}, load: commons, lost: map[string]bool{}}
 }
@@ -154,12 +154,12 @@ func (b *builder) unique(ids []plan.ID) {
 func (b *builder) allRosters() {
 	for i := range b.Plan.Rosters.Entries {
 		e := &b.Plan.Rosters.Entries[i]
-		roster := &expr.Roster{ID: e.ID, Attributes: map[string]expr.Attribute{}}
-		domains := map[string]Domain{}
+		roster := &types.Roster{ID: e.ID, Attributes: map[string]types.Attribute{}}
+		domains := map[string]types.Domain{}
 		for _, a := range e.Value.Attributes.Entries {
 			d := b.valueDomain(a.ID, a.Value, false)
 			domains[a.ID] = d
-			roster.Attributes[a.ID] = expr.Attribute{Type: d.Type, Values: map[string]expr.Value{}}
+			roster.Attributes[a.ID] = types.Attribute{Type: d.Type, Values: map[string]types.Value{}}
 		}
 		if len(e.Value.Options.Entries) == 0 {
 			b.report("missing", e.At, "The roster %s has no options.", e.ID)
@@ -172,7 +172,7 @@ func (b *builder) allRosters() {
 	}
 }
 
-func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string, domains map[string]Domain, into *expr.Roster) {
+func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string, domains map[string]types.Domain, into *types.Roster) {
 	meant := map[string]bool{}
 	for _, a := range o.Value.Attributes.Entries {
 		d, ok := domains[a.ID]
@@ -185,8 +185,8 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near.Name)), near)
 			continue
 		}
-		v, err := d.FromLiteral(a.Value)
-		if err != nil && d.Type.Kind != expr.Invalid {
+		v, err := d.FromLiteral(a.Value.Literal)
+		if err != nil && d.Type.Kind != types.Invalid {
 			b.report("bad-value", a.Value.At, "%s of %s: %v.", a.ID, o.ID, err)
 		}
 		into.Attributes[a.ID].Values[o.ID] = v

@@ -2,7 +2,7 @@ package model
 
 import (
 	"alluvion/core/expr"
-	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // mostSymbols is how many symbols a carrier's alphabet may have.
@@ -12,7 +12,7 @@ func (b *builder) allCarriers() {
 	for i := range b.Plan.Carriers.Entries {
 		e := &b.Plan.Carriers.Entries[i]
 		d := &e.Value
-		c := &Carrier{ID: e.ID, Title: Title(d.Title, e.ID), Alphabet: Letters(d.Alphabet.Value, mostSymbols), Length: d.Length.Value, Lanes: d.Lanes.Or(1),
+		c := &Carrier{ID: e.ID, Title: Title(d.Title, e.ID), Alphabet: types.Letters(d.Alphabet.Value, mostSymbols), Length: d.Length.Value, Lanes: d.Lanes.Or(1),
 			Every: d.Every.Value, Players: d.Writers.Or("players") == "players", Samples: d.Samples.Or(1), At: e.At, Decl: d}
 		if len(c.Alphabet) < 2 {
 			b.report("bad-value", d.Alphabet.At, "An alphabet has 2 to %d symbols, as single ones and rising ranges: 0-9, or A-Za-z0-9.", mostSymbols)
@@ -39,10 +39,10 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 	if !p.Name {
 		return nil
 	}
-	out := &CarriedName{Program: p, Domain: Domain{Type: p.Type, Step: b.Step}}
+	out := &CarriedName{Program: p, Domain: types.Domain{Type: p.Type, Step: b.Step}}
 	if v := b.VarOf(p.Reads[0].Ref); v != nil {
 		out.Domain = v.Domain
-		if v.Stopwatch || v.Type.Item != nil || v.Type.Kind == expr.Point || v.Type.Kind == expr.Copies {
+		if v.Stopwatch || v.Type.Item != nil || v.Type.Kind == types.Point || v.Type.Kind == types.Copies {
 			return nil
 		}
 		return out
@@ -60,28 +60,4 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 		return nil
 	}
 	return out
-}
-
-// Codes is how many different values a domain has, none counted where it may be none; false where that is
-// more than 2^63.
-func (d *Domain) Codes() (int64, bool) {
-	n := int64(1)
-	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == expr.Seed:
-		span, err := d.Max.Sub(d.Min)
-		steps, err2 := span.Div(d.Step)
-		whole, ok := steps.Floor().Int()
-		if err != nil || err2 != nil || !ok || whole >= fixed.MaxStored*1000 {
-			return 0, false
-		}
-		n = whole + 1
-	case t.Kind == expr.Bool:
-		n = 2
-	case t.Named():
-		n = int64(len(t.Names))
-	}
-	if d.Type.Optional {
-		n++
-	}
-	return n, true
 }

@@ -6,6 +6,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Commons gives the text of a commons by its id.
@@ -119,7 +120,7 @@ func LoadCommons(source []byte) (*plan.Commons, finding.List) {
 	if found.Errors() {
 		return doc, found
 	}
-	b := &builder{Model: &Model{Plan: &plan.Plan{Game: plan.ID{Name: "none"}}, vars: map[string]*Var{}, rosters: map[string]*expr.Roster{}, options: map[string][]string{}}, seen: map[string]bool{}}
+	b := &builder{Model: &Model{Plan: &plan.Plan{Game: plan.ID{Name: "none"}}, vars: map[string]*Var{}, rosters: map[string]*types.Roster{}, options: map[string][]string{}}, seen: map[string]bool{}}
 	b.newHolding(OfPlayer, nil)
 	for i := range doc.Variables.Entries {
 		e := &doc.Variables.Entries[i]

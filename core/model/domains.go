@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // limits are what a declaration of a variable, an argument or an attribute may say of its values.
@@ -22,27 +22,27 @@ type limits struct {
 	MaxItems             plan.Given[int]
 }
 
-func (b *builder) valueDomain(name string, t plan.ValueType, arg bool) Domain {
+func (b *builder) valueDomain(name string, t plan.ValueType, arg bool) types.Domain {
 	l := limits{Type: t.Type, Min: t.Min, Max: t.Max, Step: t.Step, MinLength: t.MinLength, MaxLength: t.MaxLength, Choices: t.Choices, Roster: t.Roster, Optional: t.Optional.Value}
 	d := b.domain(name, l, false)
-	if (d.Type.Kind == expr.Player || d.Type.Kind == expr.Prop) && !arg {
+	if (d.Type.Kind == types.Player || d.Type.Kind == types.Prop) && !arg {
 		b.report("bad-value", t.Type.At, "An attribute or an item cannot be %s.", d.Type)
 	}
-	if t.Within.Given && d.Type.Kind != expr.Prop && d.Type.Kind != expr.Invalid {
+	if t.Within.Given && d.Type.Kind != types.Prop && d.Type.Kind != types.Invalid {
 		b.report("wrong-type", t.Within.At, "within goes with a prop only.")
 	}
 	return d
 }
 
-func (b *builder) domain(name string, l limits, variable bool) Domain {
-	t := expr.Type{Optional: l.Optional}
-	d := Domain{MaxLength: l.MaxLength.Or(256), MinLength: l.MinLength.Value}
+func (b *builder) domain(name string, l limits, variable bool) types.Domain {
+	t := types.Type{Optional: l.Optional}
+	d := types.Domain{MaxLength: l.MaxLength.Or(256), MinLength: l.MinLength.Value}
 	uses := map[string]bool{}
 	switch l.Type.Name {
 	case "int", "decimal", "stopwatch":
-		t.Kind, uses["min"], uses["max"], uses["step"] = expr.Int, true, true, true
+		t.Kind, uses["min"], uses["max"], uses["step"] = types.Int, true, true, true
 		if l.Type.Name != "int" {
-			t.Kind = expr.Decimal
+			t.Kind = types.Decimal
 		}
 		if l.Type.Name == "stopwatch" {
 			uses = nil
@@ -51,11 +51,11 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 		d.Type = t
 		b.numberDomain(name, l, &d)
 	case "bool":
-		t.Kind = expr.Bool
+		t.Kind = types.Bool
 	case "text":
-		t.Kind, uses["min_length"], uses["max_length"] = expr.Text, true, true
+		t.Kind, uses["min_length"], uses["max_length"] = types.Text, true, true
 	case "choice":
-		t.Kind, t.Of, uses["choices"] = expr.Choice, "choice of "+name, true
+		t.Kind, t.Of, uses["choices"] = types.Choice, "choice of "+name, true
 		for _, c := range l.Choices {
 			t.Names = append(t.Names, c.Name)
 		}
@@ -64,21 +64,21 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 			b.report("missing", l.Type.At, "A choice needs its choices: [a, b].")
 		}
 	case "pick":
-		t.Kind, t.Of, uses["roster"] = expr.Pick, l.Roster.Name, true
+		t.Kind, t.Of, uses["roster"] = types.Pick, l.Roster.Name, true
 		t.Names, t.Roster = b.options[l.Roster.Name], b.rosters[l.Roster.Name]
 		if l.Roster.Given() && t.Roster == nil || b.rest.inside("/rosters/"+l.Roster.Name) {
-			t.Kind = expr.Invalid
+			t.Kind = types.Invalid
 		}
 		if !l.Roster.Given() {
 			b.report("missing", l.Type.At, "A pick needs its roster.")
 		}
 	case "point":
-		t.Kind, t.Names = expr.Point, b.Axes
+		t.Kind, t.Names = types.Point, b.Axes
 		d.Step, d.Max = b.Step, mostStorable(b.Step)
 		d.Min = d.Max.Neg()
-		t.Range = expr.Between(d.Min, d.Max, d.Step)
+		t.Range = types.Between(d.Min, d.Max, d.Step)
 	case "seed":
-		t.Kind = expr.Seed
+		t.Kind = types.Seed
 		d.Step, d.Max = numOne, fixed.FromInt(1<<32-1)
 	case "list", "set":
 		uses["items"] = true
@@ -89,39 +89,39 @@ func (b *builder) domain(name string, l limits, variable bool) Domain {
 	if !t.Numeric() {
 		d.Type = t
 	}
-	if t.Kind != expr.Invalid { // what goes with a type that is none, nobody knows
+	if t.Kind != types.Invalid { // what goes with a type that is none, nobody knows
 		b.unused(l, uses)
 	}
 	return d
 }
 
 // items reads what the items of a list or a set are.
-func (b *builder) items(name string, l limits, t *expr.Type, d *Domain) {
-	if t.Kind = expr.List; l.Type.Name == "set" {
-		t.Kind = expr.Set
+func (b *builder) items(name string, l limits, t *types.Type, d *types.Domain) {
+	if t.Kind = types.List; l.Type.Name == "set" {
+		t.Kind = types.Set
 	}
 	d.MaxItems = l.MaxItems.Or(100)
-	t.Range = expr.Between(fixed.Num{}, fixed.FromInt(int64(d.MaxItems)), numOne)
+	t.Range = types.Between(fixed.Num{}, fixed.FromInt(int64(d.MaxItems)), numOne)
 	if l.Items == nil {
 		b.report("missing", l.Type.At, "%s needs its items: {type: %s, items: text}.", name, l.Type.Name)
-		t.Item = &expr.Type{}
+		t.Item = &types.Type{}
 		return
 	}
 	if l.Optional || l.Items.Optional.Value {
 		b.report("wrong-type", l.Type.At, "A %s is never none (it may be empty), and neither are its items.", l.Type.Name)
 	}
 	item := b.valueDomain(name, *l.Items, false)
-	if item.Type.Kind == expr.Point || item.Type.Item != nil {
+	if item.Type.Kind == types.Point || item.Type.Item != nil {
 		b.report("bad-value", l.Items.Type.At, "The items of a list or a set are single values.")
 	}
-	if item.Type.Kind == expr.Invalid { // which has been said
-		*t = expr.Type{}
+	if item.Type.Kind == types.Invalid { // which has been said
+		*t = types.Type{}
 		return
 	}
 	t.Item, d.Item = &item.Type, &item
 }
 
-func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
+func (b *builder) otherType(id plan.ID, variable bool, t *types.Type) {
 	if b.rosters[id.Name] != nil {
 		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name, id.Name)
 		return
@@ -136,7 +136,7 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 	kind, isProp := strings.CutPrefix(id.Name, "prop:")
 	switch {
 	case id.Name == "player":
-		t.Kind = expr.Player
+		t.Kind = types.Player
 	case isProp && b.kinds[kind] == nil:
 		near := finding.Declared(kind, b.Plan.Props.IDs())
 		if near.Name != "" {
@@ -144,7 +144,7 @@ func (b *builder) otherType(id plan.ID, variable bool, t *expr.Type) {
 		}
 		b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near.Name)), near)
 	case isProp:
-		t.Kind, t.Of = expr.Prop, kind
+		t.Kind, t.Of = types.Prop, kind
 	case b.kinds[id.Name] != nil:
 		near := "prop:" + id.Name
 		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), finding.Guess{Name: near, Sure: true})
@@ -180,13 +180,13 @@ func first(ids []plan.ID) finding.At {
 
 // numberDomain finds the limits of a number: what is declared, and never more than what keeps its
 // figure everywhere (rule 20).
-func (b *builder) numberDomain(name string, l limits, d *Domain) {
+func (b *builder) numberDomain(name string, l limits, d *types.Domain) {
 	d.Step = l.Step.Or(fixed.FromInt(1))
 	switch {
-	case d.Type.Kind == expr.Decimal && !l.Step.Given:
+	case d.Type.Kind == types.Decimal && !l.Step.Given:
 		b.report("missing", l.Type.At, "%s is a decimal and needs its step, such as step: 0.1.", name)
 		d.Step = fixed.Must("0.1")
-	case d.Type.Kind == expr.Int && !d.Step.MultipleOf(fixed.FromInt(1)):
+	case d.Type.Kind == types.Int && !d.Step.MultipleOf(fixed.FromInt(1)):
 		b.report("bad-value", l.Step.At, "The step of an int is a whole number.")
 	}
 	most := mostStorable(d.Step)
@@ -203,8 +203,8 @@ func (b *builder) numberDomain(name string, l limits, d *Domain) {
 	if d.Max.Less(d.Min) {
 		b.report("bad-value", l.Max.At, "%s can have no value: its max %s is less than its min %s.", name, d.Max, d.Min)
 	}
-	d.Type.Range = expr.Between(d.Min, d.Max, d.Step)
-	d.hasten()
+	d.Type.Range = types.Between(d.Min, d.Max, d.Step)
+	d.Hasten()
 }
 
 // mostStorable is the largest multiple of step that is storable: 2^53 − 1 steps and 15 digits.

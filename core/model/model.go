@@ -11,6 +11,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Model is a resolved plan. It is never changed after Build, and may be used by many at once.
@@ -64,7 +65,7 @@ type Model struct {
 	byMoment  map[string][]*Rule
 	kinds     map[string]*PropKind
 	movables  map[string]*Movable
-	rosters   map[string]*expr.Roster
+	rosters   map[string]*types.Roster
 	options   map[string][]string
 	scopes    scopes
 }
@@ -177,8 +178,8 @@ type Carrier struct {
 // CarriedName is one name that a carrier's message holds.
 type CarriedName struct {
 	*expr.Program
-	Domain Domain // of a variable; of what is built in, what its type says
-	Place  bool   // a part of place: carried once for each sample
+	Domain types.Domain // of a variable; of what is built in, what its type says
+	Place  bool         // a part of place: carried once for each sample
 }
 
 // RequestRule is the condition of a built-in request.
@@ -200,8 +201,8 @@ type Var struct {
 	At     finding.At
 	Decl   *plan.Variable
 	Accept *plan.Accept // the findings that are accepted here
-	Domain
-	Start     expr.Value
+	types.Domain
+	Start     types.Value
 	Is        *expr.Program // of a computed variable
 	effort    int           // of a computed variable: how much is done to read it
 	Stopwatch bool
@@ -398,7 +399,7 @@ type Event struct {
 // Arg is an argument of an event.
 type Arg struct {
 	ID string
-	Domain
+	types.Domain
 	Kind   *PropKind // of a prop
 	Within bool      // the prop has to be within reach of the player who sends the event
 	At     finding.At

@@ -7,9 +7,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 const plain = `
@@ -122,14 +122,14 @@ func TestDomainsFitAndAdmit(t *testing.T) {
 	m, _ := build(plain)
 	require.NotNil(t, m)
 	oil := m.Var("player.oil")
-	v, err := oil.Fit(expr.OfInt(99))
+	v, err := oil.Fit(types.OfInt(99))
 	require.NoError(t, err)
 	assert.Equal(t, "40", v.String())
-	assert.Error(t, oil.Admit(expr.OfInt(99)))
-	assert.Error(t, oil.Admit(expr.OfNum(fixed.Must("0.5"))))
-	assert.Error(t, oil.Admit(expr.OfText("12")))
-	assert.NoError(t, m.Var("player.who").Admit(expr.None))
-	assert.Error(t, oil.Admit(expr.None))
+	assert.Error(t, oil.Admit(types.OfInt(99)))
+	assert.Error(t, oil.Admit(types.OfNum(fixed.Must("0.5"))))
+	assert.Error(t, oil.Admit(types.OfText("12")))
+	assert.NoError(t, m.Var("player.who").Admit(types.None))
+	assert.Error(t, oil.Admit(types.None))
 	for raw, ok := range map[string]bool{`12`: true, `"12"`: false, `12.5`: false, `[12]`: false, `{}`: false, `null`: false, `1e1`: true, `1.00000000001e1`: false, ``: false, `41`: false} {
 		_, err := oil.FromJSON([]byte(raw))
 		assert.Equal(t, ok, err == nil, raw)

@@ -8,6 +8,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // allHoldings makes the kinds of props, and a holding for everything that can have variables.
@@ -91,7 +92,7 @@ func (b *builder) allOptions() {
 		}
 	}
 	for _, v := range b.Vars {
-		if v.Type.Kind == expr.Pick && v.Holder != OfPlayer && len(b.Pickable[v.Type.Of]) > 0 {
+		if v.Type.Kind == types.Pick && v.Holder != OfPlayer && len(b.Pickable[v.Type.Of]) > 0 {
 			b.report("bad-value", v.Decl.Roster.At, "Some options of %s are not for every player, so only players can hold one.", v.Type.Of)
 		}
 	}

@@ -9,6 +9,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 var numOne = fixed.FromInt(1)
@@ -23,7 +24,7 @@ func (b *builder) allEvents() {
 			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
 			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), Within: a.Value.Within.Given, At: a.At}
-			if arg.Type.Kind == expr.Prop {
+			if arg.Type.Kind == types.Prop {
 				arg.Kind = b.kinds[arg.Type.Of]
 			}
 			if arg.Within && !ev.Self {
@@ -342,7 +343,7 @@ func (b *builder) target(a *Action, x plan.Expr, names expr.Names) bool {
 		b.report("type-mismatch", x.At, "%s is %s; items are put into a list or a set.", v.Name, v.Type)
 	case (a.Verb == "add" || a.Verb == "raise") && !v.Type.Numeric():
 		b.report("type-mismatch", x.At, "%s is %s; only a number can be changed by %s.", v.Name, v.Type, a.Verb)
-	case a.Verb == "pick" && v.Type.Kind != expr.Pick:
+	case a.Verb == "pick" && v.Type.Kind != types.Pick:
 		b.report("type-mismatch", x.At, "%s is %s; only a pick can be picked.", v.Name, v.Type)
 	case a.Verb == "clear" && !v.Type.Optional:
 		b.report("type-mismatch", x.At, "%s is not optional, so it cannot be none.", v.Name)
@@ -401,7 +402,7 @@ func (b *builder) itemFor(v *Var, x plan.Expr, names expr.Names, known expr.Fact
 	p, found := expr.CompileFor(x, names, known, *v.Type.Item)
 	b.add(found...)
 	if p != nil {
-		if why, ok := expr.Fits(p.Type, *v.Type.Item); !ok {
+		if why, ok := types.Fits(p.Type, *v.Type.Item); !ok {
 			b.report("type-mismatch", p.At, "This cannot be an item of %s: %s.", v.Name, why)
 		}
 	}
@@ -415,7 +416,7 @@ func (b *builder) who(a *Action, x plan.Expr, names expr.Names) bool {
 	if p == nil {
 		return false
 	}
-	if p.Type.Kind != expr.Player {
+	if p.Type.Kind != types.Player {
 		b.report("type-mismatch", x.At, "%s needs a player; this is %s.", a.Verb, p.Type)
 		return false
 	}
@@ -476,7 +477,7 @@ func (b *builder) sent(r *Rule, a *Action, d *plan.Action, names expr.Names, kno
 		p, found := expr.CompileFor(*given, names, known, arg.Type)
 		b.add(found...)
 		if p != nil {
-			if why, ok := expr.Fits(p.Type, arg.Type); !ok {
+			if why, ok := types.Fits(p.Type, arg.Type); !ok {
 				b.report("type-mismatch", p.At, "This cannot be the argument %s: %s.", arg.ID, why)
 			}
 		}
@@ -513,7 +514,7 @@ func (b *builder) each(r *Rule, a *Action, d *plan.Action, names expr.Names, kno
 	if a.Here && !r.AboutPlayer {
 		b.report("bad-value", d.In.At, "There is no player here whose scene it could be; use in: session.")
 	}
-	names = b.local(r, names, d.Each.Name, d.Each.At, &expr.Entry{Type: expr.Type{Kind: expr.Player},
+	names = b.local(r, names, d.Each.Name, d.Each.At, &expr.Entry{Type: types.Type{Kind: types.Player},
 		Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: r.Locals}, Fields: b.scopes.player.Roots["player"].Fields})
 	inside := maps.Clone(known)
 	b.newBlock()

@@ -8,6 +8,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // scopes are the names that expressions can read, by what they are about.
@@ -36,7 +37,7 @@ func (s scopes) of(h *Holding) expr.Names {
 func (s scopes) withProp(names expr.Names, k *PropKind) expr.Names {
 	fields := maps.Clone(names.Roots["prop"].Fields)
 	maps.Copy(fields, propFields(k, names.Held != nil))
-	return names.With(map[string]*expr.Entry{"prop": {Type: expr.Type{Kind: expr.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.HereProp}, Fields: fields}})
+	return names.With(map[string]*expr.Entry{"prop": {Type: types.Type{Kind: types.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.HereProp}, Fields: fields}})
 }
 
 // propFields are what can be read of a prop: what it has itself, and what the rule's player has for it.
@@ -51,15 +52,15 @@ func propFields(k *PropKind, player bool) map[string]*expr.Entry {
 // newScopes makes the names. Whose values they are comes from where they are read.
 func (b *builder) newScopes() scopes {
 	place := b.placeEntry()
-	player := &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: varEntries(b.Holders[OfPlayer], nil)}
+	player := &expr.Entry{Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: varEntries(b.Holders[OfPlayer], nil)}
 	maps.Copy(player.Fields, b.copiesOfPairs())
 	maps.Copy(player.Fields, b.builtIns(place))
-	session := &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: expr.Range{HasLo: true, Step: b.clockStep()}}, Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
+	session := &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: types.Range{HasLo: true, Step: b.clockStep()}}, Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
 	record := func(fields map[string]*expr.Entry) *expr.Entry {
-		return &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
+		return &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: fields}
 	}
 	common := map[string]*expr.Entry{
-		"game":     {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.Game}, Fields: varEntries(b.Holders[OfGame], nil)},
+		"game":     {Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.Game}, Fields: varEntries(b.Holders[OfGame], nil)},
 		"scenes":   record(b.sceneEntries(false)),
 		"time":     record(map[string]*expr.Entry{"session": session}),
 		"movables": record(b.movableEntries()),
@@ -72,7 +73,7 @@ func (b *builder) newScopes() scopes {
 		delete(common, "prop")
 	}
 	hereOf := func(player bool) map[string]*expr.Entry {
-		return map[string]*expr.Entry{"scene": {Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
+		return map[string]*expr.Entry{"scene": {Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
 	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
@@ -85,7 +86,7 @@ func (b *builder) newScopes() scopes {
 	}
 	mine.Held = map[string]*expr.Entry{}
 	for _, m := range b.Movables {
-		mine.Held[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}
+		mine.Held[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}
 	}
 	return scopes{
 		world:  world,
@@ -115,7 +116,7 @@ func (b *builder) sceneEntries(player bool) map[string]*expr.Entry {
 		if limited {
 			fields = b.sceneFields(s, player)
 		}
-		out[s.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index}, Fields: fields}
+		out[s.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index}, Fields: fields}
 	}
 	return out
 }
@@ -127,13 +128,13 @@ func (b *builder) kindEntries(player bool) map[string]*expr.Entry {
 		fields := map[string]*expr.Entry{}
 		each := propFields(k, player)
 		for _, p := range k.Props {
-			fields[p.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.OneProp, Index: p.Index}, Fields: each}
+			fields[p.ID] = &expr.Entry{Type: types.Type{Kind: types.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.OneProp, Index: p.Index}, Fields: each}
 		}
 		maps.Copy(fields, copies(k.Own, expr.Nobody, len(k.Props)))
 		if player {
 			maps.Copy(fields, copies(k.Players, expr.Self, len(k.Props)))
 		}
-		out[k.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
+		out[k.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: fields}
 	}
 	return out
 }
@@ -153,7 +154,7 @@ func copies(h *Holding, who expr.Who, most int) map[string]*expr.Entry {
 		if v.In != nil {
 			most = len(v.In)
 		}
-		out[v.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Copies, Item: &v.Type, Range: expr.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
+		out[v.ID] = &expr.Entry{Type: types.Type{Kind: types.Copies, Item: &v.Type, Range: types.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
 			Ref: expr.Ref{Who: who, What: expr.Count, Hold: h.Index, Slot: v.Slot}}
 	}
 	return out
@@ -171,8 +172,8 @@ func (b *builder) movableEntries() map[string]*expr.Entry {
 		for i, axis := range b.Axes {
 			place.Fields[axis].Ref = expr.Ref{Who: expr.Nobody, What: expr.MovableAt, Index: m.Index, Slot: i}
 		}
-		holder := &expr.Entry{Type: expr.Type{Kind: expr.Player, Optional: true}, Ref: expr.Ref{Who: expr.Nobody, What: expr.HolderOf, Index: m.Index}}
-		out[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{"holder": holder, "place": place}}
+		holder := &expr.Entry{Type: types.Type{Kind: types.Player, Optional: true}, Ref: expr.Ref{Who: expr.Nobody, What: expr.HolderOf, Index: m.Index}}
+		out[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: map[string]*expr.Entry{"holder": holder, "place": place}}
 	}
 	return out
 }
@@ -181,7 +182,7 @@ func (b *builder) withAreas(n expr.Names) expr.Names {
 	n.Areas = map[string]*expr.Entry{}
 	for _, a := range b.Areas {
 		if a.Prop == nil {
-			n.Areas[a.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
+			n.Areas[a.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
 		}
 	}
 	return n
@@ -203,7 +204,7 @@ func varEntries(h *Holding, s *Scene) map[string]*expr.Entry {
 		into, name := out, v.ID
 		if group, field, ok := strings.Cut(v.ID, "."); ok {
 			if out[group] == nil {
-				out[group] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{}}
+				out[group] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: map[string]*expr.Entry{}}
 			}
 			into, name = out[group].Fields, field
 		}
@@ -217,27 +218,27 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	for _, p := range b.Checkpoints {
 		points = append(points, p.ID)
 	}
-	count := expr.Type{Kind: expr.Int, Range: expr.Range{HasLo: true, Step: numOne}}
+	count := types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: numOne}}
 	count.Range.Lo = numOne
 	fields := map[string]*expr.Entry{}
 	for _, w := range b.Waymarks {
-		fields[w.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Place, Optional: true}, Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
+		fields[w.ID] = &expr.Entry{Type: types.Type{Kind: types.Place, Optional: true}, Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
 	}
 	earned := map[string]*expr.Entry{}
 	for _, m := range b.Milestones {
-		earned[m.ID] = &expr.Entry{Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Earned, Slot: m.Index}}
+		earned[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.Earned, Slot: m.Index}}
 	}
 	for name := range b.lost {
 		fields[name] = &expr.Entry{}
 	}
-	fields[expr.MilestonesKey] = &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: earned}
+	fields[expr.MilestonesKey] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: earned}
 	maps.Copy(fields, map[string]*expr.Entry{
 		"place":       place,
-		"dead":        {Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.Dead}},
-		"checkpoint":  {Type: expr.Type{Kind: expr.Choice, Of: "checkpoint", Names: points, Optional: true}, Ref: expr.Ref{What: expr.Checkpoint}},
+		"dead":        {Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.Dead}},
+		"checkpoint":  {Type: types.Type{Kind: types.Choice, Of: "checkpoint", Names: points, Optional: true}, Ref: expr.Ref{What: expr.Checkpoint}},
 		"slot":        {Type: count, Ref: expr.Ref{What: expr.SaveSlot}},
 		"visits":      {Type: count, Ref: expr.Ref{What: expr.Visits}},
-		"first_visit": {Type: expr.Type{Kind: expr.Bool}, Ref: expr.Ref{What: expr.FirstVisit}},
+		"first_visit": {Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.FirstVisit}},
 	})
 	return fields
 }
@@ -248,15 +249,15 @@ func (b *builder) placeEntry() *expr.Entry {
 		ids = append(ids, s.ID)
 	}
 	fields := map[string]*expr.Entry{
-		"scene": {Type: expr.Type{Kind: expr.Choice, Of: "scene", Names: ids}, Ref: expr.Ref{What: expr.PlaceScene}},
+		"scene": {Type: types.Type{Kind: types.Choice, Of: "scene", Names: ids}, Ref: expr.Ref{What: expr.PlaceScene}},
 	}
 	if len(b.Facings) > 0 {
-		fields["facing"] = &expr.Entry{Type: expr.Type{Kind: expr.Choice, Of: "facing", Names: b.Facings}, Ref: expr.Ref{What: expr.PlaceFacing}}
+		fields["facing"] = &expr.Entry{Type: types.Type{Kind: types.Choice, Of: "facing", Names: b.Facings}, Ref: expr.Ref{What: expr.PlaceFacing}}
 	}
-	extents := make([]expr.Range, len(b.Axes)) // each axis by its own
+	extents := make([]types.Range, len(b.Axes)) // each axis by its own
 	for axis := range b.Axes {
 		for i, s := range b.Scenes {
-			r := expr.Between(s.Lo[axis], s.Hi[axis], b.Step)
+			r := types.Between(s.Lo[axis], s.Hi[axis], b.Step)
 			if i > 0 {
 				r = extents[axis].Union(r)
 			}
@@ -264,7 +265,7 @@ func (b *builder) placeEntry() *expr.Entry {
 		}
 		extents[axis].Step = b.Step
 	}
-	var extent expr.Range
+	var extent types.Range
 	for axis, r := range extents {
 		if axis > 0 {
 			r = extent.Union(r)
@@ -272,11 +273,11 @@ func (b *builder) placeEntry() *expr.Entry {
 		extent = r
 	}
 	extent.Step = b.Step
-	fields["at"] = &expr.Entry{Type: expr.Type{Kind: expr.Point, Names: b.Axes, Range: extent}, Ref: expr.Ref{What: expr.PlaceAt}}
+	fields["at"] = &expr.Entry{Type: types.Type{Kind: types.Point, Names: b.Axes, Range: extent}, Ref: expr.Ref{What: expr.PlaceAt}}
 	for i, a := range b.Axes {
-		fields[a] = &expr.Entry{Type: expr.Type{Kind: expr.Decimal, Range: extents[i]}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
+		fields[a] = &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: extents[i]}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
 	}
-	return &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: fields}
+	return &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: fields}
 }
 
 // withArgs adds an event's arguments to a scope.
@@ -285,18 +286,18 @@ func (b *builder) withArgs(names expr.Names, args []Arg, of string) expr.Names {
 	for i, a := range args {
 		e := &expr.Entry{Type: a.Type, Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
 		switch a.Type.Kind {
-		case expr.Player:
+		case types.Player:
 			e.Ref.Who, e.Fields = expr.Arg, b.scopes.player.Roots["player"].Fields
-		case expr.Prop:
+		case types.Prop:
 			e.Ref.Who, e.Fields = expr.PropArg, propFields(a.Kind, names.Held != nil)
 		}
 		fields[a.ID] = e
 	}
-	kind := expr.Record
+	kind := types.Record
 	if b.rest.inside(of + "/args") {
-		kind = expr.Invalid
+		kind = types.Invalid
 	}
-	return names.With(map[string]*expr.Entry{"args": {Type: expr.Type{Kind: kind}, Fields: fields}})
+	return names.With(map[string]*expr.Entry{"args": {Type: types.Type{Kind: kind}, Fields: fields}})
 }
 
 // condition compiles an expression that has to be true or false.
@@ -310,7 +311,7 @@ func (b *builder) condition(x plan.Expr, names expr.Names, known expr.Facts) (*e
 		b.report("none-unhandled", x.At, "This condition may be none: say what to use then with orValue(false).")
 		return nil, false
 	}
-	if p.Type.Kind != expr.Bool {
+	if p.Type.Kind != types.Bool {
 		b.report("type-mismatch", x.At, "A condition is wanted here; this is %s.", p.Type)
 		return nil, false
 	}

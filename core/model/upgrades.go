@@ -10,6 +10,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Check is what has to hold of a save after the upgrade to this version.
@@ -237,7 +238,7 @@ func (m *Model) OldNames(v, old *Var) expr.Names {
 	t := old.Type
 	t.Optional = false // none stays none
 	if t.Named() {     // a step may make other names of it
-		t = expr.Type{Kind: expr.Text}
+		t = types.Type{Kind: types.Text}
 	}
 	return names.With(map[string]*expr.Entry{"old": {Type: t, Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself}}})
 }

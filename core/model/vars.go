@@ -8,6 +8,7 @@ import (
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // builtIn are names that variables of a player cannot have, since the language has them.
@@ -75,7 +76,7 @@ func (b *builder) newVar(v *Var) {
 	b.onlyIn(v)
 	b.variable(v)
 	if b.rest.blurs(v.At.Pointer) {
-		v.Type = expr.Type{}
+		v.Type = types.Type{}
 	}
 	b.shared(v)
 	if v.Computed() {
@@ -160,16 +161,16 @@ func (b *builder) variable(v *Var) {
 		Choices: d.Choices, Roster: d.Roster, Optional: d.Optional.Value, Items: d.Items, MaxItems: d.MaxItems}, true)
 	v.Refuse = d.AtLimit.Value == "refuse"
 	v.Alphabet = d.Alphabet.Value
-	if d.Alphabet.Given && v.Type.Kind != expr.Text {
+	if d.Alphabet.Given && v.Type.Kind != types.Text {
 		b.report("wrong-type", d.Alphabet.At, "alphabet goes with a text only.")
 	}
 	if v.Holder.Lazy() && (v.Stopwatch || v.Seed) {
 		b.report("bad-value", v.At, "A %s is held by the game, a player or a scene, not by %s.", d.Type.Name, v.Decl.Of)
 	}
-	if v.Locked = d.Locked.Value; v.Locked && (v.Type.Kind != expr.Pick || !v.Type.Optional) {
+	if v.Locked = d.Locked.Value; v.Locked && (v.Type.Kind != types.Pick || !v.Type.Optional) {
 		b.report("wrong-type", d.Locked.At, "locked goes with a pick that is optional: once picked, it stays.")
 	}
-	if d.While.Given() && !v.Stopwatch && v.Type.Kind != expr.Invalid {
+	if d.While.Given() && !v.Stopwatch && v.Type.Kind != types.Invalid {
 		b.report("wrong-type", d.While.At, "while goes with a stopwatch only.")
 	}
 	b.startOf(v)
@@ -184,19 +185,19 @@ func (b *builder) startOf(v *Var) {
 		b.report("wrong-type", d.Is.At, "A %s cannot be computed: it has its value by itself.", d.Type.Name)
 	case v.Computed():
 	case v.Stopwatch, v.Seed:
-		v.Start = expr.OfNum(fixed.Num{})
+		v.Start = types.OfNum(fixed.Num{})
 		if d.Start != nil || d.Optional.Value {
 			b.report("wrong-type", v.At, "A %s begins by itself and is never none.", d.Type.Name)
 		}
-	case v.Type.Kind == expr.Invalid || v.Type.Named() && len(v.Type.Names) == 0: // which is told, and the start says nothing more
+	case v.Type.Kind == types.Invalid || v.Type.Named() && len(v.Type.Names) == 0: // which is told, and the start says nothing more
 	case d.Start != nil:
-		start, err := v.FromLiteral(*d.Start)
+		start, err := v.FromLiteral(d.Start.Literal)
 		if err != nil {
 			b.report("bad-value", d.Start.At, "%s cannot start like this: %v.", v.Name, err)
 		}
 		v.Start = start
 	case v.Type.Item != nil:
-		v.Start = expr.OfItems(nil)
+		v.Start = types.OfItems(nil)
 	case !d.Optional.Value:
 		b.report("missing", v.At, "%s has no start. Give it one, or make it optional: true.", v.Name)
 	}
@@ -222,7 +223,7 @@ func (b *builder) allComputed() {
 		if p == nil {
 			continue
 		}
-		if why, ok := expr.Fits(p.Type, v.Type); !ok {
+		if why, ok := types.Fits(p.Type, v.Type); !ok {
 			b.report("type-mismatch", v.Decl.Is.At, "%s cannot be computed like this: %s.", v.Name, why)
 		}
 		v.Is = p
@@ -289,7 +290,7 @@ func (b *builder) loops() {
 
 // fits reports a value that cannot be given to a variable.
 func (b *builder) fits(v *Var, p *expr.Program) {
-	if why, ok := expr.Fits(p.Type, v.Type); !ok {
+	if why, ok := types.Fits(p.Type, v.Type); !ok {
 		id := "type-mismatch"
 		if p.Type.Optional && !v.Type.Optional {
 			id = "none-unhandled"

@@ -4,6 +4,7 @@ import (
 	"maps"
 
 	"alluvion/core/expr"
+	"alluvion/core/types"
 )
 
 // Watching gives the names that somebody can read who watches a session: the world's, standings, and those of each of
@@ -17,10 +18,10 @@ func (m *Model) Watching(players []string, of bool) expr.Names {
 	names.Watched, names.Areas, names.Held = true, m.scopes.player.Areas, m.scopes.player.Held
 	more := map[string]*expr.Entry{}
 	if len(m.Standings) > 0 {
-		more["standings"] = m.standingEntries(expr.Ref{Who: expr.Nobody, What: expr.StandingOrder}, expr.Type{Kind: expr.List, Item: &expr.Type{Kind: expr.Text}, Range: expr.Range{HasLo: true, Step: numOne}})
+		more["standings"] = m.standingEntries(expr.Ref{Who: expr.Nobody, What: expr.StandingOrder}, types.Type{Kind: types.List, Item: &types.Type{Kind: types.Text}, Range: types.Range{HasLo: true, Step: numOne}})
 	}
 	for i, id := range players {
-		more[id] = &expr.Entry{Type: expr.Type{Kind: expr.Player}, Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.watched(i)}
+		more[id] = &expr.Entry{Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.watched(i)}
 	}
 	return names.With(more)
 }
@@ -38,16 +39,16 @@ func (m *Model) watched(i int) map[string]*expr.Entry {
 		}
 	}
 	if len(m.Standings) > 0 {
-		fields["standings"] = m.standingEntries(expr.Ref{What: expr.StandingNumber}, expr.Type{Kind: expr.Decimal, Optional: true})
-		fields["places"] = m.standingEntries(expr.Ref{What: expr.StandingPlace}, expr.Type{Kind: expr.Int, Optional: true, Range: expr.Whole()})
+		fields["standings"] = m.standingEntries(expr.Ref{What: expr.StandingNumber}, types.Type{Kind: types.Decimal, Optional: true})
+		fields["places"] = m.standingEntries(expr.Ref{What: expr.StandingPlace}, types.Type{Kind: types.Int, Optional: true, Range: types.Whole()})
 	}
 	maps.Copy(fields, mine["player"].Fields)
 	return fields
 }
 
 // standingEntries are the standings by their ids.
-func (m *Model) standingEntries(ref expr.Ref, t expr.Type) *expr.Entry {
-	out := &expr.Entry{Type: expr.Type{Kind: expr.Record}, Fields: map[string]*expr.Entry{}}
+func (m *Model) standingEntries(ref expr.Ref, t types.Type) *expr.Entry {
+	out := &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: map[string]*expr.Entry{}}
 	for _, s := range m.Standings {
 		ref.Slot = s.Index
 		out.Fields[s.ID] = &expr.Entry{Type: t, Ref: ref}

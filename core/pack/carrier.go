@@ -5,14 +5,14 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
+	"alluvion/core/bitstream"
 	"alluvion/core/fixed"
-	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Message is what one message of a carrier holds: by name, a value for each sample, the newest first; of what is carried
 // once, one value.
-type Message map[string][]expr.Value
+type Message map[string][]types.Value
 
 // Encode writes a message in the carrier's symbols: every field in its place, each number as fixed-width digits of the
 // alphabet, the highest first. What the layout has no room for, or a value that is none of its variable's, is an error.
@@ -62,11 +62,11 @@ func (f Field) title() string {
 	return f.Name
 }
 
-func (l Layout) encode(out *strings.Builder, f Field, v expr.Value) error {
+func (l Layout) encode(out *strings.Builder, f Field, v types.Value) error {
 	if err := f.domain.Admit(v); err != nil {
 		return err
 	}
-	if f.domain.Type.Kind == expr.Text {
+	if f.domain.Type.Kind == types.Text {
 		return l.encodeText(out, f, v)
 	}
 	code, err := f.code(v)
@@ -78,11 +78,11 @@ func (l Layout) encode(out *strings.Builder, f Field, v expr.Value) error {
 }
 
 // code is the number that a value is sent as.
-func (f Field) code(v expr.Value) (uint64, error) {
+func (f Field) code(v types.Value) (uint64, error) {
 	if _, ok := f.domain.Codes(); !ok {
 		return 0, fmt.Errorf("it has too many values to tell apart")
 	}
-	if f.domain.Type.Kind == expr.Bool {
+	if f.domain.Type.Kind == types.Bool {
 		switch {
 		case v.IsNone():
 			return 2, nil
@@ -91,7 +91,7 @@ func (f Field) code(v expr.Value) (uint64, error) {
 		}
 		return 0, nil
 	}
-	return CodeOf(f.domain).codeOf(v)
+	return types.CodeOf(f.domain).Number(v)
 }
 
 // digits writes a number in the alphabet, in so many symbols.
@@ -107,7 +107,7 @@ func (l Layout) digits(out *strings.Builder, code uint64, width int) {
 
 // encodeText writes a text letter by letter: 0 stands for no letter, then each letter of the text's own alphabet, and
 // after these, in place of the first letter, that the whole text is none.
-func (l Layout) encodeText(out *strings.Builder, f Field, v expr.Value) error {
+func (l Layout) encodeText(out *strings.Builder, f Field, v types.Value) error {
 	letters, each := lettersOf(f.domain), f.Width/max(f.domain.MaxLength, 1)
 	codes := make([]uint64, f.domain.MaxLength)
 	if v.IsNone() {
@@ -133,9 +133,9 @@ type letters struct {
 // allLetters is how many code points Unicode has.
 const allLetters = 0x110000
 
-func lettersOf(d *model.Domain) letters {
+func lettersOf(d *types.Domain) letters {
 	if d.Alphabet != "" {
-		if list := model.Letters(d.Alphabet, allLetters); list != nil {
+		if list := types.Letters(d.Alphabet, allLetters); list != nil {
 			return letters{list, uint64(len(list))}
 		}
 	}
@@ -179,25 +179,25 @@ func (l Layout) Decode(message string) (Message, error) {
 	return out, nil
 }
 
-func (l Layout) decode(f Field, symbols []rune) (expr.Value, error) {
-	if f.domain.Type.Kind == expr.Text {
+func (l Layout) decode(f Field, symbols []rune) (types.Value, error) {
+	if f.domain.Type.Kind == types.Text {
 		return l.decodeText(f, symbols)
 	}
 	code, err := l.number(symbols)
 	if err != nil {
-		return expr.None, err
+		return types.None, err
 	}
-	if f.domain.Type.Kind == expr.Bool {
+	if f.domain.Type.Kind == types.Bool {
 		switch {
 		case code < 2:
-			return expr.OfBool(code == 1), nil
+			return types.OfBool(code == 1), nil
 		case code == 2 && f.domain.Type.Optional:
-			return expr.None, nil
+			return types.None, nil
 		}
-		return expr.None, fmt.Errorf("the code %d stands for nothing", code)
+		return types.None, fmt.Errorf("the code %d stands for nothing", code)
 	}
-	var s Source
-	v := CodeOf(f.domain).valueOf(&s, code)
+	var s bitstream.Source
+	v := types.CodeOf(f.domain).ValueOf(&s, code)
 	return v, s.Err()
 }
 
@@ -218,14 +218,14 @@ func (l Layout) number(symbols []rune) (uint64, error) {
 	return code, nil
 }
 
-func (l Layout) decodeText(f Field, symbols []rune) (expr.Value, error) {
+func (l Layout) decodeText(f Field, symbols []rune) (types.Value, error) {
 	known, each := lettersOf(f.domain), f.Width/max(f.domain.MaxLength, 1)
 	var text []rune
 	ended, none := false, false
 	for at := 0; at < len(symbols); at += each {
 		code, err := l.number(symbols[at : at+each])
 		if err != nil {
-			return expr.None, err
+			return types.None, err
 		}
 		switch r, ok := known.letter(code - 1); {
 		case code == 0:
@@ -233,15 +233,15 @@ func (l Layout) decodeText(f Field, symbols []rune) (expr.Value, error) {
 		case at == 0 && code == known.count+1 && f.domain.Type.Optional:
 			ended, none = true, true
 		case !ok || ended:
-			return expr.None, fmt.Errorf("the code %d is no letter here", code)
+			return types.None, fmt.Errorf("the code %d is no letter here", code)
 		default:
 			text = append(text, r)
 		}
 	}
 	if none {
-		return expr.None, nil
+		return types.None, nil
 	}
-	return expr.OfText(string(text)), nil
+	return types.OfText(string(text)), nil
 }
 
 // Advice is one way in which a layout could take less.
@@ -296,7 +296,7 @@ func (l Layout) Advice() []Advice {
 // shorter is how long a text may be for the message to fit; where it fits, one letter less than now.
 func (l Layout) shorter(f Field) (Advice, bool) {
 	most := f.domain.MaxLength
-	if f.domain.Type.Kind != expr.Text || most < 2 || f.Width < most {
+	if f.domain.Type.Kind != types.Text || most < 2 || f.Width < most {
 		return Advice{}, false
 	}
 	each := f.Width / most

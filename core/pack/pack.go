@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"time"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Layout is what one message of a carrier holds, symbol by symbol.
@@ -26,7 +26,7 @@ type Field struct {
 	Width  int
 	What   string // which values it tells apart, for people
 	Step   fixed.Num
-	domain *model.Domain
+	domain *types.Domain
 }
 
 // Of lays a carrier's message out: the fields in the order of carries, each in the fewest symbols that tell
@@ -65,8 +65,8 @@ func (l Layout) HeardAfter(writers int) time.Duration {
 }
 
 // widthOf is how many symbols of an alphabet tell the values of a domain apart.
-func widthOf(d *model.Domain, symbols int) (int, string) {
-	if d.Type.Kind == expr.Text {
+func widthOf(d *types.Domain, symbols int) (int, string) {
+	if d.Type.Kind == types.Text {
 		return textWidth(d, symbols)
 	}
 	codes, ok := d.Codes()
@@ -78,10 +78,10 @@ func widthOf(d *model.Domain, symbols int) (int, string) {
 
 // textWidth: each letter takes a fixed number of symbols; that there is none there is a code of its own, and so
 // is that the whole text is none.
-func textWidth(d *model.Domain, symbols int) (int, string) {
+func textWidth(d *types.Domain, symbols int) (int, string) {
 	letters, text := int64(0x110000), "any letter"
 	if d.Alphabet != "" {
-		if list := model.Letters(d.Alphabet, 0x110000); list != nil {
+		if list := types.Letters(d.Alphabet, 0x110000); list != nil {
 			letters, text = int64(len(list)), fmt.Sprintf("%d letters", len(list))
 		}
 	}

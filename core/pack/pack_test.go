@@ -11,11 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"alluvion/core/bitstream"
 	"alluvion/core/check"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
-	"alluvion/core/model"
 	"alluvion/core/pack"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -101,9 +101,9 @@ func TestFieldsStandOneBehindTheOtherAndPlacesAreSampled(t *testing.T) {
 }
 
 func TestLettersOfAnAlphabet(t *testing.T) {
-	assert.Equal(t, []rune("abc-"), model.Letters("a-ca-", 10))
-	assert.Nil(t, model.Letters("z-a", 10), "backwards")
-	assert.Nil(t, model.Letters("a-z", 10), "more than wanted")
+	assert.Equal(t, []rune("abc-"), types.Letters("a-ca-", 10))
+	assert.Nil(t, types.Letters("z-a", 10), "backwards")
+	assert.Nil(t, types.Letters("a-z", 10), "more than wanted")
 }
 
 // Whatever fits a carrier comes back the same: below zero, decimals, leading zeros, digits in names, the widest.
@@ -127,7 +127,7 @@ func TestWhatIsEncodedForACarrierComesBackTheSame(t *testing.T) {
 			x := &l.Carrier.Carries[1].Domain
 			rapid.Check(t, func(t *rapid.T) {
 				m := pack.Message{"player.v": {anyOf(t, d)}, "place.x": {anyOf(t, x)},
-					"place.scene": {expr.OfText(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "scene"))}, "player.dead": {expr.OfBool(rapid.Bool().Draw(t, "dead"))}}
+					"place.scene": {types.OfText(rapid.SampledFrom([]string{"a", "b"}).Draw(t, "scene"))}, "player.dead": {types.OfBool(rapid.Bool().Draw(t, "dead"))}}
 				text, err := l.Encode(m)
 				require.NoError(t, err)
 				require.Equal(t, l.Used, utf8.RuneCountInString(text))
@@ -135,11 +135,11 @@ func TestWhatIsEncodedForACarrierComesBackTheSame(t *testing.T) {
 				require.NoError(t, err)
 				require.Equal(t, m, back, text)
 
-				var bits pack.Bits
-				code := pack.CodeOf(d)
+				var bits bitstream.Bits
+				code := types.CodeOf(d)
 				require.NoError(t, code.Write(&bits, m["player.v"][0]))
 				require.LessOrEqual(t, len(bits.Raw())*8, code.Width()+7)
-				source := pack.NewSource(bits.Raw())
+				source := bitstream.NewSource(bits.Raw())
 				require.Equal(t, m["player.v"][0], code.Read(source))
 				require.NoError(t, source.Err())
 			})
@@ -148,21 +148,21 @@ func TestWhatIsEncodedForACarrierComesBackTheSame(t *testing.T) {
 }
 
 // anyOf draws a value of a domain, its edges more often than not.
-func anyOf(t *rapid.T, d *model.Domain) expr.Value {
+func anyOf(t *rapid.T, d *types.Domain) types.Value {
 	if d.Type.Optional && rapid.IntRange(0, 4).Draw(t, "none") == 0 {
-		return expr.None
+		return types.None
 	}
 	switch {
-	case d.Type.Kind == expr.Bool:
-		return expr.OfBool(rapid.Bool().Draw(t, "bool"))
+	case d.Type.Kind == types.Bool:
+		return types.OfBool(rapid.Bool().Draw(t, "bool"))
 	case d.Type.Named():
-		return expr.OfText(rapid.SampledFrom(d.Type.Names).Draw(t, "name"))
-	case d.Type.Kind == expr.Text:
-		letters := model.Letters(d.Alphabet, 4096)
+		return types.OfText(rapid.SampledFrom(d.Type.Names).Draw(t, "name"))
+	case d.Type.Kind == types.Text:
+		letters := types.Letters(d.Alphabet, 4096)
 		if d.Alphabet == "" {
 			letters = []rune("az09 \x00é€\U0010ffff")
 		}
-		return expr.OfText(rapid.StringOfN(rapid.SampledFrom(letters), 0, d.MaxLength, -1).Draw(t, "text"))
+		return types.OfText(rapid.StringOfN(rapid.SampledFrom(letters), 0, d.MaxLength, -1).Draw(t, "text"))
 	}
 	codes, ok := d.Codes()
 	require.True(t, ok)
@@ -174,7 +174,7 @@ func anyOf(t *rapid.T, d *model.Domain) expr.Value {
 	require.NoError(t, err)
 	n, err = d.Min.Add(n)
 	require.NoError(t, err)
-	return expr.OfNum(n)
+	return types.OfNum(n)
 }
 
 func TestWhatIsNoMessageOfACarrierIsRefusedWithItsPlace(t *testing.T) {
@@ -184,11 +184,11 @@ func TestWhatIsNoMessageOfACarrierIsRefusedWithItsPlace(t *testing.T) {
 		require.ErrorContains(t, err, says)
 	}
 	for says, m := range map[string]pack.Message{
-		"player.v is missing":     {"player.dead": {expr.OfBool(true)}},
-		"does not carry player.w": {"player.w": {expr.OfInt(1)}},
-		"outside 0 to 250":        {"player.v": {expr.OfInt(251)}, "player.dead": {expr.OfBool(true)}},
-		"has 2 values, and 1 are": {"player.v": {expr.OfInt(1), expr.OfInt(2)}, "player.dead": {expr.OfBool(true)}},
-		"a number is wanted":      {"player.v": {expr.OfText("x")}, "player.dead": {expr.OfBool(true)}},
+		"player.v is missing":     {"player.dead": {types.OfBool(true)}},
+		"does not carry player.w": {"player.w": {types.OfInt(1)}},
+		"outside 0 to 250":        {"player.v": {types.OfInt(251)}, "player.dead": {types.OfBool(true)}},
+		"has 2 values, and 1 are": {"player.v": {types.OfInt(1), types.OfInt(2)}, "player.dead": {types.OfBool(true)}},
+		"a number is wanted":      {"player.v": {types.OfText("x")}, "player.dead": {types.OfBool(true)}},
 	} {
 		_, err := l.Encode(m)
 		require.ErrorContains(t, err, says)

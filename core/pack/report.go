@@ -4,8 +4,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // Report is a carrier's layout with all that it takes to write its messages and to read them, without the plan:
@@ -46,9 +46,9 @@ func (l Layout) Report() Report {
 		out.Writers = "players"
 	}
 	for _, f := range l.Fields {
-		c := CodeOf(f.domain)
+		c := types.CodeOf(f.domain)
 		t := Told{Name: f.Name, Sample: f.Sample, At: f.At, Width: f.Width, Kind: c.Kind, Optional: c.Optional, Min: c.Min, Step: c.Step, Codes: c.Codes, Options: c.Options}
-		if f.domain.Type.Kind == expr.Text {
+		if f.domain.Type.Kind == types.Text {
 			t.Letters, t.Most, t.Each = string(lettersOf(f.domain).list), f.domain.MaxLength, f.Width/max(f.domain.MaxLength, 1)
 		}
 		out.Fields = append(out.Fields, t)
@@ -67,7 +67,7 @@ func (l Layout) Read(raw []byte) (Message, error) {
 		if text.Kind() != '[' {
 			text = append(append(jsontext.Value("["), text...), ']')
 		}
-		var values []expr.Value
+		var values []types.Value
 		if err := json.Unmarshal(text, &values); err != nil {
 			return nil, err
 		}

@@ -12,6 +12,7 @@ import (
 
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // Read reads a plan from YAML (or JSON, which is YAML). It reports everything that it finds wrong, not
@@ -402,24 +403,25 @@ func (x *Expr) read(r *reader, n *node, f field) {
 }
 
 func (l *Literal) read(r *reader, n *node, f field) {
-	*l = Literal{Text: n.text, At: n.At}
+	*l = Literal{types.Literal{Text: n.text}, n.At}
 	switch {
 	case n.form == formQuoted:
 	case n.form == formList:
-		l.Kind, l.Items = LiteralList, make([]Literal, len(n.items))
+		l.Kind, l.Items = types.LiteralList, make([]types.Literal, len(n.items))
 		for i, item := range n.items {
-			l.Items[i].read(r, item, f)
-			if l.Items[i].Kind == LiteralList {
+			var one Literal
+			if one.read(r, item, f); one.Kind == types.LiteralList {
 				r.wrong(item, "a single value")
 			}
+			l.Items[i] = one.Literal
 		}
 	case n.form != formPlain:
 		r.wrong(n, "a value")
 	case n.text == "true" || n.text == "false":
-		l.Kind, l.Bool = LiteralBool, n.text == "true"
+		l.Kind, l.Bool = types.LiteralBool, n.text == "true"
 	default:
 		if num, err := fixed.Parse(n.text); err == nil {
-			l.Kind, l.Number = LiteralNumber, num
+			l.Kind, l.Number = types.LiteralNumber, num
 		}
 	}
 }

@@ -5,7 +5,7 @@ import (
 	"time"
 
 	"alluvion/core/finding"
-	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // Given is a scalar that may be written in the plan: its value, whether it was written, and where.
@@ -47,24 +47,9 @@ type Expr struct {
 // Given says whether an expression was written.
 func (e Expr) Given() bool { return e.Source != "" }
 
-// LiteralKind tells a written value's form.
-type LiteralKind uint8
-
-// The forms of a Literal.
-const (
-	LiteralText LiteralKind = iota
-	LiteralNumber
-	LiteralBool
-	LiteralList
-)
-
 // Literal is a written value whose type depends on what it is for.
 type Literal struct {
-	Kind   LiteralKind
-	Text   string
-	Number fixed.Num
-	Bool   bool
-	Items  []Literal
+	types.Literal
 	finding.At
 }
 

@@ -9,6 +9,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Coverage is what of one plan was exercised.
@@ -66,7 +67,7 @@ func newCover(m *model.Model) *cover {
 		c.list("checkpoints", p.ID, p.At.Line)
 	}
 	for _, v := range m.Vars {
-		if v.Type.Kind == expr.Pick && !v.Computed() {
+		if v.Type.Kind == types.Pick && !v.Computed() {
 			for _, option := range v.Type.Names {
 				c.list("options", v.Name+" "+option, v.At.Line)
 			}
@@ -156,12 +157,12 @@ func (c *cover) saw(x *machine, res engine.Result) {
 func (c *cover) changed(ch *engine.Change) {
 	v := c.m.Var(ch.Name)
 	switch {
-	case ch.Name == "player.checkpoint" && ch.To.Kind == expr.IsText:
+	case ch.Name == "player.checkpoint" && ch.To.Kind == types.IsText:
 		c.done("checkpoints", ch.To.Text)
-	case v != nil && v.Type.Kind == expr.Pick && ch.To.Kind == expr.IsText:
+	case v != nil && v.Type.Kind == types.Pick && ch.To.Kind == types.IsText:
 		c.done("options", v.Name+" "+ch.To.Text)
 	}
-	if ch.To.Kind == expr.IsBool && ch.To.Bool {
+	if ch.To.Kind == types.IsBool && ch.To.Bool {
 		if m := c.m.Earning(ch.Name); m != nil {
 			c.done("milestones", m.ID)
 		}

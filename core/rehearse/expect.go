@@ -6,6 +6,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/expr"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // refused plays the step inside, which has to be refused, and to have changed nothing.
@@ -66,7 +67,7 @@ func (p *player) expect(e plan.Expected, of, viewer string) {
 		if err == nil && viewer == "" {
 			p.edits = append(p.edits, edit{row, is})
 		}
-		wanted := plain(row.Value).Plain()
+		wanted := row.Value.Looks().Plain()
 		if row.Blank {
 			wanted = "(nothing written yet; -record fills it in)"
 		}
@@ -79,12 +80,12 @@ func (p *player) expect(e plan.Expected, of, viewer string) {
 }
 
 // same says whether a value is the one that is written.
-func same(is expr.Value, l plan.Literal) bool {
-	want := plain(l)
+func same(is types.Value, l plan.Literal) bool {
+	want := l.Looks()
 	switch {
 	case is.IsNone():
-		return l.Kind == plan.LiteralText && l.Text == "none"
-	case is.Kind == expr.IsText && want.Kind != expr.IsList:
+		return l.Kind == types.LiteralText && l.Text == "none"
+	case is.Kind == types.IsText && want.Kind != types.IsList:
 		return is.Text == l.Text
 	}
 	return is == want
@@ -114,7 +115,7 @@ func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
 		p.fail("%v", err)
 		return
 	}
-	if program.Type.Kind != expr.Bool {
+	if program.Type.Kind != types.Bool {
 		p.fail("A condition is wanted here; this is %s.", program.Type)
 		return
 	}

@@ -7,11 +7,11 @@ import (
 	"slices"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 )
 
@@ -207,7 +207,7 @@ func (x *machine) load(at slot) (*save.Player, error) {
 
 // around is what an upgrade reads besides a save.
 func (x *machine) around(player string) upgrade.Around {
-	a := upgrade.Around{Shared: func(name string) (expr.Value, bool) {
+	a := upgrade.Around{Shared: func(name string) (types.Value, bool) {
 		v := x.m.Var(name)
 		value, ok := x.disk.commons[player][v.Shared.Commons][v.Shared.ID]
 		return value, ok

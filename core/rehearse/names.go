@@ -10,6 +10,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // A step that is to be refused would be refused for a misspelt name, too. So names are judged before anything is
@@ -101,7 +102,7 @@ func (n *naming) axes(axes plan.Map[plan.Given[fixed.Num]]) {
 func (n *naming) picks(s *plan.Step) {
 	var known []string
 	for _, v := range n.m.Holders[model.OfPlayer].Stored {
-		if v.Type.Kind == expr.Pick {
+		if v.Type.Kind == types.Pick {
 			known = append(known, v.ID)
 		}
 	}
@@ -113,14 +114,14 @@ func (n *naming) picks(s *plan.Step) {
 }
 
 // option judges a written name of an option, or of a prop or a player where a value is one.
-func (n *naming) option(d *model.Domain, l plan.Literal) {
+func (n *naming) option(d *types.Domain, l plan.Literal) {
 	switch {
-	case l.Kind != plan.LiteralText || l.Text == "none" && d.Type.Optional:
+	case l.Kind != types.LiteralText || l.Text == "none" && d.Type.Optional:
 	case d.Type.Named():
 		n.one(d.Type.Of, l.Text, d.Type.Names, l.At)
-	case d.Type.Kind == expr.Player:
+	case d.Type.Kind == types.Player:
 		n.one("player in this rehearsal", l.Text, n.players(), l.At)
-	case d.Type.Kind == expr.Prop:
+	case d.Type.Kind == types.Prop:
 		n.one(d.Type.Of, l.Text, idsOf(n.m.Kind(d.Type.Of).Props, func(p *model.Prop) string { return p.ID }), l.At)
 	}
 }
@@ -180,19 +181,19 @@ func (n *naming) expected(s *plan.Step) {
 		n.compile(s.Not, of)
 	}
 	if s.Expect.That.Given() {
-		if program := n.compile(s.Expect.That, of); program != nil && program.Type.Kind != expr.Bool {
+		if program := n.compile(s.Expect.That, of); program != nil && program.Type.Kind != types.Bool {
 			n.found = append(n.found, finding.New("type-mismatch", s.Expect.That.At, fmt.Sprintf("A condition is wanted here; this is %s.", program.Type)))
 		}
 	}
 	for _, row := range s.Expect.Table {
 		if program := n.compile(row.Name, of); program != nil && !row.Blank {
-			n.option(&model.Domain{Type: withNone(program.Type)}, row.Value)
+			n.option(&types.Domain{Type: withNone(program.Type)}, row.Value)
 		}
 	}
 }
 
 // withNone is a type of which a written none is a value: an expectation asks for it of anything.
-func withNone(t expr.Type) expr.Type {
+func withNone(t types.Type) types.Type {
 	t.Optional = true
 	return t
 }

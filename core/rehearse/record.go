@@ -5,15 +5,15 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // edit is a value in a table of expectations that is otherwise than written.
 type edit struct {
 	row plan.Expectation
-	is  expr.Value
+	is  types.Value
 }
 
 // Recorded is the script with every value in its tables of expectations as it was in this run: blank ones are
@@ -68,15 +68,15 @@ func endOf(line []rune, from int) int {
 }
 
 // written is a value as it is written in a script.
-func written(v expr.Value) string {
+func written(v types.Value) string {
 	switch v.Kind {
-	case expr.IsList:
+	case types.IsList:
 		var items []string
 		for _, i := range v.Items() {
 			items = append(items, written(i))
 		}
 		return "[" + strings.Join(items, ", ") + "]"
-	case expr.IsText:
+	case types.IsText:
 		plainWord := v.Text != "" && strings.IndexFunc(v.Text, func(r rune) bool {
 			return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '_' || r == '-')
 		}) < 0

@@ -18,6 +18,7 @@ import (
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Report is what came of a rehearsal.
@@ -301,7 +302,7 @@ func laterPlan(script *plan.Rehearsal, s *plan.Step, load func(string) ([]byte, 
 		name = of.Value
 	}
 	ext := path.Ext(name)
-	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), plain(s.To.Literal).Plain(), ext)
+	name = fmt.Sprintf("%s.v%s%s", strings.TrimSuffix(name, ext), s.To.Literal.Looks().Plain(), ext)
 	if _, err := load(name); err != nil { // or among the plan's other versions
 		name = path.Join(path.Dir(name), "history", path.Base(name))
 	}
@@ -380,9 +381,9 @@ func (p *player) request(s *plan.Step) (engine.Request, error) {
 	switch s.Verb {
 	case "join":
 		req.Player, req.Slot = s.Join.Name, s.Slot.Or(1)
-		req.Picks = map[string]expr.Value{}
+		req.Picks = map[string]types.Value{}
 		for _, e := range s.As.Entries {
-			req.Picks[e.ID] = plain(e.Value)
+			req.Picks[e.ID] = e.Value.Looks()
 		}
 	case "pass":
 		req.Name = s.Pass.Name
@@ -405,7 +406,7 @@ func (p *player) request(s *plan.Step) (engine.Request, error) {
 	case "leave":
 		req.Player = s.Leave.Name
 	case "event":
-		req.Name, req.Args = s.Event.Name, map[string]expr.Value{}
+		req.Name, req.Args = s.Event.Name, map[string]types.Value{}
 		if e := m.Event(s.Event.Name); e != nil {
 			req.Args = arguments(e, s.Args)
 		}
@@ -430,8 +431,8 @@ func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error)
 	if err != nil {
 		return req, err
 	}
-	req.Name, req.Args = v.Name, map[string]expr.Value{"scene": expr.OfText(s.Scene.Value), "prop": expr.OfText(s.Prop.Value)}
-	req.Value = valueOf(&v.Domain, s.Value)
+	req.Name, req.Args = v.Name, map[string]types.Value{"scene": types.OfText(s.Scene.Value), "prop": types.OfText(s.Prop.Value)}
+	req.Value = valueOf(&v.Domain, s.Value.Literal)
 	p.from(&req, s)
 	return req, nil
 }
@@ -443,11 +444,11 @@ func (p *player) correct(s *plan.Step) (engine.Request, error) {
 		return engine.Request{}, err
 	}
 	m, ref := p.machine.m, program.Reads[0].Ref
-	req := engine.Request{Do: "correct", Server: true, Why: s.Why.Value, Args: map[string]expr.Value{}}
+	req := engine.Request{Do: "correct", Server: true, Why: s.Why.Value, Args: map[string]types.Value{}}
 	if v := m.VarOf(ref); v != nil {
-		req.Name, req.Value = v.Name, valueOf(&v.Domain, s.To.Literal)
+		req.Name, req.Value = v.Name, valueOf(&v.Domain, s.To.Literal.Literal)
 	} else {
-		req.Name, req.Value = "player.earned."+m.Milestones[ref.Slot].ID, plain(s.To.Literal)
+		req.Name, req.Value = "player.earned."+m.Milestones[ref.Slot].ID, s.To.Literal.Looks()
 	}
 	switch {
 	case ref.As > 0:
@@ -457,9 +458,9 @@ func (p *player) correct(s *plan.Step) (engine.Request, error) {
 	}
 	switch ref.Who {
 	case expr.OneScene:
-		req.Args["scene"] = expr.OfText(m.Scenes[ref.Index].ID)
+		req.Args["scene"] = types.OfText(m.Scenes[ref.Index].ID)
 	case expr.OneProp:
-		req.Args["prop"] = expr.OfText(m.Props[ref.Index].ID)
+		req.Args["prop"] = types.OfText(m.Props[ref.Index].ID)
 	}
 	return req, nil
 }
@@ -481,13 +482,13 @@ func (p *player) compile(x plan.Expr, of bool) (*expr.Program, error) {
 }
 
 // arguments reads what stands in args as what the event takes.
-func arguments(e *model.Event, given plan.Map[plan.Literal]) map[string]expr.Value {
-	out := map[string]expr.Value{}
+func arguments(e *model.Event, given plan.Map[plan.Literal]) map[string]types.Value {
+	out := map[string]types.Value{}
 	for _, g := range given.Entries {
-		out[g.ID] = plain(g.Value)
+		out[g.ID] = g.Value.Looks()
 		for i := range e.Args {
 			if e.Args[i].ID == g.ID {
-				out[g.ID] = valueOf(&e.Args[i].Domain, g.Value)
+				out[g.ID] = valueOf(&e.Args[i].Domain, g.Value.Literal)
 			}
 		}
 	}
@@ -495,31 +496,14 @@ func arguments(e *model.Event, given plan.Map[plan.Literal]) map[string]expr.Val
 }
 
 // valueOf reads a written value as one of a domain. What does not fit is left for the engine to refuse.
-func valueOf(d *model.Domain, l plan.Literal) expr.Value {
-	if l.Kind == plan.LiteralText && l.Text == "none" && d.Type.Optional {
-		return expr.None
+func valueOf(d *types.Domain, l types.Literal) types.Value {
+	if l.Kind == types.LiteralText && l.Text == "none" && d.Type.Optional {
+		return types.None
 	}
 	if v, err := d.FromLiteral(l); err == nil {
 		return v
 	}
-	return plain(l)
-}
-
-// plain is a written value as what it looks like.
-func plain(l plan.Literal) expr.Value {
-	switch l.Kind {
-	case plan.LiteralNumber:
-		return expr.OfNum(l.Number)
-	case plan.LiteralBool:
-		return expr.OfBool(l.Bool)
-	case plan.LiteralList:
-		items := make([]expr.Value, len(l.Items))
-		for i, x := range l.Items {
-			items[i] = plain(x)
-		}
-		return expr.OfItems(items)
-	}
-	return expr.OfText(l.Text)
+	return l.Looks()
 }
 
 // at is a point as it is written.

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Why a value cannot be corrected in a save.
@@ -20,7 +20,7 @@ var (
 // Correct writes one value into a save: of a variable that players have, or (true or false) of a milestone, as
 // player.earned.full_sack. of says which, of what a player has for each scene (ridge) or prop (cache.at_cairn).
 // Where there is an error, nothing is changed.
-func (p *Player) Correct(m *model.Model, name, of string, value expr.Value) error {
+func (p *Player) Correct(m *model.Model, name, of string, value types.Value) error {
 	if mile := m.Earning(name); mile != nil {
 		return p.correctMilestone(mile, value)
 	}
@@ -57,8 +57,8 @@ func Correctable(v *model.Var) bool {
 	return v.Holder.OfPlayers() && !v.Computed() && !v.Seed && v.Shared == nil
 }
 
-func (p *Player) correctMilestone(m *model.Milestone, value expr.Value) error {
-	if value.Kind != expr.IsBool {
+func (p *Player) correctMilestone(m *model.Milestone, value types.Value) error {
+	if value.Kind != types.IsBool {
 		return fmt.Errorf("%w: %s is earned or not: true or false is wanted, not %s", ErrValue, m.ID, value)
 	}
 	p.Milestones = slices.DeleteFunc(slices.Clone(p.Milestones), func(id string) bool { return id == m.ID })
@@ -69,7 +69,7 @@ func (p *Player) correctMilestone(m *model.Milestone, value expr.Value) error {
 }
 
 // with writes a value of one copy of many.
-func with(all map[string]Values, of, id string, value expr.Value) map[string]Values {
+func with(all map[string]Values, of, id string, value types.Value) map[string]Values {
 	if all == nil {
 		all = map[string]Values{}
 	}

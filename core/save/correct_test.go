@@ -6,9 +6,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -16,16 +16,16 @@ func TestAValueIsPutRightInASave(t *testing.T) {
 	m, _, found := model.LoadFor(examples.LanternPass, examples.Commons)
 	require.NotNil(t, m, found)
 	p := &save.Player{Values: save.Values{}, Milestones: []string{"wayfarer"}}
-	require.NoError(t, p.Correct(m, "player.oil", "", expr.OfInt(7)))
-	require.NoError(t, p.Correct(m, "scene.visited", "ridge", expr.OfBool(true)))
-	require.NoError(t, p.Correct(m, "prop.cache.taken", "cache.at_cairn", expr.OfBool(true)))
-	require.NoError(t, p.Correct(m, "player.courier", "", expr.None))
-	require.NoError(t, p.Correct(m, "player.earned.full_sack", "", expr.OfBool(true)))
-	require.NoError(t, p.Correct(m, "player.earned.full_sack", "", expr.OfBool(true)), "twice is once")
-	require.NoError(t, p.Correct(m, "player.earned.wayfarer", "", expr.OfBool(false)))
-	assert.Equal(t, save.Values{"oil": expr.OfInt(7), "courier": expr.None}, p.Values)
-	assert.Equal(t, expr.OfBool(true), p.Scenes["ridge"]["visited"])
-	assert.Equal(t, expr.OfBool(true), p.Props["cache"]["at_cairn"]["taken"])
+	require.NoError(t, p.Correct(m, "player.oil", "", types.OfInt(7)))
+	require.NoError(t, p.Correct(m, "scene.visited", "ridge", types.OfBool(true)))
+	require.NoError(t, p.Correct(m, "prop.cache.taken", "cache.at_cairn", types.OfBool(true)))
+	require.NoError(t, p.Correct(m, "player.courier", "", types.None))
+	require.NoError(t, p.Correct(m, "player.earned.full_sack", "", types.OfBool(true)))
+	require.NoError(t, p.Correct(m, "player.earned.full_sack", "", types.OfBool(true)), "twice is once")
+	require.NoError(t, p.Correct(m, "player.earned.wayfarer", "", types.OfBool(false)))
+	assert.Equal(t, save.Values{"oil": types.OfInt(7), "courier": types.None}, p.Values)
+	assert.Equal(t, types.OfBool(true), p.Scenes["ridge"]["visited"])
+	assert.Equal(t, types.OfBool(true), p.Props["cache"]["at_cairn"]["taken"])
 	assert.Equal(t, []string{"full_sack"}, p.Milestones)
 }
 
@@ -34,27 +34,27 @@ func TestWhatCannotBePutRightChangesNothing(t *testing.T) {
 	require.NotNil(t, m, found)
 	for name, row := range map[string]struct {
 		variable, of string
-		value        expr.Value
+		value        types.Value
 		err          error
 	}{
-		"nothing of that name":     {"player.songs", "", expr.OfInt(1), save.ErrUnknown},
-		"what the game holds":      {"game.planks", "", expr.OfInt(1), save.ErrUnknown},
-		"what is computed":         {"player.pack_room", "", expr.OfInt(1), save.ErrByItself},
-		"a stopwatch below 0":      {"player.run_time", "", expr.OfInt(-1), save.ErrValue},
-		"what the guild holds":     {"player.guild.pass_stage", "", expr.OfInt(1), save.ErrByItself},
-		"out of its range":         {"player.oil", "", expr.OfInt(41), save.ErrValue},
-		"another type":             {"player.oil", "", expr.OfText("much"), save.ErrValue},
-		"none where it may not be": {"player.oil", "", expr.None, save.ErrValue},
-		"of no scene":              {"scene.visited", "", expr.OfBool(true), save.ErrValue},
-		"of a scene that is none":  {"scene.visited", "moon", expr.OfBool(true), save.ErrValue},
-		"of another kind":          {"prop.cache.taken", "stall.wool", expr.OfBool(true), save.ErrValue},
-		"of a prop that is none":   {"prop.cache.taken", "cache.moon", expr.OfBool(true), save.ErrValue},
-		"half a milestone":         {"player.earned.full_sack", "", expr.OfInt(1), save.ErrValue},
+		"nothing of that name":     {"player.songs", "", types.OfInt(1), save.ErrUnknown},
+		"what the game holds":      {"game.planks", "", types.OfInt(1), save.ErrUnknown},
+		"what is computed":         {"player.pack_room", "", types.OfInt(1), save.ErrByItself},
+		"a stopwatch below 0":      {"player.run_time", "", types.OfInt(-1), save.ErrValue},
+		"what the guild holds":     {"player.guild.pass_stage", "", types.OfInt(1), save.ErrByItself},
+		"out of its range":         {"player.oil", "", types.OfInt(41), save.ErrValue},
+		"another type":             {"player.oil", "", types.OfText("much"), save.ErrValue},
+		"none where it may not be": {"player.oil", "", types.None, save.ErrValue},
+		"of no scene":              {"scene.visited", "", types.OfBool(true), save.ErrValue},
+		"of a scene that is none":  {"scene.visited", "moon", types.OfBool(true), save.ErrValue},
+		"of another kind":          {"prop.cache.taken", "stall.wool", types.OfBool(true), save.ErrValue},
+		"of a prop that is none":   {"prop.cache.taken", "cache.moon", types.OfBool(true), save.ErrValue},
+		"half a milestone":         {"player.earned.full_sack", "", types.OfInt(1), save.ErrValue},
 	} {
 		t.Run(name, func(t *testing.T) {
-			p := &save.Player{Values: save.Values{"oil": expr.OfInt(3)}}
+			p := &save.Player{Values: save.Values{"oil": types.OfInt(3)}}
 			assert.ErrorIs(t, p.Correct(m, row.variable, row.of, row.value), row.err)
-			assert.Equal(t, &save.Player{Values: save.Values{"oil": expr.OfInt(3)}}, p)
+			assert.Equal(t, &save.Player{Values: save.Values{"oil": types.OfInt(3)}}, p)
 		})
 	}
 }

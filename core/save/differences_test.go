@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -22,12 +22,12 @@ func TestWhatTwoSavesSayOtherwiseIsToldInThePlansWords(t *testing.T) {
 		return save.Place{Scene: scene, At: []fixed.Num{fixed.FromInt(x), fixed.FromInt(y)}, Facing: "south"}
 	}
 	before := &save.Player{Game: "lantern-pass", Version: 3, Player: "wren", Slot: 1, Place: at("lodge", 20, 12), Entry: at("lodge", 20, 12),
-		Values: save.Values{"oil": expr.OfInt(12), "parcels": expr.OfInt(2), "courier": expr.None}, Record: save.Record{Values: save.Values{"parcels": expr.OfInt(0)}}}
+		Values: save.Values{"oil": types.OfInt(12), "parcels": types.OfInt(2), "courier": types.None}, Record: save.Record{Values: save.Values{"parcels": types.OfInt(0)}}}
 	after := &save.Player{Game: "lantern-pass", Version: 3, Player: "finn", Slot: 2, Dead: true, Place: at("gorge", 30, 20), Entry: at("lodge", 20, 12), Checkpoint: "gorge_shelter", Used: []string{"gorge_shelter"},
 		Waymarks: map[string]save.Place{"way_back": at("gorge", 1, 2)}, Milestones: []string{"first_crossing", "full_sack"}, Standings: map[string]fixed.Num{"carried": fixed.FromInt(4)},
-		Values: save.Values{"oil": expr.OfInt(9), "parcels": expr.OfInt(2), "courier": expr.OfText("brisa"), "kites": expr.OfText("")},
-		Scenes: map[string]save.Values{"ridge": {"visited": expr.OfBool(true)}, "moon": {"visited": expr.OfBool(true)}}, Props: save.Props{"cache": {"at_cairn": {"taken": expr.OfBool(true)}}},
-		Record: save.Record{Values: save.Values{"parcels": expr.OfInt(2)}}, Attic: save.Attic{"player.songs": []byte("3")}}
+		Values: save.Values{"oil": types.OfInt(9), "parcels": types.OfInt(2), "courier": types.OfText("brisa"), "kites": types.OfText("")},
+		Scenes: map[string]save.Values{"ridge": {"visited": types.OfBool(true)}, "moon": {"visited": types.OfBool(true)}}, Props: save.Props{"cache": {"at_cairn": {"taken": types.OfBool(true)}}},
+		Record: save.Record{Values: save.Values{"parcels": types.OfInt(2)}}, Attic: save.Attic{"player.songs": []byte("3")}}
 	raw := [2][]byte{}
 	for i, doc := range []*save.Player{before, after} {
 		var err error

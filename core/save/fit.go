@@ -9,9 +9,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 // Fit takes a save to the variables of a plan, and tells everything in it that the plan does not take as it is,
@@ -194,7 +194,7 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 		out[id] = value
 		return
 	}
-	var read expr.Value
+	var read types.Value
 	unread := read.UnmarshalJSON(text) != nil
 	if f.made[name] && !unread { // as an assignment would: rounded to a step, and then within the limits
 		if fit, rounded := roundedTo(v, read); rounded {
@@ -203,7 +203,7 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 		}
 	}
 	pointer += "/" + escape(id)
-	if !unread && v.Item != nil && read.Kind == expr.IsList {
+	if !unread && v.Item != nil && read.Kind == types.IsList {
 		if read, err = f.items(v, name, pointer, read, err); err == nil {
 			out[id] = read
 			f.keep(name, text)
@@ -215,8 +215,8 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 
 // items puts the items of a list or a set right, each by itself: one that is not right takes none of the others with it.
 // The error is what is wrong with the list that is left.
-func (f *fitter) items(v *model.Var, name, pointer string, list expr.Value, whole error) (expr.Value, error) {
-	var left []expr.Value
+func (f *fitter) items(v *model.Var, name, pointer string, list types.Value, whole error) (types.Value, error) {
+	var left []types.Value
 	wrong := false
 	for i, item := range list.Items() {
 		err := v.Item.Admit(item)
@@ -236,31 +236,31 @@ func (f *fitter) items(v *model.Var, name, pointer string, list expr.Value, whol
 	if !wrong {
 		return list, whole
 	}
-	return v.Once(expr.OfItems(left))
+	return v.Once(types.OfItems(left))
 }
 
 // roundedTo rounds a number to a variable's step; false where it is no value then either.
-func roundedTo(v *model.Var, value expr.Value) (expr.Value, bool) {
-	if value.Kind != expr.IsNum {
+func roundedTo(v *model.Var, value types.Value) (types.Value, bool) {
+	if value.Kind != types.IsNum {
 		return value, false
 	}
 	n, err := value.Num.RoundTo(v.Step)
-	return expr.OfNum(n), err == nil && v.Admit(expr.OfNum(n)) == nil
+	return types.OfNum(n), err == nil && v.Admit(types.OfNum(n)) == nil
 }
 
 func misfitKind(err error, unread bool) Kind {
-	var m *model.Misfit
+	var m *types.Misfit
 	switch {
 	case !unread && errors.Is(err, fixed.ErrPlaces):
 		return KindStep
 	case unread || !errors.As(err, &m):
 		return KindType
 	}
-	return [...]Kind{model.OfType: KindType, model.OfRange: KindRange, model.OfStep: KindStep, model.OfOption: KindOption}[m.Of]
+	return [...]Kind{types.OfType: KindType, types.OfRange: KindRange, types.OfStep: KindStep, types.OfOption: KindOption}[m.Of]
 }
 
 // misfit puts a value right as the plan says, and keeps what stood there.
-func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value, value expr.Value, err error) {
+func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value, value types.Value, err error) {
 	otherwise := startsAs(v)
 	if PolicyOf(f.m, kind) == Nearest {
 		if near, ok := v.Nearest(value); ok {

@@ -12,8 +12,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // Format is the version of the save format that this package writes.
@@ -36,7 +36,7 @@ func (p Place) String() string {
 }
 
 // Values are figures by the ids of their variables.
-type Values map[string]expr.Value
+type Values map[string]types.Value
 
 // Props are figures of props, by kind and prop; what has its start value is left out.
 type Props map[string]map[string]Values

@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"maps"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/types"
 )
 
 type object = map[string]any
@@ -297,7 +297,7 @@ func (s schemer) standings() object {
 }
 
 // domain is which values a variable can have.
-func domain(d *model.Domain) object {
+func domain(d *types.Domain) object {
 	out := plainDomain(d)
 	if d.Type.Optional {
 		return object{"oneOf": []any{object{"type": "null"}, out}}
@@ -305,22 +305,22 @@ func domain(d *model.Domain) object {
 	return out
 }
 
-func plainDomain(d *model.Domain) object {
+func plainDomain(d *types.Domain) object {
 	number := object{"type": "number", "minimum": json.Number(d.Min.String()), "maximum": json.Number(d.Max.String())}
 	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == expr.Seed:
-		if t.Kind != expr.Decimal && d.Step == d.Step.Floor() {
+	case t.Numeric(), t.Kind == types.Seed:
+		if t.Kind != types.Decimal && d.Step == d.Step.Floor() {
 			number["type"], number["multipleOf"] = "integer", json.Number(d.Step.String())
 		}
 		return number
-	case t.Kind == expr.Bool:
+	case t.Kind == types.Bool:
 		return object{"type": "boolean"}
 	case t.Named():
 		return object{"enum": t.Names}
-	case t.Kind == expr.Point:
+	case t.Kind == types.Point:
 		return object{"type": "array", "items": number, "minItems": len(t.Names), "maxItems": len(t.Names)}
 	case t.Item != nil:
-		return object{"type": "array", "items": domain(d.Item), "maxItems": d.MaxItems, "uniqueItems": t.Kind == expr.Set}
+		return object{"type": "array", "items": domain(d.Item), "maxItems": d.MaxItems, "uniqueItems": t.Kind == types.Set}
 	}
 	out := object{"type": "string", "minLength": d.MinLength, "maxLength": d.MaxLength}
 	if d.Alphabet != "" {

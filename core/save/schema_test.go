@@ -15,10 +15,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/examples"
 )
 
@@ -47,15 +47,15 @@ func valid(t *testing.T, s *jsonschema.Schema, raw string) error {
 func played(t *testing.T, m *model.Model) string {
 	r := engine.New(m)
 	for _, req := range []engine.Request{
-		{Do: "join", Player: "wren", Slot: 1, Picks: map[string]expr.Value{"courier": expr.OfText("oddny")}},
-		{Do: "event", Player: "wren", Name: "letter", Args: map[string]expr.Value{"for": expr.OfText("mill")}},
+		{Do: "join", Player: "wren", Slot: 1, Picks: map[string]types.Value{"courier": types.OfText("oddny")}},
+		{Do: "event", Player: "wren", Name: "letter", Args: map[string]types.Value{"for": types.OfText("mill")}},
 		{Do: "move", Player: "wren", To: []fixed.Num{fixed.FromInt(30), fixed.FromInt(1)}},
 		{Do: "pass", Player: "wren", Name: "porch_gorge"},
 		{Do: "move", Player: "wren", To: []fixed.Num{fixed.FromInt(30), fixed.FromInt(19)}},
 		{Do: "touch", Player: "wren", Name: "gorge_shelter"},
 		{Do: "event", Player: "wren", Name: "pitch"},
 		{Do: "move", Player: "wren", To: []fixed.Num{fixed.FromInt(50), fixed.FromInt(29)}},
-		{Do: "event", Player: "wren", Name: "open", Args: map[string]expr.Value{"cache": expr.OfText("under_ledge")}},
+		{Do: "event", Player: "wren", Name: "open", Args: map[string]types.Value{"cache": types.OfText("under_ledge")}},
 		{Do: "event", Player: "wren", Name: "horn"},
 	} {
 		_, err := r.Step(&req)

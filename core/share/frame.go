@@ -7,8 +7,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion/core/bitstream"
 	"alluvion/core/fixed"
-	"alluvion/core/pack"
 )
 
 // Codec is how frames are written.
@@ -168,7 +168,7 @@ func (b *Board) textPart(changed []*group, left []gone, since int64, whole bool)
 
 func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
 	l := b.Layout
-	var out pack.Bits
+	var out bitstream.Bits
 	out.Count(uint64(len(left)))
 	for i := range left {
 		b.packKey(&out, left[i].key, left[i].seat)
@@ -194,7 +194,7 @@ func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
 	return out.Raw()
 }
 
-func (b *Board) packKey(out *pack.Bits, key thingKey, seat int) {
+func (b *Board) packKey(out *bitstream.Bits, key thingKey, seat int) {
 	h := &b.Layout.Holders[key.holder]
 	out.Write(uint64(key.holder), uint(b.Layout.Kinds))
 	out.Write(uint64(key.copy), uint(h.CopyBits))

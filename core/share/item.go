@@ -6,18 +6,18 @@ import (
 
 	"github.com/go-json-experiment/json"
 
+	"alluvion/core/bitstream"
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"alluvion/core/pack"
+	"alluvion/core/types"
 )
 
 // Item is what stands under one address of a view. Items are compared with ==.
 type Item struct {
 	Form    Form
-	Value   expr.Value // of a value; what a stopwatch reads, or since when it runs; who holds a movable
-	Set     bool       // of a spot: there is a place; of a movable: nobody holds it; of a watch: it runs
+	Value   types.Value // of a value; what a stopwatch reads, or since when it runs; who holds a movable
+	Set     bool        // of a spot: there is a place; of a movable: nobody holds it; of a watch: it runs
 	Scene   int
 	At      [model.MaxAxes]fixed.Num
 	Facing  string
@@ -41,7 +41,7 @@ func (l *Layout) JSON(x Item) []byte {
 	case x.Form == FormID:
 		return []byte("true")
 	case x.Form == FormWatch && x.Set:
-		doc = map[string]expr.Value{"since": x.Value}
+		doc = map[string]types.Value{"since": x.Value}
 	case x.Form == FormPlace:
 		p, time := l.placed(x), fixed.FromNano(x.Time*1_000_000)
 		p.Time, p.Arrival = &time, x.Arrival
@@ -51,7 +51,7 @@ func (l *Layout) JSON(x Item) []byte {
 	case x.Form == FormSpot, x.Form == FormThing && x.Set:
 		doc = l.placed(x)
 	case x.Form == FormThing:
-		doc = map[string]expr.Value{"holder": x.Value}
+		doc = map[string]types.Value{"holder": x.Value}
 	default:
 		doc = x.Value
 	}
@@ -69,7 +69,7 @@ func (l *Layout) placed(x Item) Placed {
 var errPlace = errors.New("a place lies outside its scene")
 
 // write packs an item. seats says which seat a player has; now is the frame's time.
-func (l *Layout) write(b *pack.Bits, f *Field, x Item, seat func(string) int, now int64) {
+func (l *Layout) write(b *bitstream.Bits, f *Field, x Item, seat func(string) int, now int64) {
 	switch x.Form {
 	case FormID:
 		b.Count(uint64(len(x.Value.Text)))
@@ -108,7 +108,7 @@ func (l *Layout) write(b *pack.Bits, f *Field, x Item, seat func(string) int, no
 	}
 }
 
-func (l *Layout) writePlace(b *pack.Bits, x Item) {
+func (l *Layout) writePlace(b *bitstream.Bits, x Item) {
 	b.Write(uint64(x.Scene), uint(l.Places.SceneBits))
 	e := &l.Places.Scenes[x.Scene]
 	for i := range e.Bits {
@@ -140,11 +140,11 @@ func stepsAbove(n, low, step fixed.Num) uint64 {
 }
 
 // read unpacks an item.
-func (l *Layout) read(s *pack.Source, f *Field, ids func(int) string, now int64) Item {
+func (l *Layout) read(s *bitstream.Source, f *Field, ids func(int) string, now int64) Item {
 	x := Item{Form: f.Form}
 	switch f.Form {
 	case FormID:
-		x.Value = expr.OfText(s.Text(int(min(s.Count(), 1<<12))))
+		x.Value = types.OfText(s.Text(int(min(s.Count(), 1<<12))))
 	case FormPlace:
 		l.readPlace(s, &x)
 		if s.Flag() {
@@ -161,7 +161,7 @@ func (l *Layout) read(s *pack.Source, f *Field, ids func(int) string, now int64)
 		if x.Set = s.Flag(); x.Set {
 			l.readPlace(s, &x)
 		} else {
-			x.Value = expr.OfText(ids(int(s.Read(uint(l.Seats)))))
+			x.Value = types.OfText(ids(int(s.Read(uint(l.Seats)))))
 		}
 	case FormWatch:
 		x.Set = s.Flag()
@@ -170,14 +170,14 @@ func (l *Layout) read(s *pack.Source, f *Field, ids func(int) string, now int64)
 		if below {
 			ms = -ms
 		}
-		x.Value = expr.OfNum(fixed.FromNano(ms * 1_000_000))
+		x.Value = types.OfNum(fixed.FromNano(ms * 1_000_000))
 	default:
 		x.Value = f.Code.Read(s)
 	}
 	return x
 }
 
-func (l *Layout) readPlace(s *pack.Source, x *Item) {
+func (l *Layout) readPlace(s *bitstream.Source, x *Item) {
 	x.Scene = int(s.Read(uint(l.Places.SceneBits)))
 	if x.Scene >= len(l.Places.Scenes) {
 		s.Fail(errPlace)
@@ -211,7 +211,7 @@ func readVar(r *engine.Run, f *Field, p *engine.Player, at int) Item {
 }
 
 func readHere(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
-	return Item{Form: f.Form, Value: expr.OfText(p.ID())}
+	return Item{Form: f.Form, Value: types.OfText(p.ID())}
 }
 
 func readPlace(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
@@ -220,33 +220,33 @@ func readPlace(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
 }
 
 func readDead(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
-	return Item{Form: f.Form, Value: expr.OfBool(p.Dead())}
+	return Item{Form: f.Form, Value: types.OfBool(p.Dead())}
 }
 
 func readSlot(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
-	return Item{Form: f.Form, Value: expr.OfInt(p.Slot())}
+	return Item{Form: f.Form, Value: types.OfInt(p.Slot())}
 }
 
 func readVisits(_ *engine.Run, f *Field, p *engine.Player, _ int) Item {
-	return Item{Form: f.Form, Value: expr.OfInt(p.Visits())}
+	return Item{Form: f.Form, Value: types.OfInt(p.Visits())}
 }
 
 func readCheckpoint(r *engine.Run, f *Field, p *engine.Player, _ int) Item {
 	x := Item{Form: f.Form}
 	if i := p.Reached(); i >= 0 {
-		x.Value = expr.OfText(r.Model().Checkpoints[i].ID)
+		x.Value = types.OfText(r.Model().Checkpoints[i].ID)
 	}
 	return x
 }
 
 func readMilestones(r *engine.Run, f *Field, p *engine.Player, _ int) Item {
-	var items []expr.Value
+	var items []types.Value
 	for i, has := range p.Earned() {
 		if has {
-			items = append(items, expr.OfText(r.Model().Milestones[i].ID))
+			items = append(items, types.OfText(r.Model().Milestones[i].ID))
 		}
 	}
-	return Item{Form: f.Form, Value: expr.OfItems(items)}
+	return Item{Form: f.Form, Value: types.OfItems(items)}
 }
 
 func readMark(index int) reading {
@@ -263,7 +263,7 @@ func readThing(r *engine.Run, f *Field, _ *engine.Player, at int) Item {
 	x := Item{Form: f.Form}
 	holder, place := r.Thing(at)
 	if holder != nil {
-		x.Value = expr.OfText(holder.ID())
+		x.Value = types.OfText(holder.ID())
 		return x
 	}
 	x.Set, x.Scene, x.At = true, place.Scene, place.At
@@ -272,13 +272,13 @@ func readThing(r *engine.Run, f *Field, _ *engine.Player, at int) Item {
 
 // PackPlace writes a place in bits at the end of into.
 func (l *Layout) PackPlace(into []byte, scene int, at []fixed.Num, facing string) []byte {
-	var b pack.Bits
+	var b bitstream.Bits
 	l.WritePlace(&b, scene, at, facing)
 	return append(into, b.Raw()...)
 }
 
 // WritePlace writes a place behind other bits.
-func (l *Layout) WritePlace(b *pack.Bits, scene int, at []fixed.Num, facing string) {
+func (l *Layout) WritePlace(b *bitstream.Bits, scene int, at []fixed.Num, facing string) {
 	x := Item{Scene: scene, Facing: facing}
 	copy(x.At[:], at)
 	l.writePlace(b, x)
@@ -286,7 +286,7 @@ func (l *Layout) WritePlace(b *pack.Bits, scene int, at []fixed.Num, facing stri
 
 // UnpackPlace reads what PackPlace wrote.
 func (l *Layout) UnpackPlace(raw []byte) (scene int, at []fixed.Num, facing string, err error) {
-	s := pack.NewSource(raw)
+	s := bitstream.NewSource(raw)
 	var x Item
 	l.readPlace(s, &x)
 	return x.Scene, append([]fixed.Num{}, x.At[:len(l.Places.Axes)]...), x.Facing, s.Err()

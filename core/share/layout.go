@@ -11,10 +11,9 @@ import (
 
 	"github.com/go-json-experiment/json"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"alluvion/core/pack"
+	"alluvion/core/types"
 )
 
 // The parts of a view.
@@ -71,11 +70,11 @@ type Holder struct {
 
 // Field is one value of a holder.
 type Field struct {
-	Name  string     `json:"name" doc:"player.warmth."`
-	Part  string     `json:"part" enum:"everyone,scene,self" doc:"Who is sent it."`
-	Form  Form       `json:"form" enum:"value,id,place,spot,thing,watch"`
-	Code  *pack.Code `json:"code,omitempty" doc:"Of a value or a watch."`
-	Start expr.Value `json:"start" doc:"What it is where a view does not have it."`
+	Name  string      `json:"name" doc:"player.warmth."`
+	Part  string      `json:"part" enum:"everyone,scene,self" doc:"Who is sent it."`
+	Form  Form        `json:"form" enum:"value,id,place,spot,thing,watch"`
+	Code  *types.Code `json:"code,omitempty" doc:"Of a value or a watch."`
+	Start types.Value `json:"start" doc:"What it is where a view does not have it."`
 	part  int
 	read  reading
 	v     *model.Var
@@ -183,7 +182,7 @@ func holderOf(m *model.Model, h *model.Holding) Holder {
 }
 
 func fieldOf(v *model.Var) Field {
-	f := Field{Name: v.Name, Form: FormValue, Code: pack.CodeOf(&v.Domain), Start: v.Start, read: readVar, v: v}
+	f := Field{Name: v.Name, Form: FormValue, Code: types.CodeOf(&v.Domain), Start: v.Start, read: readVar, v: v}
 	if v.Stopwatch {
 		f.Form = FormWatch
 	}
@@ -197,30 +196,30 @@ func fieldOf(v *model.Var) Field {
 
 // builtIn are the fields that every player has.
 func builtIn(m *model.Model) []Field {
-	whole := func(most int) *pack.Code {
-		return pack.CodeOf(&model.Domain{Type: expr.Type{Kind: expr.Int}, Max: fixed.FromInt(int64(most)), Step: fixed.FromInt(1)})
+	whole := func(most int) *types.Code {
+		return types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Int}, Max: fixed.FromInt(int64(most)), Step: fixed.FromInt(1)})
 	}
 	out := []Field{
 		{Name: "player.here", Form: FormID, part: Everyone, read: readHere},
 		{Name: "player.place", Form: FormPlace, part: Scene, read: readPlace},
-		{Name: "player.dead", Form: FormValue, part: Scene, read: readDead, Code: pack.CodeOf(&model.Domain{Type: expr.Type{Kind: expr.Bool}}), Start: expr.OfBool(false)},
+		{Name: "player.dead", Form: FormValue, part: Scene, read: readDead, Code: types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Bool}}), Start: types.OfBool(false)},
 		{Name: "player.slot", Form: FormValue, part: Self, read: readSlot, Code: whole(m.SlotsPerPlayer())},
 		{Name: "player.visits", Form: FormValue, part: Self, read: readVisits, Code: whole(1<<31 - 1)},
 	}
 	if len(m.Checkpoints) > 0 {
-		t := expr.Type{Kind: expr.Choice, Optional: true}
+		t := types.Type{Kind: types.Choice, Optional: true}
 		for _, p := range m.Checkpoints {
 			t.Names = append(t.Names, p.ID)
 		}
-		out = append(out, Field{Name: "player.checkpoint", Form: FormValue, part: Self, read: readCheckpoint, Code: pack.CodeOf(&model.Domain{Type: t})})
+		out = append(out, Field{Name: "player.checkpoint", Form: FormValue, part: Self, read: readCheckpoint, Code: types.CodeOf(&types.Domain{Type: t})})
 	}
 	if len(m.Milestones) > 0 {
-		item := &model.Domain{Type: expr.Type{Kind: expr.Choice}}
+		item := &types.Domain{Type: types.Type{Kind: types.Choice}}
 		for _, x := range m.Milestones {
 			item.Type.Names = append(item.Type.Names, x.ID)
 		}
-		d := &model.Domain{Type: expr.Type{Kind: expr.List, Item: &item.Type}, Item: item, MaxItems: len(m.Milestones)}
-		out = append(out, Field{Name: "player.milestones", Form: FormValue, part: Self, read: readMilestones, Code: pack.CodeOf(d), Start: expr.OfItems(nil)})
+		d := &types.Domain{Type: types.Type{Kind: types.List, Item: &item.Type}, Item: item, MaxItems: len(m.Milestones)}
+		out = append(out, Field{Name: "player.milestones", Form: FormValue, part: Self, read: readMilestones, Code: types.CodeOf(d), Start: types.OfItems(nil)})
 	}
 	for _, w := range m.Waymarks {
 		out = append(out, Field{Name: "player." + w.ID, Form: FormSpot, part: Self, read: readMark(w.Index)})

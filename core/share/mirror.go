@@ -10,8 +10,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion/core/bitstream"
 	"alluvion/core/fixed"
-	"alluvion/core/pack"
 )
 
 // Mirror is what a player's machine believes: what it was sent, put together. It is not safe for use by several
@@ -179,7 +179,7 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 	if !ok {
 		return Heard{}, ErrFrame
 	}
-	s := pack.NewSource(rest)
+	s := bitstream.NewSource(rest)
 	for i := range m.parts {
 		switch head >> (2 * i) & 3 {
 		case partSame:
@@ -200,7 +200,7 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 	return h, nil
 }
 
-func (m *Mirror) unpack(s *pack.Source, part int, h *Heard) {
+func (m *Mirror) unpack(s *bitstream.Source, part int, h *Heard) {
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
 		holder, at, seat := m.unpackKey(s)
 		if s.Err() != nil {
@@ -229,7 +229,7 @@ func (m *Mirror) forget(player string) {
 	delete(m.names, player)
 }
 
-func (m *Mirror) unpackGroup(s *pack.Source, part int, h *Heard) {
+func (m *Mirror) unpackGroup(s *bitstream.Source, part int, h *Heard) {
 	holder, at, seat := m.unpackKey(s)
 	if s.Err() != nil {
 		return
@@ -257,7 +257,7 @@ func (m *Mirror) unpackGroup(s *pack.Source, part int, h *Heard) {
 	}
 }
 
-func (m *Mirror) unpackKey(s *pack.Source) (holder, at, seat int) {
+func (m *Mirror) unpackKey(s *bitstream.Source) (holder, at, seat int) {
 	l := m.layout
 	holder = int(s.Read(uint(l.Kinds)))
 	if holder >= len(l.Holders) {

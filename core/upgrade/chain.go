@@ -8,10 +8,10 @@ import (
 	"sync"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // Chain takes saves of every earlier version of a plan to its own: one upgrade after the other, and then to the
@@ -40,7 +40,7 @@ type Around struct {
 	// Players visits the newest saves of all players, by player and slot; nil where there are none.
 	Players func(visit func(*save.Loose) error) error
 	// Shared is what the player has of commons, by the names that the plan has for it (player.guild.seals).
-	Shared func(name string) (expr.Value, bool)
+	Shared func(name string) (types.Value, bool)
 }
 
 // Loaded is a player's save under a plan.
@@ -54,7 +54,7 @@ type Loaded struct {
 // Moved is a value that an upgrade takes to a commons.
 type Moved struct {
 	Var   *model.Var
-	Value expr.Value
+	Value types.Value
 }
 
 // LoadedWorld is a world's save under a plan.

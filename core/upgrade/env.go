@@ -12,6 +12,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // env is what the expressions of an upgrade read: the old document. The plan that it was written under is not at
@@ -23,12 +24,12 @@ type env struct {
 	around *Around
 	of     copyOf
 	values save.LooseValues // of the holder that is being written
-	read   []expr.Value
+	read   []types.Value
 	failed error
 }
 
 // Read, Number, Mine and Fail make it an expr.Env: every name was looked up before.
-func (e *env) Read(ref *expr.Ref) expr.Value { return e.read[ref.Index] }
+func (e *env) Read(ref *expr.Ref) types.Value { return e.read[ref.Index] }
 
 // Number is Read for a number.
 func (e *env) Number(ref *expr.Ref) fixed.Num { return e.read[ref.Index].Num }
@@ -44,30 +45,30 @@ func (e *env) Fail(err error) {
 }
 
 // eval evaluates an expression over the old document; old is the value that a step is about.
-func (e *env) eval(x plan.Expr, old jsontext.Value) (expr.Value, error) {
+func (e *env) eval(x plan.Expr, old jsontext.Value) (types.Value, error) {
 	paths, found := e.stage.chain.paths(x)
 	if found != nil {
-		return expr.None, found
+		return types.None, found
 	}
 	e.read, e.failed = e.read[:0], nil
 	for _, p := range paths {
 		v, err := e.lookUp(p.Name, old)
 		if err != nil {
-			return expr.None, err
+			return types.None, err
 		}
 		e.read = append(e.read, v)
 	}
 	program, err := e.stage.chain.program(x, paths, e.read)
 	if err != nil {
-		return expr.None, err
+		return types.None, err
 	}
 	v := program.Eval(e)
 	return v, e.failed
 }
 
 // lookUp finds what a name is in the old document; none where it is not there.
-func (e *env) lookUp(name string, old jsontext.Value) (expr.Value, error) {
-	var v expr.Value
+func (e *env) lookUp(name string, old jsontext.Value) (types.Value, error) {
+	var v types.Value
 	raw, err := e.raw(name, old)
 	if err != nil || raw == nil {
 		return v, err
@@ -118,20 +119,20 @@ func (e *env) ofPlayer(id string) jsontext.Value {
 		return raw
 	}
 	p := e.player.Player
-	text := func(v expr.Value) jsontext.Value {
+	text := func(v types.Value) jsontext.Value {
 		raw, _ := v.MarshalJSON()
 		return raw
 	}
 	switch id {
 	case "dead":
-		return text(expr.OfBool(p.Dead))
+		return text(types.OfBool(p.Dead))
 	case "visits":
-		return text(expr.OfInt(p.Visits))
+		return text(types.OfInt(p.Visits))
 	case "slot":
-		return text(expr.OfInt(p.Slot))
+		return text(types.OfInt(p.Slot))
 	case "checkpoint":
 		if p.Checkpoint != "" {
-			return text(expr.OfText(p.Checkpoint))
+			return text(types.OfText(p.Checkpoint))
 		}
 	}
 	return nil
@@ -139,14 +140,14 @@ func (e *env) ofPlayer(id string) jsontext.Value {
 
 func (e *env) ofPlace(part string) jsontext.Value {
 	p := e.player.Place
-	var v expr.Value
+	var v types.Value
 	switch i := slices.Index(e.stage.chain.m.Axes, part); {
 	case part == "scene":
-		v = expr.OfText(p.Scene)
+		v = types.OfText(p.Scene)
 	case part == "facing" && p.Facing != "":
-		v = expr.OfText(p.Facing)
+		v = types.OfText(p.Facing)
 	case i >= 0 && i < len(p.At):
-		v = expr.OfNum(p.At[i])
+		v = types.OfNum(p.At[i])
 	}
 	raw, _ := v.MarshalJSON()
 	return raw
@@ -212,7 +213,7 @@ type compiled struct {
 }
 
 // program compiles an expression for values of these types, once.
-func (c *Chain) program(x plan.Expr, paths []expr.Path, values []expr.Value) (*expr.Program, error) {
+func (c *Chain) program(x plan.Expr, paths []expr.Path, values []types.Value) (*expr.Program, error) {
 	var key strings.Builder
 	for _, v := range values {
 		key.WriteByte(signature(v))
@@ -224,13 +225,13 @@ func (c *Chain) program(x plan.Expr, paths []expr.Path, values []expr.Value) (*e
 	}
 	one := compiled{}
 	// Of none nobody knows what it is none of: whatever the expression makes sense with.
-	for _, guess := range []expr.Kind{expr.Decimal, expr.Text, expr.Bool} {
-		types := make([]expr.Type, len(values))
+	for _, guess := range []types.Kind{types.Decimal, types.Text, types.Bool} {
+		known := make([]types.Type, len(values))
 		for i, v := range values {
-			types[i] = typeOf(v, guess)
-			types[i].Optional = v.IsNone() || paths[i].Asked
+			known[i] = typeOf(v, guess)
+			known[i].Optional = v.IsNone() || paths[i].Asked
 		}
-		p, found := expr.Compile(x, namesOf(paths, types), nil)
+		p, found := expr.Compile(x, namesOf(paths, known), nil)
 		if p != nil {
 			one = compiled{program: p}
 			break
@@ -244,19 +245,19 @@ func (c *Chain) program(x plan.Expr, paths []expr.Path, values []expr.Value) (*e
 }
 
 // signature is what of a value decides how an expression over it is compiled.
-func signature(v expr.Value) byte {
+func signature(v types.Value) byte {
 	switch v.Kind {
-	case expr.IsBool:
+	case types.IsBool:
 		return 'b'
-	case expr.IsNum:
-		if v.Num.MultipleOf(one) {
+	case types.IsNum:
+		if v.Num.MultipleOf(types.One) {
 			return 'i'
 		}
 		return 'd'
-	case expr.IsText:
+	case types.IsText:
 		return 't'
-	case expr.IsList:
-		if items := v.Items(); len(items) > 0 && items[0].Kind == expr.IsNum {
+	case types.IsList:
+		if items := v.Items(); len(items) > 0 && items[0].Kind == types.IsNum {
 			return 'N'
 		}
 		return 'T'
@@ -264,42 +265,40 @@ func signature(v expr.Value) byte {
 	return '-'
 }
 
-var one = fixed.FromInt(1)
-
-func typeOf(v expr.Value, guess expr.Kind) expr.Type {
+func typeOf(v types.Value, guess types.Kind) types.Type {
 	switch signature(v) {
 	case 'b':
-		return expr.Type{Kind: expr.Bool}
+		return types.Type{Kind: types.Bool}
 	case 'i':
-		return expr.Type{Kind: expr.Int, Range: expr.Whole()}
+		return types.Type{Kind: types.Int, Range: types.Whole()}
 	case 'd':
-		return expr.Type{Kind: expr.Decimal}
+		return types.Type{Kind: types.Decimal}
 	case 't':
-		return expr.Type{Kind: expr.Text}
+		return types.Type{Kind: types.Text}
 	case 'N':
-		return expr.Type{Kind: expr.List, Item: &expr.Type{Kind: expr.Decimal}}
+		return types.Type{Kind: types.List, Item: &types.Type{Kind: types.Decimal}}
 	case 'T':
-		return expr.Type{Kind: expr.List, Item: &expr.Type{Kind: expr.Text}}
+		return types.Type{Kind: types.List, Item: &types.Type{Kind: types.Text}}
 	}
-	return expr.Type{Kind: guess}
+	return types.Type{Kind: guess}
 }
 
 // namesOf are names that stand for values by their place in a list.
-func namesOf(paths []expr.Path, types []expr.Type) expr.Names {
+func namesOf(paths []expr.Path, known []types.Type) expr.Names {
 	roots := map[string]*expr.Entry{}
 	for i, p := range paths {
 		parts := strings.Split(p.Name, ".")
 		fields := roots
 		for _, part := range parts[:len(parts)-1] {
 			if fields[part] == nil {
-				fields[part] = &expr.Entry{Type: expr.Type{Kind: expr.Record}}
+				fields[part] = &expr.Entry{Type: types.Type{Kind: types.Record}}
 			}
 			if fields[part].Fields == nil {
 				fields[part].Fields = map[string]*expr.Entry{}
 			}
 			fields = fields[part].Fields
 		}
-		fields[parts[len(parts)-1]] = &expr.Entry{Type: types[i], Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
+		fields[parts[len(parts)-1]] = &expr.Entry{Type: known[i], Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
 	}
 	return expr.Names{Roots: roots}
 }

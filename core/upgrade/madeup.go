@@ -8,6 +8,7 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // MadeUp makes saves of a plan that nobody has played: one at each edge of what it allows (the limits of each number,
@@ -91,7 +92,7 @@ func (k *maker) edges() {
 
 // put writes a value where a save has it. What the world holds is in a player's save only where that player plays
 // alone.
-func (k *maker) put(p *save.Player, v *model.Var, value expr.Value) {
+func (k *maker) put(p *save.Player, v *model.Var, value types.Value) {
 	switch v.Holder {
 	case model.OfPlayer:
 		p.Values[v.ID] = value
@@ -111,7 +112,7 @@ func (k *maker) put(p *save.Player, v *model.Var, value expr.Value) {
 	}
 }
 
-func (k *maker) putWorld(w *save.World, v *model.Var, value expr.Value) {
+func (k *maker) putWorld(w *save.World, v *model.Var, value types.Value) {
 	switch v.Holder {
 	case model.OfGame:
 		w.Values[v.ID] = value
@@ -127,7 +128,7 @@ func (k *maker) putWorld(w *save.World, v *model.Var, value expr.Value) {
 }
 
 // shown is a value as people read it; a text that is long, or nothing, in quotes.
-func shown(v expr.Value) string {
+func shown(v types.Value) string {
 	text := v.Plain()
 	if r := []rune(text); len(r) > 30 {
 		return fmt.Sprintf("%q (%d characters)", string(r[:12])+"…", len(r))
@@ -168,30 +169,30 @@ func (k *maker) reach(p *save.Player, c *model.Checkpoint) {
 }
 
 // limits are the values at the edges of a domain.
-func (k *maker) limits(d *model.Domain, stopwatch bool) []expr.Value {
-	var out []expr.Value
+func (k *maker) limits(d *types.Domain, stopwatch bool) []types.Value {
+	var out []types.Value
 	if d.Type.Optional {
-		out = append(out, expr.None)
+		out = append(out, types.None)
 	}
 	switch t := &d.Type; {
 	case stopwatch:
-		out = append(out, expr.OfInt(0), expr.OfInt(360_000))
-	case t.Numeric(), t.Kind == expr.Seed:
-		out = append(out, expr.OfNum(d.Min), expr.OfNum(d.Max))
-	case t.Kind == expr.Bool:
-		out = append(out, expr.OfBool(true), expr.OfBool(false))
+		out = append(out, types.OfInt(0), types.OfInt(360_000))
+	case t.Numeric(), t.Kind == types.Seed:
+		out = append(out, types.OfNum(d.Min), types.OfNum(d.Max))
+	case t.Kind == types.Bool:
+		out = append(out, types.OfBool(true), types.OfBool(false))
 	case t.Named():
 		for _, name := range t.Names {
-			out = append(out, expr.OfText(name))
+			out = append(out, types.OfText(name))
 		}
 	case t.Item != nil:
-		out = append(out, expr.OfItems(nil))
+		out = append(out, types.OfItems(nil))
 		if full, err := d.Fit(k.list(d, d.MaxItems)); err == nil {
 			out = append(out, full)
 		}
-	case t.Kind == expr.Text:
-		out = append(out, expr.OfText(k.text(d, d.MinLength)), expr.OfText(k.text(d, d.MaxLength)))
-	case t.Kind == expr.Point:
+	case t.Kind == types.Text:
+		out = append(out, types.OfText(k.text(d, d.MinLength)), types.OfText(k.text(d, d.MaxLength)))
+	case t.Kind == types.Point:
 		out = append(out, k.any(d, false))
 	}
 	return out
@@ -206,10 +207,10 @@ func (k *maker) draw(n int) int {
 	return int(uint64(expr.Mix(k.seed, k.draws)) * uint64(n) >> 32)
 }
 
-func (k *maker) text(d *model.Domain, length int) string {
+func (k *maker) text(d *types.Domain, length int) string {
 	letters := []rune("abcdefghijklmnopqrstuvwxyz éß")
 	if d.Alphabet != "" {
-		if own := model.Letters(d.Alphabet, 1000); len(own) > 0 {
+		if own := types.Letters(d.Alphabet, 1000); len(own) > 0 {
 			letters = own
 		}
 	}
@@ -220,60 +221,60 @@ func (k *maker) text(d *model.Domain, length int) string {
 	return string(out)
 }
 
-func (k *maker) list(d *model.Domain, n int) expr.Value {
-	var items []expr.Value
+func (k *maker) list(d *types.Domain, n int) types.Value {
+	var items []types.Value
 	for i := range min(n, 50) {
 		if t := d.Item.Type; t.Named() {
-			items = append(items, expr.OfText(t.Names[i%len(t.Names)]))
+			items = append(items, types.OfText(t.Names[i%len(t.Names)]))
 			continue
 		}
 		items = append(items, k.any(d.Item, false))
 	}
-	return expr.OfItems(items)
+	return types.OfItems(items)
 }
 
 // any is some value of a domain.
-func (k *maker) any(d *model.Domain, stopwatch bool) expr.Value {
+func (k *maker) any(d *types.Domain, stopwatch bool) types.Value {
 	if d.Type.Optional && k.draw(4) == 0 {
-		return expr.None
+		return types.None
 	}
 	switch t := &d.Type; {
 	case stopwatch:
-		return expr.OfInt(k.draw(360_000))
-	case t.Numeric(), t.Kind == expr.Seed:
+		return types.OfInt(k.draw(360_000))
+	case t.Numeric(), t.Kind == types.Seed:
 		return k.number(d)
-	case t.Kind == expr.Bool:
-		return expr.OfBool(k.draw(2) == 1)
+	case t.Kind == types.Bool:
+		return types.OfBool(k.draw(2) == 1)
 	case t.Named():
-		return expr.OfText(t.Names[k.draw(len(t.Names))])
+		return types.OfText(t.Names[k.draw(len(t.Names))])
 	case t.Item != nil:
 		if v, err := d.Fit(k.list(d, k.draw(d.MaxItems+1))); err == nil {
 			return v
 		}
-		return expr.OfItems(nil)
-	case t.Kind == expr.Point:
-		var items []expr.Value
+		return types.OfItems(nil)
+	case t.Kind == types.Point:
+		var items []types.Value
 		for range t.Names {
-			items = append(items, expr.OfInt(k.draw(100)))
+			items = append(items, types.OfInt(k.draw(100)))
 		}
-		return expr.OfItems(items)
+		return types.OfItems(items)
 	}
-	return expr.OfText(k.text(d, d.MinLength+k.draw(d.MaxLength-d.MinLength+1)))
+	return types.OfText(k.text(d, d.MinLength+k.draw(d.MaxLength-d.MinLength+1)))
 }
 
 // number is some number of a domain: a share of the way from its least to its greatest.
-func (k *maker) number(d *model.Domain) expr.Value {
+func (k *maker) number(d *types.Domain) types.Value {
 	span, err := d.Max.Sub(d.Min)
 	if err == nil {
 		var part fixed.Num
 		if part, err = span.Mul(fixed.FromNano(int64(k.draw(1_000_000_000)))); err == nil {
 			part, err = part.Add(d.Min)
-			if n, ok := d.Nearest(expr.OfNum(part)); err == nil && ok {
+			if n, ok := d.Nearest(types.OfNum(part)); err == nil && ok {
 				return n
 			}
 		}
 	}
-	return expr.OfNum(d.Min)
+	return types.OfNum(d.Min)
 }
 
 // random makes a save in which everything is anything. Where that breaks what always holds, it is tried anew a few

@@ -7,9 +7,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -22,7 +22,7 @@ func (h *hand) arrivals(l *save.Loose) error {
 			continue
 		}
 		source, _ := space(o.step.Move.Value)
-		var from []expr.Value
+		var from []types.Value
 		if source == "game" {
 			if v, ok, err := h.env.gameWas(o.from); err != nil {
 				return err
@@ -49,14 +49,14 @@ func (h *hand) toCommons(o *op) {
 		return
 	}
 	raw, ok := h.env.player.Values[o.from]
-	var value expr.Value
+	var value types.Value
 	if !ok || value.UnmarshalJSON(raw) != nil || value.IsNone() {
 		return
 	}
-	all := []expr.Value{value}
+	all := []types.Value{value}
 	if h.env.around.Shared != nil {
 		if now, has := h.env.around.Shared(v.Name); has && !now.IsNone() && now != v.Start {
-			all = append([]expr.Value{now}, all...)
+			all = append([]types.Value{now}, all...)
 		}
 	}
 	one, err := chosen(all, o.step.Many.Value)
@@ -88,10 +88,10 @@ func (h *hand) worldArrivals(w *save.LooseWorld) error {
 }
 
 // allOf are the values of a name in every scene, by scene.
-func allOf(scenes save.LooseScenes, id string) []expr.Value {
-	var out []expr.Value
+func allOf(scenes save.LooseScenes, id string) []types.Value {
+	var out []types.Value
 	for _, scene := range sortedKeys(scenes) {
-		var v expr.Value
+		var v types.Value
 		if raw, ok := scenes[scene][id]; ok && v.UnmarshalJSON(raw) == nil && !v.IsNone() {
 			out = append(out, v)
 		}
@@ -101,8 +101,8 @@ func allOf(scenes save.LooseScenes, id string) []expr.Value {
 
 // fromAll are the values that players have of what moves to the game. Whose save was upgraded before has it in the
 // attic.
-func (h *hand) fromAll(o *op) ([]expr.Value, error) {
-	var out []expr.Value
+func (h *hand) fromAll(o *op) ([]types.Value, error) {
+	var out []types.Value
 	take := func(l *save.Loose) error {
 		if l.Version < h.version-1 {
 			if err := h.chain.raise(l, h.version-1, h.env.around, &Loaded{}); err != nil {
@@ -114,7 +114,7 @@ func (h *hand) fromAll(o *op) ([]expr.Value, error) {
 			kept, had := l.Attic.Get("player." + o.from)
 			raw, ok = jsontext.Value(kept.Value), had && kept.Why == o.whyMoved() && kept.Version == h.version-1
 		}
-		var v expr.Value
+		var v types.Value
 		if ok && v.UnmarshalJSON(raw) == nil && !v.IsNone() {
 			out = append(out, v)
 		}
@@ -133,7 +133,7 @@ func (h *hand) fromAll(o *op) ([]expr.Value, error) {
 func (o *op) whyMoved() string { return "it went to " + o.step.Into.Name.Value }
 
 // arrive writes the one value that comes of many.
-func (h *hand) arrive(o *op, from []expr.Value, owner string, out save.LooseValues) save.LooseValues {
+func (h *hand) arrive(o *op, from []types.Value, owner string, out save.LooseValues) save.LooseValues {
 	if len(from) == 0 {
 		return out
 	}
@@ -154,13 +154,13 @@ func (h *hand) arrive(o *op, from []expr.Value, owner string, out save.LooseValu
 var errNoNumber = errors.New("only numbers can be added up or checked against one another")
 
 // chosen is the one value that comes of many.
-func chosen(from []expr.Value, many string) (expr.Value, error) {
+func chosen(from []types.Value, many string) (types.Value, error) {
 	out := from[0]
 	if many == "" || many == "first" {
 		return out, nil
 	}
 	for i, v := range from {
-		if v.Kind != expr.IsNum {
+		if v.Kind != types.IsNum {
 			return out, errNoNumber
 		}
 		switch {
@@ -170,7 +170,7 @@ func chosen(from []expr.Value, many string) (expr.Value, error) {
 			if err != nil {
 				return out, err
 			}
-			out = expr.OfNum(n)
+			out = types.OfNum(n)
 		case many == "max" == out.Num.Less(v.Num):
 			if out.Num != v.Num {
 				out = v
@@ -181,29 +181,29 @@ func chosen(from []expr.Value, many string) (expr.Value, error) {
 }
 
 // gameWas is what the world holds, or held before it was upgraded.
-func (e *env) gameWas(id string) (expr.Value, bool, error) {
+func (e *env) gameWas(id string) (types.Value, bool, error) {
 	w := e.world
 	if w == nil && e.around.World != nil {
 		var err error
 		if w, err = e.around.World(); err != nil {
-			return expr.None, false, err
+			return types.None, false, err
 		}
 		if w != nil && w.Version < e.stage.version-1 {
 			copied := *w
 			if err := e.stage.chain.raiseWorld(&copied, e.stage.version-1, e.around, &Loaded{}); err != nil {
-				return expr.None, false, err
+				return types.None, false, err
 			}
 			w = &copied
 		}
 	}
 	if w == nil {
-		return expr.None, false, nil
+		return types.None, false, nil
 	}
 	raw, ok := w.Values[id]
 	if w.Version >= e.stage.version {
 		kept, had := w.Attic.Get("game." + id)
 		raw, ok = jsontext.Value(kept.Value), had && strings.HasPrefix(kept.Why, "it went to ") && kept.Version == e.stage.version-1
 	}
-	var v expr.Value
+	var v types.Value
 	return v, ok && v.UnmarshalJSON(raw) == nil && !v.IsNone(), nil
 }

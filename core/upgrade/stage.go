@@ -7,9 +7,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // A stage reads the old document and writes the new one: every table that it changes is made anew, so that what it
@@ -282,24 +282,24 @@ func (h *hand) restore(o *op, of copyOf, out save.LooseValues) {
 
 // mapped gives options their new names; of a list or a set each item.
 func mapped(raw jsontext.Value, names plan.Map[plan.ID]) jsontext.Value {
-	var v expr.Value
+	var v types.Value
 	if v.UnmarshalJSON(raw) != nil {
 		return raw
 	}
-	to := func(v expr.Value) expr.Value {
-		if v.Kind == expr.IsText {
+	to := func(v types.Value) types.Value {
+		if v.Kind == types.IsText {
 			if now := names.Get(v.Text); now != nil {
-				return expr.OfText(now.Name)
+				return types.OfText(now.Name)
 			}
 		}
 		return v
 	}
-	if v.Kind == expr.IsList {
+	if v.Kind == types.IsList {
 		items := v.Items()
 		for i := range items {
 			items[i] = to(items[i])
 		}
-		v = expr.OfItems(items)
+		v = types.OfItems(items)
 	} else {
 		v = to(v)
 	}

@@ -14,6 +14,7 @@ import (
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/examples"
 )
@@ -51,22 +52,22 @@ func TestWhatIsSaidOfAChangeIsWhatTheLoaderDoes(t *testing.T) {
 		name, what   string
 		verdict      upgrade.Verdict
 		words        string
-		value, saved expr.Value // of the variable in the old save; and after loading
+		value, saved types.Value // of the variable in the old save; and after loading
 	}{
-		"a wider range":    {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 99999, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Safe, "wider", expr.OfInt(9999), expr.OfInt(9999)},
-		"a narrower range": {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 50, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Loses, "what is beyond", expr.OfInt(51), expr.OfInt(50)},
-		"a coarser step":   {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 1\n    start: 100"}, "player.warmth", "step", upgrade.Loses, "between them", expr.OfNum(fixed.Must("62.5")), expr.OfInt(63)},
-		"a finer step":     {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 0.1\n    start: 100"}, "player.warmth", "step", upgrade.Safe, "finer", expr.OfNum(fixed.Must("62.5")), expr.OfNum(fixed.Must("62.5"))},
-		"another start":    {[]string{"max: 40, start: 12", "max: 40, start: 20"}, "player.oil", "start", upgrade.Safe, "existing saves keep", expr.OfInt(3), expr.OfInt(3)},
-		"another type":     {[]string{"falls:       {of: player, type: int, min: 0, max: 9999, start: 0", "falls:       {of: player, type: bool, start: false", "{add: player.falls, by: 1}", "{set: player.falls, to: true}", "rank: player.falls", "rank: player.oil"}, "player.falls", "type", upgrade.Blocks, "converts it", expr.OfInt(2), expr.OfBool(false)},
-		"a choice less":    {[]string{"choices: [out, low, bright], start: bright", "choices: [out, bright], start: bright", "to: low", "to: out"}, "player.lamp", "options", upgrade.Loses, "no choice any more", expr.OfText("low"), expr.OfText("bright")},
-		"a choice more":    {[]string{"choices: [out, low, bright]", "choices: [out, low, bright, blinding]"}, "player.lamp", "options", upgrade.Safe, "more to choose", expr.OfText("low"), expr.OfText("low")},
-		"a shorter name":   {[]string{"min_length: 1, max_length: 16, alphabet: \"A-Za-z0-9 _-\", optional", "min_length: 1, max_length: 3, alphabet: \"A-Za-z0-9 _-\", optional", "name: {type: text, min_length: 1, max_length: 16}", "name: {type: text, min_length: 1, max_length: 3}"}, "player.nickname", "limits", upgrade.Loses, "1 to 3 characters", expr.OfText("Wren"), expr.None},
-		"a fate":           {[]string{"max: 40, start: 12, across: {death: rewind}", "max: 40, start: 12"}, "player.oil", "fate", upgrade.Safe, "death: keep, not rewind", expr.OfInt(3), expr.OfInt(3)},
-		"fewer items":      {[]string{"max_items: 3, title: Letters", "max_items: 1, title: Letters"}, "player.letters", "limits", upgrade.Loses, "1 items, not 3", expr.OfItems([]expr.Value{expr.OfText("lodge"), expr.OfText("mill")}), expr.OfItems([]expr.Value{expr.OfText("lodge")})},
-		"an option less":   {[]string{"      tarn:  {title: Tarn, pace: 1.0, pack: 7, portrait: tarn.png}\n", ""}, "courier.tarn", "gone", upgrade.Loses, "cannot be picked", expr.None, expr.None},
-		"a variable less":  {[]string{"  chilled:     {of: player, type: bool, start: false, read_by: game, across: {scene: reset, death: reset}}\n", "", "      - {set: args.at.chilled, to: true}\n", "", "      - {set: player.chilled, to: false}\n", ""}, "player.chilled", "gone", upgrade.Loses, "nothing reads it", expr.OfBool(true), expr.None},
-		"sharing":          {[]string{"writer: self, at_most: 6/m", "writer: server"}, "player.nickname", "sharing", upgrade.Safe, "rules and the server", expr.OfText("Wren"), expr.OfText("Wren")},
+		"a wider range":    {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 99999, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Safe, "wider", types.OfInt(9999), types.OfInt(9999)},
+		"a narrower range": {[]string{"max: 9999, start: 0, title: Parcels delivered", "max: 50, start: 0, title: Parcels delivered"}, "player.delivered", "limits", upgrade.Loses, "what is beyond", types.OfInt(51), types.OfInt(50)},
+		"a coarser step":   {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 1\n    start: 100"}, "player.warmth", "step", upgrade.Loses, "between them", types.OfNum(fixed.Must("62.5")), types.OfInt(63)},
+		"a finer step":     {[]string{"max: 150\n    step: 0.5\n    start: 100", "max: 150\n    step: 0.1\n    start: 100"}, "player.warmth", "step", upgrade.Safe, "finer", types.OfNum(fixed.Must("62.5")), types.OfNum(fixed.Must("62.5"))},
+		"another start":    {[]string{"max: 40, start: 12", "max: 40, start: 20"}, "player.oil", "start", upgrade.Safe, "existing saves keep", types.OfInt(3), types.OfInt(3)},
+		"another type":     {[]string{"falls:       {of: player, type: int, min: 0, max: 9999, start: 0", "falls:       {of: player, type: bool, start: false", "{add: player.falls, by: 1}", "{set: player.falls, to: true}", "rank: player.falls", "rank: player.oil"}, "player.falls", "type", upgrade.Blocks, "converts it", types.OfInt(2), types.OfBool(false)},
+		"a choice less":    {[]string{"choices: [out, low, bright], start: bright", "choices: [out, bright], start: bright", "to: low", "to: out"}, "player.lamp", "options", upgrade.Loses, "no choice any more", types.OfText("low"), types.OfText("bright")},
+		"a choice more":    {[]string{"choices: [out, low, bright]", "choices: [out, low, bright, blinding]"}, "player.lamp", "options", upgrade.Safe, "more to choose", types.OfText("low"), types.OfText("low")},
+		"a shorter name":   {[]string{"min_length: 1, max_length: 16, alphabet: \"A-Za-z0-9 _-\", optional", "min_length: 1, max_length: 3, alphabet: \"A-Za-z0-9 _-\", optional", "name: {type: text, min_length: 1, max_length: 16}", "name: {type: text, min_length: 1, max_length: 3}"}, "player.nickname", "limits", upgrade.Loses, "1 to 3 characters", types.OfText("Wren"), types.None},
+		"a fate":           {[]string{"max: 40, start: 12, across: {death: rewind}", "max: 40, start: 12"}, "player.oil", "fate", upgrade.Safe, "death: keep, not rewind", types.OfInt(3), types.OfInt(3)},
+		"fewer items":      {[]string{"max_items: 3, title: Letters", "max_items: 1, title: Letters"}, "player.letters", "limits", upgrade.Loses, "1 items, not 3", types.OfItems([]types.Value{types.OfText("lodge"), types.OfText("mill")}), types.OfItems([]types.Value{types.OfText("lodge")})},
+		"an option less":   {[]string{"      tarn:  {title: Tarn, pace: 1.0, pack: 7, portrait: tarn.png}\n", ""}, "courier.tarn", "gone", upgrade.Loses, "cannot be picked", types.None, types.None},
+		"a variable less":  {[]string{"  chilled:     {of: player, type: bool, start: false, read_by: game, across: {scene: reset, death: reset}}\n", "", "      - {set: args.at.chilled, to: true}\n", "", "      - {set: player.chilled, to: false}\n", ""}, "player.chilled", "gone", upgrade.Loses, "nothing reads it", types.OfBool(true), types.None},
+		"sharing":          {[]string{"writer: self, at_most: 6/m", "writer: server"}, "player.nickname", "sharing", upgrade.Safe, "rules and the server", types.OfText("Wren"), types.OfText("Wren")},
 	} {
 		t.Run(name, func(t *testing.T) {
 			after := later(t, row.change...)
@@ -85,7 +86,7 @@ func TestWhatIsSaidOfAChangeIsWhatTheLoaderDoes(t *testing.T) {
 }
 
 // loads makes a save with a value under one plan, and loads it under another.
-func loads(t *testing.T, before, after *model.Model, v *model.Var, value, want expr.Value, verdict upgrade.Verdict) {
+func loads(t *testing.T, before, after *model.Model, v *model.Var, value, want types.Value, verdict upgrade.Verdict) {
 	r := engine.New(before)
 	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
 	require.NoError(t, err)

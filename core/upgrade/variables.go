@@ -10,6 +10,7 @@ import (
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 )
 
 // variables compares what is stored. A variable is its holder and its name, unless a step says what becomes of it.
@@ -114,7 +115,7 @@ func (c *comparer) result(v, old *model.Var, x plan.Expr) {
 		c.tell("variable", v.Name, "type", Blocks, found[0].At, "%s cannot be told like this under version %d: %s", v.Name, c.from.Plan.Version.Value, found[0].Message)
 		return
 	}
-	if why, ok := expr.Fits(p.Type, v.Type); !ok && !(p.Type.Kind == expr.Text && v.Type.Named()) {
+	if why, ok := types.Fits(p.Type, v.Type); !ok && !(p.Type.Kind == types.Text && v.Type.Named()) {
 		c.tell("variable", v.Name, "type", Blocks, x.At, "%s cannot become what this says: %s.", v.Name, why)
 		return
 	}
@@ -162,7 +163,7 @@ func alike(v *model.Var, added []*model.Var) *model.Var {
 			continue
 		}
 		names = append(names, w.Name)
-		if w.Min == v.Min && w.Max == v.Max && w.Step == v.Step && slices.Equal(w.Type.Names, v.Type.Names) && w.Type.Kind != expr.Bool {
+		if w.Min == v.Min && w.Max == v.Max && w.Step == v.Step && slices.Equal(w.Type.Names, v.Type.Names) && w.Type.Kind != types.Bool {
 			same = append(same, w)
 		}
 	}
@@ -288,7 +289,7 @@ func (c *comparer) what(kind save.Kind, items bool) string {
 
 // narrower says which values of a domain are no values of another. renamed are options that a step gives other
 // names; items says that they are those of a list.
-func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string, items bool) []told {
+func (c *comparer) narrower(old, now *types.Domain, renamed map[string]string, items bool) []told {
 	var out []told
 	add := func(change string, verdict Verdict, text string) { out = append(out, told{change, verdict, text}) }
 	switch t := now.Type; {
@@ -313,12 +314,12 @@ func (c *comparer) narrower(old, now *model.Domain, renamed map[string]string, i
 				gone = append(gone, name)
 			}
 		}
-		if len(gone) > 0 && t.Kind == expr.Choice { // of picks the roster tells
+		if len(gone) > 0 && t.Kind == types.Choice { // of picks the roster tells
 			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), c.what(save.KindOption, items)))
-		} else if len(t.Names) > len(old.Type.Names) && t.Kind == expr.Choice {
+		} else if len(t.Names) > len(old.Type.Names) && t.Kind == types.Choice {
 			add("options", Safe, "there are more to choose from.")
 		}
-	case t.Kind == expr.Text:
+	case t.Kind == types.Text:
 		if now.MaxLength < old.MaxLength || now.MinLength > old.MinLength || now.Alphabet != "" && now.Alphabet != old.Alphabet {
 			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit%s", now.MinLength, now.MaxLength, c.what(save.KindRange, items)))
 		}

@@ -10,9 +10,9 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 )
 
 // MostNumber is the largest number of a request: beyond it not every JSON reader keeps whole numbers (RFC 7493,
@@ -58,7 +58,7 @@ func (c *Coordinates) UnmarshalJSON(raw []byte) error {
 }
 
 // Values are named values. An empty list is an empty table: some programs write it so.
-type Values map[string]expr.Value
+type Values map[string]types.Value
 
 // UnmarshalJSON reads them.
 func (v *Values) UnmarshalJSON(raw []byte) error {
@@ -66,7 +66,7 @@ func (v *Values) UnmarshalJSON(raw []byte) error {
 		*v = Values{}
 		return nil
 	}
-	var table map[string]expr.Value
+	var table map[string]types.Value
 	if err := json.Unmarshal(raw, &table); err != nil {
 		return errors.New("a table of names and values is wanted")
 	}
@@ -95,7 +95,7 @@ type asking struct {
 	To      Coordinates                          `json:"to"`
 	Facing  string                               `json:"facing"`
 	Args    Values                               `json:"args"`
-	Value   *expr.Value                          `json:"value"`
+	Value   *types.Value                         `json:"value"`
 	Token   string                               `json:"token"`
 	Tick    Whole                                `json:"tick"`
 	Digest  string                               `json:"digest"`
@@ -119,7 +119,7 @@ func ReadAsk(raw []byte) (Ask, error) {
 		Value: in.Value, Token: in.Token, Tick: int64(in.Tick), Digest: in.Digest, Values: in.Values}
 	if ask.Value == nil && ask.Is == "write" { // null is a value: none
 		if table := tableOf(raw); table != nil && table["value"] != nil {
-			ask.Value = &expr.Value{}
+			ask.Value = &types.Value{}
 		}
 	}
 	return ask, nil

@@ -9,9 +9,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/share"
+	"alluvion/core/types"
 )
 
 // The sub-protocols (RFC 6455, section 1.9).
@@ -28,16 +28,16 @@ const MaxBelieved = 4 << 20
 
 // Hello is the first message of a client.
 type Hello struct {
-	Is     string                `json:"is"` // hello
-	Token  string                `json:"token,omitempty"`
-	Player string                `json:"player,omitempty"` // who plays; with a token it may be left out
-	Server string                `json:"server,omitempty"` // instead of a player: the name of the game's server
-	Slot   int                   `json:"slot,omitzero"`    // from 1; 1 if unsaid
-	Picks  map[string]expr.Value `json:"picks,omitempty"`
-	Plan   string                `json:"plan,omitempty"` // the digest of the layout's plan that the client has
-	Run    string                `json:"run,omitempty"`  // to resume: the run, and
-	Tick   int64                 `json:"tick,omitzero"`  // the last tick that the client has seen
-	Checks bool                  `json:"checks,omitzero"`
+	Is     string                 `json:"is"` // hello
+	Token  string                 `json:"token,omitempty"`
+	Player string                 `json:"player,omitempty"` // who plays; with a token it may be left out
+	Server string                 `json:"server,omitempty"` // instead of a player: the name of the game's server
+	Slot   int                    `json:"slot,omitzero"`    // from 1; 1 if unsaid
+	Picks  map[string]types.Value `json:"picks,omitempty"`
+	Plan   string                 `json:"plan,omitempty"` // the digest of the layout's plan that the client has
+	Run    string                 `json:"run,omitempty"`  // to resume: the run, and
+	Tick   int64                  `json:"tick,omitzero"`  // the last tick that the client has seen
+	Checks bool                   `json:"checks,omitzero"`
 	// Simulated says that no human plays: what is saved of this player can be removed with all of its kind.
 	Simulated bool `json:"simulated,omitzero"`
 }
@@ -68,8 +68,8 @@ type Ask struct {
 	Name    string                               `json:"name,omitempty"`
 	To      []fixed.Num                          `json:"to,omitempty"`
 	Facing  string                               `json:"facing,omitempty"`
-	Args    map[string]expr.Value                `json:"args,omitempty"`
-	Value   *expr.Value                          `json:"value,omitempty"`
+	Args    map[string]types.Value               `json:"args,omitempty"`
+	Value   *types.Value                         `json:"value,omitempty"`
 	Token   string                               `json:"token,omitempty"`  // of token: the new one
 	Tick    int64                                `json:"tick,omitzero"`    // of belief and believed
 	Digest  string                               `json:"digest,omitempty"` // of belief

@@ -17,8 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/internal/browser"
@@ -88,7 +88,7 @@ func open(t *testing.T) *page {
 	require.NoError(t, err)
 	p.play(api.Request{Do: "join", Player: "wren"})
 	go p.stay(within)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]expr.Value{"who": expr.OfText("brisa")}})
+	p.play(api.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]types.Value{"who": types.OfText("brisa")}})
 	return p
 }
 
@@ -542,7 +542,7 @@ func TestTheLivePageFollowsASession(t *testing.T) {
 	ada, err := p.room.Join(ctx, client.Joining{Player: "ada", Packed: true, Checks: true})
 	require.NoError(t, err)
 	p.sees("2 players, 1 connected")
-	lie := expr.OfInt(9)
+	lie := types.OfInt(9)
 	require.Error(t, ada.Do(ctx, wire.Ask{Is: "write", Name: "player.parcels", Value: &lie}))
 	p.sees("is not written by players")
 	require.NoError(t, ada.Do(ctx, wire.Ask{Is: "move", To: []fixed.Num{fixed.FromInt(30), fixed.FromInt(2)}}))

@@ -14,7 +14,7 @@ import (
 	"time"
 
 	"alluvion/client"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/examples"
 	"alluvion/service/api"
 )
@@ -107,7 +107,7 @@ func (w *writers) one(d *daemon, room *client.Session, i int, until func() bool)
 	}
 	for !until() {
 		next := w.acknowledged[i].Load() + 1
-		value := expr.OfInt(int(next % most))
+		value := types.OfInt(int(next % most))
 		if _, err := room.Do(ctx, api.Request{Do: "write", Server: true, Player: id, Name: "player.delivered", Value: &value}); err != nil {
 			return nil
 		}

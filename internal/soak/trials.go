@@ -21,7 +21,7 @@ import (
 
 	"alluvion/client"
 	"alluvion/client/crowd"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/service/api"
 )
 
@@ -215,7 +215,7 @@ func held(dir string, lasts time.Duration) (string, error) {
 		}
 		for i := range w.acknowledged { // written, and not saved yet
 			next := w.acknowledged[i].Add(1)
-			value := expr.OfInt(int(next % most))
+			value := types.OfInt(int(next % most))
 			if _, err := room.Do(ctx, api.Request{Do: "write", Server: true, Player: player(i), Name: "player.delivered", Value: &value}); err != nil {
 				return "", err
 			}

@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/core/expr"
 	"alluvion/core/pack"
 	"alluvion/core/share"
+	"alluvion/core/types"
 )
 
 // Budgets is what a player costs on the wire.
@@ -52,7 +52,7 @@ type CarrierPath struct {
 
 type encodeInput struct {
 	CarrierPath
-	Body map[string][]expr.Value
+	Body map[string][]types.Value
 }
 
 type decodeInput struct {
@@ -131,7 +131,7 @@ func (s *Server) encode(ctx context.Context, in *encodeInput) (*body[Encoded], e
 	return &body[Encoded]{Encoded{text}}, nil
 }
 
-func (s *Server) decode(ctx context.Context, in *decodeInput) (*body[map[string][]expr.Value], error) {
+func (s *Server) decode(ctx context.Context, in *decodeInput) (*body[map[string][]types.Value], error) {
 	l, err := s.carrier(ctx, in.CarrierPath)
 	if err != nil {
 		return nil, err
@@ -140,5 +140,5 @@ func (s *Server) decode(ctx context.Context, in *decodeInput) (*body[map[string]
 	if err != nil {
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "This is no message of the carrier", "%v.", err)
 	}
-	return &body[map[string][]expr.Value]{m}, nil
+	return &body[map[string][]types.Value]{m}, nil
 }

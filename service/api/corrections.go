@@ -6,19 +6,19 @@ import (
 	"strings"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/service/live"
 )
 
 // Correction is a value that is corrected by hand.
 type Correction struct {
-	Name  string     `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
-	Of    string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
-	Value expr.Value `json:"value,omitempty" doc:"What it becomes; null for none."`
-	Words *string    `json:"words,omitempty" maxLength:"4000" doc:"In place of value: what it becomes, as people type it: 12, true, oddny, none; of a list, a set or a point with commas between."`
-	Why   string     `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
+	Name  string      `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
+	Of    string      `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
+	Value types.Value `json:"value,omitempty" doc:"What it becomes; null for none."`
+	Words *string     `json:"words,omitempty" maxLength:"4000" doc:"In place of value: what it becomes, as people type it: 12, true, oddny, none; of a list, a set or a point with commas between."`
+	Why   string      `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
 }
 
 type correctInput struct {
@@ -70,11 +70,11 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 	if err := in.Body.read(session.Model()); err != nil {
 		return nil, err
 	}
-	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]expr.Value{}}
+	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]types.Value{}}
 	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
-		req.Args["prop"] = expr.OfText(prop)
+		req.Args["prop"] = types.OfText(prop)
 	} else if in.Body.Of != "" {
-		req.Args["scene"] = expr.OfText(in.Body.Of)
+		req.Args["scene"] = types.OfText(in.Body.Of)
 	}
 	if _, err := s.live.Do(ctx, session, req); err != nil {
 		return nil, s.asProblem(err)

@@ -12,9 +12,9 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/service/live"
 	"alluvion/service/store"
@@ -59,15 +59,15 @@ type PlayerView struct {
 
 // Three is one value's three figures.
 type Three struct {
-	Name     string     `json:"name"`
-	Of       string     `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which."`
-	Title    string     `json:"title"`
-	Type     string     `json:"type"`
-	Computed bool       `json:"computed"`
-	Start    expr.Value `json:"start" doc:"Before anything happened; null for none, and for what is computed."`
-	Live     expr.Value `json:"live" doc:"Now; null for none, and where the player is not present."`
-	Saved    expr.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
-	Stored   bool       `json:"stored" doc:"Whether the save has it."`
+	Name     string      `json:"name"`
+	Of       string      `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which."`
+	Title    string      `json:"title"`
+	Type     string      `json:"type"`
+	Computed bool        `json:"computed"`
+	Start    types.Value `json:"start" doc:"Before anything happened; null for none, and for what is computed."`
+	Live     types.Value `json:"live" doc:"Now; null for none, and where the player is not present."`
+	Saved    types.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
+	Stored   bool        `json:"stored" doc:"Whether the save has it."`
 	// Correctable and Choices are for forms.
 	Correctable bool     `json:"correctable" doc:"Whether it can be corrected by hand."`
 	Choices     []string `json:"choices,omitempty" doc:"What it can be, where that is one of a few."`
@@ -284,7 +284,7 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 	for i, x := range m.Milestones {
 		out = append(out, milestoneThree(x, i, now, doc))
 	}
-	figures := map[string]expr.Value{}
+	figures := map[string]types.Value{}
 	if now != nil {
 		for _, f := range now.Figures {
 			if f.Var.Holder == model.OfPlayer {
@@ -311,9 +311,9 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 }
 
 // startOf is a variable's start, for people; none of what begins by itself.
-func startOf(v *model.Var) expr.Value {
+func startOf(v *model.Var) types.Value {
 	if v.Seed {
-		return expr.None
+		return types.None
 	}
 	return v.Start
 }
@@ -361,19 +361,19 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []Thre
 }
 
 func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "place", Title: "Place", Type: "place", Start: expr.OfText(m.Start.ID), Stored: doc != nil}
+	t := Three{Name: "place", Title: "Place", Type: "place", Start: types.OfText(m.Start.ID), Stored: doc != nil}
 	if now != nil {
-		t.Live = expr.OfText(now.Place.String())
+		t.Live = types.OfText(now.Place.String())
 	}
 	if doc != nil {
-		t.Saved = expr.OfText(doc.Place.String())
+		t.Saved = types.OfText(doc.Place.String())
 	}
 	return t
 }
 
 // reachedThree lists the checkpoints that were reached in this run.
 func reachedThree(now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: expr.OfItems(nil), Stored: doc != nil}
+	t := Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: types.OfItems(nil), Stored: doc != nil}
 	if now != nil {
 		t.Live = textItems(now.Reached)
 	}
@@ -385,19 +385,19 @@ func reachedThree(now *live.PlayerValues, doc *save.Player) Three {
 
 // heldThree lists the movables that the player has; the world's save has them, not the player's.
 func heldThree(now *live.PlayerValues) Three {
-	t := Three{Name: "player.holds", Title: "Holds", Type: "movables", Start: expr.OfItems(nil)}
+	t := Three{Name: "player.holds", Title: "Holds", Type: "movables", Start: types.OfItems(nil)}
 	if now != nil {
 		t.Live = textItems(now.Held)
 	}
 	return t
 }
 
-func textItems(list []string) expr.Value {
-	items := make([]expr.Value, len(list))
+func textItems(list []string) types.Value {
+	items := make([]types.Value, len(list))
 	for i, s := range list {
-		items[i] = expr.OfText(s)
+		items[i] = types.OfText(s)
 	}
-	return expr.OfItems(items)
+	return types.OfItems(items)
 }
 
 func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {
@@ -415,28 +415,28 @@ func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save
 }
 
 // progressText is how far somebody is with a milestone, for people.
-func progressText(p engine.Progress) expr.Value {
+func progressText(p engine.Progress) types.Value {
 	if p.Earned || p.Reached.IsNone() {
 		return milestoneText(p.Earned)
 	}
-	return expr.OfText(p.Reached.String() + " of " + p.Milestone.Goal.String())
+	return types.OfText(p.Reached.String() + " of " + p.Milestone.Goal.String())
 }
 
 // milestoneText is how a milestone stands, for people.
-func milestoneText(earned bool) expr.Value {
+func milestoneText(earned bool) types.Value {
 	if earned {
-		return expr.OfText("earned")
+		return types.OfText("earned")
 	}
-	return expr.OfText("not yet")
+	return types.OfText("not yet")
 }
 
 func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Three {
 	t := Three{Name: "player." + w.ID, Title: w.Title, Type: "waymark", Stored: doc != nil}
-	shown := func(marks map[string]save.Place) expr.Value {
+	shown := func(marks map[string]save.Place) types.Value {
 		if place, ok := marks[w.ID]; ok {
-			return expr.OfText(place.String())
+			return types.OfText(place.String())
 		}
-		return expr.None
+		return types.None
 	}
 	if now != nil {
 		t.Live = shown(now.Waymarks)
@@ -448,11 +448,11 @@ func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Th
 }
 
 func checkpointThree(now *live.PlayerValues, doc *save.Player) Three {
-	named := func(id string) expr.Value {
+	named := func(id string) types.Value {
 		if id == "" {
-			return expr.None
+			return types.None
 		}
-		return expr.OfText(id)
+		return types.OfText(id)
 	}
 	t := Three{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint", Stored: doc != nil}
 	if now != nil {

@@ -20,10 +20,10 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/service/auth"
 	"alluvion/service/live"
@@ -97,7 +97,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
 	registry := huma.NewMapRegistry("#/components/schemas/", schemaName)
 	config.Components.Schemas = registry
-	registry.RegisterTypeAlias(reflect.TypeFor[expr.Value](), reflect.TypeFor[anyValue]())
+	registry.RegisterTypeAlias(reflect.TypeFor[types.Value](), reflect.TypeFor[anyValue]())
 	registry.RegisterTypeAlias(reflect.TypeFor[fixed.Num](), reflect.TypeFor[float64]())
 	registry.RegisterTypeAlias(reflect.TypeFor[wire.Values](), reflect.TypeFor[namedValues]())
 	registry.RegisterTypeAlias(reflect.TypeFor[wire.Whole](), reflect.TypeFor[wholeNumber]())
@@ -171,7 +171,7 @@ func described() *huma.OpenAPI {
 }
 
 // anyValue is how a value of the state is described: null, true, a number or a text.
-type anyValue struct{ expr.Value }
+type anyValue struct{ types.Value }
 
 // Schema describes it.
 func (anyValue) Schema(huma.Registry) *huma.Schema {
@@ -185,7 +185,7 @@ type namedValues struct{ wire.Values }
 func (namedValues) Schema(r huma.Registry) *huma.Schema {
 	none := 0
 	return &huma.Schema{Description: "Values by their names.", OneOf: []*huma.Schema{
-		{Type: huma.TypeObject, AdditionalProperties: r.Schema(reflect.TypeFor[expr.Value](), true, "Value")}, {Type: huma.TypeArray, Items: &huma.Schema{}, MaxItems: &none}}}
+		{Type: huma.TypeObject, AdditionalProperties: r.Schema(reflect.TypeFor[types.Value](), true, "Value")}, {Type: huma.TypeArray, Items: &huma.Schema{}, MaxItems: &none}}}
 }
 
 // wholeNumber is how a number of a request is described.

@@ -8,7 +8,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/service/live"
 )
@@ -32,11 +32,11 @@ type SessionState struct {
 
 // Figure is one value.
 type Figure struct {
-	Name  string     `json:"name"`
-	Title string     `json:"title"`
-	Scene string     `json:"scene,omitempty" doc:"Of what each scene has."`
-	Prop  string     `json:"prop,omitempty" doc:"Of what each prop has: cache.under_ledge."`
-	Value expr.Value `json:"value"`
+	Name  string      `json:"name"`
+	Title string      `json:"title"`
+	Scene string      `json:"scene,omitempty" doc:"Of what each scene has."`
+	Prop  string      `json:"prop,omitempty" doc:"Of what each prop has: cache.under_ledge."`
+	Value types.Value `json:"value"`
 }
 
 // Request is something asked of a session.
@@ -52,7 +52,7 @@ type Request struct {
 	To      wire.Coordinates `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
 	Facing  string           `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
 	Args    wire.Values      `json:"args,omitempty" doc:"Of event: its arguments. Of write of what a scene or a prop has: scene or prop."`
-	Value   *expr.Value      `json:"value,omitempty" doc:"Of write: the value."`
+	Value   *types.Value     `json:"value,omitempty" doc:"Of write: the value."`
 	Picks   wire.Values      `json:"picks,omitempty" doc:"Of join: what the player picks on the way in, by variable."`
 }
 
@@ -75,16 +75,16 @@ type Saved struct {
 
 // Change is one value that changed, and why.
 type Change struct {
-	Player string     `json:"player,omitempty"`
-	Scene  string     `json:"scene,omitempty"`
-	Prop   string     `json:"prop,omitempty" doc:"cache.under_ledge."`
-	Name   string     `json:"name" doc:"player.warmth, movables.sled, prop.cache.taken, scene.snow, game.planks, place, player.dead, player.checkpoint."`
-	From   expr.Value `json:"from"`
-	To     expr.Value `json:"to"`
-	Cause  string     `json:"cause" doc:"Why, in words."`
-	Rule   int        `json:"rule,omitempty" doc:"The rule, from 1."`
-	Line   int        `json:"line,omitempty" doc:"Its line in the plan."`
-	Times  int        `json:"times,omitempty" doc:"Of what a wait of a rehearsal brought again and again, from its first value to its last: how often."`
+	Player string      `json:"player,omitempty"`
+	Scene  string      `json:"scene,omitempty"`
+	Prop   string      `json:"prop,omitempty" doc:"cache.under_ledge."`
+	Name   string      `json:"name" doc:"player.warmth, movables.sled, prop.cache.taken, scene.snow, game.planks, place, player.dead, player.checkpoint."`
+	From   types.Value `json:"from"`
+	To     types.Value `json:"to"`
+	Cause  string      `json:"cause" doc:"Why, in words."`
+	Rule   int         `json:"rule,omitempty" doc:"The rule, from 1."`
+	Line   int         `json:"line,omitempty" doc:"Its line in the plan."`
+	Times  int         `json:"times,omitempty" doc:"Of what a wait of a rehearsal brought again and again, from its first value to its last: how often."`
 }
 
 // Step is a change with its time.

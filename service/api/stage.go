@@ -10,9 +10,9 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/rehearse"
+	"alluvion/core/types"
 )
 
 // StageWish is a run of a plan that is made step by step.
@@ -64,15 +64,15 @@ type StagePlayer struct {
 
 // BeforeAfter is one value before a step and after it.
 type BeforeAfter struct {
-	Name   string     `json:"name"`
-	Of     string     `json:"of,omitempty" doc:"Of what there is one of for each scene or prop: which."`
-	Title  string     `json:"title"`
-	Before expr.Value `json:"before"`
-	After  expr.Value `json:"after"`
-	Change bool       `json:"change" doc:"Whether the step changed it."`
-	Cause  string     `json:"cause,omitempty" doc:"Why it changed, in words."`
-	Line   int        `json:"line,omitempty" doc:"Where that stands in the plan."`
-	self   string     // why it changes where nothing changed it
+	Name   string      `json:"name"`
+	Of     string      `json:"of,omitempty" doc:"Of what there is one of for each scene or prop: which."`
+	Title  string      `json:"title"`
+	Before types.Value `json:"before"`
+	After  types.Value `json:"after"`
+	Change bool        `json:"change" doc:"Whether the step changed it."`
+	Cause  string      `json:"cause,omitempty" doc:"Why it changed, in words."`
+	Line   int         `json:"line,omitempty" doc:"Where that stands in the plan."`
+	self   string      // why it changes where nothing changed it
 }
 
 // StageThing is where a movable is.
@@ -227,9 +227,9 @@ func valuesOf(run *engine.Run, id string) []BeforeAfter {
 	dead, checkpoint := run.State(id)
 	at := BeforeAfter{Name: "player.checkpoint", Title: "Checkpoint reached"}
 	if checkpoint != "" {
-		at.After = expr.OfText(checkpoint)
+		at.After = types.OfText(checkpoint)
 	}
-	out := []BeforeAfter{{Name: "place", Title: "Place", After: expr.OfText(place.String()), self: "moved"}, {Name: "player.dead", Title: "Dead", After: expr.OfBool(dead)}, at}
+	out := []BeforeAfter{{Name: "place", Title: "Place", After: types.OfText(place.String()), self: "moved"}, {Name: "player.dead", Title: "Dead", After: types.OfBool(dead)}, at}
 	for _, m := range run.Milestones(id) {
 		out = append(out, BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: progressText(m)})
 	}
@@ -263,7 +263,7 @@ func compared(before, after standing, left map[string][]BeforeAfter, players []s
 		switch {
 		case x.Present && !was.Present:
 			place := &x.Values[0]
-			place.Before, place.Change, place.Cause = expr.None, true, cmp.Or(place.Cause, "joined")
+			place.Before, place.Change, place.Cause = types.None, true, cmp.Or(place.Cause, "joined")
 		case was.Present && !x.Present:
 			x.Values = []BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true, Cause: "left"}}
 		}
@@ -274,7 +274,7 @@ func compared(before, after standing, left map[string][]BeforeAfter, players []s
 
 func beside(before, after []BeforeAfter, mine func(engine.Change) bool, changes []engine.Change) []BeforeAfter {
 	type key struct{ name, of string }
-	was, new := map[key]expr.Value{}, len(before) == 0
+	was, new := map[key]types.Value{}, len(before) == 0
 	for _, row := range before {
 		was[key{row.Name, row.Of}] = row.After
 	}

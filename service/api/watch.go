@@ -8,9 +8,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/core/expr"
 	"alluvion/core/save"
 	"alluvion/core/share"
+	"alluvion/core/types"
 	"alluvion/service/live"
 )
 
@@ -26,13 +26,13 @@ type Overview struct {
 
 // Watched is one player with their machine.
 type Watched struct {
-	Player   string                `json:"player"`
-	Place    save.Place            `json:"place"`
-	Dead     bool                  `json:"dead"`
-	Machine  *Machine              `json:"machine,omitempty" doc:"How their connection is doing; missing where they have none."`
-	Lost     *time.Time            `json:"lost,omitempty" doc:"When the connection was lost; the seat is kept for a while."`
-	Refusals map[string]int        `json:"refusals" doc:"How much was refused of them, by kind."`
-	Values   map[string]expr.Value `json:"values" doc:"Of the variables that were asked for."`
+	Player   string                 `json:"player"`
+	Place    save.Place             `json:"place"`
+	Dead     bool                   `json:"dead"`
+	Machine  *Machine               `json:"machine,omitempty" doc:"How their connection is doing; missing where they have none."`
+	Lost     *time.Time             `json:"lost,omitempty" doc:"When the connection was lost; the seat is kept for a while."`
+	Refusals map[string]int         `json:"refusals" doc:"How much was refused of them, by kind."`
+	Values   map[string]types.Value `json:"values" doc:"Of the variables that were asked for."`
 }
 
 // Machine is how a connection is doing. It counts from its beginning.

@@ -6,8 +6,8 @@ import (
 	"fmt"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/service/store"
 )
 
@@ -25,7 +25,7 @@ func sharedOf(doc *save.Player) []store.SharedValue {
 	return out
 }
 
-func mustJSON(v expr.Value) []byte {
+func mustJSON(v types.Value) []byte {
 	raw, err := json.Marshal(v)
 	if err != nil {
 		panic(err) // a value of the state can always be written
@@ -41,7 +41,7 @@ func (m *Manager) stored(ctx context.Context, player string) (map[string]save.Va
 	}
 	out := map[string]save.Values{}
 	for _, x := range list {
-		var v expr.Value
+		var v types.Value
 		if err := json.Unmarshal(x.Doc, &v); err != nil {
 			return nil, fmt.Errorf("what %s has of %s as %s: %w", player, x.Commons, x.Name, err)
 		}

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
+	"alluvion/core/types"
 	"alluvion/service/live"
 	"alluvion/service/meter"
 	"alluvion/service/store"
@@ -325,8 +325,8 @@ func TestTheTrailSaysWhatChangedNewestFirst(t *testing.T) {
 	steps, err := h.s.Trail(ctx, "ada", "player.oil", 2)
 	require.NoError(t, err)
 	require.Len(t, steps, 2)
-	assert.Equal(t, expr.OfInt(9), steps[0].To)
-	assert.Equal(t, expr.OfInt(10), steps[1].To)
+	assert.Equal(t, types.OfInt(9), steps[0].To)
+	assert.Equal(t, types.OfInt(10), steps[1].To)
 }
 
 func TestAClosedSessionSaysSoAndLeavesNothingRunning(t *testing.T) {

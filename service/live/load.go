@@ -7,8 +7,8 @@ import (
 	"slices"
 
 	"alluvion/core/engine"
-	"alluvion/core/expr"
 	"alluvion/core/save"
+	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
@@ -114,7 +114,7 @@ func (s *Session) earlier(ctx context.Context, req *engine.Request, saved store.
 func (s *Session) around(req *engine.Request) upgrade.Around {
 	return upgrade.Around{
 		World: func() (*save.LooseWorld, error) { return save.OpenWorld(mustEncode(s.run.World())) },
-		Shared: func(name string) (expr.Value, bool) {
+		Shared: func(name string) (types.Value, bool) {
 			v := s.m.Var(name)
 			value, ok := req.Shared[v.Shared.Commons][v.Shared.ID]
 			return value, ok

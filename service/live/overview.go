@@ -6,10 +6,10 @@ import (
 	"slices"
 	"time"
 
-	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/share"
+	"alluvion/core/types"
 )
 
 // Overview is a session as people watch it: who is there and where, and how their machines are doing.
@@ -30,7 +30,7 @@ type Watched struct {
 	Machine  *Machine  // nil where none is connected
 	Lost     time.Time // when the connection was lost; zero where it was not
 	Refusals map[string]int
-	Values   map[string]expr.Value // of the variables that were asked for
+	Values   map[string]types.Value // of the variables that were asked for
 }
 
 // Machine is how a connection is doing. What it counts, it counts since it began.

@@ -1,4 +1,4 @@
-package pack
+package types
 
 import (
 	"fmt"
@@ -6,9 +6,8 @@ import (
 	"slices"
 	"unicode/utf8"
 
-	"alluvion/core/expr"
+	"alluvion/core/bitstream"
 	"alluvion/core/fixed"
-	"alluvion/core/model"
 )
 
 // Code is how the values of one domain are written in bits. It is complete in itself: whoever has it can read and
@@ -30,25 +29,25 @@ type Code struct {
 const mostLetters = 4096
 
 // CodeOf derives the code of a domain.
-func CodeOf(d *model.Domain) *Code {
+func CodeOf(d *Domain) *Code {
 	c := &Code{Optional: d.Type.Optional}
 	switch t := &d.Type; {
 	case t.Item != nil:
 		c.Kind, c.Most, c.Item = "list", d.MaxItems, CodeOf(d.Item)
 		c.Bits = bits.Len(uint(c.Most))
-	case t.Kind == expr.Point:
+	case t.Kind == Point:
 		c.Kind, c.Most, c.Bits = "list", len(t.Names), bits.Len(uint(len(t.Names)))
 		c.Item = numberCode(d.Min, d.Max, d.Step, false)
-	case t.Numeric(), t.Kind == expr.Seed:
+	case t.Numeric(), t.Kind == Seed:
 		return numberCode(d.Min, d.Max, d.Step, t.Optional)
-	case t.Kind == expr.Bool:
+	case t.Kind == Bool:
 		c.Kind, c.Bits = "truth", 1
 	case t.Named():
 		c.Kind, c.Options = "option", t.Names
 		c.Bits = bitsFor(uint64(len(c.Options)), c.Optional)
 	default:
 		c.Kind, c.Most = "text", d.MaxLength*utf8.UTFMax
-		if letters := model.Letters(d.Alphabet, mostLetters); d.Alphabet != "" && letters != nil {
+		if letters := Letters(d.Alphabet, mostLetters); d.Alphabet != "" && letters != nil {
 			c.Letters, c.Most = string(letters), d.MaxLength
 		}
 		c.Bits = bits.Len(uint(c.Most))
@@ -75,10 +74,10 @@ func bitsFor(codes uint64, optional bool) int {
 }
 
 // Write adds a value that is one of the domain's; an error says that it is none.
-func (c *Code) Write(b *Bits, v expr.Value) error {
+func (c *Code) Write(b *bitstream.Bits, v Value) error {
 	switch c.Kind {
 	case "number", "option":
-		code, err := c.codeOf(v)
+		code, err := c.Number(v)
 		b.Write(code, uint(c.Bits))
 		return err
 	}
@@ -108,19 +107,19 @@ func (c *Code) Write(b *Bits, v expr.Value) error {
 	return nil
 }
 
-// codeOf is the code of a number or an option.
-func (c *Code) codeOf(v expr.Value) (uint64, error) {
+// Number is the code of a number or an option.
+func (c *Code) Number(v Value) (uint64, error) {
 	if v.IsNone() && c.Optional {
 		return c.count(), nil
 	}
 	if c.Kind == "option" {
 		i := slices.Index(c.Options, v.Text)
-		if i < 0 || v.Kind != expr.IsText {
+		if i < 0 || v.Kind != IsText {
 			return 0, fmt.Errorf("%s is not one of the options", v)
 		}
 		return uint64(i), nil
 	}
-	if v.Kind != expr.IsNum {
+	if v.Kind != IsNum {
 		return 0, fmt.Errorf("%s is no number", v)
 	}
 	return c.steps(v.Num)
@@ -157,7 +156,7 @@ func (c *Code) steps(n fixed.Num) (uint64, error) {
 	return uint64(whole), nil
 }
 
-func (c *Code) writeText(b *Bits, s string) error {
+func (c *Code) writeText(b *bitstream.Bits, s string) error {
 	if c.Letters == "" {
 		if len(s) > c.Most {
 			return fmt.Errorf("%d bytes are more than %d", len(s), c.Most)
@@ -186,42 +185,42 @@ func (c *Code) writeText(b *Bits, s string) error {
 func (c *Code) alphabet() []rune { return []rune(c.Letters) }
 
 // Read gives the value that stands next. What is none of the domain's makes the source fail.
-func (c *Code) Read(s *Source) expr.Value {
+func (c *Code) Read(s *bitstream.Source) Value {
 	switch c.Kind {
 	case "number", "option":
-		return c.valueOf(s, s.Read(uint(c.Bits)))
+		return c.ValueOf(s, s.Read(uint(c.Bits)))
 	}
 	if c.Optional && !s.Flag() {
-		return expr.None
+		return None
 	}
 	switch c.Kind {
 	case "truth":
-		return expr.OfBool(s.Flag())
+		return OfBool(s.Flag())
 	case "text":
 		return c.readText(s)
 	}
 	n := int(s.Read(uint(c.Bits)))
 	if n > c.Most {
 		s.Fail(fmt.Errorf("%d items are more than %d", n, c.Most))
-		return expr.None
+		return None
 	}
-	items := make([]expr.Value, 0, n)
+	items := make([]Value, 0, n)
 	for range n {
 		items = append(items, c.Item.Read(s))
 	}
-	return expr.OfItems(items)
+	return OfItems(items)
 }
 
-// valueOf is the number or option that a code stands for.
-func (c *Code) valueOf(s *Source, code uint64) expr.Value {
+// ValueOf is the number or option that a code stands for.
+func (c *Code) ValueOf(s *bitstream.Source, code uint64) Value {
 	switch {
 	case code == c.count() && c.Optional:
-		return expr.None
+		return None
 	case code >= c.count():
 		s.Fail(fmt.Errorf("the code %d stands for nothing", code))
-		return expr.None
+		return None
 	case c.Kind == "option":
-		return expr.OfText(c.Options[code])
+		return OfText(c.Options[code])
 	}
 	above, err := fixed.FromInt(int64(code)).Mul(c.Step)
 	if err == nil {
@@ -230,17 +229,17 @@ func (c *Code) valueOf(s *Source, code uint64) expr.Value {
 	if err != nil {
 		s.Fail(err)
 	}
-	return expr.OfNum(above)
+	return OfNum(above)
 }
 
-func (c *Code) readText(s *Source) expr.Value {
+func (c *Code) readText(s *bitstream.Source) Value {
 	n := int(s.Read(uint(c.Bits)))
 	if n > c.Most {
 		s.Fail(fmt.Errorf("a text of %d is longer than %d", n, c.Most))
-		return expr.None
+		return None
 	}
 	if c.Letters == "" {
-		return expr.OfText(s.Text(n))
+		return OfText(s.Text(n))
 	}
 	letters := c.alphabet()
 	each := uint(bits.Len(uint(len(letters) - 1)))
@@ -249,11 +248,11 @@ func (c *Code) readText(s *Source) expr.Value {
 		i := s.Read(each)
 		if i >= uint64(len(letters)) {
 			s.Fail(fmt.Errorf("the letter %d stands for nothing", i))
-			return expr.None
+			return None
 		}
 		out = append(out, letters[i])
 	}
-	return expr.OfText(string(out))
+	return OfText(string(out))
 }
 
 // Width is the most bits that a value can take.
@@ -275,4 +274,28 @@ func (c *Code) Width() int {
 		return flag + c.Bits + c.Most*c.Item.Width()
 	}
 	return c.Bits
+}
+
+// Codes is how many different values a domain has, none counted where it may be none; false where that is
+// more than 2^63.
+func (d *Domain) Codes() (int64, bool) {
+	n := int64(1)
+	switch t := &d.Type; {
+	case t.Numeric(), t.Kind == Seed:
+		span, err := d.Max.Sub(d.Min)
+		steps, err2 := span.Div(d.Step)
+		whole, ok := steps.Floor().Int()
+		if err != nil || err2 != nil || !ok || whole >= fixed.MaxStored*1000 {
+			return 0, false
+		}
+		n = whole + 1
+	case t.Kind == Bool:
+		n = 2
+	case t.Named():
+		n = int64(len(t.Names))
+	}
+	if d.Type.Optional {
+		n++
+	}
+	return n, true
 }

@@ -1,31 +1,30 @@
-package model
+package types
 
 import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
 )
 
 // FromWords reads a value of the domain as people type it into a field: 12, true, oddny, none; of a list, a set or a
 // point, the items with commas between, or empty. A text is what is typed; where it may be none, none is none.
-func (d *Domain) FromWords(s string) (expr.Value, error) {
+func (d *Domain) FromWords(s string) (Value, error) {
 	s = strings.TrimSpace(s)
 	if s == "none" && d.Type.Optional {
-		return expr.None, nil
+		return None, nil
 	}
-	if d.Item != nil || d.Type.Kind == expr.Point {
+	if d.Item != nil || d.Type.Kind == Point {
 		return d.itemsFromWords(s)
 	}
-	v := expr.OfText(s)
+	v := OfText(s)
 	switch {
-	case d.Type.Numeric() || d.Type.Kind == expr.Seed:
+	case d.Type.Numeric() || d.Type.Kind == Seed:
 		if n, err := fixed.Parse(s); err == nil {
-			v = expr.OfNum(n)
+			v = OfNum(n)
 		}
-	case d.Type.Kind == expr.Bool && (s == "true" || s == "false"):
-		v = expr.OfBool(s == "true")
+	case d.Type.Kind == Bool && (s == "true" || s == "false"):
+		v = OfBool(s == "true")
 	}
 	return v, d.Admit(v)
 }
@@ -34,7 +33,7 @@ func (d *Domain) FromWords(s string) (expr.Value, error) {
 func (d *Domain) Choices() []string {
 	var out []string
 	switch {
-	case d.Type.Kind == expr.Bool:
+	case d.Type.Kind == Bool:
 		out = []string{"false", "true"}
 	case d.Type.Named():
 		out = slices.Clone(d.Type.Possible())
@@ -47,9 +46,9 @@ func (d *Domain) Choices() []string {
 	return out
 }
 
-func (d *Domain) itemsFromWords(s string) (expr.Value, error) {
+func (d *Domain) itemsFromWords(s string) (Value, error) {
 	item := d.itemDomain()
-	items := []expr.Value{}
+	items := []Value{}
 	if s == "empty" {
 		s = ""
 	}
@@ -63,8 +62,8 @@ func (d *Domain) itemsFromWords(s string) (expr.Value, error) {
 		}
 		items = append(items, v)
 	}
-	v := expr.OfItems(items)
-	if d.Type.Kind == expr.Set {
+	v := OfItems(items)
+	if d.Type.Kind == Set {
 		return d.fitItems(v)
 	}
 	return v, d.Admit(v)
@@ -72,8 +71,8 @@ func (d *Domain) itemsFromWords(s string) (expr.Value, error) {
 
 // itemDomain is what the items of a list, a set or a point are; nil for anything else.
 func (d *Domain) itemDomain() *Domain {
-	if d.Type.Kind == expr.Point {
-		return &Domain{Type: expr.Type{Kind: expr.Decimal}, Min: d.Min, Max: d.Max, Step: d.Step}
+	if d.Type.Kind == Point {
+		return &Domain{Type: Type{Kind: Decimal}, Min: d.Min, Max: d.Max, Step: d.Step}
 	}
 	return d.Item
 }

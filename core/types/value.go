@@ -6,7 +6,7 @@
 // exactly; and every expression carries the range of values that it can have, so that a condition
 // that never holds, or a value that never fits, is found by proof. The source of what is checked is
 // the source of what runs: one walk over the tree gives type, range and function.
-package expr
+package types
 
 import (
 	"bytes"

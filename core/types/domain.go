@@ -1,4 +1,4 @@
-package model
+package types
 
 import (
 	"fmt"
@@ -8,14 +8,12 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"alluvion/core/expr"
 	"alluvion/core/fixed"
-	"alluvion/core/plan"
 )
 
 // Domain is which values a variable, an argument or an attribute can have.
 type Domain struct {
-	Type                 expr.Type
+	Type                 Type
 	Min, Max, Step       fixed.Num // of a number; Min and Max always hold, declared or not
 	Refuse               bool      // at_limit: refuse
 	MinLength, MaxLength int       // of a text, in characters
@@ -37,8 +35,8 @@ type quick struct {
 	most     uint64
 }
 
-// hasten prepares the quick way.
-func (d *Domain) hasten() {
+// Hasten prepares the quick way.
+func (d *Domain) Hasten() {
 	lo, okLo := d.Min.Nano()
 	hi, okHi := d.Max.Nano()
 	step, okStep := d.Step.Nano()
@@ -65,29 +63,29 @@ func (q *quick) admits(n fixed.Num) bool {
 
 // Fit makes v a value of the domain as an assignment does: numbers are rounded to the step and moved
 // to the nearer limit (or refused), everything else has to be right as it is (rules 20, 21).
-func (d *Domain) Fit(v expr.Value) (expr.Value, error) {
+func (d *Domain) Fit(v Value) (Value, error) {
 	switch {
 	case d.Type.Item != nil:
 		return d.fitItems(v)
-	case d.Type.Kind == expr.Point && v.Kind == expr.IsList:
+	case d.Type.Kind == Point && v.Kind == IsList:
 		return d.fitPoint(v)
-	case v.Kind != expr.IsNum || !d.Type.Numeric():
+	case v.Kind != IsNum || !d.Type.Numeric():
 		return v, d.Admit(v)
 	}
 	n, err := d.FitNumber(v.Num)
 	if err != nil {
 		return v, err
 	}
-	return expr.OfNum(n), nil
+	return OfNum(n), nil
 }
 
 // Rounded is a number from outside, rounded to the step (rule 24); everything else is as it is.
-func (d *Domain) Rounded(v expr.Value) expr.Value {
-	if v.Kind != expr.IsNum || !d.Type.Numeric() || d.quick.admits(v.Num) {
+func (d *Domain) Rounded(v Value) Value {
+	if v.Kind != IsNum || !d.Type.Numeric() || d.quick.admits(v.Num) {
 		return v
 	}
 	if n, err := v.Num.RoundTo(d.Step); err == nil {
-		return expr.OfNum(n)
+		return OfNum(n)
 	}
 	return v
 }
@@ -111,7 +109,7 @@ func (d *Domain) FitNumber(n fixed.Num) (fixed.Num, error) {
 }
 
 // fitItems fits each item; those of a set stand once each, in order.
-func (d *Domain) fitItems(v expr.Value) (expr.Value, error) {
+func (d *Domain) fitItems(v Value) (Value, error) {
 	items := v.Items()
 	for i := range items {
 		fit, err := d.Item.Fit(items[i])
@@ -120,17 +118,17 @@ func (d *Domain) fitItems(v expr.Value) (expr.Value, error) {
 		}
 		items[i] = fit
 	}
-	if d.Type.Kind == expr.Set {
+	if d.Type.Kind == Set {
 		slices.SortFunc(items, compareValues)
 		items = slices.Compact(items)
 	}
-	if v.Kind == expr.IsList {
-		v = expr.OfItems(items)
+	if v.Kind == IsList {
+		v = OfItems(items)
 	}
 	return v, d.Admit(v)
 }
 
-func compareValues(a, b expr.Value) int {
+func compareValues(a, b Value) int {
 	switch {
 	case a.Less(b):
 		return -1
@@ -140,7 +138,7 @@ func compareValues(a, b expr.Value) int {
 	return 0
 }
 
-func (d *Domain) fitPoint(v expr.Value) (expr.Value, error) {
+func (d *Domain) fitPoint(v Value) (Value, error) {
 	items := v.Items()
 	for i := range items {
 		n, err := items[i].Num.RoundTo(d.Step)
@@ -149,7 +147,7 @@ func (d *Domain) fitPoint(v expr.Value) (expr.Value, error) {
 		}
 		items[i].Num = n
 	}
-	v = expr.OfItems(items)
+	v = OfItems(items)
 	return v, d.Admit(v)
 }
 
@@ -179,23 +177,23 @@ func misfit(of MisfitKind, format string, args ...any) error {
 
 // Nearest is the value of the domain that is nearest to one that is out of range or between steps; false where
 // nothing is near.
-func (d *Domain) Nearest(v expr.Value) (expr.Value, bool) {
+func (d *Domain) Nearest(v Value) (Value, bool) {
 	switch {
-	case v.Kind == expr.IsNum && (d.Type.Numeric() || d.Type.Kind == expr.Seed):
+	case v.Kind == IsNum && (d.Type.Numeric() || d.Type.Kind == Seed):
 		n, err := v.Num.RoundTo(d.Step)
 		if err != nil {
 			return v, false
 		}
-		v = expr.OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n)))
-	case v.Kind == expr.IsList && d.Type.Item != nil:
+		v = OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n)))
+	case v.Kind == IsList && d.Type.Item != nil:
 		items := v.Items()
 		for i := range items {
 			if near, ok := d.Item.Nearest(items[i]); ok {
 				items[i] = near
 			}
 		}
-		v = expr.OfItems(items[:min(len(items), d.MaxItems)])
-	case v.Kind == expr.IsList && d.Type.Kind == expr.Point:
+		v = OfItems(items[:min(len(items), d.MaxItems)])
+	case v.Kind == IsList && d.Type.Kind == Point:
 		if near, err := d.fitPoint(v); err == nil {
 			v = near
 		}
@@ -204,8 +202,8 @@ func (d *Domain) Nearest(v expr.Value) (expr.Value, bool) {
 }
 
 // Admit says what is wrong with v as a value of the domain; nothing is rounded or moved.
-func (d *Domain) Admit(v expr.Value) error {
-	if v.Kind == expr.IsNum && d.quick.admits(v.Num) {
+func (d *Domain) Admit(v Value) error {
+	if v.Kind == IsNum && d.quick.admits(v.Num) {
 		return nil
 	}
 	if v.IsNone() {
@@ -215,15 +213,15 @@ func (d *Domain) Admit(v expr.Value) error {
 		return misfit(OfType, "a value is wanted, not none")
 	}
 	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == expr.Seed:
+	case t.Numeric(), t.Kind == Seed:
 		return d.admitNumber(v)
-	case t.Item != nil, t.Kind == expr.Point:
+	case t.Item != nil, t.Kind == Point:
 		return d.admitItems(v)
-	case t.Kind == expr.Bool && v.Kind != expr.IsBool:
+	case t.Kind == Bool && v.Kind != IsBool:
 		return misfit(OfType, "true or false is wanted, not %s", v)
-	case t.Kind != expr.Bool && v.Kind != expr.IsText:
+	case t.Kind != Bool && v.Kind != IsText:
 		return misfit(OfType, "%s is wanted, not %s", t.Value(), v)
-	case t.Kind == expr.Text:
+	case t.Kind == Text:
 		return d.admitText(v.Text)
 	case t.Named() && !slices.Contains(t.Names, v.Text):
 		return misfit(OfOption, "there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
@@ -231,12 +229,12 @@ func (d *Domain) Admit(v expr.Value) error {
 	return nil
 }
 
-func (d *Domain) admitItems(v expr.Value) error {
-	if v.Kind != expr.IsList {
+func (d *Domain) admitItems(v Value) error {
+	if v.Kind != IsList {
 		return misfit(OfType, "%s is wanted, not %s", d.Type.Value(), v)
 	}
 	items := v.Items()
-	if d.Type.Kind == expr.Point {
+	if d.Type.Kind == Point {
 		if len(items) != len(d.Type.Names) {
 			return misfit(OfType, "a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
 		}
@@ -254,16 +252,16 @@ func (d *Domain) admitItems(v expr.Value) error {
 		if err := d.Item.Admit(item); err != nil {
 			return err
 		}
-		if d.Type.Kind == expr.Set && i > 0 && !items[i-1].Less(item) {
+		if d.Type.Kind == Set && i > 0 && !items[i-1].Less(item) {
 			return misfit(OfType, "the items of a set stand once each, in order")
 		}
 	}
 	return nil
 }
 
-func (d *Domain) admitNumber(v expr.Value) error {
+func (d *Domain) admitNumber(v Value) error {
 	switch {
-	case v.Kind != expr.IsNum:
+	case v.Kind != IsNum:
 		return misfit(OfType, "a number is wanted, not %s", v)
 	case v.Num.Less(d.Min) || d.Max.Less(v.Num):
 		return misfit(OfRange, "%s is outside %s to %s", v, d.Min, d.Max)
@@ -364,17 +362,17 @@ func Letters(alphabet string, most int) []rune {
 
 // FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text. The items of a set
 // are put in order, and one that stands there twice counts once.
-func (d *Domain) FromJSON(raw []byte) (expr.Value, error) {
+func (d *Domain) FromJSON(raw []byte) (Value, error) {
 	v, _, err := d.Stored(raw)
 	return v, err
 }
 
 // Stored is FromJSON; twice says that an item of a set stood there more than once.
-func (d *Domain) Stored(raw []byte) (v expr.Value, twice bool, err error) {
-	if v, err = expr.FromJSON(raw); err != nil {
+func (d *Domain) Stored(raw []byte) (v Value, twice bool, err error) {
+	if v, err = FromJSON(raw); err != nil {
 		return v, false, err
 	}
-	if d.Type.Kind == expr.Set && v.Kind == expr.IsList {
+	if d.Type.Kind == Set && v.Kind == IsList {
 		many := len(v.Items())
 		v, err = d.Once(v)
 		return v, len(v.Items()) < many, err
@@ -383,35 +381,35 @@ func (d *Domain) Stored(raw []byte) (v expr.Value, twice bool, err error) {
 }
 
 // Once is a list as the domain has it, and what is wrong with it: in a set each item stands once, in order.
-func (d *Domain) Once(v expr.Value) (expr.Value, error) {
-	if d.Type.Kind == expr.Set {
+func (d *Domain) Once(v Value) (Value, error) {
+	if d.Type.Kind == Set {
 		items := v.Items()
 		slices.SortFunc(items, compareValues)
-		v = expr.OfItems(slices.Compact(items))
+		v = OfItems(slices.Compact(items))
 	}
 	return v, d.Admit(v)
 }
 
 // FromLiteral reads a value that is written in a plan.
-func (d *Domain) FromLiteral(l plan.Literal) (expr.Value, error) {
-	v := expr.OfText(l.Text)
+func (d *Domain) FromLiteral(l Literal) (Value, error) {
+	v := OfText(l.Text)
 	switch {
-	case l.Kind == plan.LiteralList:
+	case l.Kind == LiteralList:
 		return d.fromItems(l)
-	case l.Kind == plan.LiteralNumber && d.Type.Kind != expr.Text && !d.Type.Named():
-		v = expr.OfNum(l.Number)
-	case l.Kind == plan.LiteralBool && d.Type.Kind != expr.Text && !d.Type.Named():
-		v = expr.OfBool(l.Bool)
+	case l.Kind == LiteralNumber && d.Type.Kind != Text && !d.Type.Named():
+		v = OfNum(l.Number)
+	case l.Kind == LiteralBool && d.Type.Kind != Text && !d.Type.Named():
+		v = OfBool(l.Bool)
 	}
 	return v, d.Admit(v)
 }
 
-func (d *Domain) fromItems(l plan.Literal) (expr.Value, error) {
+func (d *Domain) fromItems(l Literal) (Value, error) {
 	item := d.itemDomain()
 	if item == nil {
-		return expr.None, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
+		return None, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
 	}
-	items := make([]expr.Value, len(l.Items))
+	items := make([]Value, len(l.Items))
 	for i, one := range l.Items {
 		v, err := item.FromLiteral(one)
 		if err != nil {
@@ -419,8 +417,8 @@ func (d *Domain) fromItems(l plan.Literal) (expr.Value, error) {
 		}
 		items[i] = v
 	}
-	v := expr.OfItems(items)
-	if d.Type.Kind == expr.Set {
+	v := OfItems(items)
+	if d.Type.Kind == Set {
 		return d.fitItems(v)
 	}
 	return v, d.Admit(v)

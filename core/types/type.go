@@ -1,4 +1,4 @@
-package expr
+package types
 
 import (
 	"slices"
@@ -22,7 +22,7 @@ const (
 	Player
 	Place // a remembered place
 	Record
-	Prop   // one placed object of a kind
+	Prop   // One placed object of a kind
 	Point  // coordinates
 	List   // items in their order
 	Set    // items, each once, in a fixed order
@@ -40,7 +40,7 @@ const (
 	False
 )
 
-func truth(b bool) Truth {
+func TruthOf(b bool) Truth {
 	if b {
 		return True
 	}
@@ -126,7 +126,7 @@ func Constant(v Value, like Type) Type {
 	case IsNum:
 		like.Range = Exactly(v.Num)
 	case IsBool:
-		like.Truth = truth(v.Bool)
+		like.Truth = TruthOf(v.Bool)
 	case IsText:
 		if like.Named() {
 			like.Only = []string{v.Text}
@@ -143,7 +143,8 @@ type Range struct {
 	Step         fixed.Num
 }
 
-var one = fixed.FromInt(1)
+// One is the number 1.
+var One = fixed.FromInt(1)
 
 // Exactly is the range of one number.
 func Exactly(n fixed.Num) Range {
@@ -156,7 +157,7 @@ func Between(lo, hi, step fixed.Num) Range {
 }
 
 // Whole is the range of all whole numbers.
-func Whole() Range { return Range{Step: one} }
+func Whole() Range { return Range{Step: One} }
 
 // Bounded says whether both limits are known.
 func (r Range) Bounded() bool { return r.HasLo && r.HasHi }
@@ -164,12 +165,12 @@ func (r Range) Bounded() bool { return r.HasLo && r.HasHi }
 // Single gives the one number of the range, if it is one.
 func (r Range) Single() (fixed.Num, bool) { return r.Lo, r.Bounded() && r.Lo == r.Hi }
 
-func (r Range) isZero() bool { return r.Bounded() && r.Lo.Sign() == 0 && r.Hi.Sign() == 0 }
+func (r Range) IsZero() bool { return r.Bounded() && r.Lo.Sign() == 0 && r.Hi.Sign() == 0 }
 
 // FitsStep says whether every number of the range is a multiple of step, as far as is known. Not
 // knowing is no.
 func (r Range) FitsStep(step fixed.Num) bool {
-	return r.isZero() || r.Step.Sign() > 0 && r.Step.MultipleOf(step)
+	return r.IsZero() || r.Step.Sign() > 0 && r.Step.MultipleOf(step)
 }
 
 // Outside says whether no number of r lies in the limits of o.
@@ -182,16 +183,16 @@ func (r Range) Union(o Range) Range {
 	return Range{
 		Lo: fixed.Min(r.Lo, o.Lo), HasLo: r.HasLo && o.HasLo,
 		Hi: fixed.Max(r.Hi, o.Hi), HasHi: r.HasHi && o.HasHi,
-		Step: commonStep(r, o),
+		Step: CommonStep(r, o),
 	}
 }
 
 // commonStep is the step that sums of the two have.
-func commonStep(a, b Range) fixed.Num {
+func CommonStep(a, b Range) fixed.Num {
 	switch {
-	case a.isZero():
+	case a.IsZero():
 		return b.Step
-	case b.isZero():
+	case b.IsZero():
 		return a.Step
 	case a.Step.Sign() == 0 || b.Step.Sign() == 0:
 		return fixed.Num{}
@@ -200,7 +201,7 @@ func commonStep(a, b Range) fixed.Num {
 }
 
 // unify is the type of a value that is either the one or the other.
-func unify(a, b Type) (Type, bool) {
+func Unify(a, b Type) (Type, bool) {
 	out := a
 	out.Optional = a.Optional || b.Optional
 	switch {
@@ -212,7 +213,7 @@ func unify(a, b Type) (Type, bool) {
 	case a.Kind != b.Kind || a.Kind == Prop && a.Of != b.Of:
 		return out, false
 	case a.Item != nil && b.Item != nil:
-		_, ok := unify(*a.Item, *b.Item)
+		_, ok := Unify(*a.Item, *b.Item)
 		return out, ok
 	case a.Kind == Bool && a.Truth != b.Truth:
 		out.Truth = Unknown
@@ -248,12 +249,12 @@ func Fits(t, want Type) (string, bool) {
 		if len(foreign) == 0 {
 			return "", true
 		}
-		return "it can be " + join(foreign) + ", which is not one of " + join(want.Names), false
+		return "it can be " + JoinNames(foreign) + ", which is not one of " + JoinNames(want.Names), false
 	}
 	return "it is " + t.String() + ", and " + want.String() + " is wanted", false
 }
 
-func join(names []string) string {
+func JoinNames(names []string) string {
 	if len(names) > 12 {
 		return strings.Join(names[:12], ", ") + ", …"
 	}
