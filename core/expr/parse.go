@@ -1,3 +1,11 @@
+// Package expr is the expressions of a plan: written in CEL (the open Common Expression Language),
+// typed against the plan's names, and compiled to functions over the engine's state.
+//
+// CEL's own library reads the text. The types are judged here and not by CEL, for three reasons:
+// has(x) has to narrow an optional to its value in what follows it; whole and decimal numbers mix,
+// exactly; and every expression carries the range of values that it can have, so that a condition
+// that never holds, or a value that never fits, is found by proof. The source of what is checked is
+// the source of what runs: one walk over the tree gives type, range and function.
 package expr
 
 import (

@@ -254,25 +254,10 @@ func (d *Declared) limits(low, high, step plan.Given[fixed.Num], length plan.Giv
 }
 
 func typeText(v *model.Var) string {
-	text := v.Decl.Type.Name
-	switch {
-	case v.While != nil:
-		text += ", in seconds, while " + v.While.Source
-	case v.Stopwatch:
-		text += ", in seconds"
-	case v.Type.Item != nil:
-		text += fmt.Sprintf(" of %s, at most %d", itemText(v), v.MaxItems)
-	case v.Type.Numeric():
-		if v.Decl.Min.Given || v.Decl.Max.Given {
-			text += fmt.Sprintf(" %s to %s", v.Min, v.Max)
-		}
-		if v.Decl.Step.Given {
-			text += " in steps of " + v.Step.String()
-		}
-	case v.Type.Kind == types.Pick:
-		text += " of " + v.Type.Of
-	case v.Type.Kind == types.Choice:
-		text += ": " + strings.Join(v.Type.Names, ", ")
+	limits := v.Decl.Plain()
+	text := v.Decl.Type.Name + v.Type.Kind.Limits(&v.Domain, limits)
+	if v.While != nil {
+		text += ", while " + v.While.Source
 	}
 	if v.Type.Optional {
 		text += ", or none"
@@ -281,14 +266,6 @@ func typeText(v *model.Var) string {
 		text += ", of the commons " + v.Shared.Commons
 	}
 	return text
-}
-
-func itemText(v *model.Var) string {
-	item := v.Decl.Items.Type.Name
-	if item == "pick" {
-		return v.Type.Item.Of
-	}
-	return item
 }
 
 func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
@@ -328,7 +305,7 @@ func startText(v *model.Var) string {
 	switch {
 	case v.Seed:
 		return "a new seed"
-	case v.Type.Item != nil && v.Start == types.OfItems(nil):
+	case v.Start == types.OfItems(nil):
 		return "empty"
 	}
 	return v.Start.Plain()

@@ -157,7 +157,7 @@ func (b *builder) allRosters() {
 		roster := &types.Roster{ID: e.ID, Attributes: map[string]types.Attribute{}}
 		domains := map[string]types.Domain{}
 		for _, a := range e.Value.Attributes.Entries {
-			d := b.valueDomain(a.ID, a.Value, false)
+			d := b.valueDomain(a.ID, &a.Value, types.InAttribute)
 			domains[a.ID] = d
 			roster.Attributes[a.ID] = types.Attribute{Type: d.Type, Values: map[string]types.Value{}}
 		}

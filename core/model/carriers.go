@@ -42,7 +42,7 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 	out := &CarriedName{Program: p, Domain: types.Domain{Type: p.Type, Step: b.Step}}
 	if v := b.VarOf(p.Reads[0].Ref); v != nil {
 		out.Domain = v.Domain
-		if v.Stopwatch || v.Type.Item != nil || v.Type.Kind == types.Point || v.Type.Kind == types.Copies {
+		if v.Stopwatch || v.Type.Kind == types.Copies || types.CodeOf(&v.Domain).Kind == "list" {
 			return nil
 		}
 		return out

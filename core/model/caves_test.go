@@ -90,7 +90,7 @@ func TestMistakesInWhatIsHeldAndMoved(t *testing.T) {
 		"an item into a number":                  {"{put: player.bag, item: nut}", "{put: player.cold, item: 3}", "type-mismatch", "list or a set"},
 		"entering what has no radius":            {"on: haul, do: [{notify: everyone, text: Heave!}]", "on: {entered: prop:sack}, do: []", "missing", "radius"},
 		"reach of the server":                    {"haul: {from: server}", "haul: {args: {it: {type: prop:sack, within: reach}}, from: server}", "bad-value", "Nobody's reach"},
-		"reach of a number":                      {"args: {n: int}", "args: {n: {type: int, within: reach}}", "wrong-type", "prop only"},
+		"reach of a number":                      {"args: {n: int}", "args: {n: {type: int, within: reach}}", "wrong-type", "does not go with the type int"},
 		"a prop outside its scene":               {"at: [2, 2]", "at: [9, 2]", "out-of-bounds", "outside den"},
 		"a movable in a wrong place":             {"never_in: [den]", "never_in: [yard]", "bad-value", "nobody can bring it"},
 		"a movable that rewinds":                 {"never_in: [den]", "never_in: [den], across: {restart: {set: 1}}", "bad-value", "kept where it is"},

@@ -2,6 +2,7 @@ package model
 
 import (
 	"fmt"
+	"slices"
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
@@ -92,8 +93,7 @@ func (b *builder) use(u *plan.Use, doc *plan.Commons) {
 
 // variableOf is a variable of a commons as one of a player.
 func variableOf(d *plan.CommonsVariable) *plan.Variable {
-	return &plan.Variable{Of: plan.Holder{Name: "player"}, Type: d.Type, Title: d.Title, Is: d.Is, Start: d.Start, Optional: d.Optional, Min: d.Min, Max: d.Max, Step: d.Step,
-		MinLength: d.MinLength, MaxLength: d.MaxLength, Choices: d.Choices, Items: d.Items, MaxItems: d.MaxItems}
+	return &plan.Variable{Of: plan.Holder{Name: "player"}, Type: d.Type, Title: d.Title, Is: d.Is, Start: d.Start, Limits: d.Limits, Items: d.Items, MaxItems: d.MaxItems}
 }
 
 func orNobody(game string) string {
@@ -130,7 +130,7 @@ func LoadCommons(source []byte) (*plan.Commons, finding.List) {
 			b.report("wrong-type", d.Writer.At, "%s is computed: nobody writes it.", e.ID)
 		case d.Writer.Name == "" && !d.Is.Given():
 			b.report("missing", e.At, "%s needs its writer: the one game that writes it.", e.ID)
-		case d.Type.Name == "stopwatch" || d.Type.Name == "seed" || d.Type.Name == "group" || d.Type.Name == "pick" || d.Type.Name == "point":
+		case slices.Contains(plan.TypesOf(types.InVariable), d.Type.Name) && !slices.Contains(types.Names(types.InCommons), d.Type.Name):
 			b.report("bad-value", d.Type.At, "A commons holds numbers, texts, choices, true or false, lists and sets; no %s.", d.Type.Name)
 			continue
 		}

@@ -23,7 +23,7 @@ func (b *builder) allEvents() {
 		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self" || b.rest.inside(e.At.Pointer+"/from"), Refused: d.Refused.Value,
 			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
-			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, a.Value, true), Within: a.Value.Within.Given, At: a.At}
+			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, &a.Value, types.InArgument), Within: a.Value.Within.Given, At: a.At}
 			if arg.Type.Kind == types.Prop {
 				arg.Kind = b.kinds[arg.Type.Of]
 			}

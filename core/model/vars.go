@@ -6,7 +6,6 @@ import (
 
 	"alluvion/core/expr"
 	"alluvion/core/finding"
-	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/types"
 )
@@ -42,14 +41,13 @@ func (b *builder) group(e *plan.Entry[plan.Variable]) {
 	if g.Is.Given() || g.Start != nil || g.Optional.Value {
 		b.report("wrong-type", e.At, "The group %s as a whole has no start, is never none, and is not computed; its fields are what has values.", e.ID)
 	}
-	b.unused(limits{Type: g.Type, Min: g.Min, Max: g.Max, Step: g.Step, MinLength: g.MinLength, MaxLength: g.MaxLength, Choices: g.Choices, Roster: g.Roster, Items: g.Items, MaxItems: g.MaxItems}, nil)
+	b.unused(declaration{id: g.Type, limits: &g.Limits, roster: g.Roster, items: g.Items, maxItems: g.MaxItems}, nil)
 	for i := range g.Fields.Entries {
 		f := &g.Fields.Entries[i]
 		d := &plan.Variable{Of: g.Of, In: g.In, Across: g.Across, Share: g.Share, WrittenBy: g.WrittenBy, ReadBy: g.ReadBy,
-			Type: f.Value.Type, Title: f.Value.Title, Start: f.Value.Start, Optional: f.Value.Optional, Min: f.Value.Min, Max: f.Value.Max, Step: f.Value.Step,
-			AtLimit: f.Value.AtLimit, MinLength: f.Value.MinLength, MaxLength: f.Value.MaxLength, Alphabet: f.Value.Alphabet, Choices: f.Value.Choices, Roster: f.Value.Roster}
-		if indexOf(fieldTypes, d.Type.Name) < 0 {
-			b.oneOf(d.Type.Name, fieldTypes, "type for a field", d.Type.At)
+			Type: f.Value.Type, Title: f.Value.Title, Start: f.Value.Start, Limits: f.Value.Limits, AtLimit: f.Value.AtLimit, Roster: f.Value.Roster}
+		if known := types.Names(types.InField); indexOf(known, d.Type.Name) < 0 {
+			b.oneOf(d.Type.Name, known, "type for a field", d.Type.At)
 			continue
 		}
 		b.newVar(&Var{ID: e.ID + "." + f.ID, At: f.At, Decl: d, Accept: &g.Accept, Title: Title(g.Title, e.ID) + ": " + Title(f.Value.Title, f.ID)})
@@ -57,7 +55,7 @@ func (b *builder) group(e *plan.Entry[plan.Variable]) {
 }
 
 func (b *builder) refuseFields(e *plan.Entry[plan.Variable]) {
-	if len(e.Value.Fields.Entries) > 0 && slices.Contains(allTypes, e.Value.Type.Name) {
+	if len(e.Value.Fields.Entries) > 0 && slices.Contains(plan.TypesOf(types.InVariable), e.Value.Type.Name) {
 		b.report("wrong-type", e.Value.Fields.At, "fields go with a group only.")
 	}
 }
@@ -156,15 +154,11 @@ func (b *builder) shared(v *Var) {
 // variable reads what a declaration says of the values, and its start.
 func (b *builder) variable(v *Var) {
 	d := v.Decl
-	v.Stopwatch, v.Seed = d.Type.Name == "stopwatch", d.Type.Name == "seed"
-	v.Domain = b.domain(v.ID, limits{Type: d.Type, Min: d.Min, Max: d.Max, Step: d.Step, MinLength: d.MinLength, MaxLength: d.MaxLength,
-		Choices: d.Choices, Roster: d.Roster, Optional: d.Optional.Value, Items: d.Items, MaxItems: d.MaxItems}, true)
+	v.Domain = b.domain(declaration{name: v.ID, id: d.Type, limits: &d.Limits, roster: d.Roster, items: d.Items, maxItems: d.MaxItems, where: types.InVariable})
 	v.Refuse = d.AtLimit.Value == "refuse"
-	v.Alphabet = d.Alphabet.Value
-	if d.Alphabet.Given && v.Type.Kind != types.Text {
-		b.report("wrong-type", d.Alphabet.At, "alphabet goes with a text only.")
-	}
-	if v.Holder.Lazy() && (v.Stopwatch || v.Seed) {
+	v.Stopwatch, v.Seed = v.Type.Kind == types.Stopwatch, v.Type.Kind == types.Seed
+	alone := v.Type.Kind != types.Invalid && v.Type.Kind.About().Alone
+	if v.Holder.Lazy() && alone {
 		b.report("bad-value", v.At, "A %s is held by the game, a player or a scene, not by %s.", d.Type.Name, v.Decl.Of)
 	}
 	if v.Locked = d.Locked.Value; v.Locked && (v.Type.Kind != types.Pick || !v.Type.Optional) {
@@ -173,19 +167,19 @@ func (b *builder) variable(v *Var) {
 	if d.While.Given() && !v.Stopwatch && v.Type.Kind != types.Invalid {
 		b.report("wrong-type", d.While.At, "while goes with a stopwatch only.")
 	}
-	b.startOf(v)
+	b.startOf(v, alone)
 }
 
-func (b *builder) startOf(v *Var) {
+func (b *builder) startOf(v *Var, alone bool) {
 	d := v.Decl
 	switch {
 	case v.Computed() && d.Start != nil:
 		b.report("wrong-type", d.Start.At, "A computed variable has no start: it is never stored.")
-	case v.Computed() && (v.Stopwatch || v.Seed):
+	case v.Computed() && alone:
 		b.report("wrong-type", d.Is.At, "A %s cannot be computed: it has its value by itself.", d.Type.Name)
 	case v.Computed():
-	case v.Stopwatch, v.Seed:
-		v.Start = types.OfNum(fixed.Num{})
+	case alone:
+		v.Start, _ = v.Type.Kind.Start(&v.Domain)
 		if d.Start != nil || d.Optional.Value {
 			b.report("wrong-type", v.At, "A %s begins by itself and is never none.", d.Type.Name)
 		}
@@ -196,17 +190,13 @@ func (b *builder) startOf(v *Var) {
 			b.report("bad-value", d.Start.At, "%s cannot start like this: %v.", v.Name, err)
 		}
 		v.Start = start
-	case v.Type.Item != nil:
-		v.Start = types.OfItems(nil)
 	case !d.Optional.Value:
-		b.report("missing", v.At, "%s has no start. Give it one, or make it optional: true.", v.Name)
+		start, begins := v.Type.Kind.Start(&v.Domain)
+		if v.Start = start; !begins {
+			b.report("missing", v.At, "%s has no start. Give it one, or make it optional: true.", v.Name)
+		}
 	}
 }
-
-var (
-	fieldTypes = []string{"int", "decimal", "bool", "text", "choice", "pick", "point"}
-	allTypes   = append([]string{"list", "set", "group", "seed", "stopwatch"}, fieldTypes...)
-)
 
 // allComputed compiles the computed variables and makes sure that none reads itself.
 func (b *builder) allComputed() {

@@ -55,6 +55,9 @@ func (l Layout) known(m Message) error {
 	return nil
 }
 
+// text says whether the field's values are written letter by letter.
+func (f Field) text() bool { return f.code.Kind == "text" }
+
 func (f Field) title() string {
 	if f.Sample > 0 {
 		return fmt.Sprintf("%s, sample %d", f.Name, f.Sample)
@@ -66,10 +69,10 @@ func (l Layout) encode(out *strings.Builder, f Field, v types.Value) error {
 	if err := f.domain.Admit(v); err != nil {
 		return err
 	}
-	if f.domain.Type.Kind == types.Text {
+	if f.text() {
 		return l.encodeText(out, f, v)
 	}
-	code, err := f.code(v)
+	code, err := f.number(v)
 	if err != nil {
 		return err
 	}
@@ -77,21 +80,12 @@ func (l Layout) encode(out *strings.Builder, f Field, v types.Value) error {
 	return nil
 }
 
-// code is the number that a value is sent as.
-func (f Field) code(v types.Value) (uint64, error) {
+// number is the number that a value is sent as.
+func (f Field) number(v types.Value) (uint64, error) {
 	if _, ok := f.domain.Codes(); !ok {
 		return 0, fmt.Errorf("it has too many values to tell apart")
 	}
-	if f.domain.Type.Kind == types.Bool {
-		switch {
-		case v.IsNone():
-			return 2, nil
-		case v.Bool:
-			return 1, nil
-		}
-		return 0, nil
-	}
-	return types.CodeOf(f.domain).Number(v)
+	return f.code.Number(v)
 }
 
 // digits writes a number in the alphabet, in so many symbols.
@@ -180,24 +174,15 @@ func (l Layout) Decode(message string) (Message, error) {
 }
 
 func (l Layout) decode(f Field, symbols []rune) (types.Value, error) {
-	if f.domain.Type.Kind == types.Text {
+	if f.text() {
 		return l.decodeText(f, symbols)
 	}
 	code, err := l.number(symbols)
 	if err != nil {
 		return types.None, err
 	}
-	if f.domain.Type.Kind == types.Bool {
-		switch {
-		case code < 2:
-			return types.OfBool(code == 1), nil
-		case code == 2 && f.domain.Type.Optional:
-			return types.None, nil
-		}
-		return types.None, fmt.Errorf("the code %d stands for nothing", code)
-	}
 	var s bitstream.Source
-	v := types.CodeOf(f.domain).ValueOf(&s, code)
+	v := f.code.ValueOf(&s, code)
 	return v, s.Err()
 }
 
@@ -296,7 +281,7 @@ func (l Layout) Advice() []Advice {
 // shorter is how long a text may be for the message to fit; where it fits, one letter less than now.
 func (l Layout) shorter(f Field) (Advice, bool) {
 	most := f.domain.MaxLength
-	if f.domain.Type.Kind != types.Text || most < 2 || f.Width < most {
+	if !f.text() || most < 2 || f.Width < most {
 		return Advice{}, false
 	}
 	each := f.Width / most

@@ -27,6 +27,7 @@ type Field struct {
 	What   string // which values it tells apart, for people
 	Step   fixed.Num
 	domain *types.Domain
+	code   *types.Code // of domain
 }
 
 // Of lays a carrier's message out: the fields in the order of carries, each in the fewest symbols that tell
@@ -40,7 +41,7 @@ func Of(c *model.Carrier) Layout {
 			times = c.Samples
 		}
 		for i := range times {
-			f := Field{Name: name.Source, At: l.Used, Width: width, What: what, domain: &name.Domain}
+			f := Field{Name: name.Source, At: l.Used, Width: width, What: what, domain: &name.Domain, code: types.CodeOf(&name.Domain)}
 			if times > 1 {
 				f.Sample = i + 1
 			}
@@ -66,7 +67,7 @@ func (l Layout) HeardAfter(writers int) time.Duration {
 
 // widthOf is how many symbols of an alphabet tell the values of a domain apart.
 func widthOf(d *types.Domain, symbols int) (int, string) {
-	if d.Type.Kind == types.Text {
+	if types.CodeOf(d).Kind == "text" {
 		return textWidth(d, symbols)
 	}
 	codes, ok := d.Codes()

@@ -48,7 +48,7 @@ func (l Layout) Report() Report {
 	for _, f := range l.Fields {
 		c := types.CodeOf(f.domain)
 		t := Told{Name: f.Name, Sample: f.Sample, At: f.At, Width: f.Width, Kind: c.Kind, Optional: c.Optional, Min: c.Min, Step: c.Step, Codes: c.Codes, Options: c.Options}
-		if f.domain.Type.Kind == types.Text {
+		if f.text() {
 			t.Letters, t.Most, t.Each = string(lettersOf(f.domain).list), f.domain.MaxLength, f.Width/max(f.domain.MaxLength, 1)
 		}
 		out.Fields = append(out.Fields, t)

@@ -5,7 +5,6 @@ import (
 	"regexp"
 
 	"alluvion/core/finding"
-	"alluvion/core/fixed"
 )
 
 // Commons is a document of player variables that several games hold in common.
@@ -22,20 +21,14 @@ type Commons struct {
 
 // CommonsVariable is one of its variables: written by exactly one game, or computed from others of it.
 type CommonsVariable struct {
-	Writer    ID               `plan:"writer" id:"game" doc:"The game whose rules write it; every other reads it. Needed unless it is computed."`
-	Is        Expr             `plan:"is" doc:"Makes it a computed variable, over others of the commons: pass_stage + market_stage."`
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, list or set."`
-	Title     Given[string]    `plan:"title" doc:"What people call it."`
-	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set or computed."`
-	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
-	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
-	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
-	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
-	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
-	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
-	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
-	Items     *ValueType       `plan:"items" doc:"What the items of a list or a set are."`
-	MaxItems  Given[int]       `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
+	Writer ID            `plan:"writer" id:"game" doc:"The game whose rules write it; every other reads it. Needed unless it is computed."`
+	Is     Expr          `plan:"is" doc:"Makes it a computed variable, over others of the commons: pass_stage + market_stage."`
+	Type   ID            `plan:"type,required" id:"type" stands:"commons"`
+	Title  Given[string] `plan:"title" doc:"What people call it."`
+	Start  *Literal      `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set or computed."`
+	Limits
+	Items    *ValueType `plan:"items" doc:"What the items of a list or a set are."`
+	MaxItems Given[int] `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
 }
 
 // Use names a commons that a game uses.

@@ -142,66 +142,46 @@ type RosterOption struct {
 
 // ValueType is the type of an attribute or an argument: its name alone, or a table with limits.
 type ValueType struct {
-	Type      ID               `plan:"type,required" id:"type" doc:"int, decimal, bool, text, choice, pick, point; for arguments also player and prop:kind."`
-	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value allowed."`
-	Max       Given[fixed.Num] `plan:"max" doc:"Largest value allowed."`
-	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
-	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
-	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" doc:"Most characters of a text."`
-	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
-	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that an argument of type pick comes from."`
-	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May be none."`
-	Within    Given[string]    `plan:"within" enum:"reach" doc:"reach: a prop argument has to be within reach of the player who sends the event."`
-	Among     Given[string]    `plan:"among" enum:"present" doc:"present: a player argument has to be in the session, which is always so."`
+	Type ID `plan:"type,required" id:"type" stands:"attribute,argument"`
+	Limits
+	Roster Ref           `plan:"roster" ref:"roster" doc:"The roster that an argument of type pick comes from."`
+	Within Given[string] `plan:"within" enum:"reach" doc:"reach: a prop argument has to be within reach of the player who sends the event."`
+	Among  Given[string] `plan:"among" enum:"present" doc:"present: a player argument has to be in the session, which is always so."`
 
 	finding.At
 }
 
 // Variable is a named, typed piece of state.
 type Variable struct {
-	Of        Holder           `plan:"of,required" doc:"Who has a copy of their own: game, player, scene or prop:kind; or a pair: [player, scene] or [player, prop:kind]."`
-	In        []Ref            `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
-	Type      ID               `plan:"type,required" id:"type" enum:"int,decimal,bool,text,choice,pick,point,list,set,group,seed,stopwatch" doc:"int, decimal, bool, text, choice, pick, point, list, set, group, seed or stopwatch."`
-	Title     Given[string]    `plan:"title" doc:"What people call it."`
-	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set, a group, a seed, a stopwatch or computed."`
-	Is        Expr             `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
-	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
-	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
-	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
-	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this, counted from zero; required for decimals."`
-	AtLimit   Given[string]    `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max: it is moved to the limit, or the event is refused."`
-	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
-	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
-	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have, as single ones and ranges: a-z0-9_-"`
-	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
-	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
-	Items     *ValueType       `plan:"items" doc:"What the items of a list or a set are: a type's name, or a table."`
-	MaxItems  Given[int]       `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
-	Fields    Map[Field]       `plan:"fields" doc:"The fields of a group: what belongs together and has one fate."`
-	While     Expr             `plan:"while" doc:"A stopwatch counts only while this holds."`
-	Locked    Given[bool]      `plan:"locked" default:"false" doc:"Of a pick: once picked it stays until it is reset."`
-	Across    Fates            `plan:"across" doc:"Its fate at each crossing, where the default is not right."`
-	Share     *Share           `plan:"share" doc:"Who is sent it, and who may write it."`
-	WrittenBy Given[string]    `plan:"written_by" enum:"game" doc:"game: nothing in the plan writes it; the game's own server does."`
-	ReadBy    Given[string]    `plan:"read_by" enum:"game" doc:"game: the game reads it, so that it is of use though nothing in the plan reads it."`
-	Accept    Accept           `plan:"accept"`
+	Of    Holder        `plan:"of,required" doc:"Who has a copy of their own: game, player, scene or prop:kind; or a pair: [player, scene] or [player, prop:kind]."`
+	In    []Ref         `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
+	Type  ID            `plan:"type,required" id:"type" stands:"variable"`
+	Title Given[string] `plan:"title" doc:"What people call it."`
+	Start *Literal      `plan:"start" doc:"Its value before anything happened. Needed unless it is optional, a list, a set, a group, a seed, a stopwatch or computed."`
+	Limits
+	Is        Expr          `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
+	AtLimit   Given[string] `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max: it is moved to the limit, or the event is refused."`
+	Roster    Ref           `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
+	Items     *ValueType    `plan:"items" doc:"What the items of a list or a set are: a type's name, or a table."`
+	MaxItems  Given[int]    `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
+	Fields    Map[Field]    `plan:"fields" doc:"The fields of a group: what belongs together and has one fate."`
+	While     Expr          `plan:"while" doc:"A stopwatch counts only while this holds."`
+	Locked    Given[bool]   `plan:"locked" default:"false" doc:"Of a pick: once picked it stays until it is reset."`
+	Across    Fates         `plan:"across" doc:"Its fate at each crossing, where the default is not right."`
+	Share     *Share        `plan:"share" doc:"Who is sent it, and who may write it."`
+	WrittenBy Given[string] `plan:"written_by" enum:"game" doc:"game: nothing in the plan writes it; the game's own server does."`
+	ReadBy    Given[string] `plan:"read_by" enum:"game" doc:"game: the game reads it, so that it is of use though nothing in the plan reads it."`
+	Accept    Accept        `plan:"accept"`
 }
 
 // Field is one field of a group.
 type Field struct {
-	Type      ID               `plan:"type,required" id:"type" enum:"int,decimal,bool,text,choice,pick,point" doc:"int, decimal, bool, text, choice, pick or point."`
-	Title     Given[string]    `plan:"title" doc:"What people call it."`
-	Start     *Literal         `plan:"start" doc:"Its value before anything happened. Needed unless it is optional."`
-	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
-	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
-	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
-	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this; required for decimals."`
-	AtLimit   Given[string]    `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max."`
-	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
-	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
-	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have."`
-	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
-	Roster    Ref              `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
+	Type  ID            `plan:"type,required" id:"type" stands:"field"`
+	Title Given[string] `plan:"title" doc:"What people call it."`
+	Start *Literal      `plan:"start" doc:"Its value before anything happened. Needed unless it is optional."`
+	Limits
+	AtLimit Given[string] `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max."`
+	Roster  Ref           `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
 }
 
 // Share says who is sent a variable, and who may write it.

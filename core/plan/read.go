@@ -242,7 +242,7 @@ func (r *reader) table(n *node, v reflect.Value) {
 		}
 		seen[f.name] = true
 		k.value.At = orAt(k.value.At, k.at)
-		r.read(k.value, v.Field(f.index), f)
+		r.read(k.value, v.FieldByIndex(f.index), f)
 	}
 	for _, f := range fields.list {
 		if f.required && !seen[f.name] {
@@ -302,7 +302,7 @@ func orAt(at, key finding.At) finding.At {
 
 // field is what a struct field's tags say.
 type field struct {
-	index    int
+	index    []int // in the struct, and in one that is embedded in it
 	name     string
 	required bool
 	doc      string
@@ -335,17 +335,20 @@ func fieldsOf(t reflect.Type) fields {
 
 func readTags(t reflect.Type) fields {
 	fs := fields{byName: map[string]field{}}
-	for i := range t.NumField() {
-		tag := t.Field(i).Tag
+	for _, sf := range reflect.VisibleFields(t) {
+		tag := sf.Tag
 		name, opts, _ := strings.Cut(tag.Get("plan"), ",")
 		if name == "" || name == "-" {
 			continue
 		}
-		f := field{index: i, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
+		f := field{index: sf.Index, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
 			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with")}
 		_, f.verb = tag.Lookup("with")
 		if e := tag.Get("enum"); e != "" {
 			f.enum = strings.Split(e, ",")
+		}
+		if where, ok := tag.Lookup("stands"); ok {
+			f.enum, f.doc = typesOf(where)
 		}
 		fs.list, fs.byName[name] = append(fs.list, f), f
 		fs.names = append(fs.names, name)

@@ -221,7 +221,7 @@ func (s *schemer) ref(t reflect.Type) object {
 func (s *schemer) table(t reflect.Type) object {
 	properties, required := object{}, []string{}
 	for _, f := range fieldsOf(t).list {
-		properties[f.name] = s.of(t.Field(f.index).Type, f)
+		properties[f.name] = s.of(t.FieldByIndex(f.index).Type, f)
 		if f.required {
 			required = append(required, f.name)
 		}
@@ -278,7 +278,7 @@ func Keys() []Table {
 		table := Table{Name: t.Name()}
 		var inner []reflect.Type
 		for _, f := range fieldsOf(t).list {
-			ft := t.Field(f.index).Type
+			ft := t.FieldByIndex(f.index).Type
 			table.Keys = append(table.Keys, Key{f.name, f.doc, f.required, f.def, f.enum})
 			inner = append(inner, ft)
 		}

@@ -256,7 +256,12 @@ func misfitKind(err error, unread bool) Kind {
 	case unread || !errors.As(err, &m):
 		return KindType
 	}
-	return [...]Kind{types.OfType: KindType, types.OfRange: KindRange, types.OfStep: KindStep, types.OfOption: KindOption}[m.Of]
+	return KindOf(m.Of)
+}
+
+// KindOf is the kind of problem that a misfit of a value is.
+func KindOf(of types.MisfitKind) Kind {
+	return [...]Kind{types.OfType: KindType, types.OfRange: KindRange, types.OfStep: KindStep, types.OfOption: KindOption}[of]
 }
 
 // misfit puts a value right as the plan says, and keeps what stood there.

@@ -7,7 +7,6 @@ import (
 
 	"alluvion/core/fixed"
 	"alluvion/core/model"
-	"alluvion/core/types"
 )
 
 type object = map[string]any
@@ -225,7 +224,7 @@ func (s schemer) values(h *model.Holding, all bool) (schema object, needed bool)
 		if v.Shared != nil {
 			continue
 		}
-		one := domain(&v.Domain)
+		one := v.Domain.Schema()
 		one["title"] = v.Title
 		if v.Stopwatch {
 			one["description"] = "Seconds."
@@ -294,37 +293,4 @@ func (s schemer) standings() object {
 		members[x.ID] = object{"type": "number", "minimum": json.Number(mostStanding.Neg().String()), "maximum": json.Number(mostStanding.String())}
 	}
 	return closed(members)
-}
-
-// domain is which values a variable can have.
-func domain(d *types.Domain) object {
-	out := plainDomain(d)
-	if d.Type.Optional {
-		return object{"oneOf": []any{object{"type": "null"}, out}}
-	}
-	return out
-}
-
-func plainDomain(d *types.Domain) object {
-	number := object{"type": "number", "minimum": json.Number(d.Min.String()), "maximum": json.Number(d.Max.String())}
-	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == types.Seed:
-		if t.Kind != types.Decimal && d.Step == d.Step.Floor() {
-			number["type"], number["multipleOf"] = "integer", json.Number(d.Step.String())
-		}
-		return number
-	case t.Kind == types.Bool:
-		return object{"type": "boolean"}
-	case t.Named():
-		return object{"enum": t.Names}
-	case t.Kind == types.Point:
-		return object{"type": "array", "items": number, "minItems": len(t.Names), "maxItems": len(t.Names)}
-	case t.Item != nil:
-		return object{"type": "array", "items": domain(d.Item), "maxItems": d.MaxItems, "uniqueItems": t.Kind == types.Set}
-	}
-	out := object{"type": "string", "minLength": d.MinLength, "maxLength": d.MaxLength}
-	if d.Alphabet != "" {
-		out["pattern"] = d.Pattern()
-	}
-	return out
 }

@@ -25,35 +25,8 @@ type Code struct {
 	Item     *Code     `json:"item,omitempty"`
 }
 
-// mostLetters is how many letters an alphabet may have for its texts to be written letter by letter.
-const mostLetters = 4096
-
 // CodeOf derives the code of a domain.
-func CodeOf(d *Domain) *Code {
-	c := &Code{Optional: d.Type.Optional}
-	switch t := &d.Type; {
-	case t.Item != nil:
-		c.Kind, c.Most, c.Item = "list", d.MaxItems, CodeOf(d.Item)
-		c.Bits = bits.Len(uint(c.Most))
-	case t.Kind == Point:
-		c.Kind, c.Most, c.Bits = "list", len(t.Names), bits.Len(uint(len(t.Names)))
-		c.Item = numberCode(d.Min, d.Max, d.Step, false)
-	case t.Numeric(), t.Kind == Seed:
-		return numberCode(d.Min, d.Max, d.Step, t.Optional)
-	case t.Kind == Bool:
-		c.Kind, c.Bits = "truth", 1
-	case t.Named():
-		c.Kind, c.Options = "option", t.Names
-		c.Bits = bitsFor(uint64(len(c.Options)), c.Optional)
-	default:
-		c.Kind, c.Most = "text", d.MaxLength*utf8.UTFMax
-		if letters := Letters(d.Alphabet, mostLetters); d.Alphabet != "" && letters != nil {
-			c.Letters, c.Most = string(letters), d.MaxLength
-		}
-		c.Bits = bits.Len(uint(c.Most))
-	}
-	return c
-}
+func CodeOf(d *Domain) *Code { return d.kind().Code(d) }
 
 func numberCode(lo, hi, step fixed.Num, optional bool) *Code {
 	c := &Code{Kind: "number", Optional: optional, Min: lo, Step: step}
@@ -107,12 +80,21 @@ func (c *Code) Write(b *bitstream.Bits, v Value) error {
 	return nil
 }
 
-// Number is the code of a number or an option.
+// Number is what a value is as one number, as carriers send it: of a number, an option, true or false.
 func (c *Code) Number(v Value) (uint64, error) {
 	if v.IsNone() && c.Optional {
 		return c.count(), nil
 	}
-	if c.Kind == "option" {
+	switch c.Kind {
+	case "truth":
+		if v.Kind != IsBool {
+			return 0, fmt.Errorf("%s is not true or false", v)
+		}
+		if v.Bool {
+			return 1, nil
+		}
+		return 0, nil
+	case "option":
 		i := slices.Index(c.Options, v.Text)
 		if i < 0 || v.Kind != IsText {
 			return 0, fmt.Errorf("%s is not one of the options", v)
@@ -127,7 +109,10 @@ func (c *Code) Number(v Value) (uint64, error) {
 
 // count is how many codes there are, none left out.
 func (c *Code) count() uint64 {
-	if c.Kind == "option" {
+	switch c.Kind {
+	case "truth":
+		return 2
+	case "option":
 		return uint64(len(c.Options))
 	}
 	return c.Codes
@@ -211,7 +196,7 @@ func (c *Code) Read(s *bitstream.Source) Value {
 	return OfItems(items)
 }
 
-// ValueOf is the number or option that a code stands for.
+// ValueOf is the value that Number makes a number of.
 func (c *Code) ValueOf(s *bitstream.Source, code uint64) Value {
 	switch {
 	case code == c.count() && c.Optional:
@@ -221,6 +206,8 @@ func (c *Code) ValueOf(s *bitstream.Source, code uint64) Value {
 		return None
 	case c.Kind == "option":
 		return OfText(c.Options[code])
+	case c.Kind == "truth":
+		return OfBool(code == 1)
 	}
 	above, err := fixed.FromInt(int64(code)).Mul(c.Step)
 	if err == nil {
@@ -276,12 +263,11 @@ func (c *Code) Width() int {
 	return c.Bits
 }
 
-// Codes is how many different values a domain has, none counted where it may be none; false where that is
-// more than 2^63.
+// Codes is how many different values a domain of single values has; false where that is more than can be counted.
 func (d *Domain) Codes() (int64, bool) {
 	n := int64(1)
-	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == Seed:
+	switch c := CodeOf(d); c.Kind {
+	case "number":
 		span, err := d.Max.Sub(d.Min)
 		steps, err2 := span.Div(d.Step)
 		whole, ok := steps.Floor().Int()
@@ -289,10 +275,10 @@ func (d *Domain) Codes() (int64, bool) {
 			return 0, false
 		}
 		n = whole + 1
-	case t.Kind == Bool:
+	case "truth":
 		n = 2
-	case t.Named():
-		n = int64(len(t.Names))
+	case "option":
+		n = int64(len(c.Options))
 	}
 	if d.Type.Optional {
 		n++

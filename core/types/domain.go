@@ -1,12 +1,11 @@
 package types
 
 import (
+	"errors"
 	"fmt"
 	"math"
 	"math/bits"
-	"slices"
 	"strings"
-	"unicode/utf8"
 
 	"alluvion/core/fixed"
 )
@@ -35,8 +34,8 @@ type quick struct {
 	most     uint64
 }
 
-// Hasten prepares the quick way.
-func (d *Domain) Hasten() {
+// hasten prepares the quick way.
+func (d *Domain) hasten() {
 	lo, okLo := d.Min.Nano()
 	hi, okHi := d.Max.Nano()
 	step, okStep := d.Step.Nano()
@@ -61,22 +60,21 @@ func (q *quick) admits(n fixed.Num) bool {
 	return ok && q.most > 0 && q.min <= i && i <= q.max && bits.RotateLeft64(uint64(max(i, -i))*q.inverse, -q.twos) <= q.most
 }
 
+// kind is the domain's type, or that of what has no values where it could not be read.
+func (d *Domain) kind() Kind {
+	if d.Type.Kind == nil {
+		return bare{words: "something"}
+	}
+	return d.Type.Kind
+}
+
 // Fit makes v a value of the domain as an assignment does: numbers are rounded to the step and moved
 // to the nearer limit (or refused), everything else has to be right as it is (rules 20, 21).
 func (d *Domain) Fit(v Value) (Value, error) {
-	switch {
-	case d.Type.Item != nil:
-		return d.fitItems(v)
-	case d.Type.Kind == Point && v.Kind == IsList:
-		return d.fitPoint(v)
-	case v.Kind != IsNum || !d.Type.Numeric():
+	if v.IsNone() {
 		return v, d.Admit(v)
 	}
-	n, err := d.FitNumber(v.Num)
-	if err != nil {
-		return v, err
-	}
-	return OfNum(n), nil
+	return d.kind().Fit(d, v)
 }
 
 // Rounded is a number from outside, rounded to the step (rule 24); everything else is as it is.
@@ -108,49 +106,6 @@ func (d *Domain) FitNumber(n fixed.Num) (fixed.Num, error) {
 	return fixed.Max(d.Min, fixed.Min(d.Max, n)), nil
 }
 
-// fitItems fits each item; those of a set stand once each, in order.
-func (d *Domain) fitItems(v Value) (Value, error) {
-	items := v.Items()
-	for i := range items {
-		fit, err := d.Item.Fit(items[i])
-		if err != nil {
-			return v, err
-		}
-		items[i] = fit
-	}
-	if d.Type.Kind == Set {
-		slices.SortFunc(items, compareValues)
-		items = slices.Compact(items)
-	}
-	if v.Kind == IsList {
-		v = OfItems(items)
-	}
-	return v, d.Admit(v)
-}
-
-func compareValues(a, b Value) int {
-	switch {
-	case a.Less(b):
-		return -1
-	case b.Less(a):
-		return 1
-	}
-	return 0
-}
-
-func (d *Domain) fitPoint(v Value) (Value, error) {
-	items := v.Items()
-	for i := range items {
-		n, err := items[i].Num.RoundTo(d.Step)
-		if err != nil {
-			return v, err
-		}
-		items[i].Num = n
-	}
-	v = OfItems(items)
-	return v, d.Admit(v)
-}
-
 // Misfit is why something is no value of a domain.
 type Misfit struct {
 	Of   MisfitKind
@@ -178,120 +133,19 @@ func misfit(of MisfitKind, format string, args ...any) error {
 // Nearest is the value of the domain that is nearest to one that is out of range or between steps; false where
 // nothing is near.
 func (d *Domain) Nearest(v Value) (Value, bool) {
-	switch {
-	case v.Kind == IsNum && (d.Type.Numeric() || d.Type.Kind == Seed):
-		n, err := v.Num.RoundTo(d.Step)
-		if err != nil {
-			return v, false
-		}
-		v = OfNum(fixed.Max(d.Min, fixed.Min(d.Max, n)))
-	case v.Kind == IsList && d.Type.Item != nil:
-		items := v.Items()
-		for i := range items {
-			if near, ok := d.Item.Nearest(items[i]); ok {
-				items[i] = near
-			}
-		}
-		v = OfItems(items[:min(len(items), d.MaxItems)])
-	case v.Kind == IsList && d.Type.Kind == Point:
-		if near, err := d.fitPoint(v); err == nil {
-			v = near
-		}
-	}
+	v = d.kind().Nearest(d, v)
 	return v, d.Admit(v) == nil
 }
 
 // Admit says what is wrong with v as a value of the domain; nothing is rounded or moved.
 func (d *Domain) Admit(v Value) error {
-	if v.Kind == IsNum && d.quick.admits(v.Num) {
+	switch {
+	case v.Kind == IsNum && d.quick.admits(v.Num), v.IsNone() && d.Type.Optional:
 		return nil
-	}
-	if v.IsNone() {
-		if d.Type.Optional {
-			return nil
-		}
+	case v.IsNone():
 		return misfit(OfType, "a value is wanted, not none")
 	}
-	switch t := &d.Type; {
-	case t.Numeric(), t.Kind == Seed:
-		return d.admitNumber(v)
-	case t.Item != nil, t.Kind == Point:
-		return d.admitItems(v)
-	case t.Kind == Bool && v.Kind != IsBool:
-		return misfit(OfType, "true or false is wanted, not %s", v)
-	case t.Kind != Bool && v.Kind != IsText:
-		return misfit(OfType, "%s is wanted, not %s", t.Value(), v)
-	case t.Kind == Text:
-		return d.admitText(v.Text)
-	case t.Named() && !slices.Contains(t.Names, v.Text):
-		return misfit(OfOption, "there is no %s called %q; there is %s", t.Of, v.Text, strings.Join(t.Names, ", "))
-	}
-	return nil
-}
-
-func (d *Domain) admitItems(v Value) error {
-	if v.Kind != IsList {
-		return misfit(OfType, "%s is wanted, not %s", d.Type.Value(), v)
-	}
-	items := v.Items()
-	if d.Type.Kind == Point {
-		if len(items) != len(d.Type.Names) {
-			return misfit(OfType, "a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
-		}
-		for _, n := range items {
-			if err := d.admitNumber(n); err != nil {
-				return err
-			}
-		}
-		return nil
-	}
-	if len(items) > d.MaxItems {
-		return misfit(OfRange, "it would have %d items, and at most %d are allowed", len(items), d.MaxItems)
-	}
-	for i, item := range items {
-		if err := d.Item.Admit(item); err != nil {
-			return err
-		}
-		if d.Type.Kind == Set && i > 0 && !items[i-1].Less(item) {
-			return misfit(OfType, "the items of a set stand once each, in order")
-		}
-	}
-	return nil
-}
-
-func (d *Domain) admitNumber(v Value) error {
-	switch {
-	case v.Kind != IsNum:
-		return misfit(OfType, "a number is wanted, not %s", v)
-	case v.Num.Less(d.Min) || d.Max.Less(v.Num):
-		return misfit(OfRange, "%s is outside %s to %s", v, d.Min, d.Max)
-	case !v.Num.MultipleOf(d.Step):
-		return misfit(OfStep, "%s is not a whole number of steps of %s", v, d.Step)
-	}
-	return nil
-}
-
-func (d *Domain) admitText(s string) error {
-	n := utf8.RuneCountInString(s)
-	switch {
-	case !utf8.ValidString(s):
-		return misfit(OfType, "the text is not UTF-8")
-	case n < d.MinLength:
-		return misfit(OfRange, "the text has %d characters; at least %d are wanted", n, d.MinLength)
-	case n > d.MaxLength:
-		return misfit(OfRange, "the text has %d characters; at most %d are allowed", n, d.MaxLength)
-	}
-	if d.Alphabet == "" {
-		return nil
-	}
-	for letters := spans(d.Alphabet); s != ""; {
-		r, n := utf8.DecodeRuneInString(s)
-		s = s[n:]
-		if !inAlphabet(r, letters) {
-			return misfit(OfRange, "the character %q is not among %s", r, d.Alphabet)
-		}
-	}
-	return nil
+	return d.kind().Admit(d, v)
 }
 
 // inAlphabet reads "a-z0-9_-": single characters and ranges; a - at the end stands for itself.
@@ -372,54 +226,95 @@ func (d *Domain) Stored(raw []byte) (v Value, twice bool, err error) {
 	if v, err = FromJSON(raw); err != nil {
 		return v, false, err
 	}
-	if d.Type.Kind == Set && v.Kind == IsList {
-		many := len(v.Items())
-		v, err = d.Once(v)
-		return v, len(v.Items()) < many, err
-	}
-	return v, false, d.Admit(v)
+	many := len(v.Text)
+	v, err = d.Once(v)
+	return v, len(v.Text) < many, err
 }
 
-// Once is a list as the domain has it, and what is wrong with it: in a set each item stands once, in order.
+// Once is a value as the domain has it, and what is wrong with it: in a set each item stands once, in order.
 func (d *Domain) Once(v Value) (Value, error) {
-	if d.Type.Kind == Set {
-		items := v.Items()
-		slices.SortFunc(items, compareValues)
-		v = OfItems(slices.Compact(items))
-	}
+	v = d.kind().Stored(d, v)
 	return v, d.Admit(v)
 }
 
 // FromLiteral reads a value that is written in a plan.
 func (d *Domain) FromLiteral(l Literal) (Value, error) {
-	v := OfText(l.Text)
-	switch {
-	case l.Kind == LiteralList:
-		return d.fromItems(l)
-	case l.Kind == LiteralNumber && d.Type.Kind != Text && !d.Type.Named():
-		v = OfNum(l.Number)
-	case l.Kind == LiteralBool && d.Type.Kind != Text && !d.Type.Named():
-		v = OfBool(l.Bool)
+	v, err := d.kind().Written(d, l)
+	if errors.Is(err, errNoList) {
+		return v, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
+	}
+	if err != nil {
+		return v, err
 	}
 	return v, d.Admit(v)
 }
 
-func (d *Domain) fromItems(l Literal) (Value, error) {
-	item := d.itemDomain()
-	if item == nil {
-		return None, fmt.Errorf("%s is wanted, not a list", d.Type.Value())
+// errNoList says that a list is written where there can be none.
+var errNoList = errors.New("a list cannot stand here")
+
+// FromWords reads a value of the domain as people type it into a field: 12, true, oddny, none; of a list, a set or a
+// point, the items with commas between, or empty. A text is what is typed; where it may be none, none is none.
+func (d *Domain) FromWords(s string) (Value, error) {
+	s = strings.TrimSpace(s)
+	if s == "none" && d.Type.Optional {
+		return None, nil
 	}
-	items := make([]Value, len(l.Items))
-	for i, one := range l.Items {
-		v, err := item.FromLiteral(one)
-		if err != nil {
-			return v, err
-		}
-		items[i] = v
-	}
-	v := OfItems(items)
-	if d.Type.Kind == Set {
-		return d.fitItems(v)
+	v, err := d.kind().Typed(d, s)
+	if err != nil {
+		return v, err
 	}
 	return v, d.Admit(v)
+}
+
+// Choices are what a value can be, as people type it, where that is one of a few; otherwise there are none.
+func (d *Domain) Choices() []string {
+	out := d.kind().Choices(d)
+	if out == nil {
+		return []string{}
+	}
+	if d.Type.Optional {
+		out = append(out, "none")
+	}
+	return out
+}
+
+// Edges are the values at a domain's limits, none where it may be none.
+func (d *Domain) Edges(dice Dice) []Value {
+	out := d.kind().Edges(d, dice)
+	if d.Type.Optional {
+		return append([]Value{None}, out...)
+	}
+	return out
+}
+
+// Some is any value of a domain; sometimes none, where it may be none.
+func (d *Domain) Some(dice Dice) Value {
+	if d.Type.Optional && dice(4) == 0 {
+		return None
+	}
+	return d.kind().Some(d, dice)
+}
+
+// Schema is the JSON Schema (2020-12) of a domain's values.
+func (d *Domain) Schema() map[string]any {
+	out := d.kind().Schema(d)
+	if d.Type.Optional {
+		return map[string]any{"oneOf": []any{map[string]any{"type": "null"}, out}}
+	}
+	return out
+}
+
+// Narrowed says what another version of a domain of the same type makes of the values that there are. renamed are
+// options that an upgrade step gives other names.
+func Narrowed(old, now *Domain, renamed map[string]string) []Narrowing {
+	return now.kind().Narrowed(old, now, renamed)
+}
+
+// Declare works out a domain from its declaration.
+func Declare(kind Kind, from *Declared) Domain {
+	d := Domain{Type: Type{Kind: kind, Optional: from.Optional}}
+	if kind != nil {
+		kind.Declare(from, &d)
+	}
+	return d
 }

@@ -7,29 +7,6 @@ import (
 	"alluvion/core/fixed"
 )
 
-// Kind is the kind of a type.
-type Kind uint8
-
-// The kinds. A Record has names in it and is no value of its own (game, scene, place).
-const (
-	Invalid Kind = iota
-	Bool
-	Int
-	Decimal
-	Text
-	Choice
-	Pick
-	Player
-	Place // a remembered place
-	Record
-	Prop   // One placed object of a kind
-	Point  // coordinates
-	List   // items in their order
-	Set    // items, each once, in a fixed order
-	Seed   // what numbers are drawn from
-	Copies // a variable of which there are several here: it can only be counted
-)
-
 // Truth is what is known of a condition before anything runs.
 type Truth uint8
 
@@ -40,6 +17,7 @@ const (
 	False
 )
 
+// TruthOf is the truth of what is known.
 func TruthOf(b bool) Truth {
 	if b {
 		return True
@@ -84,11 +62,19 @@ type Attribute struct {
 	Values map[string]Value // by option
 }
 
+// Traits are what expressions want to know of the type.
+func (t Type) Traits() Traits {
+	if t.Kind == nil {
+		return Traits{}
+	}
+	return t.Kind.Traits()
+}
+
 // Numeric says whether the type is a number.
-func (t Type) Numeric() bool { return t.Kind == Int || t.Kind == Decimal }
+func (t Type) Numeric() bool { return t.Traits().Number }
 
 // Named says whether the type's values are names out of a list.
-func (t Type) Named() bool { return t.Kind == Choice || t.Kind == Pick }
+func (t Type) Named() bool { return t.Traits().Named }
 
 // Possible lists the names that a choice or pick can have.
 func (t Type) Possible() []string {
@@ -106,12 +92,9 @@ func (t Type) Value() Type {
 
 // String is the type in a designer's words.
 func (t Type) String() string {
-	s := [...]string{"something", "true or false", "a whole number", "a decimal", "a text", "a choice", "a pick", "a player", "a place", "a group of names", "a prop", "a point", "a list", "a set", "a seed", "several values"}[t.Kind]
-	switch {
-	case (t.Named() || t.Kind == Prop) && t.Of != "":
-		s = "a " + t.Of
-	case t.Item != nil:
-		s += " of which each is " + t.Item.String()
+	s := "something"
+	if t.Kind != nil {
+		s = t.Kind.Words(t)
 	}
 	if t.Optional {
 		s += " (or none)"
@@ -187,7 +170,7 @@ func (r Range) Union(o Range) Range {
 	}
 }
 
-// commonStep is the step that sums of the two have.
+// CommonStep is the step that sums of the two have.
 func CommonStep(a, b Range) fixed.Num {
 	switch {
 	case a.IsZero():
@@ -200,13 +183,13 @@ func CommonStep(a, b Range) fixed.Num {
 	return fixed.GCD(a.Step, b.Step)
 }
 
-// unify is the type of a value that is either the one or the other.
+// Unify is the type of a value that is either the one or the other.
 func Unify(a, b Type) (Type, bool) {
 	out := a
 	out.Optional = a.Optional || b.Optional
 	switch {
 	case a.Numeric() && b.Numeric():
-		if b.Kind == Decimal {
+		if !b.Traits().Whole {
 			out.Kind = Decimal
 		}
 		out.Range = a.Range.Union(b.Range)
@@ -254,6 +237,7 @@ func Fits(t, want Type) (string, bool) {
 	return "it is " + t.String() + ", and " + want.String() + " is wanted", false
 }
 
+// JoinNames lists names, the first dozen of them.
 func JoinNames(names []string) string {
 	if len(names) > 12 {
 		return strings.Join(names[:12], ", ") + ", …"

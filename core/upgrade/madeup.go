@@ -70,7 +70,7 @@ func (k *maker) edges() {
 		if v.Computed() || v.Shared != nil {
 			continue
 		}
-		for _, value := range k.limits(&v.Domain, v.Stopwatch) {
+		for _, value := range v.Edges(k.draw) {
 			k.give(fmt.Sprintf("%s is %s", v.Name, shown(value)), func(p *save.Player) { k.put(p, v, value) })
 		}
 	}
@@ -168,36 +168,6 @@ func (k *maker) reach(p *save.Player, c *model.Checkpoint) {
 	}
 }
 
-// limits are the values at the edges of a domain.
-func (k *maker) limits(d *types.Domain, stopwatch bool) []types.Value {
-	var out []types.Value
-	if d.Type.Optional {
-		out = append(out, types.None)
-	}
-	switch t := &d.Type; {
-	case stopwatch:
-		out = append(out, types.OfInt(0), types.OfInt(360_000))
-	case t.Numeric(), t.Kind == types.Seed:
-		out = append(out, types.OfNum(d.Min), types.OfNum(d.Max))
-	case t.Kind == types.Bool:
-		out = append(out, types.OfBool(true), types.OfBool(false))
-	case t.Named():
-		for _, name := range t.Names {
-			out = append(out, types.OfText(name))
-		}
-	case t.Item != nil:
-		out = append(out, types.OfItems(nil))
-		if full, err := d.Fit(k.list(d, d.MaxItems)); err == nil {
-			out = append(out, full)
-		}
-	case t.Kind == types.Text:
-		out = append(out, types.OfText(k.text(d, d.MinLength)), types.OfText(k.text(d, d.MaxLength)))
-	case t.Kind == types.Point:
-		out = append(out, k.any(d, false))
-	}
-	return out
-}
-
 // draw is a whole number from 0 to n - 1.
 func (k *maker) draw(n int) int {
 	k.draws++
@@ -205,76 +175,6 @@ func (k *maker) draw(n int) int {
 		return 0
 	}
 	return int(uint64(expr.Mix(k.seed, k.draws)) * uint64(n) >> 32)
-}
-
-func (k *maker) text(d *types.Domain, length int) string {
-	letters := []rune("abcdefghijklmnopqrstuvwxyz éß")
-	if d.Alphabet != "" {
-		if own := types.Letters(d.Alphabet, 1000); len(own) > 0 {
-			letters = own
-		}
-	}
-	out := make([]rune, min(length, 300))
-	for i := range out {
-		out[i] = letters[k.draw(len(letters))]
-	}
-	return string(out)
-}
-
-func (k *maker) list(d *types.Domain, n int) types.Value {
-	var items []types.Value
-	for i := range min(n, 50) {
-		if t := d.Item.Type; t.Named() {
-			items = append(items, types.OfText(t.Names[i%len(t.Names)]))
-			continue
-		}
-		items = append(items, k.any(d.Item, false))
-	}
-	return types.OfItems(items)
-}
-
-// any is some value of a domain.
-func (k *maker) any(d *types.Domain, stopwatch bool) types.Value {
-	if d.Type.Optional && k.draw(4) == 0 {
-		return types.None
-	}
-	switch t := &d.Type; {
-	case stopwatch:
-		return types.OfInt(k.draw(360_000))
-	case t.Numeric(), t.Kind == types.Seed:
-		return k.number(d)
-	case t.Kind == types.Bool:
-		return types.OfBool(k.draw(2) == 1)
-	case t.Named():
-		return types.OfText(t.Names[k.draw(len(t.Names))])
-	case t.Item != nil:
-		if v, err := d.Fit(k.list(d, k.draw(d.MaxItems+1))); err == nil {
-			return v
-		}
-		return types.OfItems(nil)
-	case t.Kind == types.Point:
-		var items []types.Value
-		for range t.Names {
-			items = append(items, types.OfInt(k.draw(100)))
-		}
-		return types.OfItems(items)
-	}
-	return types.OfText(k.text(d, d.MinLength+k.draw(d.MaxLength-d.MinLength+1)))
-}
-
-// number is some number of a domain: a share of the way from its least to its greatest.
-func (k *maker) number(d *types.Domain) types.Value {
-	span, err := d.Max.Sub(d.Min)
-	if err == nil {
-		var part fixed.Num
-		if part, err = span.Mul(fixed.FromNano(int64(k.draw(1_000_000_000)))); err == nil {
-			part, err = part.Add(d.Min)
-			if n, ok := d.Nearest(types.OfNum(part)); err == nil && ok {
-				return n
-			}
-		}
-	}
-	return types.OfNum(d.Min)
 }
 
 // random makes a save in which everything is anything. Where that breaks what always holds, it is tried anew a few
@@ -287,7 +187,7 @@ func (k *maker) random(n int) {
 		}
 		for _, v := range k.m.Vars {
 			if !v.Computed() && v.Shared == nil && k.draw(try+1) == 0 {
-				k.put(doc, v, k.any(&v.Domain, v.Stopwatch))
+				k.put(doc, v, v.Some(k.draw))
 			}
 		}
 		s := k.m.Scenes[k.draw(len(k.m.Scenes))]
@@ -329,14 +229,14 @@ func (k *maker) worlds(random int) {
 			continue
 		}
 		all = append(all, v)
-		for _, value := range k.limits(&v.Domain, v.Stopwatch) {
+		for _, value := range v.Edges(k.draw) {
 			give(fmt.Sprintf("%s is %s", v.Name, shown(value)), func(w *save.World) { k.putWorld(w, v, value) })
 		}
 	}
 	for i := range random {
 		give(fmt.Sprintf("random %d of seed %d", i+1, k.seed), func(w *save.World) {
 			for _, v := range all {
-				k.putWorld(w, v, k.any(&v.Domain, v.Stopwatch))
+				k.putWorld(w, v, v.Some(k.draw))
 			}
 		})
 	}

@@ -159,7 +159,7 @@ func alike(v *model.Var, added []*model.Var) *model.Var {
 	var same []*model.Var
 	var names []string
 	for _, w := range added {
-		if w.Holder != v.Holder || w.Type.Kind != v.Type.Kind || w.Stopwatch != v.Stopwatch {
+		if w.Holder != v.Holder || w.Type.Kind != v.Type.Kind {
 			continue
 		}
 		names = append(names, w.Name)
@@ -213,7 +213,7 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	if converted {
 		return
 	}
-	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric()) || old.Stopwatch != v.Stopwatch {
+	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric() && old.Stopwatch == v.Stopwatch) {
 		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name, old.Type.Value(), v.Type.Value())
 		return
 	}
@@ -226,8 +226,12 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	} else if !old.Type.Optional && v.Type.Optional {
 		tell("none", Safe, "%s may be none now.", v.Name)
 	}
-	for _, t := range c.narrower(&old.Domain, &v.Domain, renamed, false) {
-		tell(t.change, t.verdict, "%s: %s", v.Name, t.text)
+	for _, n := range types.Narrowed(&old.Domain, &v.Domain, renamed) {
+		verdict, then := Safe, ""
+		if n.Loses {
+			verdict, then = Loses, c.what(save.KindOf(n.As), n.Item)
+		}
+		tell(n.Change, verdict, "%s: %s%s", v.Name, n.Text, then)
 	}
 	switch {
 	case old.Start == v.Start || v.Seed:
@@ -264,13 +268,6 @@ func fateText(f model.Fate) string {
 	return f.Kind
 }
 
-// told is one way in which a domain has changed.
-type told struct {
-	change  string
-	verdict Verdict
-	text    string
-}
-
 // what says what becomes of values that do not fit, as the plan has it; of items of a list, where they are such.
 func (c *comparer) what(kind save.Kind, items bool) string {
 	switch save.PolicyOf(c.to, kind) {
@@ -285,51 +282,4 @@ func (c *comparer) what(kind save.Kind, items bool) string {
 		return " is without it, and keeps all else; the attic keeps what it was."
 	}
 	return " gets the start value; the attic keeps what it was."
-}
-
-// narrower says which values of a domain are no values of another. renamed are options that a step gives other
-// names; items says that they are those of a list.
-func (c *comparer) narrower(old, now *types.Domain, renamed map[string]string, items bool) []told {
-	var out []told
-	add := func(change string, verdict Verdict, text string) { out = append(out, told{change, verdict, text}) }
-	switch t := now.Type; {
-	case t.Numeric():
-		if old.Min.Less(now.Min) || now.Max.Less(old.Max) {
-			add("limits", Loses, fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond%s", old.Min, old.Max, now.Min, now.Max, c.what(save.KindRange, items)))
-		} else if old.Min != now.Min || old.Max != now.Max {
-			add("limits", Safe, fmt.Sprintf("it goes from %s to %s, wider than before.", now.Min, now.Max))
-		}
-		if !old.Step.MultipleOf(now.Step) {
-			add("step", Loses, fmt.Sprintf("its steps were %s, and are %s; what is between them%s", old.Step, now.Step, c.what(save.KindStep, items)))
-		} else if old.Step != now.Step {
-			add("step", Safe, fmt.Sprintf("its steps are %s, finer than before.", now.Step))
-		}
-	case t.Named():
-		var gone []string
-		for _, name := range old.Type.Names {
-			if to, ok := renamed[name]; ok {
-				name = to
-			}
-			if !slices.Contains(t.Names, name) {
-				gone = append(gone, name)
-			}
-		}
-		if len(gone) > 0 && t.Kind == types.Choice { // of picks the roster tells
-			add("options", Loses, fmt.Sprintf("%s is no choice any more; who has it%s", strings.Join(gone, ", "), c.what(save.KindOption, items)))
-		} else if len(t.Names) > len(old.Type.Names) && t.Kind == types.Choice {
-			add("options", Safe, "there are more to choose from.")
-		}
-	case t.Kind == types.Text:
-		if now.MaxLength < old.MaxLength || now.MinLength > old.MinLength || now.Alphabet != "" && now.Alphabet != old.Alphabet {
-			add("limits", Loses, fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit%s", now.MinLength, now.MaxLength, c.what(save.KindRange, items)))
-		}
-	case t.Item != nil:
-		if now.MaxItems < old.MaxItems {
-			add("limits", Loses, fmt.Sprintf("it takes %d items, not %d; what has more%s", now.MaxItems, old.MaxItems, c.what(save.KindRange, items)))
-		}
-		if old.Item != nil && now.Item != nil {
-			out = append(out, c.narrower(old.Item, now.Item, renamed, true)...)
-		}
-	}
-	return out
 }

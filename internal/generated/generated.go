@@ -10,6 +10,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
+	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/service/api"
 )
@@ -20,11 +21,20 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	reference, err := spliced("docs/plan.md", "keys", keys())
+	reference, err := os.ReadFile("docs/plan.md")
 	if err != nil {
 		return nil, err
 	}
-	security, err := spliced("SECURITY.md", "who may", access())
+	for mark, text := range map[string]string{"keys": keys(), "types": typesTable()} {
+		if reference, err = spliced("docs/plan.md", reference, mark, text); err != nil {
+			return nil, err
+		}
+	}
+	page, err := os.ReadFile("SECURITY.md")
+	if err != nil {
+		return nil, err
+	}
+	security, err := spliced("SECURITY.md", page, "who may", access())
 	if err != nil {
 		return nil, err
 	}
@@ -51,11 +61,7 @@ func Files() (map[string][]byte, error) {
 }
 
 // spliced puts text between the marks of a hand-written page.
-func spliced(path, mark, text string) ([]byte, error) {
-	page, err := os.ReadFile(path)
-	if err != nil {
-		return nil, err
-	}
+func spliced(path string, page []byte, mark, text string) ([]byte, error) {
 	begin, end := []byte("<!-- "+mark+": generated -->\n"), []byte("<!-- "+mark+": end -->")
 	head, rest, ok := bytes.Cut(page, begin)
 	_, tail, ok2 := bytes.Cut(rest, end)
@@ -76,6 +82,21 @@ func access() string {
 			continue
 		}
 		fmt.Fprintf(&b, "| `%s %s` | %s | %s | yes |\n", a.Method, a.Path, mark[a.Player], mark[a.Server])
+	}
+	return b.String()
+}
+
+// typesTable lists the types of values.
+func typesTable() string {
+	var b strings.Builder
+	b.WriteString("| type | what it is | what goes with it | stands in | as |\n| --- | --- | --- | --- | --- |\n")
+	for _, k := range types.All() {
+		about := k.About()
+		limits := ""
+		if len(about.Limits) > 0 {
+			limits = "`" + strings.Join(about.Limits, "`, `") + "`"
+		}
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | `%s` |\n", k.Name(), about.Sentence, limits, strings.Join(about.Stands.Words(), ", "), about.Example)
 	}
 	return b.String()
 }
