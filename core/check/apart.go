@@ -164,15 +164,13 @@ func (c *checker) rewardsThatFail() {
 func (c *checker) canFail(e model.Effect) string {
 	a := e.Action
 	switch {
-	case a.Verb == "refuse":
-		return "it refuses"
-	case a.Verb == "take":
-		return a.Movable.ID + " may be with somebody else, or out of reach"
+	case a.Fails != "":
+		return a.Fails
 	case a.Var == nil || c.asksFor(e):
 		return ""
-	case a.Verb == "take-out":
+	case a.Change == model.TakesOut:
 		return a.Var.Name + " may not have it"
-	case a.Verb == "put" && a.Var.Type.Item != nil:
+	case a.Change == model.PutsIn:
 		return fmt.Sprintf("%s takes %d items", a.Var.Name, a.Var.MaxItems)
 	case c.does(e).adds && a.Var.Refuse:
 		return a.Var.Name + " says at_limit: refuse, and may be at its limit"
@@ -184,11 +182,11 @@ func (c *checker) canFail(e model.Effect) string {
 // after that, too, and the other is lost.
 func (c *checker) heldTwice() {
 	for _, to := range c.m.Effects {
-		if to.Action.Verb != "put" || to.Action.Var.Type.Kind != types.Set || c.asksFor(to) {
+		if to.Action.Change != model.PutsIn || to.Action.Var.Type.Kind != types.Set || c.asksFor(to) {
 			continue
 		}
 		for _, from := range c.m.Effects {
-			if from.Action.Verb == "take-out" && from.Rule == to.Rule && from.Block == to.Block && from.Action.Value.Source == to.Action.Value.Source {
+			if from.Action.Change == model.TakesOut && from.Rule == to.Rule && from.Block == to.Block && from.Action.Value.Source == to.Action.Value.Source {
 				c.report("clamped-transfer", to.Action.At, ofRule(to.Rule), "This rule moves %s from %s to %s, which is a set: where it is there already, it is there once after that, too, and what was taken is lost.",
 					to.Action.Value.Source, from.Action.Var.Name, to.Action.Var.Name)
 			}
@@ -240,7 +238,7 @@ func (c *checker) asksFor(e model.Effect) bool {
 func (c *checker) ruleLoops() {
 	next := map[*model.Rule][]model.Effect{} // what each rule sets off for certain
 	for _, e := range c.m.Effects {
-		if len(e.Guards) == 0 && !e.Maybe && e.Action.Verb != "each" {
+		if len(e.Guards) == 0 && !e.Maybe && !e.Action.Each {
 			next[e.Rule] = append(next[e.Rule], e)
 		}
 	}
@@ -273,9 +271,9 @@ func (c *checker) comesBack(from, to *model.Rule, next map[*model.Rule][]model.E
 // setsOff lists the rules that an action certainly sets off, each time anew.
 func (c *checker) setsOff(e model.Effect) []*model.Rule {
 	switch a := e.Action; {
-	case a.Verb == "send" && a.Event.If == nil:
-		return a.Event.Rules
-	case a.Verb == "start-over":
+	case a.Sends != nil && a.Sends.If == nil:
+		return a.Sends.Rules
+	case a.Turn == model.StartsOver:
 		return c.m.On("started")
 	case a.Var != nil && c.alwaysChanges(e):
 		return c.m.OnChanged(a.Var)

@@ -159,18 +159,21 @@ type deed struct {
 // does says what an action does to its variable.
 func (c *checker) does(e model.Effect) deed {
 	a := e.Action
-	if a.Var == nil || a.Value == nil {
-		return deed{sets: a.Verb == "clear"}
+	switch {
+	case a.Var == nil:
+		return deed{}
+	case a.Value == nil:
+		return deed{sets: a.Change == model.Clears, oneself: a.Change != model.Clears}
 	}
-	switch a.Verb {
-	case "add":
+	switch a.Change {
+	case model.Adds:
 		return deed{adds: true, by: a.Value.Type.Range, terms: a.Value.Terms(), oneself: true}
-	case "raise":
+	case model.Raises:
 		return deed{raises: true, to: a.Value.Type.Range, oneself: true}
-	case "set", "pick":
+	case model.Sets:
 		return c.given(a)
 	}
-	return deed{oneself: true} // items that come and go
+	return deed{oneself: true} // items that come and go, and what turns
 }
 
 func (c *checker) given(a *model.Action) deed {
@@ -212,7 +215,7 @@ func (c *checker) change(e model.Effect) *types.Range {
 	switch d := c.does(e); {
 	case d.adds:
 		return &d.by
-	case d.oneself && e.Action.Verb == "set":
+	case d.oneself && e.Action.Change == model.Sets:
 		by := c.fromZero(e.Action)
 		return &by
 	}

@@ -227,7 +227,7 @@ func (c *checker) gather() {
 	for _, e := range c.m.Effects {
 		c.add(e.Action.Value, use{about: ofRule(e.Rule), rule: e.Rule, what: "value"})
 		c.add(e.Action.If, use{about: ofRule(e.Rule), rule: e.Rule, what: "if"})
-		for _, p := range e.Action.Args { // of let and send
+		for _, p := range e.Action.Reads {
 			c.add(p, use{about: ofRule(e.Rule), rule: e.Rule, what: "value"})
 		}
 		if e.Action.Var != nil {

@@ -12,7 +12,7 @@ import (
 // stillDead reports deaths whose condition holds again as soon as the player has come back.
 func (c *checker) stillDead() {
 	for i, e := range c.m.Effects {
-		if e.Action.Verb != "die" || len(e.Guards) == 0 || e.Maybe {
+		if e.Action.Turn != model.Dies || len(e.Guards) == 0 || e.Maybe {
 			continue
 		}
 		d := dying{checker: c, who: e.Action.Who, rule: e.Rule, later: c.m.Effects[i:]}

@@ -251,7 +251,7 @@ func (c *checker) rewindsApart() {
 func (c *checker) copiedWhileDead() {
 	deadly := map[*model.Var]bool{}
 	for _, e := range c.m.Effects {
-		if e.Action.Verb == "die" {
+		if e.Action.Turn == model.Dies {
 			for _, g := range e.Guards {
 				for _, r := range g.Reads {
 					deadly[c.m.VarOf(r.Ref)] = true

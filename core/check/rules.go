@@ -15,7 +15,7 @@ import (
 func (c *checker) narrows() {
 	for _, e := range c.m.Effects {
 		if a := e.Action; a.Var != nil && a.Value != nil && a.Value.Type.Numeric() {
-			c.narrow(a.Var, a.Value, ofRule(e.Rule), a.Verb == "add")
+			c.narrow(a.Var, a.Value, ofRule(e.Rule), a.Change == model.Adds)
 		}
 	}
 	for _, v := range c.m.Vars {
@@ -124,7 +124,7 @@ func (c *checker) sharedWrites() {
 	}
 	for _, e := range c.m.Effects {
 		a := e.Action
-		if a.Verb != "set" || a.Var.Holder.OfPlayers() {
+		if a.Change != model.Sets || a.Value == nil || a.Var.Holder.OfPlayers() {
 			continue
 		}
 		own := func(r expr.Ref) bool {
@@ -167,7 +167,7 @@ func (c *checker) doesTooMuch() {
 func (c *checker) comingBack() {
 	deadly := finding.At{}
 	for _, e := range c.m.Effects {
-		if e.Action.Verb == "die" {
+		if e.Action.Turn == model.Dies {
 			deadly = e.Action.At
 			break
 		}

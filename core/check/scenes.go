@@ -146,7 +146,7 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 	}
 	for _, e := range c.m.Effects {
 		to := e.Action.Scene
-		if e.Action.Spot != nil && e.Action.Verb == "go" {
+		if e.Action.Spot != nil && e.Action.Goes {
 			to = e.Action.Spot.Scene
 		}
 		if to != nil {
@@ -177,7 +177,7 @@ func reach(ways []map[int]bool, from int) map[int]bool {
 // passage leads here, on a condition that asks for nothing but the scene.
 func (c *checker) bouncesBack() {
 	for _, e := range c.m.Effects {
-		if e.Action.Spot == nil || e.Action.Verb != "go" || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
+		if e.Action.Spot == nil || !e.Action.Goes || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
 			continue
 		}
 		if e.Rule.Moment.Kind == "entered" {

@@ -129,7 +129,7 @@ func (c *checker) setDownOnArrival() {
 		arrive(p.Spot, "who dies comes back there")
 	}
 	for _, e := range c.m.Effects {
-		if e.Action.Verb == "go" {
+		if e.Action.Goes {
 			arrive(e.Action.Spot, "a rule brings players there")
 		}
 	}
@@ -139,8 +139,8 @@ func (c *checker) setDownOnArrival() {
 		}
 	}
 	for _, e := range c.m.Effects {
-		if e.Action.Verb == "set-down" && e.Action.Spot != nil && arrivals[e.Action.Spot] != "" {
-			c.report("set-down-on-arrival", e.Action.At, ofRule(e.Rule), "%s is set down on %s, where players arrive: %s.", e.Action.Movable.Title, e.Action.Spot.ID, arrivals[e.Action.Spot])
+		if e.Action.SetsDown != nil && e.Action.Spot != nil && arrivals[e.Action.Spot] != "" {
+			c.report("set-down-on-arrival", e.Action.At, ofRule(e.Rule), "%s is set down on %s, where players arrive: %s.", e.Action.SetsDown.Title, e.Action.Spot.ID, arrivals[e.Action.Spot])
 		}
 	}
 }

@@ -27,7 +27,7 @@ func (c *checker) waymarks() {
 		c.overwritten(p)
 	}
 	for _, e := range c.m.Effects {
-		if a := e.Action; a.Verb == "go" && a.Waymark != nil && a.Spot == nil && !knownInGuards(e, "player."+a.Waymark.ID) {
+		if a := e.Action; a.Goes && a.Waymark != nil && a.Spot == nil && !knownInGuards(e, "player."+a.Waymark.ID) {
 			c.report("waymark-may-be-none", a.At, ofRule(e.Rule), "This goes to %s, which may never have been remembered, and it does not say where to go then.", a.Waymark.ID)
 		}
 	}
@@ -52,7 +52,7 @@ func (c *checker) overwritten(p *model.Passage) {
 		return
 	}
 	for _, e := range c.m.Effects {
-		if e.Action.Verb == "remember" && e.Action.Waymark == p.Waymark && !e.Maybe && c.possibleIn(e, from) {
+		if e.Action.Remembers && e.Action.Waymark == p.Waymark && !e.Maybe && c.possibleIn(e, from) {
 			c.report("overwrites-way-back", e.Action.At, ofRule(e.Rule), "%s can be remembered in %s, out of which %s leads back to it: who does that cannot get out by it.", p.Waymark.ID, from.ID, p.ID)
 		}
 	}

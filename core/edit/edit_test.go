@@ -1,6 +1,7 @@
 package edit_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"fmt"
 	"strings"
 	"testing"

@@ -3,124 +3,139 @@ package engine
 import (
 	"errors"
 	"fmt"
-	"slices"
 
+	_ "alluvion/core/action" // what rules can do
+	"alluvion/core/expr"
 	"alluvion/core/model"
 	"alluvion/core/types"
 )
 
-func (t *tx) action(r *model.Rule, a *model.Action) error {
-	switch a.Verb {
-	case "set", "add", "raise", "clear", "pick", "put", "take-out":
-		return t.assign(r, a)
-	case "if":
-		yes := t.holds(a.If)
-		if err := t.failed(r); err != nil {
-			return err
+// What deeds ask for (model.Doer), in the middle of a transaction.
+
+// actions does some, in their order.
+func (t *tx) actions(r *model.Rule, list []*model.Action) error {
+	for _, a := range list {
+		if t.spent += 1 + a.Effort; t.spent > t.budget {
+			return t.tooMuch(r)
 		}
-		if yes {
-			return t.actions(r, a.Do)
-		}
-		return t.actions(r, a.Else)
-	case "earn", "unearn":
-		if p := t.frame.whose(&a.Who); p != nil {
-			t.setEarned(p, a.Milestone, a.Verb == "earn")
-		}
-	case "die", "come-back", "start-over":
-		if p := t.frame.whose(&a.Who); p != nil {
-			t.queue = append(t.queue, pending{do: a.Verb, player: p, cause: t.cause})
-		}
-	case "let":
-		return t.let(r, a)
-	case "each":
-		return t.each(r, a)
-	case "send":
-		return t.send(r, a)
-	case "go":
-		t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: a.Spot, mark: a.Waymark, scene: a.Scene, carry: a.Carry, cause: t.cause})
-	case "take":
-		return byRule(r, a, t.take(t.frame.player, a.Movable))
-	case "set-down":
-		return byRule(r, a, t.putDown(t.frame.player, a.Movable, a.Spot))
-	case "save":
-		if a.To == "world" {
-			t.saveNow(nil, "rule")
+		var err error
+		if a.Number != nil {
+			err = t.assignNumber(r, a.Number)
 		} else {
-			t.saveNow(t.frame.player, "rule")
+			err = a.Do(t)
 		}
-	case "remember":
-		t.rememberPlace(t.frame.player, a.Waymark)
-	case "forget":
-		t.setMark(t.frame.player, a.Waymark, remembered{})
-	case "notify":
-		t.tell(Notice{Player: playerID(t.frame.player), To: a.To, Kind: "message", Text: a.Text, Rule: r.Number, Scene: t.sceneID()})
-	case "refuse":
-		return &Refusal{Kind: Refused, Reason: a.Text, Rule: r.Number, Line: a.At.Line}
+		if err != nil {
+			return byRule(r, a, err)
+		}
 	}
 	return nil
 }
 
 // byRule says of a refusal which rule asked for it.
 func byRule(r *model.Rule, a *model.Action, err error) error {
-	if err == nil {
-		return nil
-	}
 	var refusal *Refusal
-	if errors.As(err, &refusal) {
+	if errors.As(err, &refusal) && refusal.Rule == 0 {
 		refusal.Rule, refusal.Line = r.Number, a.At.Line
 	}
 	return err
 }
 
-// let gives the rule's own names their values, and acts.
-func (t *tx) let(r *model.Rule, a *model.Action) error {
-	for i, p := range a.Args {
-		t.frame.locals[a.Local+i] = p.Eval(&t.frame)
-		if err := t.failed(r); err != nil {
-			return err
-		}
-	}
-	return t.actions(r, a.Do)
+// Actions does some of the rule that is acting.
+func (t *tx) Actions(list []*model.Action) error { return t.actions(t.acting, list) }
+
+// Holds evaluates a condition.
+func (t *tx) Holds(p *expr.Program) (bool, error) {
+	yes := t.holds(p)
+	return yes, t.failed(t.acting)
 }
 
-// each acts for every player, by id.
-func (t *tx) each(r *model.Rule, a *model.Action) error {
+// Value evaluates an expression.
+func (t *tx) Value(p *expr.Program) (types.Value, error) {
+	v := p.Eval(&t.frame)
+	return v, t.failed(t.acting)
+}
+
+// Name gives a name of the rule's own its value.
+func (t *tx) Name(local int, v types.Value) { t.frame.locals[local] = v }
+
+// ForEach acts for every player, by id.
+func (t *tx) ForEach(local int, here bool, list []*model.Action) error {
 	for _, p := range t.run.order { // nobody comes or goes in the middle of a rule
-		if a.Here && p.place.Scene != t.frame.player.place.Scene {
+		if here && p.place.Scene != t.frame.player.place.Scene {
 			continue
 		}
-		t.frame.locals[a.Local] = types.OfText(p.id)
-		if err := t.actions(r, a.Do); err != nil {
+		t.frame.locals[local] = types.OfText(p.id)
+		if err := t.Actions(list); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// send queues another event, with its arguments as they are now.
-func (t *tx) send(r *model.Rule, a *model.Action) error {
-	args := make([]types.Value, len(a.Args))
-	for i, p := range a.Args {
-		if p == nil {
-			continue
-		}
-		v := p.Eval(&t.frame)
-		if err := t.failed(r); err != nil {
-			return err
-		}
-		fit, err := a.Event.Args[i].Fit(v)
-		if err != nil {
-			return &Refusal{Kind: Failed, Reason: fmt.Sprintf("The argument %s of %s cannot be %s: %v.", a.Event.Args[i].ID, a.Event.ID, v, err), Rule: r.Number, Line: a.At.Line}
-		}
-		args[i] = fit
+// Turn queues what happens to a player.
+func (t *tx) Turn(how model.Turn, who *expr.Ref) {
+	if p := t.frame.whose(who); p != nil {
+		t.queue = append(t.queue, pending{do: turns[how], player: p, cause: t.cause})
 	}
-	w := pending{do: "send", event: a.Event, args: args, cause: t.cause}
-	if a.Event.Self {
+}
+
+// turns are the things to do behind the current moment's rules by which a player's life goes on.
+var turns = map[model.Turn]string{model.Dies: "die", model.ComesBack: "come-back", model.StartsOver: "start-over"}
+
+// Earn gives a player a milestone, or takes it back.
+func (t *tx) Earn(who *expr.Ref, m *model.Milestone, earned bool) {
+	if p := t.frame.whose(who); p != nil {
+		t.setEarned(p, m, earned)
+	}
+}
+
+// Send queues another event.
+func (t *tx) Send(e *model.Event, args []types.Value) {
+	w := pending{do: "send", event: e, args: args, cause: t.cause}
+	if e.Self {
 		w.player = t.frame.player
 	}
 	t.queue = append(t.queue, w)
-	return nil
 }
+
+// Go queues that the rule's player goes somewhere.
+func (t *tx) Go(way model.Way) {
+	t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: way.Spot, mark: way.Waymark, scene: way.Scene, carry: way.Carry, cause: t.cause})
+}
+
+// Take gives the rule's player a movable, SetDown puts it down.
+func (t *tx) Take(m *model.Movable) error { return t.take(t.frame.player, m) }
+
+// SetDown puts a movable down.
+func (t *tx) SetDown(m *model.Movable, at *model.Spot) error {
+	return t.putDown(t.frame.player, m, at)
+}
+
+// Save saves the rule's player, or the world.
+func (t *tx) Save(world bool) {
+	if world {
+		t.saveNow(nil, "rule")
+	} else {
+		t.saveNow(t.frame.player, "rule")
+	}
+}
+
+// Remember makes a waymark of where the rule's player is.
+func (t *tx) Remember(w *model.Waymark) { t.rememberPlace(t.frame.player, w) }
+
+// Forget makes a waymark none.
+func (t *tx) Forget(w *model.Waymark) { t.setMark(t.frame.player, w, remembered{}) }
+
+// Tell tells somebody something.
+func (t *tx) Tell(to, text string) {
+	t.tell(Notice{Player: playerID(t.frame.player), To: to, Kind: "message", Text: text, Rule: t.acting.Number, Scene: t.sceneID()})
+}
+
+// Refuse makes the event fail with a reason.
+func (t *tx) Refuse(reason string) error { return &Refusal{Kind: Refused, Reason: reason} }
+
+// Fail makes it fail with one that nobody meant.
+func (t *tx) Fail(reason string) error { return &Refusal{Kind: Failed, Reason: reason} }
 
 func (t *tx) sceneID() string {
 	if t.frame.player == nil {
@@ -129,43 +144,48 @@ func (t *tx) sceneID() string {
 	return t.run.m.Scenes[t.frame.player.place.Scene].ID
 }
 
-// assign carries out set, add, raise, clear, pick, put and take-out.
-func (t *tx) assign(r *model.Rule, a *model.Action) error {
+// Assign changes a variable.
+func (t *tx) Assign(a *model.Assignment) error {
 	o := t.frame.ownerOf(&a.Target)
-	to := types.None
+	value := types.None
 	if a.Value != nil {
-		to = a.Value.Eval(&t.frame)
+		value = a.Value.Eval(&t.frame)
 	}
-	if err := t.failed(r); err != nil {
+	if err := t.failed(t.acting); err != nil {
 		return err
 	}
 	if a.Var.In != nil && !t.run.has(a.Var, o.at) {
-		return &Refusal{Kind: Failed, Reason: fmt.Sprintf("A rule failed: %s has no %s.", t.run.m.Scenes[o.at].ID, a.Var.ID), Rule: r.Number, Line: a.At.Line}
+		return t.Fail(fmt.Sprintf("A rule failed: %s has no %s.", t.run.m.Scenes[o.at].ID, a.Var.ID))
 	}
 	now := a.Var.Start
 	if values := t.run.values(o); values != nil {
 		now = values[a.Var.Slot]
 	}
-	item := to
-	to, ok, err := changed(a.Verb, now, to)
-	if errors.Is(err, errNotThere) {
-		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s has no %s to take out.", a.Var.Name, item.Plain()), Rule: r.Number, Line: a.At.Line}
-	}
-	if err != nil {
-		return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
-	}
-	if !ok {
+	to, ok, err := a.Becomes(now, value)
+	switch {
+	case err != nil:
+		return t.unwilling(err)
+	case !ok:
 		return nil
 	}
 	fit, err := a.Var.Fit(to)
 	if err != nil {
-		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
+		return t.Refuse(fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err))
 	}
-	return byRule(r, a, t.give(o, a.Var, fit, a.Verb == "pick"))
+	return t.give(o, a.Var, fit, a.Picks)
 }
 
-// assignNumber is assign for the most frequent case: set or add of a number that players hold by themselves.
-func (t *tx) assignNumber(r *model.Rule, a *model.Action) error {
+// unwilling is what an assignment says that cannot be.
+func (t *tx) unwilling(err error) error {
+	var refused *model.Unwilling
+	if errors.As(err, &refused) {
+		return t.Refuse(refused.Why)
+	}
+	return t.Fail("A rule failed: " + err.Error() + ".")
+}
+
+// assignNumber is Assign for the most frequent case: set or add of a number that players hold by themselves.
+func (t *tx) assignNumber(r *model.Rule, a *model.Assignment) error {
 	p, to := t.frame.whose(&a.Target), a.Value.Number(&t.frame)
 	if t.frame.err != nil {
 		return t.failed(r)
@@ -174,40 +194,16 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Action) error {
 	if a.Adds {
 		sum, err := at.Num.Add(to)
 		if err != nil {
-			return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: a.At.Line}
+			return t.Fail("A rule failed: " + err.Error() + ".")
 		}
 		to = sum
 	}
 	fit, err := a.Var.FitNumber(to)
 	if err != nil {
-		return &Refusal{Kind: Refused, Reason: fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err), Rule: r.Number, Line: a.At.Line}
+		return t.Refuse(fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err))
 	}
 	t.writeNumber(p, a.Var, at, fit)
 	return nil
-}
-
-// errNotThere says that an item is not in a list.
-var errNotThere = errors.New("it is not there")
-
-// changed is what a value becomes by an action; false where it stays as it is.
-func changed(verb string, now, by types.Value) (types.Value, bool, error) {
-	switch verb {
-	case "add":
-		sum, err := now.Num.Add(by.Num)
-		return types.OfNum(sum), true, err
-	case "raise":
-		return by, now.Kind != types.IsNum || now.Num.Less(by.Num), nil
-	case "put":
-		return types.OfItems(append(now.Items(), by)), true, nil
-	case "take-out":
-		items := now.Items()
-		i := slices.Index(items, by)
-		if i < 0 {
-			return now, false, errNotThere // or what was to be taken would be made out of nothing
-		}
-		return types.OfItems(slices.Delete(items, i, i+1)), true, nil
-	}
-	return by, true, nil
 }
 
 // give gives a variable a value that fits, where it is a pick that the player may have.

@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"testing"
 
 	"github.com/stretchr/testify/assert"

@@ -37,6 +37,7 @@ type tx struct {
 	args     []types.Value // of the event that was sent in
 	last     *model.Event  // that was sent in: the next one is often the same
 	cause    *Cause
+	acting   *model.Rule // whose actions are being done
 	number   numberUndo
 	revived  *Player // who has come back in this transaction
 	sown     uint32  // the session's when the transaction began
@@ -392,6 +393,7 @@ func (t *tx) rule(r *model.Rule) error {
 	if len(t.frame.locals) < r.Locals {
 		t.frame.locals = make([]types.Value, r.Locals)
 	}
+	t.acting = r
 	return t.actions(r, r.Do)
 }
 
@@ -407,22 +409,4 @@ func (t *tx) failed(r *model.Rule) error {
 	err := t.frame.err
 	t.frame.err = nil
 	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: r.At.Line}
-}
-
-func (t *tx) actions(r *model.Rule, list []*model.Action) error {
-	for _, a := range list {
-		var err error
-		if t.spent += 1 + a.Effort; t.spent > t.budget {
-			return t.tooMuch(r)
-		}
-		if a.Plain {
-			err = t.assignNumber(r, a)
-		} else {
-			err = t.action(r, a)
-		}
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }

@@ -1,6 +1,7 @@
 package matrix_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"encoding/csv"
 	"encoding/xml"
 	"os"

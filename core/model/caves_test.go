@@ -1,6 +1,7 @@
 package model_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"fmt"
 	"strings"
 	"testing"

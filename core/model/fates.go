@@ -165,3 +165,13 @@ func (b *builder) placeFates() {
 	b.Place.Leave = written(d.Leave, Fate{By: ByNobody})
 	b.Place.NewRun = written(d.NewRun, Fate{Kind: "start", By: ByNature})
 }
+
+// valueFor compiles the value that a variable is given.
+func (b *builder) valueFor(v *Var, x plan.Expr, names expr.Names, known expr.Facts) *expr.Program {
+	p, found := expr.CompileFor(x, names, known, v.Type)
+	b.add(found...)
+	if p != nil {
+		b.fits(v, p)
+	}
+	return p
+}

@@ -438,34 +438,6 @@ func (r *Rule) On() string {
 	return strings.TrimSpace(r.Moment.Kind + " " + r.Moment.Of)
 }
 
-// Action is one thing that a rule does.
-type Action struct {
-	Verb      string
-	Var       *Var     // set, add, raise, clear, pick
-	Target    expr.Ref // of Var
-	Plain     bool     // a set or add of a number that players hold by themselves
-	Adds      bool     // Verb is add
-	Value     *expr.Program
-	Who       expr.Ref   // die, come-back, start-over
-	Spot      *Spot      // go: where to; with a Waymark, where else
-	Waymark   *Waymark   // go, remember, forget
-	Scene     *Scene     // go: to the same coordinates of a scene
-	Carry     Carried    // go: what is brought there
-	Movable   *Movable   // take, set-down
-	Milestone *Milestone // earn, unearn
-	Text      string     // notify, refuse
-	To        string     // notify: player, scene, everyone
-	If        *expr.Program
-	Do        []*Action
-	Else      []*Action
-	Event     *Event          // send
-	Args      []*expr.Program // send: in the order of the event's arguments; nil where one is left out
-	Local     int             // let, each: the number of the rule's own name
-	Here      bool            // each: only those in the player's scene
-	Effort    int             // how much its expressions do, in actions: 0 for most
-	At        finding.At
-}
-
 // Timer is a rule that waits for every.
 type Timer struct {
 	Rule  *Rule

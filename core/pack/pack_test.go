@@ -1,6 +1,7 @@
 package pack_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"fmt"
 	"math/big"
 	"testing"

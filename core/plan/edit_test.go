@@ -1,6 +1,7 @@
 package plan_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"maps"
 	"os"
 	"slices"

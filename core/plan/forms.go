@@ -209,22 +209,6 @@ func (p *Placement) read(r *reader, n *node, f field) {
 	r.read(n, reflect.ValueOf(&p.Spot).Elem(), field{ref: "spot"})
 }
 
-// complete makes sure that an action has exactly one verb and what goes with it, and nothing more.
-func (a *Action) complete(r *reader, n *node) {
-	a.Verb = r.verb(n, reflect.TypeFor[Action](), "An action")
-	switch {
-	case a.Verb == "pick" && !a.To.Given() && !a.Option.Given() && n.key("to") == nil && n.key("option") == nil:
-		r.report("missing", n.At, "pick needs \"to\" beside it: the option.")
-	case a.Verb == "pick" && a.To.Given() && a.Option.Given():
-		r.report("wrong-type", n.key("option").at, "pick takes to or option, which say the same; here it has both.")
-	case a.Verb == "pick" && a.To.Given():
-		a.Option = a.To
-	}
-	if e := a.Else; a.Verb == "if" && e.Spot.Given() || a.Verb == "go" && (e.Do != nil || a.Go.Scene.Given() && e.Line > 0) {
-		r.report("wrong-type", e.At, "The else of if is a list of actions, that of go the name of a spot.")
-	}
-}
-
 // verb finds the one key of a table that says what is done: of the type's fields those with a with tag, even
 // an empty one. It reports what is missing beside it, and what does not go with it.
 func (r *reader) verb(n *node, t reflect.Type, what string) string {

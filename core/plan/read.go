@@ -218,6 +218,16 @@ func (r *reader) list(n *node, v reflect.Value, f field) {
 // table reads a struct: known keys into their fields, unknown ones into findings. A key that is misspelt is told once,
 // and read as what was probably meant, so that what stands under it is not missed everywhere else.
 func (r *reader) table(n *node, v reflect.Value) {
+	done, _ := v.Addr().Interface().(interface{ complete(*reader, *node) })
+	r.tableOf(n, v, func() {
+		if done != nil {
+			done.complete(r, n)
+		}
+	})
+}
+
+// tableOf is table with what is to be judged once all its keys are read.
+func (r *reader) tableOf(n *node, v reflect.Value, complete func()) {
 	if n.form != formTable {
 		r.wrongTable(n, v.Type())
 		return
@@ -250,9 +260,7 @@ func (r *reader) table(n *node, v reflect.Value) {
 			r.unread[len(r.found)-1] = n.Pointer + "/" + f.name
 		}
 	}
-	if done, ok := v.Addr().Interface().(interface{ complete(*reader, *node) }); ok {
-		done.complete(r, n)
-	}
+	complete()
 	if len(misspelt) > 0 {
 		r.onlyWhatFits(before, misspelt)
 	}

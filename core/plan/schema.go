@@ -219,7 +219,8 @@ func (s *schemer) ref(t reflect.Type) object {
 
 // table is the schema of a struct.
 func (s *schemer) table(t reflect.Type) object {
-	properties, required := object{}, []string{}
+	properties, required, of := object{}, []string{}, t
+	t = documented(t)
 	for _, f := range fieldsOf(t).list {
 		properties[f.name] = s.of(t.FieldByIndex(f.index).Type, f)
 		if f.required {
@@ -230,7 +231,7 @@ func (s *schemer) table(t reflect.Type) object {
 	if len(required) > 0 {
 		out["required"] = required
 	}
-	switch t {
+	switch of {
 	case reflect.TypeFor[Action]():
 		out["oneOf"], out["description"] = verbForms(t), "One thing that a rule does."
 	case reflect.TypeFor[UpgradeStep]():
@@ -276,6 +277,7 @@ func Keys() []Table {
 		}
 		seen[t] = true
 		table := Table{Name: t.Name()}
+		t = documented(t)
 		var inner []reflect.Type
 		for _, f := range fieldsOf(t).list {
 			ft := t.FieldByIndex(f.index).Type
@@ -321,7 +323,7 @@ func plainStruct(t reflect.Type) reflect.Type {
 			entries, _ := t.FieldByName("Entries")
 			value, _ := entries.Type.Elem().FieldByName("Value")
 			t = value.Type
-		case t.Kind() == reflect.Struct && len(fieldsOf(t).list) > 0:
+		case t.Kind() == reflect.Struct && len(fieldsOf(documented(t)).list) > 0:
 			return t
 		default:
 			return nil

@@ -1,6 +1,7 @@
 package types_test
 
 import (
+	_ "alluvion/core/action" // what rules can do
 	"bytes"
 	"fmt"
 	"strings"

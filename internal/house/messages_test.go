@@ -18,10 +18,10 @@ import (
 )
 
 // saying are the functions that take what a person reads.
-var saying = []string{"report", "fail", "New", "refuse", "problem", "away", "Errorf", "misfit", "tell", "Fprintf", "Fprintln", "Fprint", "Sprintf", "printf", "told", "one", "beyond", "told", "add", "Fail", "End", "Refuse", "deny"}
+var saying = []string{"report", "fail", "New", "refuse", "problem", "away", "Errorf", "misfit", "tell", "Fprintf", "Fprintln", "Fprint", "Sprintf", "printf", "told", "one", "beyond", "told", "add", "Fail", "End", "Refuse", "deny", "Report", "AboutPlayer", "Target"}
 
 // spoken are the members of tables that take it.
-var spoken = []string{"Reason", "Why", "Text", "Detail", "Do", "What", "Title"}
+var spoken = []string{"Reason", "Why", "Text", "Detail", "Do", "What", "Title", "Fails", "Sentence"}
 
 // messages lists everything that the program can say, by the file that says it: texts of more than one word that stand where
 // a message is made.

@@ -1,0 +1,24 @@
+package action
+
+import (
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+var _ = does(comeBack{})
+
+type comeBack struct{}
+
+type comeBackForm struct {
+	Who plan.Expr `plan:"come-back,required" doc:"The dead player comes back."`
+}
+
+func (comeBack) Form() any { return new(comeBackForm) }
+
+func (comeBack) Compile(c *model.Compiler, form any) model.Deed {
+	who, ok := c.Player(form.(*comeBackForm).Who)
+	if !ok {
+		return nil
+	}
+	return &turning{model.ComesBack, who}
+}

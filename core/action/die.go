@@ -1,0 +1,24 @@
+package action
+
+import (
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+var _ = does(die{})
+
+type die struct{}
+
+type dieForm struct {
+	Who plan.Expr `plan:"die,required" doc:"The player dies."`
+}
+
+func (die) Form() any { return new(dieForm) }
+
+func (die) Compile(c *model.Compiler, form any) model.Deed {
+	who, ok := c.Player(form.(*dieForm).Who)
+	if !ok {
+		return nil
+	}
+	return &turning{model.Dies, who}
+}

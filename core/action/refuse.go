@@ -1,0 +1,29 @@
+package action
+
+import (
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+var _ = does(refuse{})
+
+type refuse struct{}
+
+type refuseForm struct {
+	Refuse plan.Given[string] `plan:"refuse,required" doc:"The event fails with this reason; nothing has changed."`
+}
+
+func (refuse) Form() any { return new(refuseForm) }
+
+func (refuse) Compile(_ *model.Compiler, form any) model.Deed {
+	return refusing{form.(*refuseForm).Refuse.Value}
+}
+
+// refusing makes the event fail.
+type refusing struct{ reason string }
+
+// Do refuses.
+func (r refusing) Do(d model.Doer) error { return d.Refuse(r.reason) }
+
+// Traits say that it fails.
+func (refusing) Traits() model.Traits { return model.Traits{Fails: "it refuses"} }

@@ -1,0 +1,39 @@
+package action
+
+import (
+	"alluvion/core/model"
+	"alluvion/core/plan"
+)
+
+var _ = does(save{})
+
+type save struct{}
+
+type saveForm struct {
+	Save plan.Given[string] `plan:"save,required" enum:"player,world" doc:"Saves the rule's player, or the world."`
+}
+
+func (save) Form() any { return new(saveForm) }
+
+func (save) Compile(c *model.Compiler, form any) model.Deed {
+	f := form.(*saveForm)
+	world := f.Save.Value == "world"
+	if !world {
+		c.AboutPlayer("be saved")
+	} else if c.Alone() {
+		c.Report("bad-value", f.Save.At, "Where session.players is 1 the world lies in the player's save: save the player.")
+	}
+	return saving{world}
+}
+
+// saving saves the rule's player, or the world.
+type saving struct{ world bool }
+
+// Do saves.
+func (s saving) Do(d model.Doer) error {
+	d.Save(s.world)
+	return nil
+}
+
+// Traits are none: what is saved stays as it is.
+func (saving) Traits() model.Traits { return model.Traits{} }
