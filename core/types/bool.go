@@ -3,7 +3,7 @@ package types
 import "slices"
 
 // Bool is the type of what is so or not.
-var Bool Kind = boolean{}
+var Bool = declared(30, boolean{})
 
 type boolean struct{}
 

@@ -7,7 +7,7 @@ import (
 )
 
 // Choice is the type of one of a few words that the plan lists beside it.
-var Choice Kind = choice{}
+var Choice = declared(50, choice{})
 
 type choice struct{ named }
 

@@ -3,7 +3,7 @@ package types
 import "alluvion/core/fixed"
 
 // Decimal is the type of numbers with places, as many as their step has.
-var Decimal Kind = decimal{}
+var Decimal = declared(20, decimal{})
 
 type decimal struct{ number }
 

@@ -1,7 +1,7 @@
 package types
 
 // Int is the type of whole numbers.
-var Int Kind = whole{}
+var Int = declared(10, whole{})
 
 type whole struct{ number }
 

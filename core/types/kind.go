@@ -4,7 +4,11 @@
 // the program tells types apart.
 package types
 
-import "slices"
+import (
+	"fmt"
+	"maps"
+	"slices"
+)
 
 // Kind is one type. The zero Kind (nil) is that of what could not be read.
 type Kind interface {
@@ -53,10 +57,9 @@ type Kind interface {
 
 // Traits are what expressions want to know of a type.
 type Traits struct {
-	Number  bool // it can be calculated with
-	Whole   bool // of a number: it has no places
-	Named   bool // its values are names out of a list
-	Ordered bool // its values are compared by < though they are no numbers
+	Number bool // it can be calculated with
+	Whole  bool // of a number: it has no places
+	Named  bool // its values are names out of a list
 }
 
 // About is what the reference and the console's forms say of a type.
@@ -118,14 +121,30 @@ type Narrowing struct {
 // Dice draws a whole number from 0 to n - 1.
 type Dice func(n int) int
 
+// kinds are the types that plans declare, by their place in the reference.
+var kinds = map[int]Kind{}
+
+// declared adds a type that plans declare, at a place in the order of the reference.
+func declared(place int, k Kind) Kind {
+	if kinds[place] != nil {
+		panic(fmt.Sprintf("types: %s and %s have one place", kinds[place].Name(), k.Name()))
+	}
+	kinds[place] = k
+	return k
+}
+
 // All are the types that plans declare, in the order of the reference.
 func All() []Kind {
-	return []Kind{Int, Decimal, Bool, Text, Choice, Pick, Point, List, Set, Seed, Stopwatch, Player, Prop}
+	out := make([]Kind, 0, len(kinds))
+	for _, place := range slices.Sorted(maps.Keys(kinds)) {
+		out = append(out, kinds[place])
+	}
+	return out
 }
 
 // Called finds a type by its name in plans; nil where there is none.
 func Called(name string) Kind {
-	for _, k := range All() {
+	for _, k := range kinds {
 		if k.Name() == name {
 			return k
 		}

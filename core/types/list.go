@@ -9,7 +9,7 @@ import (
 )
 
 // List is the type of items in their order.
-var List Kind = list{}
+var List = declared(80, list{})
 
 type list struct{ items }
 

@@ -1,7 +1,7 @@
 package types
 
 // Pick is the type of one option of a roster.
-var Pick Kind = pick{}
+var Pick = declared(60, pick{})
 
 type pick struct{ named }
 

@@ -1,10 +1,10 @@
 package types
 
 // Player is the type of an argument that names a player who is present.
-var Player Kind = player{}
+var Player = declared(120, player{})
 
 // Prop is the type of an argument that names one placed object of a kind.
-var Prop Kind = prop{}
+var Prop = declared(130, prop{})
 
 type player struct{ id }
 

@@ -7,7 +7,7 @@ import (
 )
 
 // Point is the type of coordinates in the plan's space.
-var Point Kind = point{}
+var Point = declared(70, point{})
 
 type point struct{}
 

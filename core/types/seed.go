@@ -3,7 +3,7 @@ package types
 import "alluvion/core/fixed"
 
 // Seed is the type of what numbers are drawn from.
-var Seed Kind = seed{}
+var Seed = declared(100, seed{})
 
 type seed struct{ number }
 

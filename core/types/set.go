@@ -1,7 +1,7 @@
 package types
 
 // Set is the type of items of which each stands there once, in a fixed order.
-var Set Kind = set{}
+var Set = declared(90, set{})
 
 type set struct{ items }
 

@@ -3,7 +3,7 @@ package types
 import "alluvion/core/fixed"
 
 // Stopwatch is the type of what counts seconds by itself.
-var Stopwatch Kind = stopwatch{}
+var Stopwatch = declared(110, stopwatch{})
 
 type stopwatch struct{ number }
 

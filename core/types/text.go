@@ -7,7 +7,7 @@ import (
 )
 
 // Text is the type of what is written by people.
-var Text Kind = words{}
+var Text = declared(40, words{})
 
 type words struct{}
 
