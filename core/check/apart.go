@@ -15,10 +15,10 @@ func (c *checker) givenTwice() {
 	for _, e := range c.m.Effects {
 		v := e.Action.Var
 		d := c.does(e)
-		if !d.adds || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates[atDeath].Kind == "set" {
+		if !d.adds || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates.At(plan.CrossDeath).Kind == "set" {
 			continue
 		}
-		kept := v.Fates[atDeath].Kind
+		kept := v.Fates.At(plan.CrossDeath).Kind
 		if kept == "reset" && !c.putAside(e.Action.Value, v) {
 			kept = "" // it begins anew, and gets something else besides
 		}
@@ -39,7 +39,7 @@ func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 			continue
 		}
 		for _, e := range c.writes[c.m.VarOf(r.Ref)] {
-			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil && e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) && v.Fates[atDeath].Kind == "keep" {
+			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil && e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) && v.Fates.At(plan.CrossDeath).Kind == "keep" {
 				return true
 			}
 		}
@@ -77,16 +77,16 @@ var momentOf = map[string]plan.Crossing{
 }
 
 // apart finds a crossing at which only one of two values is reset.
-func apart(a, b [5]model.Fate, meant plan.Crossing) (plan.Crossing, bool) {
-	for i, cross := range plan.Crossings {
+func apart(a, b model.Fates, meant plan.Crossing) (plan.Crossing, bool) {
+	for _, cross := range plan.Crossings {
 		if cross == meant {
 			continue
 		}
-		if a[i].Kind == "reset" && b[i].Kind == "keep" || a[i].Kind == "keep" && b[i].Kind == "reset" {
+		if x, y := a.At(cross).Kind, b.At(cross).Kind; x == "reset" && y == "keep" || x == "keep" && y == "reset" {
 			return cross, true
 		}
 	}
-	return "", false
+	return 0, false
 }
 
 func (c *checker) milestoneApart(m *model.Milestone) {
@@ -96,9 +96,9 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 		}
 		for _, r := range p.Reads {
 			v := c.m.VarOf(r.Ref)
-			for i, cross := range plan.Crossings {
-				if v != nil && m.Fates[i].By == model.ByItself && v.Holder == model.OfPlayer && (m.Fates[i].Kind == "reset" && v.Fates[i].Kind == "keep" || m.Fates[i].Kind == "keep" && v.Fates[i].Kind == "reset") {
-					c.report("reset-apart", m.Fates[i].At, ofMilestone(m), "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
+			for _, cross := range plan.Crossings {
+				if v != nil && m.Fates.At(cross).By == model.ByItself && v.Holder == model.OfPlayer && (m.Fates.At(cross).Kind == "reset" && v.Fates.At(cross).Kind == "keep" || m.Fates.At(cross).Kind == "keep" && v.Fates.At(cross).Kind == "reset") {
+					c.report("reset-apart", m.Fates.At(cross).At, ofMilestone(m), "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
 				}
 			}
 		}
@@ -116,7 +116,7 @@ func (c *checker) timeOutlives() {
 		if v.Holder.OfPlayers() {
 			cross = plan.CrossLeave
 		}
-		if v.Fates[column(cross)].Kind == "keep" {
+		if v.Fates.At(cross).Kind == "keep" {
 			c.report("time-outlives", e.Action.At, ofRule(e.Rule), "%s is set from the session's time and kept at %s; the next session's time begins at 0 again.", v.Name, cross)
 		}
 	}

@@ -56,7 +56,7 @@ func (c *checker) constant(v *model.Var) bool {
 }
 
 func setAtSomeCrossing(v *model.Var) bool {
-	return slices.ContainsFunc(v.Fates[:], func(f model.Fate) bool { return f.Set != nil })
+	return slices.ContainsFunc(v.Fates, func(f model.Fate) bool { return f.Set != nil })
 }
 
 // root is a variable's name without the field of its group: what upgrade steps may name as a whole.

@@ -6,6 +6,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/types"
 )
 
@@ -103,9 +104,9 @@ func (d dying) partOf(r expr.Ref, v *model.Var) part {
 		return said
 	case v == nil || !d.theirs(r) || r.What != expr.Variable || d.restored(v):
 		return unknown
-	case v.Fates[atDeath].Kind == "keep":
+	case v.Fates.At(plan.CrossDeath).Kind == "keep":
 		return same
-	case v.Fates[atDeath].Kind == "set":
+	case v.Fates.At(plan.CrossDeath).Kind == "set":
 		return set
 	}
 	return unknown
@@ -138,7 +139,7 @@ func (d dying) known(r expr.Ref, t types.Type) types.Type {
 	case v.Is != nil:
 		return d.computed(v, t)
 	}
-	switch f := v.Fates[atDeath]; {
+	switch f := v.Fates.At(plan.CrossDeath); {
 	case f.Kind == "reset" && !v.Start.IsNone():
 		return types.Constant(v.Start, t)
 	case f.Set != nil && f.Set.Type.Numeric():

@@ -13,20 +13,6 @@ import (
 	"alluvion/core/types"
 )
 
-func column(c plan.Crossing) int {
-	for i, x := range plan.Crossings {
-		if x == c {
-			return i
-		}
-	}
-	panic("check: no such crossing")
-}
-
-var (
-	atDeath = column(plan.CrossDeath)
-	atLeave = column(plan.CrossLeave)
-)
-
 // undecidedFates reports cells of the matrix that nothing decides.
 func (c *checker) undecidedFates() {
 	for _, group := range c.undecided() {
@@ -44,8 +30,8 @@ func (c *checker) undecidedFates() {
 	if c.m.Plan.Checkpoints == nil {
 		return
 	}
-	for i, cross := range plan.Crossings {
-		if c.m.Reached[i].By == model.ByNobody {
+	for _, cross := range plan.Crossings {
+		if c.m.Reached.At(cross).By == model.ByNobody {
 			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"}, "Nothing decides what happens to the checkpoint reached at %s.", cross)
 		}
 	}
@@ -81,9 +67,9 @@ var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene
 // undecidedAt are the crossings at which nothing decides what happens to a variable.
 func undecidedAt(v *model.Var) []string {
 	var out []string
-	for i, cross := range plan.Crossings {
-		if v.Fates[i].By == model.ByNobody {
-			out = append(out, string(cross))
+	for _, cross := range plan.Crossings {
+		if v.Fates.At(cross).By == model.ByNobody {
+			out = append(out, cross.String())
 		}
 	}
 	return out
@@ -140,11 +126,11 @@ func listed(words []string, more int) string {
 // lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.
 func (c *checker) lostAtLeave() {
 	for _, v := range c.m.Vars {
-		if !v.Holder.OfPlayers() || v.Fates[atLeave].Kind != "reset" || c.constants[v] {
+		if !v.Holder.OfPlayers() || v.Fates.At(plan.CrossLeave).Kind != "reset" || c.constants[v] {
 			continue
 		}
 		if at, how, ok := c.askedAtStart(v); ok {
-			c.report("lost-at-leave", v.Fates[atLeave].At, ofVar(v), "%s is reset at leave, though %s (line %d).", v.Name, how, at.Line)
+			c.report("lost-at-leave", v.Fates.At(plan.CrossLeave).At, ofVar(v), "%s is reset at leave, though %s (line %d).", v.Name, how, at.Line)
 		}
 	}
 }
@@ -156,16 +142,16 @@ func (c *checker) askedAtStart(v *model.Var) (finding.At, string, bool) {
 			return u.rule.At, "a rule on " + u.rule.Moment.Kind + " reads it", true
 		case v.Type.Kind == types.Pick && u.program != nil:
 			return u.read.At, "it is what the player picked, and is read", true
-		case u.what == "fate" && isFateOf(c.m, u.program, atLeave):
+		case u.what == "fate" && isFateOf(c.m, u.program, plan.CrossLeave):
 			return u.read.At, "another variable is set from it at leave", true
 		}
 	}
 	return finding.At{}, "", false
 }
 
-func isFateOf(m *model.Model, p *expr.Program, col int) bool {
+func isFateOf(m *model.Model, p *expr.Program, col plan.Crossing) bool {
 	for _, v := range m.Vars {
-		if v.Fates[col].Set == p {
+		if v.Fates.At(col).Set == p {
 			return true
 		}
 	}
@@ -233,7 +219,7 @@ func (c *checker) rewindsApart() {
 		if rules[e.Rule] == nil {
 			rules[e.Rule] = &change{}
 		}
-		switch f := v.Fates[atDeath]; {
+		switch f := v.Fates.At(plan.CrossDeath); {
 		case f.Kind == "rewind":
 			rules[e.Rule].back = v
 		case f.Kind == "keep" || f.By == model.NotAtAll:

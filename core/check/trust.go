@@ -250,8 +250,8 @@ func (c *checker) pointIn(scenes map[int]bool) bool {
 // undecidedThings reports cells of movables that nothing decides.
 func (c *checker) undecidedThings() {
 	for _, m := range c.m.Movables {
-		for i, cross := range plan.Crossings {
-			if m.Fates[i].By == model.ByNobody {
+		for _, cross := range plan.Crossings {
+			if m.Fates.At(cross).By == model.ByNobody {
 				c.report("undecided-fate", m.At, about{"movables." + m.ID, &m.Decl.Accept}, "Nothing decides what happens to the movable %s at %s.", m.ID, cross)
 			}
 		}

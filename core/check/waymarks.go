@@ -11,8 +11,8 @@ import (
 // fates that nobody decided.
 func (c *checker) waymarks() {
 	for _, w := range c.m.Waymarks {
-		for i, cross := range plan.Crossings {
-			if w.Fates[i].By == model.ByNobody {
+		for _, cross := range plan.Crossings {
+			if w.Fates.At(cross).By == model.ByNobody {
 				c.report("undecided-fate", w.At, ofWaymark(w), "Nothing decides what happens to the waymark %s at %s.", w.ID, cross)
 			}
 		}

@@ -172,7 +172,7 @@ func TestAnyChangesKeepEverythingElse(t *testing.T) {
 			e := edit.Edit{Do: "put", Path: []string{"variables", id, "title"}, Value: fmt.Appendf(nil, "%q", rapid.StringMatching(`[A-Za-z ,:#{}'-]{1,12}`).Draw(t, "title"))}
 			switch rapid.IntRange(0, 3).Draw(t, "kind") {
 			case 0:
-				e = edit.Edit{Do: "fate", Name: "player." + id, Crossing: string(rapid.SampledFrom(plan.Crossings).Draw(t, "crossing")), Fate: rapid.SampledFrom([]string{"keep", "reset", "default"}).Draw(t, "fate")}
+				e = edit.Edit{Do: "fate", Name: "player." + id, Crossing: rapid.SampledFrom(plan.Crossings).Draw(t, "crossing").String(), Fate: rapid.SampledFrom([]string{"keep", "reset", "default"}).Draw(t, "fate")}
 			case 1:
 				e = edit.Edit{Do: "put", Path: []string{"scenes", scene.ID, "spots", spot, "at"}, Value: fmt.Appendf(nil, "[%d, %d]", rapid.IntRange(0, 9).Draw(t, "x"), rapid.IntRange(0, 9).Draw(t, "y"))}
 			case 2:
@@ -188,7 +188,8 @@ func TestAnyChangesKeepEverythingElse(t *testing.T) {
 			}
 			if e.Do == "fate" {
 				want := strings.TrimPrefix(e.Fate, "default")
-				if is := after.Variables.Get(id).Across.At(plan.Crossing(e.Crossing)).Kind; is != want {
+				c, _ := plan.CrossingCalled(e.Crossing)
+				if is := after.Variables.Get(id).Across.At(c).Kind; is != want {
 					t.Fatalf("%s of %s (%s) is %q", e.Crossing, id, decl.Type.Name, is)
 				}
 			}

@@ -10,6 +10,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/save"
 	"alluvion/core/types"
 )
@@ -154,7 +155,7 @@ func sameInAnother(t *rapid.T, m *model.Model, r *engine.Run, id string) {
 		rules += len(a.Entered) // who joins inside an area enters it
 	}
 	for _, f := range other.Figures(id) {
-		kept := f.Var.Fates[2].Kind == "keep" && (!dead || f.Var.Fates[1].Kind == "keep")
+		kept := f.Var.Fates.At(plan.CrossLeave).Kind == "keep" && (!dead || f.Var.Fates.At(plan.CrossDeath).Kind == "keep")
 		if kept && !f.Var.Computed() && !f.Var.Seed && f.Var.While == nil && rules == 0 && f.Scene == "" && f.Prop == "" {
 			require.Equal(t, was[f.Var.Name], f.Value, f.Var.Name)
 		}

@@ -8,24 +8,13 @@ import (
 	"alluvion/core/types"
 )
 
-// crossingIndex is a crossing's column.
-func crossingIndex(c plan.Crossing) int { return slices.Index(plan.Crossings, c) }
-
-var (
-	atScene   = crossingIndex(plan.CrossScene)
-	atDeath   = crossingIndex(plan.CrossDeath)
-	atLeave   = crossingIndex(plan.CrossLeave)
-	atRestart = crossingIndex(plan.CrossRestart)
-	atNewRun  = crossingIndex(plan.CrossNewRun)
-)
-
 // cross applies one column of the matrix: first all resets and rewinds, then all sets together, each
 // reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's.
-func (t *tx) cross(column int, p *Player, owners []owner) {
-	t.cause = &Cause{Kind: "crossing", Crossing: string(plan.Crossings[column])}
+func (t *tx) cross(column plan.Crossing, p *Player, owners []owner) {
+	t.cause = &Cause{Kind: "crossing", Crossing: column.String()}
 	for _, o := range owners {
 		for _, v := range t.run.m.Holders[o.hold].Stored {
-			switch v.Fates[column].Kind {
+			switch v.Fates.At(column).Kind {
 			case "reset":
 				t.fated("reset")
 				t.write(o, v, t.run.start(v), false)
@@ -48,12 +37,12 @@ type assignment struct {
 	to    types.Value
 }
 
-func (t *tx) setAll(column int, p *Player, owners []owner) {
+func (t *tx) setAll(column plan.Crossing, p *Player, owners []owner) {
 	t.fated("set")
 	var all []assignment
 	for _, o := range owners {
 		for _, v := range t.run.m.Holders[o.hold].Stored {
-			if v.Fates[column].Set != nil && (v.In == nil || t.run.has(v, o.at)) {
+			if v.Fates.At(column).Set != nil && (v.In == nil || t.run.has(v, o.at)) {
 				all = t.evaluated(all, column, p, o, v)
 			}
 		}
@@ -65,12 +54,12 @@ func (t *tx) setAll(column int, p *Player, owners []owner) {
 
 // evaluated adds what a fate sets. A fate cannot be refused: where its expression fails, the value
 // stays and the player is told.
-func (t *tx) evaluated(all []assignment, column int, p *Player, o owner, v *model.Var) []assignment {
+func (t *tx) evaluated(all []assignment, column plan.Crossing, p *Player, o owner, v *model.Var) []assignment {
 	t.frame.aboutOwner(o)
 	if o.player == nil { // of the world, in a session of one player
 		t.frame.player = p
 	}
-	to := v.Fates[column].Set.Eval(&t.frame)
+	to := v.Fates.At(column).Set.Eval(&t.frame)
 	err := t.frame.err
 	t.frame.err = nil
 	if err == nil {
@@ -79,7 +68,7 @@ func (t *tx) evaluated(all []assignment, column int, p *Player, o owner, v *mode
 		to, err = domain.Fit(to)
 	}
 	if err != nil {
-		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: v.Name + " stays as it is at " + string(plan.Crossings[column]) + ": " + err.Error() + "."})
+		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: v.Name + " stays as it is at " + column.String() + ": " + err.Error() + "."})
 		return all
 	}
 	return append(all, assignment{o, v, to})
@@ -87,7 +76,7 @@ func (t *tx) evaluated(all []assignment, column int, p *Player, o owner, v *mode
 
 // owners are whose state goes through a player's column: the player's own and its pairs, and where
 // session.players is 1 the world's.
-func (t *tx) owners(p *Player, column int) []owner {
+func (t *tx) owners(p *Player, column plan.Crossing) []owner {
 	out := []owner{{int(model.OfPlayer), p, -1}}
 	for _, h := range t.run.m.Holders {
 		if h.Holder.Lazy() && h.Holder.OfPlayers() && len(h.Stored) > 0 {
@@ -101,7 +90,7 @@ func (t *tx) owners(p *Player, column int) []owner {
 }
 
 // world is whose state goes through a column of the whole world.
-func (t *tx) world(column int) []owner {
+func (t *tx) world(column plan.Crossing) []owner {
 	out := []owner{{int(model.OfGame), nil, -1}}
 	for i := range t.run.scenes {
 		out = append(out, owner{int(model.OfScene), nil, i})
@@ -116,15 +105,15 @@ func (t *tx) world(column int) []owner {
 
 // lazyOwners adds the copies that a column can change: those that were ever changed, those that the record
 // has, and (where the column sets something) all.
-func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column int) []owner {
-	all := slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates[column].Set != nil })
+func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column plan.Crossing) []owner {
+	all := slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates.At(column).Set != nil })
 	if all {
 		for _, at := range r.ats(h) {
 			out = append(out, owner{h.Index, p, at})
 		}
 		return out
 	}
-	if !slices.ContainsFunc(h.Stored, func(v *model.Var) bool { k := v.Fates[column].Kind; return k == "reset" || k == "rewind" }) {
+	if !slices.ContainsFunc(h.Stored, func(v *model.Var) bool { k := v.Fates.At(column).Kind; return k == "reset" || k == "rewind" }) {
 		return out
 	}
 	var ats []int
@@ -177,7 +166,7 @@ func (t *tx) pairsIn(p *Player, scene int) []owner {
 
 // worthCrossing says whether a change of scene can change a copy: it was changed before, or is set by it.
 func (r *Run) worthCrossing(h *model.Holding, key copyKey, in copies) bool {
-	return in[key] != nil || slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates[atScene].Set != nil })
+	return in[key] != nil || slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates.At(plan.CrossScene).Set != nil })
 }
 
 // of is what a variable was when the record was taken, as it is held now.
@@ -258,7 +247,7 @@ func (t *tx) travel(p *Player, to Place, column bool) error {
 	}
 	t.tell(Notice{Player: p.id, To: "player", Kind: "departed", Scene: t.run.m.Scenes[from.Scene].ID})
 	if column {
-		t.cross(atScene, p, t.pairsIn(p, from.Scene))
+		t.cross(plan.CrossScene, p, t.pairsIn(p, from.Scene))
 	}
 	t.cause = cause
 	t.touch(p)
@@ -281,7 +270,7 @@ func (t *tx) emptied(scene int) {
 				owners = append(owners, owner{h.Index, nil, prop.Index})
 			}
 		}
-		t.cross(atScene, nil, owners)
+		t.cross(plan.CrossScene, nil, owners)
 	}
 }
 
@@ -329,16 +318,16 @@ func (t *tx) comeBack(p *Player) error {
 	if !p.dead || !t.run.Has(p.id) {
 		return nil
 	}
-	t.cross(atDeath, p, t.owners(p, atDeath))
+	t.cross(plan.CrossDeath, p, t.owners(p, plan.CrossDeath))
 	if t.run.m.Single {
-		t.crossThings(atDeath)
+		t.crossThings(plan.CrossDeath)
 	}
 	t.touch(p)
 	t.fated("over")
 	t.note(p, "player.dead", types.OfBool(true), types.OfBool(false))
 	p.dead, p.backAt = false, 0
 	t.revived = p
-	t.crossReached(p, atDeath)
+	t.crossReached(p, plan.CrossDeath)
 	t.fated(t.run.m.Place.Death.Kind)
 	if err := t.travel(p, t.run.after(p, t.run.m.Place.Death.Kind), false); err != nil {
 		return err
@@ -352,8 +341,8 @@ func (t *tx) comeBack(p *Player) error {
 }
 
 // crossReached applies the fate of the checkpoint reached.
-func (t *tx) crossReached(p *Player, column int) {
-	if t.run.m.Reached[column].Kind != "reset" || p.reached < 0 {
+func (t *tx) crossReached(p *Player, column plan.Crossing) {
+	if t.run.m.Reached.At(column).Kind != "reset" || p.reached < 0 {
 		return
 	}
 	t.fated("reset")
@@ -397,11 +386,11 @@ func (t *tx) startOver(p *Player) error {
 		return nil
 	}
 	t.dropAll(p)
-	t.cross(atNewRun, p, t.owners(p, atNewRun))
+	t.cross(plan.CrossNewRun, p, t.owners(p, plan.CrossNewRun))
 	if t.run.m.Single {
-		t.crossThings(atNewRun)
+		t.crossThings(plan.CrossNewRun)
 	}
-	t.crossReached(p, atNewRun)
+	t.crossReached(p, plan.CrossNewRun)
 	t.touch(p)
 	if p.dead {
 		t.note(p, "player.dead", types.OfBool(true), types.OfBool(false))

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/types"
 )
 
@@ -131,9 +132,9 @@ func (t *tx) earnedRules(w pending) error {
 }
 
 // crossMilestones applies a column to a player's milestones.
-func (t *tx) crossMilestones(column int, p *Player) {
+func (t *tx) crossMilestones(column plan.Crossing, p *Player) {
 	for _, m := range t.run.m.Milestones {
-		if m.Fates[column].Kind == "reset" {
+		if m.Fates.At(column).Kind == "reset" {
 			t.fated("reset")
 			t.setEarned(p, m, false)
 		}

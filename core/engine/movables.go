@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/types"
 )
 
@@ -128,9 +129,9 @@ func (t *tx) tellThings(p *Player) {
 }
 
 // crossThings applies a column of the world to the movables.
-func (t *tx) crossThings(column int) {
+func (t *tx) crossThings(column plan.Crossing) {
 	for _, m := range t.run.m.Movables {
-		if m.Fates[column].Kind == "reset" {
+		if m.Fates.At(column).Kind == "reset" {
 			t.fated("reset")
 			t.setThing(m, thing{at: t.run.home(m)})
 		}

@@ -9,6 +9,7 @@ import (
 
 	"alluvion/core/finding"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 )
 
 // Step carries out one request. Timers that were due before it run first, each as a transaction of its
@@ -288,7 +289,7 @@ func pointIDs(m *model.Model) []string {
 
 // restart applies the world's fates, when a world is opened again.
 func (t *tx) restart() error {
-	t.cross(atRestart, nil, t.world(atRestart))
-	t.crossThings(atRestart)
+	t.cross(plan.CrossRestart, nil, t.world(plan.CrossRestart))
+	t.crossThings(plan.CrossRestart)
 	return nil
 }

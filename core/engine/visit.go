@@ -6,6 +6,7 @@ import (
 
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/save"
 	"alluvion/core/types"
 )
@@ -284,18 +285,18 @@ func (r *Run) validPlace(s save.Place, otherwise Place) Place {
 func (t *tx) returned(p *Player) {
 	r := t.run
 	if p.dead {
-		t.cross(atDeath, p, t.owners(p, atDeath))
+		t.cross(plan.CrossDeath, p, t.owners(p, plan.CrossDeath))
 		t.touch(p)
 		p.dead, p.backAt = false, 0
-		t.crossReached(p, atDeath)
+		t.crossReached(p, plan.CrossDeath)
 		p.place = r.after(p, r.m.Place.Death.Kind)
 	}
 	if r.m.Single {
-		t.cross(atRestart, p, t.world(atRestart))
-		t.crossThings(atRestart)
+		t.cross(plan.CrossRestart, p, t.world(plan.CrossRestart))
+		t.crossThings(plan.CrossRestart)
 	}
-	t.cross(atLeave, p, t.leaving(p))
-	t.crossReached(p, atLeave)
+	t.cross(plan.CrossLeave, p, t.leaving(p))
+	t.crossReached(p, plan.CrossLeave)
 	t.touch(p)
 	p.place = r.after(p, r.m.Place.Leave.Kind)
 	if r.m.Place.Leave.Kind != "exact" {
@@ -305,7 +306,7 @@ func (t *tx) returned(p *Player) {
 
 // leaving is whose state goes through the column leave: the player's own and its pairs, never the world's.
 func (t *tx) leaving(p *Player) []owner {
-	return slices.DeleteFunc(t.owners(p, atLeave), func(o owner) bool { return o.player == nil })
+	return slices.DeleteFunc(t.owners(p, plan.CrossLeave), func(o owner) bool { return o.player == nil })
 }
 
 func (t *tx) tellJoined(p *Player, first, back bool) error {
@@ -475,8 +476,8 @@ func (r *Run) marksOut(marks []remembered, keep func(*model.Waymark) bool) map[s
 }
 
 func (r *Run) recordOut(rec *record) save.Record {
-	rewinds := func(v *model.Var) bool { return v.Fates[atDeath].Kind == "rewind" }
-	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates[atDeath].Kind == "rewind" }),
+	rewinds := func(v *model.Var) bool { return v.Fates.At(plan.CrossDeath).Kind == "rewind" }
+	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates.At(plan.CrossDeath).Kind == "rewind" }),
 		Scenes: r.scenesOut(rec.pairs, rewinds), Props: r.propsOut(rec.pairs, model.OfPlayerProp, rewinds)}
 	if rec.game != nil {
 		out.World = r.worldOut(rec.game, rec.scenes, rec.props, rewinds)

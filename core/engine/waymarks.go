@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/types"
 )
 
@@ -70,9 +71,9 @@ func (t *tx) forgetOn(p *Player) {
 }
 
 // crossMarks applies a column to a player's waymarks.
-func (t *tx) crossMarks(column int, p *Player) {
+func (t *tx) crossMarks(column plan.Crossing, p *Player) {
 	for i, w := range t.run.m.Waymarks {
-		switch w.Fates[column].Kind {
+		switch w.Fates.At(column).Kind {
 		case "reset":
 			t.fated("reset")
 			t.setMark(p, w, remembered{})

@@ -95,7 +95,7 @@ func Of(m *model.Model) Matrix {
 			}
 		}
 		if len(rows) > 0 {
-			out.Groups = append(out.Groups, Group{Holder: holderText(h), Title: groupTitle(h), Rows: rows})
+			out.Groups = append(out.Groups, Group{Holder: h.Written(), Title: h.Title(), Rows: rows})
 		}
 		for _, use := range w.m.Plan.Uses {
 			if id := use.Commons.Name; h.Holder == model.OfPlayer {
@@ -134,35 +134,6 @@ func (w *writer) holdings() []*model.Holding {
 	return append(out, h[model.OfGame])
 }
 
-// holderText is a holder as it is written in a plan.
-func holderText(h *model.Holding) string {
-	switch h.Holder {
-	case model.OfPlayerScene:
-		return "[player, scene]"
-	case model.OfProp:
-		return "prop:" + h.Kind.ID
-	case model.OfPlayerProp:
-		return "[player, prop:" + h.Kind.ID + "]"
-	}
-	return h.Holder.String()
-}
-
-func groupTitle(h *model.Holding) string {
-	switch h.Holder {
-	case model.OfPlayerScene:
-		return "Each player has for each scene"
-	case model.OfProp:
-		return "Each " + lower(h.Kind.Title) + " has"
-	case model.OfPlayerProp:
-		return "Each player has for each " + lower(h.Kind.Title)
-	case model.OfGame:
-		return "The game has"
-	}
-	return "Each " + h.Holder.String() + " has"
-}
-
-func lower(s string) string { return strings.ToLower(s[:1]) + s[1:] }
-
 // Cell finds the cell of a row and a column; nil where there is none.
 func (m *Matrix) Cell(row, column string) *Cell {
 	for g := range m.Groups {
@@ -178,14 +149,11 @@ func (m *Matrix) Cell(row, column string) *Cell {
 }
 
 func columns() []Column {
-	return []Column{
-		{"scene", "Scene", "The player arrives in another scene; for a scene's own state: the last player leaves it."},
-		{"death", "Death", "The player comes back after dying."},
-		{"leave", "Leave", "A visit ends (quit, lost connection, crash) and another begins."},
-		{"restart", "Restart", "The session ends and is opened again."},
-		{"new-run", "New run", "The player starts over in the same slot."},
-		{"crash", "Crash", "What is left if the machine stops now: it follows from the save moments."},
+	var out []Column
+	for _, c := range plan.Crossings {
+		out = append(out, Column{c.String(), c.Title(), c.Meaning()})
 	}
+	return append(out, Column{"crash", "Crash", "What is left if the machine stops now: it follows from the save moments."})
 }
 
 type writer struct{ m *model.Model }
@@ -213,8 +181,8 @@ func (w *writer) variable(v *model.Var) Row {
 	if v.Computed() {
 		row.Computed, row.Start = v.Decl.Is.Source, types.None
 	}
-	for i, c := range plan.Crossings {
-		row.Cells = append(row.Cells, w.cell(v, c, v.Fates[i]))
+	for _, c := range plan.Crossings {
+		row.Cells = append(row.Cells, w.cell(v, c, *v.Fates.At(c)))
 	}
 	if v.Computed() {
 		row.Cells = append(row.Cells, computed(v))
@@ -275,24 +243,24 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	out := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
 	switch {
 	case f.By == model.NotAtAll:
-		return w.notAtAll(v.Holder, c)
+		return notAtAll(c)
 	case f.By == model.ByNobody:
 		out = undecided(v.Title, v.Holder, c)
 	case v.Shared != nil:
 		out.Sentence = fmt.Sprintf("%s is held in common with other games, in all slots: nothing here takes it away.", v.Title)
 		return out
 	case f.Kind == "keep":
-		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, when(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, v.Holder.When(c))
 	case f.Kind == "reset":
-		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), when(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), v.Holder.When(c))
 	case f.Kind == "rewind":
-		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, when(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, v.Holder.When(c))
 	case f.Kind == "set":
 		out.Short = "= " + strings.TrimPrefix(f.Set.Source, v.Holder.String()+".")
-		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, when(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, v.Holder.When(c))
 	}
 	out.Choices = []string{"keep", "reset"}
-	if c == plan.CrossDeath {
+	if c.Rewinds() {
 		out.Choices = append(out.Choices, "rewind")
 	}
 	if f.By == model.ByItself {
@@ -326,37 +294,11 @@ func computed(v *model.Var) Cell {
 
 func undecided(title string, h model.Holder, c plan.Crossing) Cell {
 	return Cell{Fate: "undecided", Short: "undecided", Decided: model.ByNobody,
-		Sentence: fmt.Sprintf("Nobody has decided what happens to %s when %s.", title, when(h, c))}
+		Sentence: fmt.Sprintf("Nobody has decided what happens to %s when %s.", title, h.When(c))}
 }
 
-func (w *writer) notAtAll(h model.Holder, c plan.Crossing) Cell {
-	why := map[plan.Crossing]string{
-		plan.CrossScene:   "The game is not in a scene, so it does not change scene.",
-		plan.CrossDeath:   "One player's death is nothing to what all of them share.",
-		plan.CrossLeave:   "It stays with the session when one player leaves.",
-		plan.CrossRestart: "What a player has goes with the player: it is leave that applies.",
-		plan.CrossNewRun:  "One player starting over is nothing to what all of them share.",
-	}
-	return Cell{Fate: "n/a", Short: "–", Decided: model.NotAtAll, Sentence: why[c]}
-}
-
-// when says in words when a crossing happens.
-func when(h model.Holder, c plan.Crossing) string {
-	switch {
-	case c == plan.CrossScene && (h == model.OfScene || h == model.OfProp):
-		return "the last player leaves the scene"
-	case c == plan.CrossScene && h != model.OfPlayer:
-		return "the player leaves that scene"
-	case c == plan.CrossScene:
-		return "the player arrives in another scene"
-	case c == plan.CrossDeath:
-		return "the player comes back after dying"
-	case c == plan.CrossLeave:
-		return "a visit ends and another begins"
-	case c == plan.CrossRestart:
-		return "the session ends and is opened again"
-	}
-	return "the player starts over"
+func notAtAll(c plan.Crossing) Cell {
+	return Cell{Fate: "n/a", Short: "–", Decided: model.NotAtAll, Sentence: c.Apart()}
 }
 
 // crash derives what a machine that stops takes with it (rule 35).
@@ -427,22 +369,22 @@ func (w *writer) reached() Row {
 	})
 }
 
-func (w *writer) remembered(row Row, fates [5]model.Fate, sentences map[string]string) Row {
+func (w *writer) remembered(row Row, fates model.Fates, sentences map[string]string) Row {
 	return w.builtIn(row, model.OfPlayer, fates, sentences)
 }
 
 // builtIn fills a row of something built in; sentences say what each fate means.
-func (w *writer) builtIn(row Row, h model.Holder, fates [5]model.Fate, sentences map[string]string) Row {
-	for i, c := range plan.Crossings {
-		f := fates[i]
+func (w *writer) builtIn(row Row, h model.Holder, fates model.Fates, sentences map[string]string) Row {
+	for _, c := range plan.Crossings {
+		f := *fates.At(c)
 		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
 		switch {
 		case f.By == model.NotAtAll:
-			cell = w.notAtAll(h, c)
+			cell = notAtAll(c)
 		case f.By == model.ByNobody:
 			cell = undecided(row.Title, h, c)
 		default:
-			cell.Sentence = fmt.Sprintf(sentences[f.Kind], when(h, c))
+			cell.Sentence = fmt.Sprintf(sentences[f.Kind], h.When(c))
 		}
 		row.Cells = append(row.Cells, cell)
 	}
@@ -454,7 +396,7 @@ func (w *writer) place() Row {
 	p := w.m.Place
 	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: types.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
 	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature, Sentence: "The passage decides where the player arrives, and what they carry along."}
-	none := w.notAtAll(model.OfPlayer, plan.CrossRestart)
+	none := notAtAll(plan.CrossRestart)
 	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}
 	return row
 }
@@ -470,7 +412,7 @@ func (w *writer) placeCell(f model.Fate, c plan.Crossing) Cell {
 		"exact":      "exactly where they were",
 		"start":      "at " + w.m.Start.ID + ", where a run begins",
 	}
-	return Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f), Sentence: fmt.Sprintf("The player is %s when %s.", words[f.Kind], when(model.OfPlayer, c))}
+	return Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f), Sentence: fmt.Sprintf("The player is %s when %s.", words[f.Kind], model.OfPlayer.When(c))}
 }
 
 func (w *writer) beforeFirst() string {

@@ -29,7 +29,7 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 
 func newBuilder(p *plan.Plan, commons Commons) *builder {
 	return &builder{Model: &Model{
-		Plan: p, Reach: p.Reach.Or(fixed.FromInt(2)),
+		Plan: p, Reached: newFates(), Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
@@ -349,7 +349,7 @@ func (b *builder) allPoints() {
 func (b *builder) allWaymarks() {
 	for i := range b.Plan.Waymarks.Entries {
 		e := &b.Plan.Waymarks.Entries[i]
-		w := &Waymark{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
+		w := &Waymark{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i, NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
 			Lasting: e.Value.Lasting.Value, At: e.At, Decl: &e.Value}
 		b.Waymarks = append(b.Waymarks, w)
 		b.waymarks[e.ID] = w

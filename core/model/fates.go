@@ -11,8 +11,8 @@ import (
 // allFates decides every cell of the matrix that applies.
 func (b *builder) allFates() {
 	for _, v := range b.Vars {
-		for i, c := range plan.Crossings {
-			v.Fates[i] = b.fate(v.Name, v.Holder, c, v.Decl.Across.At(c), v)
+		for _, c := range plan.Crossings {
+			*v.Fates.At(c) = b.fate(v.Name, v.Holder, c, v.Decl.Across.At(c), v)
 		}
 		if v.Computed() && !reflect.ValueOf(v.Decl.Across).IsZero() {
 			b.report("wrong-type", v.At, "%s is computed: it is never stored, so no crossing can change it.", v.Name)
@@ -20,7 +20,7 @@ func (b *builder) allFates() {
 	}
 	for _, h := range b.Holders {
 		for _, v := range h.Stored {
-			h.Rewinds = h.Rewinds || v.Fates[1].Kind == "rewind"
+			h.Rewinds = h.Rewinds || v.Fates.At(plan.CrossDeath).Kind == "rewind"
 		}
 	}
 	b.oneStep()
@@ -28,23 +28,23 @@ func (b *builder) allFates() {
 	if b.Plan.Checkpoints != nil {
 		own = b.Plan.Checkpoints.Across
 	}
-	for i, c := range plan.Crossings {
-		b.Reached[i] = b.fate("the checkpoint reached", OfPlayer, c, own.At(c), nil)
-		if k := b.Reached[i].Kind; k == "set" || k == "rewind" {
-			b.report("bad-value", b.Reached[i].At, "The checkpoint reached can be kept or reset at %s.", c)
+	for _, c := range plan.Crossings {
+		*b.Reached.At(c) = b.fate("the checkpoint reached", OfPlayer, c, own.At(c), nil)
+		if k := b.Reached.At(c).Kind; k == "set" || k == "rewind" {
+			b.report("bad-value", b.Reached.At(c).At, "The checkpoint reached can be kept or reset at %s.", c)
 		}
 	}
 	for _, w := range b.Waymarks {
-		for i, c := range plan.Crossings {
-			w.Fates[i] = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
-			if w.Fates[i].Kind == "set" {
-				b.report("bad-value", w.Fates[i].At, "A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
+		for _, c := range plan.Crossings {
+			*w.Fates.At(c) = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
+			if w.Fates.At(c).Kind == "set" {
+				b.report("bad-value", w.Fates.At(c).At, "A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
 			}
 		}
 	}
 	for _, m := range b.Movables {
-		for i, c := range plan.Crossings {
-			m.Fates[i] = b.movableFate(m, c)
+		for _, c := range plan.Crossings {
+			*m.Fates.At(c) = b.movableFate(m, c)
 		}
 	}
 	b.defaultsApply()
@@ -55,20 +55,18 @@ func (b *builder) allFates() {
 // own have those of players, props those of scenes (rule 18).
 func (b *builder) defaultFate(h Holder, c plan.Crossing) *plan.Fate {
 	d := &b.Plan.Defaults
-	own := [...]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop, OfPlayerProp: &d.Pair}[h].At(c)
-	switch {
-	case own.Kind != "" || !h.Lazy():
+	x := holders[h]
+	if own := x.defaults(d).At(c); own.Kind != "" {
 		return own
-	case h == OfProp:
-		return d.Scene.At(c)
 	}
-	return d.Player.At(c)
+	return holders[x.instead].defaults(d).At(c)
 }
 
 // defaultsApply reports defaults for crossings that can never apply to the holder.
 func (b *builder) defaultsApply() {
 	d := &b.Plan.Defaults
-	for h, fates := range map[Holder]*plan.Fates{OfPlayer: &d.Player, OfScene: &d.Scene, OfGame: &d.Game, OfPlayerScene: &d.Pair, OfProp: &d.Prop} {
+	for h := OfPlayer; h < OfPlayerProp; h++ { // the pairs have one between them
+		fates := holders[h].defaults(d)
 		for _, c := range plan.Crossings {
 			if f := fates.At(c); f.Kind != "" && !b.Applies(h, c) {
 				b.report("bad-value", f.At, "%s", b.cannotApply("what a "+h.String()+" holds", h, c))
@@ -95,7 +93,7 @@ func (b *builder) movableFate(m *Movable, c plan.Crossing) Fate {
 
 func (b *builder) cannotApply(what string, h Holder, c plan.Crossing) string {
 	text := fmt.Sprintf("The crossing %s cannot apply to %s", c, what)
-	if !h.OfPlayers() && (c == plan.CrossDeath || c == plan.CrossNewRun) {
+	if !h.OfPlayers() && alone[c] != "" {
 		return text + ": a session has several players, and one of them does not speak for all. It applies where session.players is 1."
 	}
 	return text + "."
@@ -138,14 +136,14 @@ func (b *builder) fateExpression(v *Var, c plan.Crossing, f *plan.Fate) *expr.Pr
 // oneStep makes sure that at a crossing no expression reads what is itself set there: all of them read
 // the result of the resets and rewinds (rule 15).
 func (b *builder) oneStep() {
-	for i, c := range plan.Crossings {
+	for _, c := range plan.Crossings {
 		for _, v := range b.Vars {
-			p := v.Fates[i].Set
+			p := v.Fates.At(c).Set
 			if p == nil {
 				continue
 			}
 			for _, r := range p.Reads {
-				if w := b.VarOf(r.Ref); w != nil && w != v && w.Hold == v.Hold && w.Fates[i].Kind == "set" {
+				if w := b.VarOf(r.Ref); w != nil && w != v && w.Hold == v.Hold && w.Fates.At(c).Kind == "set" {
 					b.report("bad-value", p.At, "At %s, %s is set from %s, which is itself set there; both are set at once, so neither can read the other.", c, v.Name, w.Name)
 				}
 			}

@@ -9,7 +9,7 @@ import (
 func (b *builder) nameMilestones() {
 	for i := range b.Plan.Milestones.Entries {
 		e := &b.Plan.Milestones.Entries[i]
-		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
+		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
 	}
 }
 
@@ -28,8 +28,8 @@ func (b *builder) allMilestones() {
 		default:
 			b.progress(m)
 		}
-		for i, c := range plan.Crossings {
-			m.Fates[i] = b.milestoneFate(m, c)
+		for _, c := range plan.Crossings {
+			*m.Fates.At(c) = b.milestoneFate(m, c)
 		}
 	}
 }

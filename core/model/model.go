@@ -46,8 +46,8 @@ type Model struct {
 	Checks      []*Check // of the upgrade to this version
 	Milestones  []*Milestone
 	Place       PlaceFates
-	Reached     [5]Fate // of the checkpoint reached, by crossing
-	Single      bool    // session.players is 1: the world lies in the player's slot
+	Reached     Fates // of the checkpoint reached, by crossing
+	Single      bool  // session.players is 1: the world lies in the player's slot
 	Effects     []Effect
 	Timers      []Timer // of the session
 	OwnTimers   []Timer // of each player
@@ -69,30 +69,6 @@ type Model struct {
 	options   map[string][]string
 	scopes    scopes
 }
-
-// Holder is who has a copy of a variable.
-type Holder uint8
-
-// The holders.
-const (
-	OfPlayer Holder = iota
-	OfScene
-	OfGame
-	OfPlayerScene // each player has one for each scene
-	OfProp
-	OfPlayerProp // each player has one for each prop of a kind
-)
-
-// String is the holder's word in the language.
-func (h Holder) String() string {
-	return [...]string{"player", "scene", "game", "player and scene", "prop", "player and prop"}[h]
-}
-
-// OfPlayers says whether players have copies of their own, alone or with something else.
-func (h Holder) OfPlayers() bool { return h == OfPlayer || h == OfPlayerScene || h == OfPlayerProp }
-
-// Lazy says whether copies come into being only when they are first changed: there may be very many.
-func (h Holder) Lazy() bool { return h >= OfPlayerScene }
 
 // Holding is what each holder of one kind has.
 type Holding struct {
@@ -142,7 +118,7 @@ type Movable struct {
 	Index   int
 	Start   *Spot
 	NeverIn map[*Scene]bool
-	Fates   [5]Fate // keep or reset, by crossing
+	Fates   Fates // keep or reset, by crossing
 	At      finding.At
 	Decl    *plan.Movable
 }
@@ -210,7 +186,7 @@ type Var struct {
 	Seed      bool
 	Locked    bool
 	In        map[*Scene]bool // of what scenes hold: those that have one; nil for all
-	Fates     [5]Fate         // by crossing, as in plan.Crossings
+	Fates     Fates           // by crossing
 	Shared    *Shared         // of a commons; nil for what is the game's own
 	With      string          // who is sent it: nobody, self, scene, everyone
 	SelfMay   bool            // its own player may write it
@@ -362,7 +338,7 @@ type Waymark struct {
 	NotFrom  map[*Scene]bool
 	ForgetOn map[*Scene]bool
 	Lasting  bool
-	Fates    [5]Fate // keep, reset or rewind, by crossing
+	Fates    Fates // keep, reset or rewind, by crossing
 	At       finding.At
 	Decl     *plan.Waymark
 }
@@ -375,7 +351,7 @@ type Milestone struct {
 	When     *expr.Program
 	Progress *expr.Program // nil where there is a When
 	Goal     fixed.Num
-	Fates    [5]Fate // keep or reset, by crossing
+	Fates    Fates // keep or reset, by crossing
 	At       finding.At
 	Decl     *plan.Milestone
 }
@@ -541,19 +517,6 @@ func (m *Model) Kind(id string) *PropKind { return m.kinds[id] }
 
 // Movable finds a movable by its id.
 func (m *Model) Movable(id string) *Movable { return m.movables[id] }
-
-// Applies says whether a crossing can mean anything to what this holder has.
-func (m *Model) Applies(h Holder, c plan.Crossing) bool {
-	switch c {
-	case plan.CrossScene:
-		return h != OfGame
-	case plan.CrossLeave:
-		return h.OfPlayers()
-	case plan.CrossRestart:
-		return !h.OfPlayers()
-	}
-	return h.OfPlayers() || m.Single
-}
 
 // SlotsPerPlayer is how many saves a player may have.
 func (m *Model) SlotsPerPlayer() int { return m.Plan.Saving.Slots.Or(1) }

@@ -62,9 +62,10 @@ func (b *builder) refuseFields(e *plan.Entry[plan.Variable]) {
 
 // newVar files a variable under its holder.
 func (b *builder) newVar(v *Var) {
+	v.Fates = newFates()
 	v.Hold = b.holding(v.Decl.Of)
 	v.Holder = v.Hold.Holder
-	v.Name = b.prefix(v.Hold) + v.ID
+	v.Name = v.Hold.Prefix() + v.ID
 	if root, _, _ := strings.Cut(v.ID, "."); v.Holder.OfPlayers() && builtIn[root] {
 		b.report("bad-value", v.At, "player.%s is built in; the variable needs another name.", root)
 	}
@@ -105,17 +106,6 @@ func (b *builder) holding(h plan.Holder) *Holding {
 	return b.Holders[OfPlayer]
 }
 
-// prefix is how the variables of a holding are read.
-func (b *builder) prefix(h *Holding) string {
-	switch h.Holder {
-	case OfPlayerScene:
-		return "scene."
-	case OfProp, OfPlayerProp:
-		return "prop." + h.Kind.ID + "."
-	}
-	return h.Holder.String() + "."
-}
-
 func (b *builder) onlyIn(v *Var) {
 	if len(v.Decl.In) == 0 {
 		return
@@ -128,7 +118,7 @@ func (b *builder) onlyIn(v *Var) {
 
 // shared reads who is sent a variable (rule 27).
 func (b *builder) shared(v *Var) {
-	v.With = [...]string{OfPlayer: "self", OfScene: "scene", OfGame: "everyone", OfPlayerScene: "self", OfProp: "scene", OfPlayerProp: "self"}[v.Holder]
+	v.With = holders[v.Holder].with
 	s := v.Decl.Share
 	if s == nil {
 		return

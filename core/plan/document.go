@@ -86,36 +86,6 @@ type Fates struct {
 	NewRun  Fate `plan:"new-run" doc:"When the player starts over in the same slot."`
 }
 
-// Crossing names a boundary in play.
-type Crossing string
-
-// The crossings, in the order of the matrix's columns.
-const (
-	CrossScene   Crossing = "scene"
-	CrossDeath   Crossing = "death"
-	CrossLeave   Crossing = "leave"
-	CrossRestart Crossing = "restart"
-	CrossNewRun  Crossing = "new-run"
-)
-
-// Crossings lists them in the order of the matrix's columns.
-var Crossings = []Crossing{CrossScene, CrossDeath, CrossLeave, CrossRestart, CrossNewRun}
-
-// At gives the fate at one crossing; its Kind is "" where none is written.
-func (f *Fates) At(c Crossing) *Fate {
-	switch c {
-	case CrossScene:
-		return &f.Scene
-	case CrossDeath:
-		return &f.Death
-	case CrossLeave:
-		return &f.Leave
-	case CrossRestart:
-		return &f.Restart
-	}
-	return &f.NewRun
-}
-
 // PlaceFates are where a player is after each crossing.
 type PlaceFates struct {
 	Death  Given[string] `plan:"death" enum:"checkpoint,entry,stay" doc:"checkpoint: at the checkpoint reached, else the fallback; entry: where they last arrived in this scene; stay: where they died."`

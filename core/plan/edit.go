@@ -25,10 +25,10 @@ func SetFate(source string, variable string, c Crossing, kind, expression string
 	if decl == nil || decl.form != formTable || len(decl.keys) == 0 {
 		return "", fmt.Errorf("%w: there is no variable %s", ErrEdit, variable)
 	}
-	path := []string{"variables", id, "across", string(c)}
+	path := []string{"variables", id, "across", c.String()}
 	across, out, err := decl.child("across"), source, error(nil)
 	switch {
-	case kind == "" && across.child(string(c)) == nil:
+	case kind == "" && across.child(c.String()) == nil:
 	case kind == "" && len(across.keys) == 1:
 		out, err = Remove(source, path[:3])
 	case kind == "":

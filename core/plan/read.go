@@ -442,7 +442,7 @@ func (x *Fate) read(r *reader, n *node, f field) {
 	switch {
 	case n.scalar() && (n.text == "keep" || n.text == "reset" || n.text == "rewind"):
 		x.Kind = n.text
-		if n.text == "rewind" && f.name != string(CrossDeath) {
+		if c, _ := CrossingCalled(f.name); n.text == "rewind" && !c.Rewinds() {
 			r.report("bad-value", n.At, "rewind is a fate at death only.")
 		}
 	case n.form == formTable && len(n.keys) == 1 && n.keys[0].name == "set":

@@ -77,8 +77,8 @@ func newCover(m *model.Model) *cover {
 		c.list("milestones", x.ID, x.At.Line)
 	}
 	for _, v := range m.Vars {
-		for i, cross := range plan.Crossings {
-			if f := v.Fates[i]; f.By == model.ByItself || f.By == model.ByDefault {
+		for _, cross := range plan.Crossings {
+			if f := v.Fates.At(cross); f.By == model.ByItself || f.By == model.ByDefault {
 				c.list("fates", fateName(v, cross), v.At.Line)
 			}
 		}
@@ -88,7 +88,7 @@ func newCover(m *model.Model) *cover {
 
 func ruleName(r *model.Rule) string { return fmt.Sprintf("rule %d on %s", r.Number, r.On()) }
 
-func fateName(v *model.Var, c plan.Crossing) string { return v.Name + " at " + string(c) }
+func fateName(v *model.Var, c plan.Crossing) string { return v.Name + " at " + c.String() }
 
 func (c *cover) list(kind, name string, line int) {
 	if _, listed := c.at[key{kind, name}]; !listed {
@@ -168,17 +168,17 @@ func (c *cover) changed(ch *engine.Change) {
 		}
 	}
 	if v != nil && ch.Cause != nil && ch.Cause.Kind == "crossing" {
-		c.done("fates", fateName(v, plan.Crossing(ch.Cause.Crossing)))
+		cross, _ := plan.CrossingCalled(ch.Cause.Crossing)
+		c.done("fates", fateName(v, cross))
 	}
 }
 
 // kept notes the fates keep that showed at a crossing: where the value is another than the start, so that it would
 // have been lost otherwise.
 func (c *cover) kept(x *machine, cross plan.Crossing, player string) {
-	column := slices.Index(plan.Crossings, cross)
 	w := engine.Watcher{Run: x.run, Of: player}
 	for _, v := range c.m.Vars {
-		if v.Fates[column].Kind != "keep" || !c.shows(x, w, v, player) {
+		if v.Fates.At(cross).Kind != "keep" || !c.shows(x, w, v, player) {
 			continue
 		}
 		c.done("fates", fateName(v, cross))

@@ -7,6 +7,7 @@ import (
 	"alluvion/core/expr"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/core/save"
 	"alluvion/core/types"
 )
@@ -96,7 +97,7 @@ func (k *maker) put(p *save.Player, v *model.Var, value types.Value) {
 	switch v.Holder {
 	case model.OfPlayer:
 		p.Values[v.ID] = value
-		if v.Fates[1].Kind == "rewind" {
+		if v.Fates.At(plan.CrossDeath).Kind == "rewind" {
 			p.Record.Values[v.ID] = value
 		}
 	case model.OfPlayerScene:

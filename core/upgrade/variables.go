@@ -240,8 +240,8 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	default:
 		tell("start", Safe, "%s starts as %s, not %s: existing saves keep their value.", v.Name, v.Start.Plain(), old.Start.Plain())
 	}
-	for i, cross := range plan.Crossings {
-		if a, b := fateText(old.Fates[i]), fateText(v.Fates[i]); a != b {
+	for _, cross := range plan.Crossings {
+		if a, b := fateText(*old.Fates.At(cross)), fateText(*v.Fates.At(cross)); a != b {
 			tell("fate", Safe, "%s at %s: %s, not %s, from now on.", v.Name, cross, b, a)
 		}
 	}

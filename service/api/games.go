@@ -246,7 +246,8 @@ func (s *Server) putFate(ctx context.Context, in *fateInput) (*planOutput, error
 	if kind == "default" {
 		kind = ""
 	}
-	text, err := plan.SetFate(g.Text, in.Variable, plan.Crossing(in.Crossing), kind, in.Body.Set)
+	crossing, _ := plan.CrossingCalled(in.Crossing) // one of the contract's
+	text, err := plan.SetFate(g.Text, in.Variable, crossing, kind, in.Body.Set)
 	if err != nil {
 		return nil, problem(http.StatusConflict, "edit", "The text cannot be changed by itself", "%v.", err)
 	}

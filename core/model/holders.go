@@ -1,0 +1,127 @@
+package model
+
+import (
+	"strings"
+
+	"alluvion/core/plan"
+)
+
+// Holder is who has a copy of a variable.
+type Holder uint8
+
+// The holders.
+const (
+	OfPlayer Holder = iota
+	OfScene
+	OfGame
+	OfPlayerScene // each player has one for each scene
+	OfProp
+	OfPlayerProp // each player has one for each prop of a kind
+)
+
+// holder is what there is to know of one.
+type holder struct {
+	word     string // what people call it
+	written  string // as it stands in of: %s is the kind of a prop
+	title    string // over the rows of the matrix
+	read     string // how its variables are read
+	players  bool   // players have copies of their own, alone or with something else
+	lazy     bool   // copies come into being only when they are first changed: there may be very many
+	with     string // who is sent its variables where nothing is said
+	defaults func(*plan.Defaults) *plan.Fates
+	instead  Holder // whose defaults it has where it has none of its own
+	// when says when a crossing happens to what it has; a crossing that is not there cannot apply to it.
+	when map[plan.Crossing]string
+}
+
+const (
+	afterDying = "the player comes back after dying"
+	nextVisit  = "a visit ends and another begins"
+	openAgain  = "the session ends and is opened again"
+	startsOver = "the player starts over"
+	lastLeaves = "the last player leaves the scene"
+	leavesThat = "the player leaves that scene"
+)
+
+// one is when crossings happen to what a player has, all to what all players share.
+func one(scene string) map[plan.Crossing]string {
+	return map[plan.Crossing]string{plan.CrossScene: scene, plan.CrossDeath: afterDying, plan.CrossLeave: nextVisit, plan.CrossNewRun: startsOver}
+}
+
+// alone is what happens besides to what all players share, where one player plays alone: then it goes with their slot.
+var alone = map[plan.Crossing]string{plan.CrossDeath: afterDying, plan.CrossNewRun: startsOver}
+
+var holders = [...]holder{
+	OfPlayer: {word: "player", written: "player", title: "Each player has", read: "player.", players: true, with: "self",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Player }, instead: OfPlayer, when: one("the player arrives in another scene")},
+	OfScene: {word: "scene", written: "scene", title: "Each scene has", read: "scene.", with: "scene",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Scene }, instead: OfScene,
+		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
+	OfGame: {word: "game", written: "game", title: "The game has", read: "game.", with: "everyone",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Game }, instead: OfGame,
+		when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
+	OfPlayerScene: {word: "player and scene", written: "[player, scene]", title: "Each player has for each scene", read: "scene.", players: true, lazy: true, with: "self",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
+	OfProp: {word: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true, with: "scene",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Prop }, instead: OfScene,
+		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
+	OfPlayerProp: {word: "player and prop", written: "[player, prop:%s]", title: "Each player has for each %s", read: "prop.%s.", players: true, lazy: true, with: "self",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
+}
+
+// String is the holder's word in the language.
+func (h Holder) String() string { return holders[h].word }
+
+// OfPlayers says whether players have copies of their own, alone or with something else.
+func (h Holder) OfPlayers() bool { return holders[h].players }
+
+// Lazy says whether copies come into being only when they are first changed: there may be very many.
+func (h Holder) Lazy() bool { return holders[h].lazy }
+
+// When says in words when a crossing happens to what the holder has.
+func (h Holder) When(c plan.Crossing) string {
+	if when := holders[h].when[c]; when != "" {
+		return when
+	}
+	return alone[c]
+}
+
+// Applies says whether a crossing can mean anything to what a holder has.
+func (m *Model) Applies(h Holder, c plan.Crossing) bool {
+	return holders[h].when[c] != "" || m.Single && alone[c] != ""
+}
+
+// Written is the holder as it stands in a plan: player, prop:cache, [player, scene].
+func (h *Holding) Written() string { return h.named(holders[h.Holder].written, h.kindID()) }
+
+// Title is what stands over its rows: Each player has.
+func (h *Holding) Title() string {
+	title := ""
+	if h.Kind != nil {
+		title = lowerFirst(h.Kind.Title)
+	}
+	return h.named(holders[h.Holder].title, title)
+}
+
+// Prefix is how its variables are read: player., prop.cache.
+func (h *Holding) Prefix() string { return h.named(holders[h.Holder].read, h.kindID()) }
+
+func (h *Holding) kindID() string {
+	if h.Kind == nil {
+		return ""
+	}
+	return h.Kind.ID
+}
+
+func (h *Holding) named(text, kind string) string { return strings.Replace(text, "%s", kind, 1) }
+
+func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
+
+// Fates are what each crossing does.
+type Fates []Fate
+
+// newFates have room for every crossing.
+func newFates() Fates { return make(Fates, len(plan.Crossings)+1) }
+
+// At is what a crossing does.
+func (f Fates) At(c plan.Crossing) *Fate { return &f[c] }
