@@ -2,11 +2,18 @@ package check
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/types"
 	"fmt"
+)
+
+var _ = judges((*checker).givenTwice,
+	finding.Kind{ID: "given-twice", Severity: finding.Warning, Title: "Survives death, and is handed back too",
+		Why: "The player has it twice after dying.",
+		Do:  "Let the fate at death do it, or let it be reset there and the rule hand it back."},
 )
 
 // givenTwice reports what survives death and is handed back by a rule all the same: what was put aside when
@@ -46,6 +53,12 @@ func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 	}
 	return false
 }
+
+var _ = judges((*checker).resetApart,
+	finding.Kind{ID: "reset-apart", Severity: finding.Warning, Title: "Set from another value, and only one of the two is reset",
+		Why: "After the crossing one of them says what is no longer so.",
+		Do:  "Give both the same fate at that crossing, or accept this with the reason."},
+)
 
 // resetApart reports a value that a rule sets from another, of which only one is reset at a crossing; and
 // milestones that say themselves that they stay when what they count is reset.
@@ -105,6 +118,12 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 	}
 }
 
+var _ = judges((*checker).timeOutlives,
+	finding.Kind{ID: "time-outlives", Severity: finding.Warning, Title: "A time of this session is kept into the next one",
+		Why: "The next session's time begins at 0: what was to be over in a minute may last for hours.",
+		Do:  "Reset it at leave (for players) or at restart, or use a stopwatch."},
+)
+
 // timeOutlives reports what is taken from the session's time and is kept into another session.
 func (c *checker) timeOutlives() {
 	for _, e := range c.m.Effects {
@@ -121,6 +140,12 @@ func (c *checker) timeOutlives() {
 		}
 	}
 }
+
+var _ = judges((*checker).clampedTransfers,
+	finding.Kind{ID: "clamped-transfer", Severity: finding.Warning, Title: "A transfer of which one side can stop at its limit",
+		Why: "At the limit value is made out of nothing, or lost.",
+		Do:  "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
+)
 
 // clampedTransfers reports rules that take from one number and give the same to another, where one of the
 // two may be moved to its limit and nothing asks for it first. What is taken in one branch and given in another is
@@ -146,6 +171,12 @@ func (c *checker) clampedTransfers() {
 		}
 	}
 }
+
+var _ = judges((*checker).rewardsThatFail,
+	finding.Kind{ID: "reward-can-fail", Severity: finding.Warning, Title: "A rule on a milestone or on saving that can fail",
+		Why: "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is told.",
+		Do:  "Let the value stop at its limit (at_limit: clamp), or ask first whether it goes."},
+)
 
 // rewardsThatFail reports rules on what follows by itself (a milestone, a save) that can fail: they are undone alone then, and
 // what they give is not given.
@@ -177,6 +208,8 @@ func (c *checker) canFail(e model.Effect) string {
 	}
 	return ""
 }
+
+var _ = judges((*checker).heldTwice)
 
 // heldTwice reports items that a rule takes out of one list and puts into a set: whoever has such an item already has it once
 // after that, too, and the other is lost.
@@ -232,6 +265,12 @@ func (c *checker) asksFor(e model.Effect) bool {
 	}
 	return false
 }
+
+var _ = judges((*checker).ruleLoops,
+	finding.Kind{ID: "rule-loop", Severity: finding.Warning, Title: "Rules set each other off without end",
+		Why: "The event is refused after 256 steps.",
+		Do:  "Put a condition on the way."},
+)
 
 // ruleLoops reports rules that certainly set each other off more often than one event may: no condition
 // stands on the way, and no limit ends it.

@@ -4,8 +4,15 @@ import (
 	"fmt"
 	"strings"
 
+	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/pack"
+)
+
+var _ = judges((*checker).overBudget,
+	finding.Kind{ID: "over-budget", Severity: finding.Warning, Title: "More than the carrier carries",
+		Why: "Part of it is cut off, or two writers overwrite each other.",
+		Do:  "Carry less, coarser steps or narrower limits; alluvion pack shows what takes how much."},
 )
 
 // overBudget reports messages that are too long for their carrier, and carriers with more writers than lanes.

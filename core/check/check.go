@@ -25,6 +25,11 @@ func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, fi
 		load = commons[0]
 	}
 	m, p, found := model.LoadFor(source, load)
+	if wrong := wrongAccepts(p); wrong != nil {
+		wrong.Excerpts(p.Source)
+		m, found = nil, append(found, wrong...)
+		found.Sort()
+	}
 	if m != nil {
 		found = append(found, Model(m)...)
 		found.Sort()
@@ -45,18 +50,19 @@ func Model(m *model.Model) finding.List {
 	return c.found
 }
 
-// all makes every check.
+// judgements are all that is judged of a plan that was built.
+var judgements []func(*checker)
+
+// judges adds a judgement, with the kinds of findings that it makes (none where another's says them).
+func judges(judge func(*checker), makes ...finding.Kind) struct{} {
+	judgements = append(judgements, judge)
+	return finding.Add(makes...)
+}
+
+// all makes every judgement.
 func (c *checker) all() {
-	for _, check := range []func(*checker){
-		(*checker).undecidedFates, (*checker).lostAtLeave, (*checker).readsAndWrites, (*checker).picks,
-		(*checker).narrows, (*checker).conditions, (*checker).equalities,
-		(*checker).sharedWrites, (*checker).advancedByEach, (*checker).progressDrops, (*checker).rewindsApart, (*checker).copiedWhileDead,
-		(*checker).bounds, (*checker).areaBounds, (*checker).spans, (*checker).graph, (*checker).bouncesBack,
-		(*checker).comingBack, (*checker).stillDead, (*checker).saving, (*checker).waymarks, (*checker).milestones,
-		(*checker).givenTwice, (*checker).resetApart, (*checker).timeOutlives, (*checker).clampedTransfers, (*checker).heldTwice, (*checker).rewardsThatFail, (*checker).ruleLoops, (*checker).doesTooMuch,
-		(*checker).clientTrusted, (*checker).setDownOnArrival, (*checker).gatesOutOfReach, (*checker).undecidedThings, (*checker).overBudget,
-	} {
-		check(c)
+	for _, judge := range judgements {
+		judge(c)
 	}
 }
 
@@ -150,6 +156,12 @@ func (c *checker) use(a *plan.Accept, id string) {
 	c.used[a][id] = true
 }
 
+var _ = finding.Add(
+	finding.Kind{ID: "needless-accept", Severity: finding.Note, Title: "Accepted, but not found",
+		Why: "The plan accepts a finding that is not there.",
+		Do:  "Remove it from accept."},
+)
+
 // needlessAccepts reports what the plan accepts though it is not there.
 func (c *checker) needlessAccepts() {
 	for _, a := range c.accepts() {
@@ -159,6 +171,36 @@ func (c *checker) needlessAccepts() {
 			}
 		}
 	}
+}
+
+// wrongAccepts reports what a plan accepts that is no finding, or an error.
+func wrongAccepts(p *plan.Plan) finding.List {
+	var out finding.List
+	for _, a := range p.Accepts() {
+		for id, at := range a.Accept.Where {
+			switch kind, known := finding.Lookup(id); {
+			case !known:
+				near := finding.Word(id, findingIDs())
+				hint := "docs/findings.md lists what can be accepted."
+				if near.Name != "" {
+					hint = fmt.Sprintf("Did you mean %q?", near.Name)
+				}
+				out = append(out, finding.New("unknown-name", at, fmt.Sprintf("There is no finding called %q. %s", id, hint)))
+				out[len(out)-1].Suggest(near)
+			case kind.Severity == finding.Error:
+				out = append(out, finding.New("bad-value", at, fmt.Sprintf("%q is an error: the plan cannot run with it, so it cannot be accepted.", id)))
+			}
+		}
+	}
+	return out
+}
+
+func findingIDs() []string {
+	var ids []string
+	for _, k := range finding.Kinds() {
+		ids = append(ids, k.ID)
+	}
+	return ids
 }
 
 // accepts are all places of the document where findings may be accepted, by what its types say.

@@ -226,3 +226,19 @@ func judgeAndRun(t interface{ Fatalf(string, ...any) }, text []byte) {
 	r.Advance(100_000)
 	r.Digest()
 }
+
+func TestEveryKindIsExplained(t *testing.T) {
+	seen := map[string]bool{}
+	for _, k := range finding.Kinds() {
+		assert.False(t, seen[k.ID], "%s is registered twice", k.ID)
+		seen[k.ID] = true
+		assert.Regexp(t, `^[a-z]+(-[a-z]+)*$`, k.ID)
+		assert.Contains(t, []finding.Severity{finding.Error, finding.Warning, finding.Note}, k.Severity)
+		for _, text := range []string{k.Title, k.Why, k.Do} {
+			assert.NotEmpty(t, text, k.ID)
+		}
+		assert.Regexp(t, `\.$`, k.Why, k.ID)
+		assert.Regexp(t, `[.)]$`, k.Do, k.ID)
+	}
+	assert.Panics(t, func() { finding.New("no-such-kind", finding.At{}, "") })
+}

@@ -4,10 +4,17 @@ import (
 	"slices"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/types"
+)
+
+var _ = judges((*checker).stillDead,
+	finding.Kind{ID: "still-dead", Severity: finding.Warning, Title: "What led to death still holds after coming back",
+		Why: "The player dies again at once.",
+		Do:  "Reset or set at death what the condition reads."},
 )
 
 // stillDead reports deaths whose condition holds again as soon as the player has come back.

@@ -13,6 +13,12 @@ import (
 	"alluvion/core/types"
 )
 
+var _ = judges((*checker).undecidedFates,
+	finding.Kind{ID: "undecided-fate", Severity: finding.Error, Title: "Nobody decided what happens at a crossing",
+		Why: "The value would be kept in one place and lost in another, as it happens.",
+		Do:  "Write the fate in the variable's across, or in the defaults of its holder."},
+)
+
 // undecidedFates reports cells of the matrix that nothing decides.
 func (c *checker) undecidedFates() {
 	for _, group := range c.undecided() {
@@ -123,6 +129,12 @@ func listed(words []string, more int) string {
 	return strings.Join(words[:last], ", ") + " and " + words[last]
 }
 
+var _ = judges((*checker).lostAtLeave,
+	finding.Kind{ID: "lost-at-leave", Severity: finding.Warning, Title: "Lost when play ends, though it is read when play begins",
+		Why: "The player chose or reached it, and the next visit begins without it.",
+		Do:  "Keep it at leave, or accept this with the reason."},
+)
+
 // lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.
 func (c *checker) lostAtLeave() {
 	for _, v := range c.m.Vars {
@@ -158,6 +170,15 @@ func isFateOf(m *model.Model, p *expr.Program, col plan.Crossing) bool {
 	return false
 }
 
+var _ = judges((*checker).readsAndWrites,
+	finding.Kind{ID: "never-read", Severity: finding.Note, Title: "Kept, but nothing reads it",
+		Why: "It costs space and attention and does nothing.",
+		Do:  "Read it in a rule, say read_by: game, or remove it."},
+	finding.Kind{ID: "never-written", Severity: finding.Note, Title: "Read, but nothing ever writes it",
+		Why: "It keeps its start value.",
+		Do:  "Write it in a rule, say written_by: game, or put the value where it is read."},
+)
+
 // readsAndWrites reports what nothing reads, and what is read though nothing writes it.
 func (c *checker) readsAndWrites() {
 	for _, v := range c.m.Vars {
@@ -182,6 +203,12 @@ func (c *checker) onlyCounted(v *model.Var) bool {
 	return true
 }
 
+var _ = judges((*checker).picks,
+	finding.Kind{ID: "start-looks-picked", Severity: finding.Note, Title: "Not chosen looks chosen",
+		Why: "A pick that is not optional begins with an option that nobody picked.",
+		Do:  "Make it optional: true."},
+)
+
 // picks reports picks that begin with an option that nobody picked.
 func (c *checker) picks() {
 	for _, v := range c.m.Vars {
@@ -190,6 +217,15 @@ func (c *checker) picks() {
 		}
 	}
 }
+
+var _ = judges((*checker).saving,
+	finding.Kind{ID: "loss-window", Severity: finding.Warning, Title: "Nothing bounds how much play a crash can lose",
+		Why: "If the machine stops, everything since the last save moment is gone, however long ago that was.",
+		Do:  "Add every: 30s to saving."},
+	finding.Kind{ID: "saves-too-often", Severity: finding.Warning, Title: "Saves very often",
+		Why: "Each save is written to disk; under a second apart they cost more than they protect.",
+		Do:  "Save every second or more rarely."},
+)
 
 // saving reports how much a crash can lose, and saves that come too often.
 func (c *checker) saving() {
@@ -206,6 +242,12 @@ func (c *checker) saving() {
 		c.report("saves-too-often", s.Every.At, of, "Players are saved every %s.", s.Every.Value)
 	}
 }
+
+var _ = judges((*checker).rewindsApart,
+	finding.Kind{ID: "rewinds-apart", Severity: finding.Warning, Title: "Two changes of one rule, of which only one rewinds at death",
+		Why: "After a death one of the two is taken back and the other is not: something is lost or had twice.",
+		Do:  "Give both the same fate at death."},
+)
 
 // rewindsApart reports rules that change something that rewinds together with something that does not.
 func (c *checker) rewindsApart() {
@@ -232,6 +274,12 @@ func (c *checker) rewindsApart() {
 		}
 	}
 }
+
+var _ = judges((*checker).copiedWhileDead,
+	finding.Kind{ID: "copied-while-dead", Severity: finding.Warning, Title: "Copied at the moment of death",
+		Why: "The value is about to go through the death column; what is copied may be zero or about to be reset.",
+		Do:  "Copy it on came-back, or before the player dies."},
+)
 
 // copiedWhileDead reports copies of what led to death, made at the moment of death.
 func (c *checker) copiedWhileDead() {

@@ -2,7 +2,17 @@ package check
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/types"
+)
+
+var _ = judges((*checker).milestones,
+	finding.Kind{ID: "goal-out-of-range", Severity: finding.Warning, Title: "A goal that progress can never reach",
+		Why: "The milestone can never be earned.",
+		Do:  "Lower the goal, or widen the limits of what it counts."},
+	finding.Kind{ID: "goal-never-nears", Severity: finding.Warning, Title: "Nothing brings the goal nearer",
+		Why: "Nothing in the plan changes what the milestone counts, so it is never earned.",
+		Do:  "Write a rule that raises it, or say written_by: game."},
 )
 
 // milestones reports milestones that nobody can ever earn.

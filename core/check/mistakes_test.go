@@ -164,3 +164,18 @@ saving: {when: [leave], every: 20s}
 	assert.Equal(t, []string{`7: There is nothing called "colour"`, `7: player has no "nothing"`, `8: There is nothing called "strt"`, `9: There is nothing called "typ"`,
 		"10: player", "10: d can have no value: its max 9 is less than its min 20", `10: There is nothing called "sieze"`}, told)
 }
+
+// What is accepted has to be a finding that can be accepted.
+func TestWhatIsAcceptedIsAFinding(t *testing.T) {
+	for accepted, want := range map[string]string{
+		"missing: because":        `"missing" is an error: the plan cannot run with it, so it cannot be accepted.`,
+		"nevr-read: because":      `There is no finding called "nevr-read". Did you mean "never-read"?`,
+		"something-else: because": `There is no finding called "something-else". docs/findings.md lists what can be accepted.`,
+	} {
+		text := strings.Replace(string(examples.LanternPass), "oil:         {", "oil:         {accept: {"+accepted+"}, ", 1)
+		require.NotEqual(t, text, string(examples.LanternPass))
+		m, _, _ := check.Text([]byte(text), examples.Commons)
+		assert.Nil(t, m)
+		assert.Equal(t, []string{want}, errorsOf(text))
+	}
+}

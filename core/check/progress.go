@@ -5,8 +5,15 @@ import (
 	"slices"
 
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/types"
+)
+
+var _ = judges((*checker).progressDrops,
+	finding.Kind{ID: "progress-drops", Severity: finding.Note, Title: "Progress is set, not raised",
+		Why: "Replaying an early part lowers what a gate, a milestone or a standing asks for.",
+		Do:  "Use raise in place of set."},
 )
 
 // progressDrops reports progress that something asks for and that a rule may lower by setting it: once for each rule,

@@ -10,6 +10,12 @@ import (
 	"alluvion/core/types"
 )
 
+var _ = judges((*checker).narrows,
+	finding.Kind{ID: "narrows", Severity: finding.Warning, Title: "A value is cut to fit its variable",
+		Why: "What is computed is finer than the variable's step, or outside its limits: part of it is lost at each assignment.",
+		Do:  "Give the variable a finer step or wider limits, or round in the expression, so that it is visible."},
+)
+
 // narrows reports values that are cut to fit their variable: finer than its step, or always outside
 // its limits.
 func (c *checker) narrows() {
@@ -48,6 +54,15 @@ func (c *checker) outside(v *model.Var, p *expr.Program, of about) {
 	}
 }
 
+var _ = judges((*checker).conditions,
+	finding.Kind{ID: "always-refused", Severity: finding.Warning, Title: "A condition that can never hold",
+		Why: "What depends on it does not happen.",
+		Do:  "Correct the condition, let a rule make it true, or say written_by: game where the game's server writes what it reads."},
+	finding.Kind{ID: "never-refuses", Severity: finding.Note, Title: "A condition that always holds",
+		Why: "It looks like a gate and is none.",
+		Do:  "Remove it, or correct it."},
+)
+
 // conditions reports conditions that can never hold, and gates that always let pass.
 func (c *checker) conditions() {
 	for _, p := range c.m.Passages {
@@ -79,6 +94,12 @@ func (c *checker) gate(p *expr.Program, of about, what string) {
 }
 
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
+
+var _ = judges((*checker).equalities,
+	finding.Kind{ID: "equality-on-steps", Severity: finding.Warning, Title: "== on a number that can jump past it",
+		Why: "A number that changes by more than one step may never be equal to this one.",
+		Do:  "Use >= or <=."},
+)
 
 // equalities reports == on a number that can jump past it.
 func (c *checker) equalities() {
@@ -117,6 +138,12 @@ func (c *checker) jumps(v *model.Var) (model.Effect, bool) {
 	return model.Effect{}, false
 }
 
+var _ = judges((*checker).sharedWrites,
+	finding.Kind{ID: "shared-written-by-one", Severity: finding.Warning, Title: "One for all, written from one player's own values",
+		Why: "The last writer wins for everybody.",
+		Do:  "Hold it by player, or add to what was there."},
+)
+
 // sharedWrites reports what is held once for all and is set from one player's own values.
 func (c *checker) sharedWrites() {
 	if c.m.Single {
@@ -137,6 +164,12 @@ func (c *checker) sharedWrites() {
 	}
 }
 
+var _ = judges((*checker).advancedByEach,
+	finding.Kind{ID: "advanced-by-each", Severity: finding.Warning, Title: "One for all, advanced by every player's timer",
+		Why: "With N players it goes N times as fast.",
+		Do:  "Use the session's timer ({every: 1s}), or hold it by player."},
+)
+
 // advancedByEach reports what is held once for all and is advanced by each player's own timer.
 func (c *checker) advancedByEach() {
 	if c.m.Single {
@@ -150,6 +183,12 @@ func (c *checker) advancedByEach() {
 	}
 }
 
+var _ = judges((*checker).doesTooMuch,
+	finding.Kind{ID: "does-too-much", Severity: finding.Warning, Title: "A rule that does more than one event may",
+		Why: "With so many players the event is refused, and nothing of it is done.",
+		Do:  "Let it act for each player once (each in each multiplies), or allow fewer players in the session."},
+)
+
 // doesTooMuch reports rules that do more than one event may, when many enough are in the session.
 func (c *checker) doesTooMuch() {
 	for _, r := range c.m.Rules {
@@ -162,6 +201,15 @@ func (c *checker) doesTooMuch() {
 		}
 	}
 }
+
+var _ = judges((*checker).comingBack,
+	finding.Kind{ID: "no-fallback", Severity: finding.Warning, Title: "A player who dies before the first checkpoint has nowhere to come back",
+		Why: "They come back at the start of the whole game.",
+		Do:  "Name a fallback in checkpoints."},
+	finding.Kind{ID: "latest-goes-back", Severity: finding.Note, Title: "An earlier checkpoint takes progress back",
+		Why: "With use: latest, touching an early checkpoint again makes it the one to come back to.",
+		Do:  "Use furthest, or accept this with the reason."},
+)
 
 // comingBack reports deaths with nowhere to come back to, and checkpoints that take progress back.
 func (c *checker) comingBack() {

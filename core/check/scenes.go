@@ -8,6 +8,8 @@ import (
 	"alluvion/core/types"
 )
 
+var _ = judges((*checker).bounds)
+
 // bounds reports spots, and ends of spans, that are outside their scene.
 func (c *checker) bounds() {
 	for _, s := range c.m.Scenes {
@@ -28,6 +30,8 @@ func (c *checker) bounds() {
 	}
 }
 
+var _ = judges((*checker).areaBounds)
+
 // areaBounds reports areas that reach beyond their scene.
 func (c *checker) areaBounds() {
 	for _, a := range c.m.Areas {
@@ -38,6 +42,12 @@ func (c *checker) areaBounds() {
 		}
 	}
 }
+
+var _ = judges((*checker).spans,
+	finding.Kind{ID: "span-mismatch", Severity: finding.Warning, Title: "What is carried does not fit where it arrives",
+		Why: "The player is moved to the nearest valid point, which is always the same end.",
+		Do:  "Let the spans overlap, or do not carry that axis."},
+)
 
 // spans reports axes that are carried to where they do not fit.
 func (c *checker) spans() {
@@ -80,6 +90,18 @@ func carryAt(p *model.Passage, axis string) finding.At {
 	}
 	return p.At
 }
+
+var _ = judges((*checker).graph,
+	finding.Kind{ID: "no-way-out", Severity: finding.Warning, Title: "A scene that cannot be left",
+		Why: "Nothing leads out of it: no passage and no rule.",
+		Do:  "Add a passage, or a rule that moves the player on."},
+	finding.Kind{ID: "one-way", Severity: finding.Note, Title: "A way in and no way back",
+		Why: "Players cannot return by any passage.",
+		Do:  "Fine if it is meant; otherwise both_ways: true."},
+	finding.Kind{ID: "unreachable-scene", Severity: finding.Warning, Title: "A scene that nothing leads to",
+		Why: "Players have no way to get there.",
+		Do:  "Lead a passage or a rule to it, or remove it."},
+)
 
 // graph reports scenes that cannot be reached or left, and ways without a way back.
 func (c *checker) graph() {
@@ -172,6 +194,12 @@ func reach(ways []map[int]bool, from int) map[int]bool {
 	}
 	return seen
 }
+
+var _ = judges((*checker).bouncesBack,
+	finding.Kind{ID: "bounces-back", Severity: finding.Warning, Title: "Who arrives is sent straight back",
+		Why: "The player never gets to be there.",
+		Do:  "Move the rule to another moment, or give it a condition."},
+)
 
 // bouncesBack reports rules that send a player who arrives straight back: to a scene from which a
 // passage leads here, on a condition that asks for nothing but the scene.

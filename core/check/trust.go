@@ -2,9 +2,16 @@ package check
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/types"
+)
+
+var _ = judges((*checker).clientTrusted,
+	finding.Kind{ID: "client-trusted", Severity: finding.Warning, Title: "A number that a player's own machine says counts for others",
+		Why: "Whoever changes their game can say any number.",
+		Do:  "Let a rule or the server compute it, or accept this with the reason."},
 )
 
 // clientTrusted reports numbers that a player's own machine says and that count for others.
@@ -109,6 +116,12 @@ func (c *checker) trusted(v *model.Var, how string) {
 	}
 }
 
+var _ = judges((*checker).setDownOnArrival,
+	finding.Kind{ID: "set-down-on-arrival", Severity: finding.Warning, Title: "A movable where players arrive",
+		Why: "It stands in the way of who arrives.",
+		Do:  "Put it on a spot of its own."},
+)
+
 // setDownOnArrival reports movables that are put where players arrive.
 func (c *checker) setDownOnArrival() {
 	arrivals := map[*model.Spot]string{c.m.Start: "a run begins there"}
@@ -144,6 +157,12 @@ func (c *checker) setDownOnArrival() {
 		}
 	}
 }
+
+var _ = judges((*checker).gatesOutOfReach,
+	finding.Kind{ID: "gate-out-of-reach", Severity: finding.Warning, Title: "A gate that asks for what can only be had behind it",
+		Why: "Whoever begins a run never gets through.",
+		Do:  "Let it be had on this side too, or lead another way to it."},
+)
 
 // gatesOutOfReach reports passages that ask for what can only be had behind them.
 func (c *checker) gatesOutOfReach() {
@@ -246,6 +265,8 @@ func (c *checker) pointIn(scenes map[int]bool) bool {
 	}
 	return false
 }
+
+var _ = judges((*checker).undecidedThings)
 
 // undecidedThings reports cells of movables that nothing decides.
 func (c *checker) undecidedThings() {

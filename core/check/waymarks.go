@@ -2,9 +2,19 @@ package check
 
 import (
 	"alluvion/core/expr"
+	"alluvion/core/finding"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/types"
+)
+
+var _ = judges((*checker).waymarks,
+	finding.Kind{ID: "waymark-may-be-none", Severity: finding.Warning, Title: "Going to a waymark that may be none",
+		Why: "Nothing was remembered yet: the event fails, or the passage is refused.",
+		Do:  "Say where to go else, or ask has(player.waymark) first."},
+	finding.Kind{ID: "overwrites-way-back", Severity: finding.Warning, Title: "The way back can be remembered in the place it leads out of",
+		Why: "The player is led from there to there, and is locked in.",
+		Do:  "Name that scene in not_from, or remember it on a condition."},
 )
 
 // waymarks reports ways back that lock their player in, ways to a place that was never remembered, and

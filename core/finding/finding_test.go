@@ -21,25 +21,9 @@ func TestNearestFindsSlipsOfTheKeyboardAndNothingElse(t *testing.T) {
 	assert.Empty(t, finding.Nearest("anything", nil))
 }
 
-func TestEveryKindIsExplained(t *testing.T) {
-	seen := map[string]bool{}
-	for _, k := range finding.Kinds() {
-		assert.False(t, seen[k.ID], "%s is registered twice", k.ID)
-		seen[k.ID] = true
-		assert.Regexp(t, `^[a-z]+(-[a-z]+)*$`, k.ID)
-		assert.Contains(t, []finding.Severity{finding.Error, finding.Warning, finding.Note}, k.Severity)
-		for _, text := range []string{k.Title, k.Why, k.Do} {
-			assert.NotEmpty(t, text, k.ID)
-		}
-		assert.Regexp(t, `\.$`, k.Why, k.ID)
-		assert.Regexp(t, `[.)]$`, k.Do, k.ID)
-	}
-	assert.Panics(t, func() { finding.New("no-such-kind", finding.At{}, "") })
-}
-
 func TestListsAreInReadingOrderWithTheirLines(t *testing.T) {
 	at := func(line, column int) finding.At { return finding.At{Line: line, Column: column} }
-	l := finding.List{finding.New("one-way", at(3, 2), "c"), finding.New("missing", at(1, 9), "b"), finding.New("missing", at(1, 2), "a"), finding.New("one-way", at(3, 2), "d")}
+	l := finding.List{finding.New("too-many", at(3, 2), "c"), finding.New("missing", at(1, 9), "b"), finding.New("missing", at(1, 2), "a"), finding.New("too-many", at(3, 2), "d")}
 	l.Sort()
 	l.Excerpts("first\nsecond\nthird\r\n")
 	var got []string

@@ -68,7 +68,6 @@ var mistakes = []struct {
 	{"a rename to nothing in particular", "version: 1", "version: 2\nupgrades: {2: [{rename: {player.heat: warmth}}]}", "unknown-name", 4, 39, "", "What saves hold"},
 	{"a conversion without its expression", "version: 1", "version: 2\nupgrades: {2: [{convert: player.oil}]}", "missing", 4, 16, "", `"to"`},
 	{"an event named like a moment", "events: {burn:", "events: {joined:", "bad-value", 10, 10, "", "built-in moment"},
-	{"an error that is accepted", "start: 12}", "start: 12, accept: {missing: because}}", "bad-value", 7, 69, "", "cannot be accepted"},
 	{"a negative time", "events:", "saving: {every: -3s}\nevents:", "wrong-type", 10, 17, "", "time"},
 	{"every without its time", "on: burn", "on: every", "missing", 12, 10, "", "needs its time"},
 	{"every too often", "on: burn", "on: {every: 1ms}", "bad-value", 12, 18, "", "at least 100ms"},

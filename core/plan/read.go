@@ -507,26 +507,12 @@ func (a *Accept) read(r *reader, n *node, f field) {
 	}
 	a.Reasons, a.Where = map[string]string{}, map[string]finding.At{}
 	for _, k := range n.keys {
-		kind, ok := finding.Lookup(k.name)
-		switch {
-		case !ok:
-			r.unknownKey(k, findingIDs())
-		case kind.Severity == finding.Error:
-			r.report("bad-value", k.at, "%q is an error: the plan cannot run with it, so it cannot be accepted.", k.name)
-		case !k.value.scalar() || strings.TrimSpace(k.value.text) == "":
+		if !k.value.scalar() || strings.TrimSpace(k.value.text) == "" {
 			r.wrong(k.value, "the reason, in words")
-		default:
-			a.Reasons[k.name], a.Where[k.name] = k.value.text, k.at
+			continue
 		}
+		a.Reasons[k.name], a.Where[k.name] = k.value.text, k.at
 	}
-}
-
-func findingIDs() []string {
-	var ids []string
-	for _, k := range finding.Kinds() {
-		ids = append(ids, k.ID)
-	}
-	return ids
 }
 
 func (m *Map[T]) read(r *reader, n *node, f field) {
