@@ -15,8 +15,8 @@ import (
 	"strings"
 	"time"
 
+	"alluvion/contract"
 	"alluvion/core/matrix"
-	"alluvion/service/api"
 )
 
 // Client is a connection to one service. It is safe for use by several goroutines.
@@ -53,26 +53,26 @@ func (c *Client) sign(req *http.Request) {
 }
 
 // Problem is what the service said was wrong; use errors.As to get at it.
-type Problem = api.Problem
+type Problem = contract.Problem
 
 // Health asks whether the service runs.
-func (c *Client) Health(ctx context.Context) (api.Health, error) {
-	return get[api.Health](ctx, c, "/healthz")
+func (c *Client) Health(ctx context.Context) (contract.Health, error) {
+	return get[contract.Health](ctx, c, "/healthz")
 }
 
 // Games lists all games.
-func (c *Client) Games(ctx context.Context) ([]api.GameInfo, error) {
-	return get[[]api.GameInfo](ctx, c, "/v1/games")
+func (c *Client) Games(ctx context.Context) ([]contract.GameInfo, error) {
+	return get[[]contract.GameInfo](ctx, c, "/v1/games")
 }
 
 // PutPlan makes a text the game's plan. etag is that of the text that it replaces, "" for a new game;
 // the new one's is given.
-func (c *Client) PutPlan(ctx context.Context, game string, text []byte, etag string) (string, api.Report, error) {
+func (c *Client) PutPlan(ctx context.Context, game string, text []byte, etag string) (string, contract.Report, error) {
 	header := http.Header{"Content-Type": {"application/yaml"}}
 	if etag != "" {
 		header.Set("If-Match", etag)
 	}
-	var report api.Report
+	var report contract.Report
 	res, err := c.do(ctx, http.MethodPut, "/v1/games/"+url.PathEscape(game)+"/plan", header, text, &report)
 	if err != nil {
 		return "", report, err
@@ -90,12 +90,12 @@ func (c *Client) Plan(ctx context.Context, game string) (text []byte, etag strin
 }
 
 // SetFate writes one fate into the plan's text: keep, reset, rewind, or default for what the defaults say.
-func (c *Client) SetFate(ctx context.Context, game, variable, crossing, fate, etag string) (string, api.Report, error) {
-	raw, err := json.Marshal(api.FateChange{Fate: fate})
+func (c *Client) SetFate(ctx context.Context, game, variable, crossing, fate, etag string) (string, contract.Report, error) {
+	raw, err := json.Marshal(contract.FateChange{Fate: fate})
 	if err != nil {
-		return "", api.Report{}, err
+		return "", contract.Report{}, err
 	}
-	var report api.Report
+	var report contract.Report
 	path := "/v1/games/" + url.PathEscape(game) + "/fates/" + url.PathEscape(variable) + "/" + url.PathEscape(crossing)
 	res, err := c.do(ctx, http.MethodPut, path, http.Header{"Content-Type": {"application/json"}, "If-Match": {etag}}, raw, &report)
 	if err != nil {
@@ -110,13 +110,13 @@ func (c *Client) Matrix(ctx context.Context, game string) (matrix.Matrix, error)
 }
 
 // Findings is what the checks say of a game's plan.
-func (c *Client) Findings(ctx context.Context, game string) (api.Report, error) {
-	return get[api.Report](ctx, c, "/v1/games/"+url.PathEscape(game)+"/findings")
+func (c *Client) Findings(ctx context.Context, game string) (contract.Report, error) {
+	return get[contract.Report](ctx, c, "/v1/games/"+url.PathEscape(game)+"/findings")
 }
 
 // Check checks a text without keeping it.
-func (c *Client) Check(ctx context.Context, text []byte) (api.Report, error) {
-	var report api.Report
+func (c *Client) Check(ctx context.Context, text []byte) (contract.Report, error) {
+	var report contract.Report
 	_, err := c.do(ctx, http.MethodPost, "/v1/check", http.Header{"Content-Type": {"application/yaml"}}, text, &report)
 	return report, err
 }
@@ -141,30 +141,30 @@ func (c *Client) Open(ctx context.Context, game, name string) (*Session, error) 
 }
 
 // Do asks something of the session.
-func (s *Session) Do(ctx context.Context, r api.Request) (api.Answer, error) {
+func (s *Session) Do(ctx context.Context, r contract.Request) (contract.Answer, error) {
 	raw, err := json.Marshal(r)
 	if err != nil {
-		return api.Answer{}, err
+		return contract.Answer{}, err
 	}
-	var a api.Answer
+	var a contract.Answer
 	_, err = s.c.do(ctx, http.MethodPost, s.path+"/requests", http.Header{"Content-Type": {"application/json"}}, raw, &a)
 	return a, err
 }
 
 // State reads the session.
-func (s *Session) State(ctx context.Context) (api.SessionState, error) {
-	return get[api.SessionState](ctx, s.c, s.path)
+func (s *Session) State(ctx context.Context) (contract.SessionState, error) {
+	return get[contract.SessionState](ctx, s.c, s.path)
 }
 
 // Changes lists the newest changes, newest first; of one player and one value, or ("") of any.
-func (s *Session) Changes(ctx context.Context, player, name string) ([]api.Step, error) {
+func (s *Session) Changes(ctx context.Context, player, name string) ([]contract.Step, error) {
 	q := url.Values{"player": {player}, "name": {name}}
-	return get[[]api.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
+	return get[[]contract.Step](ctx, s.c, s.path+"/changes?"+q.Encode())
 }
 
 // Compare says what becomes of a game's saves under another text of its plan.
-func (c *Client) Compare(ctx context.Context, game string, text []byte) (api.BothWays, error) {
-	var out api.BothWays
+func (c *Client) Compare(ctx context.Context, game string, text []byte) (contract.BothWays, error) {
+	var out contract.BothWays
 	_, err := c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/compare", http.Header{"Content-Type": {"application/yaml"}}, text, &out)
 	return out, err
 }
@@ -187,25 +187,25 @@ func (c *Client) Commons(ctx context.Context, id string) (text []byte, etag stri
 }
 
 // AllCommons lists the commons.
-func (c *Client) AllCommons(ctx context.Context) ([]api.CommonsInfo, error) {
-	return get[[]api.CommonsInfo](ctx, c, "/v1/commons")
+func (c *Client) AllCommons(ctx context.Context) ([]contract.CommonsInfo, error) {
+	return get[[]contract.CommonsInfo](ctx, c, "/v1/commons")
 }
 
 // History lists the newest changes of a session, open or not.
-func (c *Client) History(ctx context.Context, game, session, player, name string, most int) ([]api.Step, error) {
+func (c *Client) History(ctx context.Context, game, session, player, name string, most int) ([]contract.Step, error) {
 	q := url.Values{"player": {player}, "name": {name}, "most": {strconv.Itoa(most)}}
-	return get[[]api.Step](ctx, c, "/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
+	return get[[]contract.Step](ctx, c, "/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
 }
 
 // Standings lists a game's standings.
-func (c *Client) Standings(ctx context.Context, game string) ([]api.StandingInfo, error) {
-	return get[[]api.StandingInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings")
+func (c *Client) Standings(ctx context.Context, game string) ([]contract.StandingInfo, error) {
+	return get[[]contract.StandingInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings")
 }
 
 // Standing gives the first places of a standing, or those around a player.
-func (c *Client) Standing(ctx context.Context, game, standing, around string, most int) (api.StandingPart, error) {
+func (c *Client) Standing(ctx context.Context, game, standing, around string, most int) (contract.StandingPart, error) {
 	q := url.Values{"around": {around}, "most": {strconv.Itoa(most)}}
-	return get[api.StandingPart](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
+	return get[contract.StandingPart](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
 }
 
 // Close ends all visits, saves everybody, and closes the session.
@@ -219,35 +219,35 @@ func playerPath(game, player string) string {
 }
 
 // Names lists what a game's plan names.
-func (c *Client) Names(ctx context.Context, game string) ([]api.Named, error) {
-	return get[[]api.Named](ctx, c, "/v1/games/"+url.PathEscape(game)+"/names")
+func (c *Client) Names(ctx context.Context, game string) ([]contract.Named, error) {
+	return get[[]contract.Named](ctx, c, "/v1/games/"+url.PathEscape(game)+"/names")
 }
 
 // Players lists everybody who is present or has something saved.
-func (c *Client) Players(ctx context.Context, game string) ([]api.PlayerInfo, error) {
-	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players")
+func (c *Client) Players(ctx context.Context, game string) ([]contract.PlayerInfo, error) {
+	return get[[]contract.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players")
 }
 
 // PlayersLike lists those whose id has a part in it, at most so many, in the order of their ids; 0 means all.
-func (c *Client) PlayersLike(ctx context.Context, game, part string, most int) ([]api.PlayerInfo, error) {
-	return get[[]api.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players?most="+strconv.Itoa(most)+"&part="+url.QueryEscape(part))
+func (c *Client) PlayersLike(ctx context.Context, game, part string, most int) ([]contract.PlayerInfo, error) {
+	return get[[]contract.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players?most="+strconv.Itoa(most)+"&part="+url.QueryEscape(part))
 }
 
 // Player reads a player's values: start, live, saved. Slot 0 is the one that they play in now, else 1.
-func (c *Client) Player(ctx context.Context, game, player string, slot int) (api.PlayerView, error) {
-	return get[api.PlayerView](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))
+func (c *Client) Player(ctx context.Context, game, player string, slot int) (contract.PlayerView, error) {
+	return get[contract.PlayerView](ctx, c, playerPath(game, player)+"?slot="+strconv.Itoa(slot))
 }
 
 // Save saves a present player now.
-func (c *Client) Save(ctx context.Context, game, player string) (api.Saved, error) {
-	var saved api.Saved
+func (c *Client) Save(ctx context.Context, game, player string) (contract.Saved, error) {
+	var saved contract.Saved
 	_, err := c.do(ctx, http.MethodPost, playerPath(game, player)+"/save", nil, nil, &saved)
 	return saved, err
 }
 
 // Revisions lists a slot's saves, newest first.
-func (c *Client) Revisions(ctx context.Context, game, player string, slot int) ([]api.RevisionInfo, error) {
-	return get[[]api.RevisionInfo](ctx, c, fmt.Sprintf("%s/slots/%d/revisions", playerPath(game, player), slot))
+func (c *Client) Revisions(ctx context.Context, game, player string, slot int) ([]contract.RevisionInfo, error) {
+	return get[[]contract.RevisionInfo](ctx, c, fmt.Sprintf("%s/slots/%d/revisions", playerPath(game, player), slot))
 }
 
 // Revision gives one save's document.
@@ -256,8 +256,8 @@ func (c *Client) Revision(ctx context.Context, game, player string, slot, revisi
 }
 
 // TakeUp makes an earlier save the newest once more.
-func (c *Client) TakeUp(ctx context.Context, game, player string, slot, revision int) (api.Saved, error) {
-	var saved api.Saved
+func (c *Client) TakeUp(ctx context.Context, game, player string, slot, revision int) (contract.Saved, error) {
+	var saved contract.Saved
 	_, err := c.do(ctx, http.MethodPost, fmt.Sprintf("%s/slots/%d/revisions/%d/take-up", playerPath(game, player), slot, revision), nil, nil, &saved)
 	return saved, err
 }

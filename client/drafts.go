@@ -1,26 +1,25 @@
 package client
 
 import (
+	"alluvion/contract"
 	"context"
 	"net/http"
 	"net/url"
-
-	"alluvion/service/api"
 )
 
 // Edit changes a plan's text by just what is asked; the text is not kept.
-func (c *Client) Edit(ctx context.Context, text []byte, edits ...api.PlanEdit) (api.EditedText, error) {
-	return posted[api.EditedText](ctx, c, "/v1/edits", api.EditWish{Text: string(text), Edits: edits})
+func (c *Client) Edit(ctx context.Context, text []byte, edits ...contract.PlanEdit) (contract.EditedText, error) {
+	return posted[contract.EditedText](ctx, c, "/v1/edits", contract.EditWish{Text: string(text), Edits: edits})
 }
 
 // Stage plays steps on a game's plan, or on another text, and keeps nothing.
-func (c *Client) Stage(ctx context.Context, game string, wish api.StageWish) (api.StageView, error) {
-	return posted[api.StageView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/stage", wish)
+func (c *Client) Stage(ctx context.Context, game string, wish contract.StageWish) (contract.StageView, error) {
+	return posted[contract.StageView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/stage", wish)
 }
 
 // Rehearsals lists those that are kept with a game.
-func (c *Client) Rehearsals(ctx context.Context, game string) ([]api.RehearsalInfo, error) {
-	return get[[]api.RehearsalInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals")
+func (c *Client) Rehearsals(ctx context.Context, game string) ([]contract.RehearsalInfo, error) {
+	return get[[]contract.RehearsalInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals")
 }
 
 // PutRehearsal keeps a rehearsal with a game, in place of one of its name.
@@ -30,13 +29,13 @@ func (c *Client) PutRehearsal(ctx context.Context, game, name string, text []byt
 }
 
 // RunRehearsal plays a rehearsal on the game's plan, or on another text.
-func (c *Client) RunRehearsal(ctx context.Context, game, name, plan string) (api.RehearsalResult, error) {
-	return posted[api.RehearsalResult](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name)+"/run", map[string]string{"plan": plan})
+func (c *Client) RunRehearsal(ctx context.Context, game, name, plan string) (contract.RehearsalResult, error) {
+	return posted[contract.RehearsalResult](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name)+"/run", map[string]string{"plan": plan})
 }
 
 // Milestones tells who has earned what, and how far the others are.
-func (c *Client) Milestones(ctx context.Context, game string) (api.Milestones, error) {
-	return get[api.Milestones](ctx, c, "/v1/games/"+url.PathEscape(game)+"/milestones")
+func (c *Client) Milestones(ctx context.Context, game string) (contract.Milestones, error) {
+	return get[contract.Milestones](ctx, c, "/v1/games/"+url.PathEscape(game)+"/milestones")
 }
 
 // DropRehearsal deletes a rehearsal.

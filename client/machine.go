@@ -16,11 +16,11 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/share"
 	"alluvion/core/types"
 	"alluvion/core/wire"
-	"alluvion/service/api"
 )
 
 // Joining says how a machine joins a session.
@@ -93,15 +93,15 @@ func (s *Session) Layout(ctx context.Context) (*share.Layout, error) {
 
 // Overview says who is in the session, where, and how their machines are doing. show names variables of players that are
 // to be shown, such as player.warmth.
-func (s *Session) Overview(ctx context.Context, show ...string) (api.Overview, error) {
-	return get[api.Overview](ctx, s.c, s.path+"/overview?show="+url.QueryEscape(strings.Join(show, ",")))
+func (s *Session) Overview(ctx context.Context, show ...string) (contract.Overview, error) {
+	return get[contract.Overview](ctx, s.c, s.path+"/overview?show="+url.QueryEscape(strings.Join(show, ",")))
 }
 
 // Watch is told again and again who is in the session, until it closes (then it gives nil), or ctx ends. show names
 // variables of players that are to be shown, such as player.warmth.
-func (s *Session) Watch(ctx context.Context, show []string, told func(api.Overview)) error {
+func (s *Session) Watch(ctx context.Context, show []string, told func(contract.Overview)) error {
 	return s.c.events(ctx, s.path+"/watch?show="+url.QueryEscape(strings.Join(show, ",")), func(data []byte) error {
-		var o api.Overview
+		var o contract.Overview
 		if err := json.Unmarshal(data, &o); err != nil {
 			return err
 		}
@@ -592,12 +592,12 @@ func (m *Machine) Drop() {
 }
 
 // PlayerToken makes a token for a player of a game, good for a while.
-func (c *Client) PlayerToken(ctx context.Context, game, player string, good time.Duration) (api.Token, error) {
-	raw, err := json.Marshal(api.TokenWish{Player: player, For: int(good.Seconds())})
+func (c *Client) PlayerToken(ctx context.Context, game, player string, good time.Duration) (contract.Token, error) {
+	raw, err := json.Marshal(contract.TokenWish{Player: player, For: int(good.Seconds())})
 	if err != nil {
-		return api.Token{}, err
+		return contract.Token{}, err
 	}
-	var out api.Token
+	var out contract.Token
 	_, err = c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/tokens", http.Header{"Content-Type": {"application/json"}}, raw, &out)
 	return out, err
 }

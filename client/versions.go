@@ -8,9 +8,9 @@ import (
 	"net/url"
 	"strconv"
 
+	"alluvion/contract"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
-	"alluvion/service/api"
 )
 
 func gamePath(game string) string { return "/v1/games/" + url.PathEscape(game) }
@@ -29,8 +29,8 @@ func (c *Client) send(ctx context.Context, method, path, ifMatch string, in, out
 }
 
 // Versions says what was published of a game.
-func (c *Client) Versions(ctx context.Context, game string) (api.Versions, error) {
-	return get[api.Versions](ctx, c, gamePath(game)+"/versions")
+func (c *Client) Versions(ctx context.Context, game string) (contract.Versions, error) {
+	return get[contract.Versions](ctx, c, gamePath(game)+"/versions")
 }
 
 // Version gives a published version's text.
@@ -52,62 +52,62 @@ func (c *Client) Playing(ctx context.Context, game string) ([]byte, error) {
 }
 
 // Publish publishes the game's plan with this entity tag. goOn is why it is published although its trial was not clean.
-func (c *Client) Publish(ctx context.Context, game, etag, goOn string) (api.VersionInfo, error) {
-	var out api.VersionInfo
-	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, api.Publishing{GoOn: goOn}, &out)
+func (c *Client) Publish(ctx context.Context, game, etag, goOn string) (contract.VersionInfo, error) {
+	var out contract.VersionInfo
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, contract.Publishing{GoOn: goOn}, &out)
 	return out, err
 }
 
 // PublishText makes a text the game's plan, in place of the one whose entity tag is etag, and publishes it: both or neither.
-func (c *Client) PublishText(ctx context.Context, game string, text []byte, etag, goOn string) (api.VersionInfo, error) {
-	var out api.VersionInfo
-	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, api.Publishing{Plan: string(text), GoOn: goOn}, &out)
+func (c *Client) PublishText(ctx context.Context, game string, text []byte, etag, goOn string) (contract.VersionInfo, error) {
+	var out contract.VersionInfo
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, contract.Publishing{Plan: string(text), GoOn: goOn}, &out)
 	return out, err
 }
 
 // CompareVersions compares two published versions; to 0 is the plan that is being worked on.
-func (c *Client) CompareVersions(ctx context.Context, game string, from, to int) (api.BothWays, error) {
-	return get[api.BothWays](ctx, c, fmt.Sprintf("%s/compare?from=%d&to=%d", gamePath(game), from, to))
+func (c *Client) CompareVersions(ctx context.Context, game string, from, to int) (contract.BothWays, error) {
+	return get[contract.BothWays](ctx, c, fmt.Sprintf("%s/compare?from=%d&to=%d", gamePath(game), from, to))
 }
 
 // StartTrial takes all saves to the game's plan, without writing any.
-func (c *Client) StartTrial(ctx context.Context, game string, in api.TrialStart) (api.TrialInfo, error) {
-	var out api.TrialInfo
+func (c *Client) StartTrial(ctx context.Context, game string, in contract.TrialStart) (contract.TrialInfo, error) {
+	var out contract.TrialInfo
 	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/trials", "", in, &out)
 	return out, err
 }
 
 // Trials lists the trials of a game, newest first.
-func (c *Client) Trials(ctx context.Context, game string) ([]api.TrialInfo, error) {
-	return get[[]api.TrialInfo](ctx, c, gamePath(game)+"/trials")
+func (c *Client) Trials(ctx context.Context, game string) ([]contract.TrialInfo, error) {
+	return get[[]contract.TrialInfo](ctx, c, gamePath(game)+"/trials")
 }
 
 func trialPath(game string, id int) string { return fmt.Sprintf("%s/trials/%d", gamePath(game), id) }
 
 // Trial says how far a trial is, and what came of it.
-func (c *Client) Trial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
-	return get[api.TrialInfo](ctx, c, trialPath(game, id))
+func (c *Client) Trial(ctx context.Context, game string, id int) (contract.TrialInfo, error) {
+	return get[contract.TrialInfo](ctx, c, trialPath(game, id))
 }
 
 // StopTrial stops a trial; GoOnTrial goes on with it.
-func (c *Client) StopTrial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
-	var out api.TrialInfo
+func (c *Client) StopTrial(ctx context.Context, game string, id int) (contract.TrialInfo, error) {
+	var out contract.TrialInfo
 	_, err := c.do(ctx, http.MethodPost, trialPath(game, id)+"/stop", nil, nil, &out)
 	return out, err
 }
 
 // GoOnTrial goes on with a trial that was stopped.
-func (c *Client) GoOnTrial(ctx context.Context, game string, id int) (api.TrialInfo, error) {
-	var out api.TrialInfo
+func (c *Client) GoOnTrial(ctx context.Context, game string, id int) (contract.TrialInfo, error) {
+	var out contract.TrialInfo
 	_, err := c.do(ctx, http.MethodPost, trialPath(game, id)+"/go-on", nil, nil, &out)
 	return out, err
 }
 
 // WatchTrial tells how far a trial is as it goes on, and gives what came of it when it has ended.
-func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(api.TrialInfo)) (api.TrialInfo, error) {
-	var last api.TrialInfo
+func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(contract.TrialInfo)) (contract.TrialInfo, error) {
+	var last contract.TrialInfo
 	err := c.events(ctx, trialPath(game, id)+"/events", func(data []byte) error {
-		last = api.TrialInfo{}
+		last = contract.TrialInfo{}
 		if err := json.Unmarshal(data, &last); err != nil {
 			return err
 		}
@@ -141,21 +141,21 @@ func (c *Client) Download(ctx context.Context, game, player string, slot int) (r
 }
 
 // Upload puts a save into a slot. etag is that of what is there, "" where the slot is empty; the new one's is given.
-func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw []byte, etag, why string, unsealed bool) (api.Edited, string, error) {
+func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw []byte, etag, why string, unsealed bool) (contract.Edited, string, error) {
 	header := http.Header{"Content-Type": {"application/json"}}
 	if etag != "" {
 		header.Set("If-Match", etag)
 	}
 	q := url.Values{"why": {why}, "unsealed": {strconv.FormatBool(unsealed)}}
-	var out api.Edited
+	var out contract.Edited
 	res, err := c.do(ctx, http.MethodPut, slotPath(game, player, slot)+"/save?"+q.Encode(), header, raw, &out)
 	return out, res.Get("ETag"), err
 }
 
 // CopySlot copies a slot's newest save into another. etag is that of what is there.
-func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (api.Edited, error) {
-	var out api.Edited
-	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/copy", etag, api.Copying{To: to}, &out)
+func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (contract.Edited, error) {
+	var out contract.Edited
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/copy", etag, contract.Copying{To: to}, &out)
 	return out, err
 }
 
@@ -166,40 +166,40 @@ func (c *Client) EmptySlot(ctx context.Context, game, player string, slot int) e
 }
 
 // Correct puts a value right by hand.
-func (c *Client) Correct(ctx context.Context, game, player string, slot int, what api.Correction, etag string) (api.Edited, error) {
-	var out api.Edited
+func (c *Client) Correct(ctx context.Context, game, player string, slot int, what contract.Correction, etag string) (contract.Edited, error) {
+	var out contract.Edited
 	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/correct", etag, what, &out)
 	return out, err
 }
 
 // Reset begins a slot anew.
-func (c *Client) Reset(ctx context.Context, game, player string, slot int, why, etag string) (api.Edited, error) {
-	var out api.Edited
-	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/reset", etag, api.Resetting{Why: why}, &out)
+func (c *Client) Reset(ctx context.Context, game, player string, slot int, why, etag string) (contract.Edited, error) {
+	var out contract.Edited
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/reset", etag, contract.Resetting{Why: why}, &out)
 	return out, err
 }
 
 // Export gives everything that is held about a player.
-func (c *Client) Export(ctx context.Context, game, player string) (api.Held, error) {
-	return get[api.Held](ctx, c, playerPath(game, player)+"/export")
+func (c *Client) Export(ctx context.Context, game, player string) (contract.Held, error) {
+	return get[contract.Held](ctx, c, playerPath(game, player)+"/export")
 }
 
 // Forget deletes everything that is held about a player.
-func (c *Client) Forget(ctx context.Context, game, player string, commons bool) (api.Forgotten, error) {
-	var out api.Forgotten
+func (c *Client) Forget(ctx context.Context, game, player string, commons bool) (contract.Forgotten, error) {
+	var out contract.Forgotten
 	q := url.Values{"name": {player}, "commons": {strconv.FormatBool(commons)}}
 	_, err := c.do(ctx, http.MethodDelete, playerPath(game, player)+"?"+q.Encode(), nil, nil, &out)
 	return out, err
 }
 
 // Keys lists the keys that seal what leaves the service; NewKey seals with a new one from now on.
-func (c *Client) Keys(ctx context.Context) ([]api.KeyInfo, error) {
-	return get[[]api.KeyInfo](ctx, c, "/v1/keys")
+func (c *Client) Keys(ctx context.Context) ([]contract.KeyInfo, error) {
+	return get[[]contract.KeyInfo](ctx, c, "/v1/keys")
 }
 
 // NewKey seals with a new key from now on.
-func (c *Client) NewKey(ctx context.Context) ([]api.KeyInfo, error) {
-	var out []api.KeyInfo
+func (c *Client) NewKey(ctx context.Context) ([]contract.KeyInfo, error) {
+	var out []contract.KeyInfo
 	_, err := c.do(ctx, http.MethodPost, "/v1/keys", nil, nil, &out)
 	return out, err
 }

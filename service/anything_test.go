@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"alluvion/contract"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 // operation is one call of the contract.
@@ -27,7 +27,7 @@ type operation struct {
 }
 
 // operations are all calls of the contract but those that go on answering.
-func (c contract) operations() []operation {
+func (c openapi) operations() []operation {
 	var out []operation
 	for path, methods := range c.doc.(map[string]any)["paths"].(map[string]any) {
 		for method, says := range methods.(map[string]any) {
@@ -49,7 +49,7 @@ func anyText(t *rapid.T, label string) string {
 }
 
 // anyOf draws JSON that a schema might allow, and now and then something else.
-func (c contract) anyOf(t *rapid.T, schema map[string]any, depth int) any {
+func (c openapi) anyOf(t *rapid.T, schema map[string]any, depth int) any {
 	if ref, ok := schema["$ref"].(string); ok {
 		parts := strings.Split(ref, "/")
 		schema = c.doc.(map[string]any)["components"].(map[string]any)["schemas"].(map[string]any)[parts[len(parts)-1]].(map[string]any)
@@ -99,7 +99,7 @@ func sortedKeys(m map[string]any) []string {
 }
 
 // body draws what is sent along: what the contract says, a plan, a save, or any bytes.
-func (c contract) body(t *rapid.T, op operation) (kind string, raw []byte) {
+func (c openapi) body(t *rapid.T, op operation) (kind string, raw []byte) {
 	wanted, _ := op.says["requestBody"].(map[string]any)
 	content, _ := wanted["content"].(map[string]any)
 	for kind, of := range content {
@@ -120,7 +120,7 @@ func (c contract) body(t *rapid.T, op operation) (kind string, raw []byte) {
 // service's own, and the service stays well.
 func TestAnythingSentToAnyCallIsAnsweredOrRefused(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	c := readContract(t)
 	all := c.operations()
 	require.Greater(t, len(all), 50)
@@ -166,7 +166,7 @@ func TestAnythingSentToAnyCallIsAnsweredOrRefused(t *testing.T) {
 				t.Fatalf("the contract does not say that %s %s answers %d: %s", op.method, op.path, res.StatusCode, answer)
 			}
 			if res.StatusCode >= 400 && res.StatusCode != http.StatusMethodNotAllowed {
-				var p api.Problem
+				var p contract.Problem
 				require.Equal(t, "application/problem+json", res.Header.Get("Content-Type"), "%s %s: %d %s", op.method, req.URL, res.StatusCode, answer)
 				require.NoError(t, json.Unmarshal(answer, &p))
 				require.NotEmpty(t, p.Title)

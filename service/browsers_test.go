@@ -16,10 +16,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/service"
-	"alluvion/service/api"
 )
 
 // send asks with headers; nothing is added to them.
@@ -52,10 +52,10 @@ func TestEntityTagsSpareAndGuard(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusOK, h.send("GET", path, "", "If-None-Match", `"x"`).StatusCode)
 	h.enter()
-	h.do(api.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "join", Player: "ada"})
 	const ada = "/v1/games/lantern-pass/players/ada"
 	before := h.send("GET", ada, "")
-	h.do(api.Request{Do: "event", Player: "ada", Name: "load"})
+	h.do(contract.Request{Do: "event", Player: "ada", Name: "load"})
 	assert.Equal(t, http.StatusOK, h.send("GET", ada, "", "If-None-Match", before.Header.Get("ETag")).StatusCode, "that tag is the save's, and what she has now is another")
 	assert.Equal(t, http.StatusNotFound, h.send("GET", "/v1/games/none/plan", "", "If-None-Match", "*").StatusCode)
 
@@ -142,7 +142,7 @@ func TestAServersNameIsUsedOnce(t *testing.T) {
 // What is wrong with a request is said: what, and where.
 func TestADetailSaysWhatAndWhere(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "join", Player: "ada"})
 	const path = "/v1/games/lantern-pass/sessions/winter/requests"
 	for body, says := range map[string]string{
 		`{"do":"correct","player":"ada"}`:                                     "do: it is one of join, move, pass, touch, leave, start-over, event, write",
@@ -160,7 +160,7 @@ func TestADetailSaysWhatAndWhere(t *testing.T) {
 		res := h.send("POST", path, body, "Content-Type", "application/json")
 		raw, err := io.ReadAll(res.Body)
 		require.NoError(t, err)
-		var p api.Problem
+		var p contract.Problem
 		require.NoError(t, json.Unmarshal(raw, &p), "%s", raw)
 		assert.Contains(t, []int{400, 422}, res.StatusCode, body)
 		assert.Contains(t, p.Detail, says, body)

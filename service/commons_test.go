@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/types"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 // market opens the sister game beside the demo.
@@ -29,7 +29,7 @@ func (h *house) noon() *client.Session {
 
 // sells lets a player sell three times at the same stall, which opens the guild to them.
 func (h *house) sells(s *client.Session, player string) {
-	for _, r := range []api.Request{{Do: "move", Player: player, To: to(0, 8)}, event(player, "sell", "stall", "wool"), event(player, "sell", "stall", "wool"), event(player, "sell", "stall", "wool")} {
+	for _, r := range []contract.Request{{Do: "move", Player: player, To: to(0, 8)}, event(player, "sell", "stall", "wool"), event(player, "sell", "stall", "wool"), event(player, "sell", "stall", "wool")} {
 		_, err := s.Do(ctx, r)
 		require.NoError(h.t, err)
 	}
@@ -38,38 +38,38 @@ func (h *house) sells(s *client.Session, player string) {
 func TestRule4WhatOneGameChangesTheOtherSeesAtOnce(t *testing.T) {
 	h := start(t)
 	noon := h.market()
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "move", Player: "wren", To: to(37, 10)})
-	assert.Contains(t, h.refused(api.Request{Do: "pass", Player: "wren", Name: "guild_door"}).Detail, "The guild knows only those")
-	_, err := noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(37, 10)})
+	assert.Contains(t, h.refused(contract.Request{Do: "pass", Player: "wren", Name: "guild_door"}).Detail, "The guild knows only those")
+	_, err := noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	h.sells(noon, "wren")
 	require.Eventually(t, func() bool { return h.figures("wren")["player.guild.market_stage"].Live.String() == "1" }, 30*time.Second, 10*time.Millisecond)
-	h.do(api.Request{Do: "pass", Player: "wren", Name: "guild_door"})
+	h.do(contract.Request{Do: "pass", Player: "wren", Name: "guild_door"})
 	steps, err := h.room.Changes(ctx, "wren", "player.guild.market_stage")
 	require.NoError(t, err)
 	require.Len(t, steps, 1)
 	assert.Contains(t, steps[0].Cause, "lantern-market")
-	write := h.refused(api.Request{Do: "write", Player: "wren", Server: true, Name: "player.guild.market_stage", Value: &steps[0].To})
+	write := h.refused(contract.Request{Do: "write", Player: "wren", Server: true, Name: "player.guild.market_stage", Value: &steps[0].To})
 	assert.Contains(t, write.Detail, "lantern-market writes")
 }
 
 func TestRule4WhatWasChangedElsewhereIsThereOnJoiningInAnySlot(t *testing.T) {
 	h := start(t)
 	noon := h.market()
-	_, err := noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	_, err := noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	h.sells(noon, "wren")
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2}) // nothing of the market is saved yet
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2}) // nothing of the market is saved yet
 	assert.Equal(t, "1", h.figures("wren")["player.guild.market_stage"].Live.String())
-	h.do(api.Request{Do: "leave", Player: "wren"})
-	_, err = noon.Do(ctx, api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	_, err = noon.Do(ctx, contract.Request{Do: "leave", Player: "wren"})
 	require.NoError(t, err)
 	h.restart()
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, "1", h.figures("wren")["player.guild.market_stage"].Live.String(), "it is on disk, and in every slot")
 	noon = h.noon()
-	_, err = noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	_, err = noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	players, err := h.c.Players(ctx, "lantern-market")
 	require.NoError(t, err)
@@ -100,10 +100,10 @@ func TestCommonsAreKeptAndJudged(t *testing.T) {
 // What a player has in common over all games belongs to no slot: beginning one anew takes nothing of it away.
 func TestRule3BeginningASlotAnewLeavesTheCommonsAlone(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	value := types.OfInt(2)
-	h.do(api.Request{Do: "write", Server: true, Player: "wren", Name: "player.guild.pass_stage", Value: &value})
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "write", Server: true, Player: "wren", Name: "player.guild.pass_stage", Value: &value})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	held := func() string {
 		all, err := h.c.Export(ctx, "lantern-pass", "wren")
 		require.NoError(t, err)
@@ -115,6 +115,6 @@ func TestRule3BeginningASlotAnewLeavesTheCommonsAlone(t *testing.T) {
 	_, err = h.c.Reset(ctx, "lantern-pass", "wren", 1, "a fresh start", etag)
 	require.NoError(t, err)
 	assert.Equal(t, "2", held())
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, "2", h.figures("wren")["player.guild.pass_stage"].Live.String())
 }

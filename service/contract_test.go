@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"alluvion/contract"
 	"bytes"
 	"fmt"
 	"io"
@@ -13,17 +14,15 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"alluvion/service/api"
 )
 
-// contract is api/openapi.yaml, ready to hold answers against.
-type contract struct {
+// openapi is api/openapi.yaml, ready to hold answers against.
+type openapi struct {
 	doc      any
 	compiler *jsonschema.Compiler
 }
 
-func readContract(t *testing.T) contract {
+func readContract(t *testing.T) openapi {
 	text, err := os.ReadFile("../api/openapi.yaml")
 	require.NoError(t, err)
 	raw, err := yaml.YAMLToJSON(text)
@@ -32,11 +31,11 @@ func readContract(t *testing.T) contract {
 	require.NoError(t, err)
 	c := jsonschema.NewCompiler()
 	require.NoError(t, c.AddResource("contract.json", doc))
-	return contract{doc, c}
+	return openapi{doc, c}
 }
 
 // schema finds what an operation says that it answers with a status.
-func (c contract) schema(t *testing.T, path, method string, status int, kind string) *jsonschema.Schema {
+func (c openapi) schema(t *testing.T, path, method string, status int, kind string) *jsonschema.Schema {
 	escaped := strings.ReplaceAll(strings.ReplaceAll(path, "~", "~0"), "/", "~1")
 	for _, s := range []string{fmt.Sprint(status), "default"} {
 		at := fmt.Sprintf("contract.json#/paths/%s/%s/responses/%s/content/%s/schema", escaped, method, s, strings.ReplaceAll(kind, "/", "~1"))
@@ -51,10 +50,10 @@ func (c contract) schema(t *testing.T, path, method string, status int, kind str
 // Every answer is what the contract says, errors among them.
 func TestAnswersAreWhatTheContractSays(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "choose", "who", "oddny"))
-	h.do(api.Request{Do: "move", Player: "wren", To: to(30, 1)})
-	h.do(api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(30, 1)})
+	h.do(contract.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
 	c := readContract(t)
 	const game, room, player = "/v1/games/lantern-pass", "/v1/games/lantern-pass/sessions/winter", "/v1/games/lantern-pass/players/wren"
 	const pathGame, pathRoom, pathPlayer = "/v1/games/{game}", "/v1/games/{game}/sessions/{session}", "/v1/games/{game}/players/{player}"

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/contract"
 	"alluvion/core/finding"
 	"alluvion/core/types"
 	"alluvion/examples"
@@ -25,18 +26,18 @@ func steps(texts ...string) []json.RawMessage {
 }
 
 // stage plays steps as JSON through the client.
-func (h *house) stage(at int, texts ...string) api.StageView {
+func (h *house) stage(at int, texts ...string) contract.StageView {
 	h.t.Helper()
 	raw, err := json.Marshal(map[string]any{"players": []string{"wren", "finn"}, "steps": steps(texts...), "at": at, "keep": true, "title": "A try"})
 	require.NoError(h.t, err)
-	var wish api.StageWish
+	var wish contract.StageWish
 	require.NoError(h.t, json.Unmarshal(raw, &wish))
 	view, err := h.c.Stage(ctx, "lantern-pass", wish)
 	require.NoError(h.t, err)
 	return view
 }
 
-func row(t *testing.T, list []api.BeforeAfter, name string) api.BeforeAfter {
+func row(t *testing.T, list []contract.BeforeAfter, name string) contract.BeforeAfter {
 	t.Helper()
 	for _, x := range list {
 		if x.Name == name {
@@ -44,12 +45,12 @@ func row(t *testing.T, list []api.BeforeAfter, name string) api.BeforeAfter {
 		}
 	}
 	require.Fail(t, "there is no row "+name)
-	return api.BeforeAfter{}
+	return contract.BeforeAfter{}
 }
 
 func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
 	h := start(t)
-	out, err := h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "fate", Name: "player.oil", Crossing: "death", Fate: "keep"})
+	out, err := h.c.Edit(ctx, examples.LanternPass, contract.PlanEdit{Do: "fate", Name: "player.oil", Crossing: "death", Fate: "keep"})
 	require.NoError(t, err)
 	assert.Equal(t, strings.Replace(string(examples.LanternPass), "start: 12, across: {death: rewind}}", "start: 12, across: {death: keep}}", 1), out.Text)
 	assert.True(t, out.Report.Runnable)
@@ -57,11 +58,11 @@ func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(examples.LanternPass), string(kept))
 	// What has errors afterwards is given all the same, with its findings.
-	out, err = h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "remove", Path: []string{"variables", "oil"}, Name: "player.oil"})
+	out, err = h.c.Edit(ctx, examples.LanternPass, contract.PlanEdit{Do: "remove", Path: []string{"variables", "oil"}, Name: "player.oil"})
 	require.NoError(t, err)
 	assert.False(t, out.Report.Runnable)
 	assert.NotContains(t, out.Text, "\n  oil:")
-	_, err = h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "rename", Name: "player.oil", To: "Oil!"})
+	_, err = h.c.Edit(ctx, examples.LanternPass, contract.PlanEdit{Do: "rename", Name: "player.oil", To: "Oil!"})
 	assert.Equal(t, 409, status(err))
 	assert.ErrorContains(t, err, "is no id")
 }
@@ -98,11 +99,11 @@ func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
 	assert.False(t, first.Stands[0].Present)
 	assert.Equal(t, "sled", h.stage(0).Things[0].ID)
 
-	_, err := h.c.Stage(ctx, "lantern-pass", api.StageWish{Script: "rehearsal: x"})
+	_, err := h.c.Stage(ctx, "lantern-pass", contract.StageWish{Script: "rehearsal: x"})
 	assert.Equal(t, 422, status(err))
-	_, err = h.c.Stage(ctx, "no-game", api.StageWish{})
+	_, err = h.c.Stage(ctx, "no-game", contract.StageWish{})
 	assert.Equal(t, 404, status(err))
-	_, err = h.c.Stage(ctx, "lantern-pass", api.StageWish{Plan: "game: x"})
+	_, err = h.c.Stage(ctx, "lantern-pass", contract.StageWish{Plan: "game: x"})
 	assert.Equal(t, 422, status(err))
 }
 
@@ -115,11 +116,11 @@ func TestAFindingIsMendedByItsPlace(t *testing.T) {
 	require.Len(t, report.Findings, 1)
 	missed := find(t, report.Findings, func(f finding.Finding) bool { return f.Severity == finding.Error })
 	assert.Len(t, missed.Also, 3)
-	out, err := h.c.Edit(ctx, []byte(wrong), api.PlanEdit{Do: "mend", Line: missed.Line, Column: missed.Column})
+	out, err := h.c.Edit(ctx, []byte(wrong), contract.PlanEdit{Do: "mend", Line: missed.Line, Column: missed.Column})
 	require.NoError(t, err)
 	assert.True(t, out.Report.Runnable)
 	assert.Equal(t, strings.ReplaceAll(wrong, "player.oil", "player.oill"), out.Text)
-	_, err = h.c.Edit(ctx, []byte(wrong), api.PlanEdit{Do: "mend", Line: 1, Column: 1})
+	_, err = h.c.Edit(ctx, []byte(wrong), contract.PlanEdit{Do: "mend", Line: 1, Column: 1})
 	assert.Equal(t, 409, status(err))
 }
 
@@ -154,7 +155,7 @@ func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, res.Passed, "%+v\n%s", res, kept)
 	// Under a text in which parcels stay at death, it fails where that shows.
-	draft, err := h.c.Edit(ctx, examples.LanternPass, api.PlanEdit{Do: "fate", Name: "player.parcels", Crossing: "death", Fate: "keep"})
+	draft, err := h.c.Edit(ctx, examples.LanternPass, contract.PlanEdit{Do: "fate", Name: "player.parcels", Crossing: "death", Fate: "keep"})
 	require.NoError(t, err)
 	res, err = h.c.RunRehearsal(ctx, "lantern-pass", "a-first-try", draft.Text)
 	require.NoError(t, err)
@@ -162,7 +163,7 @@ func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 	assert.Equal(t, "wren.parcels", res.Failed[0].Wanted[0].Name)
 	assert.Equal(t, "1", res.Failed[0].Wanted[0].Is)
 	assert.Equal(t, "0", res.Failed[0].Wanted[0].Wanted)
-	view, err := h.c.Stage(ctx, "lantern-pass", api.StageWish{Script: kept, Plan: draft.Text, At: -1})
+	view, err := h.c.Stage(ctx, "lantern-pass", contract.StageWish{Script: kept, Plan: draft.Text, At: -1})
 	require.NoError(t, err)
 	assert.NotEmpty(t, view.Steps[res.Failed[0].Step-1].Failed)
 
@@ -174,31 +175,31 @@ func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 
 func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
-	h.do(api.Request{Do: "join", Player: "finn"})
-	h.do(api.Request{Do: "leave", Player: "finn"})
-	stands := func() map[string]api.MilestoneStand {
+	h.do(contract.Request{Do: "join", Player: "finn"})
+	h.do(contract.Request{Do: "leave", Player: "finn"})
+	stands := func() map[string]contract.MilestoneStand {
 		all, err := h.c.Milestones(ctx, "lantern-pass")
 		require.NoError(t, err)
 		require.Equal(t, "full_sack", all.Milestones[1].ID)
-		out := map[string]api.MilestoneStand{}
+		out := map[string]contract.MilestoneStand{}
 		for _, p := range all.Players {
 			out[p.Player] = p.Stands[1]
 		}
 		return out
 	}
-	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Reached: 1}, "finn": {}}, stands())
+	assert.Equal(t, map[string]contract.MilestoneStand{"wren": {Reached: 1}, "finn": {}}, stands())
 	give := func(player string, yes bool, etag string) error {
-		_, err := h.c.Correct(ctx, "lantern-pass", player, 1, api.Correction{Name: "player.earned.full_sack", Value: types.OfBool(yes), Why: "to see the message"}, etag)
+		_, err := h.c.Correct(ctx, "lantern-pass", player, 1, contract.Correction{Name: "player.earned.full_sack", Value: types.OfBool(yes), Why: "to see the message"}, etag)
 		return err
 	}
 	require.NoError(t, give("wren", true, ""))
 	require.NoError(t, give("finn", true, `"1"`))
-	assert.Equal(t, map[string]api.MilestoneStand{"wren": {Earned: true, Reached: 1}, "finn": {Earned: true}}, stands())
+	assert.Equal(t, map[string]contract.MilestoneStand{"wren": {Earned: true, Reached: 1}, "finn": {Earned: true}}, stands())
 	require.NoError(t, give("wren", false, ""))
-	assert.Equal(t, api.MilestoneStand{Reached: 1}, stands()["wren"])
-	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.earned.full_sack", Value: types.OfText("yes"), Why: "no"}, "")
+	assert.Equal(t, contract.MilestoneStand{Reached: 1}, stands()["wren"])
+	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.earned.full_sack", Value: types.OfText("yes"), Why: "no"}, "")
 	assert.Equal(t, 422, status(err))
 }
 

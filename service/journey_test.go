@@ -9,18 +9,18 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/contract"
 	"alluvion/core/types"
-	"alluvion/service/api"
 )
 
 // toTheGorge brings a player from the lodge into the gorge.
 func (h *house) toTheGorge(player string) {
-	h.do(api.Request{Do: "join", Player: player})
-	h.do(api.Request{Do: "move", Player: player, To: to(30, 1)})
-	h.do(api.Request{Do: "pass", Player: player, Name: "porch_gorge"})
+	h.do(contract.Request{Do: "join", Player: player})
+	h.do(contract.Request{Do: "move", Player: player, To: to(30, 1)})
+	h.do(contract.Request{Do: "pass", Player: player, Name: "porch_gorge"})
 }
 
-func kinds(a api.Answer) []string {
+func kinds(a contract.Answer) []string {
 	var out []string
 	for _, n := range a.Notices {
 		out = append(out, n.Kind)
@@ -31,15 +31,15 @@ func kinds(a api.Answer) []string {
 func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
 	h := start(t)
 	h.toTheGorge("wren")
-	h.do(api.Request{Do: "move", Player: "wren", To: to(33, 25)})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(33, 25)})
 	h.do(event("wren", "horn"))
 	assert.Equal(t, "lodge (20, 12) south", h.figures("wren")["place"].Live.Plain())
 	assert.Equal(t, "gorge (33, 25) south", h.figures("wren")["player.way_back"].Live.Plain())
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	h.restart()
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "move", Player: "wren", To: to(4, 20)})
-	h.do(api.Request{Do: "pass", Player: "wren", Name: "old_tunnel"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(4, 20)})
+	h.do(contract.Request{Do: "pass", Player: "wren", Name: "old_tunnel"})
 	assert.Equal(t, "gorge (33, 25) south", h.figures("wren")["place"].Live.Plain(), "over a quit and a restart")
 	assert.Equal(t, types.None, h.figures("wren")["player.way_back"].Live)
 }
@@ -47,8 +47,8 @@ func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
 func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
 	h := start(t)
 	h.toTheGorge("wren")
-	h.do(api.Request{Do: "move", Player: "wren", To: to(40, 10)})
-	through := h.do(api.Request{Do: "move", Player: "wren", To: to(62, 10)})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(40, 10)})
+	through := h.do(contract.Request{Do: "move", Player: "wren", To: to(62, 10)})
 	assert.Contains(t, kinds(through), "died")
 	assert.Eventually(t, func() bool { return h.figures("wren")["place"].Live.Plain() == "lodge (20, 12) south" }, 30*time.Second, 50*time.Millisecond,
 		"back at the fallback: no checkpoint was reached")
@@ -60,15 +60,15 @@ func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
 
 func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	for i := range 5 {
 		a := h.do(event("wren", "load"))
 		assert.Equal(t, i == 4, slices.Contains(kinds(a), "milestone"), "parcel %d", i+1)
 	}
 	assert.Equal(t, "earned", h.figures("wren")["player.earned.full_sack"].Live.Plain())
 	h.refused(event("wren", "load"))
-	h.do(api.Request{Do: "start-over", Player: "wren"})
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "start-over", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	s, err := h.c.Player(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	for _, v := range s.Values {
@@ -81,9 +81,9 @@ func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
 
 func TestABlizzardChillsEverybodyByHowManyTheyAre(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "join", Player: "pike"})
-	a := h.do(api.Request{Do: "event", Server: true, Name: "blizzard"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "pike"})
+	a := h.do(contract.Request{Do: "event", Server: true, Name: "blizzard"})
 	require.Len(t, a.Changes, 2)
 	assert.Equal(t, "pike", a.Changes[0].Player, "by id")
 	assert.Equal(t, "92", a.Changes[1].To.Plain())
@@ -92,11 +92,11 @@ func TestABlizzardChillsEverybodyByHowManyTheyAre(t *testing.T) {
 func TestListsSayWhoAndWhatIsThere(t *testing.T) {
 	h := start(t)
 	h.toTheGorge("wren")
-	h.do(api.Request{Do: "join", Player: "pike", Slot: 2})
+	h.do(contract.Request{Do: "join", Player: "pike", Slot: 2})
 	players, err := h.c.Players(ctx, "lantern-pass")
 	require.NoError(t, err)
 	require.Len(t, players, 2)
-	assert.Equal(t, api.PlayerInfo{Player: "pike", Session: "winter", Slot: 2, Slots: []api.SlotInfo{}}, players[0], "nothing is saved of pike yet")
+	assert.Equal(t, contract.PlayerInfo{Player: "pike", Session: "winter", Slot: 2, Slots: []contract.SlotInfo{}}, players[0], "nothing is saved of pike yet")
 	assert.Equal(t, "gorge", players[1].Slots[0].Scene)
 	games, err := h.c.Games(ctx)
 	require.NoError(t, err)
@@ -118,14 +118,14 @@ func TestListsSayWhoAndWhatIsThere(t *testing.T) {
 func TestPlayersAreFoundByAPartOfTheirName(t *testing.T) {
 	h := start(t)
 	for _, id := range []string{"wren", "brambling", "starling", "100%_sure"} {
-		h.do(api.Request{Do: "join", Player: id})
+		h.do(contract.Request{Do: "join", Player: id})
 		_, err := h.c.Save(ctx, "lantern-pass", id)
 		require.NoError(t, err)
 		if id != "starling" {
-			h.do(api.Request{Do: "leave", Player: id})
+			h.do(contract.Request{Do: "leave", Player: id})
 		}
 	}
-	h.do(api.Request{Do: "join", Player: "lingering"})
+	h.do(contract.Request{Do: "join", Player: "lingering"})
 	like := func(part string, most int) (ids []string) {
 		list, err := h.c.PlayersLike(ctx, "lantern-pass", part, most)
 		require.NoError(t, err)
@@ -146,16 +146,16 @@ func TestPlayersAreFoundByAPartOfTheirName(t *testing.T) {
 
 func TestRule3ASlotIsARunOfItsOwn(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 1})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 1})
 	h.do(event("wren", "load"))
-	h.do(api.Request{Do: "leave", Player: "wren"})
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	assert.Equal(t, "0", h.figures("wren")["player.parcels"].Live.Plain())
 	first, err := h.c.Player(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	assert.False(t, first.Present, "they play in the other slot")
 	assert.Equal(t, 1, first.Revision)
-	other := h.refused(api.Request{Do: "join", Player: "wren", Slot: 1})
+	other := h.refused(contract.Request{Do: "join", Player: "wren", Slot: 1})
 	assert.Equal(t, http.StatusConflict, other.Status)
 }
 
@@ -172,7 +172,7 @@ func TestHealthSaysThatItReadsAndWrites(t *testing.T) {
 
 func TestWhyIsAnsweredAfterARestartAndForAClosedSession(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	h.do(event("wren", "load"))
 	h.restart()
@@ -181,7 +181,7 @@ func TestWhyIsAnsweredAfterARestartAndForAClosedSession(t *testing.T) {
 	require.Len(t, steps, 2)
 	assert.Equal(t, "2", steps[0].To.String())
 	assert.Contains(t, steps[0].Cause, "on load")
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	steps, err = h.room.Changes(ctx, "wren", "player.parcels")
 	require.NoError(t, err)
@@ -198,22 +198,22 @@ func TestWhyIsAnsweredAfterARestartAndForAClosedSession(t *testing.T) {
 func TestStandingsAreReadThroughTheService(t *testing.T) {
 	h := start(t)
 	for player, n := range map[string]int{"wren": 3, "finn": 7, "pike": 7} {
-		h.do(api.Request{Do: "join", Player: player})
+		h.do(contract.Request{Do: "join", Player: player})
 		value := types.OfInt(n)
-		h.do(api.Request{Do: "write", Player: player, Server: true, Name: "player.delivered", Value: &value})
-		h.do(api.Request{Do: "leave", Player: player})
+		h.do(contract.Request{Do: "write", Player: player, Server: true, Name: "player.delivered", Value: &value})
+		h.do(contract.Request{Do: "leave", Player: player})
 	}
 	list, err := h.c.Standings(ctx, "lantern-pass")
 	require.NoError(t, err)
 	require.Len(t, list, 2)
-	assert.Equal(t, api.StandingInfo{ID: "carried", Title: "Parcels delivered", Rank: "player.delivered", Order: "high", Keep: "best"}, list[0])
+	assert.Equal(t, contract.StandingInfo{ID: "carried", Title: "Parcels delivered", Rank: "player.delivered", Order: "high", Keep: "best"}, list[0])
 	part, err := h.c.Standing(ctx, "lantern-pass", "carried", "", 2)
 	require.NoError(t, err)
 	assert.Equal(t, 3, part.Players)
-	assert.Equal(t, []api.StandingPlace{{Place: 1, Player: "finn", Number: "7"}, {Place: 2, Player: "pike", Number: "7"}}, part.Places)
+	assert.Equal(t, []contract.StandingPlace{{Place: 1, Player: "finn", Number: "7"}, {Place: 2, Player: "pike", Number: "7"}}, part.Places)
 	part, err = h.c.Standing(ctx, "lantern-pass", "carried", "wren", 2)
 	require.NoError(t, err)
-	assert.Equal(t, []api.StandingPlace{{Place: 2, Player: "pike", Number: "7"}, {Place: 3, Player: "wren", Number: "3"}}, part.Places)
+	assert.Equal(t, []contract.StandingPlace{{Place: 2, Player: "pike", Number: "7"}, {Place: 3, Player: "wren", Number: "3"}}, part.Places)
 	_, err = h.c.Standing(ctx, "lantern-pass", "carried", "nobody", 2)
 	assert.ErrorContains(t, err, "has no place")
 	_, err = h.c.Standing(ctx, "lantern-pass", "tallest", "", 2)

@@ -19,11 +19,11 @@ import (
 
 	"alluvion/client"
 	"alluvion/client/crowd"
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 // within is how long a test waits for something that is certain to happen.
@@ -545,7 +545,7 @@ func TestACrowdOfTwoHundredPlaysForAMinute(t *testing.T) {
 
 // allLeave waits until nobody is in the session, or connected to it: who lost the connection leaves when the grace is over.
 func (h *house) allLeave() {
-	var last api.Overview
+	var last contract.Overview
 	if !assert.Eventually(h.t, func() bool {
 		var err error
 		last, err = h.room.Overview(ctx)
@@ -632,7 +632,7 @@ func TestWhatAPlayerIsToldMeanwhileIsToldOnResuming(t *testing.T) {
 	bob.hears("joined", "")
 	bob.Drop()
 	for range 3 {
-		_, err := h.room.Do(ctx, api.Request{Do: "event", Server: true, Name: "gust", Args: map[string]types.Value{"amount": types.OfInt(40), "at": types.OfText("bob")}})
+		_, err := h.room.Do(ctx, contract.Request{Do: "event", Server: true, Name: "gust", Args: map[string]types.Value{"amount": types.OfInt(40), "at": types.OfText("bob")}})
 		require.NoError(t, err)
 	}
 	require.Eventually(t, func() bool {

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/contract"
 	"alluvion/core/wire"
-	"alluvion/service/api"
 )
 
 // talk is a machine that says whatever it is told to, byte by byte.
@@ -99,8 +99,8 @@ func TestRepeatsGiveTheFirstAnswer(t *testing.T) {
 // Whoever holds on to the service keeps nobody from being saved, and the stop from no end.
 func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "ada"})
-	h.do(api.Request{Do: "event", Player: "ada", Name: "load"})
+	h.do(contract.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "event", Player: "ada", Name: "load"})
 	for range 5 { // asks on and on, and reads nothing
 		conn, err := net.Dial("tcp", strings.TrimPrefix(h.s.URL(), "http://"))
 		require.NoError(t, err)
@@ -123,6 +123,6 @@ func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
 	require.NoError(t, h.s.Stop(c))
 	h.open()
 	h.enter()
-	h.do(api.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "join", Player: "ada"})
 	assert.Equal(t, "1", h.figures("ada")["player.parcels"].Live.Plain())
 }

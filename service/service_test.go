@@ -16,12 +16,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/types"
 	"alluvion/core/upgrade"
 	"alluvion/examples"
 	"alluvion/service"
-	"alluvion/service/api"
 )
 
 var ctx = context.Background()
@@ -80,14 +80,14 @@ func (h *house) restart() {
 	h.enter()
 }
 
-func (h *house) do(r api.Request) api.Answer {
+func (h *house) do(r contract.Request) contract.Answer {
 	h.t.Helper()
 	a, err := h.room.Do(ctx, r)
 	require.NoError(h.t, err, "%+v", r)
 	return a
 }
 
-func (h *house) refused(r api.Request) *client.Problem {
+func (h *house) refused(r contract.Request) *client.Problem {
 	h.t.Helper()
 	_, err := h.room.Do(ctx, r)
 	var p *client.Problem
@@ -103,8 +103,8 @@ func (h *house) digest() string {
 
 func to(x, y int64) []fixed.Num { return []fixed.Num{fixed.FromInt(x), fixed.FromInt(y)} }
 
-func event(player, name string, args ...any) api.Request {
-	r := api.Request{Do: "event", Player: player, Name: name, Args: map[string]types.Value{}}
+func event(player, name string, args ...any) contract.Request {
+	r := contract.Request{Do: "event", Player: player, Name: name, Args: map[string]types.Value{}}
 	for i := 0; i < len(args); i += 2 {
 		switch v := args[i+1].(type) {
 		case int:
@@ -116,18 +116,18 @@ func event(player, name string, args ...any) api.Request {
 	return r
 }
 
-func gust(at string, amount int) api.Request {
+func gust(at string, amount int) contract.Request {
 	r := event("", "gust", "at", at, "amount", amount)
 	r.Server = true
 	return r
 }
 
 // figures gives a player's values by name.
-func (h *house) figures(player string) map[string]api.Three {
+func (h *house) figures(player string) map[string]contract.Three {
 	h.t.Helper()
 	s, err := h.c.Player(ctx, "lantern-pass", player, 0)
 	require.NoError(h.t, err)
-	out := map[string]api.Three{}
+	out := map[string]contract.Three{}
 	for _, v := range s.Values {
 		out[v.Name] = v
 	}
@@ -138,15 +138,15 @@ func (h *house) figures(player string) map[string]api.Three {
 // and started, and back: every value is where the matrix says.
 func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "choose", "who", "brisa"))
 	h.do(event("wren", "load"))
-	h.do(api.Request{Do: "move", Player: "wren", To: to(30, 1)})
-	passed := h.do(api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(30, 1)})
+	passed := h.do(contract.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
 	require.NotNil(t, passed.Saved)
 	assert.Equal(t, "scene", passed.Saved.Moment)
-	h.do(api.Request{Do: "move", Player: "wren", To: to(30, 19)})
-	touched := h.do(api.Request{Do: "touch", Player: "wren", Name: "gorge_shelter"})
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(30, 19)})
+	touched := h.do(contract.Request{Do: "touch", Player: "wren", Name: "gorge_shelter"})
 	assert.Equal(t, 2, touched.Saved.Revision)
 	h.do(event("wren", "load"))
 	h.do(event("wren", "light"))
@@ -163,11 +163,11 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 	for name, want := range died {
 		assert.Equal(t, want, live[name].Live.Plain(), "%s after death: %s", name, matrix.Cell(name, "death").Sentence)
 	}
-	left := h.do(api.Request{Do: "leave", Player: "wren"})
+	left := h.do(contract.Request{Do: "leave", Player: "wren"})
 	assert.Equal(t, "leave", left.Saved.Moment)
 
 	h.restart()
-	joined := h.do(api.Request{Do: "join", Player: "wren"})
+	joined := h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Empty(t, joined.Changes, "every fate at leave is keep")
 	back := h.figures("wren")
 	for name, was := range live {
@@ -192,7 +192,7 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 	assert.Equal(t, "0.4", state.Scenes["gorge"][0].Value.Plain(), "snow is reset when the last player leaves")
 	assert.Equal(t, "1", state.Scenes["gorge"][1].Value.Plain(), "the lantern burns on")
 
-	over := h.do(api.Request{Do: "start-over", Player: "wren"})
+	over := h.do(contract.Request{Do: "start-over", Player: "wren"})
 	assert.NotEmpty(t, over.Changes)
 	for name, v := range h.figures("wren") {
 		switch cell := matrix.Cell(name, "new-run"); {
@@ -208,10 +208,10 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 
 func TestBadRequestsAreRefusedInOneMessageAndChangeNothing(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	digest := h.digest()
 	for name, row := range map[string]struct {
-		req    api.Request
+		req    contract.Request
 		status int
 		words  string
 	}{
@@ -220,10 +220,10 @@ func TestBadRequestsAreRefusedInOneMessageAndChangeNothing(t *testing.T) {
 		"no such event":         {event("wren", "laod"), 404, "laod"},
 		"not to be asked":       {event("wren", "gust", "amount", 1, "at", "wren"), 403, "server"},
 		"a closed event":        {event("wren", "deliver"), 409, "nothing to deliver"},
-		"too far away":          {api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"}, 409, "too far"},
-		"outside":               {api.Request{Do: "move", Player: "wren", To: to(-1, 3)}, 409, "outside"},
-		"no such request":       {api.Request{Do: "fly", Player: "wren"}, 422, ""},
-		"a slot too many":       {api.Request{Do: "join", Player: "pike", Slot: 4}, 422, "slots go from 1 to 3"},
+		"too far away":          {contract.Request{Do: "pass", Player: "wren", Name: "porch_gorge"}, 409, "too far"},
+		"outside":               {contract.Request{Do: "move", Player: "wren", To: to(-1, 3)}, 409, "outside"},
+		"no such request":       {contract.Request{Do: "fly", Player: "wren"}, 422, ""},
+		"a slot too many":       {contract.Request{Do: "join", Player: "pike", Slot: 4}, 422, "slots go from 1 to 3"},
 	} {
 		p := h.refused(row.req)
 		assert.Equal(t, row.status, p.Status, name)
@@ -310,11 +310,11 @@ func TestAPlanMayBeJSON(t *testing.T) {
 
 func TestRule2APlayerIsInOneSessionAtATime(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	other, err := h.c.Open(ctx, "lantern-pass", "summer")
 	require.NoError(t, err)
-	_, err = other.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	_, err = other.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain(), "what they had came along")
 	p := h.refused(event("wren", "load"))
@@ -323,7 +323,7 @@ func TestRule2APlayerIsInOneSessionAtATime(t *testing.T) {
 
 func TestRule8ANumberedRequestGetsItsFirstAnswer(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	req := event("wren", "load")
 	req.Number = 1
 	first := h.do(req)
@@ -336,11 +336,11 @@ func TestRule8ANumberedRequestGetsItsFirstAnswer(t *testing.T) {
 
 func TestRule30WhoHadNoSaveMomentIsRecoveredAfterACrash(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "join", Player: "pike"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "pike"})
 	h.do(event("pike", "load"))
-	h.do(api.Request{Do: "move", Player: "wren", To: to(30, 1)})
-	h.do(api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"}) // saves wren, and what has changed of pike
+	h.do(contract.Request{Do: "move", Player: "wren", To: to(30, 1)})
+	h.do(contract.Request{Do: "pass", Player: "wren", Name: "porch_gorge"}) // saves wren, and what has changed of pike
 	s, err := h.c.Player(ctx, "lantern-pass", "pike", 0)
 	require.NoError(t, err)
 	assert.True(t, s.Recovery)
@@ -349,7 +349,7 @@ func TestRule30WhoHadNoSaveMomentIsRecoveredAfterACrash(t *testing.T) {
 
 func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	first, err := h.c.Save(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
 	h.do(event("wren", "load"))
@@ -359,10 +359,10 @@ func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
 	_, err = h.c.TakeUp(ctx, "lantern-pass", "wren", 2, first.Revision)
 	var p *client.Problem
 	require.ErrorAs(t, err, &p, "not while they play")
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	_, err = h.c.TakeUp(ctx, "lantern-pass", "wren", 2, first.Revision)
 	require.NoError(t, err)
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	assert.Equal(t, "0", h.figures("wren")["player.parcels"].Live.Plain())
 	list, err := h.c.Revisions(ctx, "lantern-pass", "wren", 2)
 	require.NoError(t, err)
@@ -378,7 +378,7 @@ func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
 
 func TestChangesSayWhy(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(gust("wren", 10))
 	steps, err := h.room.Changes(ctx, "wren", "player.warmth")
 	require.NoError(t, err)
@@ -436,7 +436,7 @@ func TestManyPlayersAtOnce(t *testing.T) {
 	ids := []string{"a", "b", "c", "d", "e", "f", "g", "h"}
 	for _, id := range ids {
 		wg.Go(func() {
-			if _, err := h.room.Do(ctx, api.Request{Do: "join", Player: id}); !assert.NoError(t, err) {
+			if _, err := h.room.Do(ctx, contract.Request{Do: "join", Player: id}); !assert.NoError(t, err) {
 				return
 			}
 			for range 5 {
@@ -445,7 +445,7 @@ func TestManyPlayersAtOnce(t *testing.T) {
 				_, err = h.room.Do(ctx, event(id, "plank"))
 				assert.NoError(t, err)
 			}
-			_, err := h.room.Do(ctx, api.Request{Do: "leave", Player: id})
+			_, err := h.room.Do(ctx, contract.Request{Do: "leave", Player: id})
 			assert.NoError(t, err)
 		})
 	}
@@ -457,17 +457,17 @@ func TestManyPlayersAtOnce(t *testing.T) {
 
 func TestAStopSavesEverybody(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	h.restart()
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain())
 }
 
 func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	text, etag, err := h.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)
 	older, _, _ := strings.Cut(strings.Replace(string(text), "version: 3", "version: 2", 1), "\nupgrades:")
@@ -479,7 +479,7 @@ func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
 	assert.ErrorContains(t, err, "newer version", "nor is the world")
 	h.room, err = h.c.Open(ctx, "lantern-pass", "spring")
 	require.NoError(t, err)
-	p := h.refused(api.Request{Do: "join", Player: "wren"})
+	p := h.refused(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, http.StatusConflict, p.Status)
 	assert.Contains(t, p.Detail, "newer version")
 }

@@ -11,18 +11,19 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/contract"
 	"alluvion/core/types"
 	"alluvion/service/api"
 )
 
 func (h *house) move(player string, x, y int64) {
-	h.do(api.Request{Do: "move", Player: player, To: to(x, y)})
+	h.do(contract.Request{Do: "move", Player: player, To: to(x, y)})
 }
 
 func TestAPickOnTheWayIn(t *testing.T) {
 	h := start(t)
-	pick := func(who string) api.Request {
-		return api.Request{Do: "join", Player: "wren", Picks: map[string]types.Value{"courier": types.OfText(who)}}
+	pick := func(who string) contract.Request {
+		return contract.Request{Do: "join", Player: "wren", Picks: map[string]types.Value{"courier": types.OfText(who)}}
 	}
 	p := h.refused(pick("eirik"))
 	assert.Equal(t, http.StatusConflict, p.Status)
@@ -57,27 +58,27 @@ func TestACacheIsEachPlayersOwn(t *testing.T) {
 	a = h.do(event("finn", "open", "cache", "under_ledge"))
 	assert.Len(t, a.Changes, 2, "finn has it to take, too")
 	h.restart()
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Empty(t, h.do(event("wren", "open", "cache", "under_ledge")).Changes, "it is taken, after the restart too")
 	assert.Contains(t, h.refused(event("wren", "open", "cache", "at_cairn")).Detail, "is not here")
 }
 
 func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.move("wren", 5, 19)
 	a := h.do(event("wren", "take_sled"))
 	assert.Contains(t, kinds(a), "taken")
 	h.move("wren", 30, 1)
-	h.do(api.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
+	h.do(contract.Request{Do: "pass", Player: "wren", Name: "porch_gorge"})
 	assert.Equal(t, "2.2", h.figures("wren")["player.pace"].Live.String())
 	assert.Equal(t, "[sled]", h.figures("wren")["player.holds"].Live.String())
 	h.move("wren", 30, 19)
-	h.do(api.Request{Do: "touch", Player: "wren", Name: "gorge_shelter"})
+	h.do(contract.Request{Do: "touch", Player: "wren", Name: "gorge_shelter"})
 	assert.Equal(t, "[gorge_shelter]", h.figures("wren")["player.checkpoints"].Live.String())
 	h.move("wren", 40, 40)
 	h.restart() // ends the visit: the sled is set down where wren was
-	a = h.do(api.Request{Do: "join", Player: "wren"})
+	a = h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Contains(t, kinds(a), "stands")
 	assert.Equal(t, "1", h.figures("wren")["player.pace"].Live.String())
 	h.do(event("wren", "take_sled"))
@@ -90,9 +91,9 @@ func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
 
 func TestRule29TheServiceCountsWhatSendersSend(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	name := types.OfText("Wren")
-	write := api.Request{Do: "write", Player: "wren", Name: "player.nickname", Value: &name}
+	write := contract.Request{Do: "write", Player: "wren", Name: "player.nickname", Value: &name}
 	for range 6 {
 		h.do(write)
 	}
@@ -117,7 +118,7 @@ func TestSeedsAreTheSessionsOwn(t *testing.T) {
 	require.NoError(t, err)
 	there, err := other.State(ctx)
 	require.NoError(t, err)
-	seed := func(list []api.Figure) string {
+	seed := func(list []contract.Figure) string {
 		for _, f := range list {
 			if f.Name == "game.night" {
 				return f.Value.String()

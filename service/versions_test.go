@@ -15,11 +15,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/save"
 	"alluvion/core/types"
 	"alluvion/core/upgrade"
-	"alluvion/service/api"
 )
 
 const history = "../examples/lantern-pass/history/"
@@ -48,12 +48,12 @@ func (h *house) draft(text []byte) string {
 }
 
 // tried runs a trial of the game's plan to its end.
-func (h *house) tried() api.TrialInfo {
+func (h *house) tried() contract.TrialInfo {
 	h.t.Helper()
-	t, err := h.c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 20, Seed: 1})
+	t, err := h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 20, Seed: 1})
 	require.NoError(h.t, err)
 	n := 0
-	t, err = h.c.WatchTrial(ctx, "lantern-pass", t.Trial, func(api.TrialInfo) { n++ })
+	t, err = h.c.WatchTrial(ctx, "lantern-pass", t.Trial, func(contract.TrialInfo) { n++ })
 	require.NoError(h.t, err)
 	assert.Positive(h.t, n)
 	require.Equal(h.t, "done", t.State, "%+v", t)
@@ -98,7 +98,7 @@ func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 
 	h.room, err = h.c.Open(ctx, "lantern-pass", "later")
 	require.NoError(t, err)
-	h.do(api.Request{Do: "join", Player: "bea"})
+	h.do(contract.Request{Do: "join", Player: "bea"})
 	now := h.figures("bea")
 	assert.Equal(t, "tarn", now["player.courier"].Live.Plain(), "gale left long ago")
 	assert.Equal(t, "ridge_cairn", now["player.checkpoint"].Live.Plain())
@@ -145,13 +145,13 @@ func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
 	before, _, err := h.c.Download(ctx, "lantern-pass", "ada", 1)
 	require.NoError(t, err)
 	h.draft(read(t, "plan.v2.yaml"))
-	begun, err := h.c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 5000, Seed: 3})
+	begun, err := h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 5000, Seed: 3})
 	require.NoError(t, err)
-	_, err = h.c.StartTrial(ctx, "lantern-pass", api.TrialStart{})
+	_, err = h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{})
 	assert.Equal(t, http.StatusConflict, status(err), "one at a time")
 	_, err = h.c.StopTrial(ctx, "lantern-pass", begun.Trial)
 	require.NoError(t, err)
-	stopped, err := h.c.WatchTrial(ctx, "lantern-pass", begun.Trial, func(api.TrialInfo) {})
+	stopped, err := h.c.WatchTrial(ctx, "lantern-pass", begun.Trial, func(contract.TrialInfo) {})
 	require.NoError(t, err)
 	require.Equal(t, "stopped", stopped.State)
 	assert.Less(t, stopped.Done, stopped.Total)
@@ -159,7 +159,7 @@ func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
 	h.open()
 	_, err = h.c.GoOnTrial(ctx, "lantern-pass", begun.Trial)
 	require.NoError(t, err)
-	done, err := h.c.WatchTrial(ctx, "lantern-pass", begun.Trial, func(api.TrialInfo) {})
+	done, err := h.c.WatchTrial(ctx, "lantern-pass", begun.Trial, func(contract.TrialInfo) {})
 	require.NoError(t, err)
 	assert.Equal(t, "done", done.State)
 	assert.Equal(t, stopped.Total, done.Result.Saves, "each once, though it was stopped in between")
@@ -199,9 +199,9 @@ func TestSavesAreCheckedThroughTheService(t *testing.T) {
 
 func TestASaveLeavesSealedAndComesBack(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	file, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	assert.True(t, save.IsSealed(file))
@@ -229,14 +229,14 @@ func TestASaveLeavesSealedAndComesBack(t *testing.T) {
 
 func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
-	right := api.Correction{Name: "player.parcels", Value: types.OfInt(5), Why: "lost in a crash"}
+	right := contract.Correction{Name: "player.parcels", Value: types.OfInt(5), Why: "lost in a crash"}
 	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, right, etag)
 	require.NoError(t, err)
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.oil", Value: types.OfInt(1), Why: "x"}, etag)
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.oil", Value: types.OfInt(1), Why: "x"}, etag)
 	var p *client.Problem
 	require.True(t, errors.As(err, &p))
 	assert.Equal(t, http.StatusPreconditionFailed, p.Status)
@@ -249,16 +249,16 @@ func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
 
 func TestAValueIsPutRightByHand(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	right := func(name string, v types.Value, of string) error {
 		_, etag, _ := h.c.Download(ctx, "lantern-pass", "wren", 1)
-		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: name, Value: v, Of: of, Why: "support"}, etag)
+		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: name, Value: v, Of: of, Why: "support"}, etag)
 		return err
 	}
 	require.NoError(t, right("player.parcels", types.OfInt(7), ""), "while they play")
 	assert.Equal(t, "7", h.figures("wren")["player.parcels"].Live.Plain())
 	require.NoError(t, right("scene.visited", types.OfBool(true), "ridge"))
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	require.NoError(t, right("player.oil", types.OfInt(40), ""), "and while they do not")
 	require.NoError(t, right("scene.visited", types.OfBool(true), "mill"))
 	require.NoError(t, right("prop.cache.taken", types.OfBool(true), "cache.at_cairn"))
@@ -271,7 +271,7 @@ func TestAValueIsPutRightByHand(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "corrected", list[0].Moment)
 	assert.Equal(t, "prop.cache.taken: support", list[0].Why)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, "40", h.figures("wren")["player.oil"].Live.Plain())
 	changes, err := h.room.Changes(ctx, "wren", "player.parcels")
 	require.NoError(t, err)
@@ -281,19 +281,19 @@ func TestAValueIsPutRightByHand(t *testing.T) {
 // What is typed is read by the plan, and what came of it is told in the plan's words.
 func TestAValueIsPutRightInWords(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	_, err := h.c.Save(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
 	before, _, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
 	right := func(name, words string) error {
 		_, etag, _ := h.c.Download(ctx, "lantern-pass", "wren", 1)
-		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: name, Words: &words, Why: "support"}, etag)
+		_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: name, Words: &words, Why: "support"}, etag)
 		return err
 	}
 	require.NoError(t, right("player.letters", "mill, lodge"), "while they play")
 	assert.ErrorContains(t, right("player.oil", "much"), "player.oil cannot become much: a number is wanted")
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	require.NoError(t, right("player.chilled", "true"), "and while they do not")
 	assert.ErrorContains(t, right("player.oil", "41"), "outside 0 to 40")
 	assert.Equal(t, http.StatusNotFound, status(right("player.nothing", "1")))
@@ -323,13 +323,13 @@ func TestAValueIsPutRightInWords(t *testing.T) {
 
 func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	_, err := h.c.CopySlot(ctx, "lantern-pass", "wren", 1, 2, "")
 	assert.Error(t, err, "nothing is saved yet")
 	_, err = h.c.Reset(ctx, "lantern-pass", "wren", 1, "x", `"r0"`)
 	assert.Equal(t, http.StatusConflict, status(err), "they play in it")
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	_, err = h.c.CopySlot(ctx, "lantern-pass", "wren", 1, 2, "")
 	require.NoError(t, err)
 	_, err = h.c.CopySlot(ctx, "lantern-pass", "wren", 1, 2, "")
@@ -340,12 +340,12 @@ func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.c.Reset(ctx, "lantern-pass", "wren", 1, "they asked for it", etag)
 	require.NoError(t, err)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.Equal(t, "0", h.figures("wren")["player.parcels"].Live.Plain())
-	h.do(api.Request{Do: "leave", Player: "wren"})
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain())
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	require.NoError(t, h.c.EmptySlot(ctx, "lantern-pass", "wren", 2))
 	_, _, err = h.c.Download(ctx, "lantern-pass", "wren", 2)
 	assert.Equal(t, http.StatusNotFound, status(err))
@@ -353,20 +353,20 @@ func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.c.TakeUp(ctx, "lantern-pass", "wren", 2, list[0].Revision)
 	require.NoError(t, err, "what was emptied can be restored")
-	h.do(api.Request{Do: "join", Player: "wren", Slot: 2})
+	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	assert.Equal(t, "1", h.figures("wren")["player.parcels"].Live.Plain())
 }
 
 func TestEverythingAboutAPlayerIsGivenAndDeleted(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
 	h.do(event("wren", "deliver"))
-	h.do(api.Request{Do: "join", Player: "pike"})
+	h.do(contract.Request{Do: "join", Player: "pike"})
 	_, err := h.c.Forget(ctx, "lantern-pass", "wren", true)
 	assert.Equal(t, http.StatusConflict, status(err), "they are there")
-	h.do(api.Request{Do: "leave", Player: "wren"})
-	h.do(api.Request{Do: "leave", Player: "pike"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "pike"})
 	all, err := h.c.Export(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
 	assert.NotEmpty(t, all.Saves)
@@ -404,11 +404,11 @@ func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
 		}()
 		go func() {
 			defer both.Done()
-			_, join = h.room.Do(ctx, api.Request{Do: "join", Player: id})
+			_, join = h.room.Do(ctx, contract.Request{Do: "join", Player: id})
 		}()
 		both.Wait()
 		require.NoError(t, join)
-		h.do(api.Request{Do: "leave", Player: id})
+		h.do(contract.Request{Do: "leave", Player: id})
 		list, err := h.c.Revisions(ctx, "lantern-pass", id, 1)
 		require.NoError(t, err)
 		moments := []string{}
@@ -433,20 +433,20 @@ func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
 // A play time that was lost is corrected in words, saved or live, and goes on from there.
 func TestAStopwatchIsCorrectedByHand(t *testing.T) {
 	h := start(t)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	words, why := "3600.5", "lost with the old machine"
-	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Words: &words, Why: why}, "")
+	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.run_time", Words: &words, Why: why}, "")
 	require.NoError(t, err)
 	live := h.figures("wren")["player.run_time"].Live.Num
 	assert.False(t, live.Less(fixed.Must("3600.5")))
 	assert.True(t, live.Less(fixed.Must("3700")))
-	h.do(api.Request{Do: "leave", Player: "wren"})
+	h.do(contract.Request{Do: "leave", Player: "wren"})
 	_, etag, err := h.c.Download(ctx, "lantern-pass", "wren", 1)
 	require.NoError(t, err)
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: types.OfInt(60), Why: why}, etag)
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.run_time", Value: types.OfInt(60), Why: why}, etag)
 	require.NoError(t, err)
-	h.do(api.Request{Do: "join", Player: "wren"})
+	h.do(contract.Request{Do: "join", Player: "wren"})
 	assert.True(t, h.figures("wren")["player.run_time"].Live.Num.Less(fixed.FromInt(3600)))
-	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, api.Correction{Name: "player.run_time", Value: types.OfInt(-1), Why: why}, "")
+	_, err = h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.run_time", Value: types.OfInt(-1), Why: why}, "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status(err))
 }

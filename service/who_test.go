@@ -20,10 +20,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/service"
-	"alluvion/service/api"
 	"alluvion/service/auth"
 )
 
@@ -161,7 +161,7 @@ func TestAConnectionLastsAsLongAsItsToken(t *testing.T) {
 	lost, err := as(ends(pike, 2*time.Second)).Session("lantern-pass", "winter").Join(ctx, client.Joining{})
 	require.NoError(t, err)
 	watched, watching := make(chan error, 1), as(ends(auth.Who{Role: auth.Server, Game: "lantern-pass"}, 2*time.Second)).Session("lantern-pass", "winter")
-	go func() { watched <- watching.Watch(ctx, nil, func(api.Overview) {}) }()
+	go func() { watched <- watching.Watch(ctx, nil, func(contract.Overview) {}) }()
 
 	<-lost.Done()
 	var ended *client.ErrEnded
@@ -292,10 +292,10 @@ func must[T any](x T, err error) T {
 func TestAGamesServerNeitherReadsNorDeletesWhatOtherGamesKeep(t *testing.T) {
 	h, keys := guarded(t)
 	noon := h.market()
-	_, err := noon.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	_, err := noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	h.sells(noon, "wren")
-	_, err = noon.Do(ctx, api.Request{Do: "leave", Player: "wren"})
+	_, err = noon.Do(ctx, contract.Request{Do: "leave", Player: "wren"})
 	require.NoError(t, err)
 	const alone = "alluvion: 1\ngame: alone\ntitle: Alone\nversion: 1\nspace: {axes: [x, y]}\nstart: a/door\ndefaults: {place: {death: checkpoint, leave: exact, new-run: start}}\nsaving: {when: [leave]}\nscenes: {a: {size: [4, 4], spots: {door: {at: [0, 0]}}}}\n"
 	_, _, err = h.c.PutPlan(ctx, "alone", []byte(alone), "")
@@ -303,7 +303,7 @@ func TestAGamesServerNeitherReadsNorDeletesWhatOtherGamesKeep(t *testing.T) {
 	on, err := h.c.Open(ctx, "alone", "one")
 	require.NoError(t, err)
 	for _, do := range []string{"join", "leave"} {
-		_, err := on.Do(ctx, api.Request{Do: do, Player: "wren"})
+		_, err := on.Do(ctx, contract.Request{Do: do, Player: "wren"})
 		require.NoError(t, err)
 	}
 	server := client.New(h.s.URL()).As(token(t, keys, auth.Who{Role: auth.Server, Game: "alone"}))

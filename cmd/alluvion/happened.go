@@ -1,15 +1,14 @@
 package main
 
 import (
+	"alluvion/contract"
 	"fmt"
 	"io"
 	"strings"
-
-	"alluvion/service/api"
 )
 
 // happened prints what changed and why, and who was told what.
-func (s style) happened(out io.Writer, indent string, changes []api.Change, notices []api.Notice) {
+func (s style) happened(out io.Writer, indent string, changes []contract.Change, notices []contract.Notice) {
 	width := 0
 	for _, c := range changes {
 		width = max(width, len(whose(c)))
@@ -17,7 +16,7 @@ func (s style) happened(out io.Writer, indent string, changes []api.Change, noti
 	for _, c := range changes {
 		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), oneLine(c.From.Plain()), s.quiet("→"), s.bold(oneLine(c.To.Plain())), s.quiet(c.Cause+times(c.Times)))
 	}
-	heard := map[api.Notice]int{}
+	heard := map[contract.Notice]int{}
 	for _, n := range notices {
 		heard[n]++
 	}
@@ -38,7 +37,7 @@ func times(n int) string {
 }
 
 // whose names the value that changed, with its owner.
-func whose(c api.Change) string {
+func whose(c contract.Change) string {
 	owner, of := c.Player, c.Scene+c.Prop
 	if owner == "" {
 		owner, of = of, ""
@@ -56,7 +55,7 @@ func whose(c api.Change) string {
 	return owner + "  " + name
 }
 
-func noticeText(n api.Notice) string {
+func noticeText(n contract.Notice) string {
 	switch n.Kind {
 	case "arrived":
 		if n.From == "" {

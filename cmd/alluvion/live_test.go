@@ -12,8 +12,8 @@ import (
 
 	"alluvion/client"
 	"alluvion/client/crowd"
+	"alluvion/contract"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 // demoIn puts the demo game into a running service, and opens its session.
@@ -62,13 +62,13 @@ func TestACrowdPlaysAndIsWatched(t *testing.T) {
 	require.Len(t, left, 1, "whoever is no simulation stays")
 	assert.Equal(t, "many_99", left[0].Player)
 
-	_, err = d.c.Session("lantern-pass", "winter").Do(context.Background(), api.Request{Do: "join", Player: "wren"})
+	_, err = d.c.Session("lantern-pass", "winter").Do(context.Background(), contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	watched := runWith(t, "", "watch", "-service", d.url, "-show", "player.warmth,player.nothing")
 	assert.Contains(t, watched.out, "wren")
 	assert.Contains(t, watched.out, "WARMTH")
 	assert.Contains(t, watched.out, "100")
-	var o api.Overview
+	var o contract.Overview
 	require.NoError(t, json.Unmarshal([]byte(runWith(t, "", "watch", "-service", d.url, "-json").out), &o))
 	assert.Equal(t, "wren", o.Players[len(o.Players)-1].Player)
 

@@ -19,10 +19,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/types"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 const demoPlan = "../../examples/lantern-pass/plan.yaml"
@@ -373,7 +373,7 @@ func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
 	require.NoError(t, err)
 	room, err := d.c.Open(ctx, "lantern-pass", "winter")
 	require.NoError(t, err)
-	for _, r := range []api.Request{{Do: "join", Player: "wren"}, {Do: "event", Player: "wren", Name: "load"}} {
+	for _, r := range []contract.Request{{Do: "join", Player: "wren"}, {Do: "event", Player: "wren", Name: "load"}} {
 		_, err = room.Do(ctx, r)
 		require.NoError(t, err)
 	}
@@ -433,7 +433,7 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 	for round := range 4 {
 		room, err := d.c.Open(ctx, "lantern-pass", "winter")
 		require.NoError(t, err)
-		_, err = room.Do(ctx, api.Request{Do: "join", Player: "wren"})
+		_, err = room.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 		require.NoError(t, err)
 		s, err := d.c.Player(ctx, "lantern-pass", "wren", 0)
 		require.NoError(t, err)
@@ -441,7 +441,7 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 		assert.GreaterOrEqual(t, int(n), acknowledged, "after kill %d", round)
 		kill := time.AfterFunc(time.Duration(150+40*round)*time.Millisecond, func() { _ = d.cmd.Process.Signal(syscall.SIGKILL) })
 		for {
-			if _, err = room.Do(ctx, api.Request{Do: "write", Server: true, Player: "wren", Name: "player.parcels", Value: number(acknowledged + 1)}); err != nil {
+			if _, err = room.Do(ctx, contract.Request{Do: "write", Server: true, Player: "wren", Name: "player.parcels", Value: number(acknowledged + 1)}); err != nil {
 				break
 			}
 			if _, err = d.c.Save(ctx, "lantern-pass", "wren"); err != nil {
@@ -457,7 +457,7 @@ func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
 	assert.Equal(t, 0, d.end(t, syscall.SIGTERM), "a graceful stop is no failure")
 }
 
-func live(s api.PlayerView, name string) types.Value {
+func live(s contract.PlayerView, name string) types.Value {
 	for _, v := range s.Values {
 		if v.Name == name {
 			return v.Live
@@ -481,9 +481,9 @@ func TestAGracefulStopSavesEverybody(t *testing.T) {
 	require.NoError(t, err)
 	room, err := d.c.Open(ctx, "lantern-pass", "winter")
 	require.NoError(t, err)
-	_, err = room.Do(ctx, api.Request{Do: "join", Player: "wren"})
+	_, err = room.Do(ctx, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
-	_, err = room.Do(ctx, api.Request{Do: "event", Player: "wren", Name: "load"})
+	_, err = room.Do(ctx, contract.Request{Do: "event", Player: "wren", Name: "load"})
 	require.NoError(t, err)
 	assert.Equal(t, 0, d.end(t, syscall.SIGTERM))
 	d = serve(t, data)

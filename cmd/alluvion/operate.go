@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/check"
-	"alluvion/service/api"
 	"alluvion/service/store"
 )
 
@@ -170,12 +170,12 @@ func (c *call) replaces(service *client.Client, game, name string, to int, sourc
 
 // tryOnService runs a trial in the service and prints what came of it; clean where there is nothing to try.
 func (c *call) tryOnService(service *client.Client, game string, source []byte) (bool, error) {
-	t, err := service.StartTrial(c.ctx, game, api.TrialStart{Plan: string(source), Made: c.made, Seed: c.seed})
+	t, err := service.StartTrial(c.ctx, game, contract.TrialStart{Plan: string(source), Made: c.made, Seed: c.seed})
 	if err != nil {
 		return false, err
 	}
 	bar := c.progress(t.Total)
-	t, err = service.WatchTrial(c.ctx, game, t.Trial, func(now api.TrialInfo) { _ = bar.Set(min(now.Done, now.Total)) })
+	t, err = service.WatchTrial(c.ctx, game, t.Trial, func(now contract.TrialInfo) { _ = bar.Set(min(now.Done, now.Total)) })
 	_ = bar.Finish()
 	switch {
 	case err != nil:

@@ -16,12 +16,12 @@ import (
 	"golang.org/x/term"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/types"
 	"alluvion/service"
-	"alluvion/service/api"
 )
 
 const playHelp = `Plays in a service of its own for one plan, or (-service, -game) in one that runs. Each line of a
@@ -296,7 +296,7 @@ func (p *player) line(ctx context.Context, line string) error {
 }
 
 // outcome prints what came of a line, and counts what was not expected.
-func (p *player) outcome(answer *api.Answer, err error, expected bool) error {
+func (p *player) outcome(answer *contract.Answer, err error, expected bool) error {
 	var problem *client.Problem
 	if err != nil && !errors.As(err, &problem) {
 		return err
@@ -369,15 +369,15 @@ func (p *player) special(ctx context.Context, words []string) (bool, error) {
 }
 
 // requestOf reads a line such as: wren load count=2.
-func requestOf(words []string) (api.Request, error) {
+func requestOf(words []string) (contract.Request, error) {
 	if words[0] == "join" {
 		return joinOf(words[1:])
 	}
 	if len(words) < 2 {
-		return api.Request{}, fmt.Errorf("%q says nothing to do; type help for what can be played", words[0])
+		return contract.Request{}, fmt.Errorf("%q says nothing to do; type help for what can be played", words[0])
 	}
 	who, do, rest := words[0], words[1], words[2:]
-	req := api.Request{Player: who}
+	req := contract.Request{Player: who}
 	if who == "server" {
 		req.Player, req.Server = "", true
 	}
@@ -401,8 +401,8 @@ func requestOf(words []string) (api.Request, error) {
 	return req, argsOf(rest, req.Args)
 }
 
-func joinOf(rest []string) (api.Request, error) {
-	req := api.Request{Do: "join", Slot: 1}
+func joinOf(rest []string) (contract.Request, error) {
+	req := contract.Request{Do: "join", Slot: 1}
 	if len(rest) == 0 || len(rest) > 2 {
 		return req, errors.New("join needs a player, and perhaps a slot: join wren 2")
 	}
@@ -417,7 +417,7 @@ func joinOf(rest []string) (api.Request, error) {
 	return req, nil
 }
 
-func moveOf(req api.Request, rest []string) (api.Request, error) {
+func moveOf(req contract.Request, rest []string) (contract.Request, error) {
 	req.Do = "move"
 	for _, w := range rest {
 		n, err := fixed.Parse(w)
@@ -433,7 +433,7 @@ func moveOf(req api.Request, rest []string) (api.Request, error) {
 	return req, nil
 }
 
-func writeOf(req api.Request, rest []string) (api.Request, error) {
+func writeOf(req contract.Request, rest []string) (contract.Request, error) {
 	req.Do = "write"
 	if len(rest) < 2 {
 		return req, errors.New("write needs a variable and a value: server write player.oil 20 wren")
@@ -483,7 +483,7 @@ func (p *player) printf(format string, args ...any) {
 	}
 }
 
-func (p *player) printAnswer(a api.Answer) {
+func (p *player) printAnswer(a contract.Answer) {
 	if !p.quiet {
 		p.style.happened(p.out, "  ", a.Changes, a.Notices)
 	}
@@ -497,7 +497,7 @@ func (p *player) printAnswer(a api.Answer) {
 	}
 }
 
-func (p *player) printJSON(req api.Request, a api.Answer, err error) error {
+func (p *player) printJSON(req contract.Request, a contract.Answer, err error) error {
 	var problem *client.Problem
 	switch {
 	case err == nil:

@@ -12,8 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"alluvion/contract"
 	"alluvion/core/rehearse"
-	"alluvion/service/api"
 )
 
 // rehearsed is a script that was played.
@@ -157,13 +157,13 @@ func (c *call) printStep(step rehearse.Step) {
 	}
 	fmt.Fprintf(c.out, "  %s %s %s\n", mark, s.quiet(fmt.Sprintf("%4d", step.Line)), step.Text)
 	const indent = "         "
-	var changes []api.Change
+	var changes []contract.Change
 	for i, ch := range step.Changes {
-		changes = append(changes, api.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
+		changes = append(changes, contract.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
 	}
-	var notices []api.Notice
+	var notices []contract.Notice
 	for _, n := range step.Notices {
-		notices = append(notices, api.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From})
+		notices = append(notices, contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From})
 	}
 	s.happened(c.out, indent, changes, notices)
 	if step.Refused != "" {

@@ -18,8 +18,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/examples"
-	"alluvion/service/api"
 	"alluvion/service/store"
 )
 
@@ -55,7 +55,7 @@ func TestManyWritersAndManyKills(t *testing.T) {
 		for i := range players {
 			wg.Go(func() {
 				id := fmt.Sprintf("p%02d", i)
-				_, err := room.Do(bg, api.Request{Do: "join", Player: id})
+				_, err := room.Do(bg, contract.Request{Do: "join", Player: id})
 				if assert.NoError(t, err, "after kill %d", round) {
 					s, err := d.c.Player(bg, "lantern-pass", id, 0)
 					if assert.NoError(t, err) {
@@ -66,7 +66,7 @@ func TestManyWritersAndManyKills(t *testing.T) {
 				joined.Done()
 				for {
 					next := acknowledged[i].Load() + 1
-					if _, err := room.Do(bg, api.Request{Do: "write", Server: true, Player: id, Name: "player.parcels", Value: number(int(next))}); err != nil {
+					if _, err := room.Do(bg, contract.Request{Do: "write", Server: true, Player: id, Name: "player.parcels", Value: number(int(next))}); err != nil {
 						return
 					}
 					if saved, err := d.c.Save(bg, "lantern-pass", id); err != nil || saved.Error != "" {
@@ -121,7 +121,7 @@ func TestAKillWhileSavesAreTakenUpLeavesTheOldOrTheNewOne(t *testing.T) {
 		require.NoError(t, err)
 		var wg sync.WaitGroup
 		for i := range players {
-			wg.Go(func() { _, _ = room.Do(bg, api.Request{Do: "join", Player: fmt.Sprintf("p%02d", i)}) })
+			wg.Go(func() { _, _ = room.Do(bg, contract.Request{Do: "join", Player: fmt.Sprintf("p%02d", i)}) })
 		}
 		time.Sleep(time.Duration(1+3*round) * time.Millisecond)
 		d.kill()
@@ -167,11 +167,11 @@ func TestAFullDiskIsToldNothingIsAcknowledgedAndReadsAreServed(t *testing.T) {
 	d.found(t)
 	room, err := d.c.Open(bg, "lantern-pass", "winter")
 	require.NoError(t, err)
-	_, err = room.Do(bg, api.Request{Do: "join", Player: "wren"})
+	_, err = room.Do(bg, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	acknowledged, said := 0, ""
 	for n := 1; n < 3000 && said == ""; n++ {
-		_, err := room.Do(bg, api.Request{Do: "write", Server: true, Player: "wren", Name: "player.parcels", Value: number(n)})
+		_, err := room.Do(bg, contract.Request{Do: "write", Server: true, Player: "wren", Name: "player.parcels", Value: number(n)})
 		require.NoError(t, err, "playing goes on")
 		saved, err := d.c.Save(bg, "lantern-pass", "wren")
 		if err != nil {
@@ -199,7 +199,7 @@ func TestAFullDiskIsToldNothingIsAcknowledgedAndReadsAreServed(t *testing.T) {
 	}
 	room, err = d.c.Open(bg, "lantern-pass", "winter")
 	require.NoError(t, err)
-	_, err = room.Do(bg, api.Request{Do: "join", Player: "wren"})
+	_, err = room.Do(bg, contract.Request{Do: "join", Player: "wren"})
 	assert.NoError(t, err)
 }
 
@@ -239,7 +239,7 @@ func TestBackupAndDoctorOnTheCommandLine(t *testing.T) {
 	d.found(t)
 	room, err := d.c.Open(bg, "lantern-pass", "winter")
 	require.NoError(t, err)
-	_, err = room.Do(bg, api.Request{Do: "join", Player: "wren"})
+	_, err = room.Do(bg, contract.Request{Do: "join", Player: "wren"})
 	require.NoError(t, err)
 	_, err = d.c.Save(bg, "lantern-pass", "wren")
 	require.NoError(t, err)

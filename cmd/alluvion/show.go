@@ -9,8 +9,8 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
+	"alluvion/contract"
 	"alluvion/core/types"
-	"alluvion/service/api"
 )
 
 // show prints a player's values: start, live and saved, side by side.
@@ -75,7 +75,7 @@ func (p *player) showSession(ctx context.Context) error {
 	return nil
 }
 
-func sortedScenes(state api.SessionState) []string {
+func sortedScenes(state contract.SessionState) []string {
 	var names []string
 	for name, figures := range state.Scenes {
 		if len(figures) > 0 {

@@ -7,8 +7,8 @@ import (
 	"time"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/engine"
-	"alluvion/service/api"
 )
 
 // staying are players whom this program lets play by requests: they have no connection, and leave unless something is
@@ -55,7 +55,7 @@ func (s *staying) keep(ctx context.Context) {
 		case <-tick.C:
 		}
 		for _, p := range s.all() {
-			_, err := p.session.Do(ctx, api.Request{Do: "ping", Player: p.player})
+			_, err := p.session.Do(ctx, contract.Request{Do: "ping", Player: p.player})
 			var gone *client.Problem
 			if errors.As(err, &gone) && gone.Type == "/problems/"+engine.Unknown {
 				s.mu.Lock()

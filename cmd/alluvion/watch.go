@@ -1,6 +1,7 @@
 package main
 
 import (
+	"alluvion/contract"
 	"fmt"
 	"maps"
 	"os"
@@ -10,8 +11,6 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 	"golang.org/x/term"
-
-	"alluvion/service/api"
 )
 
 // runWatch shows a live session: who is there, where, with which values, and how their machines are doing. In a terminal
@@ -30,13 +29,13 @@ func runWatch(c *call) (int, error) {
 		case c.json:
 			return fine, writeJSON(c.out, o)
 		}
-		fmt.Fprint(c.out, c.watched(o, api.Overview{}, 0, show, 1000))
+		fmt.Fprint(c.out, c.watched(o, contract.Overview{}, 0, show, 1000))
 		return fine, nil
 	}
-	var before api.Overview
+	var before contract.Overview
 	var at time.Time
 	rates := map[string]rate{}
-	err := s.Watch(c.ctx, show, func(o api.Overview) {
+	err := s.Watch(c.ctx, show, func(o contract.Overview) {
 		if since := time.Since(at); since >= time.Second { // what happened within a quarter of a second is no rate
 			rates, before, at = ratesOf(o, before, since), o, time.Now()
 		}
@@ -75,8 +74,8 @@ func fitted(screen string, wide int) string {
 // rate is what goes over a connection in a second.
 type rate struct{ in, out, bytes float64 }
 
-func ratesOf(now, before api.Overview, since time.Duration) map[string]rate {
-	old, out := map[string]*api.Machine{}, map[string]rate{}
+func ratesOf(now, before contract.Overview, since time.Duration) map[string]rate {
+	old, out := map[string]*contract.Machine{}, map[string]rate{}
 	for _, p := range before.Players {
 		old[p.Player] = p.Machine
 	}
@@ -90,11 +89,11 @@ func ratesOf(now, before api.Overview, since time.Duration) map[string]rate {
 }
 
 // watched is how a session stands, of two looks at it.
-func (c *call) watched(now, before api.Overview, since time.Duration, show []string, rows int) string {
+func (c *call) watched(now, before contract.Overview, since time.Duration, show []string, rows int) string {
 	return c.screen(now, ratesOf(now, before, max(since, time.Second)), show, rows)
 }
 
-func (c *call) screen(o api.Overview, rates map[string]rate, show []string, rows int) string {
+func (c *call) screen(o contract.Overview, rates map[string]rate, show []string, rows int) string {
 	var b strings.Builder
 	connected, sum := 0, rate{}
 	for _, p := range o.Players {
@@ -131,7 +130,7 @@ func (c *call) screen(o api.Overview, rates map[string]rate, show []string, rows
 	return b.String()
 }
 
-func (c *call) playersTable(players []api.Watched, rates map[string]rate, show []string) string {
+func (c *call) playersTable(players []contract.Watched, rates map[string]rate, show []string) string {
 	t := table.NewWriter()
 	t.SetStyle(table.StyleLight)
 	t.Style().Options = table.OptionsNoBordersAndSeparators
@@ -154,7 +153,7 @@ func (c *call) playersTable(players []api.Watched, rates map[string]rate, show [
 	return t.Render() + "\n"
 }
 
-func (c *call) where(p api.Watched) string {
+func (c *call) where(p contract.Watched) string {
 	var at []string
 	for _, n := range p.Place.At {
 		at = append(at, n.String())
@@ -166,7 +165,7 @@ func (c *call) where(p api.Watched) string {
 	return text
 }
 
-func (c *call) machineCells(p api.Watched, r rate) table.Row {
+func (c *call) machineCells(p contract.Watched, r rate) table.Row {
 	refused := total(p.Refusals)
 	switch {
 	case p.Machine == nil && p.Lost != nil:

@@ -8,7 +8,7 @@ import (
 	"strings"
 
 	"alluvion/client"
-	"alluvion/service/api"
+	"alluvion/contract"
 )
 
 // runWhy asks a running service why a value is what it is.
@@ -80,7 +80,7 @@ func (c *call) valueNames() ([]string, error) {
 }
 
 // stepLine is one change: when, whose, what, and why.
-func (c *call) stepLine(s api.Step) string {
+func (c *call) stepLine(s contract.Step) string {
 	whose := strings.Join(strings.Fields(s.Player+" "+s.Scene+" "+s.Prop), " ")
 	return fmt.Sprintf("%s  %-16s %s  %s → %s  %s", c.style.quiet(s.At.Local().Format("2006-01-02 15:04:05")), whose, s.Name,
 		oneLine(s.From.Plain()), c.style.bold(oneLine(s.To.Plain())), c.style.quiet(s.Cause))

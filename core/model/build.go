@@ -70,12 +70,12 @@ func (b *builder) all() {
 // builder is a model in the making, with what is found on the way.
 type builder struct {
 	*Model
-	found         finding.List
-	seen          map[string]bool
-	load          Commons
-	rest          *unread         // of a plan with errors of form: what of it could not be read
-	block, blocks int             // the run of actions that is being compiled, and how many there were
-	lost          map[string]bool // what a plan calls commons that cannot be had: nothing more is said of what is read in them
+	found  finding.List
+	seen   map[string]bool
+	load   Commons
+	rest   *unread         // of a plan with errors of form: what of it could not be read
+	blocks int             // how many runs of actions were compiled
+	lost   map[string]bool // what a plan calls commons that cannot be had: nothing more is said of what is read in them
 }
 
 // session checks how one live run of the game is kept.

@@ -1,6 +1,7 @@
 package browser_test
 
 import (
+	"alluvion/contract"
 	"flag"
 	"fmt"
 	"testing"
@@ -9,8 +10,6 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"alluvion/service/api"
 )
 
 var (
@@ -61,7 +60,7 @@ const presser = `(() => {
 func TestWhateverIsPressedNothingBreaks(t *testing.T) {
 	p := open(t)
 	p.forgive("status of 4", "the server responded with a status of 4")
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	_, err := p.c.Save(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
 	for _, path := range []string{"matrix?row=player.oil&at=death", "plan", "scenes?pick=passage:rope_bridge", "scenes?scene=lodge&pick=spot:lodge/porch", "stage", "live", "players", "players/wren", "players/wren?part=saves", "why", "milestones", "versions", "budgets", "matrix/print"} {

@@ -17,13 +17,13 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/types"
 	"alluvion/core/wire"
 	"alluvion/examples"
 	"alluvion/internal/browser"
 	"alluvion/service"
-	"alluvion/service/api"
 	"alluvion/service/auth"
 )
 
@@ -86,9 +86,9 @@ func open(t *testing.T) *page {
 	require.NoError(t, err)
 	p.room, err = p.c.Open(ctx, "lantern-pass", "winter")
 	require.NoError(t, err)
-	p.play(api.Request{Do: "join", Player: "wren"})
+	p.play(contract.Request{Do: "join", Player: "wren"})
 	go p.stay(within)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]types.Value{"who": types.OfText("brisa")}})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "choose", Args: map[string]types.Value{"who": types.OfText("brisa")}})
 	return p
 }
 
@@ -98,13 +98,13 @@ func (p *page) stay(ctx context.Context) {
 		time.Sleep(5 * time.Second)
 		if state, err := p.room.State(ctx); err == nil {
 			for _, id := range state.Present {
-				_, _ = p.room.Do(ctx, api.Request{Do: "ping", Player: id})
+				_, _ = p.room.Do(ctx, contract.Request{Do: "ping", Player: id})
 			}
 		}
 	}
 }
 
-func (p *page) play(r api.Request) {
+func (p *page) play(r contract.Request) {
 	_, err := p.room.Do(ctx, r)
 	require.NoError(p.t, err)
 }
@@ -327,7 +327,7 @@ func TestThePlanIsSavedAndAConflictIsTold(t *testing.T) {
 
 func TestAPlayersValuesStartLiveAndSaved(t *testing.T) {
 	p := open(t)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	p.goTo("/games/lantern-pass/players")
 	p.sees("in winter")
 	p.click(`a[href$="/players/wren"]`)
@@ -336,7 +336,7 @@ func TestAPlayersValuesStartLiveAndSaved(t *testing.T) {
 	p.sees("rule 5")
 	p.click(".tools button")
 	p.sees("Saved as revision 1.")
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	row := `[...document.querySelectorAll('table.values tbody tr')].find(r => r.querySelector('th').textContent === 'Parcels')?.innerText.replace(/\s+/g, ' ').trim()`
 	p.until(row+` === 'Parcels 0 2 1'`, "start, live and saved stand side by side")
 	p.click(`button[title^="player.parcels"]`)
@@ -344,7 +344,7 @@ func TestAPlayersValuesStartLiveAndSaved(t *testing.T) {
 }
 
 // nextVersion publishes the plan as it is, puts the next version in as the plan in work, and begins a trial of it.
-func (p *page) nextVersion() api.TrialInfo {
+func (p *page) nextVersion() contract.TrialInfo {
 	text, etag, err := p.c.Plan(ctx, "lantern-pass")
 	require.NoError(p.t, err)
 	_, err = p.c.Publish(ctx, "lantern-pass", etag, "a test")
@@ -356,7 +356,7 @@ func (p *page) nextVersion() api.TrialInfo {
 	require.NotEqual(p.t, string(text), string(later))
 	_, _, err = p.c.PutPlan(ctx, "lantern-pass", later, etag)
 	require.NoError(p.t, err)
-	t, err := p.c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 20, Seed: 1})
+	t, err := p.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 20, Seed: 1})
 	require.NoError(p.t, err)
 	return t
 }
@@ -433,11 +433,11 @@ func TestTwoVersionsStandSideBySide(t *testing.T) {
 
 func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 	p := open(t)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	_, err := p.c.Save(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
-	p.play(api.Request{Do: "leave", Player: "wren"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "leave", Player: "wren"})
 	p.goTo("/games/lantern-pass/players/wren?part=saves")
 	p.sees("Saves of slot 1")
 	p.press("What it changed")
@@ -476,8 +476,8 @@ func TestSavesAreTakenUpPutRightAndEmptied(t *testing.T) {
 func TestAPlayerMayBeCalledAnything(t *testing.T) {
 	p := open(t)
 	const odd = `Ana María/1?#%2F&"`
-	p.play(api.Request{Do: "join", Player: odd})
-	p.play(api.Request{Do: "event", Player: odd, Name: "load"})
+	p.play(contract.Request{Do: "join", Player: odd})
+	p.play(contract.Request{Do: "event", Player: odd, Name: "load"})
 	_, err := p.c.Save(ctx, "lantern-pass", odd)
 	require.NoError(t, err)
 	p.goTo("/games/lantern-pass/players")
@@ -841,7 +841,7 @@ func TestPlacesAreRenamedWhereverThePlanSaysThem(t *testing.T) {
 	assert.NotEqual(t, string(text), after)
 	report, err := p.c.Findings(ctx, "lantern-pass")
 	require.NoError(t, err)
-	assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%+v", report.Findings)
+	assert.Equal(t, contract.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%+v", report.Findings)
 }
 
 func TestAListIsMadeAndMadeLonger(t *testing.T) {
@@ -1029,13 +1029,13 @@ func TestARehearsalThatFailsOpensAtItsStep(t *testing.T) {
 
 func TestWhyTellsTheChangesThatLedToAValue(t *testing.T) {
 	p := open(t)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	p.goTo("/games/lantern-pass/why")
 	p.sees("rule 5 (line 187) on load")
 	p.clickOn(`[...document.querySelectorAll('td button')].find(b => b.textContent.trim() === 'player.parcels')`, "the value")
 	p.sees("One change in winter.")
 	assert.Contains(t, p.value("location.search"), "name=player.parcels")
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	p.sees("2 changes in winter.")
 	p.goTo("/games/lantern-pass/why?player=wren&name=player.stage")
 	p.sees("Nothing of that has changed")
@@ -1047,7 +1047,7 @@ func TestWhyTellsTheChangesThatLedToAValue(t *testing.T) {
 
 func TestAMilestoneIsTriedAndTakenBack(t *testing.T) {
 	p := open(t)
-	p.play(api.Request{Do: "event", Player: "wren", Name: "load"})
+	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	p.goTo("/games/lantern-pass/milestones")
 	p.sees("Full Sack")
 	p.sees("1/5")
@@ -1088,7 +1088,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 		p.sees("Each player has")
 		report, err := p.c.Findings(ctx, id)
 		require.NoError(t, err)
-		assert.Equal(t, api.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has no problems: %+v", title, report.Findings)
+		assert.Equal(t, contract.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has no problems: %+v", title, report.Findings)
 	}
 	drop := func(name, text string) {
 		p.run(fmt.Sprintf(`const d = new DataTransfer(); d.items.add(new File([%q], %q)); window.dispatchEvent(new DragEvent('drop', {dataTransfer: d, bubbles: true, cancelable: true}))`, text, name))
@@ -1150,10 +1150,10 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	p := open(t)
 	axe, err := os.ReadFile("../../web/node_modules/axe-core/axe.min.js")
 	require.NoError(t, err)
-	p.play(api.Request{Do: "join", Player: "pike"})
-	p.play(api.Request{Do: "leave", Player: "pike"})
+	p.play(contract.Request{Do: "join", Player: "pike"})
+	p.play(contract.Request{Do: "leave", Player: "pike"})
 	trial := p.nextVersion()
-	_, err = p.c.WatchTrial(ctx, "lantern-pass", trial.Trial, func(api.TrialInfo) {})
+	_, err = p.c.WatchTrial(ctx, "lantern-pass", trial.Trial, func(contract.TrialInfo) {})
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run",

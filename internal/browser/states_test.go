@@ -17,9 +17,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion/contract"
 	"alluvion/examples"
 	"alluvion/service"
-	"alluvion/service/api"
 	"alluvion/service/store"
 )
 
@@ -93,7 +93,7 @@ func TestEachPageSaysWhatToDoWhereItIsEmpty(t *testing.T) {
 func TestTheConsoleComesBackWithTheService(t *testing.T) {
 	p := open(t)
 	p.forgive("net::ERR", "Failed to fetch", "404")
-	p.play(api.Request{Do: "leave", Player: "wren"})
+	p.play(contract.Request{Do: "leave", Player: "wren"})
 	stay := []string{"live/winter", "matrix?row=player.oil&at=death", "stage", "players", "milestones"}
 	for _, path := range stay {
 		p.goTo("/games/lantern-pass/" + path)

@@ -15,6 +15,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion/core/check"
+	"alluvion/core/model"
+	"alluvion/core/plan"
 	"alluvion/internal/generated"
 )
 
@@ -75,6 +77,44 @@ func TestTheProgramDoesNotLinkTheTestTools(t *testing.T) {
 	deps := golist(t, "-deps", "./cmd/alluvion")
 	for _, tool := range []string{"pgregory.net/rapid", "github.com/stretchr/testify/assert", "github.com/chromedp/chromedp"} {
 		assert.NotContains(t, deps, tool)
+	}
+}
+
+// Whoever uses the client takes nothing of the service along.
+func TestTheClientLinksNeitherTheServiceNorItsStore(t *testing.T) {
+	for _, pkg := range []string{"./client", "./contract"} {
+		for _, dep := range golist(t, "-deps", pkg) {
+			for _, part := range []string{"alluvion/service", "sqlite", "gorm.io", "danielgtaylor/huma", "go-chi/chi"} {
+				assert.NotContains(t, dep, part, "%s needs %s", pkg, dep)
+			}
+		}
+	}
+}
+
+// Every entry of every table is explained and tried: what rules can do in the engine's own tests, crossings and holders in
+// words. Of types core/types has a test of its own, of findings core/check.
+func TestEveryEntryOfEveryTableIsExplainedAndTried(t *testing.T) {
+	reference, err := os.ReadFile(root + "/docs/plan.md")
+	require.NoError(t, err)
+	files, err := filepath.Glob(root + "/core/engine/*_test.go")
+	require.NoError(t, err)
+	var tried strings.Builder
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		require.NoError(t, err)
+		tried.Write(text)
+	}
+	for _, verb := range plan.Verbs() {
+		assert.True(t, strings.Contains(string(reference), "| `"+verb+"` | "), "%s is documented", verb)
+		assert.True(t, strings.Contains(tried.String(), verb+": "), "%s is tried", verb)
+	}
+	for _, c := range plan.Crossings {
+		for _, text := range []string{c.String(), c.Title(), c.Meaning(), c.Apart()} {
+			assert.NotEmpty(t, text)
+		}
+		for h := model.OfPlayer; h <= model.OfPlayerProp; h++ {
+			assert.NotEmpty(t, h.String())
+		}
 	}
 }
 

@@ -23,9 +23,9 @@ import (
 	"github.com/chromedp/chromedp"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/examples"
 	"alluvion/internal/browser"
-	"alluvion/service/api"
 )
 
 type page struct {
@@ -155,11 +155,11 @@ func nextVersion(ctx context.Context, address string) error {
 	if _, _, err := c.PutPlan(ctx, "lantern-pass", text, etag); err != nil {
 		return err
 	}
-	t, err := c.StartTrial(ctx, "lantern-pass", api.TrialStart{Made: 200, Seed: 1})
+	t, err := c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 200, Seed: 1})
 	if err != nil {
 		return err
 	}
-	_, err = c.WatchTrial(ctx, "lantern-pass", t.Trial, func(api.TrialInfo) {})
+	_, err = c.WatchTrial(ctx, "lantern-pass", t.Trial, func(contract.TrialInfo) {})
 	return err
 }
 

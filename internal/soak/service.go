@@ -14,9 +14,9 @@ import (
 	"time"
 
 	"alluvion/client"
+	"alluvion/contract"
 	"alluvion/core/types"
 	"alluvion/examples"
-	"alluvion/service/api"
 )
 
 const program = "bin/alluvion"
@@ -99,7 +99,7 @@ func (w *writers) write(d *daemon, until func() bool) error {
 
 func (w *writers) one(d *daemon, room *client.Session, i int, until func() bool) error {
 	id := player(i)
-	if _, err := room.Do(ctx, api.Request{Do: "join", Player: id}); err != nil {
+	if _, err := room.Do(ctx, contract.Request{Do: "join", Player: id}); err != nil {
 		return nil // it was killed before
 	}
 	if err := w.check(d, i); err != nil {
@@ -108,7 +108,7 @@ func (w *writers) one(d *daemon, room *client.Session, i int, until func() bool)
 	for !until() {
 		next := w.acknowledged[i].Load() + 1
 		value := types.OfInt(int(next % most))
-		if _, err := room.Do(ctx, api.Request{Do: "write", Server: true, Player: id, Name: "player.delivered", Value: &value}); err != nil {
+		if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: id, Name: "player.delivered", Value: &value}); err != nil {
 			return nil
 		}
 		if s, err := d.c.Save(ctx, "lantern-pass", id); err != nil || s.Error != "" {

@@ -21,8 +21,8 @@ import (
 
 	"alluvion/client"
 	"alluvion/client/crowd"
+	"alluvion/contract"
 	"alluvion/core/types"
-	"alluvion/service/api"
 )
 
 // random is what the soak does by chance, the same each time.
@@ -216,7 +216,7 @@ func held(dir string, lasts time.Duration) (string, error) {
 		for i := range w.acknowledged { // written, and not saved yet
 			next := w.acknowledged[i].Add(1)
 			value := types.OfInt(int(next % most))
-			if _, err := room.Do(ctx, api.Request{Do: "write", Server: true, Player: player(i), Name: "player.delivered", Value: &value}); err != nil {
+			if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: player(i), Name: "player.delivered", Value: &value}); err != nil {
 				return "", err
 			}
 		}

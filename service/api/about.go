@@ -9,21 +9,15 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/finding"
 	"alluvion/core/plan"
 )
 
-func writeProblem(w http.ResponseWriter, p *Problem) {
+func writeProblem(w http.ResponseWriter, p *contract.Problem) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(p.Status)
 	_ = json.NewEncoder(w).Encode(p)
-}
-
-// Health says that the service runs, and since when.
-type Health struct {
-	Status  string `json:"status" enum:"ok"`
-	Version string `json:"version" doc:"Of the program."`
-	Up      string `json:"up" doc:"For how long it has been running."`
 }
 
 type body[T any] struct{ Body T }
@@ -49,11 +43,11 @@ type rawBody struct {
 // about registers what is not about one game.
 func (s *Server) about(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Whether the service can read and write", Tags: []string{"service"}},
-		func(ctx context.Context, _ *struct{}) (*body[Health], error) {
+		func(ctx context.Context, _ *struct{}) (*body[contract.Health], error) {
 			if err := s.store.Alive(ctx); err != nil {
 				return nil, problem(http.StatusServiceUnavailable, "store", "The store does not answer", "%v", err)
 			}
-			return &body[Health]{Health{"ok", s.version, time.Since(s.started).Round(time.Second).String()}}, nil
+			return &body[contract.Health]{contract.Health{Status: "ok", Version: s.version, Up: time.Since(s.started).Round(time.Second).String()}}, nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "plan-schema", Responses: answering("application/schema+json"), Method: http.MethodGet, Path: "/v1/schema", Summary: "The JSON Schema of plans", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*rawBody, error) {

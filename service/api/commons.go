@@ -3,22 +3,13 @@ package api
 import (
 	"context"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/model"
 	"alluvion/service/store"
 )
-
-// CommonsInfo is a document of player variables that several games hold in common.
-type CommonsInfo struct {
-	ID        string    `json:"id"`
-	Title     string    `json:"title"`
-	Version   int       `json:"version"`
-	Variables []string  `json:"variables"`
-	UpdatedAt time.Time `json:"updated_at"`
-}
 
 // CommonsPath names a commons.
 type CommonsPath struct {
@@ -39,14 +30,14 @@ func (s *Server) commons(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "get-commons", Responses: answering("application/yaml"), Method: http.MethodGet, Path: "/v1/commons/{commons}", Summary: "The commons, as it was written", Tags: tags, Errors: []int{404}}, s.getCommons)
 }
 
-func (s *Server) listCommons(ctx context.Context, _ *struct{}) (*body[[]CommonsInfo], error) {
+func (s *Server) listCommons(ctx context.Context, _ *struct{}) (*body[[]contract.CommonsInfo], error) {
 	list, err := s.store.AllCommons(ctx)
-	out := []CommonsInfo{}
+	out := []contract.CommonsInfo{}
 	for _, c := range list {
 		doc, _ := model.LoadCommons([]byte(c.Text))
-		out = append(out, CommonsInfo{c.ID, c.Title, c.Version, doc.Variables.IDs(), c.UpdatedAt})
+		out = append(out, contract.CommonsInfo{ID: c.ID, Title: c.Title, Version: c.Version, Variables: doc.Variables.IDs(), UpdatedAt: c.UpdatedAt})
 	}
-	return &body[[]CommonsInfo]{out}, s.asProblem(err)
+	return &body[[]contract.CommonsInfo]{out}, s.asProblem(err)
 }
 
 func (s *Server) putCommons(ctx context.Context, in *commonsInput) (*planOutput, error) {

@@ -6,15 +6,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/check"
 	"alluvion/core/upgrade"
 )
-
-// BothWays is a text checked against the game's plan, both ways.
-type BothWays struct {
-	Forward upgrade.Comparison `json:"forward" doc:"What becomes of saves of the game's plan under the text."`
-	Back    upgrade.Comparison `json:"back" doc:"What would become of saves of the text under the game's plan; the service refuses to load them."`
-}
 
 type compareInput struct {
 	GamePath
@@ -26,7 +21,7 @@ func (s *Server) compare(api huma.API) {
 		Tags: []string{"plans"}, MaxBodyBytes: maxPlan, Errors: []int{404, 413, 422}}, s.compareText)
 }
 
-func (s *Server) compareText(ctx context.Context, in *compareInput) (*body[BothWays], error) {
+func (s *Server) compareText(ctx context.Context, in *compareInput) (*body[contract.BothWays], error) {
 	now, err := s.runnable(ctx, in.Game)
 	if err != nil {
 		return nil, err
@@ -38,5 +33,5 @@ func (s *Server) compareText(ctx context.Context, in *compareInput) (*body[BothW
 	case m.Plan.Game.Name != in.Game:
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", m.Plan.Game.Name, in.Game)
 	}
-	return &body[BothWays]{BothWays{upgrade.Compare(now.model, m), upgrade.Compare(m, now.model)}}, nil
+	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(now.model, m), Back: upgrade.Compare(m, now.model)}}, nil
 }

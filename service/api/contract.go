@@ -1,6 +1,7 @@
 package api
 
 import (
+	"alluvion/contract"
 	"fmt"
 	"maps"
 	"net/http"
@@ -86,7 +87,7 @@ func answers(api *huma.OpenAPI, op *huma.Operation, status int) {
 		return
 	}
 	op.Responses[strconv.Itoa(status)] = &huma.Response{Description: http.StatusText(status),
-		Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[Problem](), true, "Problem")}}}
+		Content: map[string]*huma.MediaType{"application/problem+json": {Schema: api.Components.Schemas.Schema(reflect.TypeFor[contract.Problem](), true, "Problem")}}}
 }
 
 // besides are the routes that the library does not describe by itself.

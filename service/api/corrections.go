@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"strings"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -12,33 +13,10 @@ import (
 	"alluvion/service/live"
 )
 
-// Correction is a value that is corrected by hand.
-type Correction struct {
-	Name  string      `json:"name" minLength:"1" doc:"The variable, as player.parcels; or a milestone, as player.earned.full_sack, which is true or false."`
-	Of    string      `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which, as ridge or cache.at_cairn."`
-	Value types.Value `json:"value,omitempty" doc:"What it becomes; null for none."`
-	Words *string     `json:"words,omitempty" maxLength:"4000" doc:"In place of value: what it becomes, as people type it: 12, true, oddny, none; of a list, a set or a point with commas between."`
-	Why   string      `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
-}
-
 type correctInput struct {
 	SlotPath
 	IfMatch string `header:"If-Match" doc:"The entity tag of the slot's newest save; it may be left out while the player plays in the slot."`
-	Body    Correction
-}
-
-// read takes the value out of the words, where it is said in words.
-func (c *Correction) read(m *model.Model) error {
-	v := m.Var(c.Name)
-	if c.Words == nil || v == nil { // that there is no such variable is told where it is written
-		return nil
-	}
-	value, err := v.FromWords(*c.Words)
-	if err != nil {
-		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", c.Name, *c.Words, err)
-	}
-	c.Value = value
-	return nil
+	Body    contract.Correction
 }
 
 func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
@@ -49,7 +27,7 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 	if err != nil {
 		return nil, err
 	}
-	if err := in.Body.read(j.model); err != nil {
+	if err := inWords(&in.Body, j.model); err != nil {
 		return nil, err
 	}
 	if in.IfMatch == "" {
@@ -67,7 +45,7 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 
 // correctLive puts a live value right, and saves the player.
 func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
-	if err := in.Body.read(session.Model()); err != nil {
+	if err := inWords(&in.Body, session.Model()); err != nil {
 		return nil, err
 	}
 	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]types.Value{}}
@@ -83,5 +61,19 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	return &editedOutput{etagOf(saved.Revision), Edited{saved.Revision, "corrected", []save.Problem{}}}, nil
+	return &editedOutput{etagOf(saved.Revision), contract.Edited{Revision: saved.Revision, Moment: "corrected", Problems: []save.Problem{}}}, nil
+}
+
+// inWords takes the value of a correction out of the words, where it is said in words.
+func inWords(c *contract.Correction, m *model.Model) error {
+	v := m.Var(c.Name)
+	if c.Words == nil || v == nil { // that there is no such variable is told where it is written
+		return nil
+	}
+	value, err := v.FromWords(*c.Words)
+	if err != nil {
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", c.Name, *c.Words, err)
+	}
+	c.Value = value
+	return nil
 }

@@ -3,10 +3,10 @@ package api
 import (
 	"context"
 	"net/http"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/check"
 	"alluvion/core/finding"
 	"alluvion/core/matrix"
@@ -15,43 +15,6 @@ import (
 	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
-
-// GameInfo is a game as a list shows it.
-type GameInfo struct {
-	ID        string    `json:"id"`
-	Title     string    `json:"title"`
-	Version   int       `json:"version" doc:"Of its current plan."`
-	UpdatedAt time.Time `json:"updated_at" doc:"When its plan was last put."`
-	Scenes    int       `json:"scenes"`
-	Variables int       `json:"variables"`
-	Findings  Counts    `json:"findings"`
-	Sessions  int       `json:"sessions" doc:"How many are open."`
-	Present   int       `json:"present" doc:"How many players are in them."`
-	Saves     int       `json:"saves" doc:"How many slots have something saved."`
-}
-
-// Named is something that the plan names.
-type Named struct {
-	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, prop, movable, standing, milestone, carrier, event or roster."`
-	Name  string `json:"name"`
-	Title string `json:"title"`
-	Line  int    `json:"line" doc:"Where it stands in the plan."`
-}
-
-// Counts are how many findings there are; accepted ones are counted apart.
-type Counts struct {
-	Errors   int `json:"errors"`
-	Warnings int `json:"warnings"`
-	Notes    int `json:"notes"`
-	Accepted int `json:"accepted"`
-}
-
-// Report is what the checks say of a plan.
-type Report struct {
-	Runnable bool         `json:"runnable" doc:"Whether the plan can run: it has no errors."`
-	Counts   Counts       `json:"counts"`
-	Findings finding.List `json:"findings"`
-}
 
 // GamePath names a game.
 type GamePath struct {
@@ -73,18 +36,12 @@ type fateInput struct {
 	Variable string `path:"variable" maxLength:"80" doc:"The variable, as player.warmth."`
 	Crossing string `path:"crossing" enum:"scene,death,leave,restart,new-run"`
 	IfMatch  string `header:"If-Match" doc:"The entity tag of the text that is changed."`
-	Body     FateChange
-}
-
-// FateChange is a fate to be written into a plan's text.
-type FateChange struct {
-	Fate string `json:"fate" enum:"keep,reset,rewind,set,default" doc:"default takes the variable's own fate away, so that the defaults decide."`
-	Set  string `json:"set,omitempty" maxLength:"2000" doc:"Of set: the expression."`
+	Body     contract.FateChange
 }
 
 type planOutput struct {
 	ETag string `header:"ETag" doc:"The entity tag of the text."`
-	Body Report
+	Body contract.Report
 }
 
 type planText struct {
@@ -93,8 +50,8 @@ type planText struct {
 	Body        []byte
 }
 
-func countsOf(l finding.List) Counts {
-	var c Counts
+func countsOf(l finding.List) contract.Counts {
+	var c contract.Counts
 	for _, f := range l {
 		switch {
 		case f.Accepted != "":
@@ -110,15 +67,15 @@ func countsOf(l finding.List) Counts {
 	return c
 }
 
-func reportOf(l finding.List) Report {
+func reportOf(l finding.List) contract.Report {
 	if l == nil {
 		l = finding.List{}
 	}
-	return Report{Runnable: !l.Errors(), Counts: countsOf(l), Findings: l}
+	return contract.Report{Runnable: !l.Errors(), Counts: countsOf(l), Findings: l}
 }
 
 // broken is the problem of a plan that cannot run.
-func broken(l finding.List) *Problem {
+func broken(l finding.List) *contract.Problem {
 	var first finding.Finding
 	n := 0
 	for _, f := range l {
@@ -182,12 +139,12 @@ func (s *Server) runnable(ctx context.Context, game string) (judged, error) {
 	return j, err
 }
 
-func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]GameInfo], error) {
+func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]contract.GameInfo], error) {
 	games, err := s.store.Games(ctx)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := make([]GameInfo, 0, len(games))
+	out := make([]contract.GameInfo, 0, len(games))
 	for _, g := range games {
 		info, err := s.gameInfo(ctx, g)
 		if err != nil {
@@ -195,12 +152,12 @@ func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]GameInfo],
 		}
 		out = append(out, info)
 	}
-	return &body[[]GameInfo]{out}, nil
+	return &body[[]contract.GameInfo]{out}, nil
 }
 
-func (s *Server) gameInfo(ctx context.Context, g store.Game) (GameInfo, error) {
+func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo, error) {
 	j := s.judge(g)
-	info := GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(j.plan.Scenes.Entries),
+	info := contract.GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(j.plan.Scenes.Entries),
 		Variables: len(j.plan.Variables.Entries), Findings: countsOf(j.found)}
 	slots, err := s.store.SlotsByVersion(ctx, g.ID)
 	for _, n := range slots {
@@ -278,13 +235,15 @@ func (s *Server) getMatrix(ctx context.Context, in *GamePath) (*body[matrix.Matr
 	return &body[matrix.Matrix]{matrix.Of(j.model)}, nil
 }
 
-func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], error) {
+func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]contract.Named], error) {
 	j, err := s.runnable(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
-	m, out := j.model, []Named{}
-	add := func(kind, name, title string, at finding.At) { out = append(out, Named{kind, name, title, at.Line}) }
+	m, out := j.model, []contract.Named{}
+	add := func(kind, name, title string, at finding.At) {
+		out = append(out, contract.Named{Kind: kind, Name: name, Title: title, Line: at.Line})
+	}
 	for _, v := range m.Vars {
 		add("variable", v.Name, v.Title, v.At)
 	}
@@ -327,5 +286,5 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]Named], e
 	for _, x := range j.plan.Rosters.Entries {
 		add("roster", x.ID, model.Title(x.Value.Title, x.ID), x.At)
 	}
-	return &body[[]Named]{out}, nil
+	return &body[[]contract.Named]{out}, nil
 }

@@ -8,44 +8,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/upgrade"
 	"alluvion/service/store"
 )
-
-// MilestoneInfo is a milestone of the plan, and how many have it.
-type MilestoneInfo struct {
-	ID       string  `json:"id"`
-	Title    string  `json:"title"`
-	Line     int     `json:"line" doc:"Where it stands in the plan."`
-	When     string  `json:"when,omitempty" doc:"The condition under which it is earned."`
-	Progress string  `json:"progress,omitempty" doc:"The number that has to reach the goal, where it has one."`
-	Goal     float64 `json:"goal,omitempty"`
-	Earned   int     `json:"earned" doc:"How many slots have it."`
-}
-
-// MilestonePlayer is how far a player's slot is with each milestone.
-type MilestonePlayer struct {
-	Player  string           `json:"player"`
-	Slot    int              `json:"slot"`
-	Present bool             `json:"present" doc:"Whether this is live; otherwise it is as saved."`
-	Stands  []MilestoneStand `json:"stands" doc:"One for each milestone, in the plan's order."`
-}
-
-// MilestoneStand is how far somebody is with one milestone.
-type MilestoneStand struct {
-	Earned  bool    `json:"earned"`
-	Reached float64 `json:"reached" doc:"How much of the goal; 0 where it has a condition instead."`
-}
-
-// Milestones are those of a game, and how far players are.
-type Milestones struct {
-	Milestones []MilestoneInfo   `json:"milestones"`
-	Players    []MilestonePlayer `json:"players" doc:"Those who are furthest first, at most as many as were asked for."`
-	Slots      int               `json:"slots" doc:"How many slots were looked at."`
-	Unread     int               `json:"unread" doc:"Saves that cannot be loaded, and are not counted."`
-}
 
 type milestonesInput struct {
 	GamePath
@@ -57,17 +25,17 @@ func (s *Server) milestones(api huma.API) {
 		Description: "Of players who play, as they are now; of the others, as saved. A correction of player.earned.ID gives a milestone by hand, or takes it back."}, s.listMilestones)
 }
 
-func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body[Milestones], error) {
+func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body[contract.Milestones], error) {
 	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
-	out := Milestones{Milestones: []MilestoneInfo{}, Players: []MilestonePlayer{}}
+	out := contract.Milestones{Milestones: []contract.MilestoneInfo{}, Players: []contract.MilestonePlayer{}}
 	for _, m := range j.model.Milestones {
 		out.Milestones = append(out.Milestones, milestoneInfo(m))
 	}
 	if len(out.Milestones) == 0 {
-		return &body[Milestones]{out}, nil
+		return &body[contract.Milestones]{out}, nil
 	}
 	live := s.liveMilestones(ctx, in.Game, j.model)
 	judge := engine.NewJudge(j.model, nil)
@@ -80,7 +48,7 @@ func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body
 			out.Unread++
 			return nil
 		}
-		out.Players = append(out.Players, MilestonePlayer{Player: h.Player, Slot: h.Slot, Stands: standsOf(judge.Milestones(l.Player))})
+		out.Players = append(out.Players, contract.MilestonePlayer{Player: h.Player, Slot: h.Slot, Stands: standsOf(judge.Milestones(l.Player))})
 		return nil
 	})
 	if err != nil {
@@ -97,16 +65,16 @@ func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body
 			}
 		}
 	}
-	slices.SortFunc(out.Players, func(a, b MilestonePlayer) int {
-		return cmp.Or(cmp.Compare(b.earned(), a.earned()), cmp.Compare(a.Player, b.Player), a.Slot-b.Slot)
+	slices.SortFunc(out.Players, func(a, b contract.MilestonePlayer) int {
+		return cmp.Or(cmp.Compare(earned(b), earned(a)), cmp.Compare(a.Player, b.Player), a.Slot-b.Slot)
 	})
 	out.Players = out.Players[:min(len(out.Players), in.Most)]
-	return &body[Milestones]{out}, nil
+	return &body[contract.Milestones]{out}, nil
 }
 
 // liveMilestones are those of everybody who plays under the plan.
-func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model) map[string]MilestonePlayer {
-	out := map[string]MilestonePlayer{}
+func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model) map[string]contract.MilestonePlayer {
+	out := map[string]contract.MilestonePlayer{}
 	for _, session := range s.live.Sessions(game) {
 		if session.Model().Plan.Version.Value != m.Plan.Version.Value {
 			continue // it has other milestones
@@ -118,25 +86,15 @@ func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model
 		for _, id := range v.Present {
 			now, ok, err := session.Player(ctx, id)
 			if err == nil && ok {
-				out[id] = MilestonePlayer{Player: id, Slot: now.Slot, Present: true, Stands: standsOf(now.Milestones)}
+				out[id] = contract.MilestonePlayer{Player: id, Slot: now.Slot, Present: true, Stands: standsOf(now.Milestones)}
 			}
 		}
 	}
 	return out
 }
 
-func (p MilestonePlayer) earned() int {
-	n := 0
-	for _, x := range p.Stands {
-		if x.Earned {
-			n++
-		}
-	}
-	return n
-}
-
-func milestoneInfo(m *model.Milestone) MilestoneInfo {
-	x := MilestoneInfo{ID: m.ID, Title: m.Title, Line: m.At.Line}
+func milestoneInfo(m *model.Milestone) contract.MilestoneInfo {
+	x := contract.MilestoneInfo{ID: m.ID, Title: m.Title, Line: m.At.Line}
 	if m.When != nil {
 		x.When = m.When.Source
 	}
@@ -146,8 +104,8 @@ func milestoneInfo(m *model.Milestone) MilestoneInfo {
 	return x
 }
 
-func standsOf(list []engine.Progress) []MilestoneStand {
-	out := make([]MilestoneStand, len(list))
+func standsOf(list []engine.Progress) []contract.MilestoneStand {
+	out := make([]contract.MilestoneStand, len(list))
 	for i, p := range list {
 		out[i].Earned = p.Earned
 		if !p.Reached.IsNone() {
@@ -155,4 +113,14 @@ func standsOf(list []engine.Progress) []MilestoneStand {
 		}
 	}
 	return out
+}
+
+func earned(p contract.MilestonePlayer) int {
+	n := 0
+	for _, x := range p.Stands {
+		if x.Earned {
+			n++
+		}
+	}
+	return n
 }

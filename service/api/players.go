@@ -7,10 +7,10 @@ import (
 	"net/http"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/save"
@@ -20,66 +20,6 @@ import (
 	"alluvion/service/store"
 )
 
-// PlayerInfo is a player as a list shows them.
-type PlayerInfo struct {
-	Player  string     `json:"player"`
-	Session string     `json:"session,omitempty" doc:"The session that they are in now."`
-	Slot    int        `json:"slot,omitempty" doc:"The slot that they play in now."`
-	Slots   []SlotInfo `json:"slots"`
-	// Simulated players can be removed all together: alluvion crowd -remove.
-	Simulated bool `json:"simulated,omitempty" doc:"Nobody plays them: they are of a crowd."`
-}
-
-// SlotInfo tells what is saved in a slot.
-type SlotInfo struct {
-	Slot     int       `json:"slot"`
-	Revision int       `json:"revision"`
-	Moment   string    `json:"moment" doc:"What it was saved on."`
-	Version  int       `json:"version" doc:"Of the plan."`
-	Scene    string    `json:"scene"`
-	Title    string    `json:"title,omitempty" doc:"Of the scene, for people; where the plan that is played has it."`
-	SavedAt  time.Time `json:"saved_at"`
-}
-
-// PlayerView is what a player has: at the start, now, and saved.
-type PlayerView struct {
-	Player   string         `json:"player"`
-	Slot     int            `json:"slot"`
-	Session  string         `json:"session,omitempty" doc:"The session that they are in with this slot."`
-	Present  bool           `json:"present"`
-	Dead     bool           `json:"dead" doc:"Now, or as saved."`
-	Revision int            `json:"revision" doc:"The newest revision; 0 where nothing is saved."`
-	Recovery bool           `json:"recovery" doc:"What is saved is newer than the newest revision."`
-	Values   []Three        `json:"values"`
-	Problems []save.Problem `json:"problems" doc:"What of the save the plan does not take as it is, and what is loaded instead."`
-	From     int            `json:"from" doc:"The version that the save was written under; it is shown as it would be loaded."`
-	Under    int            `json:"under" doc:"The version that it is shown under."`
-	Slots    []SlotInfo     `json:"slots"`
-}
-
-// Three is one value's three figures.
-type Three struct {
-	Name     string      `json:"name"`
-	Of       string      `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which."`
-	Title    string      `json:"title"`
-	Type     string      `json:"type"`
-	Computed bool        `json:"computed"`
-	Start    types.Value `json:"start" doc:"Before anything happened; null for none, and for what is computed."`
-	Live     types.Value `json:"live" doc:"Now; null for none, and where the player is not present."`
-	Saved    types.Value `json:"saved" doc:"In the save; null for none, and where it is not stored."`
-	Stored   bool        `json:"stored" doc:"Whether the save has it."`
-	// Correctable and Choices are for forms.
-	Correctable bool     `json:"correctable" doc:"Whether it can be corrected by hand."`
-	Choices     []string `json:"choices,omitempty" doc:"What it can be, where that is one of a few."`
-}
-
-// RevisionInfo tells about a revision.
-type RevisionInfo struct {
-	SlotInfo
-	Why      string `json:"why,omitempty" doc:"Of what somebody did by hand: the reason."`
-	Checksum string `json:"checksum" doc:"SHA-256 of the document."`
-}
-
 // PlayerPath names a player of a game.
 type PlayerPath struct {
 	GamePath
@@ -88,7 +28,7 @@ type PlayerPath struct {
 
 type playerOutput struct {
 	ETag string `header:"ETag" doc:"Of the slot's newest save."`
-	Body PlayerView
+	Body contract.PlayerView
 }
 
 type playerInput struct {
@@ -127,7 +67,7 @@ type PlayersWanted struct {
 	Most int    `query:"most" minimum:"0" maximum:"1000000" doc:"At most so many, in the order of their ids; 0: all."`
 }
 
-func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]PlayerInfo], error) {
+func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]contract.PlayerInfo], error) {
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
 	}
@@ -135,10 +75,10 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]Pl
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	byID := map[string]*PlayerInfo{}
-	get := func(id string) *PlayerInfo {
+	byID := map[string]*contract.PlayerInfo{}
+	get := func(id string) *contract.PlayerInfo {
 		if byID[id] == nil {
-			byID[id] = &PlayerInfo{Player: id, Slots: []SlotInfo{}}
+			byID[id] = &contract.PlayerInfo{Player: id, Slots: []contract.SlotInfo{}}
 		}
 		return byID[id]
 	}
@@ -166,28 +106,28 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]Pl
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := make([]PlayerInfo, 0, len(byID))
+	out := make([]contract.PlayerInfo, 0, len(byID))
 	for _, p := range byID {
 		p.Simulated = simulated[p.Player]
 		out = append(out, *p)
 	}
-	slices.SortFunc(out, func(a, b PlayerInfo) int { return strings.Compare(a.Player, b.Player) })
+	slices.SortFunc(out, func(a, b contract.PlayerInfo) int { return strings.Compare(a.Player, b.Player) })
 	if in.Most > 0 {
 		out = out[:min(len(out), in.Most)]
 	}
-	return &body[[]PlayerInfo]{out}, nil
+	return &body[[]contract.PlayerInfo]{out}, nil
 }
 
 // slotOf tells what is saved in a slot. m, which may be nil, knows what scenes are called.
-func slotOf(i store.SlotInfo, m *model.Model) SlotInfo {
-	out := SlotInfo{Slot: i.Slot, Revision: i.Revision, Moment: i.Moment, Version: i.Version, Scene: i.Scene, SavedAt: i.SavedAt}
+func slotOf(i store.SlotInfo, m *model.Model) contract.SlotInfo {
+	out := contract.SlotInfo{Slot: i.Slot, Revision: i.Revision, Moment: i.Moment, Version: i.Version, Scene: i.Scene, SavedAt: i.SavedAt}
 	if m != nil && m.Scene(i.Scene) != nil {
 		out.Title = m.Scene(i.Scene).Title
 	}
 	return out
 }
 
-func revisionOf(r store.Revision, m *model.Model) SlotInfo {
+func revisionOf(r store.Revision, m *model.Model) contract.SlotInfo {
 	return slotOf(store.SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version, Scene: r.Scene, SavedAt: r.SavedAt}, m)
 }
 
@@ -204,7 +144,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 		m := session.Model() // they play under an earlier version, which the session is pinned to
 		j = judged{model: m, plan: m.Plan, chain: upgrade.New(m)}
 	}
-	out := PlayerView{Player: in.Player, Slot: in.Slot, Slots: []SlotInfo{}, Problems: []save.Problem{}}
+	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{}, Problems: []save.Problem{}}
 	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
 		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
 	} else {
@@ -241,7 +181,7 @@ func (s *Server) now(ctx context.Context, in *playerInput) (*live.PlayerValues, 
 }
 
 // saved reads what is saved, and lists the player's slots.
-func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *PlayerView) (*save.Player, error) {
+func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *contract.PlayerView) (*save.Player, error) {
 	slots, err := s.store.Players(ctx, in.Game, store.Whom{Player: in.Player})
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -270,8 +210,8 @@ func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *Play
 }
 
 // threes puts start, live and saved side by side, place and checkpoint first.
-func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
-	out := []Three{placeThree(m, now, doc), checkpointThree(now, doc)}
+func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract.Three {
+	out := []contract.Three{placeThree(m, now, doc), checkpointThree(now, doc)}
 	if len(m.Checkpoints) > 0 {
 		out = append(out, reachedThree(now, doc))
 	}
@@ -296,7 +236,7 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
 		if v.Holder != model.OfPlayer {
 			continue
 		}
-		t := Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
+		t := contract.Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 		if doc != nil {
 			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
 			if saved, ok := doc.Values[v.ID]; ok {
@@ -319,14 +259,14 @@ func startOf(v *model.Var) types.Value {
 }
 
 // pairThrees are those of pairs that were ever changed, now or in the save.
-func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []Three {
+func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract.Three {
 	type copyOf struct{ name, of string }
-	known := map[copyOf]*Three{}
-	var out []*Three
-	three := func(v *model.Var, of string) *Three {
+	known := map[copyOf]*contract.Three{}
+	var out []*contract.Three
+	three := func(v *model.Var, of string) *contract.Three {
 		key := copyOf{v.Name, of}
 		if known[key] == nil {
-			known[key] = &Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
+			known[key] = &contract.Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 			out = append(out, known[key])
 		}
 		return known[key]
@@ -352,16 +292,18 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []Thre
 			}
 		}
 	}
-	slices.SortStableFunc(out, func(a, b *Three) int { return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Of, b.Of)) })
-	list := make([]Three, len(out))
+	slices.SortStableFunc(out, func(a, b *contract.Three) int {
+		return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Of, b.Of))
+	})
+	list := make([]contract.Three, len(out))
 	for i := range out {
 		list[i] = *out[i]
 	}
 	return list
 }
 
-func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "place", Title: "Place", Type: "place", Start: types.OfText(m.Start.ID), Stored: doc != nil}
+func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) contract.Three {
+	t := contract.Three{Name: "place", Title: "Place", Type: "place", Start: types.OfText(m.Start.ID), Stored: doc != nil}
 	if now != nil {
 		t.Live = types.OfText(now.Place.String())
 	}
@@ -372,8 +314,8 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) Three 
 }
 
 // reachedThree lists the checkpoints that were reached in this run.
-func reachedThree(now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: types.OfItems(nil), Stored: doc != nil}
+func reachedThree(now *live.PlayerValues, doc *save.Player) contract.Three {
+	t := contract.Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: types.OfItems(nil), Stored: doc != nil}
 	if now != nil {
 		t.Live = textItems(now.Reached)
 	}
@@ -384,8 +326,8 @@ func reachedThree(now *live.PlayerValues, doc *save.Player) Three {
 }
 
 // heldThree lists the movables that the player has; the world's save has them, not the player's.
-func heldThree(now *live.PlayerValues) Three {
-	t := Three{Name: "player.holds", Title: "Holds", Type: "movables", Start: types.OfItems(nil)}
+func heldThree(now *live.PlayerValues) contract.Three {
+	t := contract.Three{Name: "player.holds", Title: "Holds", Type: "movables", Start: types.OfItems(nil)}
 	if now != nil {
 		t.Live = textItems(now.Held)
 	}
@@ -400,8 +342,8 @@ func textItems(list []string) types.Value {
 	return types.OfItems(items)
 }
 
-func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
+func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) contract.Three {
+	t := contract.Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
 	if now != nil && i < len(now.Milestones) {
 		t.Live = progressText(now.Milestones[i])
 	}
@@ -430,8 +372,8 @@ func milestoneText(earned bool) types.Value {
 	return types.OfText("not yet")
 }
 
-func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Three {
-	t := Three{Name: "player." + w.ID, Title: w.Title, Type: "waymark", Stored: doc != nil}
+func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) contract.Three {
+	t := contract.Three{Name: "player." + w.ID, Title: w.Title, Type: "waymark", Stored: doc != nil}
 	shown := func(marks map[string]save.Place) types.Value {
 		if place, ok := marks[w.ID]; ok {
 			return types.OfText(place.String())
@@ -447,14 +389,14 @@ func waymarkThree(w *model.Waymark, now *live.PlayerValues, doc *save.Player) Th
 	return t
 }
 
-func checkpointThree(now *live.PlayerValues, doc *save.Player) Three {
+func checkpointThree(now *live.PlayerValues, doc *save.Player) contract.Three {
 	named := func(id string) types.Value {
 		if id == "" {
 			return types.None
 		}
 		return types.OfText(id)
 	}
-	t := Three{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint", Stored: doc != nil}
+	t := contract.Three{Name: "player.checkpoint", Title: "Checkpoint reached", Type: "checkpoint", Stored: doc != nil}
 	if now != nil {
 		t.Live = named(now.Checkpoint)
 	}
@@ -464,26 +406,26 @@ func checkpointThree(now *live.PlayerValues, doc *save.Player) Three {
 	return t
 }
 
-func (s *Server) savePlayer(ctx context.Context, in *PlayerPath) (*body[Saved], error) {
+func (s *Server) savePlayer(ctx context.Context, in *PlayerPath) (*body[contract.Saved], error) {
 	session := s.live.Where(in.Game, in.Player)
 	if session == nil {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "%s is in no session of %s: only who is present can be saved.", in.Player, in.Game)
 	}
 	saved, err := session.SaveNow(ctx, in.Player)
-	return &body[Saved]{Saved{saved.Revision, saved.Moment, saved.Error}}, s.asProblem(err)
+	return &body[contract.Saved]{contract.Saved{Revision: saved.Revision, Moment: saved.Moment, Error: saved.Error}}, s.asProblem(err)
 }
 
-func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]RevisionInfo], error) {
+func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]contract.RevisionInfo], error) {
 	list, err := s.store.Revisions(ctx, in.Game, in.Player, in.Slot)
 	if err == nil && len(list) == 0 {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is saved in slot %d of %s.", in.Slot, in.Player)
 	}
 	j, _ := s.playing(ctx, in.Game) // without a plan that runs, scenes have no titles
-	out := make([]RevisionInfo, 0, len(list))
+	out := make([]contract.RevisionInfo, 0, len(list))
 	for _, r := range list {
-		out = append(out, RevisionInfo{revisionOf(r, j.model), r.Why, r.Checksum})
+		out = append(out, contract.RevisionInfo{SlotInfo: revisionOf(r, j.model), Why: r.Why, Checksum: r.Checksum})
 	}
-	return &body[[]RevisionInfo]{out}, s.asProblem(err)
+	return &body[[]contract.RevisionInfo]{out}, s.asProblem(err)
 }
 
 func (s *Server) revision(ctx context.Context, in *RevisionPath) (*rawBody, error) {
@@ -494,7 +436,7 @@ func (s *Server) revision(ctx context.Context, in *RevisionPath) (*rawBody, erro
 	return &rawBody{"application/json", r.Doc}, nil
 }
 
-func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], error) {
+func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[contract.Saved], error) {
 	j, err := s.playing(ctx, in.Game)
 	if err != nil {
 		return nil, err
@@ -504,5 +446,5 @@ func (s *Server) takeUp(ctx context.Context, in *RevisionPath) (*body[Saved], er
 		n, err = s.store.TakeUp(ctx, in.Game, in.Player, in.Slot, in.Revision, j.model.RevisionsKept())
 		return err
 	})
-	return &body[Saved]{Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
+	return &body[contract.Saved]{contract.Saved{Revision: n, Moment: "taken-up"}}, s.asProblem(err)
 }

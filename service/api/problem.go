@@ -8,43 +8,16 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
-	"alluvion/core/finding"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
 	"alluvion/service/live"
 	"alluvion/service/store"
 )
 
-// Problem is how every error reaches a client (RFC 9457).
-type Problem struct {
-	Type     string       `json:"type" doc:"Stable name of the kind of problem, as /problems/refused."`
-	Title    string       `json:"title" doc:"What kind of problem it is, for people."`
-	Status   int          `json:"status" doc:"The HTTP status."`
-	Detail   string       `json:"detail,omitempty" doc:"What is wrong this time."`
-	Rule     int          `json:"rule,omitempty" doc:"The rule of the plan that refused or failed, from 1."`
-	Line     int          `json:"line,omitempty" doc:"The line of the plan."`
-	Findings finding.List `json:"findings,omitempty" doc:"What is wrong with the plan that was sent."`
-	Errors   []string     `json:"errors,omitempty" doc:"What is wrong with the request, one by one."`
-	Patch    anyJSON      `json:"patch,omitempty" doc:"What somebody else changed in the meantime, as a JSON Patch (RFC 6902)."`
-}
-
-// Error is the detail.
-func (p *Problem) Error() string {
-	if p.Detail != "" {
-		return p.Detail
-	}
-	return p.Title
-}
-
-// GetStatus is the HTTP status.
-func (p *Problem) GetStatus() int { return p.Status }
-
-// ContentType is that of RFC 9457.
-func (p *Problem) ContentType(string) string { return "application/problem+json" }
-
-func problem(status int, kind, title, format string, args ...any) *Problem {
-	return &Problem{Type: "/problems/" + kind, Title: title, Status: status, Detail: fmt.Sprintf(format, args...)}
+func problem(status int, kind, title, format string, args ...any) *contract.Problem {
+	return &contract.Problem{Type: "/problems/" + kind, Title: title, Status: status, Detail: fmt.Sprintf(format, args...)}
 }
 
 // unread is what the HTTP library says of a body that breaks off, or is cut into pieces wrongly.
@@ -84,14 +57,14 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 
 // writeError answers with an error where the HTTP library does not do it.
 func (s *Server) writeError(w http.ResponseWriter, err error) {
-	var known *Problem
+	var known *contract.Problem
 	errors.As(s.asProblem(err), &known)
 	writeProblem(w, known)
 }
 
 // asProblem turns an error of the core, the sessions or the store into a problem.
 func (s *Server) asProblem(err error) error {
-	var known *Problem
+	var known *contract.Problem
 	var refusal *engine.Refusal
 	var playing *live.Playing
 	switch {
@@ -145,7 +118,7 @@ func unwrapped(err error) string {
 	return text
 }
 
-func refused(r *engine.Refusal) *Problem {
+func refused(r *engine.Refusal) *contract.Problem {
 	statuses := map[string]int{engine.Unknown: http.StatusNotFound, engine.Invalid: http.StatusUnprocessableEntity,
 		engine.Refused: http.StatusConflict, engine.Failed: http.StatusConflict, engine.Repeated: http.StatusConflict, engine.Stale: http.StatusConflict,
 		engine.Forbidden: http.StatusForbidden, engine.TooFast: http.StatusConflict, engine.TooOften: http.StatusTooManyRequests}

@@ -12,42 +12,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/plan"
 	"alluvion/core/rehearse"
 	"alluvion/service/store"
 )
-
-// RehearsalInfo is a rehearsal as a list shows it.
-type RehearsalInfo struct {
-	Name      string    `json:"name"`
-	Title     string    `json:"title"`
-	UpdatedAt time.Time `json:"updated_at"`
-}
-
-// RehearsalResult is what came of a run of a rehearsal.
-type RehearsalResult struct {
-	Name   string       `json:"name"`
-	Title  string       `json:"title"`
-	Passed bool         `json:"passed"`
-	Steps  int          `json:"steps" doc:"How many there are."`
-	Failed []FailedStep `json:"failed" doc:"Those at which something was otherwise than expected."`
-}
-
-// FailedStep is a step at which something was otherwise than expected.
-type FailedStep struct {
-	Step   int    `json:"step" doc:"From 1; 0 where the script cannot be played at all."`
-	Line   int    `json:"line" doc:"Of the script."`
-	Text   string `json:"text" doc:"The step as it is written."`
-	Why    string `json:"why"`
-	Wanted []Side `json:"wanted" doc:"Both sides of what was expected."`
-}
-
-// Side is one expectation with what is and what was wanted.
-type Side struct {
-	Name   string `json:"name"`
-	Is     string `json:"is"`
-	Wanted string `json:"wanted"`
-}
 
 // RehearsalPath names a rehearsal of a game.
 type RehearsalPath struct {
@@ -82,16 +51,16 @@ func (s *Server) rehearsals(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "run-rehearsal", Method: http.MethodPost, Path: at + "/{name}/run", Summary: "Play a rehearsal, and see at which step it fails", Tags: tags, MaxBodyBytes: 2 * maxPlan, Errors: []int{404, 413}}, s.runRehearsal)
 }
 
-func (s *Server) listRehearsals(ctx context.Context, in *GamePath) (*body[[]RehearsalInfo], error) {
+func (s *Server) listRehearsals(ctx context.Context, in *GamePath) (*body[[]contract.RehearsalInfo], error) {
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
 	}
 	list, err := s.store.Rehearsals(ctx, in.Game)
-	out := []RehearsalInfo{}
+	out := []contract.RehearsalInfo{}
 	for _, r := range list {
-		out = append(out, RehearsalInfo{r.Name, r.Title, r.UpdatedAt})
+		out = append(out, contract.RehearsalInfo{Name: r.Name, Title: r.Title, UpdatedAt: r.UpdatedAt})
 	}
-	return &body[[]RehearsalInfo]{out}, s.asProblem(err)
+	return &body[[]contract.RehearsalInfo]{out}, s.asProblem(err)
 }
 
 func (s *Server) getRehearsal(ctx context.Context, in *RehearsalPath) (*rehearsalText, error) {
@@ -99,7 +68,7 @@ func (s *Server) getRehearsal(ctx context.Context, in *RehearsalPath) (*rehearsa
 	return &rehearsalText{"application/yaml", []byte(r.Text)}, s.asProblem(err)
 }
 
-func (s *Server) putRehearsal(ctx context.Context, in *rehearsalInput) (*body[RehearsalInfo], error) {
+func (s *Server) putRehearsal(ctx context.Context, in *rehearsalInput) (*body[contract.RehearsalInfo], error) {
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
 	}
@@ -113,14 +82,14 @@ func (s *Server) putRehearsal(ctx context.Context, in *rehearsalInput) (*body[Re
 	if err := s.store.PutRehearsal(ctx, r); err != nil {
 		return nil, s.asProblem(err)
 	}
-	return &body[RehearsalInfo]{RehearsalInfo{r.Name, r.Title, time.Now().UTC()}}, nil
+	return &body[contract.RehearsalInfo]{contract.RehearsalInfo{Name: r.Name, Title: r.Title, UpdatedAt: time.Now().UTC()}}, nil
 }
 
 func (s *Server) dropRehearsal(ctx context.Context, in *RehearsalPath) (*struct{}, error) {
 	return nil, s.asProblem(s.store.DropRehearsal(ctx, in.Game, in.Name))
 }
 
-func (s *Server) runRehearsal(ctx context.Context, in *runInput) (*body[RehearsalResult], error) {
+func (s *Server) runRehearsal(ctx context.Context, in *runInput) (*body[contract.RehearsalResult], error) {
 	r, err := s.store.Rehearsal(ctx, in.Game, in.Name)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -130,22 +99,22 @@ func (s *Server) runRehearsal(ctx context.Context, in *runInput) (*body[Rehearsa
 		return nil, err
 	}
 	report := rehearse.Play([]byte(r.Text), load)
-	out := RehearsalResult{Name: r.Name, Title: r.Title, Passed: report.Passed(), Steps: len(report.Steps), Failed: []FailedStep{}}
+	out := contract.RehearsalResult{Name: r.Name, Title: r.Title, Passed: report.Passed(), Steps: len(report.Steps), Failed: []contract.FailedStep{}}
 	for _, f := range report.Found {
-		out.Failed = append(out.Failed, FailedStep{Line: f.Line, Why: f.Message, Wanted: []Side{}})
+		out.Failed = append(out.Failed, contract.FailedStep{Line: f.Line, Why: f.Message, Wanted: []contract.Side{}})
 	}
 	for i, step := range report.Steps {
 		if step.Failed != "" {
-			out.Failed = append(out.Failed, FailedStep{i + 1, step.Line, step.Text, step.Failed, sidesOf(step.Wanted)})
+			out.Failed = append(out.Failed, contract.FailedStep{Step: i + 1, Line: step.Line, Text: step.Text, Why: step.Failed, Wanted: sidesOf(step.Wanted)})
 		}
 	}
-	return &body[RehearsalResult]{out}, nil
+	return &body[contract.RehearsalResult]{out}, nil
 }
 
-func sidesOf(list []rehearse.Side) []Side {
-	out := []Side{}
+func sidesOf(list []rehearse.Side) []contract.Side {
+	out := []contract.Side{}
 	for _, x := range list {
-		out = append(out, Side(x))
+		out = append(out, contract.Side(x))
 	}
 	return out
 }

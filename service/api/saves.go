@@ -8,11 +8,11 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/wI2L/jsondiff"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/save"
 	"alluvion/core/upgrade"
@@ -42,38 +42,21 @@ type uploadInput struct {
 	RawBody  []byte
 }
 
-// Edited is what became of a slot by hand.
-type Edited struct {
-	Revision int            `json:"revision"`
-	Moment   string         `json:"moment"`
-	Problems []save.Problem `json:"problems" doc:"What of it the plan does not take as it is, and what it takes instead."`
-}
-
 type editedOutput struct {
 	ETag string `header:"ETag"`
-	Body Edited
-}
-
-// Copying says into which slot a save is copied.
-type Copying struct {
-	To int `json:"to" minimum:"1" maximum:"100"`
+	Body contract.Edited
 }
 
 type copyInput struct {
 	SlotPath
 	IfMatch string `header:"If-Match" doc:"Where the other slot has something: the entity tag of its newest save."`
-	Body    Copying
-}
-
-// Resetting is a reason to begin a slot anew.
-type Resetting struct {
-	Why string `json:"why" minLength:"1" maxLength:"500" doc:"The reason; it is kept."`
+	Body    contract.Copying
 }
 
 type resetInput struct {
 	SlotPath
 	IfMatch string `header:"If-Match" required:"true"`
-	Body    Resetting
+	Body    contract.Resetting
 }
 
 type emptyInput struct {
@@ -83,42 +66,13 @@ type emptyInput struct {
 
 // TwoSaves are two saves to be compared.
 type TwoSaves struct {
-	Before anyJSON `json:"before,omitempty" doc:"A save; where it is missing, the other says everything anew."`
-	After  anyJSON `json:"after,omitempty"`
+	Before contract.JSON `json:"before,omitempty" doc:"A save; where it is missing, the other says everything anew."`
+	After  contract.JSON `json:"after,omitempty"`
 }
 
 type twoSavesInput struct {
 	GamePath
 	Body TwoSaves
-}
-
-// anyJSON is JSON that is handed on as it is.
-type anyJSON json.RawMessage
-
-// MarshalJSON hands it on.
-func (a anyJSON) MarshalJSON() ([]byte, error) {
-	if len(a) == 0 {
-		return []byte("null"), nil
-	}
-	return a, nil
-}
-
-// UnmarshalJSON takes it as it is.
-func (a *anyJSON) UnmarshalJSON(raw []byte) error {
-	*a = append((*a)[:0], raw...)
-	return nil
-}
-
-// Schema describes it.
-func (anyJSON) Schema(huma.Registry) *huma.Schema {
-	return &huma.Schema{Description: "JSON as it is stored."}
-}
-
-// KeyInfo is a key that seals what leaves the service.
-type KeyInfo struct {
-	ID     string    `json:"id"`
-	MadeAt time.Time `json:"made_at"`
-	Seals  bool      `json:"seals" doc:"Whether it is the one that seals now; the others only verify."`
 }
 
 func (s *Server) differences(ctx context.Context, in *twoSavesInput) (*body[[]save.Otherwise], error) {
@@ -318,7 +272,7 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 	if problems == nil {
 		problems = []save.Problem{}
 	}
-	return &editedOutput{etagOf(n), Edited{n, moment, problems}}, nil
+	return &editedOutput{etagOf(n), contract.Edited{Revision: n, Moment: moment, Problems: problems}}, nil
 }
 
 // conflict says that somebody else wrote first, with what they changed (RFC 6902).
@@ -403,20 +357,20 @@ func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, 
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why, &upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
 }
 
-func (s *Server) listKeys(ctx context.Context, _ *struct{}) (*body[[]KeyInfo], error) {
+func (s *Server) listKeys(ctx context.Context, _ *struct{}) (*body[[]contract.KeyInfo], error) {
 	list, err := s.store.SealKeys(ctx)
-	return &body[[]KeyInfo]{keyInfos(list)}, s.asProblem(err)
+	return &body[[]contract.KeyInfo]{keyInfos(list)}, s.asProblem(err)
 }
 
-func (s *Server) newKey(ctx context.Context, _ *struct{}) (*body[[]KeyInfo], error) {
+func (s *Server) newKey(ctx context.Context, _ *struct{}) (*body[[]contract.KeyInfo], error) {
 	list, err := s.store.NewSealKey(ctx)
-	return &body[[]KeyInfo]{keyInfos(list)}, s.asProblem(err)
+	return &body[[]contract.KeyInfo]{keyInfos(list)}, s.asProblem(err)
 }
 
-func keyInfos(list []store.SealKey) []KeyInfo {
-	out := make([]KeyInfo, len(list))
+func keyInfos(list []store.SealKey) []contract.KeyInfo {
+	out := make([]contract.KeyInfo, len(list))
 	for i, k := range list {
-		out[i] = KeyInfo{k.ID, k.MadeAt, i == len(list)-1}
+		out[i] = contract.KeyInfo{ID: k.ID, MadeAt: k.MadeAt, Seals: i == len(list)-1}
 	}
 	return out
 }

@@ -20,6 +20,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"alluvion/contract"
 	"alluvion/core/fixed"
 	"alluvion/core/plan"
 	"alluvion/core/save"
@@ -102,6 +103,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 	registry.RegisterTypeAlias(reflect.TypeFor[wire.Values](), reflect.TypeFor[namedValues]())
 	registry.RegisterTypeAlias(reflect.TypeFor[wire.Whole](), reflect.TypeFor[wholeNumber]())
 	registry.RegisterTypeAlias(reflect.TypeFor[json.RawMessage](), reflect.TypeFor[anyJSON]())
+	registry.RegisterTypeAlias(reflect.TypeFor[contract.JSON](), reflect.TypeFor[anyJSON]())
 	var api huma.API
 	r.Group(func(r chi.Router) {
 		r.Use(middleware.Timeout(timeLimit))
@@ -176,6 +178,14 @@ type anyValue struct{ types.Value }
 // Schema describes it.
 func (anyValue) Schema(huma.Registry) *huma.Schema {
 	return &huma.Schema{Description: "A value: a number, a text, true or false; null for none."}
+}
+
+// anyJSON is how what is handed on as it is stored is described.
+type anyJSON struct{ contract.JSON }
+
+// Schema describes it.
+func (anyJSON) Schema(huma.Registry) *huma.Schema {
+	return &huma.Schema{Description: "JSON as it is stored."}
 }
 
 // namedValues are how a table of values is described; an empty list is an empty table.

@@ -9,83 +9,16 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion/contract"
 	"alluvion/core/engine"
 	"alluvion/core/model"
 	"alluvion/core/rehearse"
 	"alluvion/core/types"
 )
 
-// StageWish is a run of a plan that is made step by step.
-type StageWish struct {
-	Plan    string    `json:"plan,omitempty" maxLength:"1100000" doc:"The plan's text; the game's plan if unsaid."`
-	Script  string    `json:"script,omitempty" maxLength:"1100000" doc:"A rehearsal to begin with: its players and steps, in place of those here."`
-	Title   string    `json:"title,omitempty" maxLength:"200"`
-	Players []string  `json:"players,omitempty" maxItems:"20" doc:"Who takes part."`
-	Seed    int       `json:"seed,omitempty" minimum:"0" maximum:"4294967295"`
-	Steps   []anyJSON `json:"steps,omitempty" maxItems:"1000" doc:"The steps, each as it would stand in a rehearsal."`
-	At      int       `json:"at" minimum:"-1" doc:"Behind how many steps one looks; -1 for behind all."`
-	Keep    bool      `json:"keep,omitempty" doc:"Give the run as a rehearsal that expects what was seen."`
-}
-
-// StageView is how the run stands.
-type StageView struct {
-	Title   string        `json:"title"`
-	Players []string      `json:"players"`
-	Seed    int           `json:"seed"`
-	Steps   []StageStep   `json:"steps"`
-	At      int           `json:"at" doc:"Behind how many steps this is how it stands."`
-	Stands  []StagePlayer `json:"stands" doc:"Each player, before the last of these steps and after it."`
-	World   []BeforeAfter `json:"world" doc:"What the game and its scenes hold."`
-	Things  []StageThing  `json:"things" doc:"Where movables are, after."`
-	Script  string        `json:"script,omitempty" doc:"The run as a rehearsal."`
-}
-
-// StageStep is one step with what came of it.
-type StageStep struct {
-	Step    anyJSON  `json:"step" doc:"As it would stand in a rehearsal."`
-	Text    string   `json:"text"`
-	Time    float64  `json:"time" doc:"The session's, in seconds, after it."`
-	Failed  string   `json:"failed,omitempty" doc:"Why it was refused, or what was otherwise than expected."`
-	Refused string   `json:"refused,omitempty" doc:"Why a step was refused that was to be."`
-	Wanted  []Side   `json:"wanted"`
-	Changes []Change `json:"changes"`
-	Notices []Notice `json:"notices"`
-}
-
-// StagePlayer is a player before and after a step.
-type StagePlayer struct {
-	Player  string        `json:"player"`
-	Present bool          `json:"present"`
-	Dead    bool          `json:"dead"`
-	Scene   string        `json:"scene,omitempty"`
-	At      []float64     `json:"at"`
-	Values  []BeforeAfter `json:"values"`
-}
-
-// BeforeAfter is one value before a step and after it.
-type BeforeAfter struct {
-	Name   string      `json:"name"`
-	Of     string      `json:"of,omitempty" doc:"Of what there is one of for each scene or prop: which."`
-	Title  string      `json:"title"`
-	Before types.Value `json:"before"`
-	After  types.Value `json:"after"`
-	Change bool        `json:"change" doc:"Whether the step changed it."`
-	Cause  string      `json:"cause,omitempty" doc:"Why it changed, in words."`
-	Line   int         `json:"line,omitempty" doc:"Where that stands in the plan."`
-	self   string      // why it changes where nothing changed it
-}
-
-// StageThing is where a movable is.
-type StageThing struct {
-	ID     string    `json:"id"`
-	Scene  string    `json:"scene"`
-	At     []float64 `json:"at"`
-	Holder string    `json:"holder,omitempty"`
-}
-
 type stageInput struct {
 	GamePath
-	Body StageWish
+	Body contract.StageWish
 }
 
 func (s *Server) stage(api huma.API) {
@@ -93,7 +26,7 @@ func (s *Server) stage(api huma.API) {
 		Description: "What each step changes, and why; and how everybody stands before a step and after it.", Errors: []int{404, 413, 422}}, s.play)
 }
 
-func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], error) {
+func (s *Server) play(ctx context.Context, in *stageInput) (*body[contract.StageView], error) {
 	draft, err := draftOf(in.Body)
 	if err != nil {
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The steps cannot be played", "%v.", err)
@@ -111,7 +44,7 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], er
 		at = len(draft.Steps)
 	}
 	var before, after standing
-	left := map[string][]BeforeAfter{} // how players were when they were last there
+	left := map[string][]contract.BeforeAfter{} // how players were when they were last there
 	report := rehearse.Watch(script, load, func(played int, run *engine.Run, _ int64) {
 		for _, id := range draft.Players {
 			if played < at && run.Has(id) {
@@ -130,7 +63,7 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], er
 		p.Title = "The steps cannot be played"
 		return nil, p
 	}
-	out := StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed, Steps: make([]StageStep, 0, len(report.Steps)), At: at}
+	out := contract.StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed, Steps: make([]contract.StageStep, 0, len(report.Steps)), At: at}
 	for i, step := range report.Steps {
 		out.Steps = append(out.Steps, stageStep(draft.Steps[i], step))
 	}
@@ -149,10 +82,10 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[StageView], er
 		}
 		out.Script = string(kept)
 	}
-	return &body[StageView]{out}, nil
+	return &body[contract.StageView]{out}, nil
 }
 
-func draftOf(w StageWish) (rehearse.Draft, error) {
+func draftOf(w contract.StageWish) (rehearse.Draft, error) {
 	if w.Script != "" {
 		d, err := rehearse.ReadDraft([]byte(w.Script))
 		d.Plan = "plan.yaml"
@@ -171,8 +104,8 @@ func draftOf(w StageWish) (rehearse.Draft, error) {
 	return d, nil
 }
 
-func stageStep(step jsontext.Value, r rehearse.Step) StageStep {
-	x := StageStep{Step: anyJSON(step), Text: r.Text, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []Change{}, Notices: []Notice{}}
+func stageStep(step jsontext.Value, r rehearse.Step) contract.StageStep {
+	x := contract.StageStep{Step: contract.JSON(step), Text: r.Text, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
 	for i, c := range r.Changes {
 		x.Changes = append(x.Changes, changeOf(c))
 		x.Changes[i].Times = r.Times[i]
@@ -185,17 +118,17 @@ func stageStep(step jsontext.Value, r rehearse.Step) StageStep {
 
 // standing is how everybody and everything stands at one moment.
 type standing struct {
-	players map[string]StagePlayer // with values of after only
-	world   []BeforeAfter
-	things  []StageThing
+	players map[string]contract.StagePlayer // with values of after only
+	world   []contract.BeforeAfter
+	things  []contract.StageThing
 }
 
 func standingOf(run *engine.Run, players []string) standing {
 	m := run.Model()
 	d := drawing{m}
-	out := standing{players: map[string]StagePlayer{}, things: []StageThing{}}
+	out := standing{players: map[string]contract.StagePlayer{}, things: []contract.StageThing{}}
 	for _, id := range players {
-		x := StagePlayer{Player: id, Present: run.Has(id), At: []float64{}, Values: []BeforeAfter{}}
+		x := contract.StagePlayer{Player: id, Present: run.Has(id), At: []float64{}, Values: []contract.BeforeAfter{}}
 		if x.Present {
 			place, _ := run.Place(id)
 			x.Scene = place.Scene
@@ -213,7 +146,7 @@ func standingOf(run *engine.Run, players []string) standing {
 	}
 	for i, x := range m.Movables {
 		holder, at := run.Thing(i)
-		thing := StageThing{ID: x.ID, Scene: m.Scenes[at.Scene].ID, At: d.point(at.At)}
+		thing := contract.StageThing{ID: x.ID, Scene: m.Scenes[at.Scene].ID, At: d.point(at.At)}
 		if holder != nil {
 			thing.Holder = holder.ID()
 		}
@@ -222,29 +155,29 @@ func standingOf(run *engine.Run, players []string) standing {
 	return out
 }
 
-func valuesOf(run *engine.Run, id string) []BeforeAfter {
+func valuesOf(run *engine.Run, id string) []contract.BeforeAfter {
 	place, _ := run.Place(id)
 	dead, checkpoint := run.State(id)
-	at := BeforeAfter{Name: "player.checkpoint", Title: "Checkpoint reached"}
+	at := contract.BeforeAfter{Name: "player.checkpoint", Title: "Checkpoint reached"}
 	if checkpoint != "" {
 		at.After = types.OfText(checkpoint)
 	}
-	out := []BeforeAfter{{Name: "place", Title: "Place", After: types.OfText(place.String()), self: "moved"}, {Name: "player.dead", Title: "Dead", After: types.OfBool(dead)}, at}
+	out := []contract.BeforeAfter{{Name: "place", Title: "Place", After: types.OfText(place.String()), Cause: "moved"}, {Name: "player.dead", Title: "Dead", After: types.OfBool(dead)}, at}
 	for _, m := range run.Milestones(id) {
-		out = append(out, BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: progressText(m)})
+		out = append(out, contract.BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: progressText(m)})
 	}
 	return append(out, rowsOf(run.Figures(id))...)
 }
 
-func rowsOf(list []engine.Figure) []BeforeAfter {
-	out := make([]BeforeAfter, 0, len(list))
+func rowsOf(list []engine.Figure) []contract.BeforeAfter {
+	out := make([]contract.BeforeAfter, 0, len(list))
 	for _, f := range list {
-		row := BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop, Title: f.Var.Title, After: f.Value}
+		row := contract.BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop, Title: f.Var.Title, After: f.Value}
 		switch {
 		case f.Var.Computed():
-			row.self = "follows from other values"
+			row.Cause = "follows from other values"
 		case f.Var.Stopwatch:
-			row.self = "time goes on"
+			row.Cause = "time goes on"
 		}
 		if row.Of != "" && f.Var.Holder != model.OfScene || f.Prop != "" {
 			row.Title += " · " + row.Of
@@ -255,8 +188,8 @@ func rowsOf(list []engine.Figure) []BeforeAfter {
 }
 
 // compared puts what was beside what is, with the reason of what changed. Who comes again is checked against how they left.
-func compared(before, after standing, left map[string][]BeforeAfter, players []string, changes []engine.Change) ([]StagePlayer, []BeforeAfter) {
-	out := make([]StagePlayer, 0, len(players))
+func compared(before, after standing, left map[string][]contract.BeforeAfter, players []string, changes []engine.Change) ([]contract.StagePlayer, []contract.BeforeAfter) {
+	out := make([]contract.StagePlayer, 0, len(players))
 	for _, id := range players {
 		was, x := before.players[id], after.players[id]
 		x.Values = beside(left[id], x.Values, func(c engine.Change) bool { return c.Player == id }, changes)
@@ -265,14 +198,14 @@ func compared(before, after standing, left map[string][]BeforeAfter, players []s
 			place := &x.Values[0]
 			place.Before, place.Change, place.Cause = types.None, true, cmp.Or(place.Cause, "joined")
 		case was.Present && !x.Present:
-			x.Values = []BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true, Cause: "left"}}
+			x.Values = []contract.BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true, Cause: "left"}}
 		}
 		out = append(out, x)
 	}
 	return out, beside(before.world, after.world, func(c engine.Change) bool { return c.Player == "" }, changes)
 }
 
-func beside(before, after []BeforeAfter, mine func(engine.Change) bool, changes []engine.Change) []BeforeAfter {
+func beside(before, after []contract.BeforeAfter, mine func(engine.Change) bool, changes []engine.Change) []contract.BeforeAfter {
 	type key struct{ name, of string }
 	was, new := map[key]types.Value{}, len(before) == 0
 	for _, row := range before {
@@ -282,6 +215,8 @@ func beside(before, after []BeforeAfter, mine func(engine.Change) bool, changes 
 	for i := range out {
 		row := &out[i]
 		old, known := was[key{row.Name, row.Of}]
+		byItself := row.Cause // where nothing else changed it
+		row.Cause = ""
 		row.Before, row.Change = old, !new && (!known || old.String() != row.After.String())
 		for _, c := range changes {
 			if mine(c) && c.Name == row.Name && c.Scene+c.Prop == row.Of {
@@ -289,11 +224,11 @@ func beside(before, after []BeforeAfter, mine func(engine.Change) bool, changes 
 			}
 		}
 		if row.Change && row.Cause == "" {
-			row.Cause = row.self
+			row.Cause = byItself
 		}
 	}
 	if out == nil {
-		return []BeforeAfter{}
+		return []contract.BeforeAfter{}
 	}
 	return out
 }

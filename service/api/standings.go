@@ -6,31 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/model"
 )
-
-// StandingInfo is an ordering of players.
-type StandingInfo struct {
-	ID    string `json:"id"`
-	Title string `json:"title"`
-	Rank  string `json:"rank" doc:"The expression that players are ordered by."`
-	Order string `json:"order" enum:"high,low" doc:"Whether the highest or the lowest number comes first."`
-	Keep  string `json:"keep" enum:"best,last" doc:"Which of a player's numbers counts."`
-}
-
-// StandingPart is a part of an ordering, over all players ever saved.
-type StandingPart struct {
-	StandingInfo
-	Players int             `json:"players" doc:"How many have a place."`
-	Places  []StandingPlace `json:"places"`
-}
-
-// StandingPlace is one player's place.
-type StandingPlace struct {
-	Place  int    `json:"place" doc:"From 1. Players with the same number stand by their id."`
-	Player string `json:"player"`
-	Number string `json:"number"`
-}
 
 func (s *Server) standings(api huma.API) {
 	tags := []string{"standings"}
@@ -39,8 +17,8 @@ func (s *Server) standings(api huma.API) {
 		Description: "The first places; or, with around, those before and after a player."}, s.getStanding)
 }
 
-func standingInfo(x *model.Standing) StandingInfo {
-	out := StandingInfo{ID: x.ID, Title: x.Title, Rank: x.Rank.Source, Order: "high", Keep: "best"}
+func standingInfo(x *model.Standing) contract.StandingInfo {
+	out := contract.StandingInfo{ID: x.ID, Title: x.Title, Rank: x.Rank.Source, Order: "high", Keep: "best"}
 	if !x.High {
 		out.Order = "low"
 	}
@@ -50,19 +28,19 @@ func standingInfo(x *model.Standing) StandingInfo {
 	return out
 }
 
-func (s *Server) listStandings(ctx context.Context, in *GamePath) (*body[[]StandingInfo], error) {
+func (s *Server) listStandings(ctx context.Context, in *GamePath) (*body[[]contract.StandingInfo], error) {
 	j, err := s.judgedPlan(ctx, in.Game)
 	if err != nil {
 		return nil, err
 	}
 	m := j.model
-	out := []StandingInfo{}
+	out := []contract.StandingInfo{}
 	if m != nil {
 		for _, x := range m.Standings {
 			out = append(out, standingInfo(x))
 		}
 	}
-	return &body[[]StandingInfo]{out}, nil
+	return &body[[]contract.StandingInfo]{out}, nil
 }
 
 type standingInput struct {
@@ -72,7 +50,7 @@ type standingInput struct {
 	Around   string `query:"around" maxLength:"64" doc:"The places around this player, who stands in their middle."`
 }
 
-func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[StandingPart], error) {
+func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[contract.StandingPart], error) {
 	j, err := s.judgedPlan(ctx, in.Game)
 	if err != nil {
 		return nil, err
@@ -104,9 +82,9 @@ func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[Stan
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := StandingPart{StandingInfo: standingInfo(known), Players: total, Places: []StandingPlace{}}
+	out := contract.StandingPart{StandingInfo: standingInfo(known), Players: total, Places: []contract.StandingPlace{}}
 	for _, p := range places {
-		out.Places = append(out.Places, StandingPlace{p.Place, p.Player, p.Text})
+		out.Places = append(out.Places, contract.StandingPlace{Place: p.Place, Player: p.Player, Number: p.Text})
 	}
-	return &body[StandingPart]{out}, nil
+	return &body[contract.StandingPart]{out}, nil
 }

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"alluvion/contract"
 	"alluvion/core/plan"
 	"alluvion/service/auth"
 	"alluvion/service/live"
@@ -19,53 +20,14 @@ type forgetInput struct {
 	Commons bool   `query:"commons" doc:"Also what the player has in common over all games, while other games have something of them; for designers. It goes by itself with the player's last game."`
 }
 
-// Forgotten says how much was held about a player, and is no more.
-type Forgotten struct {
-	Slots   int64 `json:"slots"`
-	Saves   int64 `json:"saves"`
-	Ranks   int64 `json:"ranks"`
-	Journal int64 `json:"journal"`
-	Commons int64 `json:"commons"`
-}
-
-// Held is everything that is held about a player.
-type Held struct {
-	Game      string             `json:"game"`
-	Player    string             `json:"player"`
-	At        time.Time          `json:"at"`
-	Saves     []HeldSave         `json:"saves"`
-	Standings []HeldRank         `json:"standings"`
-	Journal   []HeldChange       `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
-	Commons   map[string]anyJSON `json:"commons" doc:"By commons and name, as courier-guild.seals. A game's server is given those that its plan uses."`
-}
-
-// HeldSave is one stored save.
-type HeldSave struct {
-	SlotInfo
-	Why  string  `json:"why,omitempty"`
-	Save anyJSON `json:"save"`
-}
-
-// HeldRank is a place in a standing.
-type HeldRank struct {
-	Standing string `json:"standing"`
-	Number   string `json:"number"`
-}
-
-// HeldChange is a change that a journal tells of.
-type HeldChange struct {
-	At     time.Time `json:"at"`
-	Change anyJSON   `json:"change"`
-}
-
-func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error) {
-	out := Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []HeldSave{}, Standings: []HeldRank{}, Journal: []HeldChange{}, Commons: map[string]anyJSON{}}
+func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Held], error) {
+	out := contract.Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []contract.HeldSave{}, Standings: []contract.HeldRank{}, Journal: []contract.HeldChange{}, Commons: map[string]contract.JSON{}}
 	err := s.store.Everything(ctx, in.Game, in.Player, func(r store.Revision) error {
-		doc := anyJSON(r.Doc)
+		doc := contract.JSON(r.Doc)
 		if !json.Valid(r.Doc) {
 			doc, _ = json.Marshal(string(r.Doc))
 		}
-		out.Saves = append(out.Saves, HeldSave{revisionOf(r, nil), r.Why, doc})
+		out.Saves = append(out.Saves, contract.HeldSave{SlotInfo: revisionOf(r, nil), Why: r.Why, Save: doc})
 		return nil
 	})
 	if err != nil {
@@ -76,14 +38,14 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 		return nil, s.asProblem(err)
 	}
 	for _, r := range ranks {
-		out.Standings = append(out.Standings, HeldRank{r.Standing, r.Text})
+		out.Standings = append(out.Standings, contract.HeldRank{Standing: r.Standing, Number: r.Text})
 	}
 	changes, err := s.store.JournalOf(ctx, in.Game, in.Player, store.JournalKept)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
 	for _, c := range changes {
-		out.Journal = append(out.Journal, HeldChange{c.At, anyJSON(c.Doc)})
+		out.Journal = append(out.Journal, contract.HeldChange{At: c.At, Change: contract.JSON(c.Doc)})
 	}
 	shared, err := s.store.Shared(ctx, in.Player)
 	if err != nil {
@@ -103,15 +65,15 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[Held], error
 		if !ours(v.Commons) {
 			continue
 		}
-		out.Commons[v.Commons+"."+v.Name] = anyJSON(v.Doc)
+		out.Commons[v.Commons+"."+v.Name] = contract.JSON(v.Doc)
 	}
 	if len(out.Saves)+len(out.Standings)+len(out.Journal)+len(out.Commons) == 0 {
 		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is held about %q.", in.Player)
 	}
-	return &body[Held]{out}, nil
+	return &body[contract.Held]{out}, nil
 }
 
-func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten], error) {
+func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Forgotten], error) {
 	if err := named(in.Name, in.Player); err != nil {
 		return nil, err
 	}
@@ -129,5 +91,5 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[Forgotten],
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
 	}
-	return &body[Forgotten]{Forgotten(t)}, s.asProblem(err)
+	return &body[contract.Forgotten]{contract.Forgotten(t)}, s.asProblem(err)
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion/contract"
 	"alluvion/core/check"
 	"alluvion/core/model"
 	"alluvion/core/upgrade"
@@ -19,44 +20,10 @@ import (
 	"alluvion/service/trial"
 )
 
-// Versions are what has been published of a game, beside the plan that is being worked on.
-type Versions struct {
-	Draft     DraftInfo     `json:"draft"`
-	Published []VersionInfo `json:"published" doc:"Newest first. The newest is what sessions are opened under."`
-}
-
-// DraftInfo is the plan that is being worked on.
-type DraftInfo struct {
-	Version   int       `json:"version"`
-	ETag      string    `json:"etag"`
-	UpdatedAt time.Time `json:"updated_at"`
-	Runs      bool      `json:"runs" doc:"Whether it has no errors."`
-	Published bool      `json:"published" doc:"Whether just this text is published."`
-	Next      bool      `json:"next" doc:"Whether it has the version that can be published next."`
-	Wanted    int       `json:"wanted" doc:"The version that can be published next; 0 where nothing was published, so that it may be any."`
-}
-
-// VersionInfo is a published version.
-type VersionInfo struct {
-	Version     int       `json:"version"`
-	ETag        string    `json:"etag"`
-	PublishedAt time.Time `json:"published_at"`
-	Why         string    `json:"why,omitempty" doc:"Why it was published although its trial was not clean."`
-	Trial       int       `json:"trial,omitempty" doc:"The trial that it was published after."`
-	Saves       int       `json:"saves" doc:"How many slots have a newest save of this version."`
-	Sessions    int       `json:"sessions" doc:"How many open sessions run it."`
-}
-
-// Publishing is how the game's plan is published.
-type Publishing struct {
-	Plan string `json:"plan,omitempty" maxLength:"1100000" doc:"A text that takes the place of the game's plan and is published: both or neither. If-Match is then the entity tag of the plan that it replaces."`
-	GoOn string `json:"go_on,omitempty" maxLength:"500" doc:"Why it is published although its trial was not clean, or there was none. It is kept."`
-}
-
 type publishInput struct {
 	GamePath
 	IfMatch string `header:"If-Match" required:"true" doc:"The entity tag of the plan that is to be published."`
-	Body    Publishing
+	Body    contract.Publishing
 }
 
 type versionPath struct {
@@ -70,37 +37,14 @@ type compareVersions struct {
 	To   int `query:"to" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
 }
 
-// TrialStart is what a trial is begun with.
-type TrialStart struct {
-	Plan string `json:"plan,omitempty" maxLength:"1100000" doc:"Try this text, in place of the game's plan, which stays as it is."`
-	Made int    `json:"made,omitempty" minimum:"0" maximum:"100000" default:"200" doc:"How many random saves are generated for each published version, besides those at every edge."`
-	Seed int    `json:"seed,omitempty" minimum:"0" maximum:"4294967295" default:"1" doc:"What the random ones come from."`
-}
-
 type trialInput struct {
 	GamePath
-	Body TrialStart
+	Body contract.TrialStart
 }
 
 type trialPath struct {
 	GamePath
 	Trial int `path:"trial" minimum:"1"`
-}
-
-// TrialInfo is how far a trial is, and what came of it so far.
-type TrialInfo struct {
-	Trial   int            `json:"trial"`
-	Version int            `json:"version" doc:"Of the plan that saves are taken to."`
-	ETag    string         `json:"etag" doc:"Of that plan."`
-	State   string         `json:"state" enum:"running,stopped,done,failed"`
-	Done    int            `json:"done" doc:"How many saves were tried."`
-	Total   int            `json:"total" doc:"How many there are."`
-	Rate    float64        `json:"rate,omitempty" doc:"Saves a second, while it runs."`
-	Left    float64        `json:"left,omitempty" doc:"Seconds until it is done, while it runs."`
-	BeganAt time.Time      `json:"began_at"`
-	Error   string         `json:"error,omitempty"`
-	Clean   bool           `json:"clean" doc:"Whether it is done, and nothing is lost, corrected or refused."`
-	Result  *upgrade.Trial `json:"result,omitempty" doc:"Missing in lists."`
 }
 
 func (s *Server) versions(api huma.API) {
@@ -120,7 +64,7 @@ func (s *Server) versions(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "go-on-trial", Method: http.MethodPost, Path: trials + "/{trial}/go-on", Summary: "Go on with a trial that was stopped", Tags: tags, Errors: []int{404, 409}}, s.goOnTrial)
 }
 
-func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[Versions], error) {
+func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[contract.Versions], error) {
 	g, err := s.store.Game(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -133,9 +77,9 @@ func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[Versions
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := Versions{Draft: DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt, Runs: s.judge(g).model != nil}, Published: []VersionInfo{}}
+	out := contract.Versions{Draft: contract.DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt, Runs: s.judge(g).model != nil}, Published: []contract.VersionInfo{}}
 	for _, v := range list {
-		info := VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial, Saves: slots[v.Version]}
+		info := contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial, Saves: slots[v.Version]}
 		for _, session := range s.live.Sessions(in.Game) {
 			if session.Model().Plan.Version.Value == v.Version {
 				info.Sessions++
@@ -148,7 +92,7 @@ func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[Versions
 		out.Draft.Wanted = list[0].Version + 1
 	}
 	out.Draft.Next = out.Draft.Wanted == 0 || out.Draft.Wanted == g.Version
-	return &body[Versions]{out}, nil
+	return &body[contract.Versions]{out}, nil
 }
 
 func (s *Server) getVersion(ctx context.Context, in *versionPath) (*planText, error) {
@@ -159,7 +103,7 @@ func (s *Server) getVersion(ctx context.Context, in *versionPath) (*planText, er
 	return &planText{"application/yaml", quoted(v.ETag), []byte(v.Text)}, nil
 }
 
-func (s *Server) publish(ctx context.Context, in *publishInput) (*body[VersionInfo], error) {
+func (s *Server) publish(ctx context.Context, in *publishInput) (*body[contract.VersionInfo], error) {
 	g, err := s.store.Game(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -194,7 +138,7 @@ func (s *Server) publish(ctx context.Context, in *publishInput) (*body[VersionIn
 		return nil, s.asProblem(err)
 	}
 	s.log.Info("a version was published", "game", g.ID, "version", v.Version, "trial", v.Trial, "why", v.Why)
-	return &body[VersionInfo]{VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
+	return &body[contract.VersionInfo]{contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
 }
 
 // asText is a text as it would be the plan of a game.
@@ -251,7 +195,7 @@ func (s *Server) versionOf(ctx context.Context, game string, version int) (judge
 	return s.judgeText(fmt.Sprintf("%s/%d", game, version), v.ETag, v.Text), nil
 }
 
-func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*body[BothWays], error) {
+func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*body[contract.BothWays], error) {
 	from, err := s.versionOf(ctx, in.Game, in.From)
 	if err != nil {
 		return nil, err
@@ -263,10 +207,10 @@ func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*bod
 	if from.model == nil || to.model == nil {
 		return nil, broken(append(from.found, to.found...))
 	}
-	return &body[BothWays]{BothWays{upgrade.Compare(from.model, to.model), upgrade.Compare(to.model, from.model)}}, nil
+	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(from.model, to.model), Back: upgrade.Compare(to.model, from.model)}}, nil
 }
 
-func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[TrialInfo], error) {
+func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[contract.TrialInfo], error) {
 	g, err := s.store.Game(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)
@@ -280,7 +224,7 @@ func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[TrialInf
 	if err != nil {
 		return nil, s.trialProblem(err)
 	}
-	return &body[TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
+	return &body[contract.TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
 }
 
 func (s *Server) trialProblem(err error) error {
@@ -295,8 +239,8 @@ func (s *Server) trialProblem(err error) error {
 	return s.asProblem(err)
 }
 
-func trialInfo(p trial.Progress, whole bool) TrialInfo {
-	out := TrialInfo{Trial: p.ID, Version: p.Version, ETag: p.ETag, State: p.State, Done: p.Done, Total: p.Total, Rate: p.Rate, Left: p.Left.Seconds(), BeganAt: p.BeganAt, Error: p.Error}
+func trialInfo(p trial.Progress, whole bool) contract.TrialInfo {
+	out := contract.TrialInfo{Trial: p.ID, Version: p.Version, ETag: p.ETag, State: p.State, Done: p.Done, Total: p.Total, Rate: p.Rate, Left: p.Left.Seconds(), BeganAt: p.BeganAt, Error: p.Error}
 	var result upgrade.Trial
 	if json.Unmarshal(p.Doc, &result) == nil {
 		out.Clean = p.State == store.TrialDone && result.Clean()
@@ -307,12 +251,12 @@ func trialInfo(p trial.Progress, whole bool) TrialInfo {
 	return out
 }
 
-func (s *Server) listTrials(ctx context.Context, in *GamePath) (*body[[]TrialInfo], error) {
+func (s *Server) listTrials(ctx context.Context, in *GamePath) (*body[[]contract.TrialInfo], error) {
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
 	}
 	list, err := s.trials.List(ctx, in.Game)
-	out := []TrialInfo{}
+	out := []contract.TrialInfo{}
 	for _, p := range list {
 		if p.Doc == nil { // lists are read without it
 			if full, err := s.trials.Look(ctx, in.Game, p.ID); err == nil {
@@ -321,18 +265,18 @@ func (s *Server) listTrials(ctx context.Context, in *GamePath) (*body[[]TrialInf
 		}
 		out = append(out, trialInfo(p, false))
 	}
-	return &body[[]TrialInfo]{out}, s.asProblem(err)
+	return &body[[]contract.TrialInfo]{out}, s.asProblem(err)
 }
 
-func (s *Server) getTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+func (s *Server) getTrial(ctx context.Context, in *trialPath) (*body[contract.TrialInfo], error) {
 	p, err := s.trials.Look(ctx, in.Game, in.Trial)
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	return &body[TrialInfo]{trialInfo(p, true)}, nil
+	return &body[contract.TrialInfo]{trialInfo(p, true)}, nil
 }
 
-func (s *Server) stopTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+func (s *Server) stopTrial(ctx context.Context, in *trialPath) (*body[contract.TrialInfo], error) {
 	if _, err := s.trials.Look(ctx, in.Game, in.Trial); err != nil {
 		return nil, s.asProblem(err)
 	}
@@ -340,12 +284,12 @@ func (s *Server) stopTrial(ctx context.Context, in *trialPath) (*body[TrialInfo]
 	return s.getTrial(ctx, in)
 }
 
-func (s *Server) goOnTrial(ctx context.Context, in *trialPath) (*body[TrialInfo], error) {
+func (s *Server) goOnTrial(ctx context.Context, in *trialPath) (*body[contract.TrialInfo], error) {
 	t, err := s.trials.GoOn(ctx, in.Game, in.Trial)
 	if err != nil {
 		return nil, s.trialProblem(err)
 	}
-	return &body[TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
+	return &body[contract.TrialInfo]{trialInfo(trial.Progress{Trial: t}, false)}, nil
 }
 
 // trialEvents tells how far a trial is as it goes on (Server-Sent Events), a few times a second, until it has ended.

@@ -10,6 +10,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
+	"alluvion/contract"
 	"alluvion/service/auth"
 )
 
@@ -181,21 +182,9 @@ var grants = func() map[string]grant {
 	return out
 }()
 
-// TokenWish is a token that is wanted.
-type TokenWish struct {
-	Player string `json:"player" minLength:"1" maxLength:"64" doc:"Whom it is for."`
-	For    int    `json:"for,omitempty" minimum:"1" maximum:"86400" doc:"For how many seconds it is good; 900 if unsaid."`
-}
-
-// Token is a token that was made.
-type Token struct {
-	Token string    `json:"token" doc:"Secret. Send it in the header Authorization: Bearer, or in a hello."`
-	Until time.Time `json:"until" doc:"From then on it is not good any more."`
-}
-
 type tokenInput struct {
 	GamePath
-	Body TokenWish
+	Body contract.TokenWish
 }
 
 func (s *Server) tokens(api huma.API) {
@@ -203,7 +192,7 @@ func (s *Server) tokens(api huma.API) {
 		Description: "The game's own server asks for it when it has found out who its player is."}, s.makeToken)
 }
 
-func (s *Server) makeToken(ctx context.Context, in *tokenInput) (*body[Token], error) {
+func (s *Server) makeToken(ctx context.Context, in *tokenInput) (*body[contract.Token], error) {
 	if s.tokenKeys == nil {
 		return nil, problem(http.StatusConflict, "no-tokens", "This service asks for no tokens", "It answers to this machine only. Start it with -tokens.")
 	}
@@ -219,7 +208,7 @@ func (s *Server) makeToken(ctx context.Context, in *tokenInput) (*body[Token], e
 	if err != nil {
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "There is no such token", "%v.", err)
 	}
-	return &body[Token]{Token{token, now.Add(good).UTC()}}, nil
+	return &body[contract.Token]{contract.Token{Token: token, Until: now.Add(good).UTC()}}, nil
 }
 
 // login keeps a token in a cookie for the console, or (without one) forgets it.

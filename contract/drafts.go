@@ -1,0 +1,29 @@
+package contract
+
+// PlanEdit is one change of a plan's text.
+type PlanEdit struct {
+	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move,mend" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename: a variable, or a scene, spot, area, passage, prop, checkpoint and so on at a path, gets another id, wherever the plan says it. retype, move: a variable gets another type, another holder. mend: a name that is none becomes the nearest that is one, wherever just this is wrong."`
+	Name      string   `json:"name,omitempty" maxLength:"120" doc:"Of fate, retype, move, and rename or remove of a variable: which, as player.warmth."`
+	Crossing  string   `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
+	Fate      string   `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
+	Set       string   `json:"set,omitempty" maxLength:"2000" doc:"Of the fate set: the expression."`
+	Path      []string `json:"path,omitempty" maxItems:"12" doc:"Of put, remove, and rename of what is no variable: keys from the top, as scenes, gorge, spots, ledge, at."`
+	Value     JSON     `json:"value,omitempty" doc:"Of put: the value. Of retype: what the declaration says of its type: type, min, max, step, start and so on; what is left out is taken away."`
+	To        string   `json:"to,omitempty" maxLength:"120" doc:"Of rename: the new id. Of move: the new holder, as it is written in a plan."`
+	Line      int      `json:"line,omitempty" minimum:"0" doc:"Of mend: the line of the finding, which names the nearest."`
+	Column    int      `json:"column,omitempty" minimum:"0" doc:"Of mend: the column of the finding."`
+	Step      bool     `json:"step,omitempty" doc:"Of rename, retype, move, and remove of a variable: write the upgrade step that takes saves along."`
+	Published int      `json:"published,omitempty" minimum:"0" doc:"Of a change with a step: the newest published version. Where the plan has it, the step raises the plan's version."`
+}
+
+// EditWish is a plan's text with changes that are wanted.
+type EditWish struct {
+	Text  string     `json:"text" maxLength:"1100000" doc:"The plan."`
+	Edits []PlanEdit `json:"edits" minItems:"1" maxItems:"50" doc:"What is changed, one after another."`
+}
+
+// Edited text with what the checks say of it.
+type EditedText struct {
+	Text   string `json:"text" doc:"The plan with the changes. Comments, order and layout of all else are as they were."`
+	Report Report `json:"report"`
+}

@@ -1,0 +1,49 @@
+package contract
+
+import (
+	"alluvion/core/finding"
+	"time"
+)
+
+// GameInfo is a game as a list shows it.
+type GameInfo struct {
+	ID        string    `json:"id"`
+	Title     string    `json:"title"`
+	Version   int       `json:"version" doc:"Of its current plan."`
+	UpdatedAt time.Time `json:"updated_at" doc:"When its plan was last put."`
+	Scenes    int       `json:"scenes"`
+	Variables int       `json:"variables"`
+	Findings  Counts    `json:"findings"`
+	Sessions  int       `json:"sessions" doc:"How many are open."`
+	Present   int       `json:"present" doc:"How many players are in them."`
+	Saves     int       `json:"saves" doc:"How many slots have something saved."`
+}
+
+// Named is something that the plan names.
+type Named struct {
+	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, prop, movable, standing, milestone, carrier, event or roster."`
+	Name  string `json:"name"`
+	Title string `json:"title"`
+	Line  int    `json:"line" doc:"Where it stands in the plan."`
+}
+
+// Counts are how many findings there are; accepted ones are counted apart.
+type Counts struct {
+	Errors   int `json:"errors"`
+	Warnings int `json:"warnings"`
+	Notes    int `json:"notes"`
+	Accepted int `json:"accepted"`
+}
+
+// Report is what the checks say of a plan.
+type Report struct {
+	Runnable bool         `json:"runnable" doc:"Whether the plan can run: it has no errors."`
+	Counts   Counts       `json:"counts"`
+	Findings finding.List `json:"findings"`
+}
+
+// FateChange is a fate to be written into a plan's text.
+type FateChange struct {
+	Fate string `json:"fate" enum:"keep,reset,rewind,set,default" doc:"default takes the variable's own fate away, so that the defaults decide."`
+	Set  string `json:"set,omitempty" maxLength:"2000" doc:"Of set: the expression."`
+}

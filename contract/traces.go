@@ -1,0 +1,44 @@
+package contract
+
+import (
+	"time"
+)
+
+// Forgotten says how much was held about a player, and is no more.
+type Forgotten struct {
+	Slots   int64 `json:"slots"`
+	Saves   int64 `json:"saves"`
+	Ranks   int64 `json:"ranks"`
+	Journal int64 `json:"journal"`
+	Commons int64 `json:"commons"`
+}
+
+// Held is everything that is held about a player.
+type Held struct {
+	Game      string          `json:"game"`
+	Player    string          `json:"player"`
+	At        time.Time       `json:"at"`
+	Saves     []HeldSave      `json:"saves"`
+	Standings []HeldRank      `json:"standings"`
+	Journal   []HeldChange    `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
+	Commons   map[string]JSON `json:"commons" doc:"By commons and name, as courier-guild.seals. A game's server is given those that its plan uses."`
+}
+
+// HeldSave is one stored save.
+type HeldSave struct {
+	SlotInfo
+	Why  string `json:"why,omitempty"`
+	Save JSON   `json:"save"`
+}
+
+// HeldRank is a place in a standing.
+type HeldRank struct {
+	Standing string `json:"standing"`
+	Number   string `json:"number"`
+}
+
+// HeldChange is a change that a journal tells of.
+type HeldChange struct {
+	At     time.Time `json:"at"`
+	Change JSON      `json:"change"`
+}

@@ -1,0 +1,61 @@
+package contract
+
+import (
+	"alluvion/core/save"
+	"alluvion/core/types"
+	"time"
+)
+
+// Overview is a session as people watch it.
+type Overview struct {
+	Time    float64               `json:"time" doc:"The session's time in seconds."`
+	Tick    int64                 `json:"tick" doc:"The number of its last tick; 0 while no machine follows it."`
+	Players []Watched             `json:"players"`
+	Things  map[string]save.Place `json:"things" doc:"Where each movable is."`
+	Held    map[string]string     `json:"held" doc:"Who holds those that somebody holds."`
+	Refused []Refused             `json:"refused" doc:"What was refused last, newest first."`
+}
+
+// Watched is one player with their machine.
+type Watched struct {
+	Player   string                 `json:"player"`
+	Place    save.Place             `json:"place"`
+	Dead     bool                   `json:"dead"`
+	Machine  *Machine               `json:"machine,omitempty" doc:"How their connection is doing; missing where they have none."`
+	Lost     *time.Time             `json:"lost,omitempty" doc:"When the connection was lost; the seat is kept for a while."`
+	Refusals map[string]int         `json:"refusals" doc:"How much was refused of them, by kind."`
+	Values   map[string]types.Value `json:"values" doc:"Of the variables that were asked for."`
+}
+
+// Machine is how a connection is doing. It counts from its beginning.
+type Machine struct {
+	From       string   `json:"from" doc:"The machine's address."`
+	Packed     bool     `json:"packed" doc:"Whether its frames are packed."`
+	In         int64    `json:"in" doc:"Messages that came in."`
+	Out        int64    `json:"out" doc:"Messages that went out."`
+	BytesIn    int64    `json:"bytes_in"`
+	BytesOut   int64    `json:"bytes_out"`
+	Frames     int64    `json:"frames" doc:"Frames of state that went out."`
+	Behind     int64    `json:"behind" doc:"Ticks since the machine was last sent something."`
+	Mismatches int      `json:"mismatches" doc:"How often it believed something else than it ought to."`
+	Unlike     []Unlike `json:"unlike" doc:"Where it differed the last time."`
+	UnlikeAt   int64    `json:"unlike_at,omitempty" doc:"The tick at which it did so."`
+}
+
+// Unlike is a value that a machine believes otherwise than it ought to.
+type Unlike struct {
+	Address string `json:"address" doc:"player.warmth@wren."`
+	Server  string `json:"server" doc:"What it ought to be, as JSON; empty where there is no such value."`
+	Client  string `json:"client" doc:"What the machine believes, as JSON; empty where it knows nothing of it."`
+	Since   int64  `json:"since" doc:"The tick since which it ought to be so."`
+}
+
+// Refused is something that was refused.
+type Refused struct {
+	At     time.Time `json:"at"`
+	Time   float64   `json:"time"`
+	Player string    `json:"player"`
+	What   string    `json:"what"`
+	Kind   string    `json:"kind"`
+	Why    string    `json:"why"`
+}
