@@ -53,9 +53,14 @@ func Model(m *model.Model) finding.List {
 // judgements are all that is judged of a plan that was built.
 var judgements []func(*checker)
 
-// judges adds a judgement, with the kinds of findings that it makes (none where another's says them).
+// judges adds a judgement, with the kinds of findings that it makes (none where another's says them). What makes errors
+// judges first: where more is found than is told, errors are not what is left out.
 func judges(judge func(*checker), makes ...finding.Kind) struct{} {
-	judgements = append(judgements, judge)
+	at := len(judgements)
+	if len(makes) == 0 || slices.ContainsFunc(makes, func(k finding.Kind) bool { return k.Severity == finding.Error }) {
+		at = 0
+	}
+	judgements = slices.Insert(judgements, at, judge)
 	return finding.Add(makes...)
 }
 

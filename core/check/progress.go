@@ -19,32 +19,36 @@ var _ = judges((*checker).progressDrops,
 // progressDrops reports progress that something asks for and that a rule may lower by setting it: once for each rule,
 // whoever asks. A number of which a rule takes away is a stock, not progress.
 func (c *checker) progressDrops() {
+	askers := c.askers()
 	for _, v := range c.m.Vars {
-		if !v.Type.Numeric() || v.Holder != model.OfPlayer || c.stock(v) {
-			continue
-		}
-		if askers := c.askers(v); len(askers) > 0 {
-			c.dropped(v, askers)
+		if v.Type.Numeric() && v.Holder == model.OfPlayer && len(askers[v]) > 0 && !c.stock(v) {
+			c.dropped(v, askers[v])
 		}
 	}
 }
 
-// askers are the gates, milestones and standings that read a variable, itself or through computed ones.
-func (c *checker) askers(v *model.Var) []string {
-	var out []string
-	for _, p := range c.m.Passages {
-		if c.readsDeep(p.If, v) {
-			out = append(out, "the passage "+p.ID+" asks for")
+// askers are the gates, milestones and standings that read each variable, itself or through computed ones.
+func (c *checker) askers() map[*model.Var][]string {
+	out := map[*model.Var][]string{}
+	add := func(text string, programs ...*expr.Program) {
+		seen := map[*model.Var]bool{}
+		for _, p := range programs {
+			for _, r := range c.deep(p) {
+				if v := c.m.VarOf(r.Ref); v != nil && !seen[v] {
+					seen[v], out[v] = true, append(out[v], text)
+				}
+			}
 		}
+	}
+	for _, p := range c.m.Passages {
+		add("the passage "+p.ID+" asks for", p.If)
 	}
 	for _, m := range c.m.Milestones {
-		if c.readsDeep(m.When, v) || c.readsDeep(m.Progress, v) {
-			out = append(out, "the milestone "+m.ID+" asks for")
-		}
+		add("the milestone "+m.ID+" asks for", m.When, m.Progress)
 	}
 	for _, s := range c.m.Standings {
-		if s.High && c.readsDeep(s.Rank, v) {
-			out = append(out, "the standing "+s.ID+" orders players by")
+		if s.High {
+			add("the standing "+s.ID+" orders players by", s.Rank)
 		}
 	}
 	return out

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"sync"
 )
 
 // Accepting is a place of the document where findings may be accepted, with what they are accepted of.
@@ -19,9 +20,46 @@ func (p *Plan) Accepts() []Accepting {
 	return out
 }
 
+// acceptingTypes keeps which types have an Accept in them somewhere: most have none, and need not be looked through.
+var acceptingTypes sync.Map // of reflect.Type: bool
+
+func accepting(t reflect.Type) bool {
+	if known, ok := acceptingTypes.Load(t); ok {
+		return known.(bool)
+	}
+	has := hasAccept(t, map[reflect.Type]bool{})
+	acceptingTypes.Store(t, has)
+	return has
+}
+
+// hasAccept looks through a type; seen are those that were looked through on the way, for some hold others of their own.
+func hasAccept(t reflect.Type, seen map[reflect.Type]bool) bool {
+	if seen[t] {
+		return false
+	}
+	seen[t] = true
+	switch t.Kind() {
+	case reflect.Pointer, reflect.Slice:
+		return hasAccept(t.Elem(), seen)
+	case reflect.Struct:
+		if t == reflect.TypeFor[Accept]() {
+			return true
+		}
+		for i := range t.NumField() {
+			if t.Field(i).IsExported() && hasAccept(t.Field(i).Type, seen) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // eachAccept looks for them in a part of the document, which belongs to an entry of a table (owner), or else stands
 // under a key.
 func eachAccept(v reflect.Value, owner, key string, out *[]Accepting) {
+	if !accepting(v.Type()) {
+		return
+	}
 	switch v.Kind() {
 	case reflect.Pointer:
 		if !v.IsNil() {
