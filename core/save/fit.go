@@ -134,12 +134,19 @@ func (f *fitter) unknown(pointer, name string, text jsontext.Value, reason strin
 	f.keep(name, text)
 }
 
+// ordered puts what was found since then in the order of the save: tables have none of their own.
+func (f *fitter) ordered(since int) {
+	slices.SortStableFunc(f.found[since:], func(a, b Problem) int { return strings.Compare(a.Pointer, b.Pointer) })
+}
+
 // values reads what one holder has. owner is its name in the attic: player, game, scenes.ridge.
 func (f *fitter) values(h *model.Holding, owner, pointer string, raw LooseValues) Values {
 	out := make(Values, len(raw))
+	before := len(f.found)
 	for id, text := range raw {
 		f.value(out, h, owner, pointer, id, text)
 	}
+	f.ordered(before)
 	for _, v := range h.Stored {
 		if _, there := out[v.ID]; there || v.Shared != nil {
 			continue
@@ -280,6 +287,7 @@ func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer strin
 func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) map[string]Values {
 	var out map[string]Values
 	hold := f.m.Holders[h]
+	defer f.ordered(len(f.found))
 	for scene, values := range raw {
 		if f.m.Scene(scene) == nil {
 			f.unknownAll(pointer+"/"+escape(scene), owner+scene, values, "the plan has no scene "+scene)
@@ -296,6 +304,7 @@ func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) 
 // props reads what each prop has, alone or with a player.
 func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Props {
 	var out Props
+	defer f.ordered(len(f.found))
 	for kind, each := range raw {
 		if f.m.Kind(kind) == nil && len(each) == 0 {
 			f.found = append(f.found, f.extra(pointer+"/"+escape(kind), owner+kind, "the plan has no prop of the kind "+kind))
@@ -390,7 +399,7 @@ func (f *fitter) ids(space, pointer string, list []string, known func(string) bo
 			out = append(out, id)
 		}
 	}
-	for name := range f.attic {
+	for _, name := range sortedNames(f.attic) {
 		id, ok := strings.CutPrefix(name, space+".")
 		if ok && known(id) {
 			if kept, _ := f.attic.Get(name); kept.Why == "" && !slices.Contains(out, id) {

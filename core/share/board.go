@@ -331,9 +331,9 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 		b.seeOwn(v, p, b.keyOf(c))
 	}
 	if len(v.entities) > len(pairs)+1 { // some are as at the start again
-		for key, e := range v.entities {
+		for _, key := range slices.SortedFunc(maps.Keys(v.entities), compareKeys) { // what is told has one order
 			if key.holder != int(model.OfPlayer) && !slices.ContainsFunc(pairs, func(c engine.Copy) bool { return b.keyOf(c) == key }) {
-				b.drop(e)
+				b.drop(v.entities[key])
 				delete(v.entities, key)
 			}
 		}

@@ -383,3 +383,38 @@ func TestManyAtOnceInOneSession(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "99", v.Game[0].Value.String(), "12 times 12 gifts, and the fund's limit")
 }
+
+// However many open a session at once, it is one; and while one is being opened, others are asked as ever.
+func TestASessionThatManyOpenAtOnceIsOne(t *testing.T) {
+	h := open(t, "every: 30s")
+	type opened struct {
+		s     *live.Session
+		fresh bool
+	}
+	all := make(chan opened, 40)
+	for i := range 40 {
+		go func() {
+			s, fresh, err := h.m.Open(ctx, "hut", []string{"two", "three"}[i%2])
+			assert.NoError(t, err)
+			all <- opened{s, fresh}
+		}()
+	}
+	sessions, fresh := map[*live.Session]int{}, 0
+	for range 40 {
+		o := <-all
+		sessions[o.s]++
+		if o.fresh {
+			fresh++
+		}
+		_, err := h.m.Session("hut", "one")
+		require.NoError(t, err)
+	}
+	assert.Len(t, sessions, 2)
+	assert.Equal(t, 2, fresh)
+	assert.Len(t, h.m.Sessions("hut"), 3)
+	_, _, err := h.m.Open(ctx, "nobody", "four")
+	require.Error(t, err)
+	require.NoError(t, h.m.CloseAll(ctx))
+	_, _, err = h.m.Open(ctx, "hut", "five")
+	assert.ErrorIs(t, err, live.ErrClosed)
+}

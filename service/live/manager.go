@@ -29,6 +29,7 @@ type Manager struct {
 	sessions map[sessionKey]*Session
 	where    map[playerKey]*Session
 	joining  map[playerKey]*turn
+	opening  map[sessionKey]chan struct{} // what is being opened; closed once that is through
 	closed   bool
 	meter    *meter.Meter
 }
@@ -38,7 +39,7 @@ type playerKey struct{ game, player string }
 
 // NewManager has no sessions yet.
 func NewManager(s *store.Store, log *slog.Logger, counts *meter.Meter) *Manager {
-	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*turn{}}
+	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*turn{}, opening: map[sessionKey]chan struct{}{}}
 }
 
 var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
@@ -52,23 +53,60 @@ func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fres
 	if !sessionName.MatchString(name) {
 		return nil, false, ErrName
 	}
+	key := sessionKey{game, name}
+	for {
+		s, opening, err := m.begin(key)
+		switch {
+		case s != nil || err != nil:
+			return s, false, err
+		case opening == nil:
+			s, err = m.opened(ctx, key)
+			return s, true, err
+		}
+		select { // somebody else is opening it
+		case <-opening:
+		case <-ctx.Done():
+			return nil, false, ctx.Err()
+		}
+	}
+}
+
+// begin gives the session that is open under a name, or what is closed once somebody else has opened it; neither, where it
+// is for the caller to open: then nobody else does until opened is through.
+func (m *Manager) begin(key sessionKey) (s *Session, opening chan struct{}, err error) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	key := sessionKey{game, name}
-	if s := m.sessions[key]; s != nil {
-		return s, false, nil
+	switch {
+	case m.sessions[key] != nil:
+		return m.sessions[key], nil, nil
+	case m.closed:
+		return nil, nil, ErrClosed
+	case m.opening[key] != nil:
+		return nil, m.opening[key], nil
 	}
-	if m.closed {
-		return nil, false, ErrClosed
-	}
-	s, err = m.open(ctx, game, name)
-	if err == nil {
-		m.sessions[key] = s
-		s.start()
-		m.meter.Opened(1)
-		m.log.Info("session opened", "game", game, "session", name, "version", s.m.Plan.Version.Value)
-	}
-	return s, true, err
+	m.opening[key] = make(chan struct{})
+	return nil, nil, nil
+}
+
+// opened opens a session: it reads, checks and upgrades, which takes a while, and holds nobody up who asks for another.
+func (m *Manager) opened(ctx context.Context, key sessionKey) (s *Session, err error) {
+	defer func() {
+		m.mu.Lock()
+		defer m.mu.Unlock()
+		close(m.opening[key])
+		delete(m.opening, key)
+		switch {
+		case s == nil:
+		case m.closed:
+			s, err = nil, ErrClosed // nobody was in it: there is nothing to save
+		default:
+			m.sessions[key] = s
+			s.start()
+			m.meter.Opened(1)
+			m.log.Info("session opened", "game", key.game, "session", key.name, "version", s.m.Plan.Version.Value)
+		}
+	}()
+	return m.open(ctx, key.game, key.name)
 }
 
 func (m *Manager) open(ctx context.Context, game, name string) (*Session, error) {
