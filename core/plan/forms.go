@@ -10,16 +10,6 @@ import (
 	"alluvion/core/finding"
 )
 
-// BuiltInMoments are the moments that a rule can name besides the plan's events.
-var BuiltInMoments = []string{"joined", "left", "arrived", "departed", "checkpoint", "died", "came-back", "started", "picked", "milestone", "entered", "exited", "changed", "every", "saved", "loaded"}
-
-// momentsOf are the moments that may be waited for of one thing; nameOfMoment says of what.
-var (
-	momentsOf    = []string{"changed", "milestone", "entered", "exited", "arrived", "departed", "checkpoint"}
-	nameOfMoment = map[string]string{"changed": "a variable", "milestone": "a milestone", "entered": "an area or a kind of props", "exited": "an area or a kind of props",
-		"arrived": "a scene", "departed": "a scene", "checkpoint": "a checkpoint"}
-)
-
 func (ms *Moments) read(r *reader, n *node, f field) {
 	if n.form != formList {
 		if m, ok := readMoment(r, n); ok {
@@ -45,15 +35,8 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 	switch {
 	case n.scalar():
 		m.Kind = n.text
-		switch m.Kind {
-		case "changed":
-			r.report("missing", n.At, "changed needs the variable: {changed: player.oil}.")
-			return m, false
-		case "entered", "exited":
-			r.report("missing", n.At, "%s needs the area: {%s: gorge/scree}.", m.Kind, m.Kind)
-			return m, false
-		case "every":
-			r.report("missing", n.At, "every needs its time: {every: 30s}.")
+		if known := momentCalled(m.Kind); known != nil && known.needs != "" {
+			r.report("missing", n.At, "%s needs %s.", m.Kind, known.needs)
 			return m, false
 		}
 	case n.form == formTable && len(n.keys) == 1:
@@ -68,7 +51,7 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 			return m, false
 		}
 		if !n.keys[0].value.scalar() || m.Of == "" {
-			r.wrong(n.keys[0].value, "the name of "+nameOfMoment[m.Kind])
+			r.wrong(n.keys[0].value, "the name of "+momentCalled(m.Kind).of)
 			return m, false
 		}
 	default:

@@ -25,7 +25,7 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	for mark, text := range map[string]string{"keys": keys(), "types": typesTable()} {
+	for mark, text := range map[string]string{"keys": keys(), "types": typesTable(), "moments": momentsTable()} {
 		if reference, err = spliced("docs/plan.md", reference, mark, text); err != nil {
 			return nil, err
 		}
@@ -97,6 +97,16 @@ func typesTable() string {
 			limits = "`" + strings.Join(about.Limits, "`, `") + "`"
 		}
 		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | `%s` |\n", k.Name(), about.Sentence, limits, strings.Join(about.Stands.Words(), ", "), about.Example)
+	}
+	return b.String()
+}
+
+// momentsTable lists what rules can wait for besides events.
+func momentsTable() string {
+	var b strings.Builder
+	b.WriteString("| moment | when | the rule is about |\n| --- | --- | --- |\n")
+	for _, m := range plan.MomentReference() {
+		fmt.Fprintf(&b, "| %s | %s | %s |\n", m.Written, m.When, m.About)
 	}
 	return b.String()
 }

@@ -1,0 +1,76 @@
+package plan
+
+// builtIn is a moment that rules can wait for besides the plan's events.
+type builtIn struct {
+	id    string
+	of    string // what it may be waited for of: a scene; "" where it names nothing
+	needs string // where it has to name something, what, and how that is written
+	rows  []MomentRow
+}
+
+// MomentRow is a row of the reference: a moment as it is written, when it is, and whom the rule is about.
+type MomentRow struct{ Written, When, About string }
+
+// moments are all of them, in the order of the reference.
+var moments = []builtIn{
+	{id: "joined", rows: []MomentRow{{"`joined`", "a player has joined; after `loaded` and before `arrived`", "that player"}}},
+	{id: "loaded", rows: []MomentRow{{"`loaded`", "what was saved of a player has been loaded, and the column `leave` applied", "that player"}}},
+	{id: "started", rows: []MomentRow{{"`started`", "a run begins: the first time in a slot, and on starting over", "that player"}}},
+	{id: "left", rows: []MomentRow{{"`left`", "a player leaves, and is still there", "that player"}}},
+	{id: "arrived", of: "a scene", rows: []MomentRow{{"`arrived`, `{arrived: scene}`",
+		"a player has come into a scene, by whatever way. **Also on joining**; where only a change of scene is meant, do it on `departed`, or do what joining needs on `joined`", "that player; `place` is the new one"}}},
+	{id: "departed", of: "a scene", rows: []MomentRow{{"`departed`, `{departed: scene}`",
+		"a player is about to leave a scene for another; not on leaving the session", "that player; `place` is still the old one"}}},
+	{id: "entered", of: "an area or a kind of props", needs: "the area: {entered: gorge/scree}", rows: []MomentRow{
+		{"`{entered: scene/area}`, `{exited: scene/area}`", "a player has come into an area or out of it, also by arriving, joining or being moved; the dead are in none", "that player"},
+		{"`{entered: prop:kind}`, `{exited: prop:kind}`", "a player has come near to a prop, or gone from it; the kind has a `radius`", "that player, and `prop`"}}},
+	{id: "exited", of: "an area or a kind of props", needs: "the area: {exited: gorge/scree}"},
+	{id: "checkpoint", of: "a checkpoint", rows: []MomentRow{{"`checkpoint`, `{checkpoint: id}`",
+		"a checkpoint was reached, or renewed with `again`", "that player; `player.checkpoint` is the new one"}}},
+	{id: "died", rows: []MomentRow{{"`died`", "a player has died, before the column `death`", "that player"}}},
+	{id: "came-back", rows: []MomentRow{{"`came-back`", "a player has come back, after the column `death`", "that player"}}},
+	{id: "picked", rows: []MomentRow{{"`picked`", "a pick of a player has become another", "that player"}}},
+	{id: "milestone", of: "a milestone", rows: []MomentRow{{"`milestone`, `{milestone: id}`", "a player has earned one", "that player"}}},
+	{id: "changed", of: "a variable", needs: "the variable: {changed: player.oil}", rows: []MomentRow{{"`{changed: player.x}`",
+		"a stored variable has become another value, by anything but a fate or a correction", "the player, scene or prop whose it is"}}},
+	{id: "saved", rows: []MomentRow{{"`saved`", "a player is about to be saved, at a moment of `saving` or by `save`", "that player"}}},
+	{id: "every", needs: "its time: {every: 30s}", rows: []MomentRow{
+		{"`{every: 30s}`", "so often while anybody is present, once for the session", "nobody"},
+		{"`{every: {time: 30s, of: player}}`", "so often for each player, counted from their joining", "that player"}}},
+}
+
+// MomentReference are the rows of the reference.
+func MomentReference() []MomentRow {
+	var out []MomentRow
+	for _, m := range moments {
+		out = append(out, m.rows...)
+	}
+	return out
+}
+
+// momentCalled finds a built-in moment; nil where there is none.
+func momentCalled(id string) *builtIn {
+	for i := range moments {
+		if moments[i].id == id {
+			return &moments[i]
+		}
+	}
+	return nil
+}
+
+// builtInMoments are the ids of the moments for which which holds.
+func builtInMoments(which func(*builtIn) bool) []string {
+	var out []string
+	for i := range moments {
+		if which(&moments[i]) {
+			out = append(out, moments[i].id)
+		}
+	}
+	return out
+}
+
+// BuiltInMoments are the moments that a rule can name besides the plan's events.
+var BuiltInMoments = builtInMoments(func(*builtIn) bool { return true })
+
+// momentsOf are the moments that may be waited for of one thing.
+var momentsOf = builtInMoments(func(m *builtIn) bool { return m.of != "" })
