@@ -112,6 +112,8 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 		b.report("bad-value", id.At, "The items of a list or a set are single values.")
 	case d.where&(types.InItem|types.InAttribute) != 0 && stands == types.InArgument:
 		b.report("bad-value", id.At, "An attribute or an item cannot be %s.", types.Type{Kind: kind, Of: of})
+	case kind != nil:
+		b.report("bad-value", id.At, "The type %s is for %s, and cannot stand here. Here there is %s.", kind.Name(), strings.Join(kind.About().Stands.Words(), ", "), strings.Replace(strings.Join(plan.TypesOf(d.where), ", "), types.Prop.Name(), "prop:kind", 1))
 	case b.kinds[id.Name] != nil && d.where != types.InVariable:
 		near := "prop:" + id.Name
 		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), finding.Guess{Name: near, Sure: true})

@@ -179,6 +179,19 @@ func TestEveryTypeStandsOnlyWhereItMay(t *testing.T) {
 		m, _, found := model.Load([]byte(text))
 		assert.Nil(t, m, name)
 		require.NotEmpty(t, found, name)
-		assert.NotContains(t, found[0].Message, "panic")
+		assert.Regexp(t, "cannot|single values", found[0].Message, "it says what is wrong with just this type")
+	}
+}
+
+// A type that stands elsewhere is told apart from one that there is not.
+func TestATypeInTheWrongPlaceIsToldWhereItStands(t *testing.T) {
+	for _, row := range [][3]string{
+		{"  it: {of: player, type: player}", "", "The type player is for arguments, and cannot stand here."},
+		{"", "  it: {from: self, args: {a: stopwatch}}", "The type stopwatch is for variables, and cannot stand here. Here there is int, decimal, bool, text, choice, pick, point, player, prop:kind."},
+		{"  it: {of: player, type: numbr, start: 1}", "", "There is no type called \"numbr\"."},
+	} {
+		_, _, found := model.Load([]byte(strings.NewReplacer("VARIABLE", row[0], "EVENT", row[1]).Replace(small)))
+		require.NotEmpty(t, found)
+		assert.Contains(t, found[0].Message, row[2])
 	}
 }
