@@ -80,7 +80,12 @@ func OpenPlayer(raw []byte) (*Loose, error) {
 	if scan(raw, func(s *scanner) error { return s.player(l) }) == nil {
 		return l, l.isSave(l.Format)
 	}
-	l = &Loose{Player: &Player{}}
+	return openPatiently(raw)
+}
+
+// openPatiently is OpenPlayer for a save of which something may be of another form.
+func openPatiently(raw []byte) (*Loose, error) {
+	l := &Loose{Player: &Player{}}
 	root, err := members(raw)
 	if err != nil {
 		return nil, err

@@ -1,6 +1,7 @@
 package save_test
 
 import (
+	"bytes"
 	"strings"
 	"testing"
 
@@ -140,5 +141,45 @@ func FuzzDecode(f *testing.F) {
 		if _, err := run.Step(&engine.Request{Do: "join", Player: "x", Slot: 1, Saved: p}); err != nil {
 			t.Fatalf("a save that was read can be joined with: %v\n%s", err, again)
 		}
+	})
+}
+
+// The two ways of reading a save agree: what the quick one takes, the patient one takes as the same.
+func FuzzBothReadersAgree(f *testing.F) {
+	m := modelOf(f, hut)
+	good, err := save.Encode(joined(f, m).Save("ada"))
+	require.NoError(f, err)
+	f.Add(good)
+	f.Add(bytes.Replace(good, []byte(`"dead":false`), []byte(`"dead":true`), 1))
+	f.Add(bytes.Replace(good, []byte(`"values":{`), []byte(`"values":{"strange":[1,{"a":null}],`), 1))
+	f.Add(bytes.Replace(good, []byte(`"slot":1`), []byte(`"slot":1.0`), 1))
+	f.Add(bytes.Replace(good, []byte(`"slot":1`), []byte(`"slot": 1e0 , "number":9007199254740993`), 1))
+	f.Add(bytes.Replace(good, []byte(`"place":{`), []byte(`"milestones":["a","a"],"standings":{"x":1e30},"place":{`), 1))
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		quick, err := save.OpenPlayer(raw)
+		patient, err2 := save.OpenPatiently(raw)
+		if quick == nil || patient == nil {
+			if err == nil && err2 != nil {
+				t.Fatalf("taken quickly, and not patiently: %v\n%s", err2, raw)
+			}
+			return
+		}
+		if (err == nil) != (err2 == nil) {
+			t.Fatalf("%v quickly, %v patiently\n%s", err, err2, raw)
+		}
+		if err != nil {
+			return
+		}
+		a, problemsA, errA := quick.Fit(m)
+		b, problemsB, errB := patient.Fit(m)
+		require.Equal(t, errB, errA)
+		if errA == nil {
+			written, err := save.Encode(a)
+			require.NoError(t, err)
+			other, err := save.Encode(b)
+			require.NoError(t, err)
+			require.Equal(t, string(other), string(written), "%s", raw)
+		}
+		require.Equal(t, problemsB, problemsA, "%s", raw)
 	})
 }
