@@ -4,7 +4,6 @@ package action
 
 import (
 	"fmt"
-	"slices"
 
 	"alluvion/core/expr"
 	"alluvion/core/model"
@@ -77,8 +76,3 @@ func (t *turning) Do(d model.Doer) error {
 
 // Traits say what happens to whom.
 func (t *turning) Traits() model.Traits { return model.Traits{Turn: t.turn, Who: t.who} }
-
-// without are items but one.
-func without(items []types.Value, i int) types.Value {
-	return types.OfItems(slices.Delete(items, i, i+1))
-}

@@ -33,7 +33,7 @@ func (takeOut) Compile(c *model.Compiler, form any) model.Deed {
 		if i < 0 { // or what was to be taken would be made out of nothing
 			return now, false, &model.Unwilling{Why: fmt.Sprintf("%s has no %s to take out.", to.Var.Name, item.Plain())}
 		}
-		return without(items, i), true, nil
+		return types.OfItems(slices.Delete(items, i, i+1)), true, nil
 	}
 	return &assigning{Assignment: to, change: model.TakesOut}
 }

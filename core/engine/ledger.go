@@ -25,7 +25,7 @@ type Part struct {
 // Cut is what is written together.
 type Cut struct {
 	Parts []Part
-	World *save.World // nil where it has not changed, or lies in the player's save
+	World *save.World // nil where it has not changed, or is part of the player's save
 }
 
 // Note remembers what a request changed. The one who asked for it counts as changed in any case: their place

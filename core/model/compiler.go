@@ -83,7 +83,7 @@ func (c *Compiler) AboutPlayer(could string) bool {
 // HasPlayer says whether the rule is about one player.
 func (c *Compiler) HasPlayer() bool { return c.rule.AboutPlayer }
 
-// Alone says whether the game is for one player: then the world lies in the player's save.
+// Alone says whether the game is for one player: then the world is part of the player's save.
 func (c *Compiler) Alone() bool { return c.b.Single }
 
 // Target finds the variable that an action changes, and reports where there is none that rules may change. Where fits says

@@ -47,7 +47,7 @@ type Model struct {
 	Milestones  []*Milestone
 	Place       PlaceFates
 	Reached     Fates // of the checkpoint reached, by crossing
-	Single      bool  // session.players is 1: the world lies in the player's slot
+	Single      bool  // session.players is 1: the world is part of what is saved in the player's slot
 	Effects     []Effect
 	Timers      []Timer // of the session
 	OwnTimers   []Timer // of each player

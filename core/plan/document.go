@@ -385,7 +385,7 @@ type Misfits struct {
 
 // Session is one live run.
 type Session struct {
-	Players Given[int]           `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world lies in the player's own save."`
+	Players Given[int]           `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world is part of the player's own save."`
 	Grace   Given[time.Duration] `plan:"grace" default:"45s" doc:"How long a player whose connection is lost, or of whom nothing is heard, keeps their seat, at most 1h; 0s ends the visit at once."`
 	Ticks   Given[Rate]          `plan:"ticks" default:"10/s" doc:"How often everybody is sent what has changed: from 1/s to 60/s."`
 }

@@ -38,7 +38,7 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 		f.missing("/world", "world", "the world begins as it is before anything happened")
 	}
 	if !m.Single && l.World != nil {
-		f.found = append(f.found, f.extra("/world", "world", "the world lies in no player's save here: session.players is not 1"))
+		f.found = append(f.found, f.extra("/world", "world", "the world is part of no player's save here: session.players is not 1"))
 		p.World = nil
 	}
 	p.Attic = f.attic

@@ -120,7 +120,7 @@ func (h *hand) fromAll(o *op) ([]types.Value, error) {
 		}
 		return nil
 	}
-	if h.env.player != nil { // the world lies in the player's own save
+	if h.env.player != nil { // the world is part of the player's own save
 		return out, take(h.env.player)
 	}
 	if h.env.around.Players == nil {
