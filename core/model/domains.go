@@ -34,7 +34,7 @@ func (b *builder) domain(d declaration) types.Domain {
 	if kind == nil {
 		return types.Domain{}
 	}
-	from := types.Declared{Limits: d.limits.Plain(), Name: d.name, Type: d.id.Name, Of: of, Axes: b.Axes, Grid: b.Step, Rosters: b.rosterOf}
+	from := types.Declared{Limits: d.limits.Plain(), Name: d.name, Of: of, Axes: b.Axes, Grid: b.Step, Rosters: b.rosterOf}
 	from.Roster, from.MaxItems = d.roster.Name, pointer(d.maxItems)
 	if types.Takes(kind, "items") {
 		if from.Item = b.item(d); from.Item == nil && d.items != nil { // what is wrong with it has been reported

@@ -21,7 +21,6 @@ type Limits struct {
 type Declared struct {
 	Limits
 	Name    string   // of what is declared, for messages
-	Type    string   // as it is written
 	Of      string   // what stands behind the type's name: cache of prop:cache
 	Item    *Domain  // of a list or a set; nil where it is not said, or could not be read
 	Axes    []string // of the plan's space
