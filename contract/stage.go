@@ -32,7 +32,7 @@ type StageView struct {
 // StageStep is one step with what came of it.
 type StageStep struct {
 	Step    JSON     `json:"step" doc:"As it would stand in a rehearsal."`
-	Text    string   `json:"text"`
+	Words   string   `json:"words" doc:"What it does, for people."`
 	Time    float64  `json:"time" doc:"The session's, in seconds, after it."`
 	Failed  string   `json:"failed,omitempty" doc:"Why it was refused, or what was otherwise than expected."`
 	Refused string   `json:"refused,omitempty" doc:"Why a step was refused that was to be."`

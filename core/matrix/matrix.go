@@ -7,7 +7,6 @@ import (
 	"strings"
 
 	"alluvion/core/finding"
-	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/plan"
 	"alluvion/core/types"
@@ -21,6 +20,13 @@ type Matrix struct {
 	Columns []Column `json:"columns"`
 	Groups  []Group  `json:"groups"`
 	Rosters []string `json:"rosters" doc:"What a pick can be of."`
+	Holders []Holder `json:"holders" doc:"Who can have variables in this plan."`
+}
+
+// Holder is who can have variables.
+type Holder struct {
+	Holder string `json:"holder" doc:"As it is written in a plan: player, [player, prop:cache]."`
+	Prefix string `json:"prefix" doc:"What stands before the names of its variables, here and in rules: player., prop.cache."`
 }
 
 // Column is one crossing, or the derived column crash.
@@ -49,25 +55,19 @@ type Row struct {
 	finding.At
 }
 
-// Declared is what a variable's declaration says of its type. Numbers are as they are written.
+// Declared is what a variable's declaration says of its type.
 type Declared struct {
-	ID       string   `json:"id"`
-	Type     string   `json:"type" doc:"int, decimal, bool, text, choice, pick and so on."`
-	Min      string   `json:"min,omitempty"`
-	Max      string   `json:"max,omitempty"`
-	Step     string   `json:"step,omitempty"`
-	Choices  []string `json:"choices"`
-	Roster   string   `json:"roster,omitempty"`
-	Optional bool     `json:"optional,omitempty"`
-	Length   string   `json:"length,omitempty" doc:"Most characters of a text."`
-	Items    string   `json:"items,omitempty" doc:"Of a list or a set: the type of its items. Min, max, step, choices, roster and length are then theirs."`
-	MaxItems string   `json:"max_items,omitempty" doc:"Most items of a list or a set."`
+	ID string `json:"id"`
+	plan.DeclaredType
+	Optional bool               `json:"optional,omitempty"`
+	Items    *plan.DeclaredType `json:"items,omitempty" doc:"Of a list or a set: what its items are."`
 }
 
 // Cell is one fate.
 type Cell struct {
 	Fate     string        `json:"fate" doc:"keep, reset, rewind, set; for place checkpoint, entry, stay, exact, start, passage; computed; n/a; undecided; for crash saved or unbounded."`
 	Short    string        `json:"short" doc:"The fate in a word or two."`
+	Becomes  string        `json:"becomes,omitempty" doc:"Of the fate set: the expression."`
 	Decided  model.Decided `json:"decided" doc:"own: by the item itself; default: by the plan's defaults; built-in; undecided; n/a."`
 	Choices  []string      `json:"choices" doc:"The fates that can be chosen here; none where nothing can be changed by itself. The empty one is what the defaults say."`
 	Sentence string        `json:"sentence" doc:"What it means, for people."`
@@ -79,6 +79,7 @@ func Of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns(), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
 	w := &writer{m: m}
 	for _, h := range w.holdings() {
+		out.Holders = append(out.Holders, Holder{h.Written(), h.Prefix()})
 		rows := w.rows(h, "")
 		switch h.Holder {
 		case model.OfPlayer:
@@ -193,32 +194,8 @@ func (w *writer) variable(v *model.Var) Row {
 }
 
 func declared(v *model.Var) *Declared {
-	d := v.Decl
-	out := &Declared{ID: v.ID, Type: d.Type.Name, Optional: d.Optional.Value}
-	if d.Items == nil {
-		out.limits(d.Min, d.Max, d.Step, d.MaxLength, d.Choices, d.Roster)
-		return out
-	}
-	out.Items, out.MaxItems = d.Items.Type.Name, fmt.Sprint(v.MaxItems)
-	out.limits(d.Items.Min, d.Items.Max, d.Items.Step, d.Items.MaxLength, d.Items.Choices, d.Items.Roster)
-	return out
-}
-
-// limits are what a type's values are held within, as they are written.
-func (d *Declared) limits(low, high, step plan.Given[fixed.Num], length plan.Given[int], choices []plan.ID, roster plan.Ref) {
-	written := func(n plan.Given[fixed.Num]) string {
-		if !n.Given {
-			return ""
-		}
-		return n.Value.String()
-	}
-	d.Min, d.Max, d.Step, d.Roster, d.Choices = written(low), written(high), written(step), roster.Name, []string{}
-	if length.Given {
-		d.Length = fmt.Sprint(length.Value)
-	}
-	for _, c := range choices {
-		d.Choices = append(d.Choices, c.Name)
-	}
+	own, items := v.Decl.Declares()
+	return &Declared{v.ID, own, v.Decl.Optional.Value, items}
 }
 
 func typeText(v *model.Var) string {
@@ -256,7 +233,7 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.Kind == "rewind":
 		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, v.Holder.When(c))
 	case f.Kind == "set":
-		out.Short = "= " + strings.TrimPrefix(f.Set.Source, v.Holder.String()+".")
+		out.Short, out.Becomes = "= "+strings.TrimPrefix(f.Set.Source, v.Holder.String()+"."), f.Set.Source
 		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, v.Holder.When(c))
 	}
 	out.Choices = []string{"keep", "reset"}

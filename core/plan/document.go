@@ -131,9 +131,9 @@ type Variable struct {
 	Limits
 	Is        Expr          `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
 	AtLimit   Given[string] `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max: it is moved to the limit, or the event is refused."`
-	Roster    Ref           `plan:"roster" ref:"roster" doc:"The roster that a pick comes from."`
-	Items     *ValueType    `plan:"items" doc:"What the items of a list or a set are: a type's name, or a table."`
-	MaxItems  Given[int]    `plan:"max_items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
+	Roster    Ref           `plan:"roster" form:"Roster" ref:"roster" doc:"The roster that a pick comes from."`
+	Items     *ValueType    `plan:"items" form:"Of" doc:"What the items of a list or a set are: a type's name, or a table."`
+	MaxItems  Given[int]    `plan:"max_items" form:"Most items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
 	Fields    Map[Field]    `plan:"fields" doc:"The fields of a group: what belongs together and has one fate."`
 	While     Expr          `plan:"while" doc:"A stopwatch counts only while this holds."`
 	Locked    Given[bool]   `plan:"locked" default:"false" doc:"Of a pick: once picked it stays until it is reset."`

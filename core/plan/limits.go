@@ -12,13 +12,13 @@ import (
 // type.
 type Limits struct {
 	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
-	Min       Given[fixed.Num] `plan:"min" doc:"Smallest value."`
-	Max       Given[fixed.Num] `plan:"max" doc:"Largest value."`
-	Step      Given[fixed.Num] `plan:"step" min:"0.000000001" doc:"Values are whole multiples of this, counted from zero; required for decimals."`
-	MinLength Given[int]       `plan:"min_length" min:"0" max:"65536" doc:"Fewest characters of a text."`
-	MaxLength Given[int]       `plan:"max_length" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
-	Alphabet  Given[string]    `plan:"alphabet" doc:"The characters that a text may have, as single ones and ranges: a-z0-9_-"`
-	Choices   []ID             `plan:"choices" doc:"The values of a choice."`
+	Min       Given[fixed.Num] `plan:"min" form:"Least" doc:"Smallest value."`
+	Max       Given[fixed.Num] `plan:"max" form:"Most" doc:"Largest value."`
+	Step      Given[fixed.Num] `plan:"step" form:"Step" min:"0.000000001" doc:"Values are whole multiples of this, counted from zero; required for decimals."`
+	MinLength Given[int]       `plan:"min_length" form:"Fewest characters" min:"0" max:"65536" doc:"Fewest characters of a text."`
+	MaxLength Given[int]       `plan:"max_length" form:"Most characters" min:"0" max:"65536" default:"256" doc:"Most characters of a text."`
+	Alphabet  Given[string]    `plan:"alphabet" form:"Characters allowed" doc:"The characters that a text may have, as single ones and ranges: a-z0-9_-"`
+	Choices   []ID             `plan:"choices" form:"Choices" doc:"The values of a choice."`
 }
 
 // Plain are the limits without their places in the document.

@@ -321,6 +321,7 @@ type field struct {
 	id       string
 	verb     bool   // says what is done: the table has exactly one such key
 	with     string // what goes with it
+	form     string // what stands over it in a form, where a form asks for it
 }
 
 type fields struct {
@@ -350,7 +351,7 @@ func readTags(t reflect.Type) fields {
 			continue
 		}
 		f := field{index: sf.Index, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
-			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with")}
+			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with"), form: tag.Get("form")}
 		_, f.verb = tag.Lookup("with")
 		if e := tag.Get("enum"); e != "" {
 			f.enum = strings.Split(e, ",")
@@ -364,14 +365,20 @@ func readTags(t reflect.Type) fields {
 	return fs
 }
 
+// IDPattern is what an id looks like, as a regular expression (RE2 and ECMAScript), and IDWords the same for people.
+const (
+	IDPattern = `^[a-z][a-z0-9_]{0,63}$`
+	IDWords   = "lower-case letters, digits and _, begin with a letter, and have at most 64 characters"
+)
+
 var (
-	idPattern   = regexp.MustCompile(`^[a-z][a-z0-9_]{0,63}$`)
+	idPattern   = regexp.MustCompile(IDPattern)
 	gamePattern = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,63}$`)
 )
 
 func (r *reader) checkID(name string, at finding.At, pattern *regexp.Regexp) {
 	if !pattern.MatchString(name) {
-		r.report("bad-value", at, "%q cannot be an id: ids are lower-case letters, digits and _, begin with a letter, and have at most 64 characters.", clip(name))
+		r.report("bad-value", at, "%q cannot be an id: ids are %s.", clip(name), IDWords)
 	}
 }
 

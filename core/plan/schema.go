@@ -38,8 +38,6 @@ type object = map[string]any
 
 type schemer struct{ defs map[string]any }
 
-const idRegexp = "^[a-z][a-z0-9_]{0,63}$"
-
 func text(description string) object { return object{"type": "string", "description": description} }
 
 // of gives the schema of a type as it stands in a field.
@@ -142,7 +140,7 @@ func (s *schemer) compound(t reflect.Type, f field) object {
 	case strings.HasPrefix(t.Name(), "Map["):
 		entries, _ := t.FieldByName("Entries")
 		value, _ := entries.Type.Elem().FieldByName("Value")
-		return object{"type": "object", "propertyNames": object{"pattern": idRegexp}, "additionalProperties": s.form(value.Type, field{})}
+		return object{"type": "object", "propertyNames": object{"pattern": IDPattern}, "additionalProperties": s.form(value.Type, field{})}
 	}
 	return s.ref(t)
 }
@@ -157,7 +155,7 @@ func (s *schemer) id(f field) object {
 		}
 		return object{"type": "string"}
 	}
-	return object{"type": "string", "pattern": idRegexp}
+	return object{"type": "string", "pattern": IDPattern}
 }
 
 func scalar(t reflect.Type, f field) object {

@@ -38,6 +38,7 @@ type Report struct {
 type Step struct {
 	Line    int
 	Text    string // the step as it is written
+	Words   string // what it does, for people
 	Time    int64  // the session's, in milliseconds
 	Changes []engine.Change
 	Times   map[int]int // of a change that a wait brought again and again, from its first value to its last: how often
@@ -91,7 +92,7 @@ func Watch(source []byte, load func(name string) ([]byte, error), look func(play
 	look(0, p.machine.run, 0)
 	for i := range script.Steps {
 		s := &script.Steps[i]
-		p.step = Step{Line: s.Line, Text: p.text(s)}
+		p.step = Step{Line: s.Line, Text: p.text(s), Words: Words(s)}
 		p.turnTo(s)
 		p.play(s)
 		p.step.Time = p.machine.clock

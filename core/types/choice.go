@@ -18,7 +18,7 @@ func (choice) About() About {
 	return About{
 		Sentence: "One of a few words, which `choices` lists.",
 		Example:  "{of: player, type: choice, choices: [out, low, bright], start: out}",
-		Stands:   everywhere, Limits: []string{"choices"}, Input: InputChoice,
+		Stands:   everywhere, Limits: []string{"choices"}, Needs: []string{"choices"}, Input: InputChoice,
 	}
 }
 

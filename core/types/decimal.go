@@ -14,7 +14,7 @@ func (decimal) About() About {
 	return About{
 		Sentence: "A number with places. `step` says how fine it is, and every value is a whole multiple of that.",
 		Example:  "{of: player, type: decimal, min: 0, max: 100, step: 0.5, start: 100}",
-		Stands:   everywhere, Limits: []string{"min", "max", "step"}, Input: InputNumber,
+		Stands:   everywhere, Limits: []string{"min", "max", "step"}, Needs: []string{"step"}, Input: InputNumber,
 	}
 }
 

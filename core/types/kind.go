@@ -68,6 +68,7 @@ type About struct {
 	Example  string   // a declaration: {of: player, type: int, min: 0, max: 40, start: 20}
 	Stands   Stand    // what can be declared with it
 	Limits   []string // the keys that go with it
+	Needs    []string // those of them that have to be given
 	Input    Input    // how a value is typed into a form
 	Alone    bool     // it has its value by itself: no start, never none, never computed, nobody writes it
 }

@@ -20,7 +20,7 @@ func (list) About() About {
 	return About{
 		Sentence: "Items in their order, the same one perhaps several times. `items` says what each is: a type's name, or a table.",
 		Example:  "{of: player, type: list, items: text, max_items: 20}",
-		Stands:   InVariable | InCommons, Limits: []string{"items", "max_items"}, Input: InputItems,
+		Stands:   InVariable | InCommons, Limits: []string{"items", "max_items"}, Needs: []string{"items"}, Input: InputItems,
 	}
 }
 

@@ -12,7 +12,7 @@ func (pick) About() About {
 	return About{
 		Sentence: "One option of a roster, whose attributes can be read: `player.courier.pace`. It may be written `pick:courier`, too.",
 		Example:  "{of: player, type: pick, roster: courier, optional: true}",
-		Stands:   everywhere &^ InCommons, Limits: []string{"roster"}, Input: InputChoice,
+		Stands:   everywhere &^ InCommons, Limits: []string{"roster"}, Needs: []string{"roster"}, Input: InputChoice,
 	}
 }
 

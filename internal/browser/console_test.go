@@ -856,7 +856,7 @@ func TestAListIsMadeAndMadeLonger(t *testing.T) {
 	p.sees("added songs")
 	p.sees("set of choice")
 	p.press("Another type")
-	p.fill("At most", "80")
+	p.fill("Most items", "80")
 	p.press("Change its type")
 	p.sees("Songs has another type")
 	p.sees("at most 80")

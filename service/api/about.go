@@ -53,6 +53,10 @@ func (s *Server) about(api huma.API) {
 		func(context.Context, *struct{}) (*rawBody, error) {
 			return &rawBody{"application/schema+json", plan.Schema()}, nil
 		})
+	huma.Register(api, huma.Operation{OperationID: "plan-language", Method: http.MethodGet, Path: "/v1/language", Summary: "What a form has to know to ask for names, types and values of a plan", Tags: []string{"plans"}},
+		func(context.Context, *struct{}) (*body[plan.Language], error) {
+			return &body[plan.Language]{plan.Spoken()}, nil
+		})
 	huma.Register(api, huma.Operation{OperationID: "finding-kinds", Method: http.MethodGet, Path: "/v1/findings", Summary: "Every kind of finding, explained", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*body[[]finding.Kind], error) {
 			return &body[[]finding.Kind]{finding.Kinds()}, nil

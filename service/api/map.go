@@ -8,6 +8,8 @@ import (
 
 	"alluvion/core/fixed"
 	"alluvion/core/model"
+	"alluvion/core/plan"
+	"alluvion/core/types"
 )
 
 // Map is a plan's scenes, to be drawn to scale.
@@ -79,13 +81,13 @@ type MapEvent struct {
 
 // MapArg is an argument of an event.
 type MapArg struct {
-	ID       string   `json:"id"`
-	Type     string   `json:"type" doc:"int, decimal, bool, text, choice, pick, point, player or prop:kind."`
-	Choices  []string `json:"choices" doc:"Of a choice, a pick or a prop: what it can be."`
-	Min      float64  `json:"min,omitempty"`
-	Max      float64  `json:"max,omitempty"`
-	Step     float64  `json:"step,omitempty"`
-	Optional bool     `json:"optional,omitempty"`
+	ID       string        `json:"id"`
+	Type     string        `json:"type" doc:"int, decimal, bool, text, choice, pick, point, player or prop:kind."`
+	Input    string        `json:"input" enum:"number,choice,text,items,player" doc:"How it is typed: a number, one of Choices, a text, several numbers with commas between, or one of the players who are there."`
+	Words    string        `json:"words" doc:"What it is, with its limits: a whole number, 0 to 9."`
+	Choices  []types.Value `json:"choices" doc:"What it can be, where it is one of a few."`
+	Begins   types.Value   `json:"begins" doc:"Something that is allowed, for a form to begin with; null where nothing can be known."`
+	Optional bool          `json:"optional,omitempty"`
 }
 
 // MapKind is a kind of props.
@@ -243,17 +245,34 @@ func (d drawing) event(e *model.Event) MapEvent {
 		x.From = "self"
 	}
 	for i := range e.Args {
-		a := &e.Args[i]
-		arg := MapArg{ID: a.ID, Type: e.Decl.Args.Get(a.ID).Type.Name, Choices: append([]string{}, a.Type.Possible()...), Optional: a.Type.Optional}
-		if a.Type.Numeric() {
-			arg.Min, arg.Max, arg.Step = plainNumber(a.Min), plainNumber(a.Max), plainNumber(a.Step)
-		}
-		if a.Kind != nil {
-			for _, p := range a.Kind.Props {
-				arg.Choices = append(arg.Choices, p.ID)
-			}
-		}
-		x.Args = append(x.Args, arg)
+		x.Args = append(x.Args, argument(&e.Args[i], e.Decl.Args.Get(e.Args[i].ID)))
 	}
 	return x
+}
+
+func argument(a *model.Arg, declared *plan.ValueType) MapArg {
+	kind := a.Type.Kind
+	out := MapArg{ID: a.ID, Type: declared.Type.Name, Input: string(kind.About().Input), Words: kind.Words(a.Type) + kind.Limits(&a.Domain, declared.Plain()),
+		Choices: []types.Value{}, Optional: a.Type.Optional}
+	if kind == types.Player {
+		out.Input = "player"
+		return out
+	}
+	if a.Kind != nil {
+		for _, p := range a.Kind.Props {
+			out.Choices = append(out.Choices, types.OfText(p.ID))
+		}
+	}
+	for _, typed := range kind.Choices(&a.Domain) {
+		if value, err := kind.Typed(&a.Domain, typed); err == nil {
+			out.Choices = append(out.Choices, value)
+		}
+	}
+	switch {
+	case len(out.Choices) > 0:
+		out.Begins = out.Choices[0]
+	case !a.Type.Optional:
+		out.Begins = kind.Some(&a.Domain, func(int) int { return 0 })
+	}
+	return out
 }

@@ -105,7 +105,7 @@ func draftOf(w contract.StageWish) (rehearse.Draft, error) {
 }
 
 func stageStep(step jsontext.Value, r rehearse.Step) contract.StageStep {
-	x := contract.StageStep{Step: contract.JSON(step), Text: r.Text, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
+	x := contract.StageStep{Step: contract.JSON(step), Words: r.Words, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
 	for i, c := range r.Changes {
 		x.Changes = append(x.Changes, changeOf(c))
 		x.Changes[i].Times = r.Times[i]

@@ -10,6 +10,7 @@ import TokenDoor from './components/TokenDoor.vue'
 import WaitingNote from './components/WaitingNote.vue'
 import { lost } from './composables/connection'
 import { useGames } from './composables/resources'
+import { groups, pageCalled } from './pages'
 
 const DraftBar = defineAsyncComponent(() => import('./components/DraftBar.vue'))
 const FileDrop = defineAsyncComponent(() => import('./components/FileDrop.vue'))
@@ -24,26 +25,8 @@ const game = computed(() => String(route.params.game ?? ''))
 const info = computed(() => games.data.value?.find((g) => g.id === game.value))
 const dark = computed(() => theme.global.name.value === 'dark')
 
-// The pages in the order of the work: write the plan, rehearse it, run it, change it.
-const pages = [
-  [
-    { name: 'matrix', title: 'Matrix' },
-    { name: 'plan', title: 'Plan' },
-    { name: 'scenes', title: 'Scenes' },
-    { name: 'stage', title: 'Stage' },
-  ],
-  [
-    { name: 'live', title: 'Live' },
-    { name: 'players', title: 'Players' },
-    { name: 'why', title: 'Why' },
-    { name: 'milestones', title: 'Milestones' },
-  ],
-  [
-    { name: 'versions', title: 'Versions' },
-    { name: 'budgets', title: 'Budgets' },
-  ],
-]
-const drafted = computed(() => game.value !== '' && ['matrix', 'plan', 'scenes', 'stage'].includes(String(route.name)))
+const page = computed(() => pageCalled(route.name))
+const drafted = computed(() => game.value !== '' && !!page.value?.drafted)
 
 function turn() {
   const next = dark.value ? 'light' : 'dark'
@@ -65,8 +48,8 @@ function turn() {
       <template v-if="game">
         <span class="game">{{ info?.title ?? game }} <span v-if="info" class="version mono">v{{ info.version }}</span></span>
         <nav aria-label="Pages of the game">
-          <span v-for="(group, i) in pages" :key="i" class="group">
-            <RouterLink v-for="p in group" :key="p.name" :to="{ name: p.name, params: { game } }" :class="{ here: route.name === p.name || (p.name === 'players' && route.name === 'player') }">{{ p.title }}</RouterLink>
+          <span v-for="(group, i) in groups" :key="i" class="group">
+            <RouterLink v-for="p in group" :key="p.name" :to="{ name: p.name, params: { game } }" :class="{ here: page && (page.within ?? page.name) === p.name }">{{ p.short ?? p.title }}</RouterLink>
           </span>
         </nav>
       </template>

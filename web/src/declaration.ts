@@ -1,89 +1,87 @@
-import { shown, type Row } from './api/client'
+import { shown, type Row, type Schemas } from './api/client'
 
-/** What a form says of a variable's type. Numbers are as they are typed. */
-export interface Shape {
+export type TypeForm = Schemas['TypeForm']
+
+/** A type with its limits, by their keys, as they are typed. */
+export interface Typed {
   type: string
-  /** Of a list or a set: the type of its items, which the limits are then of. */
-  items: string
-  most: string
-  min: string
-  max: string
-  step: string
-  start: string
-  choices: string
-  length: string
-  roster: string
-  optional: boolean
+  limits: Record<string, string>
 }
 
-export const types = ['int', 'decimal', 'bool', 'text', 'choice', 'pick', 'point', 'list', 'set', 'stopwatch', 'seed']
-export const itemTypes = ['int', 'decimal', 'text', 'choice', 'pick', 'point']
-
-export const isMany = (s: Shape) => s.type === 'list' || s.type === 'set'
-/** The type that the limits are of. */
-export const limited = (s: Shape) => (isMany(s) ? s.items : s.type)
-export const isNumeric = (s: Shape) => limited(s) === 'int' || limited(s) === 'decimal'
-export const canBeNone = (s: Shape) => ['text', 'pick', 'point', 'choice'].includes(s.type)
-export const choicesOf = (s: Shape) => s.choices.split(/[,\s]+/).filter(Boolean)
+/** What a form says of a variable's type. */
+export interface Shape extends Typed {
+  start: string
+  optional: boolean
+  /** Of a list or a set. */
+  items: Typed
+}
 
 /** What a form begins with: what a variable is declared as, or a number where it is new. */
 export function shapeOf(row?: Row): Shape {
   const d = row?.declared
-  if (!d) return { type: 'int', items: 'choice', most: '8', min: '0', max: '9999', step: '0.1', start: '0', choices: '', length: '16', roster: '', optional: false }
-  return {
-    type: d.type,
-    items: d.items ?? 'choice',
-    most: d.max_items ?? '8',
-    min: d.min ?? '',
-    max: d.max ?? '',
-    step: d.step ?? '',
-    start: shown(row?.start),
-    choices: d.choices.join(', '),
-    length: d.length ?? '',
-    roster: d.roster ?? '',
-    optional: d.optional ?? false,
-  }
+  if (!d) return { type: 'int', limits: { min: '0', max: '9999' }, start: '0', optional: false, items: { type: 'choice', limits: {} } }
+  return { type: d.type, limits: { ...d.limits }, start: shown(row?.start), optional: d.optional ?? false, items: d.items ? { type: d.items.type, limits: { ...d.items.limits } } : { type: 'choice', limits: {} } }
+}
+
+/** Several names that are typed with commas or spaces between. */
+export const namesIn = (text: string) => text.split(/[,\s]+/).filter(Boolean)
+
+const formOf = (types: TypeForm[], name: string) => types.find((t) => t.name === name)
+const hasItems = (form: TypeForm | undefined) => !!form?.limits.some((l) => l.input === 'type')
+
+/** What a value can begin with, where it is one of a few that are known here. */
+export function choicesOf(form: TypeForm, limits: Record<string, string>): string[] {
+  if (form.choices.length) return form.choices
+  return form.limits.filter((l) => l.input === 'names').flatMap((l) => namesIn(limits[l.key] ?? ''))
+}
+
+/** Whether a form asks with what a value begins. Of a choice it does so once there is something to choose from. */
+export function asksStart(form: TypeForm, s: Shape): boolean {
+  if (form.alone || s.optional) return false
+  return form.input === 'number' || form.input === 'text' || (form.input === 'choice' && choicesOf(form, s.limits).length > 0)
 }
 
 /** A number as it is written, or nothing where nothing is. */
 const number = (text: string) => (text.trim() === '' || Number.isNaN(Number(text)) ? undefined : Number(text))
 
-/** What the limits of a type say, for the type itself or for items of it. */
-function limits(s: Shape): Record<string, unknown> {
-  switch (limited(s)) {
-    case 'int':
-      return { min: number(s.min), max: number(s.max) }
-    case 'decimal':
-      return { min: number(s.min), max: number(s.max), step: number(s.step) }
-    case 'text':
-      return { max_length: number(s.length) }
-    case 'choice':
-      return { choices: choicesOf(s) }
-    case 'pick':
-      return { roster: s.roster }
+function limitsOf(form: TypeForm, limits: Record<string, string>): Record<string, unknown> {
+  const out: Record<string, unknown> = {}
+  for (const l of form.limits) {
+    const text = (limits[l.key] ?? '').trim()
+    if (text === '' || l.input === 'type') continue
+    out[l.key] = l.input === 'number' ? number(text) : l.input === 'names' ? namesIn(text) : text
   }
-  return {}
+  return out
 }
 
-function start(s: Shape): Record<string, unknown> {
-  if (s.optional && canBeNone(s)) return { optional: true }
-  switch (s.type) {
-    case 'int':
-    case 'decimal':
-      return { start: number(s.start) ?? 0 }
-    case 'bool':
-      return { start: s.start === 'true' }
-    case 'text':
-      return { start: s.start === '0' ? '' : s.start }
-    case 'choice':
-      return { start: choicesOf(s).includes(s.start) ? s.start : choicesOf(s)[0] }
-  }
-  return {}
+function startOf(form: TypeForm, s: Shape): unknown {
+  if (form.input === 'number') return number(s.start) ?? 0
+  if (form.input === 'text') return s.start
+  const choices = choicesOf(form, s.limits)
+  const chosen = choices.includes(s.start) ? s.start : choices[0]
+  return form.choices.includes('true') ? chosen === 'true' : chosen
 }
 
 /** What the declaration says of its type. */
-export const declarationOf = (s: Shape): Record<string, unknown> =>
-  isMany(s) ? { type: s.type, items: { type: s.items, ...limits(s) }, max_items: number(s.most) } : { type: s.type, ...limits(s), ...start(s) }
+export function declarationOf(types: TypeForm[], s: Shape): Record<string, unknown> {
+  const form = formOf(types, s.type)
+  if (!form) return { type: s.type }
+  const out: Record<string, unknown> = { type: s.type, ...limitsOf(form, s.limits) }
+  if (hasItems(form)) {
+    const items = formOf(types, s.items.type)
+    out.items = { type: s.items.type, ...(items ? limitsOf(items, s.items.limits) : {}) }
+  }
+  if (s.optional && !form.alone) out.optional = true
+  else if (asksStart(form, s)) out.start = startOf(form, s)
+  return out
+}
+
+const filled = (form: TypeForm, limits: Record<string, string>) => form.limits.every((l) => !l.needed || l.input === 'type' || (limits[l.key] ?? '').trim() !== '')
 
 /** Whether what is filled in is enough. */
-export const complete = (s: Shape) => (limited(s) === 'choice' ? choicesOf(s).length > 0 : limited(s) === 'pick' ? s.roster !== '' : true)
+export function complete(types: TypeForm[], s: Shape): boolean {
+  const form = formOf(types, s.type)
+  if (!form || !filled(form, s.limits)) return false
+  const items = formOf(types, s.items.type)
+  return !hasItems(form) || (!!items && filled(items, s.items.limits))
+}

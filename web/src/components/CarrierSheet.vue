@@ -136,9 +136,8 @@ h3 {
 }
 
 .beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 360px;
-  gap: 28px;
+  --side: 360px;
+  align-items: stretch;
 }
 
 tbody th {
@@ -160,11 +159,5 @@ ul {
   margin: 0;
   padding-left: 18px;
   font-size: 14px;
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -24,7 +24,7 @@ watch(
   () => `${props.row.name} ${props.column.id} ${props.cell.fate} ${props.cell.short}`,
   () => {
     becoming.value = false
-    expression.value = props.cell.fate === 'set' ? (/ becomes (.*) when /.exec(props.cell.sentence)?.[1] ?? '') : ''
+    expression.value = props.cell.becomes ?? ''
   },
   { immediate: true },
 )

@@ -2,8 +2,9 @@
 import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
+import { useLanguage } from '../composables/useLanguage'
 import type { Stage, Step } from '../composables/useStage'
-import { sceneOf, type PlanMap } from '../map'
+import { numbersIn, sceneOf, type PlanMap } from '../map'
 import EventForm from './EventForm.vue'
 
 // What can happen next: to the player that is picked, and to everybody.
@@ -46,15 +47,15 @@ function send(e: Schemas['MapEvent'], args: Record<string, unknown> = {}) {
 const ask = (e: Schemas['MapEvent']) => (e.args.length ? (asked.value = asked.value === e.id ? '' : e.id) : send(e))
 
 const to = ref('')
-const point = computed(() => {
-  const numbers = to.value.split(/[,\s]+/).filter(Boolean).map(Number)
-  return numbers.length === props.map.axes.length && numbers.every(Number.isFinite) ? numbers : undefined
-})
+const point = computed(() => numbersIn(to.value, props.map.axes.length))
 const move = () => point.value && act({ move: props.player, to: point.value })
+
+const { wrongName } = useLanguage()
+const wrong = computed(() => (name.value.trim() ? wrongName(name.value.trim().toLowerCase()) : ''))
 
 function add() {
   const id = name.value.trim().toLowerCase()
-  if (!/^[a-z][a-z0-9_]*$/.test(id)) return
+  if (!id || wrong.value) return
   props.stage.addPlayer(id)
   name.value = ''
   emit('pick', id)
@@ -70,8 +71,8 @@ function add() {
       </button>
     </div>
     <form class="add" @submit.prevent="add">
-      <v-text-field v-model="name" label="One more player" class="mono" />
-      <v-btn type="submit" size="small" variant="outlined" :disabled="!name.trim()">Joins</v-btn>
+      <v-text-field v-model="name" label="One more player" class="mono" :error-messages="wrong" />
+      <v-btn type="submit" size="small" variant="outlined" :disabled="!name.trim() || !!wrong">Joins</v-btn>
     </form>
     <template v-if="me && !me.present">
       <h3>{{ player }}</h3>

@@ -2,6 +2,7 @@
 import { computed, ref, watch } from 'vue'
 
 import { useVersions } from '../composables/resources'
+import { useLanguage } from '../composables/useLanguage'
 import type { Draft, PlanEdit } from '../composables/useDraft'
 
 // Gives what stands at a path of the plan another name, wherever the plan says it, and another title if it has one.
@@ -20,7 +21,8 @@ watch(
 
 const versions = useVersions(() => props.draft.game)
 const published = computed(() => (props.inSaves ? (versions.data.value?.published[0]?.version ?? 0) : 0))
-const badID = computed(() => (/^[a-z][a-z0-9_]*$/.test(id.value) ? '' : 'Lower-case letters, digits and _, beginning with a letter'))
+const { wrongName } = useLanguage()
+const badID = computed(() => wrongName(id.value))
 // Whether saves are to be taken along has to be known first.
 const can = computed(() => !badID.value && (!props.inSaves || !!versions.data.value) && (id.value !== was.value || (called.value !== (props.title ?? '') && called.value !== '')))
 

@@ -5,20 +5,7 @@ import { useRouter, type RouteLocationRaw } from 'vue-router'
 import { api, dataOf, type Schemas } from '../api/client'
 import { useNames } from '../composables/resources'
 import { useResource } from '../composables/useResource'
-
-const pages = [
-  ['matrix', 'What survives what'],
-  ['plan', 'Plan'],
-  ['scenes', 'Scenes'],
-  ['stage', 'Stage'],
-  ['live', 'Live'],
-  ['players', 'Players'],
-  ['why', 'Why is it so?'],
-  ['milestones', 'Milestones and standings'],
-  ['versions', 'Versions'],
-  ['budgets', 'Budgets'],
-  ['print', 'The matrix for print'],
-]
+import { pages } from '../pages'
 
 const props = defineProps<{ game: string }>()
 const open = ref(false)
@@ -70,7 +57,7 @@ function placeOf(n: Schemas['Named']): RouteLocationRaw {
 
 const everything = computed<Hit[]>(() => [
   ...(names.data.value ?? []).map((n) => ({ kind: n.kind, name: n.name, title: n.title, to: placeOf(n) })),
-  ...pages.map(([name, title]) => ({ kind: 'page', name: '', title: title!, to: { name, params: params.value } })),
+  ...pages.filter((p) => !p.unlisted).map((p) => ({ kind: 'page', name: '', title: p.title, to: { name: p.name, params: params.value } })),
   ...(rehearsals.data.value ?? []).map((r) => ({ kind: 'rehearsal', name: r.name, title: r.title, to: { name: 'stage', params: params.value, query: { rehearsal: r.name } } })),
   ...(players.data.value ?? []).map((p) => ({ kind: 'player', name: p.player, title: p.player, to: { name: 'player', params: { ...params.value, player: p.player } } })),
 ])

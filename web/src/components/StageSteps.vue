@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 
-import { inWords, type Stage } from '../composables/useStage'
+import type { Stage } from '../composables/useStage'
 
 const props = defineProps<{ stage: Stage }>()
-const { steps, at, view, dropped } = props.stage
+const { steps, at, view, dropped, words } = props.stage
 const list = ref<HTMLElement>()
 
 const go = (to: number) => (at.value = Math.min(Math.max(to, 0), steps.value.length))
@@ -39,11 +39,11 @@ watch(at, () => nextTick(show), { immediate: true })
       <li>
         <button type="button" :class="{ here: at === 0 }" @click="go(0)"><span class="n mono quiet">0</span> <span class="quiet">before anything happened</span></button>
       </li>
-      <li v-for="(s, i) in steps" :key="i">
+      <li v-for="(_, i) in steps" :key="i">
         <button type="button" :class="{ here: at === i + 1, later: i + 1 > at }" :aria-current="at === i + 1 ? 'step' : undefined" @click="go(i + 1)">
           <span class="n mono quiet">{{ i + 1 }}</span>
           <span>
-            {{ inWords(s) }}
+            {{ words(i) }}
             <span v-if="refusal(i)" class="refused">refused: {{ refusal(i) }}</span>
             <span v-else-if="came[i]?.failed" class="failed">
               {{ came[i]?.failed }}

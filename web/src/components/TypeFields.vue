@@ -1,38 +1,53 @@
 <script setup lang="ts">
-import { canBeNone, choicesOf, isMany, isNumeric, itemTypes, limited, types, type Shape } from '../declaration'
+import { computed, watch } from 'vue'
+
+import { useLanguage } from '../composables/useLanguage'
+import { asksStart, choicesOf, type Shape } from '../declaration'
+import LimitFields from './LimitFields.vue'
 
 // What a declaration says of a type: its limits, its start, its choices.
 defineProps<{ rosters: string[] }>()
 const shape = defineModel<Shape>({ required: true })
+const { types } = useLanguage()
+
+const named = (stands: string) => types.value.filter((t) => t.stands.includes(stands)).map((t) => t.name)
+const form = computed(() => types.value.find((t) => t.name === shape.value.type))
+const items = computed(() => (form.value?.limits.some((l) => l.input === 'type') ? types.value.find((t) => t.name === shape.value.items.type) : undefined))
+const choices = computed(() => (form.value ? choicesOf(form.value, shape.value.limits) : []))
+
+// What another type begins with is nothing of this one.
+watch(
+  () => shape.value.type,
+  () => (shape.value.start = form.value?.input === 'number' ? '0' : (choices.value[0] ?? '')),
+)
 </script>
 
 <template>
-  <v-select v-model="shape.type" :items="types" label="Type" />
-  <div v-if="isMany(shape)" class="row">
-    <v-select v-model="shape.items" :items="itemTypes" label="Of" />
-    <v-text-field v-model="shape.most" label="At most" class="mono" inputmode="numeric" />
+  <v-select v-model="shape.type" :items="named('variables')" label="Type" :hint="form?.sentence.replaceAll('`', '')" persistent-hint />
+  <div v-if="form" class="limits">
+    <v-select v-if="items" v-model="shape.items.type" :items="named('items')" label="Of" />
+    <LimitFields v-if="items" v-model="shape.items.limits" :form="items" :rosters="rosters" />
+    <LimitFields v-model="shape.limits" :form="form" :rosters="rosters" />
+    <template v-if="asksStart(form, shape)">
+      <v-select v-if="form.input === 'choice'" v-model="shape.start" :items="choices" label="Start" />
+      <v-text-field v-else v-model="shape.start" label="Start" class="mono" :class="{ narrow: form.input === 'number' }" />
+    </template>
   </div>
-  <div v-if="isNumeric(shape)" class="row">
-    <v-text-field v-model="shape.min" label="Least" class="mono" inputmode="decimal" />
-    <v-text-field v-model="shape.max" label="Most" class="mono" inputmode="decimal" />
-    <v-text-field v-if="limited(shape) === 'decimal'" v-model="shape.step" label="Step" class="mono" inputmode="decimal" />
-    <v-text-field v-if="!isMany(shape)" v-model="shape.start" label="Start" class="mono" inputmode="decimal" />
-  </div>
-  <v-select v-if="shape.type === 'bool'" v-model="shape.start" :items="['false', 'true']" label="Start" />
-  <template v-if="limited(shape) === 'choice'">
-    <v-text-field v-model="shape.choices" label="Choices, with commas between" class="mono" />
-    <v-select v-if="!isMany(shape) && !shape.optional" v-model="shape.start" :items="choicesOf(shape)" label="Start" />
-  </template>
-  <v-text-field v-if="limited(shape) === 'text'" v-model="shape.length" label="Most characters" class="mono" inputmode="numeric" />
-  <v-select v-if="limited(shape) === 'pick'" v-model="shape.roster" :items="rosters" label="Roster" no-data-text="The plan has no rosters yet" />
-  <v-checkbox v-if="canBeNone(shape)" v-model="shape.optional" label="May be none, and is at the start" density="compact" hide-details />
+  <v-checkbox v-if="form && !form.alone" v-model="shape.optional" label="May be none, and is at the start" density="compact" hide-details />
 </template>
 
 <style scoped>
-.row {
+.limits {
   display: grid;
-  grid-auto-flow: column;
-  grid-auto-columns: 1fr;
-  gap: 8px;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 10px 8px;
+}
+
+.limits > * {
+  grid-column: 1 / -1;
+}
+
+.limits > .narrow {
+  grid-column: auto;
 }
 </style>

@@ -8,6 +8,7 @@ import { computed, ref, watch } from 'vue'
 import type { Matrix, Row } from '../api/client'
 import { useVersions } from '../composables/resources'
 import type { Draft, PlanEdit } from '../composables/useDraft'
+import { useLanguage } from '../composables/useLanguage'
 import { complete, declarationOf, shapeOf } from '../declaration'
 import TypeFields from './TypeFields.vue'
 
@@ -23,15 +24,13 @@ const id = ref('')
 const holder = ref(props.holder)
 const title = ref('')
 const shape = ref(shapeOf())
+const { types, wrongName } = useLanguage()
 const along = ref(true)
 
 const versions = useVersions(() => props.draft.game)
 const published = computed(() => versions.data.value?.published[0]?.version ?? 0)
 const saved = computed(() => published.value > 0 && props.task !== 'add' && !props.row?.computed)
-const holders = computed(() => {
-  const known = ['player', 'scene', 'game', '[player, scene]', ...props.matrix.groups.map((g) => g.holder)]
-  return [...new Set(known.filter((h) => !h.startsWith('commons:')))]
-})
+const holders = computed(() => props.matrix.holders.map((h) => h.holder))
 
 watch(
   () => `${props.task} ${props.row?.name}`,
@@ -43,14 +42,14 @@ watch(
   { immediate: true },
 )
 
-const badID = computed(() => (id.value && !/^[a-z][a-z0-9_]*$/.test(id.value) ? 'Lower-case letters, digits and _, beginning with a letter' : ''))
+const badID = computed(() => (id.value ? wrongName(id.value) : ''))
 const can = computed(() => {
   if (props.task !== 'add' && !versions.data.value) return false // whether saves are to be taken along is not known yet
   if (props.task === 'add' || props.task === 'rename') {
     if (!id.value || badID.value || id.value === declared.value?.id) return false
   }
   if (props.task === 'move' && holder.value === props.holder) return false
-  return (props.task !== 'add' && props.task !== 'retype') || complete(shape.value)
+  return (props.task !== 'add' && props.task !== 'retype') || complete(types.value, shape.value)
 })
 
 function wanted(): PlanEdit {
@@ -58,11 +57,11 @@ function wanted(): PlanEdit {
   const step = saved.value && along.value ? { step: true, published: published.value } : {}
   switch (props.task) {
     case 'add':
-      return { do: 'put', path: ['variables', id.value], value: { of: holder.value.startsWith('[') ? holder.value.slice(1, -1).split(', ') : holder.value, ...declarationOf(shape.value), ...(title.value ? { title: title.value } : {}) } }
+      return { do: 'put', path: ['variables', id.value], value: { of: holder.value.startsWith('[') ? holder.value.slice(1, -1).split(', ') : holder.value, ...declarationOf(types.value, shape.value), ...(title.value ? { title: title.value } : {}) } }
     case 'rename':
       return { do: 'rename', name, to: id.value, ...step }
     case 'retype':
-      return { do: 'retype', name, value: declarationOf(shape.value), ...step }
+      return { do: 'retype', name, value: declarationOf(types.value, shape.value), ...step }
     case 'move':
       return { do: 'move', name, to: holder.value, ...step }
     case 'remove':
@@ -70,7 +69,8 @@ function wanted(): PlanEdit {
   }
 }
 
-const prefix = (h: string) => (h.includes('prop:') ? `prop.${h.replace(/.*prop:/, '').replace(']', '')}` : h === '[player, scene]' ? 'player' : h)
+/** What a variable of a holder is called in the matrix and in rules. */
+const named = (h: string, id = '') => `${props.matrix.holders.find((x) => x.holder === h)?.prefix ?? ''}${id}`
 
 async function go() {
   if (!can.value) return
@@ -78,7 +78,7 @@ async function go() {
   const what = { add: `added ${id.value}`, rename: `${title} is called ${id.value}`, retype: `${title} has another type`, move: `${title} is held by ${holder.value}`, remove: `removed ${title}` }[props.task]
   if (!(await props.draft.edit(what, wanted()))) return
   const kept = props.row?.name ?? ''
-  emit('done', props.task === 'remove' ? '' : props.task === 'retype' ? kept : props.task === 'rename' ? kept.slice(0, kept.lastIndexOf('.') + 1) + id.value : `${prefix(holder.value)}.${props.task === 'add' ? id.value : declared.value?.id}`)
+  emit('done', props.task === 'remove' ? '' : props.task === 'retype' ? kept : props.task === 'rename' ? kept.slice(0, kept.lastIndexOf('.') + 1) + id.value : named(holder.value, props.task === 'add' ? id.value : declared.value?.id))
 }
 </script>
 
@@ -92,7 +92,7 @@ async function go() {
       </template>
       <template v-if="task === 'add' || task === 'move'">
         <v-select v-model="holder" :items="holders" label="Held by" />
-        <p v-if="task === 'move'" class="quiet">Rules then read it as {{ holder.includes('scene') ? 'scene' : prefix(holder) }}.{{ declared?.id }}. Look at the findings afterwards: what one player did may now be everybody’s.</p>
+        <p v-if="task === 'move'" class="quiet">Rules then read it as {{ named(holder, declared?.id) }}. Look at the findings afterwards: what one player did may now be everybody’s.</p>
       </template>
       <v-text-field v-if="task === 'add'" v-model="title" label="Title, if it is not the name" />
       <template v-if="task === 'add' || task === 'retype'">

@@ -141,33 +141,9 @@ export function useStage(draft: Draft) {
   const steps = computed(() => run.value.steps)
   const players = computed(() => run.value.players)
   const player = computed({ get: () => (players.value.includes(asked.value) ? asked.value : (players.value[0] ?? '')), set: (name) => (asked.value = name) })
-  return { steps, players, player, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
+  /** What a step does, as the service says it; as it stands in the run until it was played. */
+  const words = (i: number) => view.value?.steps[i]?.words ?? Object.entries(steps.value[i] ?? {}).map(([key, value]) => `${key} ${String(value)}`).join(', ')
+  return { words, steps, players, player, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
 }
 
 export type Stage = ReturnType<typeof useStage>
-
-/** A step in words. */
-export function inWords(step: Step): string {
-  const s = step as Record<string, string>
-  const by = s.by && s.by !== 'server' ? s.by : 'the server'
-  const args = step.args ? ` (${Object.entries(step.args as object).map(([k, v]) => `${k}: ${String(v)}`).join(', ')})` : ''
-  if ('join' in s) return `${s.join} joins`
-  if ('pass' in s) return `${by} goes through ${s.pass}`
-  if ('touch' in s) return `${by} touches ${s.touch}`
-  if ('move' in s) return `${s.move} moves to ${Array.isArray(step.to) ? step.to.join(', ') : String(step.to)}`
-  if ('event' in s) return `${by} sends ${s.event}${args}`
-  if ('write' in s) return `${by} writes ${s.write}: ${String(step.value)}`
-  if ('die' in s) return `${s.die} dies`
-  if ('start-over' in s) return `${s['start-over']} starts over`
-  if ('leave' in s) return `${s.leave} leaves`
-  if ('wait' in s) return `${s.wait} passes`
-  if ('crash' in s) return 'the machine crashes'
-  if ('restart' in s) return 'the session is restarted'
-  if ('refused' in s) return `refused: ${inWords(step.refused as Step)}`
-  if ('told' in s) return `${s.told} is told: ${s.notice}`
-  if ('expect' in s) return typeof step.expect === 'string' ? `expected: ${step.expect}` : `expected: ${Object.entries(step.expect as object).map(([k, v]) => `${k} is ${String(v)}`).join(', ')}`
-  if ('sees' in s) return `${String(step.sees)} ${step.not ? `never sees ${String(step.not)}` : 'sees what is so'}`
-  if ('correct' in s) return `${s.correct} is corrected: ${String(step.to)}`
-  if ('upgrade' in s) return `on into version ${String(step.to)}`
-  return JSON.stringify(step)
-}

@@ -149,10 +149,7 @@ h2 {
 }
 
 .beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 440px;
-  gap: 20px;
-  align-items: start;
+  --side: 440px;
 }
 
 .charts {
@@ -186,11 +183,5 @@ h2 {
 .refused li {
   padding: 4px 12px;
   overflow-wrap: anywhere;
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

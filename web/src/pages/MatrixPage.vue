@@ -142,13 +142,6 @@ watch(matrix, (m) => {
   border-radius: 3px;
 }
 
-.beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 320px;
-  gap: 16px;
-  align-items: start;
-}
-
 .hint {
   padding: 16px 18px;
 }
@@ -156,11 +149,5 @@ watch(matrix, (m) => {
 .hint p {
   margin: 4px 0 0;
   color: rgb(var(--v-theme-quiet));
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

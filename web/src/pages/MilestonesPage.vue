@@ -93,13 +93,6 @@ async function give(player: Player, index: number, yes: boolean) {
 </template>
 
 <style scoped>
-.beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 320px;
-  gap: 18px;
-  align-items: start;
-}
-
 .cards {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
@@ -135,11 +128,5 @@ async function give(player: Player, index: number, yes: boolean) {
 .standings {
   display: grid;
   gap: 12px;
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

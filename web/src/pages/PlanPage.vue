@@ -55,9 +55,8 @@ watch([editor, wanted], async () => {
 
 <style scoped>
 .beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 350px;
-  gap: 16px;
+  --side: 350px;
+  align-items: stretch;
   height: calc(100vh - 198px);
 }
 
@@ -67,7 +66,6 @@ watch([editor, wanted], async () => {
 
 @media (max-width: 1000px) {
   .beside {
-    grid-template-columns: minmax(0, 1fr);
     grid-template-rows: 60vh auto;
     height: auto;
   }

@@ -114,10 +114,7 @@ h2 {
 }
 
 .beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 400px;
-  gap: 20px;
-  align-items: start;
+  --side: 400px;
 }
 
 .parts {
@@ -139,11 +136,5 @@ h2 {
   color: inherit;
   font-weight: 600;
   border-bottom-color: rgb(var(--v-theme-primary));
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

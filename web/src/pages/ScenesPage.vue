@@ -188,13 +188,6 @@ const says = computed(() => {
 </template>
 
 <style scoped>
-.beside {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 320px;
-  gap: 16px;
-  align-items: start;
-}
-
 .drawing :deep(.map) {
   height: calc(100vh - 256px);
 }
@@ -255,11 +248,5 @@ const says = computed(() => {
 
 .trouble {
   color: rgb(var(--v-theme-error));
-}
-
-@media (max-width: 1000px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -11,7 +11,7 @@ import StaleNote from '../components/StaleNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft } from '../composables/useDraft'
-import { inWords, useStage } from '../composables/useStage'
+import { useStage } from '../composables/useStage'
 
 const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
@@ -58,7 +58,7 @@ function onGround(_: string, to: number[]) {
   if (me.value?.present) stage.act({ move: player.value, to })
 }
 
-const now = computed(() => (at.value ? inWords(steps.value[at.value - 1] ?? {}) : 'before anything happened'))
+const now = computed(() => (at.value ? stage.words(at.value - 1) : 'before anything happened'))
 const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?? 0) : 0))
 </script>
 

@@ -44,7 +44,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
     <TroubleNote :text="error || trouble" @retry="reload" />
     <WaitingNote v-if="!versions && !error" />
     <v-alert v-if="told" type="success" class="mb-4">{{ told }}</v-alert>
-    <div v-if="versions" class="beside">
+    <div v-if="versions" class="beside first">
       <aside>
         <div class="sheet draft">
           <h2>In work: version {{ versions.draft.version }}</h2>
@@ -83,10 +83,7 @@ const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'n
 
 <style scoped>
 .beside {
-  display: grid;
-  grid-template-columns: 300px minmax(0, 1fr);
-  gap: 20px;
-  align-items: start;
+  --side: 300px;
 }
 
 h2 {
@@ -139,11 +136,5 @@ h2 {
 .small {
   display: block;
   font-size: 13px;
-}
-
-@media (max-width: 900px) {
-  .beside {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>
