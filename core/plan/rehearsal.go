@@ -67,6 +67,9 @@ type Step struct {
 	finding.At
 }
 
+// StepVerbs are all that a step can do, in alphabetical order.
+func StepVerbs() []string { return verbsOf(reflect.TypeFor[Step]()) }
+
 func (s *Step) complete(r *reader, n *node) {
 	s.Verb = r.verb(n, reflect.TypeFor[Step](), "A step")
 	if s.Verb == "sees" && n.key("not") == nil && n.key("expect") == nil {

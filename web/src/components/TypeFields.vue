@@ -43,11 +43,7 @@ watch(
   gap: 10px 8px;
 }
 
-.limits > * {
+.limits > :deep(:not(.narrow)) {
   grid-column: 1 / -1;
-}
-
-.limits > .narrow {
-  grid-column: auto;
 }
 </style>
