@@ -9,46 +9,8 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/save"
 	"alluvion/core/types"
+	"alluvion/internal/worlds"
 )
-
-// cabin is a game for one player, whose world dies and starts over with them.
-const cabin = `
-alluvion: 1
-game: cabin
-version: 1
-start: room/bed
-defaults:
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  scene:  {scene: keep, restart: keep, death: keep, new-run: reset}
-  game:   {restart: keep, death: rewind, new-run: reset}
-  prop:   {scene: keep, restart: keep, death: rewind, new-run: reset}
-  pair:   {scene: keep, death: {set: "prop.opened ? 7 : 0"}, leave: keep, new-run: reset}
-  place:  {death: checkpoint, leave: exact}
-variables:
-  wood:    {of: game, type: int, min: 0, max: 99, start: 3, read_by: game}
-  opened:  {of: prop:chest, type: bool, start: false}
-  dust:    {of: prop:chest, type: int, min: 0, max: 9, start: 0, read_by: game, across: {scene: {set: prop.dust + 1}}}
-  counted: {of: [player, prop:chest], type: int, min: 0, max: 9, start: 0, read_by: game}
-  steps:   {of: [player, scene], type: int, min: 0, max: 99, start: 0, read_by: game, across: {death: reset, scene: {set: scene.steps + 10}}}
-scenes:
-  room:   {size: [9, 9], spots: {bed: {at: [1, 1]}, door: {at: [8, 4]}}}
-  garden: {size: [30, 30], spots: {door: {at: [1, 15]}, tree: {at: [20, 20]}}}
-passages: {out: {from: room/door, to: garden/door, both_ways: true}}
-checkpoints: {fallback: room/bed, list: {tree: {at: garden/tree, again: true}}}
-props: {chest: {placed: {red: room/bed, blue: garden/tree, green: {in: garden, at: [5, 5]}}}}
-movables: {axe: {start: room/bed}, hoe: {start: garden/tree, across: {new-run: keep}}}
-events: {open: {args: {it: prop:chest}, from: self}, chop: {from: self}, fall: {from: self}, axe: {from: self}, hoe: {from: self}, pace: {from: self}, frost: {from: server}}
-rules:
-  - {on: frost, do: [{set: game.wood, to: 0}]}
-  - {on: open, do: [{set: args.it.opened, to: true}]}
-  - {on: chop, do: [{add: game.wood, by: 1}]}
-  - {on: fall, do: [{die: player}]}
-  - {on: axe, do: [{take: axe}]}
-  - {on: hoe, do: [{take: hoe}]}
-  - {on: pace, do: [{add: scene.steps, by: 1}]}
-saving: {slots: 2, when: [leave], every: 30s}
-session: {players: 1}
-`
 
 func (w *world) prop(want, name, at string) {
 	w.t.Helper()
@@ -62,7 +24,7 @@ func (w *world) prop(want, name, at string) {
 }
 
 func alone(t testing.TB) *world {
-	w := open(t, cabin)
+	w := open(t, worlds.Cabin)
 	w.join("ada")
 	return w
 }
@@ -159,7 +121,7 @@ func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
 	for i := range 3000 {
 		text += "c" + types.OfInt(i).String() + ": {in: garden, at: [" + types.OfInt(i%30).String() + ", " + types.OfInt(i/100).String() + "]}, "
 	}
-	w := open(t, changed(cabin, "props: {chest: {placed: {", text))
+	w := open(t, changed(worlds.Cabin, "props: {chest: {placed: {", text))
 	w.join("ada")
 	w.toTheTree()
 	require.NoError(t, w.self("ada", "open", "it", "c2999"))
@@ -171,7 +133,7 @@ func TestThousandsOfPropsCostNothingUntilTheyAreTouched(t *testing.T) {
 }
 
 func TestRule1EachSlotBeginsWithAWorldOfItsOwn(t *testing.T) {
-	w := open(t, cabin)
+	w := open(t, worlds.Cabin)
 	require.NoError(t, w.do(engine.Request{Do: "event", Name: "frost", Server: true}), "before anybody is there")
 	w.join("ada")
 	assert.Equal(t, "3", w.value("", "wood"))

@@ -12,45 +12,11 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/model"
 	"alluvion/core/save"
+	"alluvion/internal/worlds"
 )
 
-const marsh = `
-alluvion: 1
-game: marsh
-version: 1
-start: hut/door
-defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: checkpoint, leave: exact}}
-variables:
-  ins:   {of: player, type: int, min: 0, max: 99, start: 0, read_by: game}
-  outs:  {of: player, type: int, min: 0, max: 99, start: 0, read_by: game}
-  pools: {of: player, type: int, min: 0, max: 99, start: 0, read_by: game}
-scenes:
-  hut:   {size: [9, 9], spots: {door: {at: [1, 1]}}}
-  marsh:
-    size: [60, 60]
-    areas:
-      reeds: {x: [20, 30], y: [10, 40]}
-      line:  {x: [50, 50.001]}
-      pool:  {at: [10, 50], radius: 4}
-      camp:  {at: [40, 5], radius: 3}
-    spots: {edge: {at: [25, 30]}, stone: {at: [5, 5]}}
-passages: {out: {from: hut/door, to: marsh/edge, both_ways: true}}
-checkpoints: {fallback: hut/door, back_after: 1s, list: {stone: {at: marsh/stone, order: 1}, camp: {in: marsh/camp, order: 2}}}
-events: {fall: {from: self}, dry: {from: self, if: "!inside('marsh/reeds')", refused: Too wet here.}, flee: {from: self}}
-rules:
-  - {on: {entered: marsh/reeds}, do: [{add: player.ins, by: 1}]}
-  - {on: {exited: marsh/reeds}, do: [{add: player.outs, by: 1}]}
-  - {on: {entered: marsh/line}, do: [{add: player.ins, by: 10}]}
-  - {on: {exited: marsh/line}, do: [{add: player.outs, by: 10}]}
-  - {on: {entered: marsh/pool}, do: [{add: player.pools, by: 1}]}
-  - {on: fall, do: [{die: player}]}
-  - {on: dry, do: [{notify: player, text: dry}]}
-  - {on: flee, do: [{go: marsh/stone}]}
-saving: {when: [checkpoint, leave], every: 30s}
-`
-
 func inTheMarsh(t *testing.T) *world {
-	w := open(t, marsh)
+	w := open(t, worlds.Marsh)
 	w.join("ada")
 	w.pass("ada", "out") // the edge lies in the reeds
 	return w
@@ -129,7 +95,7 @@ func point(x, y fixed.Num) [model.MaxAxes]fixed.Num { return [model.MaxAxes]fixe
 // A line crosses an area where, walked in small steps, it is in it; and never where all of it stays away
 // by more than a step.
 func TestRule24CrossingsAgreeWithSmallSteps(t *testing.T) {
-	m := load(t, marsh)
+	m := load(t, worlds.Marsh)
 	rapid.Check(t, func(t *rapid.T) {
 		coordinate := func(name string) fixed.Num {
 			n, _ := fixed.FromInt(rapid.Int64Range(0, 5999).Draw(t, name)).Mul(fixed.Must("0.01"))
@@ -161,7 +127,7 @@ func between(from, to [model.MaxAxes]fixed.Num, i, n int64) [model.MaxAxes]fixed
 }
 
 func TestLinesThatMissAnAreaByLittle(t *testing.T) {
-	m := load(t, marsh)
+	m := load(t, worlds.Marsh)
 	n := fixed.Must
 	for name, row := range map[string]struct {
 		area           string

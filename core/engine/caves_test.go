@@ -12,123 +12,12 @@ import (
 	"alluvion/core/fixed"
 	"alluvion/core/save"
 	"alluvion/core/types"
+	"alluvion/internal/worlds"
 )
-
-// caves has one of everything that is held by others than players, scenes and the game, and of every type
-// that is more than one plain value.
-const caves = `
-alluvion: 1
-game: caves
-version: 1
-start: hall/door
-defaults:
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  scene:  {scene: keep, restart: keep}
-  game:   {restart: keep}
-  place:  {death: checkpoint, leave: exact}
-rosters:
-  guide:
-    attributes: {pace: int}
-    options:
-      mole: {pace: 1}
-      bat:  {pace: 3, if: player.depth >= 2, refused: Bats only follow who has been deep.}
-variables:
-  depth:   {of: player, type: int, min: 0, max: 9, start: 0}
-  guide:   {of: player, type: pick, roster: guide, optional: true, locked: true}
-  marks:   {of: player, type: set, items: {type: choice, choices: [sun, moon, star]}, max_items: 2, across: {death: rewind}}
-  path:    {of: player, type: list, items: {type: int, min: 0, max: 9}, max_items: 3}
-  outfit:  {of: player, type: group, fields: {hat: {type: text, max_length: 8, start: felt}, rope: {type: int, min: 0, max: 50, start: 10}}, across: {death: reset}}
-  pin:     {of: player, type: point, optional: true}
-  awake:   {of: player, type: stopwatch, while: player.depth > 0}
-  busy:    {of: game, type: stopwatch, while: count(present) > 1}
-  dug:     {of: prop:vein, type: int, min: 0, max: 5, start: 5}
-  mined:   {of: [player, prop:vein], type: int, min: 0, max: 99, start: 0, across: {death: rewind}}
-  found:   {of: [player, prop:chest], type: bool, start: false}
-  lit:     {of: [player, scene], in: [hall, pit], type: bool, start: false}
-  steps:   {of: [player, scene], type: int, min: 0, max: 99, start: 0, across: {scene: reset}}
-  weather: {of: game, type: seed, across: {restart: reset}}
-  rolled:  {of: player, type: int, min: 0, max: 6, start: 0}
-  slow:    {of: player, type: int, is: "holds('cart') ? 1 : 4"}
-  mood:    {of: player, type: choice, choices: [calm, wild], start: calm, share: {writer: self, with: everyone}}
-scenes:
-  hall: {size: [20, 20], spots: {door: {at: [2, 2]}, stairs: {at: [18, 10]}}}
-  pit:  {size: [20, 20], origin: [-10, -10], spots: {foot: {at: [8, 0]}, ledge: {at: [0, 9]}}}
-  loft: {size: [20, 20], spots: {beam: {at: [10, 10]}, hatch: {at: [4, 4]}}, walk: false}
-passages:
-  down: {from: hall/stairs, to: pit/foot, both_ways: true}
-  up:   {from: hall/door, to: loft/beam, both_ways: true}
-checkpoints: {fallback: hall/door, list: {ledge: {at: pit/ledge, again: true}}}
-props:
-  vein:  {placed: {north: {in: pit, at: [5, 5]}, south: {in: pit, at: [5, -5]}}, reach: 3}
-  chest: {placed: {old: pit/ledge, new: {in: hall, at: [10, 10]}}, radius: 1.5}
-movables:
-  cart: {start: hall/stairs, never_in: [loft]}
-  lamp: {start: hall/door, across: {restart: reset}}
-events:
-  dig:    {args: {vein: {type: prop:vein, within: reach}}, from: self}
-  far:    {args: {vein: prop:vein}, from: self}
-  refill: {args: {vein: prop:vein}, from: server}
-  mark:   {args: {what: {type: choice, choices: [sun, moon, star]}}, from: self}
-  unmark: {args: {what: {type: choice, choices: [sun, moon, star]}}, from: self}
-  walk:   {args: {n: {type: int, min: 0, max: 9}}, from: self}
-  back:   {args: {n: {type: int, min: 0, max: 9}}, from: self}
-  dress:  {args: {hat: {type: text, max_length: 8}}, from: self}
-  pin:    {from: self}
-  deeper: {from: self}
-  hire:   {args: {who: {type: pick, roster: guide}}, from: self}
-  light:  {from: self}
-  here:   {from: self}
-  roll:   {args: {n: {type: int, min: 0, max: 1000}}, from: self}
-  grab:   {from: self, while_dead: true}
-  drop:   {from: self}
-  home:   {from: self}
-  lamp:   {from: self}
-  fall:   {from: self}
-  mirror: {from: self}
-  rest:   {from: self}
-rules:
-  - on: dig
-    do: [{add: args.vein.dug, by: -1}, {add: args.vein.mined, by: 1}]
-  - on: far
-    if: "args.vein.mined > 0 && count(player.found) == 0"
-    do: []
-  - on: refill
-    do: [{set: args.vein.dug, to: 5}]
-  - {on: mark, do: [{put: player.marks, item: args.what}]}
-  - {on: unmark, do: [{take-out: player.marks, item: args.what}]}
-  - {on: walk, do: [{put: player.path, item: args.n}]}
-  - {on: back, do: [{take-out: player.path, item: args.n}]}
-  - {on: dress, do: [{set: player.outfit.hat, to: args.hat}]}
-  - {on: pin, do: [{set: player.pin, to: place.at}]}
-  - {on: deeper, do: [{add: player.depth, by: 1}]}
-  - {on: hire, do: [{pick: player.guide, option: args.who}]}
-  - {on: light, do: [{set: scene.lit, to: true}]}
-  - {on: here, do: [{add: scene.steps, by: 1}, {set: scenes.pit.lit, to: true}]}
-  - {on: roll, do: [{set: player.rolled, to: "draw(game.weather, args.n, 1, 6)"}]}
-  - {on: grab, do: [{take: cart}]}
-  - {on: drop, do: [{set-down: cart}]}
-  - {on: home, do: [{set-down: cart, at: hall/door}]}
-  - {on: lamp, do: [{take: lamp}]}
-  - {on: fall, do: [{die: player}]}
-  - {on: mirror, do: [{go: {scene: pit, carry: [x, y]}}]}
-  - {on: rest, do: [{save: player}, {save: world}]}
-  - on: {entered: prop:chest}
-    if: "!prop.found"
-    do: [{set: prop.found, to: true}, {notify: player, text: A chest.}]
-  - {on: loaded, do: [{notify: player, text: Back again.}]}
-  - {on: saved, do: [{notify: player, text: Noted.}]}
-standings:
-  miners: {rank: "prop.vein.north.mined + prop.vein.south.mined"}
-  deep:   {rank: player.depth, keep: last, order: low, if: player.depth > 0}
-milestones:
-  explorer: {when: count(player.found) == 2}
-requests: {start-over: {if: place.scene == 'hall', refused: Only in the hall.}, move: {fastest: 10}, touch: {if: player.depth < 9}}
-saving: {when: [leave], every: 30s}
-`
 
 // cavern is a session in the caves with ada in it.
 func cavern(t testing.TB) *world {
-	w := open(t, caves)
+	w := open(t, worlds.Caves)
 	w.join("ada")
 	return w
 }
@@ -308,7 +197,7 @@ func TestAStopwatchCountsOnlyWhileItsConditionHolds(t *testing.T) {
 }
 
 func TestRule25SeedsComeWithTheSessionAndDrawAlikeForEverybody(t *testing.T) {
-	m := load(t, caves)
+	m := load(t, worlds.Caves)
 	drawn := func(seed uint32) string {
 		w := &world{t: t, m: m, run: engine.Open(m, seed)}
 		w.join("ada")

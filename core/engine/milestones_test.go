@@ -8,40 +8,8 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/types"
+	"alluvion/internal/worlds"
 )
-
-const marks = `
-alluvion: 1
-game: marks
-version: 1
-start: hut/door
-defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, game: {restart: keep}, place: {death: stay, leave: exact}}
-variables:
-  parcels: {of: player, type: int, min: 0, max: 99, start: 0}
-  bonus:   {of: player, type: int, min: 0, max: 99, start: 0, read_by: game}
-  twice:   {of: player, type: int, min: 0, max: 198, is: player.parcels * 2}
-  fund:    {of: game, type: int, min: 0, max: 99, start: 0}
-scenes:
-  hut:  {size: [9, 9], spots: {door: {at: [1, 1]}}}
-  yard: {size: [9, 9], spots: {gate: {at: [1, 1]}}}
-passages: {out: {from: hut/door, to: yard/gate, both_ways: true}}
-events: {load: {args: {n: {type: int, min: 1, max: 50}}, from: self}, pay: {from: self}, grant: {args: {at: player}, from: server}, strip: {args: {at: player}, from: server}, over: {from: self}}
-rules:
-  - {on: load, do: [{add: player.parcels, by: args.n}]}
-  - {on: pay, do: [{add: game.fund, by: 10}]}
-  - {on: grant, do: [{earn: outside, of: args.at}]}
-  - {on: strip, do: [{unearn: outside, of: args.at}]}
-  - {on: over, do: [{start-over: player}]}
-  - {on: {milestone: ten}, do: [{add: player.bonus, by: 1}]}
-  - {on: milestone, do: [{notify: player, text: well done}]}
-milestones:
-  ten:     {title: Ten, progress: player.parcels, goal: 10}
-  forty:   {progress: player.twice, goal: 40, across: {new-run: reset}}
-  outside: {when: place.scene == 'yard'}
-  rich:    {when: game.fund >= 20}
-  both:    {when: player.earned('ten') && player.earned('outside')}
-saving: {every: 30s}
-`
 
 func (w *world) earned(player string) []string {
 	var out []string
@@ -54,7 +22,7 @@ func (w *world) earned(player string) []string {
 }
 
 func TestRule12AMilestoneIsEarnedOnceByAJumpToo(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "load", "n", 9))
 	assert.Empty(t, w.earned("ada"))
@@ -67,7 +35,7 @@ func TestRule12AMilestoneIsEarnedOnceByAJumpToo(t *testing.T) {
 }
 
 func TestRule12MilestonesAreWeighedByPlaceWorldAndOneAnother(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	w.join("bob")
 	w.pass("ada", "out")
@@ -81,7 +49,7 @@ func TestRule12MilestonesAreWeighedByPlaceWorldAndOneAnother(t *testing.T) {
 }
 
 func TestRule12AThresholdPassedBeforeTheMilestoneExistedCountsOnLoad(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	s := w.leave("ada")
 	s.Values["parcels"] = types.OfInt(30)
@@ -91,7 +59,7 @@ func TestRule12AThresholdPassedBeforeTheMilestoneExistedCountsOnLoad(t *testing.
 }
 
 func TestMilestonesAreKeptForGoodUnlessTheySayOtherwise(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "load", "n", 30))
 	s := w.leave("ada")
@@ -102,7 +70,7 @@ func TestMilestonesAreKeptForGoodUnlessTheySayOtherwise(t *testing.T) {
 }
 
 func TestMilestonesCanBeTriedOutAndTakenBack(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	require.NoError(t, w.server("grant", "at", "ada"))
 	assert.Equal(t, []string{"outside"}, w.earned("ada"))
@@ -111,7 +79,7 @@ func TestMilestonesCanBeTriedOutAndTakenBack(t *testing.T) {
 }
 
 func TestARefusedEventEarnsNothing(t *testing.T) {
-	w := open(t, marks)
+	w := open(t, worlds.Marks)
 	w.join("ada")
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "load", "n", 51), engine.Invalid, "outside")

@@ -13,6 +13,7 @@ import (
 	"alluvion/core/model"
 	"alluvion/core/save"
 	"alluvion/core/types"
+	"alluvion/internal/worlds"
 )
 
 var who = []string{"ada", "bob", "cid", "dee"}
@@ -121,7 +122,7 @@ func roundTrip(t *rapid.T, s *save.Player, m *model.Model) {
 // Random requests, in their senses or not: the state stays sound, what is refused changes nothing, and
 // two sessions that are asked the same stay the same.
 func TestRandomRequestsKeepTheStateSound(t *testing.T) {
-	m := load(t, camp)
+	m := load(t, worlds.Camp)
 	rapid.Check(t, func(t *rapid.T) {
 		one, two := engine.New(m), engine.New(m)
 		saved := map[string]*save.Player{}
@@ -153,7 +154,7 @@ func TestRandomRequestsKeepTheStateSound(t *testing.T) {
 }
 
 func TestAStepAllocatesOnlyWhatItHandsOut(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	req := engine.Request{Do: "event", Player: "ada", Name: "mud"}
 	_, _ = w.run.Step(&req)

@@ -9,10 +9,11 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/fixed"
 	"alluvion/core/types"
+	"alluvion/internal/worlds"
 )
 
 func TestRule1TheWorldIsOneForAllInTheSession(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.join("bob")
 	require.NoError(t, w.self("ada", "chop", "n", 2))
@@ -59,7 +60,7 @@ session: {players: 1}
 }
 
 func TestRule6RequestsAreJudged(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "3")
 	w.refused(w.do(engine.Request{Do: "pass", Player: "ada", Name: "out"}), engine.Refused, "too far")
@@ -77,7 +78,7 @@ func TestRule6RequestsAreJudged(t *testing.T) {
 }
 
 func TestRule6ArrivingTriggersNoPassage(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out") // arrives on the gate, which leads back
@@ -85,7 +86,7 @@ func TestRule6ArrivingTriggersNoPassage(t *testing.T) {
 }
 
 func TestRule7TimersRunBeforeTheEventAndInOrder(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("bob")
 	w.join("ada")
 	for _, id := range []string{"bob", "ada"} {
@@ -109,7 +110,7 @@ func TestRule7TimersRunBeforeTheEventAndInOrder(t *testing.T) {
 }
 
 func TestRule7StopwatchesReadElapsedSecondsAndCannotBeSet(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.at = 5000
 	w.join("ada")
 	w.at = 7500
@@ -124,7 +125,7 @@ func TestRule7StopwatchesReadElapsedSecondsAndCannotBeSet(t *testing.T) {
 }
 
 func TestRule8ARepeatedRequestChangesNothing(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	req := engine.Request{Do: "event", Player: "ada", Name: "chop", Number: 7, Args: arguments([]any{"n", 2})}
 	w.must(req)
@@ -138,7 +139,7 @@ func TestRule8ARepeatedRequestChangesNothing(t *testing.T) {
 }
 
 func TestRule9AnEventIsAllOrNothing(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	err := w.self("ada", "split", "n", 0)
@@ -151,14 +152,14 @@ func TestRule9AnEventIsAllOrNothing(t *testing.T) {
 }
 
 func TestRule9EachActionSeesTheOnesBeforeIt(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.server("hurt", "by", 50, "at", "ada"))
 	assert.Equal(t, []string{"player.warmth", "player.dead"}, w.changed())
 }
 
 func TestRule9AChainIsBounded(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "spiral"), engine.Failed, "256")
@@ -166,7 +167,7 @@ func TestRule9AChainIsBounded(t *testing.T) {
 }
 
 func TestRule10AnInvariantRefusesWhatBreaksIt(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "cold", "to", 20), engine.Refused, "Warmer than can be")
@@ -175,7 +176,7 @@ func TestRule10AnInvariantRefusesWhatBreaksIt(t *testing.T) {
 }
 
 func TestRule10WhatIsBrokenAlreadyRefusesNothing(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	s := w.leave("ada")
 	s.Values["warmth"] = types.OfInt(90) // a save from a time when that was allowed
@@ -184,7 +185,7 @@ func TestRule10WhatIsBrokenAlreadyRefusesNothing(t *testing.T) {
 }
 
 func TestRule11TheDead(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.server("hurt", "by", 100, "at", "ada"))
 	require.True(t, w.told("died"))
@@ -201,7 +202,7 @@ func TestRule11TheDead(t *testing.T) {
 }
 
 func TestRule13ComingBackElsewhereSkipsTheSceneColumn(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -221,7 +222,7 @@ func TestRule13ComingBackElsewhereSkipsTheSceneColumn(t *testing.T) {
 }
 
 func TestRule14OrderAtAChangeOfScene(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "mud"))
 	w.move("ada", "5", "1")
@@ -233,7 +234,7 @@ func TestRule14OrderAtAChangeOfScene(t *testing.T) {
 }
 
 func TestRule14ARefusedPassageLeavesThePlayerWhereTheyAre(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	w.refused(w.do(engine.Request{Do: "pass", Player: "ada", Name: "ladder"}), engine.Refused, "The ladder costs two.")
@@ -272,7 +273,7 @@ saving: {every: 30s}
 }
 
 func TestRule16LeaveAppliesOnceWhenTheSaveIsLoaded(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "mud"))
 	s := w.leave("ada")
@@ -282,7 +283,7 @@ func TestRule16LeaveAppliesOnceWhenTheSaveIsLoaded(t *testing.T) {
 }
 
 func TestRule16WhoLeftDeadComesBackFirst(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -298,7 +299,7 @@ func TestRule16WhoLeftDeadComesBackFirst(t *testing.T) {
 }
 
 func TestRule17RewindGoesBackToTheCheckpointReached(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -317,7 +318,7 @@ func TestRule17RewindGoesBackToTheCheckpointReached(t *testing.T) {
 }
 
 func TestRule17BeforeTheFirstCheckpointItIsTheRunsStart(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "chop", "n", 2))
 	require.NoError(t, w.server("hurt", "by", 100, "at", "ada"))
@@ -326,7 +327,7 @@ func TestRule17BeforeTheFirstCheckpointItIsTheRunsStart(t *testing.T) {
 }
 
 func TestRule18ASceneIsEmptyWhenNobodyIsInIt(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.join("bob")
 	require.NoError(t, w.self("ada", "mud"))
@@ -339,7 +340,7 @@ func TestRule18ASceneIsEmptyWhenNobodyIsInIt(t *testing.T) {
 }
 
 func TestRule21AtLimit(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "bump", "n", 6), engine.Refused, "outside 0 to 10")
@@ -350,7 +351,7 @@ func TestRule21AtLimit(t *testing.T) {
 }
 
 func TestRule23ComputedVariablesAreAlwaysRight(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.is("ada", "room", "3")
 	require.NoError(t, w.self("ada", "choose", "who", "oddny"))
@@ -361,7 +362,7 @@ func TestRule23ComputedVariablesAreAlwaysRight(t *testing.T) {
 
 func TestRule26TheSameRequestsGiveTheSameDigest(t *testing.T) {
 	play := func() string {
-		w := open(t, camp)
+		w := open(t, worlds.Camp)
 		w.join("bob")
 		w.join("ada")
 		w.at = 700
@@ -374,7 +375,7 @@ func TestRule26TheSameRequestsGiveTheSameDigest(t *testing.T) {
 }
 
 func TestCheckpointsFurthestNeverGoesBack(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -397,7 +398,7 @@ func TestCheckpointsFurthestNeverGoesBack(t *testing.T) {
 }
 
 func TestStartOverBeginsANewRunInTheSameSlot(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -414,7 +415,7 @@ func TestStartOverBeginsANewRunInTheSameSlot(t *testing.T) {
 }
 
 func TestPassagesCarryAndMoveToTheNearestPoint(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.must(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.FromInt(1), fixed.FromInt(1)}, Facing: "south"})
 	w.pass("ada", "out")
@@ -425,7 +426,7 @@ func TestPassagesCarryAndMoveToTheNearestPoint(t *testing.T) {
 }
 
 func TestAPassageInsideASceneAndItsElse(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.move("ada", "5", "1")
 	w.pass("ada", "out")
@@ -441,7 +442,7 @@ func TestAPassageInsideASceneAndItsElse(t *testing.T) {
 }
 
 func TestArgumentsAreChecked(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	digest := w.run.Digest()
 	for name, row := range map[string]struct {
@@ -466,7 +467,7 @@ func TestArgumentsAreChecked(t *testing.T) {
 }
 
 func TestJoiningIsChecked(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.refused(w.do(engine.Request{Do: "join", Player: "ada", Slot: 1}), engine.Refused, "already")
 	w.refused(w.do(engine.Request{Do: "join", Player: "bob", Slot: 3}), engine.Invalid, "slots go from 1 to 2")
@@ -476,7 +477,7 @@ func TestJoiningIsChecked(t *testing.T) {
 }
 
 func TestTheServerMayWriteWithinLimits(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	w.must(engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.logs", Value: types.OfInt(7)})
 	w.is("ada", "logs", "7")
@@ -486,7 +487,7 @@ func TestTheServerMayWriteWithinLimits(t *testing.T) {
 }
 
 func TestCausesSayWhy(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.server("hurt", "by", 100, "at", "ada"))
 	assert.Contains(t, w.res.Changes[0].Cause.String(), "rule 1")
@@ -500,7 +501,7 @@ func TestCausesSayWhy(t *testing.T) {
 }
 
 func TestRestartAppliesToTheWorld(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "mud"))
 	kept := w.run.World()
@@ -510,7 +511,7 @@ func TestRestartAppliesToTheWorld(t *testing.T) {
 }
 
 func TestRule24NumbersFromOutsideAreRounded(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	require.NoError(t, w.server("hurt", "by", types.OfNum(fixed.Must("10.200000001")), "at", "ada"))
 	assert.Equal(t, "40", w.value("ada", "warmth"), "of 50, by 10")
@@ -521,7 +522,7 @@ func TestRule24NumbersFromOutsideAreRounded(t *testing.T) {
 
 // What was sent in one visit moves nobody in the next.
 func TestRule8ARequestOfAFormerVisitIsStale(t *testing.T) {
-	w := open(t, camp)
+	w := open(t, worlds.Camp)
 	w.join("ada")
 	move := engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.FromInt(4), fixed.FromInt(4)}, Arrival: 1}
 	w.must(move)

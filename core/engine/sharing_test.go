@@ -10,6 +10,7 @@ import (
 	"alluvion/core/engine"
 	"alluvion/core/expr"
 	"alluvion/core/plan"
+	"alluvion/internal/worlds"
 )
 
 // compiled reads an expression as somebody does who watches ada and bob.
@@ -71,13 +72,13 @@ func TestAWatcherReadsWhatIsThereAndSaysWhoIsNot(t *testing.T) {
 }
 
 func TestRule28RulesCannotReadStandings(t *testing.T) {
-	_, _, found := check.Text([]byte(changed(caves, "if: player.depth >= 2", "if: standings.miners >= 2")))
+	_, _, found := check.Text([]byte(changed(worlds.Caves, "if: player.depth >= 2", "if: standings.miners >= 2")))
 	require.NotEmpty(t, found)
 	assert.Equal(t, "unknown-name", found[0].ID)
 }
 
 func TestRule29ASenderSendsAtMostSoMany(t *testing.T) {
-	w := open(t, changed(changed(caves, "fall:   {from: self}", "fall:   {from: self, at_most: 3/s}"), "share: {writer: self, with: everyone}", "share: {writer: self, with: everyone, at_most: 2/m}"))
+	w := open(t, changed(changed(worlds.Caves, "fall:   {from: self}", "fall:   {from: self, at_most: 3/s}"), "share: {writer: self, with: everyone}", "share: {writer: self, with: everyone, at_most: 2/m}"))
 	var rates engine.Rates
 	fall := func(player string, at int64) error {
 		return rates.Allow(w.run, engine.Request{Do: "event", Player: player, Name: "fall", At: at})
@@ -103,7 +104,7 @@ func TestRule29ASenderSendsAtMostSoMany(t *testing.T) {
 }
 
 func TestRule11WhoDiesOfComingBackDoesNotLoopForEver(t *testing.T) {
-	w := open(t, changed(caves, "  - {on: fall, do: [{die: player}]}", "  - {on: fall, do: [{die: player}]}\n  - {on: came-back, do: [{die: player}]}"))
+	w := open(t, changed(worlds.Caves, "  - {on: fall, do: [{die: player}]}", "  - {on: fall, do: [{die: player}]}\n  - {on: came-back, do: [{die: player}]}"))
 	w.join("ada")
 	require.NoError(t, w.self("ada", "fall"))
 	res := w.run.Advance(60_000)

@@ -8,40 +8,11 @@ import (
 
 	"alluvion/core/engine"
 	"alluvion/core/save"
+	"alluvion/internal/worlds"
 )
 
-const moor = `
-alluvion: 1
-game: moor
-version: 1
-start: hut/door
-defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
-scenes:
-  hut:  {size: [9, 9], spots: {door: {at: [1, 1]}, hole: {at: [5, 5]}}}
-  moor: {size: [50, 50], spots: {stone: {at: [9, 9]}}}
-  bog:  {size: [50, 50], spots: {reed: {at: [3, 3]}}}
-passages:
-  out:    {from: hut/door, to: moor/stone, both_ways: true}
-  down:   {from: moor/stone, to: bog/reed, both_ways: true}
-  tunnel: {from: hut/hole, to: way_back, else: hut/door}
-  crack:  {from: hut/hole, to: deep, if: has(player.deep), refused: No crack is known.}
-waymarks:
-  way_back: {not_from: [hut]}
-  deep:     {lasting: true, forget_on: [bog], across: {death: rewind, leave: reset}}
-checkpoints: {back_after: 1s, list: {stone: {at: moor/stone}}}
-events: {horn: {from: self}, mark: {from: self}, lose: {from: self}, home: {from: self}, blind: {from: self}, fall: {from: self}}
-rules:
-  - {on: horn, do: [{remember: way_back}, {go: hut/door}]}
-  - {on: mark, do: [{remember: deep}]}
-  - {on: lose, do: [{forget: way_back}, {forget: deep}]}
-  - {on: home, do: [{go: way_back, else: hut/door}]}
-  - {on: blind, accept: {waymark-may-be-none: for the test}, do: [{go: way_back}]}
-  - {on: fall, do: [{die: player}]}
-saving: {every: 30s}
-`
-
 func onTheMoor(t *testing.T) *world {
-	w := open(t, moor)
+	w := open(t, worlds.Moor)
 	w.join("ada")
 	w.pass("ada", "out")
 	w.move("ada", "20", "30")
@@ -60,7 +31,7 @@ func TestRule19AWaymarkIsUsedUpByItsUse(t *testing.T) {
 }
 
 func TestRule19APassageToNoneTakesItsElse(t *testing.T) {
-	w := open(t, moor)
+	w := open(t, worlds.Moor)
 	w.join("ada")
 	w.move("ada", "5", "5")
 	w.pass("ada", "tunnel")

@@ -189,6 +189,9 @@ func (b *Board) Replaced() {
 	for key := range b.world {
 		b.spots[key] = true
 	}
+	for _, c := range b.run.PropCopies() { // which the board may not have yet
+		b.spots[b.keyOf(c)] = true
+	}
 	b.stirred = true
 }
 
