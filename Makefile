@@ -8,7 +8,7 @@ GOFILES := $(shell find . -name '*.go' -not -path './web/*')
 WEBSRC  := $(shell find web/src web/public -type f -not -name schema.d.ts) web/index.html web/vite.config.ts
 CONSOLE := service/console/dist/index.html
 
-.PHONY: demo build test lint unit generate bench screenshots fuzz soak setup-tools setup-browser clean
+.PHONY: demo build test mutate release lint unit generate bench screenshots fuzz soak setup-tools setup-browser clean
 
 demo: build
 	$(BIN) demo -addr $(ADDR)
@@ -65,6 +65,16 @@ FUZZTIME ?= 60s
 FUZZ = $(shell grep -roE '^func Fuzz[A-Za-z]+' --include='*_test.go' core service client cmd internal | sed -E 's,/[^/]+:func ,:,' | sort)
 fuzz:
 	@set -e; for one in $(FUZZ); do echo "== $$one"; $(GO) test ./$${one%%:*} -run '^$$' -fuzz "^$${one##*:}$$" -fuzztime $(FUZZTIME); done
+
+# Would the tests notice a small fault? 400 are put in, one after the other (about half an hour), and those that none
+# of the package's own tests notices are printed.
+MUTANTS ?= 400
+mutate:
+	$(GO) run ./internal/mutate -n $(MUTANTS)
+
+# What can be handed on: the program with its console, for each kind of machine that can be built for here.
+release: setup-tools $(CONSOLE)
+	$(GO) run ./internal/release -out bin/release
 
 # What is promised of saves and stops, tried for a while; the figures go into docs/reliability.md. Not part of the tests.
 SOAK ?= 10m

@@ -1,4 +1,4 @@
-module alluvion
+module alluvion.dev
 
 go 1.26.0
 

@@ -21,10 +21,10 @@ import (
 
 	"github.com/coder/websocket"
 
-	"alluvion/client"
-	"alluvion/core/fixed"
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/client"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // The live benchmark has three processes: the service (or the peer), the crowd, and this one, which reads how much CPU

@@ -14,11 +14,11 @@ import (
 	"testing"
 	"time"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // row is one line of the table.

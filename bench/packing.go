@@ -8,13 +8,13 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/check"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/share"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 // packedVars are the five variables of the demo that are packed with a place.

@@ -14,7 +14,7 @@ import (
 	"syscall"
 	"time"
 
-	"alluvion/service/console"
+	"alluvion.dev/service/console"
 )
 
 // start measures from starting the process to its first healthy answer, and its memory then.

@@ -17,13 +17,13 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
-	"alluvion/examples"
-	"alluvion/service/store"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/examples"
+	"alluvion.dev/service/store"
 )
 
 func demo(file string) *model.Model {

@@ -15,8 +15,8 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/contract"
-	"alluvion/core/matrix"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/matrix"
 )
 
 // Client is a connection to one service. It is safe for use by several goroutines.

@@ -1,7 +1,7 @@
 package client
 
 import (
-	"alluvion/contract"
+	"alluvion.dev/contract"
 	"context"
 	"net/http"
 	"net/url"

@@ -16,11 +16,11 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/share"
-	"alluvion/core/types"
-	"alluvion/core/wire"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
 )
 
 // Joining says how a machine joins a session.

@@ -8,9 +8,9 @@ import (
 	"net/url"
 	"strconv"
 
-	"alluvion/contract"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 )
 
 func gamePath(game string) string { return "/v1/games/" + url.PathEscape(game) }

@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/upgrade"
 )
 
 // BothWays is a text checked against the game's plan, both ways.

@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/types"
+	"alluvion.dev/core/types"
 )
 
 // Correction is a value that is corrected by hand.

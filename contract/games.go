@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 	"time"
 )
 

@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Problem is how every error reaches a client (RFC 9457).

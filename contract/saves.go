@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/save"
+	"alluvion.dev/core/save"
 	"encoding/json"
 	"time"
 )

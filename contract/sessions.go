@@ -1,8 +1,8 @@
 package contract
 
 import (
-	"alluvion/core/types"
-	"alluvion/core/wire"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
 	"time"
 )
 

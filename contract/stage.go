@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/types"
+	"alluvion.dev/core/types"
 )
 
 // StageWish is a run of a plan that is made step by step.

@@ -1,7 +1,7 @@
 package contract
 
 import (
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/upgrade"
 	"time"
 )
 

@@ -1,8 +1,8 @@
 package contract
 
 import (
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 	"time"
 )
 

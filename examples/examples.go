@@ -5,7 +5,7 @@ package examples
 import (
 	"embed"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // LanternPass is the plan of the demo game.

@@ -16,8 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/contract"
-	"alluvion/examples"
+	"alluvion.dev/contract"
+	"alluvion.dev/examples"
 )
 
 // operation is one call of the contract.

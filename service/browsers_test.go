@@ -15,11 +15,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/wire"
-	"alluvion/examples"
-	"alluvion/service"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
+	"alluvion.dev/service"
 )
 
 // send asks with headers; nothing is added to them.

@@ -7,10 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 // market opens the sister game beside the demo.

@@ -1,7 +1,7 @@
 package service_test
 
 import (
-	"alluvion/contract"
+	"alluvion.dev/contract"
 	"bytes"
 	"fmt"
 	"io"

@@ -10,11 +10,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/contract"
-	"alluvion/core/finding"
-	"alluvion/core/types"
-	"alluvion/examples"
-	"alluvion/service/api"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
+	"alluvion.dev/service/api"
 )
 
 func steps(texts ...string) []json.RawMessage {
@@ -252,11 +252,22 @@ func TestTheMapOfATextHasAllThatIsDrawn(t *testing.T) {
 	assert.Equal(t, "lodge/shed", m.Movables[0].Start)
 	gust := find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "gust" })
 	assert.Equal(t, "server", gust.From)
-	assert.Equal(t, api.MapArg{ID: "amount", Type: "decimal", Choices: []string{}, Max: 40, Step: 0.5}, gust.Args[0])
+	assert.Equal(t, api.MapArg{ID: "amount", Type: "decimal", Input: "number", Words: "a decimal 0 to 40 in steps of 0.5", Choices: []types.Value{}, Begins: types.OfInt(0)}, gust.Args[0])
+	assert.Equal(t, "player", gust.Args[1].Input)
 	assert.Equal(t, "player", gust.Args[1].Type)
 	opened := find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "open" })
-	assert.Equal(t, []string{"under_ledge", "at_cairn", "by_the_wheel"}, opened.Args[0].Choices)
-	assert.Equal(t, []string{"brisa", "oddny", "tarn", "eirik"}, find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "choose" }).Args[0].Choices)
+	assert.Equal(t, texts("under_ledge", "at_cairn", "by_the_wheel"), opened.Args[0].Choices)
+	who := find(t, m.Events, func(e api.MapEvent) bool { return e.ID == "choose" }).Args[0]
+	assert.Equal(t, texts("brisa", "oddny", "tarn", "eirik"), who.Choices)
+	assert.Equal(t, types.OfText("brisa"), who.Begins)
+}
+
+func texts(list ...string) []types.Value {
+	var out []types.Value
+	for _, x := range list {
+		out = append(out, types.OfText(x))
+	}
+	return out
 }
 
 // A rehearsal may name another version of its plan, and a commons; a file that is neither is told.

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/contract"
-	"alluvion/core/types"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
 )
 
 // toTheGorge brings a player from the lodge into the gorge.

@@ -17,13 +17,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/client/crowd"
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
-	"alluvion/core/wire"
-	"alluvion/examples"
+	"alluvion.dev/client"
+	"alluvion.dev/client/crowd"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
 )
 
 // within is how long a test waits for something that is certain to happen.

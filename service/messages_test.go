@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/wire"
+	"alluvion.dev/core/wire"
 )
 
 // messages compiles the schema of one side's messages.

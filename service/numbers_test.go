@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/contract"
-	"alluvion/core/wire"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/wire"
 )
 
 // talk is a machine that says whatever it is told to, byte by byte.

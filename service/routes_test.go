@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/service/auth"
+	"alluvion.dev/service/auth"
 )
 
 // Every route of the contract, as every role, with odd ids and odd headers: who may, by a reckoning of the test's own.

@@ -13,13 +13,13 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/service/api"
-	"alluvion/service/auth"
-	"alluvion/service/console"
-	"alluvion/service/live"
-	"alluvion/service/meter"
-	"alluvion/service/store"
-	"alluvion/service/trial"
+	"alluvion.dev/service/api"
+	"alluvion.dev/service/auth"
+	"alluvion.dev/service/console"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/store"
+	"alluvion.dev/service/trial"
 )
 
 // Config is how a service is started. The zero value of a field means its default.

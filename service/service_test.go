@@ -15,13 +15,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
-	"alluvion/core/upgrade"
-	"alluvion/examples"
-	"alluvion/service"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/examples"
+	"alluvion.dev/service"
 )
 
 var ctx = context.Background()

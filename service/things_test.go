@@ -11,9 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/contract"
-	"alluvion/core/types"
-	"alluvion/service/api"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
+	"alluvion.dev/service/api"
 )
 
 func (h *house) move(player string, x, y int64) {

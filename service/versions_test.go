@@ -14,12 +14,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/core/upgrade"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
 )
 
 const history = "../examples/lantern-pass/history/"

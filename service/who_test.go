@@ -19,12 +19,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/wire"
-	"alluvion/examples"
-	"alluvion/service"
-	"alluvion/service/auth"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
+	"alluvion.dev/service"
+	"alluvion.dev/service/auth"
 )
 
 // guarded is a house whose service asks for tokens, with one for its designer.

@@ -13,10 +13,10 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/client"
-	"alluvion/core/check"
-	"alluvion/core/model"
-	"alluvion/core/share"
+	"alluvion.dev/client"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/share"
 )
 
 // Config says what a crowd is like. The zero value of a field means its default.

@@ -3,7 +3,7 @@ package crowd
 import (
 	"math"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // float is a number for working out ways: exactness does not matter there.

@@ -7,12 +7,12 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/client"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/share"
-	"alluvion/core/types"
-	"alluvion/core/wire"
+	"alluvion.dev/client"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
 )
 
 // walker is one simulated player.

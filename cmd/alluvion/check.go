@@ -5,11 +5,11 @@ import (
 	"strconv"
 	"strings"
 
-	"alluvion/core/check"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
 )
 
 // The schemas of documents that are the same for every plan, and those that a plan decides.

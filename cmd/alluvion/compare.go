@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/check"
-	"alluvion/core/model"
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/upgrade"
 )
 
 // runCompare says what becomes of saves of one version of a plan under another.

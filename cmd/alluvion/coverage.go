@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/rehearse"
+	"alluvion.dev/core/rehearse"
 )
 
 // coverage adds up what rehearsals exercise of each plan that they are played with.

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/client/crowd"
+	"alluvion.dev/client/crowd"
 )
 
 // runCrowd lets simulated players play in a running service, and says what came of it.

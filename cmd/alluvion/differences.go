@@ -9,7 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
-	"alluvion/core/save"
+	"alluvion.dev/core/save"
 )
 
 // runDifferences says how two saves differ, in the words of the plan beside the second.

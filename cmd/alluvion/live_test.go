@@ -10,10 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/client/crowd"
-	"alluvion/contract"
-	"alluvion/examples"
+	"alluvion.dev/client"
+	"alluvion.dev/client/crowd"
+	"alluvion.dev/contract"
+	"alluvion.dev/examples"
 )
 
 // demoIn puts the demo game into a running service, and opens its session.

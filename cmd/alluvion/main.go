@@ -16,9 +16,6 @@ import (
 	"time"
 )
 
-// version is the program's own; releases set it when they are built.
-var version = "0.1"
-
 // Exit codes.
 const (
 	fine     = 0
@@ -212,7 +209,7 @@ func run(ctx context.Context, args []string, in io.Reader, stdout, stderr io.Wri
 		}
 	}
 	if args[0] == "version" || args[0] == "-version" || args[0] == "--version" {
-		fmt.Fprintln(out, "alluvion", version)
+		fmt.Fprintln(out, "alluvion", version, origin)
 		return fine
 	}
 	i := slices.IndexFunc(commands, func(c command) bool { return c.name == args[0] })

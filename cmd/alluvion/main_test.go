@@ -18,11 +18,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 const demoPlan = "../../examples/lantern-pass/plan.yaml"

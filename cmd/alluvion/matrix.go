@@ -7,9 +7,9 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
-	"alluvion/core/check"
-	"alluvion/core/matrix"
-	"alluvion/core/model"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/core/model"
 )
 
 // glyphs give each fate a shape of its own, so that nobody depends on colour.

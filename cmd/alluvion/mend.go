@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/check"
-	"alluvion/core/edit"
-	"alluvion/core/finding"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/edit"
+	"alluvion.dev/core/finding"
 )
 
 // mend writes names into the plan's file where nothing else can have been meant, one mistake after another, and says

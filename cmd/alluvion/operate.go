@@ -8,10 +8,10 @@ import (
 	"strconv"
 	"strings"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/check"
-	"alluvion/service/store"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/service/store"
 )
 
 // runBackup copies a service's file, also while the service runs.

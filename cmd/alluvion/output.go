@@ -14,10 +14,10 @@ import (
 
 	"golang.org/x/term"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/service"
-	"alluvion/service/store"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/service"
+	"alluvion.dev/service/store"
 )
 
 // style colours text, or leaves it as it is.

@@ -10,10 +10,10 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
-	"alluvion/core/check"
-	"alluvion/core/model"
-	"alluvion/core/pack"
-	"alluvion/core/share"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/pack"
+	"alluvion.dev/core/share"
 )
 
 // runPack shows what state costs on the wire: in packed frames, and in the messages of a plan's carriers. With -encode

@@ -15,13 +15,13 @@ import (
 
 	"golang.org/x/term"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
-	"alluvion/service"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
+	"alluvion.dev/service"
 )
 
 const playHelp = `Plays in a service of its own for one plan, or (-service, -game) in one that runs. Each line of a

@@ -12,8 +12,8 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/contract"
-	"alluvion/core/rehearse"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/rehearse"
 )
 
 // rehearsed is a script that was played.

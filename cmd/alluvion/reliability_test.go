@@ -17,10 +17,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/examples"
-	"alluvion/service/store"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/examples"
+	"alluvion.dev/service/store"
 )
 
 var bg = context.Background()

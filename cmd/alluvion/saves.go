@@ -13,12 +13,12 @@ import (
 	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 )
 
 // runSave looks at saves: each against its plan, or one against another.

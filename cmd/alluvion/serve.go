@@ -12,9 +12,9 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/client"
-	"alluvion/examples"
-	"alluvion/service"
+	"alluvion.dev/client"
+	"alluvion.dev/examples"
+	"alluvion.dev/service"
 )
 
 // stopWithin is how long a graceful stop may take.

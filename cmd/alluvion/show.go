@@ -9,8 +9,8 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
-	"alluvion/contract"
-	"alluvion/core/types"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
 )
 
 // show prints a player's values: start, live and saved, side by side.

@@ -6,9 +6,9 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/engine"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
 )
 
 // staying are players whom this program lets play by requests: they have no connection, and leave unless something is

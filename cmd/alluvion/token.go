@@ -5,10 +5,10 @@ import (
 	"os"
 	"time"
 
-	"alluvion/client"
-	"alluvion/service"
-	"alluvion/service/auth"
-	"alluvion/service/store"
+	"alluvion.dev/client"
+	"alluvion.dev/service"
+	"alluvion.dev/service/auth"
+	"alluvion.dev/service/store"
 )
 
 // runToken makes a token, from the keys that lie beside a service's data.

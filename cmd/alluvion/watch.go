@@ -1,7 +1,7 @@
 package main
 
 import (
-	"alluvion/contract"
+	"alluvion.dev/contract"
 	"fmt"
 	"maps"
 	"os"

@@ -7,8 +7,8 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/client"
-	"alluvion/contract"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
 )
 
 // runWhy asks a running service why a value is what it is.

@@ -5,9 +5,9 @@ package action
 import (
 	"fmt"
 
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // does adds a verb to what rules can do.

@@ -6,9 +6,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // mill has a rule for each verb, by its name.

@@ -1,9 +1,9 @@
 package action
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 var _ = does(branch{})

@@ -1,10 +1,10 @@
 package action
 
 import (
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 	"fmt"
 )
 

@@ -1,9 +1,9 @@
 package action
 
 import (
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = does(raise{})

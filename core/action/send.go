@@ -3,10 +3,10 @@ package action
 import (
 	"fmt"
 
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = does(send{})

@@ -1,8 +1,8 @@
 package action
 
 import (
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 var _ = does(take{})

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = does(takeOut{})

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/bitstream"
+	"alluvion.dev/core/bitstream"
 )
 
 // What is written comes back, wherever it falls; and nothing is read beyond the end.

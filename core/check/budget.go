@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/pack"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/pack"
 )
 
 var _ = judges((*checker).overBudget,

@@ -4,10 +4,10 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // ways are all the ways in which a variable gets another value than its start. A check that reasons from "nothing

@@ -7,10 +7,10 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // Text reads a plan and checks it whole. The model is nil where an error keeps it from being built, and for

@@ -12,11 +12,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/finding"
-	"alluvion/core/matrix"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/examples"
 )
 
 const troubled = "../../examples/troubled"

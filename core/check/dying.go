@@ -3,12 +3,12 @@ package check
 import (
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).stillDead,

@@ -6,11 +6,11 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).undecidedFates,

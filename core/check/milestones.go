@@ -1,9 +1,9 @@
 package check
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).milestones,

@@ -14,9 +14,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/check"
-	"alluvion/core/finding"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/examples"
 )
 
 // errorsOf are what is wrong with a text, each message once.

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/examples"
 )
 
 // twoScenes is a plan with no problems; VARIABLES and MORE are put into it.

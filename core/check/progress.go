@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).progressDrops,

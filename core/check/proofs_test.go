@@ -9,12 +9,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 // of are the messages of one finding.

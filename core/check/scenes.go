@@ -1,11 +1,11 @@
 package check
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).bounds)

@@ -1,11 +1,11 @@
 package check
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = judges((*checker).waymarks,

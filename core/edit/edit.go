@@ -10,9 +10,9 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // Edit is one change.

@@ -1,7 +1,7 @@
 package edit_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
+	_ "alluvion.dev/core/action" // what rules can do
 	"fmt"
 	"strings"
 	"testing"
@@ -10,12 +10,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/check"
-	"alluvion/core/edit"
-	"alluvion/core/finding"
-	"alluvion/core/matrix"
-	"alluvion/core/plan"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/edit"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/examples"
 )
 
 func apply(t *testing.T, e ...edit.Edit) string {

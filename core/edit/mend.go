@@ -8,10 +8,10 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"alluvion/core/check"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // mend writes the name that was probably meant in place of one that is none, wherever just this is wrong.

@@ -10,11 +10,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/check"
-	"alluvion/core/edit"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/edit"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/examples"
 )
 
 func mend(text string, f finding.Finding) (string, error) {

@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // named says how a plan and its saves speak of what has an id at a path: "*" is any key.

@@ -7,10 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/edit"
-	"alluvion/core/plan"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/edit"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/examples"
 )
 
 // everythingNamed are the paths of all that has an id in a plan, but for variables.

@@ -4,10 +4,10 @@ import (
 	"errors"
 	"fmt"
 
-	_ "alluvion/core/action" // what rules can do
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	_ "alluvion.dev/core/action" // what rules can do
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // What deeds ask for (model.Doer), in the middle of a transaction.

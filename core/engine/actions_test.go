@@ -1,15 +1,15 @@
 package engine_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
-	"alluvion/internal/worlds"
+	_ "alluvion.dev/core/action" // what rules can do
+	"alluvion.dev/internal/worlds"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
 )
 
 func singers(t *testing.T) *world {

@@ -6,10 +6,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 func (w *world) prop(want, name, at string) {

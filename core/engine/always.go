@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/expr"
+	"alluvion.dev/core/expr"
 )
 
 // What always holds is judged when the transaction commits, and refuses only what turns it from true

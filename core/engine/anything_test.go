@@ -6,12 +6,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 // Whatever is asked under whatever plan: the state stays sound, what is refused changes nothing, and a

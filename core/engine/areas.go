@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
 )
 
 // in says whether a player is in an area. The dead are in none.

@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/internal/worlds"
 )
 
 func inTheMarsh(t *testing.T) *world {

@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 // cavern is a session in the caves with ada in it.

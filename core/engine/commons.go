@@ -1,8 +1,8 @@
 package engine
 
 import (
-	"alluvion/core/model"
-	"alluvion/core/save"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
 )
 
 // What a player has of a commons is theirs once, for all games and slots: it is in no save of this game, comes

@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // cross applies one column of the matrix: first all resets and rewinds, then all sets together, each

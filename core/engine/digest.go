@@ -5,9 +5,9 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // snapshot is a session's whole state in the form that its digest is taken over.

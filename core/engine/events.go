@@ -3,8 +3,8 @@ package engine
 import (
 	"strings"
 
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 func (t *tx) event(p *Player, req *Request) error {

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
+	"alluvion.dev/core/engine"
 )
 
 // A reward that fails, in every way in which one can.

@@ -1,10 +1,10 @@
 package engine
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // frame is what an expression reads: whom it is about, with the arguments of the event. It is an

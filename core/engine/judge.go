@@ -3,10 +3,10 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Judge asks of saves whether they hold what always holds. It is not safe for use by several goroutines.

@@ -4,7 +4,7 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/save"
+	"alluvion.dev/core/save"
 )
 
 // Ledger knows what has changed since it was last written down, and cuts saves: between two requests, the

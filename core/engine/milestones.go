@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Milestones are evaluated once, when everything that the transaction does has been done, and only those

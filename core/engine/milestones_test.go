@@ -6,9 +6,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 func (w *world) earned(player string) []string {

@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // A movable is either with exactly one player or at exactly one place (rule 5): thing has one of the two.

@@ -4,9 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 func (t *tx) move(p *Player, req *Request) error {

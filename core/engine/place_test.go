@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
+	"alluvion.dev/core/engine"
 )
 
 // hills has two scenes that lie over each other, a passage inside one of them, and a checkpoint.

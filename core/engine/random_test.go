@@ -8,12 +8,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 var who = []string{"ada", "bob", "cid", "dee"}

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"maps"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 // Rates counts how often each sender sends what the plan limits with at_most. It belongs to whoever takes

@@ -3,10 +3,10 @@ package engine
 import (
 	"fmt"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Request is something asked of a session.

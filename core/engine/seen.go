@@ -3,8 +3,8 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // What stands here is for whoever sends a session's state on to players' machines: reading only, and quick. What is

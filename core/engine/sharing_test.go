@@ -6,11 +6,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/plan"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/internal/worlds"
 )
 
 // compiled reads an expression as somebody does who watches ada and bob.

@@ -1,9 +1,9 @@
 package engine_test
 
 import (
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 	"testing"
 
 	"github.com/stretchr/testify/require"

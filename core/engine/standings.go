@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // rank weighs the number that a standing orders a player by, and keeps it where it counts.

@@ -9,11 +9,11 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.

@@ -7,9 +7,9 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // Step carries out one request. Timers that were due before it run first, each as a transaction of its

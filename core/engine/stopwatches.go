@@ -1,10 +1,10 @@
 package engine
 
 import (
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // A stopwatch is held as the session's time at which it read zero; one that stands still, as what it reads. What it reads

@@ -1,6 +1,6 @@
 package engine
 
-import "alluvion/core/model"
+import "alluvion.dev/core/model"
 
 // forever is later than any time of a session.
 const forever = 1<<62 - 1

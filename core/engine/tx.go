@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // MaxChain is how many moments and deferred actions one request may set off (rule 9).

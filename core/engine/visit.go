@@ -4,11 +4,11 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Reopen is a session that is opened again with the world that it had, with the seed 0.

@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 const waiting = `alluvion: 1

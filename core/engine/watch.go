@@ -3,10 +3,10 @@ package engine
 import (
 	"fmt"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // Watcher reads a session from outside: expressions over the names of Model.Watching.

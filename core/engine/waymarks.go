@@ -3,9 +3,9 @@ package engine
 import (
 	"slices"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // setMark gives a waymark a place, or none.

@@ -6,13 +6,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 // world is a session with shorthand for the tests.

@@ -1,8 +1,8 @@
 package engine
 
 import (
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // writeFrom gives a variable a value that the game's own server computed, or (where the plan lets them) its

@@ -7,8 +7,8 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 
-	"alluvion/core/finding"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
 )
 
 func (c *checker) call(e ast.Expr, known Facts) typed {

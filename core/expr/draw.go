@@ -3,7 +3,7 @@ package expr
 import (
 	"errors"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // What can be wrong with a draw.

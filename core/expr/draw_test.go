@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
 )
 
 // The test vectors that games check their own drawing against.

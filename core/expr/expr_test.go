@@ -10,11 +10,11 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // state is an Env over a few values.

@@ -1,8 +1,8 @@
 package expr
 
 import (
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Ref is what a name in an expression stands for: whose (Who, Index) and what of theirs (What, Slot).

@@ -8,9 +8,9 @@ import (
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/operators"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // numeral gives a number out of the state.

@@ -20,10 +20,10 @@ import (
 	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/parser"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Limits on one expression.

@@ -7,8 +7,8 @@ import (
 	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
 
-	"alluvion/core/finding"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
 )
 
 // Path is a name that an expression says, whatever it stands for.

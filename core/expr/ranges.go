@@ -1,8 +1,8 @@
 package expr
 
 import (
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // What is known of the result of an operation, from what is known of its parts (interval arithmetic;

@@ -6,8 +6,8 @@ import (
 
 	"cel.dev/cel-go/common/ast"
 
-	"alluvion/core/finding"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
 )
 
 // special walks the functions that ask about something other than plain values; nil where it is none.

@@ -9,9 +9,9 @@ import (
 	"cel.dev/cel-go/common/ast"
 	celtypes "cel.dev/cel-go/common/types"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // walk checks and compiles one part. known holds the paths that are not none here.

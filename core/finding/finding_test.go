@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 func TestNearestFindsSlipsOfTheKeyboardAndNothingElse(t *testing.T) {

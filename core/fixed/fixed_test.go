@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 func TestRule20TenTimesATenthIsOne(t *testing.T) {

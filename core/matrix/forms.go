@@ -6,7 +6,7 @@ import (
 	"html"
 	"strings"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // Forms are those that a matrix can be written in, for other programs and for people.

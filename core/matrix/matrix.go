@@ -6,10 +6,10 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Matrix is the whole table.

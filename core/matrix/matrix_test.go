@@ -1,19 +1,21 @@
 package matrix_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
 	"encoding/csv"
 	"encoding/xml"
 	"os"
 	"strings"
 	"testing"
 
+	_ "alluvion.dev/core/action" // what rules can do
+	"alluvion.dev/core/plan"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/matrix"
-	"alluvion/core/model"
-	"alluvion/examples"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/core/model"
+	"alluvion.dev/examples"
 )
 
 func demo(t *testing.T, change ...string) matrix.Matrix {
@@ -131,11 +133,12 @@ func TestRowsTellHowTheyAreDeclared(t *testing.T) {
 		}
 	}
 	for name, want := range map[string]*matrix.Declared{
-		"player.oil":              {ID: "oil", Type: "int", Min: "0", Max: "40", Choices: []string{}},
-		"player.warmth":           {ID: "warmth", Type: "decimal", Min: "0", Max: "150", Step: "0.5", Choices: []string{}},
-		"player.lamp":             {ID: "lamp", Type: "choice", Choices: []string{"out", "low", "bright"}},
-		"player.courier":          {ID: "courier", Type: "pick", Roster: "courier", Optional: true, Choices: []string{}},
-		"scene.visited":           {ID: "visited", Type: "bool", Choices: []string{}},
+		"player.oil":              declared("oil", "int", "min", "0", "max", "40"),
+		"player.warmth":           declared("warmth", "decimal", "min", "0", "max", "150", "step", "0.5"),
+		"player.lamp":             declared("lamp", "choice", "choices", "out, low, bright"),
+		"player.courier":          {ID: "courier", DeclaredType: declared("", "pick", "roster", "courier").DeclaredType, Optional: true},
+		"player.letters":          {ID: "letters", DeclaredType: declared("", "set", "max_items", "3").DeclaredType, Items: &declared("", "choice", "choices", "lodge, mill, beacon").DeclaredType},
+		"scene.visited":           declared("visited", "bool"),
 		"player.dress.hood":       nil, // a field of a group
 		"player.guild.pass_stage": nil, // of a commons
 		"place":                   nil, // built in
@@ -148,4 +151,24 @@ func TestRowsTellHowTheyAreDeclared(t *testing.T) {
 		assert.Equal(t, want, r.Declared, name)
 	}
 	assert.NotNil(t, rows["player.pace"].Declared, "what is computed can be renamed")
+}
+
+func declared(id, kind string, limits ...string) *matrix.Declared {
+	out := &matrix.Declared{ID: id, DeclaredType: plan.DeclaredType{Type: kind, Limits: map[string]string{}}}
+	for i := 0; i < len(limits); i += 2 {
+		out.Limits[limits[i]] = limits[i+1]
+	}
+	return out
+}
+
+func TestACellSaysWhatItBecomesAndWhoCanHold(t *testing.T) {
+	mx := demo(t)
+	assert.Equal(t, "player.max_warmth", mx.Cell("player.warmth", "death").Becomes)
+	assert.Empty(t, mx.Cell("player.warmth", "scene").Becomes)
+	prefixes := map[string]string{}
+	for _, h := range mx.Holders {
+		prefixes[h.Holder] = h.Prefix
+	}
+	assert.Equal(t, map[string]string{"player": "player.", "[player, scene]": "scene.", "scene": "scene.", "game": "game.",
+		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache."}, prefixes)
 }

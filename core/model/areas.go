@@ -1,8 +1,8 @@
 package model
 
 import (
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
 )
 
 // maxExtent bounds sizes, radii and reaches, so that products of four distances fit a number exactly.

@@ -5,10 +5,10 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Load reads a plan that uses no commons and builds its model. Where the findings hold an error the model is

@@ -1,8 +1,8 @@
 package model
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/types"
 )
 
 // mostSymbols is how many symbols a carrier's alphabet may have.

@@ -1,7 +1,7 @@
 package model_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
+	_ "alluvion.dev/core/action" // what rules can do
 	"fmt"
 	"strings"
 	"testing"
@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // stores has a little of everything that is held by others than players, scenes and the game, and of every

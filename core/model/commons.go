@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Commons gives the text of a commons by its id.

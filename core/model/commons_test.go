@@ -8,9 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/examples"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/examples"
 )
 
 func TestRule4ACommonsVariableHasOneWriter(t *testing.T) {

@@ -4,10 +4,10 @@ import (
 	"maps"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Compiler is what an action is compiled with: the names that can be read where it stands, and what is known there.

@@ -1,10 +1,10 @@
 package model
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Verb is one kind of action. All of them stand in core/action, one file each.

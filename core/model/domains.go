@@ -6,9 +6,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // declaration is what a plan says of the values of a variable, an argument, an attribute or an item.

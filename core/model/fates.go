@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"reflect"
 
-	"alluvion/core/expr"
-	"alluvion/core/plan"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/plan"
 )
 
 // allFates decides every cell of the matrix that applies.

@@ -3,7 +3,7 @@ package model
 import (
 	"strings"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 // Holder is who has a copy of a variable.

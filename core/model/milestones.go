@@ -1,8 +1,8 @@
 package model
 
 import (
-	"alluvion/core/expr"
-	"alluvion/core/plan"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/plan"
 )
 
 // nameMilestones makes the milestones known, so that expressions can ask for them.

@@ -7,11 +7,11 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Model is a resolved plan. It is never changed after Build, and may be used by many at once.

@@ -5,10 +5,10 @@ import (
 	"maps"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var numOne = fixed.FromInt(1)

@@ -5,10 +5,10 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // scopes are the names that expressions can read, by what they are about.

@@ -3,8 +3,8 @@ package model
 import (
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
 )
 
 // unread is what of a plan could not be read. What follows from that is not told again.

@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/examples"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/examples"
 )
 
 func errorsOf(t *testing.T, text string) []string {

@@ -7,10 +7,10 @@ import (
 	"strconv"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Check is what has to hold of a save after the upgrade to this version.

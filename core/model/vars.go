@@ -4,10 +4,10 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // builtIn are names that variables of a player cannot have, since the language has them.

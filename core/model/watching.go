@@ -3,8 +3,8 @@ package model
 import (
 	"maps"
 
-	"alluvion/core/expr"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/types"
 )
 
 // Watching gives the names that somebody can read who watches a session: the world's, standings, and those of each of

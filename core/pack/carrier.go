@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Message is what one message of a carrier holds: by name, a value for each sample, the newest first; of what is carried

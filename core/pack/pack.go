@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"time"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // Layout is what one message of a carrier holds, symbol by symbol.

@@ -1,7 +1,7 @@
 package pack_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
+	_ "alluvion.dev/core/action" // what rules can do
 	"fmt"
 	"math/big"
 	"testing"
@@ -12,12 +12,12 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/check"
-	"alluvion/core/fixed"
-	"alluvion/core/pack"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/pack"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 func layout(t require.TestingT, variable, carries, alphabet string) pack.Layout {

@@ -4,8 +4,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Report is a carrier's layout with all that it takes to write its messages and to read them, without the plan:

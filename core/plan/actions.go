@@ -8,7 +8,7 @@ import (
 	"strings"
 	"sync"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Action is one thing that a rule does. What can be done stands in core/action, one file for each verb: each adds the form

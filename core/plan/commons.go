@@ -4,7 +4,7 @@ import (
 	"reflect"
 	"regexp"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Commons is a document of player variables that several games hold in common.

@@ -10,8 +10,8 @@ import (
 	"fmt"
 	"time"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
 )
 
 // Format is the version of the document format that this package reads.

@@ -1,7 +1,7 @@
 package plan_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
+	_ "alluvion.dev/core/action" // what rules can do
 	"maps"
 	"os"
 	"slices"
@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 const toEdit = `alluvion: 1 # é comment, with {braces}

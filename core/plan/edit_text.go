@@ -12,7 +12,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Put writes a value into a plan's text at a path of keys, in place of what stands there, or as the last entry of

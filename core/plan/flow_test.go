@@ -7,7 +7,7 @@ import (
 	"github.com/goccy/go-yaml"
 	"pgregory.net/rapid"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 // anyJSON draws a value as forms and maps send one.

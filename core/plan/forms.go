@@ -7,7 +7,7 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 func (ms *Moments) read(r *reader, n *node, f field) {

@@ -1,9 +1,9 @@
 package plan
 
 import (
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 	"slices"
 	"strings"
 )

@@ -10,9 +10,9 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Read reads a plan from YAML (or JSON, which is YAML). It reports everything that it finds wrong, not

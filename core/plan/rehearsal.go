@@ -4,8 +4,8 @@ import (
 	"reflect"
 	"time"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
 )
 
 // Rehearsal is a scripted run of a plan, with what is expected of it.

@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // RehearsalSchema is the JSON Schema (2020-12) of rehearsals.

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Language is what a form has to know of plans to ask for names and types.

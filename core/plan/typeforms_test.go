@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // A form that fills in just what is needed makes a declaration; one that leaves it out does not.

@@ -4,7 +4,7 @@ import (
 	"regexp"
 	"strings"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Gaps are the JSON Pointers of what is of another form than it has to be, and so could not be read. What is found wrong

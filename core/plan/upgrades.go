@@ -6,8 +6,8 @@ import (
 	"strconv"
 	"strings"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
 )
 
 // Upgrades are what turns saves of each version into those of the next, by the version that they lead to.

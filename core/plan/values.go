@@ -4,8 +4,8 @@ import (
 	"strings"
 	"time"
 
-	"alluvion/core/finding"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
 )
 
 // Given is a scalar that may be written in the plan: its value, whether it was written, and where.

@@ -13,7 +13,7 @@ import (
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 
-	"alluvion/core/finding"
+	"alluvion.dev/core/finding"
 )
 
 // Limits on a document. They are far above what a plan needs and far below what harms.

@@ -5,11 +5,11 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Coverage is what of one plan was exercised.

@@ -3,10 +3,10 @@ package rehearse
 import (
 	"strings"
 
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // refused plays the step inside, which has to be refused, and to have changed nothing.

@@ -6,13 +6,13 @@ import (
 	"maps"
 	"slices"
 
-	"alluvion/core/engine"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
 )
 
 // machine is a session with its clock and its disk. What is on the disk is there in the form in which the

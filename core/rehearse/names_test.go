@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/rehearse"
+	"alluvion.dev/core/rehearse"
 )
 
 // A step that is to be refused is not green for what it misspells: names are judged before anything is played.

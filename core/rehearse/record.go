@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // edit is a value in a table of expectations that is otherwise than written.

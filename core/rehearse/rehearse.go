@@ -10,15 +10,15 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Report is what came of a rehearsal.

@@ -15,9 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/plan"
-	"alluvion/core/rehearse"
-	"alluvion/examples"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/rehearse"
+	"alluvion.dev/examples"
 )
 
 const folder = "../../examples/lantern-pass/rehearsals"

@@ -4,10 +4,10 @@ import (
 	"bytes"
 	"fmt"
 
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/plan"
-	"alluvion/core/share"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/share"
 )
 
 // screens are what the players' machines of one session have been sent, frame by frame, as the service sends it: each

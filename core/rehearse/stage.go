@@ -11,7 +11,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 	yaml "github.com/goccy/go-yaml"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 // Draft is a rehearsal that is being made step by step.

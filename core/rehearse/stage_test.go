@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/engine"
-	"alluvion/core/rehearse"
-	"alluvion/examples"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/rehearse"
+	"alluvion.dev/examples"
 )
 
 // passPlan gives rehearsals the plan of Lantern Pass and its commons.

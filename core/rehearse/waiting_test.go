@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/rehearse"
+	"alluvion.dev/core/rehearse"
 )
 
 const ticking = `alluvion: 1

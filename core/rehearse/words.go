@@ -4,8 +4,8 @@ import (
 	"fmt"
 	"strings"
 
-	"alluvion/core/plan"
-	"alluvion/core/types"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 // Words say what a step does, for people: wren goes through rope_bridge.

@@ -6,7 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/plan"
+	"alluvion.dev/core/plan"
 )
 
 func TestEveryStepIsSaidInWords(t *testing.T) {

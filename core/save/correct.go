@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // Why a value cannot be corrected in a save.

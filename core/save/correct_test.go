@@ -6,10 +6,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 func TestAValueIsPutRightInASave(t *testing.T) {

@@ -9,7 +9,7 @@ import (
 
 	"github.com/go-json-experiment/json"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // Otherwise is one thing that two saves say otherwise.

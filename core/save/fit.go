@@ -9,9 +9,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // Fit takes a save to the variables of a plan, and tells everything in it that the plan does not take as it is,

@@ -8,8 +8,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
 )
 
 func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Place {

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
 )
 
 const lodge = `

@@ -9,7 +9,7 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // Reasons for which a save cannot be used, for errors.Is.

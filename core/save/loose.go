@@ -12,7 +12,7 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Limits on the bytes of a save, and on what it says of its player.

@@ -4,7 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 
-	"alluvion/core/model"
+	"alluvion.dev/core/model"
 )
 
 // Kind is what is wrong with a part of a save. Each has a policy of the plan's own (saving.misfits).

@@ -12,8 +12,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Format is the version of the save format that this package writes.

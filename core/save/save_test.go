@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
 )
 
 const hut = `

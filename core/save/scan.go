@@ -8,7 +8,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // The quick way of reading a save, for saves that are of the right form throughout: the library says whether the bytes

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"maps"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
 )
 
 type object = map[string]any

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/save"
+	"alluvion.dev/core/save"
 )
 
 var ring = save.Keys{{ID: "k1", Secret: []byte("0123456789abcdef")}, {ID: "k2", Secret: []byte("fedcba9876543210")}}

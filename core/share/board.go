@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/model"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/model"
 )
 
 // Board holds what every machine of a session ought to believe, as of the last tick. One goroutine owns it, the one

@@ -7,8 +7,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/fixed"
 )
 
 // Codec is how frames are written.

@@ -6,11 +6,11 @@ import (
 
 	"github.com/go-json-experiment/json"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // Item is what stands under one address of a view. Items are compared with ==.

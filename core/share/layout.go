@@ -11,9 +11,9 @@ import (
 
 	"github.com/go-json-experiment/json"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // The parts of a view.

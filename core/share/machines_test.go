@@ -1,12 +1,12 @@
 package share_test
 
 import (
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/share"
-	"alluvion/core/types"
-	"alluvion/internal/worlds"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 	"bytes"
 	"fmt"
 	"strings"

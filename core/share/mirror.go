@@ -10,8 +10,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/fixed"
 )
 
 // Mirror is what a player's machine believes: what it was sent, put together. It is not safe for use by several

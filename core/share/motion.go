@@ -1,7 +1,7 @@
 package share
 
 import (
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Track is where one player was lately, for drawing in between: positions come a few times a second, and are drawn a

@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // The conversation that is published for those who write a client: read in both forms, from nothing but what it has itself,

@@ -6,8 +6,8 @@ import (
 	"slices"
 	"unicode/utf8"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/fixed"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/fixed"
 )
 
 // Code is how the values of one domain are written in bits. It is complete in itself: whoever has it can read and

@@ -1,6 +1,6 @@
 package types
 
-import "alluvion/core/fixed"
+import "alluvion.dev/core/fixed"
 
 // Decimal is the type of numbers with places, as many as their step has.
 var Decimal = declared(20, decimal{})

@@ -3,7 +3,7 @@ package types
 import (
 	"fmt"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Limits are what a declaration says of its values. What is nil or empty is not said.

@@ -7,7 +7,7 @@ import (
 	"math/bits"
 	"strings"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Domain is which values a variable, an argument or an attribute can have.

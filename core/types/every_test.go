@@ -1,7 +1,7 @@
 package types_test
 
 import (
-	_ "alluvion/core/action" // what rules can do
+	_ "alluvion.dev/core/action" // what rules can do
 	"bytes"
 	"fmt"
 	"strings"
@@ -14,9 +14,9 @@ import (
 
 	"encoding/json"
 
-	"alluvion/core/bitstream"
-	"alluvion/core/model"
-	"alluvion/core/types"
+	"alluvion.dev/core/bitstream"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
 )
 
 // small is a plan into which the example of a type is put.

@@ -5,7 +5,7 @@ import (
 	"math/bits"
 	"slices"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // List is the type of items in their order.

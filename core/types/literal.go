@@ -1,6 +1,6 @@
 package types
 
-import "alluvion/core/fixed"
+import "alluvion.dev/core/fixed"
 
 // LiteralKind tells a written value's form.
 type LiteralKind uint8

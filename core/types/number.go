@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // number is what all types of numbers have in common.

@@ -1,6 +1,6 @@
 package types
 
-import "alluvion/core/fixed"
+import "alluvion.dev/core/fixed"
 
 // Seed is the type of what numbers are drawn from.
 var Seed = declared(100, seed{})

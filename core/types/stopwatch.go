@@ -1,6 +1,6 @@
 package types
 
-import "alluvion/core/fixed"
+import "alluvion.dev/core/fixed"
 
 // Stopwatch is the type of what counts seconds by itself.
 var Stopwatch = declared(110, stopwatch{})

@@ -4,7 +4,7 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Truth is what is known of a condition before anything runs.

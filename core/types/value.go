@@ -7,7 +7,7 @@ import (
 	"strconv"
 	"strings"
 
-	"alluvion/core/fixed"
+	"alluvion.dev/core/fixed"
 )
 
 // Value is one figure of the state. Values are compared with ==; none is the zero Value.

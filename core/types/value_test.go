@@ -1,7 +1,7 @@
 package types_test
 
 import (
-	"alluvion/core/types"
+	"alluvion.dev/core/types"
 	"encoding/json"
 	"testing"
 

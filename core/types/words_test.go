@@ -8,10 +8,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 func TestValuesAreReadAsPeopleTypeThem(t *testing.T) {

@@ -7,11 +7,11 @@ import (
 	"strings"
 	"sync"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Chain takes saves of every earlier version of a plan to its own: one upgrade after the other, and then to the

@@ -4,8 +4,8 @@ import (
 	"errors"
 	"slices"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
 )
 
 // Checked is what a plan says of the bytes of a save, and what would be loaded.

@@ -8,11 +8,11 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // env is what the expressions of an upgrade read: the old document. The plan that it was written under is not at

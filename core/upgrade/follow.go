@@ -4,8 +4,8 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // future is what the upgrades on the way from one version to another make of a name.

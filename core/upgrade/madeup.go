@@ -3,13 +3,13 @@ package upgrade
 import (
 	"fmt"
 
-	"alluvion/core/engine"
-	"alluvion/core/expr"
-	"alluvion/core/fixed"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // MadeUp makes saves of a plan that nobody has played: one at each edge of what it allows (the limits of each number,

@@ -7,8 +7,8 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/save"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/save"
 )
 
 // marks writes what a player has reached, remembers and has earned, and where they are.

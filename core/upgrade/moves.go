@@ -7,9 +7,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }

@@ -4,9 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/save"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
 )
 
 // place is where a place of the old plan is now: the first step counts that is about it.

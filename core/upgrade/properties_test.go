@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 )
 
 // canonical is a save without its version and its attic.

@@ -7,9 +7,9 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
 )
 
 // Fate of a save in a trial.

@@ -7,10 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
-	"alluvion/examples"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/examples"
 )
 
 // Whatever is generated is a save that its own plan takes as it is, edge by edge, and the same seed makes the same.

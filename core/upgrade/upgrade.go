@@ -7,9 +7,9 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 )
 
 // Verdict is what a difference means for a save.

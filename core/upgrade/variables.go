@@ -5,12 +5,12 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // variables compares what is stored. A variable is its holder and its name, unless a step says what becomes of it.

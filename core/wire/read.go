@@ -10,9 +10,9 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/finding"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // MostNumber is the largest number of a request: beyond it not every JSON reader keeps whole numbers (RFC 7493,

@@ -9,9 +9,9 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/fixed"
-	"alluvion/core/share"
-	"alluvion/core/types"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
 )
 
 // The sub-protocols (RFC 6455, section 1.9).

@@ -7,11 +7,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/fixed"
-	"alluvion/core/share"
-	"alluvion/core/wire"
-	"alluvion/examples"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
 )
 
 func layout(t testing.TB) *share.Layout {

@@ -1,7 +1,7 @@
 package browser_test
 
 import (
-	"alluvion/contract"
+	"alluvion.dev/contract"
 	"flag"
 	"fmt"
 	"testing"

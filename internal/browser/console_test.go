@@ -16,15 +16,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/types"
-	"alluvion/core/wire"
-	"alluvion/examples"
-	"alluvion/internal/browser"
-	"alluvion/service"
-	"alluvion/service/auth"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
+	"alluvion.dev/internal/browser"
+	"alluvion.dev/service"
+	"alluvion.dev/service/auth"
 )
 
 var ctx = context.Background()

@@ -17,10 +17,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/contract"
-	"alluvion/examples"
-	"alluvion/service"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/examples"
+	"alluvion.dev/service"
+	"alluvion.dev/service/store"
 )
 
 // everyPage is each page of a game with what it shows while it waits.

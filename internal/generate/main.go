@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"os"
 
-	"alluvion/internal/generated"
+	"alluvion.dev/internal/generated"
 )
 
 func main() {

@@ -7,10 +7,10 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // following is a plan in which a machine sees something of every form.

@@ -7,12 +7,12 @@ import (
 	"os"
 	"strings"
 
-	"alluvion/core/expr"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
-	"alluvion/core/types"
-	"alluvion/core/wire"
-	"alluvion/service/api"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/service/api"
 )
 
 // Files gives every generated file, by its path from the root of the repository.

@@ -7,8 +7,8 @@ import (
 	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/core/check"
-	"alluvion/core/pack"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/pack"
 )
 
 // carrying is a plan with a carrier of everything that one can carry.

@@ -14,10 +14,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/check"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/internal/generated"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/internal/generated"
 )
 
 const root = "../.."
@@ -37,7 +37,7 @@ func TestTheCoreIsPure(t *testing.T) {
 	for _, pkg := range golist(t, "./core/...") {
 		for _, imported := range golist(t, "-f", "{{join .Imports \"\\n\"}}", pkg) {
 			assert.NotContains(t, forbidden, imported, "%s imports %s", pkg, imported)
-			if rest, ours := strings.CutPrefix(imported, "alluvion/"); ours {
+			if rest, ours := strings.CutPrefix(imported, "alluvion.dev/"); ours {
 				assert.True(t, strings.HasPrefix(rest, "core/"), "%s imports %s", pkg, imported)
 			}
 		}
@@ -84,7 +84,7 @@ func TestTheProgramDoesNotLinkTheTestTools(t *testing.T) {
 func TestTheClientLinksNeitherTheServiceNorItsStore(t *testing.T) {
 	for _, pkg := range []string{"./client", "./contract"} {
 		for _, dep := range golist(t, "-deps", pkg) {
-			for _, part := range []string{"alluvion/service", "sqlite", "gorm.io", "danielgtaylor/huma", "go-chi/chi"} {
+			for _, part := range []string{"alluvion.dev/service", "sqlite", "gorm.io", "danielgtaylor/huma", "go-chi/chi"} {
 				assert.NotContains(t, dep, part, "%s needs %s", pkg, dep)
 			}
 		}
@@ -132,7 +132,7 @@ func TestGeneratedFilesAreCurrent(t *testing.T) {
 // Every public name of the core and the service is explained.
 func TestEveryPackageIsExplained(t *testing.T) {
 	for _, pkg := range golist(t, "-f", "{{if not .Doc}}{{.ImportPath}}{{end}}", "./...") {
-		if pkg != "alluvion/internal/house" {
+		if pkg != "alluvion.dev/internal/house" {
 			assert.Fail(t, "a package without a comment", pkg)
 		}
 	}

@@ -22,10 +22,10 @@ import (
 
 	"github.com/chromedp/chromedp"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/examples"
-	"alluvion/internal/browser"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/examples"
+	"alluvion.dev/internal/browser"
 )
 
 type page struct {

@@ -13,10 +13,10 @@ import (
 	"syscall"
 	"time"
 
-	"alluvion/client"
-	"alluvion/contract"
-	"alluvion/core/types"
-	"alluvion/examples"
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 const program = "bin/alluvion"

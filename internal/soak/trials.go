@@ -19,10 +19,10 @@ import (
 
 	"github.com/coder/websocket"
 
-	"alluvion/client"
-	"alluvion/client/crowd"
-	"alluvion/contract"
-	"alluvion/core/types"
+	"alluvion.dev/client"
+	"alluvion.dev/client/crowd"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
 )
 
 // random is what the soak does by chance, the same each time.

@@ -9,9 +9,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/finding"
-	"alluvion/core/plan"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/plan"
 )
 
 func writeProblem(w http.ResponseWriter, p *contract.Problem) {

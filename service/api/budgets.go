@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/core/pack"
-	"alluvion/core/share"
-	"alluvion/core/types"
+	"alluvion.dev/core/pack"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
 )
 
 // Budgets is what a player costs on the wire.

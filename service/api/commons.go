@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/model"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/model"
+	"alluvion.dev/service/store"
 )
 
 // CommonsPath names a commons.

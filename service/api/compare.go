@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/check"
-	"alluvion/core/upgrade"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/upgrade"
 )
 
 type compareInput struct {

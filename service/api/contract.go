@@ -1,7 +1,7 @@
 package api
 
 import (
-	"alluvion/contract"
+	"alluvion.dev/contract"
 	"fmt"
 	"maps"
 	"net/http"

@@ -5,12 +5,12 @@ import (
 	"net/http"
 	"strings"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/service/live"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/service/live"
 )
 
 type correctInput struct {

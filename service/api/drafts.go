@@ -8,12 +8,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/contract"
-	"alluvion/core/check"
-	"alluvion/core/edit"
-	"alluvion/core/finding"
-	"alluvion/core/matrix"
-	"alluvion/core/plan"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/edit"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/core/plan"
 )
 
 // A draft is a plan's text that is being worked on and is not kept here: whoever works on it sends it along.

@@ -6,14 +6,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/check"
-	"alluvion/core/finding"
-	"alluvion/core/matrix"
-	"alluvion/core/model"
-	"alluvion/core/plan"
-	"alluvion/core/upgrade"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/matrix"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/store"
 )
 
 // GamePath names a game.

@@ -8,11 +8,11 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/upgrade"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/store"
 )
 
 type milestonesInput struct {

@@ -10,14 +10,14 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/core/upgrade"
-	"alluvion/service/live"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/store"
 )
 
 // PlayerPath names a player of a game.

@@ -8,12 +8,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
-	"alluvion/service/live"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/store"
 )
 
 func problem(status int, kind, title, format string, args ...any) *contract.Problem {

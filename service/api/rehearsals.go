@@ -12,10 +12,10 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/plan"
-	"alluvion/core/rehearse"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/rehearse"
+	"alluvion.dev/service/store"
 )
 
 // RehearsalPath names a rehearsal of a game.

@@ -12,12 +12,12 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/wI2L/jsondiff"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
-	"alluvion/service/live"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/store"
 )
 
 type checkSaveInput struct {

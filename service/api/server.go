@@ -20,18 +20,18 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"alluvion/contract"
-	"alluvion/core/fixed"
-	"alluvion/core/plan"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/core/wire"
-	"alluvion/service/auth"
-	"alluvion/service/live"
-	"alluvion/service/meter"
-	"alluvion/service/socket"
-	"alluvion/service/store"
-	"alluvion/service/trial"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/service/auth"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/socket"
+	"alluvion.dev/service/store"
+	"alluvion.dev/service/trial"
 )
 
 // Limits on what a client may send and take.
@@ -226,11 +226,24 @@ func consoleOr404(console fs.FS) http.HandlerFunc {
 			w.Header().Set("Cache-Control", "no-cache")
 		}
 		if !isFile(console, "index.html") {
-			http.Error(w, "The console is not built into this binary: run make build.", http.StatusNotFound)
+			withoutConsole(w)
 			return
 		}
 		files.ServeHTTP(w, r)
 	}
+}
+
+// withoutConsole answers in the place of the console, where the program was built without it.
+func withoutConsole(w http.ResponseWriter) {
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.WriteHeader(http.StatusNotFound)
+	_, _ = w.Write([]byte(`<!doctype html><html lang="en"><title>Alluvion without its console</title>
+<body style="font: 16px/1.5 system-ui, sans-serif; max-width: 38em; margin: 4em auto; padding: 0 1em">
+<h1>This program was built without its console</h1>
+<p>The service runs: games, sessions and saves are reached at <a href="/v1/games">/v1/games</a>, and
+<a href="/openapi.yaml">openapi.yaml</a> says what else there is. The console is a part of the releases, and of what
+<code>make build</code> makes from the source; <code>go install</code> leaves it out.</p>
+`))
 }
 
 func isFile(files fs.FS, path string) bool {

@@ -6,9 +6,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/service/live"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/service/live"
 )
 
 func noticeOf(n engine.Notice) contract.Notice {

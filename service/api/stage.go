@@ -9,11 +9,11 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion/contract"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/rehearse"
-	"alluvion/core/types"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/rehearse"
+	"alluvion.dev/core/types"
 )
 
 type stageInput struct {

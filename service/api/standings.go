@@ -6,8 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/model"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/model"
 )
 
 func (s *Server) standings(api huma.API) {

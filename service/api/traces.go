@@ -7,11 +7,11 @@ import (
 	"slices"
 	"time"
 
-	"alluvion/contract"
-	"alluvion/core/plan"
-	"alluvion/service/auth"
-	"alluvion/service/live"
-	"alluvion/service/store"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/service/auth"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/store"
 )
 
 type forgetInput struct {

@@ -12,12 +12,12 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/check"
-	"alluvion/core/model"
-	"alluvion/core/upgrade"
-	"alluvion/service/store"
-	"alluvion/service/trial"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/store"
+	"alluvion.dev/service/trial"
 )
 
 type publishInput struct {

@@ -8,9 +8,9 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"alluvion/contract"
-	"alluvion/core/share"
-	"alluvion/service/live"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/share"
+	"alluvion.dev/service/live"
 )
 
 func (s *Server) watching(api huma.API) {

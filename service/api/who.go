@@ -10,8 +10,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/go-chi/chi/v5"
 
-	"alluvion/contract"
-	"alluvion/service/auth"
+	"alluvion.dev/contract"
+	"alluvion.dev/service/auth"
 )
 
 // cookie holds a token for the console: a browser sends it along by itself, and shows it to no page.

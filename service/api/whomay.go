@@ -4,7 +4,7 @@ import (
 	"cmp"
 	"slices"
 
-	"alluvion/service/auth"
+	"alluvion.dev/service/auth"
 )
 
 // Access says of one call who may ask for it.

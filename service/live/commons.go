@@ -5,10 +5,10 @@ import (
 	"encoding/json"
 	"fmt"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/service/store"
 )
 
 // What a player has of a commons belongs to no session: it is on disk once for all games, written in the same

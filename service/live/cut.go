@@ -5,11 +5,11 @@ import (
 	"slices"
 	"strconv"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/wire"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/service/store"
 )
 
 // A save is cut between two requests: one transaction writes the world and every player that changed

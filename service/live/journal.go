@@ -4,8 +4,8 @@ import (
 	"errors"
 	"fmt"
 
-	"alluvion/core/engine"
-	"alluvion/core/wire"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/wire"
 )
 
 // mostAnswers is how many outcomes of one sender's numbered requests are kept.

@@ -10,8 +10,8 @@ import (
 
 	"golang.org/x/time/rate"
 
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // mostWaiting is how many messages that must not be lost may wait for a machine that does not read. One more, and it is

@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 func TestALineKeepsOneFrameAndAllMessages(t *testing.T) {

@@ -15,11 +15,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/types"
-	"alluvion/service/live"
-	"alluvion/service/meter"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/store"
 )
 
 var ctx = context.Background()

@@ -6,11 +6,11 @@ import (
 	"fmt"
 	"slices"
 
-	"alluvion/core/engine"
-	"alluvion/core/save"
-	"alluvion/core/types"
-	"alluvion/core/upgrade"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/store"
 )
 
 // A save is upgraded to the session's version when it is loaded, once: what it became is a revision of its own, written

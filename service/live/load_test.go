@@ -11,10 +11,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/service/live"
-	"alluvion/service/meter"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/store"
 )
 
 // next publishes the hut's plan as it is, and then another version of it.

@@ -13,12 +13,12 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/share"
-	"alluvion/core/upgrade"
-	"alluvion/service/meter"
-	"alluvion/service/store"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/store"
 )
 
 // Manager opens and closes sessions, and knows who is where. It is safe for use by several goroutines.

@@ -6,10 +6,10 @@ import (
 	"slices"
 	"time"
 
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/share"
-	"alluvion/core/types"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
 )
 
 // Overview is a session as people watch it: who is there and where, and how their machines are doing.

@@ -9,10 +9,10 @@ import (
 
 	"github.com/go-json-experiment/json"
 
-	"alluvion/core/engine"
-	"alluvion/core/fixed"
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // seat is what a session keeps for a player whose machine is, or was, connected: it outlives a lost connection for as

@@ -10,9 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/core/engine"
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // However soon a machine's patience is over, either its player is in and has a seat, or is not in: somebody who is in

@@ -10,13 +10,13 @@ import (
 	"slices"
 	"time"
 
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/share"
-	"alluvion/core/upgrade"
-	"alluvion/service/meter"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/meter"
+	"alluvion.dev/service/store"
 )
 
 // What can be wrong with a session, for errors.Is.

@@ -6,7 +6,7 @@ import (
 	"fmt"
 	"time"
 
-	"alluvion/core/engine"
+	"alluvion.dev/core/engine"
 )
 
 // A player of whom nothing is heard leaves when the plan's grace is over, by whatever way they came: over a connection that

@@ -3,9 +3,9 @@ package live
 import (
 	"time"
 
-	"alluvion/core/engine"
-	"alluvion/core/share"
-	"alluvion/core/wire"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
 )
 
 // checkEvery is how often machines are asked what they believe.

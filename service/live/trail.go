@@ -7,8 +7,8 @@ import (
 	"slices"
 	"time"
 
-	"alluvion/core/engine"
-	"alluvion/service/store"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/service/store"
 )
 
 // mostKept is how many changes are kept in memory that are not on disk yet; older ones are given up.

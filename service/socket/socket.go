@@ -19,12 +19,12 @@ import (
 	"github.com/go-json-experiment/json"
 	"golang.org/x/time/rate"
 
-	"alluvion/core/engine"
-	"alluvion/core/share"
-	"alluvion/core/wire"
-	"alluvion/service/auth"
-	"alluvion/service/live"
-	"alluvion/service/meter"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/share"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/service/auth"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/meter"
 )
 
 // Limits on what a machine may do.

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/service/store"
+	"alluvion.dev/service/store"
 )
 
 // filled is a file with many saves in it, closed.

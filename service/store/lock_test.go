@@ -11,7 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/service/store"
+	"alluvion.dev/service/store"
 )
 
 // The lock is on the file, by whatever name it is opened.

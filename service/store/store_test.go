@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"alluvion/service/store"
+	"alluvion.dev/service/store"
 )
 
 var ctx = context.Background()

@@ -12,12 +12,12 @@ import (
 	"sync"
 	"time"
 
-	"alluvion/core/check"
-	"alluvion/core/engine"
-	"alluvion/core/model"
-	"alluvion/core/save"
-	"alluvion/core/upgrade"
-	"alluvion/service/store"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/store"
 )
 
 // What can be wrong, for errors.Is.
