@@ -8,7 +8,7 @@ GOFILES := $(shell find . -name '*.go' -not -path './web/*')
 WEBSRC  := $(shell find web/src web/public -type f -not -name schema.d.ts) web/index.html web/vite.config.ts
 CONSOLE := service/console/dist/index.html
 
-.PHONY: demo build test mutate release lint unit generate bench screenshots fuzz soak setup-tools setup-browser clean
+.PHONY: demo build test mutate release lint unit unit-core unit-rest generate bench screenshots fuzz soak setup-tools setup-browser clean
 
 demo: build
 	$(BIN) demo -addr $(ADDR)
@@ -16,7 +16,7 @@ demo: build
 build: $(BIN)
 
 $(BIN): setup-tools $(GOFILES) $(CONSOLE) $(wildcard examples/*/* examples/*/history/* examples/*/history/saves/*)
-	$(GO) build -o $@ ./cmd/alluvion
+	$(GO) build -buildvcs=auto -o $@ ./cmd/alluvion
 
 $(CONSOLE): $(WEBSRC) web/node_modules/.ready api/openapi.yaml
 	cd web && $(NPM) run --silent build
@@ -46,8 +46,12 @@ lint: $(CONSOLE)
 # The core starts no goroutine (a test of the house says so), and the browser waits more than it works: there the race
 # detector would only take time, and a lot of it. The service that the browser plays with is raced by its own tests.
 QUIET := /core/|/internal/browser$$
-unit: $(CONSOLE)
+unit: unit-core unit-rest
+
+unit-core: $(CONSOLE)
 	$(GO) test -timeout 20m $$($(GO) list ./... | grep -E '$(QUIET)')
+
+unit-rest: $(CONSOLE)
 	$(GO) test -race -timeout 20m $$($(GO) list ./... | grep -vE '$(QUIET)')
 
 # Writes the contract, the schema of plans and the tables of the documentation anew.

@@ -82,7 +82,6 @@ func (p *Part) leave(g *group, tick int64) {
 	if p.tick != tick {
 		p.tick, p.stirs = tick, p.stirs[:0]
 	}
-	p.stirs = slices.DeleteFunc(p.stirs, func(other *group) bool { return other == g })
 }
 
 // stir notes that something of a group changed.

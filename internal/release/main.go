@@ -68,7 +68,7 @@ func run(out string) error {
 func archive(out, version string, t target) (name, sum string, err error) {
 	folder := fmt.Sprintf("alluvion-%s-linux-%s", version, t.arch)
 	program := filepath.Join(out, "alluvion")
-	build := exec.Command("go", "build", "-trimpath", "-ldflags", "-s -w", "-o", program, "./cmd/alluvion")
+	build := exec.Command("go", "build", "-trimpath", "-buildvcs=true", "-ldflags", "-s -w", "-o", program, "./cmd/alluvion")
 	build.Env = append(os.Environ(), "CGO_ENABLED=1", "GOOS=linux", "GOARCH="+t.arch, "CC="+t.compiler)
 	build.Stderr = os.Stderr
 	if err := build.Run(); err != nil {
