@@ -20,9 +20,6 @@ type Otherwise struct {
 	After   string `json:"after" doc:"Empty where the second does not say it."`
 }
 
-// aside are members that tell one save from another, and nothing of what it holds.
-var aside = []string{"alluvion_save", "alluvion_world", "game", "player", "slot", "about"}
-
 // Differences tells what two saves say otherwise, in the words of a plan: what a player is and where first, then values
 // in the order of the plan, then what is remembered of the checkpoint. A save that is empty says nothing at all.
 // A seal is looked through and not checked against the save. It fails where one is no JSON table.
@@ -40,7 +37,7 @@ func Differences(m *model.Model, before, after []byte) ([]Otherwise, error) {
 	out := []Otherwise{}
 	for pointer := range joined(was, is) {
 		path := strings.Split(pointer, "/")[1:]
-		if was[pointer] != is[pointer] && !slices.Contains(aside, path[0]) {
+		if was[pointer] != is[pointer] && !aside(path[0]) {
 			ranks[pointer] = n.rank(path)
 			out = append(out, Otherwise{pointer, n.title(path), was[pointer], is[pointer]})
 		}
@@ -119,13 +116,6 @@ func inWords(value any) string {
 	return string(raw)
 }
 
-// facts are what a save says of a player beside values, in the order in which people look for it.
-var facts = []struct{ name, title string }{
-	{"version", "Version of the plan"}, {"dead", "Dead"}, {"place", "Place"}, {"entry", "Where they arrived in the scene"}, {"checkpoint", "Checkpoint reached"},
-	{"used", "Checkpoints of this run"}, {"back", "Where the checkpoint was entered"}, {"waymarks", ""}, {"milestones", "Milestones"}, {"standings", ""}, {"visits", "Visits"},
-	{"number", "Last numbered request"},
-}
-
 // namer finds the words for what stands at a path of a save. What its plan does not know keeps its own name.
 type namer struct {
 	m     *model.Model
@@ -162,10 +152,8 @@ func (n namer) title(path []string) string {
 	case path[0] == "values":
 		return n.variable(last)
 	}
-	for _, x := range facts {
-		if len(path) == 1 && x.name == path[0] {
-			return x.title
-		}
+	if title, _ := fact(path[0]); title != "" && len(path) == 1 {
+		return title
 	}
 	return cmp.Or(strings.Join(path, " "), `""`)
 }
@@ -197,6 +185,7 @@ func (n namer) standing(id string) string {
 // checkpoint, and the attic last.
 func (n namer) rank(path []string) int {
 	const many = 1 << 20 // more than a plan has variables
+	facts := len(playerMembers.list)
 	switch path[0] {
 	case "record", "world":
 		if len(path) > 1 {
@@ -204,16 +193,12 @@ func (n namer) rank(path []string) int {
 		}
 	case "values", "scenes", "props":
 		if i, ok := n.place[path[len(path)-1]]; ok {
-			return len(facts) + i
+			return facts + i
 		}
-		return len(facts) + len(n.place)
+		return facts + len(n.place)
 	case "attic":
 		return 4 * many
 	}
-	for i, x := range facts {
-		if x.name == path[0] {
-			return i
-		}
-	}
-	return len(facts)
+	_, rank := fact(path[0])
+	return rank
 }

@@ -77,7 +77,7 @@ type LooseWorld struct {
 // told in Broken; an error, which is ErrFormat, means that it is no save at all.
 func OpenPlayer(raw []byte) (*Loose, error) {
 	l := &Loose{Player: &Player{}}
-	if scan(raw, func(s *scanner) error { return s.player(l) }) == nil {
+	if scan(raw, func(s *scanner) error { return playerMembers.quick(s, l) }) == nil {
 		return l, l.isSave(l.Format)
 	}
 	return openPatiently(raw)
@@ -86,21 +86,21 @@ func OpenPlayer(raw []byte) (*Loose, error) {
 // openPatiently is OpenPlayer for a save of which something may be of another form.
 func openPatiently(raw []byte) (*Loose, error) {
 	l := &Loose{Player: &Player{}}
-	root, err := members(raw)
+	root, err := apart(raw)
 	if err != nil {
 		return nil, err
 	}
 	p := &patient{}
-	l.readPatiently(p, root)
-	l.Broken = p.found
+	playerMembers.patiently(p, "", root, l)
+	l.Strange, l.Broken = root, p.found
 	return l, l.isSave(l.Format)
 }
 
 // OpenWorld reads the bytes of a world's save, as OpenPlayer does a player's.
 func OpenWorld(raw []byte) (*LooseWorld, error) {
 	w := &LooseWorld{World: &World{}}
-	if scan(raw, func(s *scanner) error { return s.world(w) }) != nil {
-		root, err := members(raw)
+	if scan(raw, func(s *scanner) error { return worldMembers.quick(s, w) }) != nil {
+		root, err := apart(raw)
 		if err != nil {
 			return nil, err
 		}
@@ -122,7 +122,7 @@ func IsWorld(raw []byte) bool {
 	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"alluvion_world"`)) {
 		return false
 	}
-	root, err := members(raw)
+	root, err := apart(raw)
 	_, is := root["alluvion_world"]
 	return err == nil && is
 }
@@ -134,8 +134,8 @@ func (l *Loose) isSave(format int) error {
 	return nil
 }
 
-// members takes the outermost table of a save apart.
-func members(raw []byte) (map[string]jsontext.Value, error) {
+// apart takes the outermost table of a save apart.
+func apart(raw []byte) (map[string]jsontext.Value, error) {
 	if len(raw) > MaxBytes {
 		return nil, fmt.Errorf("%w: it is larger than %d bytes", ErrFormat, MaxBytes)
 	}
@@ -186,30 +186,9 @@ func named(pointer string) string {
 	return strings.ReplaceAll(strings.TrimPrefix(pointer, "/"), "/", ".")
 }
 
-// slot is a member of a table and where it goes.
-type slot struct {
-	name string
-	into any
-	want string
-}
-
-// fill reads the members of a table, and gives those that have no slot.
-func (p *patient) fill(pointer string, from map[string]jsontext.Value, slots []slot) {
-	for _, s := range slots {
-		raw, ok := from[s.name]
-		delete(from, s.name)
-		if !ok {
-			continue
-		}
-		if s.read(raw) != nil {
-			p.tell(KindType, pointer+"/"+s.name, "%s is wanted, not %s", s.want, brief(raw))
-		}
-	}
-}
-
-// read reads one member. Whole numbers are read as programs write them (3.0, 3e0), and null stands for nothing.
-func (s *slot) read(raw jsontext.Value) error {
-	switch into := s.into.(type) {
+// readAs reads one value. Whole numbers are read as programs write them (3.0, 3e0), and null stands for nothing.
+func readAs(raw jsontext.Value, into any) error {
+	switch into := into.(type) {
 	case *int:
 		n, err := readWhole(raw)
 		if err != nil || n < -MaxNumber || n > MaxNumber {
@@ -230,7 +209,7 @@ func (s *slot) read(raw jsontext.Value) error {
 		*into = make(map[string]uint64, len(table))
 		for name, one := range table {
 			var n uint64
-			if (&slot{into: &n}).read(one) != nil || n > MaxNumber {
+			if readAs(one, &n) != nil || n > MaxNumber {
 				err = errForm
 			}
 			(*into)[name] = n
@@ -245,7 +224,7 @@ func (s *slot) read(raw jsontext.Value) error {
 		}{Revision: jsontext.Value("0")}
 		err := json.Unmarshal(raw, &about, json.RejectUnknownMembers(true))
 		var n int
-		if err != nil || (&slot{into: &n}).read(about.Revision) != nil || n < 0 || hasNull(raw) {
+		if err != nil || readAs(about.Revision, &n) != nil || n < 0 || hasNull(raw) {
 			return errForm
 		}
 		*into = &About{about.Plan, n, about.Moment, about.SavedAt}
@@ -254,7 +233,7 @@ func (s *slot) read(raw jsontext.Value) error {
 	if hasNull(raw) {
 		return errForm
 	}
-	return json.Unmarshal(raw, s.into, json.RejectUnknownMembers(true))
+	return json.Unmarshal(raw, into, json.RejectUnknownMembers(true))
 }
 
 func readWhole(raw jsontext.Value) (int64, error) {
@@ -300,46 +279,6 @@ func brief(raw jsontext.Value) string {
 		return string(r[:40]) + "…"
 	}
 	return string(raw)
-}
-
-func (l *Loose) readPatiently(p *patient, root map[string]jsontext.Value) {
-	l.Values, l.Scenes, l.Props = p.values("/values", take(root, "values")), p.scenes("/scenes", take(root, "scenes")), p.props("/props", take(root, "props"))
-	if record := p.table("/record", take(root, "record")); record != nil {
-		l.Record = LooseRecord{Values: p.values("/record/values", take(record, "values")), Scenes: p.scenes("/record/scenes", take(record, "scenes")),
-			Props: p.props("/record/props", take(record, "props")), Waymarks: p.places("/record/waymarks", take(record, "waymarks"))}
-		if world := p.table("/record/world", take(record, "world")); world != nil {
-			l.Record.World = p.world("/record/world", world)
-		}
-		p.rest("/record", record)
-	}
-	if world := p.table("/world", take(root, "world")); world != nil {
-		l.World = p.world("/world", world)
-	}
-	l.Waymarks = p.places("/waymarks", take(root, "waymarks"))
-	if raw := take(root, "place"); raw != nil {
-		l.Place, _ = p.place("/place", raw)
-	}
-	if raw := take(root, "entry"); raw != nil {
-		l.Entry, _ = p.place("/entry", raw)
-	}
-	if raw := take(root, "back"); raw != nil {
-		if back, ok := p.place("/back", raw); ok {
-			l.Back = &back
-		}
-	}
-	l.Standings = p.numbers("/standings", take(root, "standings"))
-	l.Attic = Attic(p.table("/attic", take(root, "attic")))
-	p.fill("", root, []slot{{"alluvion_save", &l.Format, "a whole number"}, {"game", &l.Game, "a text"}, {"version", &l.Version, "a whole number"}, {"player", &l.Player.Player, "a text"},
-		{"slot", &l.Slot, "a whole number"}, {"visits", &l.Visits, "a whole number"}, {"number", &l.Number, "a whole number"}, {"dead", &l.Dead, "true or false"},
-		{"checkpoint", &l.Checkpoint, "a text"}, {"used", &l.Used, "a list of texts"},
-		{"milestones", &l.Milestones, "a list of texts"}, {"about", &l.About, "what the service knows of it"}})
-	l.Strange = root
-}
-
-func take(from map[string]jsontext.Value, name string) jsontext.Value {
-	raw := from[name]
-	delete(from, name)
-	return raw
 }
 
 // table reads a table; nil where there is none.
@@ -443,9 +382,8 @@ func (p *patient) place(pointer string, raw jsontext.Value) (Place, bool) {
 }
 
 func (p *patient) world(pointer string, root map[string]jsontext.Value) *LooseWorld {
-	w := &LooseWorld{World: &World{}, Values: p.values(pointer+"/values", take(root, "values")), Scenes: p.scenes(pointer+"/scenes", take(root, "scenes")), Props: p.props(pointer+"/props", take(root, "props"))}
-	w.Movables, w.Attic = p.places(pointer+"/movables", take(root, "movables")), Attic(p.table(pointer+"/attic", take(root, "attic")))
-	p.fill(pointer, root, []slot{{"alluvion_world", &w.Format, "a whole number"}, {"game", &w.Game, "a text"}, {"version", &w.Version, "a whole number"}, {"held", &w.Held, "a table of texts"}, {"senders", &w.Senders, "a table of whole numbers"}})
+	w := &LooseWorld{World: &World{}}
+	worldMembers.patiently(p, pointer, root, w)
 	p.rest(pointer, root)
 	return w
 }

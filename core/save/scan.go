@@ -335,90 +335,24 @@ func (s *scanner) attic(into *Attic) error {
 	})
 }
 
-func (s *scanner) player(l *Loose) error {
-	p := l.Player
-	return s.fields(func(name string) error {
-		switch name {
-		case "alluvion_save":
-			return s.count(&p.Format)
-		case "game":
-			return s.text(&p.Game)
-		case "version":
-			return s.count(&p.Version)
-		case "player":
-			return s.text(&p.Player)
-		case "slot":
-			return s.count(&p.Slot)
-		case "visits":
-			return s.count(&p.Visits)
-		case "number":
-			v, err := s.value()
-			if err == nil {
-				p.Number, err = strconv.ParseUint(string(v), 10, 63)
-			}
-			return err
-		case "dead":
-			return s.flag(&p.Dead)
-		case "place":
-			return s.place(&p.Place)
-		case "entry":
-			return s.place(&p.Entry)
-		case "back":
-			p.Back = &Place{}
-			return s.place(p.Back)
-		case "checkpoint":
-			return s.text(&p.Checkpoint)
-		case "used":
-			return s.texts(&p.Used)
-		case "milestones":
-			return s.texts(&p.Milestones)
-		case "waymarks":
-			return each(s, &p.Waymarks, s.place)
-		case "standings":
-			return each(s, &p.Standings, s.number)
-		case "attic":
-			return s.attic(&p.Attic)
-		case "about":
-			v, err := s.value()
-			if err == nil {
-				err = (&slot{into: &p.About}).read(v)
-			}
-			return err
-		case "values":
-			return s.values(&l.Values)
-		case "scenes":
-			return s.scenes(&l.Scenes)
-		case "props":
-			return s.props(&l.Props)
-		case "record":
-			return s.record(&l.Record)
-		case "world":
-			l.World = &LooseWorld{World: &World{}}
-			return s.world(l.World)
-		}
-		return errForm
-	})
+// request reads the number of a player's request.
+func (s *scanner) request(into *uint64) error {
+	v, err := s.value()
+	if err == nil {
+		*into, err = strconv.ParseUint(string(v), 10, 63)
+	}
+	return err
 }
 
-func (s *scanner) record(r *LooseRecord) error {
-	return s.fields(func(name string) error {
-		switch name {
-		case "values":
-			return s.few(&r.Values)
-		case "scenes":
-			return s.scenes(&r.Scenes)
-		case "props":
-			return s.props(&r.Props)
-		case "waymarks":
-			return each(s, &r.Waymarks, s.place)
-		case "world":
-			r.World = &LooseWorld{World: &World{}}
-			return s.world(r.World)
-		}
-		return errForm
-	})
+func (s *scanner) about(into **About) error {
+	v, err := s.value()
+	if err != nil {
+		return err
+	}
+	return readAs(v, into)
 }
 
+// counted reads the number of a server's request.
 func (s *scanner) counted(into *uint64) error {
 	var n int
 	if err := s.count(&n); err != nil || n < 0 {
@@ -426,32 +360,4 @@ func (s *scanner) counted(into *uint64) error {
 	}
 	*into = uint64(n)
 	return nil
-}
-
-func (s *scanner) world(w *LooseWorld) error {
-	return s.fields(func(name string) error {
-		switch name {
-		case "alluvion_world":
-			return s.count(&w.Format)
-		case "game":
-			return s.text(&w.Game)
-		case "version":
-			return s.count(&w.Version)
-		case "values":
-			return s.few(&w.Values)
-		case "scenes":
-			return s.scenes(&w.Scenes)
-		case "props":
-			return s.props(&w.Props)
-		case "movables":
-			return each(s, &w.Movables, s.place)
-		case "held":
-			return each(s, &w.Held, s.text)
-		case "senders":
-			return each(s, &w.Senders, s.counted)
-		case "attic":
-			return s.attic(&w.Attic)
-		}
-		return errForm
-	})
 }

@@ -17,7 +17,7 @@ type object = map[string]any
 // refuse what is right), that a name stands once in a table, that what always holds does.
 func Schema(m *model.Model) []byte {
 	s := schemer{m}
-	root := s.player()
+	root := playerMembers.schema(s, within{alone: true, all: true})
 	root["title"] = "Saves of " + s.title()
 	root["description"] = "What a player has, and where they are. A save of an earlier version has the schema of that version: it is upgraded first."
 	root["$defs"] = s.places()
@@ -31,7 +31,7 @@ func Schema(m *model.Model) []byte {
 // WorldSchema is the schema of what the service stores of a world, where several players share it.
 func WorldSchema(m *model.Model) []byte {
 	s := schemer{m}
-	root := s.world(true, true)
+	root := worldMembers.schema(s, within{alone: true, all: true})
 	root["title"] = "Worlds of " + s.title()
 	root["description"] = "What the game, its scenes and its props have, and where what can be carried is."
 	root["$defs"] = s.places()
@@ -47,7 +47,7 @@ func SealedSchema(m *model.Model) []byte {
 		"key":           object{"type": "string", "description": "Which of the game's keys sealed it."},
 		"mac": object{"type": "string", "pattern": "^([0-9A-Fa-f]{2})*$",
 			"description": "HMAC-SHA-256 (RFC 2104), in hexadecimal, of the key's name, a line feed, and the save in canonical form (RFC 8785)."},
-		"save": s.player(),
+		"save": playerMembers.schema(s, within{alone: true, all: true}),
 	}, "alluvion_seal", "key", "mac", "save")
 	root["title"] = "Sealed saves of " + s.title()
 	root["description"] = "A save as a player keeps it, with what tells whether anything in it was changed."
@@ -109,85 +109,6 @@ var (
 	count = object{"type": "integer", "minimum": 0, "maximum": MaxNumber}
 )
 
-func (s schemer) player() object {
-	ids := func(list []string) object {
-		return object{"type": "array", "items": object{"enum": list}, "uniqueItems": true}
-	}
-	values, needed := s.values(s.m.Holders[model.OfPlayer], true)
-	members := object{
-		"alluvion_save": means("The format.", object{"const": Format}),
-		"game":          means("Which game it is of.", object{"const": s.m.Plan.Game.Name}),
-		"version":       means("The version of the plan that it was written under.", object{"const": s.m.Plan.Version.Value}),
-		"player":        means("Whose it is.", object{"type": "string", "minLength": 1, "maxLength": MaxName}),
-		"slot":          means("Which of the player's slots.", object{"type": "integer", "minimum": 1, "maximum": s.m.SlotsPerPlayer()}),
-		"visits":        means("How often the player has joined.", object{"type": "integer", "minimum": 0, "maximum": MaxVisits}),
-		"number":        means("The player's last numbered request that was applied.", count),
-		"dead":          means("Whether the player is dead.", object{"type": "boolean"}),
-		"place":         means("Where the player is.", place),
-		"entry":         means("Where the player last arrived in that scene.", place),
-		"back":          means("Of a checkpoint that is an area: where the player went in.", place),
-		"checkpoint":    means("The one that is reached; an empty text where none is.", object{"enum": append(s.points(), "")}),
-		"used":          means("The checkpoints that have counted in this run.", ids(s.points())),
-		"waymarks":      means("The places that the player remembers.", s.waymarks()),
-		"milestones":    means("Those that are earned.", ids(s.milestones())),
-		"standings":     means("The player's number in each.", s.standings()),
-		"values":        means("What the player has.", values),
-		"scenes":        means("What the player has for each scene, where it is not its start value.", s.scenes(model.OfPlayerScene, true)),
-		"props":         means("What the player has for each prop, where it is not its start value.", s.props(true)),
-		"record":        means("What comes back at death: as it was at the checkpoint.", s.record()),
-		"attic":         means("What no longer has a place in the plan, and what was corrected.", object{"type": "object"}),
-		"about": means("Of a save that has left the service: what the service knows of it.", closed(object{"plan": text, "revision": count, "moment": text,
-			"saved_at": object{"type": "string", "format": "date-time"}})),
-	}
-	required := []string{"alluvion_save", "game", "version", "player", "slot", "place", "entry"}
-	if needed {
-		required = append(required, "values")
-	}
-	if s.m.Single {
-		members["world"] = means("What the game, its scenes and its props have.", s.world(false, true))
-		required = append(required, "world")
-	}
-	return closed(members, required...)
-}
-
-func (s schemer) record() object {
-	values, _ := s.values(s.m.Holders[model.OfPlayer], false)
-	members := object{"values": values, "scenes": s.scenes(model.OfPlayerScene, false), "props": s.props(true), "waymarks": s.waymarks()}
-	if s.m.Single {
-		members["world"] = s.world(false, false)
-	}
-	return closed(members)
-}
-
-// world is what a world has; one that is stored by itself says of which game it is. Where not all of it is there, it is
-// what a record has of it.
-func (s schemer) world(alone, all bool) object {
-	movables, held := object{}, object{}
-	for _, x := range s.m.Movables {
-		movables[x.ID], held[x.ID] = object{"$ref": "#/$defs/spot"}, text
-	}
-	values, needed := s.values(s.m.Holders[model.OfGame], all)
-	members := object{"alluvion_world": whole, "game": text, "version": whole,
-		"values":   means("What the game has.", values),
-		"scenes":   means("What each scene has.", s.scenes(model.OfScene, all)),
-		"props":    means("What each prop has, where it is not its start value.", s.props(false)),
-		"movables": means("Where each of them is.", closed(movables)),
-		"held":     means("Who holds those that somebody holds.", closed(held)),
-		"attic":    means("What no longer has a place in the plan, and what was corrected.", object{"type": "object"}),
-		"senders":  means("The last numbered request of each of the game's servers that was applied.", object{"type": "object", "additionalProperties": count})}
-	var required []string
-	if needed {
-		required = append(required, "values")
-	}
-	if alone {
-		members["alluvion_world"] = means("The format.", object{"const": Format})
-		members["game"] = means("Which game it is of.", object{"const": s.m.Plan.Game.Name})
-		members["version"] = means("The version of the plan that it was written under.", object{"const": s.m.Plan.Version.Value})
-		required = append(required, "alluvion_world", "game", "version")
-	}
-	return closed(members, required...)
-}
-
 // places are the forms of a place: that of a player, and that of a thing, which faces as whoever put it there did.
 func (s schemer) places() object {
 	return object{"place": s.place(false), "spot": s.place(true)}
@@ -217,8 +138,8 @@ func (s schemer) place(thing bool) object {
 	return object{"oneOf": each}
 }
 
-// values is what one holder has. Where all of it is there, needed says that something has to be.
-func (s schemer) values(h *model.Holding, all bool) (schema object, needed bool) {
+// values is what one holder has, and perhaps that all of it has to be there.
+func (s schemer) values(h *model.Holding, all bool) object {
 	members, required := object{}, []string{}
 	for _, v := range h.Stored {
 		if v.Shared != nil {
@@ -237,13 +158,13 @@ func (s schemer) values(h *model.Holding, all bool) (schema object, needed bool)
 			required = append(required, v.ID)
 		}
 	}
-	return closed(members, required...), len(required) > 0
+	return closed(members, required...)
 }
 
 func (s schemer) scenes(h model.Holder, all bool) object {
 	members := object{}
 	for _, scene := range s.m.Scenes {
-		members[scene.ID], _ = s.values(s.m.Holders[h], all)
+		members[scene.ID] = s.values(s.m.Holders[h], all)
 	}
 	return closed(members)
 }
@@ -256,7 +177,7 @@ func (s schemer) props(players bool) object {
 			h = k.Players
 		}
 		for _, p := range k.Props {
-			props[p.ID], _ = s.values(h, true)
+			props[p.ID] = s.values(h, true)
 		}
 		kinds[k.ID] = closed(props)
 	}
@@ -279,7 +200,7 @@ func (s schemer) milestones() []string {
 	return ids
 }
 
-func (s schemer) waymarks() object {
+func (s schemer) waymarks(within) object {
 	members := object{}
 	for _, w := range s.m.Waymarks {
 		members[w.ID] = place
@@ -287,10 +208,19 @@ func (s schemer) waymarks() object {
 	return closed(members)
 }
 
-func (s schemer) standings() object {
+func (s schemer) standings(within) object {
 	members := object{}
 	for _, x := range s.m.Standings {
 		members[x.ID] = object{"type": "number", "minimum": json.Number(mostStanding.Neg().String()), "maximum": json.Number(mostStanding.String())}
+	}
+	return closed(members)
+}
+
+// movables is a table with each of them.
+func (s schemer) movables(each object) object {
+	members := object{}
+	for _, x := range s.m.Movables {
+		members[x.ID] = each
 	}
 	return closed(members)
 }

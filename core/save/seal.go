@@ -55,7 +55,7 @@ func IsSealed(raw []byte) bool {
 	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"alluvion_seal"`)) {
 		return false
 	}
-	root, err := members(raw)
+	root, err := apart(raw)
 	_, is := root["alluvion_seal"]
 	return err == nil && is
 }

@@ -75,7 +75,7 @@ func lay(m mutant, folder string) (overlay string, err error) {
 	if err != nil {
 		return "", err
 	}
-	if string(source[m.From:m.To]) != m.Old {
+	if m.To > len(source) || string(source[m.From:m.To]) != m.Old {
 		return "", fmt.Errorf("%s was changed meanwhile", m.File)
 	}
 	changed := filepath.Join(folder, "changed.go")
