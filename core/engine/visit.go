@@ -203,7 +203,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 			p.ranks[i] = types.OfNum(n)
 		}
 	}
-	p.dead, p.visits, p.number, p.attic = s.Dead, s.Visits+1, s.Number, s.Attic
+	p.dead, p.visits, p.number, p.attic = s.Dead, min(s.Visits+1, save.MaxVisits), s.Number, s.Attic
 	for _, id := range s.Used {
 		if point := r.m.Checkpoint(id); point != nil {
 			p.used[point.Index] = true

@@ -402,7 +402,7 @@ func (f *fitter) ids(space, pointer string, list []string, known func(string) bo
 	for _, name := range sortedNames(f.attic) {
 		id, ok := strings.CutPrefix(name, space+".")
 		if ok && known(id) {
-			if kept, _ := f.attic.Get(name); kept.Why == "" && !slices.Contains(out, id) {
+			if kept, _ := f.attic.Get(name); kept.Why == "" && string(kept.Value) == "true" && !slices.Contains(out, id) {
 				out = append(out, id)
 				delete(f.attic, name)
 			}

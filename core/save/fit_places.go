@@ -13,6 +13,9 @@ import (
 )
 
 func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Place {
+	for _, w := range f.m.Waymarks {
+		marks = f.backTo(marks, w.ID, "waymarks."+w.ID)
+	}
 	for _, id := range sortedNames(marks) {
 		at, place := pointer+"/"+escape(id), marks[id]
 		switch {
@@ -31,6 +34,27 @@ func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Pla
 		return nil
 	}
 	return marks
+}
+
+// backTo puts a place that the attic kept back among the others, where there is none of that id now.
+func (f *fitter) backTo(places map[string]Place, id, name string) map[string]Place {
+	kept, ok := f.attic.Get(name)
+	if !ok || kept.Why != "" || f.ofRecord {
+		return places
+	}
+	if _, there := places[id]; there {
+		return places
+	}
+	place, ok := (&patient{}).place("", jsontext.Value(kept.Value))
+	if !ok {
+		return places
+	}
+	if places == nil {
+		places = map[string]Place{}
+	}
+	places[id] = place
+	delete(f.attic, name)
+	return places
 }
 
 func placeText(p Place) jsontext.Value {
@@ -126,6 +150,9 @@ func noneOr(s string) string {
 
 // movables reads where the movables are: each in exactly one place, or with one player.
 func (f *fitter) movables(pointer string, w *World) {
+	for _, x := range f.m.Movables {
+		w.Movables = f.backTo(w.Movables, x.ID, "movables."+x.ID)
+	}
 	for _, id := range sortedNames(w.Movables) {
 		at, place := pointer+"/movables/"+escape(id), w.Movables[id]
 		x := f.m.Movable(id)

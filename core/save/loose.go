@@ -299,30 +299,33 @@ func (p *patient) values(pointer string, raw jsontext.Value) LooseValues {
 
 func (p *patient) scenes(pointer string, raw jsontext.Value) LooseScenes {
 	var out LooseScenes
-	for id, values := range p.table(pointer, raw) {
+	table := p.table(pointer, raw)
+	for _, id := range sortedNames(table) {
 		if out == nil {
 			out = LooseScenes{}
 		}
-		out[id] = p.values(pointer+"/"+escape(id), values)
+		out[id] = p.values(pointer+"/"+escape(id), table[id])
 	}
 	return out
 }
 
 func (p *patient) props(pointer string, raw jsontext.Value) LooseProps {
 	var out LooseProps
-	for kind, each := range p.table(pointer, raw) {
+	table := p.table(pointer, raw)
+	for _, kind := range sortedNames(table) {
 		if out == nil {
 			out = LooseProps{}
 		}
-		out[kind] = p.scenes(pointer+"/"+escape(kind), each)
+		out[kind] = p.scenes(pointer+"/"+escape(kind), table[kind])
 	}
 	return out
 }
 
 func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
 	var out map[string]Place
-	for id, one := range p.table(pointer, raw) {
-		place, ok := p.place(pointer+"/"+escape(id), one)
+	table := p.table(pointer, raw)
+	for _, id := range sortedNames(table) {
+		place, ok := p.place(pointer+"/"+escape(id), table[id])
 		if !ok {
 			continue
 		}
