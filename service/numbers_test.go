@@ -71,7 +71,7 @@ func TestCoordinatesOfAnyWriterAreNoOffence(t *testing.T) {
 	require.NoError(t, err)
 	require.True(t, ada.Present)
 	said := x.asks(`{"is":"event","number":5,"name":"load","arg":{}}`)
-	assert.Equal(t, wire.Said{Is: "refused", Number: 5, Kind: "invalid", Member: "arg", Why: `A message has no member "arg". Did you mean "args"?`}, said)
+	assert.Equal(t, wire.Said{Is: "refused", Number: 5, Kind: "invalid", Member: "arg", Why: `A message has no member "arg". Did you mean args?`}, said)
 }
 
 // A repeated request gets its first answer, whatever that was; one that is no longer kept is never said to be applied.

@@ -1,10 +1,11 @@
 package main
 
 import (
-	"alluvion.dev/contract"
 	"fmt"
 	"io"
 	"strings"
+
+	"alluvion.dev/contract"
 )
 
 // happened prints what changed and why, and who was told what.

@@ -14,6 +14,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"alluvion.dev/core/finding"
 )
 
 // Exit codes.
@@ -339,8 +341,5 @@ func suggestion(name string) string {
 	for _, c := range commands {
 		names = append(names, c.name)
 	}
-	if near := nearest(name, names); near != "" {
-		return fmt.Sprintf(" Did you mean %q?", near)
-	}
-	return ""
+	return finding.DidYouMean(nearest(name, names))
 }

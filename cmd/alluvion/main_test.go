@@ -102,7 +102,7 @@ func TestExitCodesAndStreams(t *testing.T) {
 		"mending no file":          {[]string{"check", "-mend", "-"}, "alluvion: 1\n", 2, "", "standard input has none"},
 		"no such file":             {[]string{"check", "none.yaml"}, "", 3, "", "Try: "},
 		"no file named":            {[]string{"check"}, "", 2, "", "Try: alluvion help check"},
-		"no such command":          {[]string{"chekc"}, "", 2, "", `Did you mean "check"?`},
+		"no such command":          {[]string{"chekc"}, "", 2, "", `Did you mean check?`},
 		"no such flag":             {[]string{"check", "-colour"}, "", 2, "", "Try: alluvion help check"},
 		"help":                     {[]string{"help"}, "", 0, "usage: alluvion COMMAND", ""},
 		"help for one":             {[]string{"help", "play"}, "", 0, "wren pass porch_gorge", ""},

@@ -8,6 +8,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/text"
 
 	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
 	"alluvion.dev/core/matrix"
 	"alluvion.dev/core/model"
 )
@@ -162,7 +163,7 @@ func (c *call) explain(mx matrix.Matrix) (int, error) {
 func (c *call) unknownCell(names, columns []string) {
 	if c.row != "" {
 		if near := nearest(c.row, names); near != "" && near != c.row {
-			fmt.Fprintf(c.err, "alluvion: there is no row %q. Did you mean %s?\n", c.row, near)
+			fmt.Fprintf(c.err, "alluvion: there is no row %q.%s\n", c.row, finding.DidYouMean(near))
 			return
 		}
 	}

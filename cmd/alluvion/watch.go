@@ -1,12 +1,13 @@
 package main
 
 import (
-	"alluvion.dev/contract"
 	"fmt"
 	"maps"
 	"os"
 	"strings"
 	"time"
+
+	"alluvion.dev/contract"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"

@@ -9,6 +9,7 @@ import (
 
 	"alluvion.dev/client"
 	"alluvion.dev/contract"
+	"alluvion.dev/core/finding"
 )
 
 // runWhy asks a running service why a value is what it is.
@@ -41,11 +42,7 @@ func (c *call) noSteps(name string) (int, error) {
 		return failed, err
 	}
 	if name != "" && !slices.ContainsFunc(known, func(k string) bool { return k == name || strings.HasPrefix(k, name+".") }) {
-		text := fmt.Sprintf("There is no value called %q in %s.", name, c.game)
-		if near := nearest(name, known); near != "" {
-			text += " Did you mean " + near + "?"
-		}
-		fmt.Fprintln(c.err, "alluvion: "+text)
+		fmt.Fprintf(c.err, "alluvion: There is no value called %q in %s.%s\n", name, c.game, finding.DidYouMean(nearest(name, known)))
 		return findings, nil
 	}
 	if c.who != "" {

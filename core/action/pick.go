@@ -1,11 +1,12 @@
 package action
 
 import (
+	"fmt"
+
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
-	"fmt"
 )
 
 var _ = does(pick{})

@@ -1,13 +1,14 @@
 package check
 
 import (
+	"fmt"
+
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
-	"fmt"
 )
 
 var _ = judges((*checker).givenTwice,

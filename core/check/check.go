@@ -3,6 +3,7 @@
 package check
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -186,11 +187,8 @@ func wrongAccepts(p *plan.Plan) finding.List {
 			switch kind, known := finding.Lookup(id); {
 			case !known:
 				near := finding.Word(id, findingIDs())
-				hint := "docs/findings.md lists what can be accepted."
-				if near.Name != "" {
-					hint = fmt.Sprintf("Did you mean %q?", near.Name)
-				}
-				out = append(out, finding.New("unknown-name", at, fmt.Sprintf("There is no finding called %q. %s", id, hint)))
+				hint := cmp.Or(finding.DidYouMean(near.Name), " docs/findings.md lists what can be accepted.")
+				out = append(out, finding.New("unknown-name", at, fmt.Sprintf("There is no finding called %q.%s", id, hint)))
 				out[len(out)-1].Suggest(near)
 			case kind.Severity == finding.Error:
 				out = append(out, finding.New("bad-value", at, fmt.Sprintf("%q is an error: the plan cannot run with it, so it cannot be accepted.", id)))

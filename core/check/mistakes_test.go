@@ -35,9 +35,9 @@ func errorsOf(text string) []string {
 func TestOneMistakeIsToldByItself(t *testing.T) {
 	text := string(examples.LanternPass)
 	for name, row := range map[string]struct{ from, to, want string }{
-		"a misspelt section":           {"\nscenes:\n", "\nscenery:\n", `There is nothing called "scenery" here. Did you mean "scenes"?`},
-		"a misspelt key":               {"spots:\n      hearth", "spost:\n      hearth", `There is nothing called "spost" here. Did you mean "spots"?`},
-		"a misspelt verb":              {"{set: args.at.chilled, to: true}", "{sett: args.at.chilled, to: true}", `There is nothing called "sett" here. Did you mean "set"?`},
+		"a misspelt section":           {"\nscenes:\n", "\nscenery:\n", `There is nothing called "scenery" here. Did you mean scenes?`},
+		"a misspelt key":               {"spots:\n      hearth", "spost:\n      hearth", `There is nothing called "spost" here. Did you mean spots?`},
+		"a misspelt verb":              {"{set: args.at.chilled, to: true}", "{sett: args.at.chilled, to: true}", `There is nothing called "sett" here. Did you mean set?`},
 		"no such type":                 {"oil:         {of: player, type: int,", "oil:         {of: player, type: imt,", `There is no type called "imt". Did you mean int?`},
 		"no such type of items":        {"items: {type: choice, choices: [lodge", "items: {type: chioce, choices: [lodge", `There is no type called "chioce". Did you mean choice?`},
 		"no such type of an attribute": {"pack: int", "pack: imt", `There is no type called "imt". Did you mean int?`},
@@ -169,7 +169,7 @@ saving: {when: [leave], every: 20s}
 func TestWhatIsAcceptedIsAFinding(t *testing.T) {
 	for accepted, want := range map[string]string{
 		"missing: because":        `"missing" is an error: the plan cannot run with it, so it cannot be accepted.`,
-		"nevr-read: because":      `There is no finding called "nevr-read". Did you mean "never-read"?`,
+		"nevr-read: because":      `There is no finding called "nevr-read". Did you mean never-read?`,
 		"something-else: because": `There is no finding called "something-else". docs/findings.md lists what can be accepted.`,
 	} {
 		text := strings.Replace(string(examples.LanternPass), "oil:         {", "oil:         {accept: {"+accepted+"}, ", 1)

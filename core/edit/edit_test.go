@@ -1,10 +1,11 @@
 package edit_test
 
 import (
-	_ "alluvion.dev/core/action" // what rules can do
 	"fmt"
 	"strings"
 	"testing"
+
+	_ "alluvion.dev/core/action" // what rules can do
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -1,9 +1,10 @@
 package engine_test
 
 import (
+	"testing"
+
 	_ "alluvion.dev/core/action" // what rules can do
 	"alluvion.dev/internal/worlds"
-	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -1,10 +1,11 @@
 package engine_test
 
 import (
+	"testing"
+
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
-	"testing"
 
 	"github.com/stretchr/testify/require"
 )

@@ -272,11 +272,7 @@ func orText(s, other string) string {
 
 // unknown refuses a name that stands for nothing, with the nearest that does.
 func unknown(what, name string, known []string) error {
-	text := ""
-	if near := finding.Nearest(name, known); near != "" {
-		text = " Did you mean " + near + "?"
-	}
-	return refuse(Unknown, "There is no %s called %q.%s", what, name, text)
+	return refuse(Unknown, "There is no %s called %q.%s", what, name, finding.DidYouMean(finding.Nearest(name, known)))
 }
 
 func pointIDs(m *model.Model) []string {

@@ -69,7 +69,7 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 		return c.fail("bad-expression", at, "%s is written %s.", name, form)
 	}
 	near := finding.Word(name, FunctionNames())
-	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, didYouMean(near.Name)).Suggest(near)
+	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, finding.DidYouMean(near.Name)).Suggest(near)
 	return typed{}
 }
 
@@ -195,7 +195,7 @@ func (c *checker) listed(name string, list types.Type, at finding.At) types.Type
 		return out
 	}
 	near := finding.Declared(name, list.Names)
-	text := "There is no " + list.Of + " called \"" + name + "\"." + didYouMean(near.Name)
+	text := "There is no " + list.Of + " called \"" + name + "\"." + finding.DidYouMean(near.Name)
 	if near.Name == "" {
 		text += " There is " + types.JoinNames(list.Names) + "."
 	}

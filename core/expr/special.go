@@ -53,7 +53,7 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 	field := known[id]
 	if field == nil {
 		near := finding.Declared(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, didYouMean(near.Name)).Suggest(near)
+		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, finding.DidYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
@@ -81,7 +81,7 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 	entry := known[id]
 	if entry == nil {
 		near := finding.Declared(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, didYouMean(near.Name)).Suggest(near)
+		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, finding.DidYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(entry.Type, entry.Ref, function+"('"+id+"')", at, nil)

@@ -156,7 +156,7 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 	attribute, ok := roster.Attributes[name]
 	if !ok {
 		near := finding.Declared(name, sortedKeys(roster.Attributes))
-		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + didYouMean(near.Name)
+		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + finding.DidYouMean(near.Name)
 		c.report("unknown-name", at, "%s", text).Suggest(near)
 		return typed{}
 	}
@@ -184,7 +184,7 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 			near = finding.Guess{Name: root + "." + name, Sure: owned == 1}
 		}
 	}
-	text := "Nothing is called \"" + name + "\" here." + didYouMean(near.Name)
+	text := "Nothing is called \"" + name + "\" here." + finding.DidYouMean(near.Name)
 	if near.Name == "" {
 		text += " Names begin with " + types.JoinNames(candidates) + "."
 	}
@@ -207,7 +207,7 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 			text = "There is no variable called \"" + owner + "." + field + "\"."
 		}
 		near.Name = owner + "." + near.Name
-		text += didYouMean(near.Name)
+		text += finding.DidYouMean(near.Name)
 	} else if len(entry.Fields) > 0 {
 		text += " It has " + types.JoinNames(keys(entry.Fields)) + "."
 	}
@@ -218,13 +218,6 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 // holds says whether a root stands for what has variables.
 func holds(root string) bool {
 	return slices.Contains([]string{"player", "scene", "game", "prop"}, root)
-}
-
-func didYouMean(near string) string {
-	if near == "" {
-		return ""
-	}
-	return " Did you mean " + near + "?"
 }
 
 // none reports the use of an optional as a value, and says whether it was one.

@@ -86,3 +86,12 @@ func distance(from, to string, limit int) int {
 	}
 	return min(prev[len(b)], limit)
 }
+
+// DidYouMean asks, behind a sentence about a name that nothing has, whether the nearest that something has was meant; it
+// says nothing where none is near.
+func DidYouMean(near string) string {
+	if near == "" {
+		return ""
+	}
+	return " Did you mean " + near + "?"
+}

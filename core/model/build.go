@@ -182,7 +182,7 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 		if !ok {
 			near := finding.Declared(a.ID, names)
 			meant[near.Name] = true
-			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, didYouMean(near.Name)), near)
+			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, finding.DidYouMean(near.Name)), near)
 			continue
 		}
 		v, err := d.FromLiteral(a.Value.Literal)
@@ -196,13 +196,6 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 			b.report("missing", o.At, "The option %s does not say its %s.", o.ID, name)
 		}
 	}
-}
-
-func didYouMean(near string) string {
-	if near == "" {
-		return ""
-	}
-	return " Did you mean " + near + "?"
 }
 
 func (b *builder) allScenes() {
@@ -300,7 +293,7 @@ func (b *builder) oneOf(name string, list []string, what string, at finding.At) 
 		return
 	}
 	near := finding.Declared(name, list)
-	text := fmt.Sprintf("There is no %s called %q.%s", what, name, didYouMean(near.Name))
+	text := fmt.Sprintf("There is no %s called %q.%s", what, name, finding.DidYouMean(near.Name))
 	if len(list) > 0 && near.Name == "" {
 		text += " There is " + strings.Join(list, ", ") + "."
 	}

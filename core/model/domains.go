@@ -116,7 +116,7 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 		b.report("bad-value", id.At, "The type %s is for %s, and cannot stand here. Here there is %s.", kind.Name(), strings.Join(kind.About().Stands.Words(), ", "), strings.Replace(strings.Join(plan.TypesOf(d.where), ", "), types.Prop.Name(), "prop:kind", 1))
 	case b.kinds[id.Name] != nil && d.where != types.InVariable:
 		near := "prop:" + id.Name
-		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, didYouMean(near)), finding.Guess{Name: near, Sure: true})
+		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, finding.DidYouMean(near)), finding.Guess{Name: near, Sure: true})
 	default:
 		b.oneOf(id.Name, slices.DeleteFunc(plan.TypesOf(d.where), func(name string) bool { return name == types.Prop.Name() }), "type", id.At)
 	}
@@ -131,7 +131,7 @@ func (b *builder) propType(id plan.ID, kind string) (types.Kind, string) {
 	if near.Name != "" {
 		near.Name = "prop:" + near.Name
 	}
-	b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, didYouMean(near.Name)), near)
+	b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, finding.DidYouMean(near.Name)), near)
 	return nil, ""
 }
 

@@ -86,7 +86,7 @@ func (b *builder) newOptions(s *plan.UpgradeStep, v *Var) {
 	for _, e := range s.Map.Entries {
 		if name := e.Value.Name; !slices.Contains(t.Names, name) {
 			near := finding.Declared(name, t.Names)
-			f := finding.New("unknown-name", e.Value.At, fmt.Sprintf("%s has no option called %q.%s", v.Name, name, didYouMean(near.Name)))
+			f := finding.New("unknown-name", e.Value.At, fmt.Sprintf("%s has no option called %q.%s", v.Name, name, finding.DidYouMean(near.Name)))
 			if name == "none" {
 				f = finding.New("bad-value", e.Value.At, fmt.Sprintf("None is no option that another can become; leave %s out, and who has it gets the start value of %s, or what saving: {misfits: {option: …}} says.", e.ID, v.Name))
 			}
@@ -111,7 +111,7 @@ func (b *builder) savedTarget(name plan.Given[string]) bool {
 	known, holds := b.SavedNames(), b.Saves(name.Value)
 	if _, rest, _ := strings.Cut(name.Value, "."); !holds && !b.lost[strings.Split(rest, ".")[0]] {
 		near := finding.Declared(name.Value, known)
-		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+didYouMean(near.Name))
+		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+finding.DidYouMean(near.Name))
 		f.Suggest(near)
 		b.add(f)
 	}

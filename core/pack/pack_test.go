@@ -1,12 +1,13 @@
 package pack_test
 
 import (
-	_ "alluvion.dev/core/action" // what rules can do
 	"fmt"
 	"math/big"
 	"testing"
 	"time"
 	"unicode/utf8"
+
+	_ "alluvion.dev/core/action" // what rules can do
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"

@@ -1,13 +1,14 @@
 package plan_test
 
 import (
-	_ "alluvion.dev/core/action" // what rules can do
 	"maps"
 	"os"
 	"slices"
 	"strconv"
 	"strings"
 	"testing"
+
+	_ "alluvion.dev/core/action" // what rules can do
 
 	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/assert"

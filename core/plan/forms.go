@@ -424,10 +424,7 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 
 // unknownName reports a name that nothing has, with the nearest that something has, if any is near.
 func (r *reader) unknownName(at finding.At, text string, near finding.Guess) {
-	if near.Name != "" {
-		text += " Did you mean " + near.Name + "?"
-	}
-	r.report("unknown-name", at, "%s", text).Suggest(near)
+	r.report("unknown-name", at, "%s%s", text, finding.DidYouMean(near.Name)).Suggest(near)
 }
 
 func contains(list []string, s string) bool {

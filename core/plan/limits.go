@@ -1,11 +1,12 @@
 package plan
 
 import (
+	"slices"
+	"strings"
+
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/types"
-	"slices"
-	"strings"
 )
 
 // Limits are what a declaration may say of its values, whatever is declared. core/types says which of them go with which

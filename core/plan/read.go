@@ -288,15 +288,15 @@ func lowerFirst(s string) string {
 // unknownKey reports a key that is not known, and gives the one that was probably meant.
 func (r *reader) unknownKey(k key, names []string) string {
 	near := finding.Word(k.name, names)
-	hint := "Known here: " + strings.Join(names, ", ") + "."
+	hint := " Known here: " + strings.Join(names, ", ") + "."
 	switch {
 	case near.Name != "":
-		hint = fmt.Sprintf("Did you mean %q?", near.Name)
+		hint = finding.DidYouMean(near.Name)
 	case strings.ContainsAny(k.name, "()'\"?=<>"):
-		hint = "If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
+		hint = " If this is part of an expression: one with a comma or a colon, inside braces, needs quotes around it."
 	}
 	r.keys[len(r.found)] = true
-	r.report("unknown-name", k.at, "There is nothing called %q here. %s", clip(k.name), hint).Suggest(near)
+	r.report("unknown-name", k.at, "There is nothing called %q here.%s", clip(k.name), hint).Suggest(near)
 	return near.Name
 }
 
@@ -457,11 +457,7 @@ func (x *Fate) read(r *reader, n *node, f field) {
 		r.read(n.keys[0].value, reflect.ValueOf(&x.Set).Elem(), field{})
 	case n.scalar():
 		near := finding.Word(n.text, []string{"keep", "reset", "rewind"})
-		text := "A fate is keep, reset, rewind (at death) or {set: expression}, not %q."
-		if near.Name != "" {
-			text += " Did you mean " + near.Name + "?"
-		}
-		r.report("bad-value", n.At, text, clip(n.text)).Suggest(near)
+		r.report("bad-value", n.At, "A fate is keep, reset, rewind (at death) or {set: expression}, not %q.%s", clip(n.text), finding.DidYouMean(near.Name)).Suggest(near)
 	default:
 		r.wrong(n, "keep, reset, rewind or {set: expression}")
 	}

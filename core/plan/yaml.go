@@ -7,6 +7,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/go-json-experiment/json/jsontext"
+
 	yaml "github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
 	"github.com/goccy/go-yaml/lexer"
@@ -311,9 +313,6 @@ func oneWord(m *ast.MappingNode) (string, bool) {
 	return key.Value + ":" + value.Value, adjacent
 }
 
-// pointerToken writes a name as a token of a JSON Pointer (RFC 6901, section 3).
-var pointerToken = strings.NewReplacer("~", "~0", "/", "~1")
-
 func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer string, depth int) {
 	if len(values) > 0 && out.Line == 0 {
 		out.At = at(values[0].Key, pointer)
@@ -321,7 +320,7 @@ func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer str
 	first := map[string]finding.At{}
 	for _, v := range values {
 		name, ok := keyName(v.Key)
-		where := at(v.Key, pointer+"/"+pointerToken.Replace(name))
+		where := at(v.Key, string(jsontext.Pointer(pointer).AppendToken(name)))
 		if !ok {
 			c.report("syntax", where, "A key has to be a plain name.")
 			continue

@@ -53,7 +53,7 @@ func (n *naming) one(what, name string, known []string, at finding.At) bool {
 	text := fmt.Sprintf("There is no %s called %q.", what, name)
 	switch {
 	case near.Name != "":
-		text += " Did you mean " + near.Name + "?"
+		text += finding.DidYouMean(near.Name)
 	case len(known) > 0 && len(known) <= 12:
 		text += " There is " + strings.Join(known, ", ") + "."
 	}
@@ -223,11 +223,7 @@ func variableOf(m *model.Model, name string) (*model.Var, error) {
 	case 1:
 		return m.Var(same[0]), nil
 	case 0:
-		text := fmt.Sprintf("there is no variable called %q", name)
-		if near := finding.Nearest(name, known); near != "" {
-			text += ": did you mean " + near + "?"
-		}
-		return nil, fmt.Errorf("%s", strings.TrimSuffix(text, "?"))
+		return nil, fmt.Errorf("there is no variable called %q.%s", name, finding.DidYouMean(finding.Nearest(name, known)))
 	}
 	return nil, fmt.Errorf("%q is several variables: write %s", name, strings.Join(same, " or "))
 }

@@ -74,9 +74,6 @@ func said(raw []byte) (map[string]string, error) {
 	return out, nil
 }
 
-// asToken writes a name as a part of a JSON Pointer (RFC 6901, 3).
-var asToken = strings.NewReplacer("~", "~0", "/", "~1")
-
 func flatten(at string, value any, out map[string]string) {
 	table, ok := value.(map[string]any)
 	if !ok || at != "" && table["scene"] != nil && table["at"] != nil { // a place is one thing
@@ -84,7 +81,7 @@ func flatten(at string, value any, out map[string]string) {
 		return
 	}
 	for key, v := range table {
-		flatten(at+"/"+asToken.Replace(key), v, out)
+		flatten(under(at, key), v, out)
 	}
 }
 

@@ -25,7 +25,7 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 	f := &fitter{m: m, then: since(l.Since, l.Version), attic: maps.Clone(p.Attic), made: l.Made}
 	f.broken(l.Broken)
 	for _, name := range sortedNames(l.Strange) {
-		f.unknown("/"+escape(name), "save."+name, l.Strange[name], "saves have nothing called "+name)
+		f.unknown(under("", name), "save."+name, l.Strange[name], "saves have nothing called "+name)
 	}
 	p.Values = f.values(m.Holders[model.OfPlayer], "player", "/values", l.Values)
 	p.Scenes = f.scenes(model.OfPlayerScene, "player.scenes.", "/scenes", l.Scenes)
@@ -189,14 +189,14 @@ func startsAs(v *model.Var) string {
 func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, text jsontext.Value) {
 	v := h.Var(id)
 	if v == nil || v.Shared != nil {
-		f.unknown(pointer+"/"+escape(id), owner+"."+id, text, "the plan has no such variable")
+		f.unknown(under(pointer, id), owner+"."+id, text, "the plan has no such variable")
 		return
 	}
 	value, twice, err := v.Stored(text)
 	name := owner + "." + id
 	if err == nil {
 		if twice {
-			f.tell(KindImpossible, pointer+"/"+escape(id), name, "an item of a set stands there twice", "it counts once")
+			f.tell(KindImpossible, under(pointer, id), name, "an item of a set stands there twice", "it counts once")
 		}
 		out[id] = value
 		return
@@ -209,7 +209,7 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 			return
 		}
 	}
-	pointer += "/" + escape(id)
+	pointer = under(pointer, id)
 	if !unread && v.Item != nil && read.Kind == types.IsList {
 		if read, err = f.items(v, name, pointer, read, err); err == nil {
 			out[id] = read
@@ -290,7 +290,7 @@ func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) 
 	defer f.ordered(len(f.found))
 	for scene, values := range raw {
 		if f.m.Scene(scene) == nil {
-			f.unknownAll(pointer+"/"+escape(scene), owner+scene, values, "the plan has no scene "+scene)
+			f.unknownAll(under(pointer, scene), owner+scene, values, "the plan has no scene "+scene)
 			continue
 		}
 		if out == nil {
@@ -307,10 +307,10 @@ func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Prop
 	defer f.ordered(len(f.found))
 	for kind, each := range raw {
 		if f.m.Kind(kind) == nil && len(each) == 0 {
-			f.found = append(f.found, f.extra(pointer+"/"+escape(kind), owner+kind, "the plan has no prop of the kind "+kind))
+			f.found = append(f.found, f.extra(under(pointer, kind), owner+kind, "the plan has no prop of the kind "+kind))
 		}
 		for prop, values := range each {
-			name, at := owner+kind+"."+prop, pointer+"/"+escape(kind)+"/"+escape(prop)
+			name, at := owner+kind+"."+prop, under(under(pointer, kind), prop)
 			k := f.m.Kind(kind)
 			if k == nil || k.Prop(prop) == nil {
 				f.unknownAll(at, name, values, "the plan has no prop "+kind+"."+prop)
@@ -337,7 +337,7 @@ func (f *fitter) unknownAll(pointer, owner string, values LooseValues, reason st
 		f.found = append(f.found, f.extra(pointer, owner, reason))
 	}
 	for _, id := range sortedNames(values) {
-		f.unknown(pointer+"/"+escape(id), owner+"."+id, values[id], reason)
+		f.unknown(under(pointer, id), owner+"."+id, values[id], reason)
 	}
 }
 
@@ -352,10 +352,10 @@ func (f *fitter) marks(p *Player) {
 	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool { return f.m.Plan.Milestones.Get(id) != nil })
 	for _, id := range sortedNames(p.Standings) {
 		if f.m.Plan.Standings.Get(id) == nil {
-			f.unknown("/standings/"+escape(id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
+			f.unknown(under("/standings", id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
 			delete(p.Standings, id)
 		} else if n := p.Standings[id]; mostStanding.Less(n.Abs()) {
-			f.tell(KindRange, "/standings/"+escape(id), "standings."+id, fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding, n), "it is the nearest of these")
+			f.tell(KindRange, under("/standings", id), "standings."+id, fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding, n), "it is the nearest of these")
 			p.Standings[id] = fixed.Max(mostStanding.Neg(), fixed.Min(mostStanding, n))
 		}
 	}

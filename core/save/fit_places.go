@@ -17,7 +17,7 @@ func (f *fitter) waymarks(pointer string, marks map[string]Place) map[string]Pla
 		marks = f.backTo(marks, w.ID, "waymarks."+w.ID)
 	}
 	for _, id := range sortedNames(marks) {
-		at, place := pointer+"/"+escape(id), marks[id]
+		at, place := under(pointer, id), marks[id]
 		switch {
 		case f.m.Waymark(id) == nil:
 			f.unknown(at, "waymarks."+id, placeText(place), "the plan has no such waymark")
@@ -154,7 +154,7 @@ func (f *fitter) movables(pointer string, w *World) {
 		w.Movables = f.backTo(w.Movables, x.ID, "movables."+x.ID)
 	}
 	for _, id := range sortedNames(w.Movables) {
-		at, place := pointer+"/movables/"+escape(id), w.Movables[id]
+		at, place := under(pointer+"/movables", id), w.Movables[id]
 		x := f.m.Movable(id)
 		if x == nil {
 			f.unknown(at, "movables."+id, placeText(place), "the plan has no such movable")
@@ -174,7 +174,7 @@ func (f *fitter) movables(pointer string, w *World) {
 	}
 	for _, id := range sortedNames(w.Held) {
 		if _, ok := w.Movables[id]; !ok {
-			f.tell(KindImpossible, pointer+"/held/"+escape(id), "movables."+id, "somebody holds it, and it is nowhere", "it is at its start")
+			f.tell(KindImpossible, under(pointer+"/held", id), "movables."+id, "somebody holds it, and it is nowhere", "it is at its start")
 			delete(w.Held, id)
 		}
 	}

@@ -261,17 +261,12 @@ func hasNull(raw jsontext.Value) bool {
 // rest tells of members that no save has.
 func (p *patient) rest(pointer string, from map[string]jsontext.Value) {
 	for _, name := range slices.Sorted(maps.Keys(from)) {
-		p.tell(KindExtra, pointer+"/"+escape(name), "saves have nothing called %s here", name)
+		p.tell(KindExtra, under(pointer, name), "saves have nothing called %s here", name)
 	}
 }
 
-// escape writes a name as a part of a pointer (RFC 6901).
-func escape(name string) string {
-	if !strings.ContainsAny(name, "~/") {
-		return name
-	}
-	return strings.ReplaceAll(strings.ReplaceAll(name, "~", "~0"), "/", "~1")
-}
+// under is the pointer to a member of what stands at a pointer (RFC 6901).
+func under(pointer, name string) string { return string(jsontext.Pointer(pointer).AppendToken(name)) }
 
 // brief is a written value, cut where it is long.
 func brief(raw jsontext.Value) string {
@@ -304,7 +299,7 @@ func (p *patient) scenes(pointer string, raw jsontext.Value) LooseScenes {
 		if out == nil {
 			out = LooseScenes{}
 		}
-		out[id] = p.values(pointer+"/"+escape(id), table[id])
+		out[id] = p.values(under(pointer, id), table[id])
 	}
 	return out
 }
@@ -316,7 +311,7 @@ func (p *patient) props(pointer string, raw jsontext.Value) LooseProps {
 		if out == nil {
 			out = LooseProps{}
 		}
-		out[kind] = p.scenes(pointer+"/"+escape(kind), table[kind])
+		out[kind] = p.scenes(under(pointer, kind), table[kind])
 	}
 	return out
 }
@@ -325,7 +320,7 @@ func (p *patient) places(pointer string, raw jsontext.Value) map[string]Place {
 	var out map[string]Place
 	table := p.table(pointer, raw)
 	for _, id := range sortedNames(table) {
-		place, ok := p.place(pointer+"/"+escape(id), table[id])
+		place, ok := p.place(under(pointer, id), table[id])
 		if !ok {
 			continue
 		}
@@ -346,7 +341,7 @@ func (p *patient) numbers(pointer string, raw jsontext.Value) map[string]fixed.N
 	out := map[string]fixed.Num{}
 	for _, name := range sortedNames(table) {
 		n, err := fixed.Exact(string(table[name]))
-		at := pointer + "/" + escape(name)
+		at := under(pointer, name)
 		switch {
 		case errors.Is(err, fixed.ErrPlaces):
 			p.found = append(p.found, Problem{Kind: KindStep, Pointer: at, Name: named(at), Reason: brief(table[name]) + " has more than nine decimal places", Instead: "it is " + n.String()})

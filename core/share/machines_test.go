@@ -1,16 +1,17 @@
 package share_test
 
 import (
+	"bytes"
+	"fmt"
+	"strings"
+	"testing"
+
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/types"
 	"alluvion.dev/internal/worlds"
-	"bytes"
-	"fmt"
-	"strings"
-	"testing"
 
 	"github.com/go-json-experiment/json"
 	"github.com/stretchr/testify/require"

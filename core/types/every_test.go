@@ -1,11 +1,12 @@
 package types_test
 
 import (
-	_ "alluvion.dev/core/action" // what rules can do
 	"bytes"
 	"fmt"
 	"strings"
 	"testing"
+
+	_ "alluvion.dev/core/action" // what rules can do
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"

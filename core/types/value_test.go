@@ -1,9 +1,10 @@
 package types_test
 
 import (
-	"alluvion.dev/core/types"
 	"encoding/json"
 	"testing"
+
+	"alluvion.dev/core/types"
 
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"

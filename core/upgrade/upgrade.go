@@ -152,11 +152,7 @@ func (c *comparer) sources() {
 		for _, name := range names {
 			if name.Given && !c.from.Saves(name.Value) {
 				near := finding.Nearest(name.Value, c.from.SavedNames())
-				text := fmt.Sprintf("Saves of version %d hold nothing called %s: this step does nothing.", c.from.Plan.Version.Value, name.Value)
-				if near != "" {
-					text += " Did you mean " + near + "?"
-				}
-				c.tell("step", name.Value, "unknown", Blocks, name.At, "%s", text)
+				c.tell("step", name.Value, "unknown", Blocks, name.At, "Saves of version %d hold nothing called %s: this step does nothing.%s", c.from.Plan.Version.Value, name.Value, finding.DidYouMean(near))
 			}
 		}
 		if x.Verb == "place" && c.from.Scene(x.Place.Name) == nil {

@@ -200,11 +200,7 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		for _, e := range x.Map.Entries {
 			renamed[e.ID] = e.Value.Name
 			if had := optionsOf(old); !slices.Contains(had, e.ID) {
-				text := ""
-				if near := finding.Nearest(e.ID, had); near != "" {
-					text = " Did you mean " + near + "?"
-				}
-				c.tell("variable", v.Name, "options", Blocks, e.At, "%s had no option %s under version %d.%s", x.Options.Value, e.ID, c.from.Plan.Version.Value, text)
+				c.tell("variable", v.Name, "options", Blocks, e.At, "%s had no option %s under version %d.%s", x.Options.Value, e.ID, c.from.Plan.Version.Value, finding.DidYouMean(finding.Nearest(e.ID, had)))
 				continue
 			}
 			c.tell("variable", v.Name, "options", Converts, e.At, "%s: %s becomes %s.", v.Name, e.ID, e.Value.Name)

@@ -175,7 +175,7 @@ func wrong(name string, value jsontext.Value) string {
 		}
 		slices.Sort(all)
 		if near := finding.Nearest(name, all); near != "" {
-			return fmt.Sprintf("A message has no member %q. Did you mean %q?", name, near)
+			return fmt.Sprintf("A message has no member %q.%s", name, finding.DidYouMean(near))
 		}
 		return fmt.Sprintf("A message has no member %q. It may have %s.", name, strings.Join(all, ", "))
 	}

@@ -85,7 +85,7 @@ func TestAFaultNamesTheMemberAndTheNumber(t *testing.T) {
 	}{
 		`{"is":"move","number":7,"to":"here"}`:            {7, "to", "to is a list of numbers: [12.5, 3]; this is \"here\""},
 		`{"is":"move","number":7,"to":[1,"2"]}`:           {7, "to", "a list of numbers"},
-		`{"is":"move","number":8,"too":[1,2]}`:            {8, "too", `no member "too". Did you mean "to"?`},
+		`{"is":"move","number":8,"too":[1,2]}`:            {8, "too", `no member "too". Did you mean to?`},
 		`{"is":"event","number":9,"args":[1]}`:            {9, "args", "a table of names and values"},
 		`{"is":"event","number":9007199254740993}`:        {0, "number", "a whole number from 0"},
 		`{"is":"event","number":-1}`:                      {0, "number", "a whole number from 0"},
