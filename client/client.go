@@ -6,7 +6,6 @@ import (
 	"context"
 	"crypto/tls"
 	"crypto/x509"
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/http"
@@ -14,6 +13,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/matrix"

@@ -2,11 +2,12 @@ package client
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/save"

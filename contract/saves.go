@@ -1,9 +1,10 @@
 package contract
 
 import (
-	"alluvion.dev/core/save"
-	"encoding/json"
 	"time"
+
+	"alluvion.dev/core/save"
+	json "github.com/go-json-experiment/json/v1"
 )
 
 // Edited is what became of a slot by hand.

@@ -1,12 +1,13 @@
 package main
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"os"
 	"slices"
 	"strings"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 

@@ -2,13 +2,14 @@ package main
 
 import (
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/schollz/progressbar/v3"
 	"golang.org/x/term"

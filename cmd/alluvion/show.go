@@ -2,10 +2,11 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 

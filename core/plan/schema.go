@@ -1,10 +1,12 @@
 package plan
 
 import (
-	"encoding/json"
+	"github.com/go-json-experiment/json/jsontext"
 	"reflect"
 	"strings"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/fixed"
 )
@@ -179,10 +181,10 @@ func scalar(t reflect.Type, f field) object {
 
 func limited(o object, f field) object {
 	if f.min != "" {
-		o["minimum"] = json.Number(f.min)
+		o["minimum"] = jsontext.Value(f.min)
 	}
 	if f.max != "" {
-		o["maximum"] = json.Number(f.max)
+		o["maximum"] = jsontext.Value(f.max)
 	}
 	return o
 }

@@ -1,8 +1,9 @@
 package save
 
 import (
-	"encoding/json"
 	"errors"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/model"
 )

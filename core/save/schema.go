@@ -1,9 +1,11 @@
 package save
 
 import (
-	"encoding/json"
 	"fmt"
 	"maps"
+
+	"github.com/go-json-experiment/json/jsontext"
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
@@ -120,7 +122,7 @@ func (s schemer) place(thing bool) object {
 	for _, scene := range s.m.Scenes {
 		var at []any
 		for i, axis := range s.m.Axes {
-			at = append(at, object{"type": "number", "title": axis, "minimum": json.Number(scene.Lo[i].String()), "exclusiveMaximum": json.Number(scene.Hi[i].String())})
+			at = append(at, object{"type": "number", "title": axis, "minimum": jsontext.Value(scene.Lo[i].String()), "exclusiveMaximum": jsontext.Value(scene.Hi[i].String())})
 		}
 		members := object{"scene": object{"const": scene.ID}, "at": object{"type": "array", "prefixItems": at, "items": false, "minItems": len(at), "maxItems": len(at)}}
 		needed := []string{"scene", "at"}
@@ -211,7 +213,7 @@ func (s schemer) waymarks(within) object {
 func (s schemer) standings(within) object {
 	members := object{}
 	for _, x := range s.m.Standings {
-		members[x.ID] = object{"type": "number", "minimum": json.Number(mostStanding.Neg().String()), "maximum": json.Number(mostStanding.String())}
+		members[x.ID] = object{"type": "number", "minimum": jsontext.Value(mostStanding.Neg().String()), "maximum": jsontext.Value(mostStanding.String())}
 	}
 	return closed(members)
 }

@@ -1,7 +1,7 @@
 package types
 
 import (
-	"encoding/json"
+	"github.com/go-json-experiment/json/jsontext"
 	"fmt"
 	"slices"
 	"strings"
@@ -103,13 +103,13 @@ func (number) Choices(*Domain) []string { return nil }
 func (number) Code(d *Domain) *Code { return numberCode(d.Min, d.Max, d.Step, d.Type.Optional) }
 
 func (number) Schema(d *Domain) map[string]any {
-	return map[string]any{"type": "number", "minimum": json.Number(d.Min.String()), "maximum": json.Number(d.Max.String())}
+	return map[string]any{"type": "number", "minimum": jsontext.Value(d.Min.String()), "maximum": jsontext.Value(d.Max.String())}
 }
 
 // wholeSchema is the schema of a number without places.
 func wholeSchema(d *Domain) map[string]any {
 	out := number{}.Schema(d)
-	out["type"], out["multipleOf"] = "integer", json.Number(d.Step.String())
+	out["type"], out["multipleOf"] = "integer", jsontext.Value(d.Step.String())
 	return out
 }
 

@@ -2,10 +2,11 @@ package types
 
 import (
 	"bytes"
-	"encoding/json"
 	"errors"
 	"strconv"
 	"strings"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/fixed"
 )

@@ -3,9 +3,10 @@ package upgrade
 import (
 	"bytes"
 	"cmp"
-	"encoding/json"
 	"slices"
 	"strings"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"

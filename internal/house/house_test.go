@@ -165,3 +165,10 @@ func TestScreenshotsAreLinked(t *testing.T) {
 		assert.Contains(t, text.String(), filepath.Base(s))
 	}
 }
+
+// One library reads and writes JSON, so that what one part writes another reads the same way.
+func TestOneLibraryReadsAndWritesJSON(t *testing.T) {
+	for _, pair := range golist(t, "-f", `{{range .Imports}}{{$.ImportPath}}|{{.}} {{end}}`, "./core/...", "./service/...", "./client/...", "./contract/...", "./cmd/...") {
+		assert.False(t, strings.HasSuffix(pair, "|encoding/json"), pair)
+	}
+}

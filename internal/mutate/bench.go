@@ -2,12 +2,13 @@ package main
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 )
 
 // What became of one mutant that could be built.

@@ -2,10 +2,11 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 	"strings"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/danielgtaylor/huma/v2"
 

@@ -1,10 +1,11 @@
 package api
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 )
 
 // again tells how something stands, again and again (Server-Sent Events), until that was the last of it, it is no more (which

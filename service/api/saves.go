@@ -2,12 +2,13 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/wI2L/jsondiff"

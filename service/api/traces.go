@@ -2,10 +2,11 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 	"slices"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/plan"

@@ -2,13 +2,14 @@ package api
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"strconv"
 	"strings"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"github.com/danielgtaylor/huma/v2"
 

@@ -2,8 +2,9 @@ package live
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/save"

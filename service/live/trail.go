@@ -2,10 +2,11 @@ package live
 
 import (
 	"context"
-	"encoding/json"
 	"log/slog"
 	"slices"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/service/store"

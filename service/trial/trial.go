@@ -4,13 +4,14 @@ package trial
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"sync"
 	"time"
+
+	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/engine"
