@@ -44,6 +44,7 @@ func TestWhatWasPlayedComesBackAsItWas(t *testing.T) {
 				for _, p := range players {
 					once, err := save.Encode(p)
 					require.NoError(t, err)
+					takenQuickly(t, once, m)
 					read, problems, err := save.DecodePlayer(once, m)
 					require.NoError(t, err)
 					require.Empty(t, problems, "%s", once)
@@ -53,6 +54,8 @@ func TestWhatWasPlayedComesBackAsItWas(t *testing.T) {
 				}
 				once, err := save.Encode(world)
 				require.NoError(t, err)
+				_, err = save.OpenWorldQuickly(once)
+				require.NoError(t, err, "%s", once)
 				read, problems, err := save.DecodeWorld(once, m)
 				require.NoError(t, err)
 				require.Empty(t, problems, "%s", once)
@@ -263,4 +266,141 @@ func TestWhateverAPlanDoesNotKnowComesBackUnderOneThatDoes(t *testing.T) {
 // sorted is a save whose lists of ids are in order: what comes back to them stands at their end.
 func sorted(t *testing.T, raw string) string {
 	return strings.Replace(raw, `["tree","stone"]`, `["stone","tree"]`, 1)
+}
+
+// takenQuickly says that what the engine writes is read by the quick way alone, however it is spaced, and as the patient
+// way reads it.
+func takenQuickly(t require.TestingT, raw []byte, m *model.Model) {
+	var spaced bytes.Buffer
+	require.NoError(t, json.Indent(&spaced, raw, " ", "\t"))
+	for _, text := range [][]byte{raw, spaced.Bytes(), append([]byte("\n "), append(raw, '\n')...)} {
+		quick, err := save.OpenQuickly(text)
+		require.NoError(t, err, "%s", text)
+		patient, err := save.OpenPatiently(text)
+		require.NoError(t, err)
+		require.Empty(t, patient.Broken)
+		a, problems, err := quick.Fit(m)
+		require.NoError(t, err)
+		require.Empty(t, problems)
+		b, _, err := patient.Fit(m)
+		require.NoError(t, err)
+		one, err := save.Encode(a)
+		require.NoError(t, err)
+		other, err := save.Encode(b)
+		require.NoError(t, err)
+		require.Equal(t, string(other), string(one))
+		require.Equal(t, string(raw), string(one))
+	}
+}
+
+// What the quick way takes and what it leaves to the patient one.
+func TestTheQuickWayTakesOnlyWhatIsOfTheRightForm(t *testing.T) {
+	for text, wanted := range map[string]bool{
+		`"player":"a\"b\\c\u00e9"`:                   true,
+		`"player":""`:                                true,
+		`"slot":123456789012345`:                     true,
+		`"slot":1234567890123456`:                    false,
+		`"slot":1.0`:                                 false,
+		`"number":9223372036854775807`:               true,
+		`"number":9223372036854775808`:               false,
+		`"number":-1`:                                false,
+		`"dead":true`:                                true,
+		`"dead":"true"`:                              false,
+		`"used":[]`:                                  true,
+		`"used":["a","b"]`:                           true,
+		`"used":[1]`:                                 false,
+		`"place":{"scene":"a","at":[1,2.5,-3]}`:      true,
+		`"place":{"scene":"a","at":[1],"up":1}`:      false,
+		`"place":{"scene":"a","scene":"b"}`:          false,
+		`"values":{"a":[1,{"b":"}\""}],"c":null}`:    true,
+		`"values":{"a":1,"a":2}`:                     false,
+		`"values":[]`:                                false,
+		`"scenes":{"a":{"b":1},"c":{}}`:              true,
+		`"scenes":{"a":{},"a":{}}`:                   false,
+		`"record":{"values":{"a":1,"a":1}}`:          false,
+		`"record":{"world":{"senders":{"x":0}}}`:     true,
+		`"record":{"world":{"senders":{"x":-1}}}`:    false,
+		`"record":{"world":{"senders":{"x":"1"}}}`:   false,
+		`"strange":1`:                                false,
+		`"standings":{"a":1.123456789}`:              true,
+		`"standings":{"a":1.1234567891}`:             false,
+		`"attic":{"a":{"version":1,"value":[[[]]]}}`: true,
+		`"values":{"a":` + strings.Repeat("[", 16) + strings.Repeat("]", 16) + `}`: true,
+		`"values":{"a":` + strings.Repeat("[", 17) + strings.Repeat("]", 17) + `}`: false,
+	} {
+		_, err := save.OpenQuickly([]byte(`{` + text + `}`))
+		assert.Equal(t, wanted, err == nil, "%s: %v", text, err)
+		_, err = save.OpenQuickly([]byte(`{` + text + `}x`))
+		require.Error(t, err, "something stands behind it")
+	}
+	l, err := save.OpenQuickly([]byte(`{"player":"a\"b\\c\u00e9","values":{"\u0061b":" {x} "},"used":["q","r"],"number":12}`))
+	require.NoError(t, err)
+	assert.Equal(t, `a"b\cé`, l.Player.Player)
+	assert.Equal(t, `" {x} "`, string(l.Values["ab"]))
+	assert.Equal(t, []string{"q", "r"}, l.Used)
+	assert.EqualValues(t, 12, l.Number)
+	_, err = save.OpenQuickly([]byte(`{"player":"` + strings.Repeat("x", save.MaxBytes-13) + `"}`))
+	require.NoError(t, err, "just as large as it may be")
+	_, err = save.OpenQuickly([]byte(`{"player":"` + strings.Repeat("x", save.MaxBytes-12) + `"}`))
+	require.Error(t, err)
+	_, err = save.OpenPatiently([]byte(`{"player":"` + strings.Repeat("x", save.MaxBytes-12) + `"}`))
+	require.ErrorIs(t, err, save.ErrFormat)
+}
+
+func TestAWorldIsToldFromAPlayersSave(t *testing.T) {
+	for text, is := range map[string]bool{
+		fullWorld: true, full: false, ` {"x":1, "alluvion_world":1}`: true, `{"values":{"alluvion_world":1}}`: false, `{"alluvion_world"`: false, ``: false,
+		`{"alluvion_save":1,"record":{"world":{"alluvion_world":1}}}`: false, `{"alluvion_save":1,"alluvion_world":1}`: false,
+	} {
+		assert.Equal(t, is, save.IsWorld([]byte(text)), text)
+	}
+}
+
+// Each member that a save needs is asked for by its schema, each value too; and of all it says what it is.
+func TestASchemaAsksForWhatASaveNeeds(t *testing.T) {
+	m := store(t, nil)
+	s, world := compiled(t, save.Schema(m)), compiled(t, save.WorldSchema(m))
+	require.NoError(t, valid(t, s, full))
+	require.NoError(t, valid(t, world, fullWorld))
+	without := func(doc, member string) string {
+		out := strings.Replace(doc, `"`+member+`":`, `"-":`, 1)
+		var all map[string]any
+		require.NoError(t, json.Unmarshal([]byte(out), &all))
+		delete(all, "-")
+		if values, ok := all["values"].(map[string]any); ok {
+			delete(values, "-")
+		}
+		raw, err := json.Marshal(all)
+		require.NoError(t, err)
+		return string(raw)
+	}
+	for _, member := range []string{"alluvion_save", "game", "version", "player", "slot", "place", "entry", "values", "depth", "oil", "bag"} {
+		require.Error(t, valid(t, s, without(full, member)), member)
+	}
+	for _, member := range []string{"visits", "number", "dead", "used", "waymarks", "milestones", "scenes", "props", "standings", "record"} {
+		require.NoError(t, valid(t, s, without(full, member)), member)
+	}
+	for _, member := range []string{"alluvion_world", "game", "version", "values", "fund"} {
+		require.Error(t, valid(t, world, without(fullWorld, member)), member)
+	}
+	require.Error(t, valid(t, s, strings.Replace(full, `"at":[1,1]}`, `"at":[1,1],"facing":"north"}`, 1)), "there are no facings here")
+	for _, raw := range [][]byte{save.Schema(m), save.WorldSchema(m), save.SealedSchema(m)} {
+		var root struct {
+			Title, Description string
+			ID                 string `json:"$id"`
+		}
+		require.NoError(t, json.Unmarshal(raw, &root))
+		assert.Contains(t, root.Title, "Store")
+		assert.NotEmpty(t, root.Description)
+		assert.Contains(t, root.ID, "alluvion:store/2/")
+	}
+}
+
+func TestAPlayersNameHasOneTo64Characters(t *testing.T) {
+	m := store(t, nil)
+	for name, right := range map[string]bool{"": false, "a": true, strings.Repeat("é", 64): true, strings.Repeat("é", 65): false} {
+		_, problems, err := save.DecodePlayer([]byte(strings.Replace(full, `"player":"ada"`, `"player":"`+name+`"`, 1)), m)
+		require.NoError(t, err)
+		assert.Equal(t, right, len(problems) == 0, "%q: %v", name, problems)
+	}
 }
