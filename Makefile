@@ -40,8 +40,10 @@ lint: $(CONSOLE)
 	@test -z "$$(gofmt -l $(GOFILES))" || { echo "not formatted:"; gofmt -l $(GOFILES); exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
+	@dead="$$($(GO) tool deadcode -test ./...)"; test -z "$$dead" || { echo "nothing reaches:"; echo "$$dead"; exit 1; }
 	cd web && $(NPM) run --silent check
 	cd web && $(NPM) run --silent contract
+	cd web && $(NPM) run --silent test
 
 # The core starts no goroutine (a test of the house says so), and the browser waits more than it works: there the race
 # detector would only take time, and a lot of it. The service that the browser plays with is raced by its own tests.

@@ -17,7 +17,7 @@ const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
 const { data: map, stale, error, reload } = useOfDraft(draft, async (text) => dataOf(await api.POST('/v1/map', asPlan(text))))
 const stage = useStage(draft)
-const { view, at, steps, player } = stage
+const { view, at, player } = stage
 
 const pickPlayer = (name: string) => (player.value = name)
 const me = computed(() => view.value?.stands.find((p) => p.player === player.value))
