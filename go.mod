@@ -68,3 +68,5 @@ tool (
 	golang.org/x/tools/cmd/deadcode
 	honnef.co/go/tools/cmd/staticcheck
 )
+
+ignore ./web

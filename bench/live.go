@@ -28,8 +28,9 @@ import (
 )
 
 // The live benchmark has three processes: the service (or the peer), the crowd, and this one, which reads how much CPU
-// the first of them used. The crowd is a thousand players in one session, fifty in each of twenty scenes, who all move ten
-// times a second. The peer is the WebSocket library alone: it reads what the crowd sends, and sends as many bytes as often.
+// the first of them used. The crowd is a thousand players in one session, fifty in each of twenty scenes, who all move
+// ten times a second. The peer is the WebSocket library alone: it reads what the crowd sends, and sends as many bytes
+// as often.
 const (
 	livePlayers = 1000
 	liveScenes  = 20
@@ -82,7 +83,8 @@ func living() []row {
 		panic(err)
 	}
 	size := int(ours.Bytes / max(ours.Frames, 1))
-	peer, peerCPU, err := crowdAgainst(exec.Command(self, "-as", "peer", "-addr", addr, "-size", strconv.Itoa(size)), addr, size)
+	peer, peerCPU, err := crowdAgainst(exec.Command(self, "-as", "peer", "-addr", addr, "-size", strconv.Itoa(size)),
+		addr, size)
 	if err != nil {
 		return []row{{what, err.Error(), "–", "–", wanted}}
 	}
@@ -91,9 +93,12 @@ func living() []row {
 	}
 	a, b := perFrame(oursCPU, ours), perFrame(peerCPU, peer)
 	return []row{
-		{fmt.Sprintf("%s (%d bytes a frame)", what, size), fmt.Sprintf("%.1f µs a frame, %.0f frames/s", a, float64(ours.Frames)/liveWindow.Seconds()),
-			fmt.Sprintf("%.1f µs, %.0f frames/s", b, float64(peer.Frames)/liveWindow.Seconds()), fmt.Sprintf("%.2f", a/b), wanted},
-		{"live: from a tick until 99 of 100 machines have read its frame", fmt.Sprintf("%.0f ms", ours.P99), "100 ms", fmt.Sprintf("%.2f", ours.P99/100), "≤ 1"},
+		{fmt.Sprintf("%s (%d bytes a frame)", what, size), fmt.Sprintf("%.1f µs a frame, %.0f frames/s", a,
+			float64(ours.Frames)/liveWindow.Seconds()),
+			fmt.Sprintf("%.1f µs, %.0f frames/s", b, float64(peer.Frames)/liveWindow.Seconds()), fmt.Sprintf("%.2f",
+				a/b), wanted},
+		{"live: from a tick until 99 of 100 machines have read its frame", fmt.Sprintf("%.0f ms", ours.P99), "100 ms",
+			fmt.Sprintf("%.2f", ours.P99/100), "≤ 1"},
 	}
 }
 
@@ -296,7 +301,8 @@ func (c *counter) send(conn *websocket.Conn, layout *share.Layout, i int) {
 	for n := range time.Tick(100 * time.Millisecond) {
 		number := uint64(n.UnixMilli())
 		if layout != nil {
-			at := []fixed.Num{fixed.FromNano((1 + int64(number%6000)) * 10_000_000), fixed.FromNano((1 + int64(i)) * 10_000_000)}
+			at := []fixed.Num{fixed.FromNano((1 + int64(number%6000)) * 10_000_000),
+				fixed.FromNano((1 + int64(i)) * 10_000_000)}
 			raw = wire.PackMove(layout, number, 0, i%liveScenes, at, "")
 		}
 		if conn.Write(context.Background(), websocket.MessageBinary, raw) != nil {

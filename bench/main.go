@@ -30,7 +30,8 @@ type measure struct {
 	rows func() []row
 }
 
-var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)},
+var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat},
+	{"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)},
 	{"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}}
 
 func main() {
@@ -66,7 +67,8 @@ func main() {
 	default:
 		table := render(all())
 		fmt.Print(table)
-		page := "# Benchmarks\n\nMade by `make bench`, each in a process of its own; the ratios are what counts.\n\n" + table
+		page := "# Benchmarks\n\nMade by `make bench`, each in a process of its own; the ratios are what counts.\n\n" +
+			table
 		must(os.WriteFile("docs/benchmarks.md", []byte(page), 0o644))
 	}
 }
@@ -115,7 +117,8 @@ func planWith(variables, scenes int) string {
 	var b strings.Builder
 	b.WriteString("alluvion: 1\ngame: bench\nversion: 1\nstart: s0/a\ndefaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}\nvariables:\n")
 	for i := range variables {
-		fmt.Fprintf(&b, "  v%d: {of: player, type: decimal, min: 0, max: 1000, step: 0.5, start: 500, read_by: game}\n", i)
+		fmt.Fprintf(&b, "  v%d: {of: player, type: decimal, min: 0, max: 1000, step: 0.5, start: 500, read_by: game}\n",
+			i)
 	}
 	b.WriteString("scenes:\n")
 	for i := range scenes {
@@ -123,7 +126,8 @@ func planWith(variables, scenes int) string {
 	}
 	b.WriteString("passages:\n")
 	for i := range scenes - 1 {
-		fmt.Fprintf(&b, "  p%d: {from: s%d/b, to: s%d/a, both_ways: true, if: player.v%d > 3}\n", i, i, i+1, i%variables)
+		fmt.Fprintf(&b, "  p%d: {from: s%d/b, to: s%d/a, both_ways: true, if: player.v%d > 3}\n", i, i, i+1,
+			i%variables)
 	}
 	b.WriteString("events: {gust: {args: {amount: {type: decimal, min: 0, max: 40, step: 0.5}}, from: self}}\nrules:\n")
 	// Each event takes back what the one before it did, so that the condition holds and both values change every time.
@@ -274,7 +278,8 @@ func (h *hand) set(p *handPlayer, name string, at *float64, to float64) {
 }
 
 func byHand(b *testing.B) {
-	h := hand{players: map[string]*handPlayer{}, events: map[string]func(*hand, *handPlayer, handRequest) error{"gust": (*hand).gust}}
+	h := hand{players: map[string]*handPlayer{},
+		events: map[string]func(*hand, *handPlayer, handRequest) error{"gust": (*hand).gust}}
 	var ids []string
 	for i := range 1000 {
 		ids = append(ids, fmt.Sprintf("player-%04d", i))
@@ -300,7 +305,8 @@ func flat() []row {
 	var rows []row
 	for _, n := range []int{100, 1000, 10_000} {
 		r, base := best(gusts(modelOf(planWith(n, 2)), 20), few)
-		rows = append(rows, compare(fmt.Sprintf("an event in a plan with %d variables, against 10", n), r, base, "flat"))
+		rows = append(rows, compare(fmt.Sprintf("an event in a plan with %d variables, against 10", n), r, base,
+			"flat"))
 	}
 	return rows
 }
@@ -317,7 +323,8 @@ func checking(variables, scenes int) func(*testing.B) {
 // growth shows that checking grows in step with the plan.
 func growth() row {
 	small, large := best(checking(250, 50), checking(1000, 200))
-	return row{"check 1,000 variables and 200 scenes, against a quarter of it", fmt.Sprintf("%.0f ms", per(large)/1e6), fmt.Sprintf("%.0f ms", per(small)/1e6),
+	return row{"check 1,000 variables and 200 scenes, against a quarter of it", fmt.Sprintf("%.0f ms", per(large)/1e6),
+		fmt.Sprintf("%.0f ms", per(small)/1e6),
 		fmt.Sprintf("%.2f", per(large)/per(small)), "about 4; under 150 ms"}
 }
 

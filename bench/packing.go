@@ -31,7 +31,8 @@ func packing() []row {
 	const times = 1000
 	for range times {
 		o, j, c, l := packOne(m, dice)
-		ours, asJSON, asCBOR, limit = ours+float64(o)/times, asJSON+float64(j)/times, asCBOR+float64(c)/times, limit+l/8/times
+		ours, asJSON, asCBOR, limit = ours+float64(o)/times, asJSON+float64(j)/times, asCBOR+float64(c)/times,
+			limit+l/8/times
 	}
 	what := "packed place and 5 variables, bytes, against "
 	size := func(n float64) string { return fmt.Sprintf("%.1f", n) }

@@ -55,7 +55,8 @@ func firstLoad() row {
 	if err != nil {
 		return row{"console, first load", err.Error(), "–", "–", "under 350 KB"}
 	}
-	return row{"console, first load, gzipped", fmt.Sprintf("%d KB", n/1000), "350 KB", fmt.Sprintf("%.2f", float64(n)/350000), "≤ 1"}
+	return row{"console, first load, gzipped", fmt.Sprintf("%d KB", n/1000), "350 KB",
+		fmt.Sprintf("%.2f", float64(n)/350000), "≤ 1"}
 }
 
 func firstBytes() (int, error) {

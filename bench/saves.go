@@ -82,7 +82,8 @@ func validating() row {
 		}
 	}
 	a, c := best(ours, peer)
-	return row{fmt.Sprintf("validate a save of %d bytes, against a JSON Schema validator", len(docs[len(docs)-1])), rate(a), rate(c), fmt.Sprintf("%.2f", per(c)/per(a)), "≥ 5 times its rate"}
+	return row{fmt.Sprintf("validate a save of %d bytes, against a JSON Schema validator", len(docs[len(docs)-1])),
+		rate(a), rate(c), fmt.Sprintf("%.2f", per(c)/per(a)), "≥ 5 times its rate"}
 }
 
 func rate(r testing.BenchmarkResult) string { return fmt.Sprintf("%.0f/s", 1e9/per(r)) }
@@ -119,7 +120,8 @@ func trying() []row {
 	}
 	grown := (float64(heap()) - float64(before)) / 1024
 	return []row{
-		{"trial over 100,000 saves that are upgraded, against decoding and encoding them", seconds(ours), seconds(peer), fmt.Sprintf("%.2f", ours.Seconds()/peer.Seconds()), "≤ 3"},
+		{"trial over 100,000 saves that are upgraded, against decoding and encoding them", seconds(ours), seconds(peer),
+			fmt.Sprintf("%.2f", ours.Seconds()/peer.Seconds()), "≤ 3"},
 		{"memory that such a trial holds on to", fmt.Sprintf("%.0f KB", max(0, grown)), "–", "–", "flat"},
 	}
 }
@@ -131,7 +133,8 @@ func writing() row {
 	dir, err := os.MkdirTemp("", "alluvion-bench-")
 	must(err)
 	defer func() { _ = os.RemoveAll(dir) }()
-	ours, peer := writer(filepath.Join(dir, "ours.db"), players, doc), rawWriter(filepath.Join(dir, "peer.db"), players, doc)
+	ours, peer := writer(filepath.Join(dir, "ours.db"), players, doc),
+		rawWriter(filepath.Join(dir, "peer.db"), players, doc)
 	defer ours.close()
 	defer peer.close()
 	for range 15 { // until as many revisions are there as are kept
@@ -147,7 +150,9 @@ func writing() row {
 		return list[len(list)/2]
 	}
 	a, b, n := middle(all[0]), middle(all[1]), float64(players)
-	return row{"write saves of 200 players at once, acknowledged on disk, against raw SQL that is grouped alike", fmt.Sprintf("%.0f/s", n/a.Seconds()), fmt.Sprintf("%.0f/s", n/b.Seconds()), fmt.Sprintf("%.2f", b.Seconds()/a.Seconds()), "≥ 0.7 times its rate"}
+	return row{"write saves of 200 players at once, acknowledged on disk, against raw SQL that is grouped alike",
+		fmt.Sprintf("%.0f/s", n/a.Seconds()), fmt.Sprintf("%.0f/s", n/b.Seconds()), fmt.Sprintf("%.2f",
+			b.Seconds()/a.Seconds()), "≥ 0.7 times its rate"}
 }
 
 type saver struct {
@@ -172,7 +177,9 @@ func writer(path string, players int, doc []byte) saver {
 		var wg sync.WaitGroup
 		for i := range players {
 			wg.Go(func() {
-				cut := store.Cut{Game: "bench", Session: "one", Keep: 10, Players: []store.PlayerCut{{Player: fmt.Sprintf("p%03d", i), Slot: 1, Lease: leases[i], Moment: "scene", Version: 1, Scene: "lodge", Doc: doc}}}
+				cut := store.Cut{Game: "bench", Session: "one", Keep: 10,
+					Players: []store.PlayerCut{{Player: fmt.Sprintf("p%03d", i), Slot: 1, Lease: leases[i],
+						Moment: "scene", Version: 1, Scene: "lodge", Doc: doc}}}
 				must((<-s.Write(cut)).Err)
 			})
 		}
@@ -181,8 +188,8 @@ func writer(path string, players int, doc []byte) saver {
 	}}
 }
 
-// rawWriter writes what has to be written for each save, and no more: the revision, the head of its slot, and the one that
-// makes room.
+// rawWriter writes what has to be written for each save, and no more: the revision, the head of its slot, and the one
+// that makes room.
 func rawWriter(path string, players int, doc []byte) saver {
 	db, err := sql.Open("sqlite3", "file:"+path+"?_journal_mode=WAL&_synchronous=FULL&_txlock=immediate")
 	must(err)

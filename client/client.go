@@ -42,7 +42,8 @@ func (c *Client) As(token string) *Client {
 // Trusting is a client that takes a service's certificate if one of these has signed it.
 func (c *Client) Trusting(roots *x509.CertPool) *Client {
 	out := *c
-	out.http = &http.Client{Timeout: c.http.Timeout, Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}}}
+	out.http = &http.Client{Timeout: c.http.Timeout,
+		Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: roots, MinVersion: tls.VersionTLS12}}}
 	return &out
 }
 
@@ -91,14 +92,16 @@ func (c *Client) Plan(ctx context.Context, game string) (text []byte, etag strin
 }
 
 // SetFate writes one fate into the plan's text: keep, reset, rewind, or default for what the defaults say.
-func (c *Client) SetFate(ctx context.Context, game, variable, crossing, fate, etag string) (string, contract.Report, error) {
+func (c *Client) SetFate(ctx context.Context, game, variable, crossing, fate, etag string) (string, contract.Report,
+	error) {
 	raw, err := json.Marshal(contract.FateChange{Fate: fate})
 	if err != nil {
 		return "", contract.Report{}, err
 	}
 	var report contract.Report
 	path := "/v1/games/" + url.PathEscape(game) + "/fates/" + url.PathEscape(variable) + "/" + url.PathEscape(crossing)
-	res, err := c.do(ctx, http.MethodPut, path, http.Header{"Content-Type": {"application/json"}, "If-Match": {etag}}, raw, &report)
+	res, err := c.do(ctx, http.MethodPut, path, http.Header{"Content-Type": {"application/json"}, "If-Match": {etag}},
+		raw, &report)
 	if err != nil {
 		return "", report, err
 	}
@@ -148,7 +151,8 @@ func (s *Session) Do(ctx context.Context, r contract.Request) (contract.Answer, 
 		return contract.Answer{}, err
 	}
 	var a contract.Answer
-	_, err = s.c.do(ctx, http.MethodPost, s.path+"/requests", http.Header{"Content-Type": {"application/json"}}, raw, &a)
+	_, err = s.c.do(ctx, http.MethodPost, s.path+"/requests", http.Header{"Content-Type": {"application/json"}}, raw,
+		&a)
 	return a, err
 }
 
@@ -166,7 +170,8 @@ func (s *Session) Changes(ctx context.Context, player, name string) ([]contract.
 // Compare says what becomes of a game's saves under another text of its plan.
 func (c *Client) Compare(ctx context.Context, game string, text []byte) (contract.BothWays, error) {
 	var out contract.BothWays
-	_, err := c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/compare", http.Header{"Content-Type": {"application/yaml"}}, text, &out)
+	_, err := c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/compare",
+		http.Header{"Content-Type": {"application/yaml"}}, text, &out)
 	return out, err
 }
 
@@ -195,7 +200,8 @@ func (c *Client) AllCommons(ctx context.Context) ([]contract.CommonsInfo, error)
 // History lists the newest changes of a session, open or not.
 func (c *Client) History(ctx context.Context, game, session, player, name string, most int) ([]contract.Step, error) {
 	q := url.Values{"player": {player}, "name": {name}, "most": {strconv.Itoa(most)}}
-	return get[[]contract.Step](ctx, c, "/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
+	return get[[]contract.Step](ctx, c,
+		"/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
 }
 
 // Standings lists a game's standings.
@@ -206,7 +212,8 @@ func (c *Client) Standings(ctx context.Context, game string) ([]contract.Standin
 // Standing gives the first places of a standing, or those around a player.
 func (c *Client) Standing(ctx context.Context, game, standing, around string, most int) (contract.StandingPart, error) {
 	q := url.Values{"around": {around}, "most": {strconv.Itoa(most)}}
-	return get[contract.StandingPart](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
+	return get[contract.StandingPart](ctx, c,
+		"/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
 }
 
 // Close ends all visits, saves everybody, and closes the session.
@@ -231,7 +238,8 @@ func (c *Client) Players(ctx context.Context, game string) ([]contract.PlayerInf
 
 // PlayersLike lists those whose id has a part in it, at most so many, in the order of their ids; 0 means all.
 func (c *Client) PlayersLike(ctx context.Context, game, part string, most int) ([]contract.PlayerInfo, error) {
-	return get[[]contract.PlayerInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/players?most="+strconv.Itoa(most)+"&part="+url.QueryEscape(part))
+	return get[[]contract.PlayerInfo](ctx, c,
+		"/v1/games/"+url.PathEscape(game)+"/players?most="+strconv.Itoa(most)+"&part="+url.QueryEscape(part))
 }
 
 // Player reads a player's values: start, live, saved. Slot 0 is the one that they play in now, else 1.
@@ -259,7 +267,8 @@ func (c *Client) Revision(ctx context.Context, game, player string, slot, revisi
 // TakeUp makes an earlier save the newest once more.
 func (c *Client) TakeUp(ctx context.Context, game, player string, slot, revision int) (contract.Saved, error) {
 	var saved contract.Saved
-	_, err := c.do(ctx, http.MethodPost, fmt.Sprintf("%s/slots/%d/revisions/%d/take-up", playerPath(game, player), slot, revision), nil, nil, &saved)
+	_, err := c.do(ctx, http.MethodPost, fmt.Sprintf("%s/slots/%d/revisions/%d/take-up", playerPath(game, player), slot,
+		revision), nil, nil, &saved)
 	return saved, err
 }
 
@@ -270,7 +279,8 @@ func get[T any](ctx context.Context, c *Client, path string) (T, error) {
 }
 
 // do sends a request and reads the answer into out: raw into a *[]byte, JSON into anything else.
-func (c *Client) do(ctx context.Context, method, path string, header http.Header, body []byte, out any) (http.Header, error) {
+func (c *Client) do(ctx context.Context, method, path string, header http.Header, body []byte, out any) (http.Header,
+	error) {
 	req, err := http.NewRequestWithContext(ctx, method, c.base+path, bytes.NewReader(body))
 	if err != nil {
 		return nil, err

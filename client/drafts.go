@@ -24,13 +24,15 @@ func (c *Client) Rehearsals(ctx context.Context, game string) ([]contract.Rehear
 
 // PutRehearsal keeps a rehearsal with a game, in place of one of its name.
 func (c *Client) PutRehearsal(ctx context.Context, game, name string, text []byte) error {
-	_, err := c.do(ctx, http.MethodPut, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name), http.Header{"Content-Type": {"application/yaml"}}, text, nil)
+	_, err := c.do(ctx, http.MethodPut, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name),
+		http.Header{"Content-Type": {"application/yaml"}}, text, nil)
 	return err
 }
 
 // RunRehearsal plays a rehearsal on the game's plan, or on another text.
 func (c *Client) RunRehearsal(ctx context.Context, game, name, plan string) (contract.RehearsalResult, error) {
-	return posted[contract.RehearsalResult](ctx, c, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name)+"/run", map[string]string{"plan": plan})
+	return posted[contract.RehearsalResult](ctx, c,
+		"/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name)+"/run", map[string]string{"plan": plan})
 }
 
 // Milestones tells who has earned what, and how far the others are.
@@ -40,7 +42,8 @@ func (c *Client) Milestones(ctx context.Context, game string) (contract.Mileston
 
 // DropRehearsal deletes a rehearsal.
 func (c *Client) DropRehearsal(ctx context.Context, game, name string) error {
-	_, err := c.do(ctx, http.MethodDelete, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name), nil, nil, nil)
+	_, err := c.do(ctx, http.MethodDelete, "/v1/games/"+url.PathEscape(game)+"/rehearsals/"+url.PathEscape(name), nil,
+		nil, nil)
 	return err
 }
 

@@ -91,8 +91,8 @@ func (s *Session) Layout(ctx context.Context) (*share.Layout, error) {
 	return share.ReadLayout(raw)
 }
 
-// Overview says who is in the session, where, and how their machines are doing. show names variables of players that are
-// to be shown, such as player.warmth.
+// Overview says who is in the session, where, and how their machines are doing. show names variables of players that
+// are to be shown, such as player.warmth.
 func (s *Session) Overview(ctx context.Context, show ...string) (contract.Overview, error) {
 	return get[contract.Overview](ctx, s.c, s.path+"/overview?show="+url.QueryEscape(strings.Join(show, ",")))
 }
@@ -112,8 +112,10 @@ func (s *Session) Watch(ctx context.Context, show []string, told func(contract.O
 
 // Join connects a player's machine to the session.
 func (s *Session) Join(ctx context.Context, j Joining) (*Machine, error) {
-	m := &Machine{joining: j, done: make(chan struct{}), asked: map[uint64]chan wire.Said{}, tracks: map[string]*share.Track{}, stir: make(chan struct{}), began: time.Now()}
-	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks, Checks: j.Checks && j.Deaf == nil, Simulated: j.Simulated}
+	m := &Machine{joining: j, done: make(chan struct{}), asked: map[uint64]chan wire.Said{},
+		tracks: map[string]*share.Track{}, stir: make(chan struct{}), began: time.Now()}
+	hello := wire.Hello{Is: "hello", Token: s.c.token, Player: j.Player, Server: j.Server, Slot: j.Slot, Picks: j.Picks,
+		Checks: j.Checks && j.Deaf == nil, Simulated: j.Simulated}
 	if j.Packed {
 		m.layout = j.Layout
 		if m.layout == nil {
@@ -153,7 +155,8 @@ func (m *Machine) dial(ctx context.Context, s *Session, hello wire.Hello) error 
 	if m.joining.Packed {
 		sub = wire.SubPacked
 	}
-	conn, _, err := websocket.Dial(ctx, s.c.base+s.path+"/live", &websocket.DialOptions{HTTPClient: s.c.http, Subprotocols: []string{sub}, HTTPHeader: http.Header{}})
+	conn, _, err := websocket.Dial(ctx, s.c.base+s.path+"/live",
+		&websocket.DialOptions{HTTPClient: s.c.http, Subprotocols: []string{sub}, HTTPHeader: http.Header{}})
 	if err != nil {
 		return err
 	}
@@ -598,6 +601,7 @@ func (c *Client) PlayerToken(ctx context.Context, game, player string, good time
 		return contract.Token{}, err
 	}
 	var out contract.Token
-	_, err = c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/tokens", http.Header{"Content-Type": {"application/json"}}, raw, &out)
+	_, err = c.do(ctx, http.MethodPost, "/v1/games/"+url.PathEscape(game)+"/tokens",
+		http.Header{"Content-Type": {"application/json"}}, raw, &out)
 	return out, err
 }

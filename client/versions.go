@@ -59,10 +59,13 @@ func (c *Client) Publish(ctx context.Context, game, etag, goOn string) (contract
 	return out, err
 }
 
-// PublishText makes a text the game's plan, in place of the one whose entity tag is etag, and publishes it: both or neither.
-func (c *Client) PublishText(ctx context.Context, game string, text []byte, etag, goOn string) (contract.VersionInfo, error) {
+// PublishText makes a text the game's plan, in place of the one whose entity tag is etag, and publishes it: both or
+// neither.
+func (c *Client) PublishText(ctx context.Context, game string, text []byte, etag, goOn string) (contract.VersionInfo,
+	error) {
 	var out contract.VersionInfo
-	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag, contract.Publishing{Plan: string(text), GoOn: goOn}, &out)
+	_, err := c.send(ctx, http.MethodPost, gamePath(game)+"/versions", etag,
+		contract.Publishing{Plan: string(text), GoOn: goOn}, &out)
 	return out, err
 }
 
@@ -105,7 +108,8 @@ func (c *Client) GoOnTrial(ctx context.Context, game string, id int) (contract.T
 }
 
 // WatchTrial tells how far a trial is as it goes on, and gives what came of it when it has ended.
-func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(contract.TrialInfo)) (contract.TrialInfo, error) {
+func (c *Client) WatchTrial(ctx context.Context, game string, id int,
+	told func(contract.TrialInfo)) (contract.TrialInfo, error) {
 	var last contract.TrialInfo
 	err := c.events(ctx, trialPath(game, id)+"/events", func(data []byte) error {
 		last = contract.TrialInfo{}
@@ -118,17 +122,19 @@ func (c *Client) WatchTrial(ctx context.Context, game string, id int, told func(
 	return last, err
 }
 
-// CheckSave says everything that a plan does not take as it is in a save. under is a published version; 0 is the plan that
-// is being worked on.
+// CheckSave says everything that a plan does not take as it is in a save. under is a published version; 0 is the plan
+// that is being worked on.
 func (c *Client) CheckSave(ctx context.Context, game string, raw []byte, under int) (upgrade.Checked, error) {
 	var out upgrade.Checked
-	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?under="+strconv.Itoa(under), http.Header{"Content-Type": {"application/json"}}, raw, &out)
+	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?under="+strconv.Itoa(under),
+		http.Header{"Content-Type": {"application/json"}}, raw, &out)
 	return out, err
 }
 
 // Differences says how two saves differ, in the words of the game's plan. Either may be missing.
 func (c *Client) Differences(ctx context.Context, game string, before, after []byte) ([]save.Otherwise, error) {
-	return posted[[]save.Otherwise](ctx, c, gamePath(game)+"/differences", map[string]json.RawMessage{"before": before, "after": after})
+	return posted[[]save.Otherwise](ctx, c, gamePath(game)+"/differences",
+		map[string]json.RawMessage{"before": before, "after": after})
 }
 
 func slotPath(game, player string, slot int) string {
@@ -142,7 +148,8 @@ func (c *Client) Download(ctx context.Context, game, player string, slot int) (r
 }
 
 // Upload puts a save into a slot. etag is that of what is there, "" where the slot is empty; the new one's is given.
-func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw []byte, etag, why string, unsealed bool) (contract.Edited, string, error) {
+func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw []byte, etag, why string,
+	unsealed bool) (contract.Edited, string, error) {
 	header := http.Header{"Content-Type": {"application/json"}}
 	if etag != "" {
 		header.Set("If-Match", etag)
@@ -154,7 +161,8 @@ func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw 
 }
 
 // CopySlot copies a slot's newest save into another. etag is that of what is there.
-func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (contract.Edited, error) {
+func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (contract.Edited,
+	error) {
 	var out contract.Edited
 	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/copy", etag, contract.Copying{To: to}, &out)
 	return out, err
@@ -167,7 +175,8 @@ func (c *Client) EmptySlot(ctx context.Context, game, player string, slot int) e
 }
 
 // Correct puts a value right by hand.
-func (c *Client) Correct(ctx context.Context, game, player string, slot int, what contract.Correction, etag string) (contract.Edited, error) {
+func (c *Client) Correct(ctx context.Context, game, player string, slot int, what contract.Correction,
+	etag string) (contract.Edited, error) {
 	var out contract.Edited
 	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/correct", etag, what, &out)
 	return out, err
@@ -176,7 +185,8 @@ func (c *Client) Correct(ctx context.Context, game, player string, slot int, wha
 // Reset begins a slot anew.
 func (c *Client) Reset(ctx context.Context, game, player string, slot int, why, etag string) (contract.Edited, error) {
 	var out contract.Edited
-	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/reset", etag, contract.Resetting{Why: why}, &out)
+	_, err := c.send(ctx, http.MethodPost, slotPath(game, player, slot)+"/reset", etag, contract.Resetting{Why: why},
+		&out)
 	return out, err
 }
 

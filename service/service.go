@@ -80,7 +80,8 @@ func Start(c Config) (*Service, error) {
 		return nil, ErrTLS
 	}
 	for _, origin := range c.Origins {
-		if u, err := url.Parse(origin); err != nil || u.Scheme == "" || u.Host == "" || u.Scheme+"://"+u.Host != origin {
+		if u, err := url.Parse(origin); err != nil || u.Scheme == "" || u.Host == "" ||
+			u.Scheme+"://"+u.Host != origin {
 			return nil, fmt.Errorf("%w: %q", ErrOrigin, origin)
 		}
 	}
@@ -101,8 +102,10 @@ func Start(c Config) (*Service, error) {
 		return nil, err
 	}
 	counts, closing := meter.New(), make(chan struct{})
-	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log, addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing, Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version, TLS: s.tls})
+	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log,
+		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
+	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing,
+		Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version, TLS: s.tls})
 	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
 	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: maxHead,
@@ -135,7 +138,8 @@ func listen(c Config) (net.Listener, error) {
 		_ = listener.Close()
 		return nil, fmt.Errorf("%w: %w", ErrTLS, err)
 	}
-	return tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}), nil
+	return tls.NewListener(listener, &tls.Config{Certificates: []tls.Certificate{pair}, MinVersion: tls.VersionTLS12}),
+		nil
 }
 
 // URL is where the service answers.

@@ -1,6 +1,6 @@
-// Package crowd simulates players: machines that join a session and walk its scenes by the plan, pass, touch, send events,
-// quit and come back. Some may lie, lag, stop reading or lose their connection. What they do comes from a seed; what comes
-// of it depends on the service, and on time.
+// Package crowd simulates players: machines that join a session and walk its scenes by the plan, pass, touch, send
+// events, quit and come back. Some may lie, lag, stop reading or lose their connection. What they do comes from a seed;
+// what comes of it depends on the service, and on time.
 package crowd
 
 import (
@@ -90,11 +90,12 @@ type crowd struct {
 
 const mostProblems = 10
 
-// Run lets a crowd play until its time is over or ctx ends; then everybody leaves. progress (or nil) is told a few times
-// a second how it stands.
+// Run lets a crowd play until its time is over or ctx ends; then everybody leaves. progress (or nil) is told a few
+// times a second how it stands.
 func Run(ctx context.Context, c *client.Client, config Config, progress func(Report)) (Report, error) {
 	w := &crowd{Config: config.filled(), c: c}
-	w.report = Report{Players: w.Players, Done: map[string]int{}, Refused: map[string]int{}, Differs: map[Kind]int{}, Scenes: map[string]int{}, Absent: map[string]int{}}
+	w.report = Report{Players: w.Players, Done: map[string]int{}, Refused: map[string]int{}, Differs: map[Kind]int{},
+		Scenes: map[string]int{}, Absent: map[string]int{}}
 	if err := w.meet(ctx); err != nil {
 		return Report{}, err
 	}
@@ -123,8 +124,8 @@ func Run(ctx context.Context, c *client.Client, config Config, progress func(Rep
 	}
 }
 
-// time stops the crowd when its time is over: it runs from when everybody has come in, or was refused, so that a service
-// under load is not left before anything was done there.
+// time stops the crowd when its time is over: it runs from when everybody has come in, or was refused, so that a
+// service under load is not left before anything was done there.
 func (w *crowd) time(ctx context.Context, stop func()) {
 	w.coming.Wait()
 	w.note(func(*Report) { w.began = time.Now() })
@@ -191,7 +192,8 @@ func (w *crowd) meet(ctx context.Context) error {
 }
 
 func (w *crowd) player(i int) *walker {
-	return &walker{crowd: w, id: fmt.Sprintf("%s_%d", w.Name, i+1), kind: w.kind(i), dice: rand.New(rand.NewPCG(w.Seed, uint64(i)))}
+	return &walker{crowd: w, id: fmt.Sprintf("%s_%d", w.Name, i+1), kind: w.kind(i),
+		dice: rand.New(rand.NewPCG(w.Seed, uint64(i)))}
 }
 
 // now is the report as it stands.
@@ -202,7 +204,8 @@ func (w *crowd) now() Report {
 	if !w.began.IsZero() {
 		r.Took = time.Since(w.began).Seconds()
 	}
-	r.Done, r.Refused, r.Differs, r.Scenes, r.Absent, r.Problems = maps.Clone(r.Done), maps.Clone(r.Refused), maps.Clone(r.Differs), maps.Clone(r.Scenes), maps.Clone(r.Absent), slices.Clone(r.Problems)
+	r.Done, r.Refused, r.Differs, r.Scenes, r.Absent, r.Problems = maps.Clone(r.Done), maps.Clone(r.Refused),
+		maps.Clone(r.Differs), maps.Clone(r.Scenes), maps.Clone(r.Absent), slices.Clone(r.Problems)
 	if n := len(w.delays); n > 0 {
 		sorted := slices.Sorted(slices.Values(w.delays))
 		ms := func(i int) float64 { return float64(sorted[min(i, n-1)].Microseconds()) / 1000 }

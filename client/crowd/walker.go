@@ -91,7 +91,8 @@ func (w *walker) join(ctx context.Context) error {
 	c, cancel := context.WithTimeout(ctx, w.Patience)
 	defer cancel()
 	from := w.m
-	m, err := w.session.Join(c, client.Joining{Player: w.id, Simulated: true, Packed: w.Packed, Layout: w.layout, Checks: true, From: from})
+	m, err := w.session.Join(c, client.Joining{Player: w.id, Simulated: true, Packed: w.Packed, Layout: w.layout,
+		Checks: true, From: from})
 	if err != nil {
 		return err
 	}

@@ -14,8 +14,10 @@ import (
 
 // The schemas of documents that are the same for every plan, and those that a plan decides.
 var (
-	schemas       = map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema, "commons": plan.CommonsSchema}
-	schemasOfPlan = map[string]func(*model.Model) []byte{"save": save.Schema, "world": save.WorldSchema, "sealed": save.SealedSchema}
+	schemas = map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema,
+		"commons": plan.CommonsSchema}
+	schemasOfPlan = map[string]func(*model.Model) []byte{"save": save.Schema, "world": save.WorldSchema,
+		"sealed": save.SealedSchema}
 )
 
 func runSchema(c *call) (int, error) {
@@ -83,7 +85,8 @@ func (c *call) printFindings(name string, found finding.List) {
 
 func (c *call) printFinding(name string, f finding.Finding) {
 	s := c.style
-	fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID), s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column)))
+	fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID),
+		s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column)))
 	fmt.Fprintln(c.out, wrap(f.Message, "  ", 96))
 	c.printExcerpt(f)
 	if lines := f.AlsoLines(); len(lines) > 0 {
@@ -136,7 +139,8 @@ func (c *call) printExcerpt(f finding.Finding) {
 	}
 	number := strconv.Itoa(f.Line)
 	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(number+" |"), text)
-	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(strings.Repeat(" ", len(number))+" |"), strings.Repeat(" ", max(0, mark))+c.style.in("1;31", "^"))
+	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(strings.Repeat(" ", len(number))+" |"),
+		strings.Repeat(" ", max(0, mark))+c.style.in("1;31", "^"))
 }
 
 func (c *call) summary(name string, found finding.List) string {

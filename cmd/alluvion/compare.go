@@ -60,15 +60,19 @@ func (c *call) printComparison(there, back upgrade.Comparison) {
 		fmt.Fprintln(c.out, "  Nothing that concerns a save is different.")
 	}
 	if there.From >= there.To {
-		fmt.Fprintf(c.out, "\n%s\n", s.red(fmt.Sprintf("The later plan has version %d, and has to have a higher one than %d.", there.To, there.From)))
+		fmt.Fprintf(c.out, "\n%s\n",
+			s.red(fmt.Sprintf("The later plan has version %d, and has to have a higher one than %d.", there.To,
+				there.From)))
 	}
 	fmt.Fprintf(c.out, "\nOld saves under the new plan: %s.\n", c.verdict(there.Overall, 0))
-	fmt.Fprintf(c.out, "New saves under the old plan: %s, and a service that runs the old plan refuses to load them.\n", c.verdict(back.Overall, 0))
+	fmt.Fprintf(c.out, "New saves under the old plan: %s, and a service that runs the old plan refuses to load them.\n",
+		c.verdict(back.Overall, 0))
 }
 
 func (c *call) printDifference(d upgrade.Difference) {
 	s := c.style
-	fmt.Fprintf(c.out, "  %s %s  %s\n", c.verdict(d.Verdict, 8), s.quiet(fmt.Sprintf("%-10s", d.What)), s.quiet(fmt.Sprintf("line %d", d.At.Line)))
+	fmt.Fprintf(c.out, "  %s %s  %s\n", c.verdict(d.Verdict, 8), s.quiet(fmt.Sprintf("%-10s", d.What)),
+		s.quiet(fmt.Sprintf("line %d", d.At.Line)))
 	fmt.Fprintln(c.out, wrap(d.Text, "    ", 96))
 	if d.Suggest != "" {
 		fmt.Fprintln(c.out, s.blue("    An upgrade step would keep it: {"+d.Suggest+"}"))

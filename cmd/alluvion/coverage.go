@@ -28,7 +28,8 @@ func (all *coverage) add(covered []rehearse.Coverage) {
 // print says how much of each plan is exercised, and names what is not.
 func (all coverage) print(c *call) {
 	for _, one := range all {
-		fmt.Fprintf(c.out, "\n%s\n", c.style.bold(fmt.Sprintf("What these rehearsals exercise of %s, version %d", one.Game, one.Version)))
+		fmt.Fprintf(c.out, "\n%s\n",
+			c.style.bold(fmt.Sprintf("What these rehearsals exercise of %s, version %d", one.Game, one.Version)))
 		for _, kind := range rehearse.ThingKinds {
 			done, total, missing := exercised(one.Things, kind)
 			if total == 0 {
@@ -55,7 +56,8 @@ func exercised(things []rehearse.Thing, kind string) (done, total int, missing s
 		default:
 			whose, at, fate := strings.Cut(t.Name, " at ")
 			if n := len(names) - 1; fate && whose == last {
-				names[n] = strings.TrimSuffix(names[n], fmt.Sprintf(" (line %d)", t.Line)) + ", " + at + fmt.Sprintf(" (line %d)", t.Line)
+				names[n] = strings.TrimSuffix(names[n], fmt.Sprintf(" (line %d)", t.Line)) + ", " + at +
+					fmt.Sprintf(" (line %d)", t.Line)
 			} else {
 				names = append(names, fmt.Sprintf("%s (line %d)", t.Name, t.Line))
 			}

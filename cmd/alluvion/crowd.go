@@ -20,10 +20,12 @@ func runCrowd(c *call) (int, error) {
 		return c.removeCrowd()
 	}
 	if c.liars+c.lagging+c.deaf+c.dropping > c.players {
-		fmt.Fprintf(c.err, "alluvion: of %s, %d cannot lie, lag, stop reading or drop.\n", plural(c.players, "player"), c.liars+c.lagging+c.deaf+c.dropping)
+		fmt.Fprintf(c.err, "alluvion: of %s, %d cannot lie, lag, stop reading or drop.\n", plural(c.players, "player"),
+			c.liars+c.lagging+c.deaf+c.dropping)
 		return wrongUse, errUse
 	}
-	config := crowd.Config{Game: c.game, Session: c.session, Players: c.players, For: c.lasts, Seed: uint64(c.seed), Rate: c.rate, Packed: !c.plain, Name: c.who,
+	config := crowd.Config{Game: c.game, Session: c.session, Players: c.players, For: c.lasts, Seed: uint64(c.seed),
+		Rate: c.rate, Packed: !c.plain, Name: c.who,
 		Liars: c.liars, Lagging: c.lagging, Deaf: c.deaf, Dropping: c.dropping}
 	var progress func(crowd.Report)
 	if bool(c.style) && !c.json {
@@ -53,7 +55,8 @@ func (c *call) crowdLine(r crowd.Report) string {
 	for _, id := range slices.Sorted(maps.Keys(r.Scenes)) {
 		scenes = append(scenes, fmt.Sprintf("%s %d", id, r.Scenes[id]))
 	}
-	return fmt.Sprintf("%4.0fs  %d of %d here  %d moves  %d refused  %d mismatches  %s", r.Took, r.Here, r.Players, r.Moves, total(r.Refused), total(r.Differs), strings.Join(scenes, ", "))
+	return fmt.Sprintf("%4.0fs  %d of %d here  %d moves  %d refused  %d mismatches  %s", r.Took, r.Here, r.Players,
+		r.Moves, total(r.Refused), total(r.Differs), strings.Join(scenes, ", "))
 }
 
 func total[K comparable](counts map[K]int) int {
@@ -75,7 +78,8 @@ func (c *call) printCrowd(r crowd.Report) {
 	line("asked", fmt.Sprintf("%d moves; %s", r.Moves, counted(r.Done)))
 	line("refused", counted(r.Refused))
 	line("connections", fmt.Sprintf("%d resumed, %d ended by the service", r.Resumed, r.CutOff))
-	line("heard", fmt.Sprintf("%d frames, %s; %s a player and second", r.Frames, size(r.Bytes), size(int64(float64(r.Bytes)/max(r.Took, 1)/float64(max(r.Players, 1))))))
+	line("heard", fmt.Sprintf("%d frames, %s; %s a player and second", r.Frames, size(r.Bytes),
+		size(int64(float64(r.Bytes)/max(r.Took, 1)/float64(max(r.Players, 1))))))
 	line("delay", fmt.Sprintf("%.0f ms from a move until it is told that it was applied; 99 of 100 within %.0f ms, the longest %.0f ms", r.Delay.Median, r.Delay.P99, r.Delay.Most))
 	line("mismatches", counted(r.Differs))
 	if n := total(r.Absent); n > 0 {
@@ -127,7 +131,8 @@ func (c *call) removeCrowd() (int, error) {
 	}
 	fmt.Fprintf(c.out, "Removed everything of %s of %s.", plural(removed, "simulated player"), c.game)
 	if playing > 0 {
-		fmt.Fprintf(c.out, " %s still playing, and stay.", map[bool]string{true: "One is", false: fmt.Sprintf("%d are", playing)}[playing == 1])
+		fmt.Fprintf(c.out, " %s still playing, and stay.", map[bool]string{true: "One is",
+			false: fmt.Sprintf("%d are", playing)}[playing == 1])
 	}
 	fmt.Fprintln(c.out)
 	return fine, nil
@@ -169,7 +174,9 @@ func (c *call) demoCrowd(ctx context.Context, address string) {
 	if c.players == 0 {
 		return
 	}
-	_, err := crowd.Run(ctx, c.serviceAt(address), crowd.Config{Game: "lantern-pass", Session: "winter", Players: c.players, For: 1000 * time.Hour, Seed: 7, Rate: 5, Packed: true, Name: "lark", Liars: c.players / 6}, nil)
+	_, err := crowd.Run(ctx, c.serviceAt(address), crowd.Config{Game: "lantern-pass", Session: "winter",
+		Players: c.players, For: 1000 * time.Hour, Seed: 7, Rate: 5, Packed: true, Name: "lark", Liars: c.players / 6},
+		nil)
 	if err != nil && ctx.Err() == nil {
 		fmt.Fprintf(c.err, "alluvion: the demo's simulated players have stopped: %v\n", err)
 	}

@@ -65,7 +65,8 @@ func orDash(s string) string {
 // newTable begins a table without lines, with quiet heads.
 func newTable(s style, head ...string) table.Writer {
 	t := table.NewWriter()
-	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.OptionsNoBordersAndSeparators, Format: table.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}})
+	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.OptionsNoBordersAndSeparators,
+		Format: table.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}})
 	row := table.Row{}
 	for _, h := range head {
 		row = append(row, s.quiet(h))

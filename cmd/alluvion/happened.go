@@ -15,7 +15,8 @@ func (s style) happened(out io.Writer, indent string, changes []contract.Change,
 		width = max(width, len(whose(c)))
 	}
 	for _, c := range changes {
-		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), oneLine(c.From.Plain()), s.quiet("→"), s.bold(oneLine(c.To.Plain())), s.quiet(c.Cause+times(c.Times)))
+		fmt.Fprintf(out, "%s%-*s  %s %s %s   %s\n", indent, width, whose(c), oneLine(c.From.Plain()), s.quiet("→"),
+			s.bold(oneLine(c.To.Plain())), s.quiet(c.Cause+times(c.Times)))
 	}
 	heard := map[contract.Notice]int{}
 	for _, n := range notices {

@@ -72,62 +72,82 @@ var commands = []command{
 		fs.StringVar(&o.row, "row", "", "explain one row, such as player.warmth")
 		fs.StringVar(&o.at, "at", "", "explain one crossing only, such as death")
 	}},
-	{"play", "PLAN [SCRIPT]", "play a plan line by line, from a script or by hand", runPlay, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.StringVar(&o.service, "service", "", "play in the running service at this `address`, instead of one of its own")
-		fs.StringVar(&o.game, "game", "", "the game, with -service")
-		fs.StringVar(&o.session, "session", "play", "the session to play in")
-		fs.StringVar(&o.data, "data", "", "keep the saves in this `file` (default: nothing is kept)")
-	}},
-	{"rehearse", "FILE|FOLDER...", "play scripted runs of a plan and hold them against what is expected", runRehearse, func(fs *flag.FlagSet, o *options) {
-		fs.BoolVar(&o.steps, "steps", false, "print every step of several rehearsals, too")
-		fs.BoolVar(&o.record, "record", false, "write into the tables of expect what is so in this run")
-		fs.BoolVar(&o.coverage, "coverage", false, "say which rules, passages, checkpoints, options, milestones and fates they exercise, and which not")
-		fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
-		fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
-	}},
-	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
-	}},
-	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or how two of them differ", runSave, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
-		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against (default: keys.json beside the save, or in a folder above)")
-	}},
-	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.StringVar(&o.old, "old", "", "earlier versions of the plan, `files` with commas between: saves are generated for each")
-		fs.IntVar(&o.made, "made", 200, "how many random saves are generated for each of them, besides those at every edge")
-		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
-		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
-	}},
-	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish, func(fs *flag.FlagSet, o *options) {
-		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
-		fs.BoolVar(&o.replace, "replace", false, "publish although the service works on another text that was never published, which this one replaces")
-		fs.StringVar(&o.goOn, "go-on", "", "publish although the trial is not clean, for this `reason`, which is kept")
-		fs.IntVar(&o.made, "made", 200, "how many random saves are generated for each published version, besides those at every edge")
-		fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
-	}},
+	{"play", "PLAN [SCRIPT]", "play a plan line by line, from a script or by hand", runPlay,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.StringVar(&o.service, "service", "",
+				"play in the running service at this `address`, instead of one of its own")
+			fs.StringVar(&o.game, "game", "", "the game, with -service")
+			fs.StringVar(&o.session, "session", "play", "the session to play in")
+			fs.StringVar(&o.data, "data", "", "keep the saves in this `file` (default: nothing is kept)")
+		}},
+	{"rehearse", "FILE|FOLDER...", "play scripted runs of a plan and hold them against what is expected", runRehearse,
+		func(fs *flag.FlagSet, o *options) {
+			fs.BoolVar(&o.steps, "steps", false, "print every step of several rehearsals, too")
+			fs.BoolVar(&o.record, "record", false, "write into the tables of expect what is so in this run")
+			fs.BoolVar(&o.coverage, "coverage", false,
+				"say which rules, passages, checkpoints, options, milestones and fates they exercise, and which not")
+			fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
+			fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
+		}},
+	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
+		}},
+	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or how two of them differ",
+		runSave, func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
+			fs.StringVar(&o.keys, "keys", "",
+				"a `file` with the keys that seals are checked against (default: keys.json beside the save, or in a folder above)")
+		}},
+	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.StringVar(&o.old, "old", "",
+				"earlier versions of the plan, `files` with commas between: saves are generated for each")
+			fs.IntVar(&o.made, "made", 200,
+				"how many random saves are generated for each of them, besides those at every edge")
+			fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
+			fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
+		}},
+	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish,
+		func(fs *flag.FlagSet, o *options) {
+			fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+			fs.BoolVar(&o.replace, "replace", false,
+				"publish although the service works on another text that was never published, which this one replaces")
+			fs.StringVar(&o.goOn, "go-on", "",
+				"publish although the trial is not clean, for this `reason`, which is kept")
+			fs.IntVar(&o.made, "made", 200,
+				"how many random saves are generated for each published version, besides those at every edge")
+			fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
+		}},
 	{"backup", "DATA TO", "copy a service's file as it is now, also while the service runs", runBackup, nil},
-	{"doctor", "DATA", "say what is wrong with a service's file, and what can be saved", runDoctor, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.StringVar(&o.rescue, "rescue", "", "copy everything that can be read into this new `file`")
-	}},
+	{"doctor", "DATA", "say what is wrong with a service's file, and what can be saved", runDoctor,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.StringVar(&o.rescue, "rescue", "", "copy everything that can be read into this new `file`")
+		}},
 	{"keys", "DATA", "print the keys that seal what leaves a service, for save check -keys", runKeys, nil},
-	{"pack", "PLAN", "show what state costs on the wire, in frames and on the plan's carriers", runPack, func(fs *flag.FlagSet, o *options) {
-		fs.BoolVar(&o.frames, "frames", false, "show what each value costs in packed frames")
-		fs.StringVar(&o.carrier, "carrier", "", "the `carrier` of -encode and -decode; it needs no name where the plan has one")
-		fs.StringVar(&o.encode, "encode", "", "write these `values` as a message: JSON, a file with JSON, or - for standard input")
-		fs.StringVar(&o.decode, "decode", "", "read this `message`")
-		jsonFlag(fs, o)
-	}},
-	{"watch", "", "watch a live session: who is there, where, and how their machines are doing", runWatch, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		liveFlags(fs, o)
-		fs.StringVar(&o.show, "show", "", "`variables` of players to show, with commas between: player.warmth,player.parcels")
-		fs.BoolVar(&o.once, "once", false, "print how things stand and end")
-	}},
+	{"pack", "PLAN", "show what state costs on the wire, in frames and on the plan's carriers", runPack,
+		func(fs *flag.FlagSet, o *options) {
+			fs.BoolVar(&o.frames, "frames", false, "show what each value costs in packed frames")
+			fs.StringVar(&o.carrier, "carrier", "",
+				"the `carrier` of -encode and -decode; it needs no name where the plan has one")
+			fs.StringVar(&o.encode, "encode", "",
+				"write these `values` as a message: JSON, a file with JSON, or - for standard input")
+			fs.StringVar(&o.decode, "decode", "", "read this `message`")
+			jsonFlag(fs, o)
+		}},
+	{"watch", "", "watch a live session: who is there, where, and how their machines are doing", runWatch,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			liveFlags(fs, o)
+			fs.StringVar(&o.show, "show", "",
+				"`variables` of players to show, with commas between: player.warmth,player.parcels")
+			fs.BoolVar(&o.once, "once", false, "print how things stand and end")
+		}},
 	{"crowd", "", "let simulated players play in a running service", runCrowd, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		liveFlags(fs, o)
@@ -140,38 +160,46 @@ var commands = []command{
 		fs.IntVar(&o.liars, "liars", 0, "how many of them lie")
 		fs.IntVar(&o.lagging, "lagging", 0, "how many are late with everything")
 		fs.IntVar(&o.deaf, "deaf", 0, "how many stop reading now and then")
-		fs.BoolVar(&o.remove, "remove", false, "remove everything that is saved of simulated players, in place of playing")
+		fs.BoolVar(&o.remove, "remove", false,
+			"remove everything that is saved of simulated players, in place of playing")
 		fs.IntVar(&o.dropping, "dropping", 0, "how many lose their connection now and then")
 	}},
-	{"token", "DATA", "make a token for a designer, a game's server, or a player", runToken, func(fs *flag.FlagSet, o *options) {
-		fs.StringVar(&o.role, "role", "designer", "the `role`: designer, server or player")
-		fs.StringVar(&o.game, "game", "", "the game, of a server and a player")
-		fs.StringVar(&o.who, "player", "", "the player")
-		fs.DurationVar(&o.lasts, "for", 0, "for how long it is good (default 15m for a player, else 720h)")
-		fs.BoolVar(&o.rotate, "rotate", false, "make a new key first")
-	}},
-	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy, func(fs *flag.FlagSet, o *options) {
-		jsonFlag(fs, o)
-		fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
-		fs.StringVar(&o.game, "game", "", "the game")
-		fs.StringVar(&o.session, "session", "main", "the session, open or not")
-		fs.StringVar(&o.who, "player", "", "only what this player has")
-	}},
+	{"token", "DATA", "make a token for a designer, a game's server, or a player", runToken,
+		func(fs *flag.FlagSet, o *options) {
+			fs.StringVar(&o.role, "role", "designer", "the `role`: designer, server or player")
+			fs.StringVar(&o.game, "game", "", "the game, of a server and a player")
+			fs.StringVar(&o.who, "player", "", "the player")
+			fs.DurationVar(&o.lasts, "for", 0, "for how long it is good (default 15m for a player, else 720h)")
+			fs.BoolVar(&o.rotate, "rotate", false, "make a new key first")
+		}},
+	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+			fs.StringVar(&o.game, "game", "", "the game")
+			fs.StringVar(&o.session, "session", "main", "the session, open or not")
+			fs.StringVar(&o.who, "player", "", "only what this player has")
+		}},
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")
-		fs.BoolVar(&o.tokens, "tokens", false, "ask everybody for a token; needed where others than this machine reach the address")
-		fs.StringVar(&o.origins, "origins", "", "`origins` of pages of other sites that may ask and connect, with commas between: https://game.example")
+		fs.BoolVar(&o.tokens, "tokens", false,
+			"ask everybody for a token; needed where others than this machine reach the address")
+		fs.StringVar(&o.origins, "origins", "",
+			"`origins` of pages of other sites that may ask and connect, with commas between: https://game.example")
 		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")
 		fs.StringVar(&o.key, "key", "", "the `file` with its key")
 	}},
-	{"demo", "", "run the service with the demo game and a few players in it", runDemo, func(fs *flag.FlagSet, o *options) {
-		serveFlags(fs, o, "")
-		fs.IntVar(&o.players, "walkers", 6, "how many simulated players walk about in it")
-	}},
-	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of a plan's saves", runSchema, func(fs *flag.FlagSet, o *options) {
-		fs.StringVar(&o.of, "of", "plan", "of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed")
-		fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
-	}},
+	{"demo", "", "run the service with the demo game and a few players in it", runDemo,
+		func(fs *flag.FlagSet, o *options) {
+			serveFlags(fs, o, "")
+			fs.IntVar(&o.players, "walkers", 6, "how many simulated players walk about in it")
+		}},
+	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of a plan's saves", runSchema,
+		func(fs *flag.FlagSet, o *options) {
+			fs.StringVar(&o.of, "of", "plan",
+				"of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed")
+			fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
+		}},
 }
 
 func jsonFlag(fs *flag.FlagSet, o *options) {
@@ -224,7 +252,8 @@ func run(ctx context.Context, args []string, in io.Reader, stdout, stderr io.Wri
 		return code
 	}
 	if most := commands[i].mostArguments(); len(c.args) > most {
-		fmt.Fprintf(errs, "alluvion: %q was not expected: %s takes %s.\nTry: alluvion help %s\n", c.args[most], commands[i].name, orNone(commands[i].args), commands[i].name)
+		fmt.Fprintf(errs, "alluvion: %q was not expected: %s takes %s.\nTry: alluvion help %s\n", c.args[most],
+			commands[i].name, orNone(commands[i].args), commands[i].name)
 		return wrongUse
 	}
 	code, err := commands[i].run(c)
@@ -293,7 +322,8 @@ func usage(out io.Writer) {
 }
 
 func commandUsage(out io.Writer, cmd command, fs *flag.FlagSet) {
-	fmt.Fprintf(out, "usage: alluvion %s\n\n%s.\n", strings.TrimSpace(cmd.name+" [FLAGS] "+cmd.args), strings.ToUpper(cmd.short[:1])+cmd.short[1:])
+	fmt.Fprintf(out, "usage: alluvion %s\n\n%s.\n", strings.TrimSpace(cmd.name+" [FLAGS] "+cmd.args),
+		strings.ToUpper(cmd.short[:1])+cmd.short[1:])
 	if more := longer[cmd.name]; more != "" {
 		fmt.Fprintf(out, "\n%s\n", more)
 	}

@@ -52,9 +52,11 @@ func runMatrix(c *call) (int, error) {
 }
 
 func (c *call) printMatrix(mx matrix.Matrix) {
-	fmt.Fprintf(c.out, "%s  %s\n\n", c.style.bold(mx.Title), c.style.quiet(fmt.Sprintf("version %d: what survives what", mx.Version)))
+	fmt.Fprintf(c.out, "%s  %s\n\n", c.style.bold(mx.Title),
+		c.style.quiet(fmt.Sprintf("version %d: what survives what", mx.Version)))
 	t := table.NewWriter()
-	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.Options{SeparateColumns: false, DrawBorder: false, SeparateHeader: false, SeparateRows: false},
+	t.SetStyle(table.Style{Box: table.StyleBoxLight, Options: table.Options{SeparateColumns: false, DrawBorder: false,
+		SeparateHeader: false, SeparateRows: false},
 		Format: table.FormatOptions{Header: text.FormatDefault, Row: text.FormatDefault}})
 	head := table.Row{""}
 	for _, col := range mx.Columns {
@@ -76,8 +78,9 @@ func (c *call) printMatrix(mx matrix.Matrix) {
 	for _, line := range strings.Split(t.Render(), "\n") {
 		fmt.Fprintln(c.out, strings.TrimRight(line, " "))
 	}
-	fmt.Fprintf(c.out, "\n%s\n", c.style.quiet("━ keep   ○ reset, start   ◁ rewind, checkpoint   ◆ set   ≡ computed   ↗ the passage decides   ▪ saved\n"+
-		"* decided by the item itself; the others follow from the plan's defaults. -row NAME explains a row."))
+	fmt.Fprintf(c.out, "\n%s\n",
+		c.style.quiet("━ keep   ○ reset, start   ◁ rewind, checkpoint   ◆ set   ≡ computed   ↗ the passage decides   ▪ saved\n"+
+			"* decided by the item itself; the others follow from the plan's defaults. -row NAME explains a row."))
 }
 
 func (c *call) matrixRow(r matrix.Row) table.Row {
@@ -155,7 +158,8 @@ func (c *call) explain(mx matrix.Matrix) (int, error) {
 		if s.Where != nil {
 			where = fmt.Sprintf("  (%s, line %d)", s.Decided, s.Where.Line)
 		}
-		fmt.Fprintf(c.out, "%s at %s%s\n%s\n", c.style.bold(s.Row), s.Column, c.style.quiet(where), wrap(s.Sentence, "  ", 96))
+		fmt.Fprintf(c.out, "%s at %s%s\n%s\n", c.style.bold(s.Row), s.Column, c.style.quiet(where),
+			wrap(s.Sentence, "  ", 96))
 	}
 	return fine, nil
 }
@@ -167,5 +171,6 @@ func (c *call) unknownCell(names, columns []string) {
 			return
 		}
 	}
-	fmt.Fprintf(c.err, "alluvion: there is no such cell. Rows: %s. Crossings: %s.\n", strings.Join(names, ", "), strings.Join(columns, ", "))
+	fmt.Fprintf(c.err, "alluvion: there is no such cell. Rows: %s. Crossings: %s.\n", strings.Join(names, ", "),
+		strings.Join(columns, ", "))
 }

@@ -27,7 +27,8 @@ func runBackup(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	fmt.Fprintf(c.out, "%s  %s is a whole copy of %s as it is now (%s).\n", c.style.green("copied"), c.args[1], c.args[0], bytesText(info.Size()))
+	fmt.Fprintf(c.out, "%s  %s is a whole copy of %s as it is now (%s).\n", c.style.green("copied"), c.args[1],
+		c.args[0], bytesText(info.Size()))
 	return fine, nil
 }
 
@@ -67,7 +68,8 @@ func runDoctor(c *call) (int, error) {
 	}
 	c.printDiagnosis(d)
 	if err == nil && c.rescue != "" {
-		fmt.Fprintf(c.out, "%s  Everything that can be read is in %s. Look at it with: alluvion doctor %s\n", c.style.green("rescued"), c.rescue, c.rescue)
+		fmt.Fprintf(c.out, "%s  Everything that can be read is in %s. Look at it with: alluvion doctor %s\n",
+			c.style.green("rescued"), c.rescue, c.rescue)
 	}
 	return code, err
 }
@@ -79,7 +81,9 @@ func (c *call) printDiagnosis(d *store.Diagnosis) {
 		fmt.Fprintln(c.out, s.quiet("  A service brings the schema forward when it opens the file, and copies the file before."))
 	}
 	var held []string
-	for _, x := range []struct{ table, words string }{{"games", "game"}, {"versions", "published version"}, {"slots", "slot"}, {"saves", "save"}, {"recoveries", "recovery state"}, {"worlds", "world"}, {"journal", "change"}} {
+	for _, x := range []struct{ table, words string }{{"games", "game"}, {"versions", "published version"},
+		{"slots", "slot"}, {"saves", "save"}, {"recoveries", "recovery state"}, {"worlds", "world"}, {"journal",
+			"change"}} {
 		if n := d.Counts[x.table]; n > 0 {
 			held = append(held, plural(n, x.words))
 		}
@@ -144,9 +148,10 @@ func runPublish(c *call) (int, error) {
 	return fine, nil
 }
 
-// replaces gives the entity tag of the plan that a text would take the place of in the service ("" where there is no such
-// game yet); and false where it may not, which has been said.
-func (c *call) replaces(service *client.Client, game, name string, to int, source []byte) (etag string, may bool, err error) {
+// replaces gives the entity tag of the plan that a text would take the place of in the service ("" where there is no
+// such game yet); and false where it may not, which has been said.
+func (c *call) replaces(service *client.Client, game, name string, to int, source []byte) (etag string, may bool,
+	err error) {
 	all, err := service.Versions(c.ctx, game)
 	var p *client.Problem
 	if errors.As(err, &p) && p.Status == 404 {
@@ -158,7 +163,8 @@ func (c *call) replaces(service *client.Client, game, name string, to int, sourc
 	draft := all.Draft
 	switch {
 	case draft.Wanted != 0 && draft.Wanted != to:
-		fmt.Fprintf(c.out, "%s is version %d, and the next of %s is %d: published versions never change.\n", name, to, game, draft.Wanted)
+		fmt.Fprintf(c.out, "%s is version %d, and the next of %s is %d: published versions never change.\n", name, to,
+			game, draft.Wanted)
 		return "", false, nil
 	case !draft.Published && draft.ETag != store.ETagOf(string(source)) && !c.replace:
 		fmt.Fprintf(c.out, "The service works on another text of %s, of version %d, which was changed %s and never published: publishing %s would put it in its place.\n"+
@@ -175,7 +181,8 @@ func (c *call) tryOnService(service *client.Client, game string, source []byte) 
 		return false, err
 	}
 	bar := c.progress(t.Total)
-	t, err = service.WatchTrial(c.ctx, game, t.Trial, func(now contract.TrialInfo) { _ = bar.Set(min(now.Done, now.Total)) })
+	t, err = service.WatchTrial(c.ctx, game, t.Trial,
+		func(now contract.TrialInfo) { _ = bar.Set(min(now.Done, now.Total)) })
 	_ = bar.Finish()
 	switch {
 	case err != nil:

@@ -101,7 +101,8 @@ func folderFor(name string) error {
 	return fmt.Errorf("%s %w, such as %s", name, errFolder, found[0])
 }
 
-// replaceFile writes a designer's file anew, with the rights that it has: whole, or, whatever happens meanwhile, not at all.
+// replaceFile writes a designer's file anew, with the rights that it has: whole, or, whatever happens meanwhile, not at
+// all.
 func replaceFile(name string, text []byte) error {
 	name, err := filepath.EvalSymlinks(name)
 	if err != nil {
@@ -128,7 +129,8 @@ func replaceFile(name string, text []byte) error {
 func commonsBeside(plan string) model.Commons {
 	return func(id string) ([]byte, error) {
 		folder := filepath.Dir(plan)
-		for _, path := range []string{filepath.Join(folder, id+".yaml"), filepath.Join(folder, "..", id+".yaml"), filepath.Join(folder, "..", "..", id+".yaml")} {
+		for _, path := range []string{filepath.Join(folder, id+".yaml"), filepath.Join(folder, "..", id+".yaml"),
+			filepath.Join(folder, "..", "..", id+".yaml")} {
 			if text, err := os.ReadFile(path); err == nil {
 				return text, nil
 			}

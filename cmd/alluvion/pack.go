@@ -113,7 +113,8 @@ func carrierNamed(m *model.Model, id string) (pack.Layout, error) {
 // printFrames shows what each value costs in packed frames.
 func (c *call) printFrames(m *model.Model) {
 	l, s := share.LayoutOf(m), c.style
-	fmt.Fprintf(c.out, "%s  %s frames a second; a value is sent when it has changed\n", s.bold("Packed frames"), perSecond(l.Ticks))
+	fmt.Fprintf(c.out, "%s  %s frames a second; a value is sent when it has changed\n", s.bold("Packed frames"),
+		perSecond(l.Ticks))
 	t := table.NewWriter()
 	t.SetStyle(table.StyleLight)
 	t.Style().Options = table.OptionsNoBordersAndSeparators
@@ -134,7 +135,8 @@ func perSecond(n float64) string { return strings.TrimSuffix(fmt.Sprintf("%.1f",
 
 func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	x, s := l.Carrier, c.style
-	fmt.Fprintf(c.out, "%s  %d symbols of an alphabet of %d, %s, every %s\n", s.bold(x.Title), x.Length, len(x.Alphabet), plural(x.Lanes, "lane"), x.Every)
+	fmt.Fprintf(c.out, "%s  %d symbols of an alphabet of %d, %s, every %s\n", s.bold(x.Title), x.Length,
+		len(x.Alphabet), plural(x.Lanes, "lane"), x.Every)
 	t := table.NewWriter()
 	t.SetStyle(table.StyleLight)
 	t.Style().Options = table.OptionsNoBordersAndSeparators
@@ -156,11 +158,13 @@ func (c *call) printLayout(m *model.Model, l pack.Layout) {
 		fmt.Fprintf(c.out, "%s used, %d left.\n", plural(l.Used, "symbol"), left)
 	}
 	if !x.Players {
-		fmt.Fprintf(c.out, "%s, written by the game's server: a message in each every %s.\n", plural(x.Lanes, "lane"), x.Every)
+		fmt.Fprintf(c.out, "%s, written by the game's server: a message in each every %s.\n", plural(x.Lanes, "lane"),
+			x.Every)
 	} else {
 		text := fmt.Sprintf("%s for %s: ", plural(x.Lanes, "lane"), plural(m.Players(), "player"))
 		if m.Players() > x.Lanes {
-			text += fmt.Sprintf("in turn, each is heard every %s. Writing in turn needs an every of %s, or %s.", l.HeardAfter(m.Players()), l.HeardAfter(m.Players()), plural(m.Players(), "lane"))
+			text += fmt.Sprintf("in turn, each is heard every %s. Writing in turn needs an every of %s, or %s.",
+				l.HeardAfter(m.Players()), l.HeardAfter(m.Players()), plural(m.Players(), "lane"))
 		} else {
 			text += fmt.Sprintf("each is heard every %s.", x.Every)
 		}

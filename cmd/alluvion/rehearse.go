@@ -138,7 +138,8 @@ func (c *call) printRehearsal(r rehearsed, steps bool) {
 	if !r.report.Passed() {
 		verdict = s.red("failed")
 	}
-	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title), s.quiet(fmt.Sprintf("%s, %s", filepath.Base(r.file), plural(len(r.report.Steps), "step"))))
+	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title),
+		s.quiet(fmt.Sprintf("%s, %s", filepath.Base(r.file), plural(len(r.report.Steps), "step"))))
 	for _, step := range r.report.Steps {
 		if steps || step.Failed != "" {
 			c.printStep(step)
@@ -159,11 +160,13 @@ func (c *call) printStep(step rehearse.Step) {
 	const indent = "         "
 	var changes []contract.Change
 	for i, ch := range step.Changes {
-		changes = append(changes, contract.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene, Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
+		changes = append(changes, contract.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene,
+			Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
 	}
 	var notices []contract.Notice
 	for _, n := range step.Notices {
-		notices = append(notices, contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From})
+		notices = append(notices, contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text,
+			Scene: n.Scene, From: n.From})
 	}
 	s.happened(c.out, indent, changes, notices)
 	if step.Refused != "" {
@@ -190,7 +193,8 @@ func (c *call) printTotal(all []rehearsed) int {
 		}
 	}
 	if amiss > 0 {
-		fmt.Fprintf(c.out, "%s  %d of %s did not go as expected.\n", c.style.red("failed"), amiss, plural(len(all), "rehearsal"))
+		fmt.Fprintf(c.out, "%s  %d of %s did not go as expected.\n", c.style.red("failed"), amiss,
+			plural(len(all), "rehearsal"))
 		return findings
 	}
 	fmt.Fprintf(c.out, "%s  %s, all as expected.\n", c.style.green("fine"), plural(len(all), "rehearsal"))
@@ -205,7 +209,8 @@ func (c *call) rehearseAgain() (int, error) {
 		now := c.changedAt()
 		if !maps.Equal(now, last) {
 			last = now
-			fmt.Fprintf(c.out, "%s\n", c.style.quiet("— "+time.Now().Format("15:04:05")+", waiting for changes; Ctrl+C ends it"))
+			fmt.Fprintf(c.out, "%s\n",
+				c.style.quiet("— "+time.Now().Format("15:04:05")+", waiting for changes; Ctrl+C ends it"))
 			if _, err := c.rehearseOnce(); err != nil {
 				fmt.Fprintf(c.out, "%s %v\n", c.style.red("error"), err)
 			}
@@ -270,7 +275,8 @@ func writeJUnit(file string, all []rehearsed) error {
 	var out junitSuites
 	for _, r := range all {
 		took := fmt.Sprintf("%.3f", r.took.Seconds())
-		suite := junitSuite{Name: r.file, Tests: 1, Time: took, Case: junitCase{Name: r.report.Title, Class: filepath.ToSlash(r.file), Time: took}}
+		suite := junitSuite{Name: r.file, Tests: 1, Time: took,
+			Case: junitCase{Name: r.report.Title, Class: filepath.ToSlash(r.file), Time: took}}
 		switch {
 		case len(r.report.Found) > 0:
 			f := r.report.Found[0]
@@ -297,7 +303,8 @@ func faultText(r *rehearse.Report, most int) string {
 		most--
 		lines = append(lines, fmt.Sprintf("line %d: %s: %s", s.Line, s.Text, s.Failed))
 		for _, side := range s.Wanted {
-			lines = append(lines, strings.TrimSuffix(fmt.Sprintf("  %s is %s, wanted %s", side.Name, side.Is, side.Wanted), ", wanted "))
+			lines = append(lines, strings.TrimSuffix(fmt.Sprintf("  %s is %s, wanted %s", side.Name, side.Is,
+				side.Wanted), ", wanted "))
 		}
 	}
 	return strings.Join(lines, "\n")

@@ -134,8 +134,8 @@ func nearestAbove(file, name string) string {
 	return ""
 }
 
-// keysFor reads the keys that seals are checked against: a table of ids and secrets in hexadecimal, the newest last. nil
-// where there are none.
+// keysFor reads the keys that seals are checked against: a table of ids and secrets in hexadecimal, the newest last.
+// nil where there are none.
 func (c *call) keysFor(file string) (save.Keys, error) {
 	name := c.keys
 	if name == "" {
@@ -193,7 +193,8 @@ func saveFiles(names []string) ([]string, error) {
 // printChecked says what becomes of one save.
 func (c *call) printChecked(file string, x upgrade.Checked) {
 	s := c.style
-	what := map[save.Policy]string{save.Take: s.green("loads"), save.Last: s.yellow("an earlier save is loaded instead"), save.Refuse: s.red("is not loaded")}[x.Outcome]
+	what := map[save.Policy]string{save.Take: s.green("loads"),
+		save.Last: s.yellow("an earlier save is loaded instead"), save.Refuse: s.red("is not loaded")}[x.Outcome]
 	if n := len(x.Problems); x.Outcome == save.Take && n > 0 {
 		what = s.yellow("loads, with " + plural(n, "thing") + " corrected or told")
 	}
@@ -287,7 +288,8 @@ func (c *call) tryMadeUp(p *planFile, t *upgrade.Trial) error {
 		err = upgrade.MadeUp(old.model, uint32(c.seed), c.made, func(what string, doc any) error {
 			raw, err := save.Encode(doc)
 			if err == nil {
-				t.Add(p.chain, p.judge, fmt.Sprintf("generated for version %d: %s", old.model.Plan.Version.Value, what), raw, nil, upgrade.Around{})
+				t.Add(p.chain, p.judge, fmt.Sprintf("generated for version %d: %s", old.model.Plan.Version.Value, what),
+					raw, nil, upgrade.Around{})
 			}
 			return err
 		})
@@ -328,15 +330,18 @@ func (c *call) progress(n int) *progressbar.ProgressBar {
 	if !ok || !term.IsTerminal(int(f.Fd())) || n < 500 {
 		return progressbar.DefaultSilent(int64(n))
 	}
-	return progressbar.NewOptions(n, progressbar.OptionSetWriter(f), progressbar.OptionShowCount(), progressbar.OptionShowIts(), progressbar.OptionSetItsString("saves"),
+	return progressbar.NewOptions(n, progressbar.OptionSetWriter(f), progressbar.OptionShowCount(),
+		progressbar.OptionShowIts(), progressbar.OptionSetItsString("saves"),
 		progressbar.OptionThrottle(100*time.Millisecond), progressbar.OptionClearOnFinish())
 }
 
 // printTrial says what came of a trial.
 func (c *call) printTrial(t *upgrade.Trial) {
 	s := c.style
-	fmt.Fprintf(c.out, "%s: %s taken to version %d, and nothing written\n\n", s.bold(t.Game), plural(t.Saves, "save"), t.To)
-	words := map[upgrade.Fate]string{upgrade.Unchanged: "are of this version already", upgrade.Upgraded: "are upgraded in full", upgrade.PutRight: "are loaded with something corrected, kept or told",
+	fmt.Fprintf(c.out, "%s: %s taken to version %d, and nothing written\n\n", s.bold(t.Game), plural(t.Saves, "save"),
+		t.To)
+	words := map[upgrade.Fate]string{upgrade.Unchanged: "are of this version already",
+		upgrade.Upgraded: "are upgraded in full", upgrade.PutRight: "are loaded with something corrected, kept or told",
 		upgrade.Earlier: "have an earlier save loaded instead", upgrade.NotLoaded: "are not loaded"}
 	for _, f := range upgrade.Fates {
 		if n := t.Counts[f]; n > 0 {
@@ -354,7 +359,8 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		fmt.Fprintf(c.out, "\n  what is corrected or told, the worst first\n")
 	}
 	for _, x := range t.Cases {
-		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name), s.quiet(string(x.Kind)+"; such as "+x.Save))
+		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name),
+			s.quiet(string(x.Kind)+"; such as "+x.Save))
 		fmt.Fprintln(c.out, wrap(sentence(x.Reason)+" Instead: "+x.Instead+".", "          ", 100))
 	}
 	if t.More > 0 {

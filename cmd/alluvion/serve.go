@@ -43,7 +43,8 @@ func runServe(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins)})
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(),
+		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins)})
 	if err != nil {
 		return failed, err
 	}
@@ -102,7 +103,8 @@ func runDemo(c *call) (int, error) {
 	go residents.keep(walking)
 	go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
 	defer func() { stop(); <-walked }()
-	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n", s.URL())
+	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n",
+		s.URL())
 	return c.untilStopped(s)
 }
 
@@ -157,7 +159,8 @@ func demoHistory(ctx context.Context, c *client.Client) error {
 	for version, players := range [][]string{{"ada", "bea", "dov"}, {"eli", "fay"}, nil} {
 		text, err := examples.LanternPass, error(nil)
 		if version < 2 {
-			text, err = examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/plan.v%d.yaml", version+1))
+			text, err = examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/plan.v%d.yaml",
+				version+1))
 		}
 		if err != nil {
 			return err
@@ -169,11 +172,13 @@ func demoHistory(ctx context.Context, c *client.Client) error {
 			return err
 		}
 		for _, id := range players {
-			save, err := examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/saves/%s.v%d.json", id, version+1))
+			save, err := examples.LanternPassHistory.ReadFile(fmt.Sprintf("lantern-pass/history/saves/%s.v%d.json", id,
+				version+1))
 			if err != nil {
 				return err
 			}
-			if _, _, err := c.Upload(ctx, "lantern-pass", id, 1, save, "", "From the archive of the demo.", true); err != nil {
+			if _, _, err := c.Upload(ctx, "lantern-pass", id, 1, save, "", "From the archive of the demo.",
+				true); err != nil {
 				return err
 			}
 		}
@@ -205,12 +210,16 @@ func demoRehearsals(ctx context.Context, c *client.Client) error {
 }
 
 // marketLines is what wren does in the sister game, where what is sold opens a door in the first one.
-var marketLines = []string{"join wren", "wren move 0 8", "wren sell stall=wool", "wren sell stall=wool", "wren sell stall=wool", "wren move 7 6", "wren sell stall=oil"}
+var marketLines = []string{"join wren", "wren move 0 8", "wren sell stall=wool", "wren sell stall=wool",
+	"wren sell stall=wool", "wren move 7 6", "wren sell stall=oil"}
 
 // demoLines is what the demo's players do before anybody looks.
 var demoLines = []string{
-	"join wren", "wren choose who=brisa", "wren name_self name=Wren", "wren move 30 1", "wren pass porch_gorge", "wren load", "wren load",
-	"wren move 30 19", "wren touch gorge_shelter", "server gust at=wren amount=32.5", "wren plank", "wren plank", "wren light",
+	"join wren", "wren choose who=brisa", "wren name_self name=Wren", "wren move 30 1", "wren pass porch_gorge",
+	"wren load", "wren load",
+	"wren move 30 19", "wren touch gorge_shelter", "server gust at=wren amount=32.5", "wren plank", "wren plank",
+	"wren light",
 	"join sorrel", "sorrel choose who=oddny", "sorrel move 35 20", "sorrel pass cellar_door", "sorrel fill_lamp",
-	"join pike", "pike choose who=tarn", "pike load", "pike move 8 1", "pike pass porch_gorge", "server gust at=pike amount=40", "pike leave",
+	"join pike", "pike choose who=tarn", "pike load", "pike move 8 1", "pike pass porch_gorge",
+	"server gust at=pike amount=40", "pike leave",
 }

@@ -25,7 +25,8 @@ func (p *player) show(ctx context.Context, id string) error {
 	}
 	t := p.table("", "start", "live", "saved")
 	for _, v := range state.Values {
-		t.AppendRow(table.Row{"  " + v.Title, p.style.quiet(figure(v.Start, !v.Computed)), p.style.bold(figure(v.Live, state.Present)), figure(v.Saved, v.Stored)})
+		t.AppendRow(table.Row{"  " + v.Title, p.style.quiet(figure(v.Start, !v.Computed)),
+			p.style.bold(figure(v.Live, state.Present)), figure(v.Saved, v.Stored)})
 	}
 	p.print(t)
 	where := "nothing is saved yet"
@@ -72,7 +73,8 @@ func (p *player) showSession(ctx context.Context) error {
 	if present == "" {
 		present = "nobody"
 	}
-	p.printf("  %s\n", p.style.quiet(fmt.Sprintf("present: %s; %.1f s; digest %s", present, state.Time, state.Digest[:16])))
+	p.printf("  %s\n", p.style.quiet(fmt.Sprintf("present: %s; %.1f s; digest %s", present, state.Time,
+		state.Digest[:16])))
 	return nil
 }
 
@@ -106,7 +108,8 @@ func (p *player) why(ctx context.Context, words []string) error {
 	}
 	t := p.table("time", "what", "from", "to", "why")
 	for _, s := range steps {
-		t.AppendRow(table.Row{fmt.Sprintf("  %.1f s", s.Time), strings.TrimPrefix(s.Name, "player."), oneLine(s.From.Plain()), p.style.bold(oneLine(s.To.Plain())), p.style.quiet(s.Cause)})
+		t.AppendRow(table.Row{fmt.Sprintf("  %.1f s", s.Time), strings.TrimPrefix(s.Name, "player."),
+			oneLine(s.From.Plain()), p.style.bold(oneLine(s.To.Plain())), p.style.quiet(s.Cause)})
 	}
 	p.print(t)
 	return nil

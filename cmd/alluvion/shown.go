@@ -10,9 +10,9 @@ import (
 	"unicode/utf8"
 )
 
-// shown writes for people and for programs that read along. What is not the program's own, such as ids, texts and files,
-// may have anything in it: sequences that steer a terminal, or turn the direction of writing, are written out, as JSON
-// writes them. Colours pass where the program uses them.
+// shown writes for people and for programs that read along. What is not the program's own, such as ids, texts and
+// files, may have anything in it: sequences that steer a terminal, or turn the direction of writing, are written out,
+// as JSON writes them. Colours pass where the program uses them.
 type shown struct {
 	to    io.Writer
 	style style
@@ -70,7 +70,8 @@ func (s *shown) colour(text []byte) int {
 // steers says whether a character does something to a terminal or to the text around it (Unicode categories Cc and the
 // overrides of direction, UAX 9).
 func steers(r rune) bool {
-	return r != '\n' && r != '\t' && unicode.IsControl(r) || r >= '\u202a' && r <= '\u202e' || r >= '\u2066' && r <= '\u2069' || r == '\u2028' || r == '\u2029'
+	return r != '\n' && r != '\t' && unicode.IsControl(r) || r >= '\u202a' && r <= '\u202e' || r >= '\u2066' &&
+		r <= '\u2069' || r == '\u2028' || r == '\u2029'
 }
 
 // oneLine is a value's text in a line of its own: it cannot look like another line.

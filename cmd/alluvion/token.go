@@ -14,7 +14,8 @@ import (
 // runToken makes a token, from the keys that lie beside a service's data.
 func runToken(c *call) (int, error) {
 	if len(c.args) != 1 {
-		fmt.Fprintf(c.err, "alluvion: the file that the service keeps its data in is wanted, not %d arguments.\n", len(c.args))
+		fmt.Fprintf(c.err, "alluvion: the file that the service keeps its data in is wanted, not %d arguments.\n",
+			len(c.args))
 		return wrongUse, errUse
 	}
 	if err := store.IsData(c.args[0]); err != nil {

@@ -5,7 +5,8 @@ import (
 	"strings"
 )
 
-// version is the program's own, as the build knows it, and origin what it was built from: (commit 0e6c21ba, 2026-11-27).
+// version is the program's own, as the build knows it, and origin what it was built from: (commit 0e6c21ba,
+// 2026-11-27).
 var version, origin = built(debug.ReadBuildInfo())
 
 // built says what was built: a release by its tag, anything else as "development".

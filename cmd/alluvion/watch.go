@@ -14,8 +14,8 @@ import (
 	"golang.org/x/term"
 )
 
-// runWatch shows a live session: who is there, where, with which values, and how their machines are doing. In a terminal
-// it redraws in place until it is stopped; elsewhere, or with -once, it prints how things stand and ends.
+// runWatch shows a live session: who is there, where, with which values, and how their machines are doing. In a
+// terminal it redraws in place until it is stopped; elsewhere, or with -once, it prints how things stand and ends.
 func runWatch(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
@@ -83,7 +83,8 @@ func ratesOf(now, before contract.Overview, since time.Duration) map[string]rate
 	for _, p := range now.Players {
 		if m, was := p.Machine, old[p.Player]; m != nil && was != nil && m.In >= was.In {
 			s := since.Seconds()
-			out[p.Player] = rate{float64(m.In-was.In) / s, float64(m.Out-was.Out) / s, float64(m.BytesOut-was.BytesOut) / s}
+			out[p.Player] = rate{float64(m.In-was.In) / s, float64(m.Out-was.Out) / s,
+				float64(m.BytesOut-was.BytesOut) / s}
 		}
 	}
 	return out
@@ -104,13 +105,15 @@ func (c *call) screen(o contract.Overview, rates map[string]rate, show []string,
 		r := rates[p.Player]
 		sum = rate{sum.in + r.in, sum.out + r.out, sum.bytes + r.bytes}
 	}
-	fmt.Fprintf(&b, "%s of %s  %s  tick %d  %s, %d connected", c.style.bold(c.session), c.game, clock(o.Time), o.Tick, plural(len(o.Players), "player"), connected)
+	fmt.Fprintf(&b, "%s of %s  %s  tick %d  %s, %d connected", c.style.bold(c.session), c.game, clock(o.Time), o.Tick,
+		plural(len(o.Players), "player"), connected)
 	if sum.in+sum.out > 0 {
 		fmt.Fprintf(&b, "  in %.0f/s  out %.0f/s, %s/s", sum.in, sum.out, size(int64(sum.bytes)))
 	}
 	b.WriteString("\n\n")
 	if len(o.Players) == 0 {
-		b.WriteString("Nobody is here. A crowd of simulated players comes with: alluvion crowd -game " + c.game + " -session " + c.session + "\n")
+		b.WriteString("Nobody is here. A crowd of simulated players comes with: alluvion crowd -game " + c.game +
+			" -session " + c.session + "\n")
 		return b.String()
 	}
 	refused := min(len(o.Refused), 4)
@@ -126,7 +129,8 @@ func (c *call) screen(o contract.Overview, rates map[string]rate, show []string,
 		b.WriteString("\nrefused last\n")
 	}
 	for _, r := range o.Refused[:refused] {
-		fmt.Fprintf(&b, "  %s  %-14s %s  %s\n", c.style.quiet(r.At.Local().Format("15:04:05")), r.Player, strings.TrimSpace(r.What), c.style.yellow(r.Why))
+		fmt.Fprintf(&b, "  %s  %-14s %s  %s\n", c.style.quiet(r.At.Local().Format("15:04:05")), r.Player,
+			strings.TrimSpace(r.What), c.style.yellow(r.Why))
 	}
 	return b.String()
 }
@@ -170,7 +174,8 @@ func (c *call) machineCells(p contract.Watched, r rate) table.Row {
 	refused := total(p.Refusals)
 	switch {
 	case p.Machine == nil && p.Lost != nil:
-		return table.Row{c.style.yellow(fmt.Sprintf("lost %.0fs ago", time.Since(*p.Lost).Seconds())), "", "", "", "", refused, ""}
+		return table.Row{c.style.yellow(fmt.Sprintf("lost %.0fs ago", time.Since(*p.Lost).Seconds())), "", "", "", "",
+			refused, ""}
 	case p.Machine == nil:
 		return table.Row{c.style.quiet("none"), "", "", "", "", refused, ""}
 	}
@@ -190,7 +195,8 @@ func (c *call) machineCells(p contract.Watched, r rate) table.Row {
 			unlike += " " + strings.TrimPrefix(name, "player.")
 		}
 	}
-	return table.Row{kind, fmt.Sprintf("%.0f", r.in), fmt.Sprintf("%.0f", r.out), fmt.Sprintf("%.1f", r.bytes/1000), behind, refused, unlike}
+	return table.Row{kind, fmt.Sprintf("%.0f", r.in), fmt.Sprintf("%.0f", r.out), fmt.Sprintf("%.1f", r.bytes/1000),
+		behind, refused, unlike}
 }
 
 // clock is a session's time as people read it.

@@ -41,8 +41,11 @@ func (c *call) noSteps(name string) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	if name != "" && !slices.ContainsFunc(known, func(k string) bool { return k == name || strings.HasPrefix(k, name+".") }) {
-		fmt.Fprintf(c.err, "alluvion: There is no value called %q in %s.%s\n", name, c.game, finding.DidYouMean(nearest(name, known)))
+	if name != "" && !slices.ContainsFunc(known, func(k string) bool {
+		return k == name || strings.HasPrefix(k, name+".")
+	}) {
+		fmt.Fprintf(c.err, "alluvion: There is no value called %q in %s.%s\n", name, c.game,
+			finding.DidYouMean(nearest(name, known)))
 		return findings, nil
 	}
 	if c.who != "" {
@@ -67,7 +70,8 @@ func (c *call) noSteps(name string) (int, error) {
 func (c *call) valueNames() ([]string, error) {
 	names, err := c.remote().Names(c.ctx, c.game)
 	known := []string{"place", "player.place", "player.dead", "player.checkpoint"}
-	prefix := map[string]string{"variable": "", "waymark": "player.", "milestone": "player.earned.", "standing": "player.standings.", "movable": "movables."}
+	prefix := map[string]string{"variable": "", "waymark": "player.", "milestone": "player.earned.",
+		"standing": "player.standings.", "movable": "movables."}
 	for _, n := range names {
 		if p, told := prefix[n.Kind]; told {
 			known = append(known, p+n.Name)
@@ -79,7 +83,8 @@ func (c *call) valueNames() ([]string, error) {
 // stepLine is one change: when, whose, what, and why.
 func (c *call) stepLine(s contract.Step) string {
 	whose := strings.Join(strings.Fields(s.Player+" "+s.Scene+" "+s.Prop), " ")
-	return fmt.Sprintf("%s  %-16s %s  %s → %s  %s", c.style.quiet(s.At.Local().Format("2006-01-02 15:04:05")), whose, s.Name,
+	return fmt.Sprintf("%s  %-16s %s  %s → %s  %s", c.style.quiet(s.At.Local().Format("2006-01-02 15:04:05")), whose,
+		s.Name,
 		oneLine(s.From.Plain()), c.style.bold(oneLine(s.To.Plain())), c.style.quiet(s.Cause))
 }
 

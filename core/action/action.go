@@ -1,5 +1,5 @@
-// Package action is what rules can do: one file for each verb, which says how it is written, how it is compiled, what it does
-// and what is known of it without doing it. Nothing else in the program tells verbs apart.
+// Package action is what rules can do: one file for each verb, which says how it is written, how it is compiled, what
+// it does and what is known of it without doing it. Nothing else in the program tells verbs apart.
 package action
 
 import (
@@ -32,7 +32,8 @@ func (a *assigning) Traits() model.Traits {
 
 // Number is the assignment where it is of a number that players hold by themselves.
 func (a *assigning) Number() *model.Assignment {
-	if (a.change == model.Sets && !a.Picks || a.change == model.Adds) && a.Var.Holder == model.OfPlayer && a.Var.Type.Numeric() && a.Value != nil && !a.Value.Type.Optional {
+	if (a.change == model.Sets && !a.Picks || a.change == model.Adds) && a.Var.Holder == model.OfPlayer &&
+		a.Var.Type.Numeric() && a.Value != nil && !a.Value.Type.Optional {
 		return a.Assignment
 	}
 	return nil

@@ -27,7 +27,8 @@ func (add) Compile(c *model.Compiler, form any) model.Deed {
 	known := c.Known(f.Add)
 	c.Given(to, f.Add, f.By)
 	if to.Var.Type.Optional && !known {
-		c.Report("none-unhandled", f.Add.At, "%s may be none here, and nothing can be added to none: ask has(%s) first.", to.Var.Name, f.Add.Source)
+		c.Report("none-unhandled", f.Add.At,
+			"%s may be none here, and nothing can be added to none: ask has(%s) first.", to.Var.Name, f.Add.Source)
 	}
 	return &assigning{Assignment: to, change: model.Adds}
 }

@@ -37,7 +37,8 @@ func (branch) Compile(c *model.Compiler, form any) model.Deed {
 	rest := f.Else.Do
 	if len(f.Elif) > 0 {
 		next := f.Elif[0]
-		rest = []plan.Action{{Verb: "if", At: next.If.At, Form: &branchForm{If: next.If, Do: next.Do, Elif: f.Elif[1:], Else: f.Else}}}
+		rest = []plan.Action{{Verb: "if", At: next.If.At, Form: &branchForm{If: next.If, Do: next.Do, Elif: f.Elif[1:],
+			Else: f.Else}}}
 	}
 	out.otherwise = c.Otherwise().Actions(rest)
 	c.Behind(where)

@@ -21,7 +21,8 @@ func (save) Compile(c *model.Compiler, form any) model.Deed {
 	if !world {
 		c.AboutPlayer("be saved")
 	} else if c.Alone() {
-		c.Report("bad-value", f.Save.At, "Where session.players is 1, the world is part of the player's save: save the player.")
+		c.Report("bad-value", f.Save.At,
+			"Where session.players is 1, the world is part of the player's save: save the player.")
 	}
 	return saving{world}
 }

@@ -27,7 +27,8 @@ func (send) Compile(c *model.Compiler, form any) model.Deed {
 		return nil
 	}
 	if e.Self && !c.HasPlayer() {
-		c.Report("bad-value", f.Send.At, "The event %s is about the player who sends it, and this rule is about no player.", e.ID)
+		c.Report("bad-value", f.Send.At,
+			"The event %s is about the player who sends it, and this rule is about no player.", e.ID)
 	}
 	known := map[string]bool{}
 	for _, id := range e.ArgIDs() {
@@ -72,7 +73,8 @@ func (s *sending) Do(d model.Doer) error {
 			return err
 		}
 		if args[i], err = s.event.Args[i].Fit(v); err != nil {
-			return d.Fail(fmt.Sprintf("The argument %s of %s cannot be %s: %v.", s.event.Args[i].ID, s.event.ID, v, err))
+			return d.Fail(fmt.Sprintf("The argument %s of %s cannot be %s: %v.", s.event.Args[i].ID, s.event.ID, v,
+				err))
 		}
 	}
 	d.Send(s.event, args)

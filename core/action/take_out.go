@@ -31,7 +31,8 @@ func (takeOut) Compile(c *model.Compiler, form any) model.Deed {
 		items := now.Items()
 		i := slices.Index(items, item)
 		if i < 0 { // or what was to be taken would be made out of nothing
-			return now, false, &model.Unwilling{Why: fmt.Sprintf("%s has no %s to take out.", to.Var.Name, item.Plain())}
+			return now, false, &model.Unwilling{Why: fmt.Sprintf("%s has no %s to take out.", to.Var.Name,
+				item.Plain())}
 		}
 		return types.OfItems(slices.Delete(items, i, i+1)), true, nil
 	}

@@ -23,7 +23,8 @@ func (c *checker) givenTwice() {
 	for _, e := range c.m.Effects {
 		v := e.Action.Var
 		d := c.does(e)
-		if !d.adds || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer || v.Fates.At(plan.CrossDeath).Kind == "set" {
+		if !d.adds || e.Rule.Moment.Kind != "came-back" || v.Holder != model.OfPlayer ||
+			v.Fates.At(plan.CrossDeath).Kind == "set" {
 			continue
 		}
 		kept := v.Fates.At(plan.CrossDeath).Kind
@@ -33,9 +34,11 @@ func (c *checker) givenTwice() {
 		switch n, single := d.by.Single(); {
 		case kept == "":
 		case c.putAside(e.Action.Value, v):
-			c.report("given-twice", e.Action.At, ofRule(e.Rule), "%s is handed back after death, though its own fate there is %s.", v.Name, kept)
+			c.report("given-twice", e.Action.At, ofRule(e.Rule),
+				"%s is handed back after death, though its own fate there is %s.", v.Name, kept)
 		case single && n.Sign() > 0 && v.Type.Numeric() && n == v.Start.Num:
-			c.report("given-twice", e.Action.At, ofRule(e.Rule), "What %s starts with is given again after death, though its own fate there is %s.", v.Name, kept)
+			c.report("given-twice", e.Action.At, ofRule(e.Rule),
+				"What %s starts with is given again after death, though its own fate there is %s.", v.Name, kept)
 		}
 	}
 }
@@ -47,7 +50,9 @@ func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 			continue
 		}
 		for _, e := range c.writes[c.m.VarOf(r.Ref)] {
-			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil && e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) && v.Fates.At(plan.CrossDeath).Kind == "keep" {
+			if e.Rule.Moment.Kind == "died" && e.Action.Value != nil &&
+				e.Action.Value.ReadsAny(func(r expr.Ref) bool { return c.m.VarOf(r) == v }) &&
+				v.Fates.At(plan.CrossDeath).Kind == "keep" {
 				return true
 			}
 		}
@@ -56,9 +61,10 @@ func (c *checker) putAside(p *expr.Program, v *model.Var) bool {
 }
 
 var _ = judges((*checker).resetApart,
-	finding.Kind{ID: "reset-apart", Severity: finding.Warning, Title: "Set from another value, and only one of the two is reset",
-		Why: "After the crossing one of them says what is no longer so.",
-		Do:  "Give both the same fate at that crossing, or accept this with the reason."},
+	finding.Kind{ID: "reset-apart", Severity: finding.Warning,
+		Title: "Set from another value, and only one of the two is reset",
+		Why:   "After the crossing one of them says what is no longer so.",
+		Do:    "Give both the same fate at that crossing, or accept this with the reason."},
 )
 
 // resetApart reports a value that a rule sets from another, of which only one is reset at a crossing; and
@@ -75,7 +81,8 @@ func (c *checker) resetApart() {
 				continue
 			}
 			if cross, ok := apart(a.Fates, b.Fates, momentOf[e.Rule.Moment.Kind]); ok {
-				c.report("reset-apart", e.Action.At, ofRule(e.Rule), "%s is set from %s here, and at %s only one of the two is reset.", b.Name, a.Name, cross)
+				c.report("reset-apart", e.Action.At, ofRule(e.Rule),
+					"%s is set from %s here, and at %s only one of the two is reset.", b.Name, a.Name, cross)
 			}
 		}
 	}
@@ -111,8 +118,11 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 		for _, r := range p.Reads {
 			v := c.m.VarOf(r.Ref)
 			for _, cross := range plan.Crossings {
-				if v != nil && m.Fates.At(cross).By == model.ByItself && v.Holder == model.OfPlayer && (m.Fates.At(cross).Kind == "reset" && v.Fates.At(cross).Kind == "keep" || m.Fates.At(cross).Kind == "keep" && v.Fates.At(cross).Kind == "reset") {
-					c.report("reset-apart", m.Fates.At(cross).At, ofMilestone(m), "The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
+				if v != nil && m.Fates.At(cross).By == model.ByItself && v.Holder == model.OfPlayer &&
+					(m.Fates.At(cross).Kind == "reset" && v.Fates.At(cross).Kind == "keep" ||
+						m.Fates.At(cross).Kind == "keep" && v.Fates.At(cross).Kind == "reset") {
+					c.report("reset-apart", m.Fates.At(cross).At, ofMilestone(m),
+						"The milestone %s counts %s, and at %s only one of the two is reset.", m.ID, v.Name, cross)
 				}
 			}
 		}
@@ -120,16 +130,19 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 }
 
 var _ = judges((*checker).timeOutlives,
-	finding.Kind{ID: "time-outlives", Severity: finding.Warning, Title: "A time of this session is kept into the next one",
-		Why: "The next session's time begins at 0: what was to be over in a minute may last for hours.",
-		Do:  "Reset it at leave (for players) or at restart, or use a stopwatch."},
+	finding.Kind{ID: "time-outlives", Severity: finding.Warning,
+		Title: "A time of this session is kept into the next one",
+		Why:   "The next session's time begins at 0: what was to be over in a minute may last for hours.",
+		Do:    "Reset it at leave (for players) or at restart, or use a stopwatch."},
 )
 
 // timeOutlives reports what is taken from the session's time and is kept into another session.
 func (c *checker) timeOutlives() {
 	for _, e := range c.m.Effects {
 		v := e.Action.Var
-		if v == nil || e.Action.Value == nil || !e.Action.Value.ReadsAny(func(r expr.Ref) bool { return r.What == expr.Time }) {
+		if v == nil || e.Action.Value == nil || !e.Action.Value.ReadsAny(func(r expr.Ref) bool {
+			return r.What == expr.Time
+		}) {
 			continue
 		}
 		cross := plan.CrossRestart
@@ -137,15 +150,17 @@ func (c *checker) timeOutlives() {
 			cross = plan.CrossLeave
 		}
 		if v.Fates.At(cross).Kind == "keep" {
-			c.report("time-outlives", e.Action.At, ofRule(e.Rule), "%s is set from the session's time and kept at %s; the next session's time begins at 0 again.", v.Name, cross)
+			c.report("time-outlives", e.Action.At, ofRule(e.Rule),
+				"%s is set from the session's time and kept at %s; the next session's time begins at 0 again.", v.Name, cross)
 		}
 	}
 }
 
 var _ = judges((*checker).clampedTransfers,
-	finding.Kind{ID: "clamped-transfer", Severity: finding.Warning, Title: "A transfer of which one side can stop at its limit",
-		Why: "At the limit value is made out of nothing, or lost.",
-		Do:  "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
+	finding.Kind{ID: "clamped-transfer", Severity: finding.Warning,
+		Title: "A transfer of which one side can stop at its limit",
+		Why:   "At the limit value is made out of nothing, or lost.",
+		Do:    "Ask first whether there is enough, and enough room, or say at_limit: refuse."},
 )
 
 // clampedTransfers reports rules that take from one number and give the same to another, where one of the
@@ -174,20 +189,22 @@ func (c *checker) clampedTransfers() {
 }
 
 var _ = judges((*checker).rewardsThatFail,
-	finding.Kind{ID: "reward-can-fail", Severity: finding.Warning, Title: "A rule on a milestone or on saving that can fail",
-		Why: "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is told.",
-		Do:  "Let the value stop at its limit (at_limit: clamp), or ask first whether it goes."},
+	finding.Kind{ID: "reward-can-fail", Severity: finding.Warning,
+		Title: "A rule on a milestone or on saving that can fail",
+		Why:   "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is told.",
+		Do:    "Let the value stop at its limit (at_limit: clamp), or ask first whether it goes."},
 )
 
-// rewardsThatFail reports rules on what follows by itself (a milestone, a save) that can fail: they are undone alone then, and
-// what they give is not given.
+// rewardsThatFail reports rules on what follows by itself (a milestone, a save) that can fail: they are undone alone
+// then, and what they give is not given.
 func (c *checker) rewardsThatFail() {
 	for _, e := range c.m.Effects {
 		if kind := e.Rule.Moment.Kind; kind != "milestone" && kind != "saved" {
 			continue
 		}
 		if why := c.canFail(e); why != "" {
-			c.report("reward-can-fail", e.Action.At, ofRule(e.Rule), "This can fail: %s. What the rule on %s does is undone then, and what set it off stands.", why, e.Rule.On())
+			c.report("reward-can-fail", e.Action.At, ofRule(e.Rule),
+				"This can fail: %s. What the rule on %s does is undone then, and what set it off stands.", why, e.Rule.On())
 		}
 	}
 }
@@ -212,16 +229,18 @@ func (c *checker) canFail(e model.Effect) string {
 
 var _ = judges((*checker).heldTwice)
 
-// heldTwice reports items that a rule takes out of one list and puts into a set: whoever has such an item already has it once
-// after that, too, and the other is lost.
+// heldTwice reports items that a rule takes out of one list and puts into a set: whoever has such an item already has
+// it once after that, too, and the other is lost.
 func (c *checker) heldTwice() {
 	for _, to := range c.m.Effects {
 		if to.Action.Change != model.PutsIn || to.Action.Var.Type.Kind != types.Set || c.asksFor(to) {
 			continue
 		}
 		for _, from := range c.m.Effects {
-			if from.Action.Change == model.TakesOut && from.Rule == to.Rule && from.Block == to.Block && from.Action.Value.Source == to.Action.Value.Source {
-				c.report("clamped-transfer", to.Action.At, ofRule(to.Rule), "This rule moves %s from %s to %s, which is a set: where it is there already, it is there once after that, too, and what was taken is lost.",
+			if from.Action.Change == model.TakesOut && from.Rule == to.Rule && from.Block == to.Block &&
+				from.Action.Value.Source == to.Action.Value.Source {
+				c.report("clamped-transfer", to.Action.At, ofRule(to.Rule),
+					"This rule moves %s from %s to %s, which is a set: where it is there already, it is there once after that, too, and what was taken is lost.",
 					to.Action.Value.Source, from.Action.Var.Name, to.Action.Var.Name)
 			}
 		}
@@ -231,7 +250,8 @@ func (c *checker) heldTwice() {
 func (c *checker) clamped(taken string, from, to model.Effect) {
 	for _, side := range []model.Effect{from, to} {
 		if v := side.Action.Var; !v.Refuse && !c.asksFor(side) {
-			c.report("clamped-transfer", side.Action.At, ofRule(side.Rule), "This rule moves %s from %s to %s; where %s is at its limit it stays there, and the other changes all the same.", taken, from.Action.Var.Name, to.Action.Var.Name, v.Name)
+			c.report("clamped-transfer", side.Action.At, ofRule(side.Rule),
+				"This rule moves %s from %s to %s; where %s is at its limit it stays there, and the other changes all the same.", taken, from.Action.Var.Name, to.Action.Var.Name, v.Name)
 		}
 	}
 }
@@ -256,7 +276,8 @@ func takes(terms []expr.Term) (string, bool) {
 // asksFor says whether a condition of the rule or of its event reads the very value that an action changes.
 func (c *checker) asksFor(e model.Effect) bool {
 	same := func(r expr.Ref) bool { return r == e.Action.Target }
-	if e.Rule.If != nil && e.Rule.If.ReadsAny(same) || e.Rule.Event != nil && e.Rule.Event.If != nil && e.Rule.Event.If.ReadsAny(same) {
+	if e.Rule.If != nil && e.Rule.If.ReadsAny(same) || e.Rule.Event != nil && e.Rule.Event.If != nil &&
+		e.Rule.Event.If.ReadsAny(same) {
 		return true
 	}
 	for _, other := range c.m.Effects {
@@ -284,13 +305,15 @@ func (c *checker) ruleLoops() {
 	}
 	for _, r := range c.m.Rules {
 		if e, ok := c.comesBack(r, r, next, map[*model.Rule]bool{}); ok {
-			c.report("rule-loop", e.Action.At, ofRule(r), "This sets off the rule on line %d again, and so on: the event is refused after 256 steps.", r.At.Line)
+			c.report("rule-loop", e.Action.At, ofRule(r),
+				"This sets off the rule on line %d again, and so on: the event is refused after 256 steps.", r.At.Line)
 		}
 	}
 }
 
 // comesBack finds the action of a rule that leads back to it.
-func (c *checker) comesBack(from, to *model.Rule, next map[*model.Rule][]model.Effect, seen map[*model.Rule]bool) (model.Effect, bool) {
+func (c *checker) comesBack(from, to *model.Rule, next map[*model.Rule][]model.Effect,
+	seen map[*model.Rule]bool) (model.Effect, bool) {
 	if seen[from] {
 		return model.Effect{}, false
 	}

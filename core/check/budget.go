@@ -21,10 +21,12 @@ func (c *checker) overBudget() {
 		l := pack.Of(x)
 		of := about{"carriers." + x.ID, &x.Decl.Accept}
 		if l.Left() < 0 {
-			c.report("over-budget", x.At, of, "A message of %s takes %d symbols, and %d fit.%s", x.ID, l.Used, x.Length, advice(l))
+			c.report("over-budget", x.At, of, "A message of %s takes %d symbols, and %d fit.%s", x.ID, l.Used, x.Length,
+				advice(l))
 		}
 		if players := c.m.Players(); x.Players && players > x.Lanes {
-			c.report("over-budget", x.At, of, "%s has %s for %d players: two of them would have the same lane, and would have to take turns.", x.ID, lanes(x), players)
+			c.report("over-budget", x.At, of,
+				"%s has %s for %d players: two of them would have the same lane, and would have to take turns.", x.ID, lanes(x), players)
 		}
 	}
 }

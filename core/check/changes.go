@@ -26,8 +26,12 @@ var ways = []struct {
 	{byRules, func(c *checker, v *model.Var) bool { return len(c.writes[v]) > 0 }},
 	{"a fate sets it", func(_ *checker, v *model.Var) bool { return setAtSomeCrossing(v) }},
 	{"its own player writes it", func(_ *checker, v *model.Var) bool { return v.SelfMay }},
-	{"its player picks it on joining", func(_ *checker, v *model.Var) bool { return v.Type.Kind == types.Pick && v.Holder == model.OfPlayer }},
-	{"the plan says that the game's server writes it", func(_ *checker, v *model.Var) bool { return v.Decl.WrittenBy.Given }},
+	{"its player picks it on joining", func(_ *checker, v *model.Var) bool {
+		return v.Type.Kind == types.Pick && v.Holder == model.OfPlayer
+	}},
+	{"the plan says that the game's server writes it", func(_ *checker, v *model.Var) bool {
+		return v.Decl.WrittenBy.Given
+	}},
 	{"another game writes it", func(_ *checker, v *model.Var) bool { return v.Shared != nil && !v.Shared.Mine }},
 	{"an upgrade step names it", func(c *checker, v *model.Var) bool { return c.upgraded[root(v)] }},
 }
@@ -130,11 +134,12 @@ func because(rests []*model.Var) string {
 	if len(names) == 1 {
 		return "nothing in this plan changes " + names[0] + ", so "
 	}
-	return "nothing in this plan changes " + strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1] + ", so "
+	return "nothing in this plan changes " + strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1] +
+		", so "
 }
 
-// never says how sure it is that a condition does not hold: what rests on nothing but the limits of its values cannot be
-// otherwise.
+// never says how sure it is that a condition does not hold: what rests on nothing but the limits of its values cannot
+// be otherwise.
 func never(rests []*model.Var) string {
 	if len(rests) == 0 {
 		return "can never"

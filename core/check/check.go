@@ -173,7 +173,8 @@ func (c *checker) needlessAccepts() {
 	for _, a := range c.accepts() {
 		for id, at := range a.accept.Where {
 			if !c.used[a.accept][id] {
-				c.report("needless-accept", at, about{item: a.item}, "%s accepts %s, which is not found there.", a.item, id)
+				c.report("needless-accept", at, about{item: a.item}, "%s accepts %s, which is not found there.", a.item,
+					id)
 			}
 		}
 	}
@@ -188,10 +189,12 @@ func wrongAccepts(p *plan.Plan) finding.List {
 			case !known:
 				near := finding.Word(id, findingIDs())
 				hint := cmp.Or(finding.DidYouMean(near.Name), " docs/findings.md lists what can be accepted.")
-				out = append(out, finding.New("unknown-name", at, fmt.Sprintf("There is no finding called %q.%s", id, hint)))
+				out = append(out, finding.New("unknown-name", at,
+					fmt.Sprintf("There is no finding called %q.%s", id, hint)))
 				out[len(out)-1].Suggest(near)
 			case kind.Severity == finding.Error:
-				out = append(out, finding.New("bad-value", at, fmt.Sprintf("%q is an error: the plan cannot run with it, so it cannot be accepted.", id)))
+				out = append(out, finding.New("bad-value", at,
+					fmt.Sprintf("%q is an error: the plan cannot run with it, so it cannot be accepted.", id)))
 			}
 		}
 	}

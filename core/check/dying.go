@@ -87,7 +87,9 @@ func (d dying) after(guards []*expr.Program) string {
 // aboutThem says whether the conditions read anything that the player has; otherwise death is not what they are about.
 func (d dying) aboutThem(guards []*expr.Program) bool {
 	return slices.ContainsFunc(guards, func(g *expr.Program) bool {
-		return slices.ContainsFunc(d.deep(g), func(r expr.Read) bool { return d.theirs(r.Ref) && d.m.VarOf(r.Ref) != nil })
+		return slices.ContainsFunc(d.deep(g), func(r expr.Read) bool {
+			return d.theirs(r.Ref) && d.m.VarOf(r.Ref) != nil
+		})
 	})
 }
 

@@ -28,9 +28,11 @@ func (c *checker) undecidedFates() {
 		fate model.Fate
 		at   plan.Crossing
 		as   string
-	}{{c.m.Place.Death, plan.CrossDeath, "checkpoint, entry or stay"}, {c.m.Place.Leave, plan.CrossLeave, "exact, checkpoint, entry or start"}} {
+	}{{c.m.Place.Death, plan.CrossDeath, "checkpoint, entry or stay"}, {c.m.Place.Leave, plan.CrossLeave,
+		"exact, checkpoint, entry or start"}} {
 		if f.fate.By == model.ByNobody {
-			c.report("undecided-fate", c.m.Plan.Start.At, about{item: "place"}, "Nothing decides where a player is at %s: write defaults: {place: {%s: …}} with %s.", f.at, f.at, f.as)
+			c.report("undecided-fate", c.m.Plan.Start.At, about{item: "place"},
+				"Nothing decides where a player is at %s: write defaults: {place: {%s: …}} with %s.", f.at, f.at, f.as)
 		}
 	}
 	if c.m.Plan.Checkpoints == nil {
@@ -38,12 +40,14 @@ func (c *checker) undecidedFates() {
 	}
 	for _, cross := range plan.Crossings {
 		if c.m.Reached.At(cross).By == model.ByNobody {
-			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"}, "Nothing decides what happens to the checkpoint reached at %s.", cross)
+			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"},
+				"Nothing decides what happens to the checkpoint reached at %s.", cross)
 		}
 	}
 }
 
-// undecided lists the variables whose fate nobody decided, in groups: one line in the defaults decides for a whole group.
+// undecided lists the variables whose fate nobody decided, in groups: one line in the defaults decides for a whole
+// group.
 func (c *checker) undecided() [][]*model.Var {
 	var order []string
 	groups := map[string][]*model.Var{}
@@ -68,7 +72,8 @@ func (c *checker) undecided() [][]*model.Var {
 }
 
 // defaultsOf are the defaults that decide for what does not say it itself.
-var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene: "scene", model.OfGame: "game", model.OfProp: "prop", model.OfPlayerScene: "pair", model.OfPlayerProp: "pair"}
+var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene: "scene", model.OfGame: "game",
+	model.OfProp: "prop", model.OfPlayerScene: "pair", model.OfPlayerProp: "pair"}
 
 // undecidedAt are the crossings at which nothing decides what happens to a variable.
 func undecidedAt(v *model.Var) []string {
@@ -95,7 +100,8 @@ func (c *checker) tellUndecided(group []*model.Var) {
 			holders = append(holders, h)
 		}
 	}
-	text := fmt.Sprintf("Nothing decides what happens to %s at %s.", listed(names, len(group)-len(names)), listed(at, 0))
+	text := fmt.Sprintf("Nothing decides what happens to %s at %s.", listed(names, len(group)-len(names)),
+		listed(at, 0))
 	if c.alone(first) {
 		text += " With session.players: 1 the world is stored in the player's save, so that death and new-run reach it too."
 	}
@@ -130,9 +136,10 @@ func listed(words []string, more int) string {
 }
 
 var _ = judges((*checker).lostAtLeave,
-	finding.Kind{ID: "lost-at-leave", Severity: finding.Warning, Title: "Lost when play ends, though it is read when play begins",
-		Why: "The player chose or reached it, and the next visit begins without it.",
-		Do:  "Keep it at leave, or accept this with the reason."},
+	finding.Kind{ID: "lost-at-leave", Severity: finding.Warning,
+		Title: "Lost when play ends, though it is read when play begins",
+		Why:   "The player chose or reached it, and the next visit begins without it.",
+		Do:    "Keep it at leave, or accept this with the reason."},
 )
 
 // lostAtLeave reports what a player chose or reached, and the next visit asks for and does not find.
@@ -142,7 +149,8 @@ func (c *checker) lostAtLeave() {
 			continue
 		}
 		if at, how, ok := c.askedAtStart(v); ok {
-			c.report("lost-at-leave", v.Fates.At(plan.CrossLeave).At, ofVar(v), "%s is reset at leave, though %s (line %d).", v.Name, how, at.Line)
+			c.report("lost-at-leave", v.Fates.At(plan.CrossLeave).At, ofVar(v),
+				"%s is reset at leave, though %s (line %d).", v.Name, how, at.Line)
 		}
 	}
 }
@@ -188,7 +196,8 @@ func (c *checker) readsAndWrites() {
 			c.report("never-read", v.At, ofVar(v), "Nothing reads %s.", v.Name)
 		case c.constants[v] && c.onlyCounted(v): // goal-never-nears says it
 		case c.constants[v] && len(c.reads[v]) > 0:
-			c.report("never-written", v.At, ofVar(v), "%s is read, but nothing in this plan writes it: it stays %s.", v.Name, v.Start.Plain())
+			c.report("never-written", v.At, ofVar(v), "%s is read, but nothing in this plan writes it: it stays %s.",
+				v.Name, v.Start.Plain())
 		}
 	}
 }
@@ -213,7 +222,8 @@ var _ = judges((*checker).picks,
 func (c *checker) picks() {
 	for _, v := range c.m.Vars {
 		if v.Type.Kind == types.Pick && !v.Type.Optional && !v.Computed() {
-			c.report("start-looks-picked", v.At, ofVar(v), "%s begins as %s, which looks as if the player had picked it.", v.Name, v.Start.Plain())
+			c.report("start-looks-picked", v.At, ofVar(v),
+				"%s begins as %s, which looks as if the player had picked it.", v.Name, v.Start.Plain())
 		}
 	}
 }
@@ -244,9 +254,10 @@ func (c *checker) saving() {
 }
 
 var _ = judges((*checker).rewindsApart,
-	finding.Kind{ID: "rewinds-apart", Severity: finding.Warning, Title: "Two changes of one rule, of which only one rewinds at death",
-		Why: "After a death one of the two is taken back and the other is not: something is lost or had twice.",
-		Do:  "Give both the same fate at death."},
+	finding.Kind{ID: "rewinds-apart", Severity: finding.Warning,
+		Title: "Two changes of one rule, of which only one rewinds at death",
+		Why:   "After a death one of the two is taken back and the other is not: something is lost or had twice.",
+		Do:    "Give both the same fate at death."},
 )
 
 // rewindsApart reports rules that change something that rewinds together with something that does not.
@@ -270,7 +281,8 @@ func (c *checker) rewindsApart() {
 	}
 	for _, r := range c.m.Rules {
 		if ch := rules[r]; ch != nil && ch.back != nil && ch.stays != nil {
-			c.report("rewinds-apart", r.At, ofRule(r), "This rule changes %s, which rewinds at death, together with %s, which does not.", ch.back.Name, ch.stays.Name)
+			c.report("rewinds-apart", r.At, ofRule(r),
+				"This rule changes %s, which rewinds at death, together with %s, which does not.", ch.back.Name, ch.stays.Name)
 		}
 	}
 }
@@ -299,7 +311,8 @@ func (c *checker) copiedWhileDead() {
 		}
 		for _, r := range e.Action.Value.Reads {
 			if v := c.m.VarOf(r.Ref); v != nil && v != e.Action.Var && deadly[v] {
-				c.report("copied-while-dead", e.Action.At, ofRule(e.Rule), "%s is copied to %s at the moment of death, when it is what led to death.", v.Name, e.Action.Var.Name)
+				c.report("copied-while-dead", e.Action.At, ofRule(e.Rule),
+					"%s is copied to %s at the moment of death, when it is what led to death.", v.Name, e.Action.Var.Name)
 			}
 		}
 	}

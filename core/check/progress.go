@@ -79,7 +79,8 @@ func (c *checker) dropped(v *model.Var, askers []string) {
 			if f.Action == e.Action {
 				from = "from what it gave before"
 			}
-			c.report("progress-drops", e.Action.At, ofRule(e.Rule), "%s, which %s%s, can go down here %s.", v.Name, askers[0], more, from)
+			c.report("progress-drops", e.Action.At, ofRule(e.Rule), "%s, which %s%s, can go down here %s.", v.Name,
+				askers[0], more, from)
 			break
 		}
 	}

@@ -41,7 +41,8 @@ func (c *checker) narrow(v *model.Var, p *expr.Program, of about, added bool) {
 		if r.Step.Sign() > 0 {
 			finer = "comes in steps of " + r.Step.String()
 		}
-		c.report("narrows", p.At, of, "%s comes in steps of %s; %s %s, and is rounded.", v.Name, v.Step, p.Source, finer)
+		c.report("narrows", p.At, of, "%s comes in steps of %s; %s %s, and is rounded.", v.Name, v.Step, p.Source,
+			finer)
 	} else if !added {
 		c.outside(v, p, of)
 	}
@@ -76,7 +77,9 @@ func (c *checker) conditions() {
 			continue
 		}
 		if known, rests := c.truth(u.program); known == types.False {
-			c.report("always-refused", u.program.At, u.about, "%s", upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests), u.program.Source)))
+			c.report("always-refused", u.program.At, u.about, "%s",
+				upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests),
+					u.program.Source)))
 		}
 	}
 }
@@ -87,7 +90,8 @@ func (c *checker) gate(p *expr.Program, of about, what string) {
 	}
 	switch known, rests := c.truth(p); known {
 	case types.False:
-		c.report("always-refused", p.At, of, "%s is always refused: %s%s %s hold.", what, because(rests), p.Source, never(rests))
+		c.report("always-refused", p.At, of, "%s is always refused: %s%s %s hold.", what, because(rests), p.Source,
+			never(rests))
 	case types.True:
 		c.report("never-refuses", p.At, of, "%s is never refused: %s%s always holds.", what, because(rests), p.Source)
 	}
@@ -110,9 +114,11 @@ func (c *checker) equalities() {
 				continue
 			}
 			if v.Stopwatch {
-				c.report("equality-on-steps", eq.Read.At, u.about, "%s counts on by itself and is hardly ever exactly %s.", v.Name, eq.To)
+				c.report("equality-on-steps", eq.Read.At, u.about,
+					"%s counts on by itself and is hardly ever exactly %s.", v.Name, eq.To)
 			} else if e, ok := c.jumps(v); ok {
-				c.report("equality-on-steps", eq.Read.At, u.about, "%s can jump past %s: it changes by more than one step on line %d.", v.Name, eq.To, e.Action.At.Line)
+				c.report("equality-on-steps", eq.Read.At, u.about,
+					"%s can jump past %s: it changes by more than one step on line %d.", v.Name, eq.To, e.Action.At.Line)
 			}
 		}
 	}
@@ -139,9 +145,10 @@ func (c *checker) jumps(v *model.Var) (model.Effect, bool) {
 }
 
 var _ = judges((*checker).sharedWrites,
-	finding.Kind{ID: "shared-written-by-one", Severity: finding.Warning, Title: "One for all, written from one player's own values",
-		Why: "The last writer wins for everybody.",
-		Do:  "Hold it by player, or add to what was there."},
+	finding.Kind{ID: "shared-written-by-one", Severity: finding.Warning,
+		Title: "One for all, written from one player's own values",
+		Why:   "The last writer wins for everybody.",
+		Do:    "Hold it by player, or add to what was there."},
 )
 
 // sharedWrites reports what is held once for all and is set from one player's own values.
@@ -155,19 +162,22 @@ func (c *checker) sharedWrites() {
 			continue
 		}
 		own := func(r expr.Ref) bool {
-			return r.Who == expr.Self || (r.Who == expr.Arg || r.Who == expr.Local) && r.What != expr.Itself && r.What != expr.LocalValue
+			return r.Who == expr.Self || (r.Who == expr.Arg || r.Who == expr.Local) && r.What != expr.Itself &&
+				r.What != expr.LocalValue
 		}
 		same := func(r expr.Ref) bool { return c.m.VarOf(r) == a.Var }
 		if a.Value.ReadsAny(own) && !a.Value.ReadsAny(same) {
-			c.report("shared-written-by-one", a.At, ofRule(e.Rule), "%s is held once for all, and is set here from one player's own values (%s).", a.Var.Name, a.Value.Source)
+			c.report("shared-written-by-one", a.At, ofRule(e.Rule),
+				"%s is held once for all, and is set here from one player's own values (%s).", a.Var.Name, a.Value.Source)
 		}
 	}
 }
 
 var _ = judges((*checker).advancedByEach,
-	finding.Kind{ID: "advanced-by-each", Severity: finding.Warning, Title: "One for all, advanced by every player's timer",
-		Why: "With N players it goes N times as fast.",
-		Do:  "Use the session's timer ({every: 1s}), or hold it by player."},
+	finding.Kind{ID: "advanced-by-each", Severity: finding.Warning,
+		Title: "One for all, advanced by every player's timer",
+		Why:   "With N players it goes N times as fast.",
+		Do:    "Use the session's timer ({every: 1s}), or hold it by player."},
 )
 
 // advancedByEach reports what is held once for all and is advanced by each player's own timer.
@@ -177,8 +187,10 @@ func (c *checker) advancedByEach() {
 	}
 	for _, e := range c.m.Effects {
 		a := e.Action
-		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && !a.Var.Holder.OfPlayers() && c.change(e) != nil {
-			c.report("advanced-by-each", a.At, ofRule(e.Rule), "%s is held once for all, and is advanced here by each player's timer: with ten players it goes ten times as fast.", a.Var.Name)
+		if e.Rule.Moment.Kind == "every" && e.Rule.AboutPlayer && a.Var != nil && !a.Var.Holder.OfPlayers() &&
+			c.change(e) != nil {
+			c.report("advanced-by-each", a.At, ofRule(e.Rule),
+				"%s is held once for all, and is advanced here by each player's timer: with ten players it goes ten times as fast.", a.Var.Name)
 		}
 	}
 }
@@ -194,7 +206,8 @@ func (c *checker) doesTooMuch() {
 	for _, r := range c.m.Rules {
 		for players := 1; players <= c.m.Players(); players++ {
 			if n := r.Actions(players); n > model.MostActions(players) {
-				c.report("does-too-much", r.At, ofRule(r), "With %d in the session, this does up to %s actions in one event, and at most %s are done: the event is refused.",
+				c.report("does-too-much", r.At, ofRule(r),
+					"With %d in the session, this does up to %s actions in one event, and at most %s are done: the event is refused.",
 					players, finding.Grouped(n), finding.Grouped(model.MostActions(players)))
 				break
 			}
@@ -203,9 +216,10 @@ func (c *checker) doesTooMuch() {
 }
 
 var _ = judges((*checker).comingBack,
-	finding.Kind{ID: "no-fallback", Severity: finding.Warning, Title: "A player who dies before the first checkpoint has nowhere to come back",
-		Why: "They come back at the start of the whole game.",
-		Do:  "Name a fallback in checkpoints."},
+	finding.Kind{ID: "no-fallback", Severity: finding.Warning,
+		Title: "A player who dies before the first checkpoint has nowhere to come back",
+		Why:   "They come back at the start of the whole game.",
+		Do:    "Name a fallback in checkpoints."},
 	finding.Kind{ID: "latest-goes-back", Severity: finding.Note, Title: "An earlier checkpoint takes progress back",
 		Why: "With use: latest, touching an early checkpoint again makes it the one to come back to.",
 		Do:  "Use furthest, or accept this with the reason."},
@@ -226,9 +240,11 @@ func (c *checker) comingBack() {
 		if p != nil {
 			at, of.accept = p.List.At, &p.Accept
 		}
-		c.report("no-fallback", at, of, "A player can die (line %d) before the first checkpoint, and checkpoints name no fallback: they come back at %s.", deadly.Line, c.m.Start.ID)
+		c.report("no-fallback", at, of,
+			"A player can die (line %d) before the first checkpoint, and checkpoints name no fallback: they come back at %s.", deadly.Line, c.m.Start.ID)
 	}
 	if p != nil && !c.m.Furthest && len(c.m.Checkpoints) > 1 {
-		c.report("latest-goes-back", p.Use.At, about{"checkpoints", &p.Accept}, "With use: latest, touching %s after %s takes the player back there.", c.m.Checkpoints[0].ID, c.m.Checkpoints[1].ID)
+		c.report("latest-goes-back", p.Use.At, about{"checkpoints", &p.Accept},
+			"With use: latest, touching %s after %s takes the player back there.", c.m.Checkpoints[0].ID, c.m.Checkpoints[1].ID)
 	}
 }

@@ -21,7 +21,9 @@ func (c *checker) bounds() {
 				}
 				for _, v := range values {
 					if v.Less(s.Lo[i]) || !v.Less(s.Hi[i]) {
-						c.report("out-of-bounds", spot.At, about{item: spot.ID}, "%s is at %s = %s, outside %s, which goes from %s up to %s.", spot.ID, axis, v, s.ID, s.Lo[i], s.Hi[i])
+						c.report("out-of-bounds", spot.At, about{item: spot.ID},
+							"%s is at %s = %s, outside %s, which goes from %s up to %s.", spot.ID, axis, v, s.ID,
+							s.Lo[i], s.Hi[i])
 						break
 					}
 				}
@@ -37,7 +39,8 @@ func (c *checker) areaBounds() {
 	for _, a := range c.m.Areas {
 		for i, axis := range c.m.Axes {
 			if a.Lo[i].Less(a.Scene.Lo[i]) || a.Scene.Hi[i].Less(a.Hi[i]) {
-				c.report("out-of-bounds", a.At, about{item: a.ID}, "%s goes from %s to %s along %s, outside %s, which goes from %s up to %s.", a.ID, a.Lo[i], a.Hi[i], axis, a.Scene.ID, a.Scene.Lo[i], a.Scene.Hi[i])
+				c.report("out-of-bounds", a.At, about{item: a.ID},
+					"%s goes from %s to %s along %s, outside %s, which goes from %s up to %s.", a.ID, a.Lo[i], a.Hi[i], axis, a.Scene.ID, a.Scene.Lo[i], a.Scene.Hi[i])
 			}
 		}
 	}
@@ -75,9 +78,11 @@ func (c *checker) carried(p *model.Passage, from, to *model.Spot) {
 		there := to.Span[i]
 		switch {
 		case there == nil:
-			c.report("span-mismatch", carryAt(p, axis), of, "%s carries %s to %s, which has no span along %s: everybody arrives at %s.", p.ID, axis, to.ID, axis, to.Point[i])
+			c.report("span-mismatch", carryAt(p, axis), of,
+				"%s carries %s to %s, which has no span along %s: everybody arrives at %s.", p.ID, axis, to.ID, axis, to.Point[i])
 		case here.Hi.Less(there.Lo) || there.Hi.Less(here.Lo):
-			c.report("span-mismatch", carryAt(p, axis), of, "%s carries %s from %s (%s to %s) to %s (%s to %s), and the two do not overlap.", p.ID, axis, from.ID, here.Lo, here.Hi, to.ID, there.Lo, there.Hi)
+			c.report("span-mismatch", carryAt(p, axis), of,
+				"%s carries %s from %s (%s to %s) to %s (%s to %s), and the two do not overlap.", p.ID, axis, from.ID, here.Lo, here.Hi, to.ID, there.Lo, there.Hi)
 		}
 	}
 }
@@ -115,7 +120,8 @@ func (c *checker) graph() {
 		of := about{"scenes." + s.ID, &s.Decl.Accept}
 		switch {
 		case !reached[s.Index]:
-			c.report("unreachable-scene", s.At, of, "No passage, no rule and no fallback leads to %s from %s.", s.ID, c.m.Start.Scene.ID)
+			c.report("unreachable-scene", s.At, of, "No passage, no rule and no fallback leads to %s from %s.", s.ID,
+				c.m.Start.Scene.ID)
 		case len(ways[s.Index]) == 0:
 			c.report("no-way-out", s.At, of, "Nothing leads out of %s.", s.ID)
 		}
@@ -126,7 +132,8 @@ func (c *checker) graph() {
 		}
 		from, to := p.From.Scene.Index, p.To.Scene.Index
 		if !p.BothWays && from != to && len(ways[to]) > 0 && c.affords(n+len(c.m.Passages)) && !reach(ways, to)[from] {
-			c.report("one-way", p.At, ofPassage(p), "Who goes from %s to %s cannot come back.", p.From.Scene.ID, p.To.Scene.ID)
+			c.report("one-way", p.At, ofPassage(p), "Who goes from %s to %s cannot come back.", p.From.Scene.ID,
+				p.To.Scene.ID)
 		}
 	}
 }
@@ -205,7 +212,8 @@ var _ = judges((*checker).bouncesBack,
 // passage leads here, on a condition that asks for nothing but the scene.
 func (c *checker) bouncesBack() {
 	for _, e := range c.m.Effects {
-		if e.Action.Spot == nil || !e.Action.Goes || e.Maybe || e.Rule.Moment.Kind != "arrived" && e.Rule.Moment.Kind != "entered" {
+		if e.Action.Spot == nil || !e.Action.Goes || e.Maybe || e.Rule.Moment.Kind != "arrived" &&
+			e.Rule.Moment.Kind != "entered" {
 			continue
 		}
 		if e.Rule.Moment.Kind == "entered" {
@@ -214,7 +222,8 @@ func (c *checker) bouncesBack() {
 		}
 		for _, s := range c.m.Scenes {
 			if s != e.Action.Spot.Scene && c.leads(e.Action.Spot.Scene, s) && c.certainIn(e, s) {
-				c.report("bounces-back", e.Action.At, ofRule(e.Rule), "Who arrives in %s from %s is sent straight back to %s.", s.ID, e.Action.Spot.Scene.ID, e.Action.Spot.ID)
+				c.report("bounces-back", e.Action.At, ofRule(e.Rule),
+					"Who arrives in %s from %s is sent straight back to %s.", s.ID, e.Action.Spot.Scene.ID, e.Action.Spot.ID)
 				break
 			}
 		}
@@ -227,12 +236,14 @@ func (c *checker) bouncesFromArea(e model.Effect) {
 	for _, p := range c.m.Passages {
 		for _, way := range [][2]*model.Spot{{p.From, p.To}, {p.To, p.From}} {
 			from, to := way[0], way[1]
-			if to == nil || from == nil || to == p.From && !p.BothWays || from.Scene != e.Action.Spot.Scene || from.Scene == to.Scene {
+			if to == nil || from == nil || to == p.From && !p.BothWays || from.Scene != e.Action.Spot.Scene ||
+				from.Scene == to.Scene {
 				continue
 			}
 			for _, a := range to.Scene.Areas {
 				if a.ID == e.Rule.Moment.Of && a.Contains(to.Point) && c.certainIn(e, to.Scene) {
-					c.report("bounces-back", e.Action.At, ofRule(e.Rule), "Who arrives at %s by %s is in %s at once, and is sent straight back to %s.", to.ID, p.ID, a.ID, e.Action.Spot.ID)
+					c.report("bounces-back", e.Action.At, ofRule(e.Rule),
+						"Who arrives at %s by %s is in %s at once, and is sent straight back to %s.", to.ID, p.ID, a.ID, e.Action.Spot.ID)
 					return
 				}
 			}
@@ -242,7 +253,8 @@ func (c *checker) bouncesFromArea(e model.Effect) {
 
 func (c *checker) leads(from, to *model.Scene) bool {
 	for _, p := range c.m.Passages {
-		if p.To != nil && p.From.Scene == from && p.To.Scene == to || p.BothWays && p.To.Scene == from && p.From.Scene == to {
+		if p.To != nil && p.From.Scene == from && p.To.Scene == to || p.BothWays && p.To.Scene == from &&
+			p.From.Scene == to {
 			return true
 		}
 	}

@@ -9,9 +9,10 @@ import (
 )
 
 var _ = judges((*checker).clientTrusted,
-	finding.Kind{ID: "client-trusted", Severity: finding.Warning, Title: "A number that a player's own machine says counts for others",
-		Why: "Whoever changes their game can say any number.",
-		Do:  "Let a rule or the server compute it, or accept this with the reason."},
+	finding.Kind{ID: "client-trusted", Severity: finding.Warning,
+		Title: "A number that a player's own machine says counts for others",
+		Why:   "Whoever changes their game can say any number.",
+		Do:    "Let a rule or the server compute it, or accept this with the reason."},
 )
 
 // clientTrusted reports numbers that a player's own machine says and that count for others.
@@ -25,7 +26,8 @@ func (c *checker) clientTrusted() {
 	}
 	var paid []model.Effect
 	for _, e := range c.m.Effects {
-		if e.Rule.Event == nil || !e.Rule.Event.Self || e.Action.Var == nil || e.Action.Value == nil || !c.saysNumber(e) {
+		if e.Rule.Event == nil || !e.Rule.Event.Self || e.Action.Var == nil || e.Action.Value == nil ||
+			!c.saysNumber(e) {
 			continue
 		}
 		if c.pays(e) || c.paidFor(e) != nil {
@@ -50,7 +52,8 @@ func (c *checker) clientTrusted() {
 func (c *checker) saidBy(e model.Effect, said map[*model.Var]string) {
 	h := e.Action.Var.Holder // pairs are always the rule's player's own
 	if others := !h.OfPlayers() || h == model.OfPlayer && e.Action.Target.Who != expr.Self; others && !c.m.Single {
-		c.report("client-trusted", e.Action.At, ofRule(e.Rule), "A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
+		c.report("client-trusted", e.Action.At, ofRule(e.Rule),
+			"A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
 		return
 	}
 	said[e.Action.Var] = "a number that a player's machine sends is put into it"
@@ -63,11 +66,13 @@ func (c *checker) shown(v *model.Var) {
 	}
 	seen := func(w *model.Var) bool { return w.With == "scene" || w.With == "everyone" }
 	if seen(v) {
-		c.report("client-trusted", v.Decl.Share.Writer.At, ofVar(v), "%s is a number that its own player writes, and others see it.", v.Name)
+		c.report("client-trusted", v.Decl.Share.Writer.At, ofVar(v),
+			"%s is a number that its own player writes, and others see it.", v.Name)
 	}
 	for _, w := range c.m.Vars {
 		if w.Is != nil && w.Type.Numeric() && seen(w) && c.readsDeep(w.Is, v) {
-			c.report("client-trusted", w.At, ofVar(w), "%s is computed from %s, a number that its own player writes, and others see it.", w.Name, v.Name)
+			c.report("client-trusted", w.At, ofVar(w),
+				"%s is computed from %s, a number that its own player writes, and others see it.", w.Name, v.Name)
 		}
 	}
 }
@@ -83,14 +88,16 @@ func (c *checker) saysNumber(e model.Effect) bool {
 // enough, and nobody can pay less than nothing.
 func (c *checker) pays(e model.Effect) bool {
 	v, d := e.Action.Var, c.does(e)
-	return e.Action.Target.Who == expr.Self && v.Holder == model.OfPlayer && v.Refuse && v.Decl.Min.Given && !v.SelfMay &&
+	return e.Action.Target.Who == expr.Self && v.Holder == model.OfPlayer && v.Refuse && v.Decl.Min.Given &&
+		!v.SelfMay &&
 		d.adds && d.by.HasHi && d.by.Hi.Sign() <= 0
 }
 
 // paidFor finds the action that pays in full for what another gives: the same amount, in the same breath.
 func (c *checker) paidFor(e model.Effect) *model.Effect {
 	for _, p := range c.m.Effects {
-		if p.Rule == e.Rule && p.Block == e.Block && p.Action != e.Action && c.pays(p) && opposite(c.does(p).terms, c.does(e).terms) {
+		if p.Rule == e.Rule && p.Block == e.Block && p.Action != e.Action && c.pays(p) &&
+			opposite(c.does(p).terms, c.does(e).terms) {
 			return &p
 		}
 	}
@@ -101,12 +108,14 @@ func (c *checker) paidFor(e model.Effect) *model.Effect {
 func (c *checker) trusted(v *model.Var, how string) {
 	for _, s := range c.m.Standings {
 		if c.readsDeep(s.Rank, v) || c.readsDeep(s.If, v) {
-			c.report("client-trusted", s.At, ofStanding(s), "The standing %s orders players by %s, and %s.", s.ID, v.Name, how)
+			c.report("client-trusted", s.At, ofStanding(s), "The standing %s orders players by %s, and %s.", s.ID,
+				v.Name, how)
 		}
 	}
 	for _, m := range c.m.Milestones {
 		if c.readsDeep(m.When, v) || c.readsDeep(m.Progress, v) {
-			c.report("client-trusted", m.At, ofMilestone(m), "The milestone %s is earned by %s, and %s.", m.ID, v.Name, how)
+			c.report("client-trusted", m.At, ofMilestone(m), "The milestone %s is earned by %s, and %s.", m.ID, v.Name,
+				how)
 		}
 	}
 	for _, p := range c.m.Passages {
@@ -148,20 +157,23 @@ func (c *checker) setDownOnArrival() {
 	}
 	for _, m := range c.m.Movables {
 		if how := arrivals[m.Start]; how != "" {
-			c.report("set-down-on-arrival", m.Decl.Start.At, about{"movables." + m.ID, &m.Decl.Accept}, "%s stands on %s at first, where players arrive: %s.", m.Title, m.Start.ID, how)
+			c.report("set-down-on-arrival", m.Decl.Start.At, about{"movables." + m.ID, &m.Decl.Accept},
+				"%s stands on %s at first, where players arrive: %s.", m.Title, m.Start.ID, how)
 		}
 	}
 	for _, e := range c.m.Effects {
 		if e.Action.SetsDown != nil && e.Action.Spot != nil && arrivals[e.Action.Spot] != "" {
-			c.report("set-down-on-arrival", e.Action.At, ofRule(e.Rule), "%s is set down on %s, where players arrive: %s.", e.Action.SetsDown.Title, e.Action.Spot.ID, arrivals[e.Action.Spot])
+			c.report("set-down-on-arrival", e.Action.At, ofRule(e.Rule),
+				"%s is set down on %s, where players arrive: %s.", e.Action.SetsDown.Title, e.Action.Spot.ID, arrivals[e.Action.Spot])
 		}
 	}
 }
 
 var _ = judges((*checker).gatesOutOfReach,
-	finding.Kind{ID: "gate-out-of-reach", Severity: finding.Warning, Title: "A gate that asks for what can only be had behind it",
-		Why: "Whoever begins a run never gets through.",
-		Do:  "Let it be had on this side too, or lead another way to it."},
+	finding.Kind{ID: "gate-out-of-reach", Severity: finding.Warning,
+		Title: "A gate that asks for what can only be had behind it",
+		Why:   "Whoever begins a run never gets through.",
+		Do:    "Let it be had on this side too, or lead another way to it."},
 )
 
 // gatesOutOfReach reports passages that ask for what can only be had behind them.
@@ -178,7 +190,8 @@ func (c *checker) gatesOutOfReach() {
 			continue
 		}
 		if v, ok := c.hadOnlyBehind(p, before); ok {
-			c.report("gate-out-of-reach", p.At, ofPassage(p), "%s asks for %s, and every rule that changes it acts only behind it.", p.ID, v.Name)
+			c.report("gate-out-of-reach", p.At, ofPassage(p),
+				"%s asks for %s, and every rule that changes it acts only behind it.", p.ID, v.Name)
 		}
 	}
 }
@@ -186,7 +199,8 @@ func (c *checker) gatesOutOfReach() {
 // closedAtFirst says whether a condition certainly does not hold before anything has happened.
 func (c *checker) closedAtFirst(p *expr.Program) bool {
 	return p.Under(func(r expr.Ref, t types.Type) types.Type {
-		if v := c.m.VarOf(r); v != nil && !v.Computed() && !v.Stopwatch && !v.Seed && r.What == expr.Variable && !v.Start.IsNone() {
+		if v := c.m.VarOf(r); v != nil && !v.Computed() && !v.Stopwatch && !v.Seed && r.What == expr.Variable &&
+			!v.Start.IsNone() {
 			return types.Constant(v.Start, t)
 		}
 		return t
@@ -273,7 +287,8 @@ func (c *checker) undecidedThings() {
 	for _, m := range c.m.Movables {
 		for _, cross := range plan.Crossings {
 			if m.Fates.At(cross).By == model.ByNobody {
-				c.report("undecided-fate", m.At, about{"movables." + m.ID, &m.Decl.Accept}, "Nothing decides what happens to the movable %s at %s.", m.ID, cross)
+				c.report("undecided-fate", m.At, about{"movables." + m.ID, &m.Decl.Accept},
+					"Nothing decides what happens to the movable %s at %s.", m.ID, cross)
 			}
 		}
 	}

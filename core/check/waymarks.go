@@ -12,9 +12,10 @@ var _ = judges((*checker).waymarks,
 	finding.Kind{ID: "waymark-may-be-none", Severity: finding.Warning, Title: "Going to a waymark that may be none",
 		Why: "Nothing was remembered yet: the event fails, or the passage is refused.",
 		Do:  "Say where to go else, or ask has(player.waymark) first."},
-	finding.Kind{ID: "overwrites-way-back", Severity: finding.Warning, Title: "The way back can be remembered in the place it leads out of",
-		Why: "The player is led from there to there, and is locked in.",
-		Do:  "Name that scene in not_from, or remember it on a condition."},
+	finding.Kind{ID: "overwrites-way-back", Severity: finding.Warning,
+		Title: "The way back can be remembered in the place it leads out of",
+		Why:   "The player is led from there to there, and is locked in.",
+		Do:    "Name that scene in not_from, or remember it on a condition."},
 )
 
 // waymarks reports ways back that lock their player in, ways to a place that was never remembered, and
@@ -23,7 +24,8 @@ func (c *checker) waymarks() {
 	for _, w := range c.m.Waymarks {
 		for _, cross := range plan.Crossings {
 			if w.Fates.At(cross).By == model.ByNobody {
-				c.report("undecided-fate", w.At, ofWaymark(w), "Nothing decides what happens to the waymark %s at %s.", w.ID, cross)
+				c.report("undecided-fate", w.At, ofWaymark(w), "Nothing decides what happens to the waymark %s at %s.",
+					w.ID, cross)
 			}
 		}
 	}
@@ -32,13 +34,15 @@ func (c *checker) waymarks() {
 			continue
 		}
 		if p.Else == nil && (p.If == nil || !p.If.Holds["player."+p.Waymark.ID]) {
-			c.report("waymark-may-be-none", p.At, ofPassage(p), "%s leads to %s, which may never have been remembered, and it does not say where to go then.", p.ID, p.Waymark.ID)
+			c.report("waymark-may-be-none", p.At, ofPassage(p),
+				"%s leads to %s, which may never have been remembered, and it does not say where to go then.", p.ID, p.Waymark.ID)
 		}
 		c.overwritten(p)
 	}
 	for _, e := range c.m.Effects {
 		if a := e.Action; a.Goes && a.Waymark != nil && a.Spot == nil && !knownInGuards(e, "player."+a.Waymark.ID) {
-			c.report("waymark-may-be-none", a.At, ofRule(e.Rule), "This goes to %s, which may never have been remembered, and it does not say where to go then.", a.Waymark.ID)
+			c.report("waymark-may-be-none", a.At, ofRule(e.Rule),
+				"This goes to %s, which may never have been remembered, and it does not say where to go then.", a.Waymark.ID)
 		}
 	}
 }
@@ -63,7 +67,8 @@ func (c *checker) overwritten(p *model.Passage) {
 	}
 	for _, e := range c.m.Effects {
 		if e.Action.Remembers && e.Action.Waymark == p.Waymark && !e.Maybe && c.possibleIn(e, from) {
-			c.report("overwrites-way-back", e.Action.At, ofRule(e.Rule), "%s can be remembered in %s, out of which %s leads back to it: who does that cannot get out by it.", p.Waymark.ID, from.ID, p.ID)
+			c.report("overwrites-way-back", e.Action.At, ofRule(e.Rule),
+				"%s can be remembered in %s, out of which %s leads back to it: who does that cannot get out by it.", p.Waymark.ID, from.ID, p.ID)
 		}
 	}
 }

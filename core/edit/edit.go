@@ -18,9 +18,9 @@ import (
 // Edit is one change.
 type Edit struct {
 	// Do is what is done: fate (a variable's fate at a crossing), put (a value at a path, in place of what is there or
-	// as something new), remove (what is at a path), rename (a variable, or what is at a path, gets another id), retype,
-	// move (a variable gets another type, another holder), mend (a name that is none becomes the one that was probably
-	// meant, wherever just this is wrong).
+	// as something new), remove (what is at a path), rename (a variable, or what is at a path, gets another id),
+	// retype, move (a variable gets another type, another holder), mend (a name that is none becomes the one that was
+	// probably meant, wherever just this is wrong).
 	Do       string
 	Name     string         // the variable, as player.warmth
 	Crossing string         // of fate
@@ -114,7 +114,9 @@ func (e Edit) move(text string, commons model.Commons) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	out = follow{commons: commons, replaced: v.replacing(func([]string) []string { return []string{prefix, v.id} })}.through(text, out)
+	out = follow{commons: commons, replaced: v.replacing(func([]string) []string {
+		return []string{prefix, v.id}
+	})}.through(text, out)
 	return e.step(text, out, moveStep(v, strings.TrimSuffix(v.name, "."+v.id), prefix))
 }
 
@@ -160,7 +162,8 @@ func holderOf(holder string) any {
 }
 
 // typeKeys are what a declaration says of its type.
-var typeKeys = []string{"type", "min", "max", "step", "start", "choices", "roster", "optional", "min_length", "max_length", "alphabet", "items", "max_items"}
+var typeKeys = []string{"type", "min", "max", "step", "start", "choices", "roster", "optional", "min_length",
+	"max_length", "alphabet", "items", "max_items"}
 
 // retype writes what a declaration says of its type: keys that are given are put, the others are taken away, but for
 // what a text that stays one may be made of.

@@ -21,7 +21,8 @@ func (e Edit) mend(text string, commons model.Commons) (string, error) {
 		return f.Line == e.At.Line && f.Column == e.At.Column && f.Nearest != ""
 	})
 	if i < 0 {
-		return "", fmt.Errorf("%w: nobody knows what was meant on line %d, column %d", plan.ErrEdit, e.At.Line, e.At.Column)
+		return "", fmt.Errorf("%w: nobody knows what was meant on line %d, column %d", plan.ErrEdit, e.At.Line,
+			e.At.Column)
 	}
 	wrong, before := found[i], errorsIn(found)
 	for range 40 { // what is found is an expression's first: one that says the name twice is mended twice
@@ -67,8 +68,8 @@ func places(found finding.List, wrong finding.Finding) []finding.At {
 	return nil
 }
 
-// writtenAt writes a name in place of the one that begins at a place: as many words, with . or / or : between. Where none
-// begins there, the text stays as it is.
+// writtenAt writes a name in place of the one that begins at a place: as many words, with . or / or : between. Where
+// none begins there, the text stays as it is.
 func writtenAt(text string, at int, name string) string {
 	const between = "./:"
 	for at < len(text) && strings.IndexByte(`"' `, text[at]) >= 0 {

@@ -55,7 +55,8 @@ func (n named) says(pattern string, path []string, id string) string {
 // rename gives something another id, wherever the plan says it.
 func (e Edit) rename(text string, commons model.Commons) (string, error) {
 	if !plan.IsID(e.To) {
-		return "", fmt.Errorf("%w: %q is no id: lower-case letters, digits and _, beginning with a letter", plan.ErrEdit, e.To)
+		return "", fmt.Errorf("%w: %q is no id: lower-case letters, digits and _, beginning with a letter",
+			plan.ErrEdit, e.To)
 	}
 	if _, found := plan.Read([]byte(text)); found.Errors() {
 		first := found[slices.IndexFunc(found, func(f finding.Finding) bool { return f.Severity == finding.Error })]
@@ -72,8 +73,11 @@ func (e Edit) rename(text string, commons model.Commons) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	out = follow{commons: commons, replaced: v.replacing(func(names []string) []string { return append(slices.Clone(names[:len(names)-1]), e.To) })}.through(text, out)
-	return e.step(text, out, map[string]any{"rename": map[string]string{v.name: strings.TrimSuffix(v.name, v.id) + e.To}})
+	out = follow{commons: commons, replaced: v.replacing(func(names []string) []string {
+		return append(slices.Clone(names[:len(names)-1]), e.To)
+	})}.through(text, out)
+	return e.step(text, out,
+		map[string]any{"rename": map[string]string{v.name: strings.TrimSuffix(v.name, v.id) + e.To}})
 }
 
 func (e Edit) renameAt(text string, commons model.Commons) (string, error) {
@@ -87,11 +91,14 @@ func (e Edit) renameAt(text string, commons model.Commons) (string, error) {
 	}
 	id := e.Path[len(e.Path)-1]
 	from, to := n.says(n.word, e.Path, id), n.says(n.word, e.Path, e.To)
-	out = follow{commons: commons, upgrades: n.saved == "", replaced: func(text string, at int) string { return replacedWord(text, at, from, to) }}.through(text, out)
+	out = follow{commons: commons, upgrades: n.saved == "", replaced: func(text string, at int) string {
+		return replacedWord(text, at, from, to)
+	}}.through(text, out)
 	if n.saved == "" {
 		return out, nil
 	}
-	return e.step(text, out, map[string]any{"rename": map[string]string{n.says(n.saved, e.Path, id): n.says(n.saved, e.Path, e.To)}})
+	return e.step(text, out,
+		map[string]any{"rename": map[string]string{n.says(n.saved, e.Path, id): n.says(n.saved, e.Path, e.To)}})
 }
 
 func renamedKey(text string, path []string, to string) (string, error) {
@@ -117,7 +124,8 @@ func (x follow) through(before, text string) string {
 		slices.SortFunc(found, func(a, b finding.Finding) int { return cmp.Or(b.Line-a.Line, b.Column-a.Column) }) // places before stay right
 		next := text
 		for _, f := range found {
-			if f.Severity == finding.Error && (x.upgrades || !strings.HasPrefix(f.Pointer, "/upgrades/")) && !toldBefore(known, f) {
+			if f.Severity == finding.Error && (x.upgrades || !strings.HasPrefix(f.Pointer, "/upgrades/")) &&
+				!toldBefore(known, f) {
 				next = x.replaced(next, plan.Offset(next, f.At))
 			}
 		}
@@ -130,7 +138,9 @@ func (x follow) through(before, text string) string {
 }
 
 func toldBefore(known finding.List, f finding.Finding) bool {
-	return slices.ContainsFunc(known, func(k finding.Finding) bool { return k.Pointer == f.Pointer && k.Message == f.Message })
+	return slices.ContainsFunc(known, func(k finding.Finding) bool {
+		return k.Pointer == f.Pointer && k.Message == f.Message
+	})
 }
 
 func isIDByte(c byte) bool { return c == '_' || c >= 'a' && c <= 'z' || c >= '0' && c <= '9' }

@@ -100,7 +100,8 @@ func (t *tx) Send(e *model.Event, args []types.Value) {
 
 // Go queues that the rule's player goes somewhere.
 func (t *tx) Go(way model.Way) {
-	t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: way.Spot, mark: way.Waymark, scene: way.Scene, carry: way.Carry, cause: t.cause})
+	t.queue = append(t.queue, pending{do: "go", player: t.frame.player, spot: way.Spot, mark: way.Waymark,
+		scene: way.Scene, carry: way.Carry, cause: t.cause})
 }
 
 // Take gives the rule's player a movable, SetDown puts it down.
@@ -128,7 +129,8 @@ func (t *tx) Forget(w *model.Waymark) { t.setMark(t.frame.player, w, remembered{
 
 // Tell tells somebody something.
 func (t *tx) Tell(to, text string) {
-	t.tell(Notice{Player: playerID(t.frame.player), To: to, Kind: "message", Text: text, Rule: t.acting.Number, Scene: t.sceneID()})
+	t.tell(Notice{Player: playerID(t.frame.player), To: to, Kind: "message", Text: text, Rule: t.acting.Number,
+		Scene: t.sceneID()})
 }
 
 // Refuse makes the event fail with a reason.

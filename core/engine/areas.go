@@ -54,7 +54,9 @@ func (t *tx) around(scene int, from, to [model.MaxAxes]fixed.Num) []*model.Area 
 	}
 	lo, hi := fixed.Min(from[0], to[0]), fixed.Max(from[0], to[0])
 	lo, _ = lo.Sub(s.Widest)
-	first, _ := slices.BinarySearchFunc(s.Near, lo, func(p *model.Prop, lo fixed.Num) int { return p.Area.Lo[0].Cmp(lo) })
+	first, _ := slices.BinarySearchFunc(s.Near, lo, func(p *model.Prop, lo fixed.Num) int {
+		return p.Area.Lo[0].Cmp(lo)
+	})
 	t.near = append(t.near[:0], s.Areas...)
 	for _, p := range s.Near[first:] {
 		if hi.Less(p.Area.Lo[0]) {

@@ -68,7 +68,8 @@ func (t *tx) evaluated(all []assignment, column plan.Crossing, p *Player, o owne
 		to, err = domain.Fit(to)
 	}
 	if err != nil {
-		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone", Text: v.Name + " stays as it is at " + column.String() + ": " + err.Error() + "."})
+		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone",
+			Text: v.Name + " stays as it is at " + column.String() + ": " + err.Error() + "."})
 		return all
 	}
 	return append(all, assignment{o, v, to})
@@ -113,7 +114,11 @@ func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column plan.C
 		}
 		return out
 	}
-	if !slices.ContainsFunc(h.Stored, func(v *model.Var) bool { k := v.Fates.At(column).Kind; return k == "reset" || k == "rewind" }) {
+	if !slices.ContainsFunc(h.Stored, func(v *model.Var) bool {
+		k := v.Fates.At(column).Kind
+		return k == "reset" ||
+			k == "rewind"
+	}) {
 		return out
 	}
 	var ats []int
@@ -157,7 +162,8 @@ func (r *Run) ats(h *model.Holding) []int {
 func (t *tx) pairsIn(p *Player, scene int) []owner {
 	out := []owner{{int(model.OfPlayer), p, -1}, {int(model.OfPlayerScene), p, scene}}
 	for _, prop := range t.run.m.Scenes[scene].Props {
-		if len(prop.Kind.Players.Stored) > 0 && t.run.worthCrossing(prop.Kind.Players, copyKey{prop.Kind.Players.Index, prop.Index}, p.pairs) {
+		if len(prop.Kind.Players.Stored) > 0 && t.run.worthCrossing(prop.Kind.Players,
+			copyKey{prop.Kind.Players.Index, prop.Index}, p.pairs) {
 			out = append(out, owner{prop.Kind.Players.Index, p, prop.Index})
 		}
 	}
@@ -166,7 +172,9 @@ func (t *tx) pairsIn(p *Player, scene int) []owner {
 
 // worthCrossing says whether a change of scene can change a copy: it was changed before, or is set by it.
 func (r *Run) worthCrossing(h *model.Holding, key copyKey, in copies) bool {
-	return in[key] != nil || slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates.At(plan.CrossScene).Set != nil })
+	return in[key] != nil || slices.ContainsFunc(h.Stored, func(v *model.Var) bool {
+		return v.Fates.At(plan.CrossScene).Set != nil
+	})
 }
 
 // of is what a variable was when the record was taken, as it is held now.
@@ -266,7 +274,8 @@ func (t *tx) emptied(scene int) {
 	if t.run.empty(scene) {
 		owners := []owner{{int(model.OfScene), nil, scene}}
 		for _, prop := range t.run.m.Scenes[scene].Props {
-			if h := prop.Kind.Own; len(h.Stored) > 0 && t.run.worthCrossing(h, copyKey{h.Index, prop.Index}, t.run.props) {
+			if h := prop.Kind.Own; len(h.Stored) > 0 && t.run.worthCrossing(h, copyKey{h.Index, prop.Index},
+				t.run.props) {
 				owners = append(owners, owner{h.Index, nil, prop.Index})
 			}
 		}

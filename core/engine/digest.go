@@ -31,7 +31,8 @@ func (r *Run) Digest() string {
 	now := r.clock
 	r.clock = 0
 	defer func() { r.clock = now }()
-	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}, Timers: r.timers, Own: map[string][]int64{}}
+	s := snapshot{World: r.World(), Players: map[string]*save.Player{}, BackAt: map[string]int64{}, Timers: r.timers,
+		Own: map[string][]int64{}}
 	if r.sown > 0 {
 		s.Seeds = []uint32{r.seed, r.sown}
 	}

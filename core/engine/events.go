@@ -64,7 +64,8 @@ func (t *tx) arguments(e *model.Event, given map[string]types.Value, sender *Pla
 		t.args = append(t.args, v)
 	}
 	if len(given) > known {
-		return nil, refuse(Unknown, "The event %s takes %s; something else was sent.", e.ID, orText(strings.Join(argNames(e), ", "), "no arguments"))
+		return nil, refuse(Unknown, "The event %s takes %s; something else was sent.", e.ID,
+			orText(strings.Join(argNames(e), ", "), "no arguments"))
 	}
 	return t.args, nil
 }

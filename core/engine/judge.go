@@ -53,7 +53,8 @@ func (j *Judge) present(s *save.Player) *Player {
 	r := j.run
 	if j.player == nil {
 		j.player = &Player{vars: r.starts(r.m.Holders[model.OfPlayer])}
-		j.player.used, j.player.marks, j.player.earned = make([]bool, len(r.m.Checkpoints)), make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
+		j.player.used, j.player.marks, j.player.earned = make([]bool, len(r.m.Checkpoints)),
+			make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
 		j.starts = slices.Clone(j.player.vars)
 	}
 	p := j.player

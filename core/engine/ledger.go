@@ -56,8 +56,8 @@ func (l *Ledger) Changed(player string) {
 	l.players[player] = true
 }
 
-// Players lists those who have changed, by id: also those of whom something changes by itself, as a stopwatch that runs;
-// and, in a game for one player, whoever is there when the world has changed.
+// Players lists those who have changed, by id: also those of whom something changes by itself, as a stopwatch that
+// runs; and, in a game for one player, whoever is there when the world has changed.
 func (l *Ledger) Players(r *Run) []string {
 	out := slices.Collect(maps.Keys(l.players))
 	single := r.m.Single && l.World(r)

@@ -92,7 +92,8 @@ func (t *tx) dropAt(p *Player, m *model.Movable, at Place) {
 		at = t.run.home(m)
 	}
 	t.setThing(m, thing{at: at})
-	t.tell(Notice{Player: p.id, To: "scene", Kind: "set-down", Text: m.ID, ID: m.ID, Scene: t.run.m.Scenes[at.Scene].ID})
+	t.tell(Notice{Player: p.id, To: "scene", Kind: "set-down", Text: m.ID, ID: m.ID,
+		Scene: t.run.m.Scenes[at.Scene].ID})
 }
 
 // dropAll sets everything down that a player holds, where they are.
@@ -123,7 +124,8 @@ func (t *tx) tellThings(p *Player) {
 		case x.holder == p:
 			t.tell(Notice{Player: p.id, To: "player", Kind: "holds", Text: m.ID, ID: m.ID, Scene: scene.ID})
 		case x.holder == nil && x.at.Scene == scene.Index:
-			t.tell(Notice{Player: p.id, To: "player", Kind: "stands", Text: m.ID + " at " + t.run.PlaceText(x.at), ID: m.ID, Scene: scene.ID})
+			t.tell(Notice{Player: p.id, To: "player", Kind: "stands", Text: m.ID + " at " + t.run.PlaceText(x.at),
+				ID: m.ID, Scene: scene.ID})
 		}
 	}
 }

@@ -12,7 +12,8 @@ import (
 func (t *tx) move(p *Player, req *Request) error {
 	r := t.run
 	if len(req.To) != len(r.m.Axes) {
-		return refuse(Invalid, "A place here has %d coordinates (%s), not %d.", len(r.m.Axes), strings.Join(r.m.Axes, ", "), len(req.To))
+		return refuse(Invalid, "A place here has %d coordinates (%s), not %d.", len(r.m.Axes),
+			strings.Join(r.m.Axes, ", "), len(req.To))
 	}
 	to := p.place
 	for i, n := range req.To {
@@ -32,7 +33,8 @@ func (t *tx) move(p *Player, req *Request) error {
 		to.Facing = req.Facing
 	}
 	if !r.m.Scenes[to.Scene].Walk && to.At != p.place.At {
-		return refuse(Refused, "Nobody moves freely in %s; passages lead from spot to spot.", r.m.Scenes[to.Scene].Title)
+		return refuse(Refused, "Nobody moves freely in %s; passages lead from spot to spot.",
+			r.m.Scenes[to.Scene].Title)
 	}
 	spent, err := r.speed(p, to)
 	if err != nil {
@@ -62,7 +64,8 @@ func (r *Run) speed(p *Player, to Place) (int64, error) {
 	whole, _ := ms.Ceil().Int()
 	spent := max(p.movedAt, r.clock-burst) + whole
 	if spent > r.clock {
-		return 0, refuse(TooFast, "Nobody is that fast: at most %s %s a second.", r.m.Fastest, r.m.Plan.Space.Unit.Or("metre"))
+		return 0, refuse(TooFast, "Nobody is that fast: at most %s %s a second.", r.m.Fastest,
+			r.m.Plan.Space.Unit.Or("metre"))
 	}
 	return spent, nil
 }
@@ -205,7 +208,8 @@ func (t *tx) reach(p *Player, point *model.Checkpoint) error {
 		t.note(p, "player.checkpoint", from, types.OfText(point.ID))
 		p.reached = point.Index
 	}
-	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, ID: point.ID, Scene: t.run.m.Scenes[p.place.Scene].ID})
+	t.tell(Notice{Player: p.id, To: "player", Kind: "checkpoint", Text: point.ID, ID: point.ID,
+		Scene: t.run.m.Scenes[p.place.Scene].ID})
 	if err := t.moment("checkpoint", p); err != nil {
 		return err
 	}

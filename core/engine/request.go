@@ -92,7 +92,8 @@ var noCause = &Cause{}
 // requestCauses are the causes that requests are.
 var requestCauses = func() map[string]*Cause {
 	out := map[string]*Cause{}
-	for _, do := range []string{"join", "move", "pass", "touch", "leave", "start-over", "event", "write", "correct", "commons", "die"} {
+	for _, do := range []string{"join", "move", "pass", "touch", "leave", "start-over", "event", "write", "correct",
+		"commons", "die"} {
 		out[do] = &Cause{Kind: "request", Moment: do}
 	}
 	return out

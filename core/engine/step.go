@@ -34,16 +34,19 @@ func (r *Run) Step(req *Request) (Result, error) {
 func (r *Run) step(req *Request) error {
 	p := r.players[req.Player]
 	if p != nil && req.Number > 0 && !req.Server && req.Do != "join" && req.Number <= p.number {
-		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player, p.number)
+		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Player,
+			p.number)
 	}
 	if req.numbered() && req.Number <= r.senders[req.Sender] {
-		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Sender, r.senders[req.Sender])
+		return refuse(Repeated, "Request %d of %s was applied before; the last one is %d.", req.Number, req.Sender,
+			r.senders[req.Sender])
 	}
 	if err := r.allowed(req, p); err != nil {
 		return err
 	}
 	if p != nil && 0 < req.Arrival && req.Arrival != p.arrival && !req.Server {
-		return refuse(Stale, "%s was put elsewhere after this was sent: arrival %d, and this was sent at %d.", req.Player, p.arrival, req.Arrival)
+		return refuse(Stale, "%s was put elsewhere after this was sent: arrival %d, and this was sent at %d.",
+			req.Player, p.arrival, req.Arrival)
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
 	settled := req.Do == "join" || req.Do == "leave" || req.Do == "commons"
@@ -173,7 +176,8 @@ func joinResults(a, b Result) Result {
 	if len(a.Changes)+len(a.Notices)+len(a.Saves)+len(a.Left) == 0 {
 		return b
 	}
-	return Result{append(a.Changes, b.Changes...), append(a.Notices, b.Notices...), append(a.Saves, b.Saves...), append(a.Left, b.Left...)}
+	return Result{append(a.Changes, b.Changes...), append(a.Notices, b.Notices...), append(a.Saves, b.Saves...),
+		append(a.Left, b.Left...)}
 }
 
 // allowed says what is wrong with a request before anything is done.

@@ -7,8 +7,8 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// A stopwatch is held as the session's time at which it read zero; one that stands still, as what it reads. What it reads
-// changes without anything being written, so that savers have to ask for it.
+// A stopwatch is held as the session's time at which it read zero; one that stands still, as what it reads. What it
+// reads changes without anything being written, so that savers have to ask for it.
 
 // runs says whether a stopwatch that is held like this counts now.
 func runs(v *model.Var, held types.Value) bool { return v.Stopwatch && !(v.While != nil && held.Bool) }
@@ -39,7 +39,8 @@ func (r *Run) anyRuns(h model.Holder, kept plan.Crossing, values []types.Value) 
 	return false
 }
 
-// stopwatchAt is a stopwatch that reads so many seconds from now on, and goes on as it did: counting, or standing still.
+// stopwatchAt is a stopwatch that reads so many seconds from now on, and goes on as it did: counting, or standing
+// still.
 func (r *Run) stopwatchAt(v *model.Var, held types.Value, reads fixed.Num) types.Value {
 	if !runs(v, held) {
 		return stopped(reads)

@@ -105,7 +105,8 @@ func (t *tx) begin(settled bool) {
 }
 
 func (t *tx) tooMuch(r *model.Rule) error {
-	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("%s does too much: more than %s actions in one event.", t.about(r), finding.Grouped(t.budget)), Rule: r.Number, Line: r.At.Line}
+	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("%s does too much: more than %s actions in one event.",
+		t.about(r), finding.Grouped(t.budget)), Rule: r.Number, Line: r.At.Line}
 }
 
 // about names what a rule waits for.
@@ -117,7 +118,8 @@ func (t *tx) about(r *model.Rule) string {
 }
 
 func (t *tx) mark() mark {
-	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited), things: len(t.things), queue: len(t.queue),
+	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited),
+		things: len(t.things), queue: len(t.queue),
 		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown}
 }
 
@@ -144,8 +146,10 @@ func (t *tx) undo(m mark) {
 	for _, p := range t.exited[m.exited:] {
 		t.run.enter(p)
 	}
-	t.values, t.cores, t.entered, t.exited = t.values[:m.values], t.cores[:m.cores], t.entered[:m.entered], t.exited[:m.exited]
-	t.queue, t.res.Changes, t.res.Notices, t.res.Saves = t.queue[:m.queue], t.res.Changes[:m.changes], t.res.Notices[:m.notices], t.res.Saves[:m.saves]
+	t.values, t.cores, t.entered, t.exited = t.values[:m.values], t.cores[:m.cores], t.entered[:m.entered],
+		t.exited[:m.exited]
+	t.queue, t.res.Changes, t.res.Notices, t.res.Saves = t.queue[:m.queue], t.res.Changes[:m.changes],
+		t.res.Notices[:m.notices], t.res.Saves[:m.saves]
 }
 
 // touch has to be called before a player's core changes.
@@ -246,7 +250,8 @@ func (r *Run) place(c *Change, v *model.Var, at int) {
 // note adds a change of something built in to the list.
 func (t *tx) note(p *Player, name string, from, to types.Value) {
 	if from != to {
-		t.res.Changes = append(t.res.Changes, Change{Player: playerID(p), Name: name, From: from, To: to, Cause: t.cause})
+		t.res.Changes = append(t.res.Changes, Change{Player: playerID(p), Name: name, From: from, To: to,
+			Cause: t.cause})
 	}
 }
 
@@ -272,7 +277,8 @@ func (t *tx) saveNow(p *Player, moment string) {
 func (t *tx) drain() error {
 	for ; t.done < len(t.queue); t.done++ {
 		if t.done >= MaxChain {
-			return refuse(Failed, "The rules set off more than %d further steps; they may set each other off for ever.", MaxChain)
+			return refuse(Failed, "The rules set off more than %d further steps; they may set each other off for ever.",
+				MaxChain)
 		}
 		if err := t.carryOut(t.queue[t.done]); err != nil {
 			return err
@@ -307,8 +313,8 @@ func (t *tx) carryOut(w pending) error {
 	return nil
 }
 
-// byItself carries out what follows by itself (a milestone, a save), with all that follows from that in turn. Whatever is
-// wrong with it, it does not refuse what set it off: it is undone alone, and the player is told (rule 10).
+// byItself carries out what follows by itself (a milestone, a save), with all that follows from that in turn. Whatever
+// is wrong with it, it does not refuse what set it off: it is undone alone, and the player is told (rule 10).
 func (t *tx) byItself(p *Player, do func() error) error {
 	behind := slices.Clone(t.queue[t.done+1:])
 	t.queue = t.queue[:t.done+1]

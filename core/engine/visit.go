@@ -78,7 +78,8 @@ func (r *Run) pairsIn(scenes map[string]save.Values, props save.Props) copies {
 
 // copiesOut gives what was changed of the copies of one holder, of the variables that keep picks: by scene,
 // or by kind and prop. What has its start value is left out.
-func (r *Run) copiesOut(c copies, h model.Holder, keep func(*model.Var) bool, out func(h *model.Holding, at int, values save.Values)) {
+func (r *Run) copiesOut(c copies, h model.Holder, keep func(*model.Var) bool,
+	out func(h *model.Holding, at int, values save.Values)) {
 	for key, held := range c {
 		hold := r.m.Holders[key.hold]
 		if hold.Holder != h {
@@ -236,7 +237,8 @@ func (t *tx) replaceWorld() {
 	t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic}
 }
 
-// freshWorld is the world of a slot in which nothing was ever saved: nothing of whoever played before is in it (rule 1).
+// freshWorld is the world of a slot in which nothing was ever saved: nothing of whoever played before is in it (rule
+// 1).
 func (t *tx) freshWorld() {
 	t.replaceWorld()
 	t.run.attic = nil
@@ -244,7 +246,8 @@ func (t *tx) freshWorld() {
 }
 
 func (r *Run) recordIn(s save.Record) *record {
-	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks), pairs: r.pairsIn(s.Scenes, s.Props)}
+	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks),
+		pairs: r.pairsIn(s.Scenes, s.Props)}
 	if r.m.Single && s.World != nil {
 		rec.game = shownValues(r.m.Holders[model.OfGame].Stored, s.World.Values)
 		rec.props = r.propsIn(s.World.Props, model.OfProp)
@@ -385,8 +388,10 @@ func (r *Run) Save(player string) *save.Player {
 }
 
 func (r *Run) save(p *Player) *save.Player {
-	s := &save.Player{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Player: p.id, Slot: p.slot, Visits: p.visits, Number: p.number,
-		Dead: p.dead, Place: r.placeOut(p.place), Entry: r.placeOut(p.entry), Values: r.named(r.allShown(p.vars, model.OfPlayer), model.OfPlayer, everything), Attic: p.attic}
+	s := &save.Player{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Player: p.id, Slot: p.slot,
+		Visits: p.visits, Number: p.number,
+		Dead: p.dead, Place: r.placeOut(p.place), Entry: r.placeOut(p.entry), Values: r.named(r.allShown(p.vars,
+			model.OfPlayer), model.OfPlayer, everything), Attic: p.attic}
 	if p.reached >= 0 {
 		s.Checkpoint = r.m.Checkpoints[p.reached].ID
 		if r.m.Checkpoints[p.reached].Area != nil {
@@ -438,8 +443,10 @@ func (r *Run) World() *save.World {
 }
 
 // worldOut gives what the game and its scenes hold, of the variables that keep picks.
-func (r *Run) worldOut(game []types.Value, scenes [][]types.Value, props copies, keep func(*model.Var) bool) *save.World {
-	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value, Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{},
+func (r *Run) worldOut(game []types.Value, scenes [][]types.Value, props copies,
+	keep func(*model.Var) bool) *save.World {
+	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value,
+		Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{},
 		Props: r.propsOut(props, model.OfProp, keep)}
 	for i, s := range r.m.Scenes {
 		if values := r.named(scenes[i], model.OfScene, keep); len(values) > 0 {
@@ -477,7 +484,10 @@ func (r *Run) marksOut(marks []remembered, keep func(*model.Waymark) bool) map[s
 
 func (r *Run) recordOut(rec *record) save.Record {
 	rewinds := func(v *model.Var) bool { return v.Fates.At(plan.CrossDeath).Kind == "rewind" }
-	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds), Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool { return w.Fates.At(plan.CrossDeath).Kind == "rewind" }),
+	out := save.Record{Values: r.named(rec.player, model.OfPlayer, rewinds),
+		Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool {
+			return w.Fates.At(plan.CrossDeath).Kind == "rewind"
+		}),
 		Scenes: r.scenesOut(rec.pairs, rewinds), Props: r.propsOut(rec.pairs, model.OfPlayerProp, rewinds)}
 	if rec.game != nil {
 		out.World = r.worldOut(rec.game, rec.scenes, rec.props, rewinds)
@@ -497,5 +507,6 @@ func (r *Run) named(shown []types.Value, h model.Holder, keep func(*model.Var) b
 }
 
 func (r *Run) placeOut(p Place) save.Place {
-	return save.Place{Scene: r.m.Scenes[p.Scene].ID, At: append([]fixed.Num{}, p.At[:len(r.m.Axes)]...), Facing: p.Facing}
+	return save.Place{Scene: r.m.Scenes[p.Scene].ID, At: append([]fixed.Num{}, p.At[:len(r.m.Axes)]...),
+		Facing: p.Facing}
 }

@@ -100,7 +100,8 @@ func (w Watcher) Read(ref expr.Ref) (types.Value, error) {
 
 func (w Watcher) there(ref expr.Ref) error {
 	id := w.Whose(ref)
-	if id != "" && !w.Run.Has(id) && ref.What != expr.LocalValue && ref.What != expr.StandingNumber && ref.What != expr.StandingPlace {
+	if id != "" && !w.Run.Has(id) && ref.What != expr.LocalValue && ref.What != expr.StandingNumber &&
+		ref.What != expr.StandingPlace {
 		return fmt.Errorf("%s is not in the session", id)
 	}
 	return nil
@@ -174,8 +175,8 @@ func (r *Run) sceneOfOwner(o owner) int {
 	return o.at
 }
 
-// Hears says whether a player is told a notice: what is for a player by that one, what is for a scene by whoever is in it
-// now and by the one whom it is about, the rest by everyone.
+// Hears says whether a player is told a notice: what is for a player by that one, what is for a scene by whoever is in
+// it now and by the one whom it is about, the rest by everyone.
 func (r *Run) Hears(player string, n *Notice) bool {
 	switch n.To {
 	case "player":

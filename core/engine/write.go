@@ -18,7 +18,8 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 	case !req.Server && !v.SelfMay:
 		return refuse(Forbidden, "%s is not written by players; the rules and the game's server do.", v.Name)
 	case v.Shared != nil && !v.Shared.Mine:
-		return refuse(Refused, "%s is of the commons %s, which %s writes: correct it there.", v.Name, v.Shared.Commons, orText(v.Shared.Writer, "its expression"))
+		return refuse(Refused, "%s is of the commons %s, which %s writes: correct it there.", v.Name, v.Shared.Commons,
+			orText(v.Shared.Writer, "its expression"))
 	case v.Computed() || v.Stopwatch && req.Do != "correct" || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
 	case v.Holder.OfPlayers() && p == nil:

@@ -60,7 +60,8 @@ func (c *checker) named(name string, e ast.Expr) finding.At {
 
 func (c *checker) unknownFunction(name string, at finding.At) typed {
 	if name == "@in" {
-		return c.fail("bad-expression", at, "What is in a list or a set is asked with contains: player.letters.contains('mill'), not 'mill' in player.letters.")
+		return c.fail("bad-expression", at,
+			"What is in a list or a set is asked with contains: player.letters.contains('mill'), not 'mill' in player.letters.")
 	}
 	if strings.HasPrefix(name, "_") || strings.HasPrefix(name, "@") {
 		return c.fail("bad-expression", at, "This operator is not part of the language.")
@@ -69,7 +70,8 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 		return c.fail("bad-expression", at, "%s is written %s.", name, form)
 	}
 	near := finding.Word(name, FunctionNames())
-	c.report("unknown-name", at, "There is no function called \"%s\".%s", name, finding.DidYouMean(near.Name)).Suggest(near)
+	c.report("unknown-name", at, "There is no function called \"%s\".%s", name,
+		finding.DidYouMean(near.Name)).Suggest(near)
 	return typed{}
 }
 
@@ -82,7 +84,8 @@ var forms = map[string]string{
 
 // FunctionNames lists the functions of the language.
 func FunctionNames() []string {
-	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true, "inside": true, "holds": true, "draw": true, "point": true}
+	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true, "inside": true, "holds": true,
+		"draw": true, "point": true}
 	for n := range numeric {
 		if !strings.Contains(n, "_") {
 			names[n] = true
@@ -295,7 +298,8 @@ func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
 	return asCondition(types.Type{Kind: types.Bool, Truth: known3}, lessThan(a, b, strict))
 }
 
-// lessThan is a < b, or a <= b. A number that is written there, which is the most frequent case, is not asked each time.
+// lessThan is a < b, or a <= b. A number that is written there, which is the most frequent case, is not asked each
+// time.
 func lessThan(a, b typed, strict bool) func(Env) bool {
 	x, y := a.number(), b.number()
 	switch {
@@ -340,7 +344,9 @@ func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
 		return c.fail("bad-expression", at, "has(x) asks about a name.")
 	}
 	x := n.eval
-	out := typed{typ: types.Type{Kind: types.Bool}, holds: Facts{n.path: true}, eval: func(env Env) types.Value { return types.OfBool(x(env).Kind != types.IsNone) }}
+	out := typed{typ: types.Type{Kind: types.Bool}, holds: Facts{n.path: true}, eval: func(env Env) types.Value {
+		return types.OfBool(x(env).Kind != types.IsNone)
+	}}
 	if i := strings.LastIndexByte(n.path, '.'); i > 0 { // an attribute that is there has a pick that is there
 		out.holds[n.path[:i]] = true
 	}
@@ -361,7 +367,8 @@ func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
 	other.typ = c.adapt(other.typ, n.typ, call.Args()[0])
 	t, ok := types.Unify(n.typ.Value(), other.typ)
 	if !ok {
-		return c.fail("type-mismatch", c.at(call.Args()[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ, other.typ)
+		return c.fail("type-mismatch", c.at(call.Args()[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ,
+			other.typ)
 	}
 	if !n.typ.Optional {
 		t = n.typ

@@ -29,20 +29,34 @@ var numeric map[string]operation
 
 func init() {
 	numeric = map[string]operation{
-		operators.Subtract: {2, widest, func(r []types.Range) types.Range { return sum(r[0], negated(r[1])) }, binary(fixed.Num.Sub)},
-		operators.Multiply: {2, widest, func(r []types.Range) types.Range { return product(r[0], r[1]) }, binary(fixed.Num.Mul)},
-		operators.Divide:   {2, always(types.Decimal), func(r []types.Range) types.Range { return quotient(r[0], r[1]) }, binary(fixed.Num.Div)},
-		operators.Modulo:   {2, widest, remainder, binary(fixed.Num.Mod)},
-		operators.Negate:   {1, widest, func(r []types.Range) types.Range { return negated(r[0]) }, unary(fixed.Num.Neg)},
-		"div":              {2, always(types.Int), func(r []types.Range) types.Range { return cut(quotient(r[0], r[1]), toZero) }, binary(fixed.Num.DivWhole)},
-		"mod":              {2, widest, remainder, binary(fixed.Num.Mod)},
-		"abs":              {1, widest, absolute, unary(fixed.Num.Abs)},
-		"floor":            {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], fixed.Num.Floor) }, unary(fixed.Num.Floor)},
-		"ceil":             {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], fixed.Num.Ceil) }, unary(fixed.Num.Ceil)},
-		"round":            {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], nearestWhole) }, unary(nearestWhole)},
-		"min":              {0, widest, smallest, fold(fixed.Min)},
-		"max":              {0, widest, largest, fold(fixed.Max)},
-		"clamp":            {3, widest, func(r []types.Range) types.Range { return smallest([]types.Range{largest(r[:2]), r[2]}) }, clamped},
+		operators.Subtract: {2, widest, func(r []types.Range) types.Range { return sum(r[0], negated(r[1])) },
+			binary(fixed.Num.Sub)},
+		operators.Multiply: {2, widest, func(r []types.Range) types.Range { return product(r[0], r[1]) },
+			binary(fixed.Num.Mul)},
+		operators.Divide: {2, always(types.Decimal), func(r []types.Range) types.Range {
+			return quotient(r[0], r[1])
+		}, binary(fixed.Num.Div)},
+		operators.Modulo: {2, widest, remainder, binary(fixed.Num.Mod)},
+		operators.Negate: {1, widest, func(r []types.Range) types.Range { return negated(r[0]) },
+			unary(fixed.Num.Neg)},
+		"div": {2, always(types.Int), func(r []types.Range) types.Range {
+			return cut(quotient(r[0], r[1]), toZero)
+		}, binary(fixed.Num.DivWhole)},
+		"mod": {2, widest, remainder, binary(fixed.Num.Mod)},
+		"abs": {1, widest, absolute, unary(fixed.Num.Abs)},
+		"floor": {1, always(types.Int), func(r []types.Range) types.Range {
+			return cut(r[0], fixed.Num.Floor)
+		}, unary(fixed.Num.Floor)},
+		"ceil": {1, always(types.Int), func(r []types.Range) types.Range {
+			return cut(r[0], fixed.Num.Ceil)
+		}, unary(fixed.Num.Ceil)},
+		"round": {1, always(types.Int), func(r []types.Range) types.Range { return cut(r[0], nearestWhole) },
+			unary(nearestWhole)},
+		"min": {0, widest, smallest, fold(fixed.Min)},
+		"max": {0, widest, largest, fold(fixed.Max)},
+		"clamp": {3, widest, func(r []types.Range) types.Range {
+			return smallest([]types.Range{largest(r[:2]), r[2]})
+		}, clamped},
 	}
 }
 
@@ -143,9 +157,11 @@ func (c *checker) number(e ast.Expr, known Facts) (typed, bool) {
 
 func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding.At, known Facts) typed {
 	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
-		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"), [...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
+		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"),
+			[...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
 	}
-	kinds, ranges, parts, evals := make([]types.Kind, len(args)), make([]types.Range, len(args)), make([]typed, len(args)), make([]numeral, len(args))
+	kinds, ranges, parts, evals := make([]types.Kind, len(args)), make([]types.Range, len(args)),
+		make([]typed, len(args)), make([]numeral, len(args))
 	ok := true
 	for i, a := range args {
 		n, good := c.number(a, known)
@@ -205,7 +221,8 @@ var errLongText = errors.New("a text grows beyond 64 KB")
 var textual = map[string]func(c *checker, on typed, args []typed) typed{
 	"size": func(c *checker, on typed, _ []typed) typed {
 		x := on.eval
-		return typed{typ: types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}, eval: func(env Env) types.Value { return types.OfInt(utf8.RuneCountInString(x(env).Text)) }}
+		return typed{typ: types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}},
+			eval: func(env Env) types.Value { return types.OfInt(utf8.RuneCountInString(x(env).Text)) }}
 	},
 	"contains":   within(strings.Contains),
 	"startsWith": within(strings.HasPrefix),
@@ -215,11 +232,14 @@ var textual = map[string]func(c *checker, on typed, args []typed) typed{
 func within(f func(s, part string) bool) func(*checker, typed, []typed) typed {
 	return func(c *checker, on typed, args []typed) typed {
 		x, y := on.eval, args[0].eval
-		return typed{typ: types.Type{Kind: types.Bool}, eval: func(env Env) types.Value { return types.OfBool(f(x(env).Text, y(env).Text)) }}
+		return typed{typ: types.Type{Kind: types.Bool}, eval: func(env Env) types.Value {
+			return types.OfBool(f(x(env).Text, y(env).Text))
+		}}
 	}
 }
 
-func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, call ast.CallExpr, at finding.At, known Facts) typed {
+func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, call ast.CallExpr, at finding.At,
+	known Facts) typed {
 	takes := 1
 	if name == "size" {
 		takes = 0

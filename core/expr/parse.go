@@ -124,12 +124,14 @@ func CompileFor(x plan.Expr, names Names, known Facts, want types.Type) (*Progra
 
 // compile checks and compiles an expression that was read.
 func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
-	c := &checker{names: names, source: x, info: tree.SourceInfo(), program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
+	c := &checker{names: names, source: x, info: tree.SourceInfo(),
+		program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
 	n := c.wanted(tree.Expr(), known, want)
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
 	}
-	c.program.Type, c.program.evaluate, c.program.number, c.program.holds, c.program.Holds = n.typ, n.eval, n.number(), n.cond(), n.holds
+	c.program.Type, c.program.evaluate, c.program.number, c.program.holds, c.program.Holds = n.typ, n.eval, n.number(),
+		n.cond(), n.holds
 	c.program.Name = n.read != nil
 	return c.program, c.found
 }
@@ -144,8 +146,10 @@ func (c *checker) wanted(e ast.Expr, known Facts, want types.Type) typed {
 		word := e.AsIdent()
 		return constant(types.OfText(word), c.listed(word, want, c.at(e)))
 	}
-	if e.Kind() == ast.IdentKind && want.Kind == types.Text && c.names.Roots[e.AsIdent()] == nil && c.names.Missing[e.AsIdent()] == "" {
-		return c.fail("unknown-name", c.at(e), "Nothing is called \"%s\" here; a text is written in quotes: '%s'.", e.AsIdent(), e.AsIdent())
+	if e.Kind() == ast.IdentKind && want.Kind == types.Text && c.names.Roots[e.AsIdent()] == nil &&
+		c.names.Missing[e.AsIdent()] == "" {
+		return c.fail("unknown-name", c.at(e), "Nothing is called \"%s\" here; a text is written in quotes: '%s'.",
+			e.AsIdent(), e.AsIdent())
 	}
 	n := c.walk(e, maps.Clone(known))
 	if n.eval != nil {

@@ -36,7 +36,8 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 			}
 		case ast.CallKind:
 			call := e.AsCall()
-			if name := call.FunctionName(); name == "@in" || !strings.ContainsAny(name, "_@!") && !slices.Contains(FunctionNames(), name) {
+			if name := call.FunctionName(); name == "@in" || !strings.ContainsAny(name, "_@!") &&
+				!slices.Contains(FunctionNames(), name) {
 				c.unknownFunction(name, c.named(name, e))
 			}
 			if call.IsMemberFunction() {
@@ -67,7 +68,9 @@ func parse(x plan.Expr) (*ast.AST, finding.List) {
 	}
 	at := position(x, list[0].Location.Line(), list[0].Location.Column())
 	if oneEquals.MatchString(x.Source) {
-		return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: whether two are equal is asked with ==.")}
+		return nil, finding.List{finding.New("bad-expression", at,
+			"This expression cannot be understood: whether two are equal is asked with ==.")}
 	}
-	return nil, finding.List{finding.New("bad-expression", at, "This expression cannot be understood: "+plainer(list[0].Message)+".")}
+	return nil, finding.List{finding.New("bad-expression", at,
+		"This expression cannot be understood: "+plainer(list[0].Message)+".")}
 }

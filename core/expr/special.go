@@ -53,7 +53,8 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 	field := known[id]
 	if field == nil {
 		near := finding.Declared(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id, finding.DidYouMean(near.Name)).Suggest(near)
+		c.report("unknown-name", c.at(arg), "There is no milestone called \"%s\".%s", id,
+			finding.DidYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(field.Type, field.Ref.from(ref), strings.Join(parts, ".")+".earned('"+id+"')", at, nil)
@@ -61,16 +62,19 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 
 // inside is inside('scene/area'): whether the rule's player is in an area.
 func (c *checker) inside(arg ast.Expr, at finding.At) typed {
-	return c.asked("inside", "area", "inside('scene/area')", "There is no player here who could be inside an area.", c.names.Areas, arg, at)
+	return c.asked("inside", "area", "inside('scene/area')", "There is no player here who could be inside an area.",
+		c.names.Areas, arg, at)
 }
 
 // holds is holds('sled'): whether the rule's player holds a movable.
 func (c *checker) holds(arg ast.Expr, at finding.At) typed {
-	return c.asked("holds", "movable", "holds('movable')", "There is no player here who could hold something.", c.names.Held, arg, at)
+	return c.asked("holds", "movable", "holds('movable')", "There is no player here who could hold something.",
+		c.names.Held, arg, at)
 }
 
 // asked is a function of the rule's player that takes the written name of something.
-func (c *checker) asked(function, what, form, nobody string, known map[string]*Entry, arg ast.Expr, at finding.At) typed {
+func (c *checker) asked(function, what, form, nobody string, known map[string]*Entry, arg ast.Expr,
+	at finding.At) typed {
 	id := ""
 	if arg.Kind() == ast.LiteralKind {
 		id, _ = arg.AsLiteral().Value().(string)
@@ -81,7 +85,8 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 	entry := known[id]
 	if entry == nil {
 		near := finding.Declared(id, keys(known))
-		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form, finding.DidYouMean(near.Name)).Suggest(near)
+		c.report("unknown-name", c.at(arg), "There is no %s called \"%s\"; it is written %s.%s", what, id, form,
+			finding.DidYouMean(near.Name)).Suggest(near)
 		return typed{}
 	}
 	return c.value(entry.Type, entry.Ref, function+"('"+id+"')", at, nil)
@@ -147,7 +152,8 @@ func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
 		whole.Range.Hi, whole.Range.HasHi = n.typ.Range.Hi, true
 		return typed{typ: whole, eval: func(env Env) types.Value { return types.OfInt(len(x(env).Items())) }}
 	}
-	return c.fail("type-mismatch", c.at(e), "count counts the players that are present, the items of a list or a set, or of how many scenes or props something is true; this is %s.", n.typ)
+	return c.fail("type-mismatch", c.at(e),
+		"count counts the players that are present, the items of a list or a set, or of how many scenes or props something is true; this is %s.", n.typ)
 }
 
 // ofItems is list.size() and list.contains(item).
@@ -185,7 +191,8 @@ func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
 		evals[i] = n.eval
 	}
 	if len(args) != len(c.names.Axes) {
-		return c.fail("bad-expression", at, "A point has %d coordinates here (%s), not %d.", len(c.names.Axes), types.JoinNames(c.names.Axes), len(args))
+		return c.fail("bad-expression", at, "A point has %d coordinates here (%s), not %d.", len(c.names.Axes),
+			types.JoinNames(c.names.Axes), len(args))
 	}
 	return typed{typ: types.Type{Kind: types.Point, Names: c.names.Axes}, eval: func(env Env) types.Value {
 		items := make([]types.Value, len(evals))
@@ -215,7 +222,8 @@ func (c *checker) draw(args []ast.Expr, known Facts) typed {
 			return c.fail("type-mismatch", c.at(args[i+1]), "draw takes whole numbers; this may have a fraction.")
 		}
 	}
-	r := types.Range{Lo: n[1].typ.Range.Lo, HasLo: n[1].typ.Range.HasLo, Hi: n[2].typ.Range.Hi, HasHi: n[2].typ.Range.HasHi, Step: types.One}
+	r := types.Range{Lo: n[1].typ.Range.Lo, HasLo: n[1].typ.Range.HasLo, Hi: n[2].typ.Range.Hi,
+		HasHi: n[2].typ.Range.HasHi, Step: types.One}
 	s, index, from, to := seed.eval, n[0].eval, n[1].eval, n[2].eval
 	return typed{typ: types.Type{Kind: types.Int, Range: r}, eval: func(env Env) types.Value {
 		drawn, err := Draw(s(env).Num, index(env).Num, from(env).Num, to(env).Num)

@@ -23,7 +23,9 @@ func (p *Program) Terms() []Term {
 		return nil
 	}
 	out := p.terms(p.tree.Expr(), false, nil)
-	slices.SortFunc(out, func(a, b Term) int { return cmp.Or(cmp.Compare(a.Source, b.Source), compareBools(a.Minus, b.Minus)) })
+	slices.SortFunc(out, func(a, b Term) int {
+		return cmp.Or(cmp.Compare(a.Source, b.Source), compareBools(a.Minus, b.Minus))
+	})
 	return out
 }
 

@@ -25,7 +25,8 @@ func (c *checker) walk(e ast.Expr, known Facts) typed {
 	case ast.CallKind:
 		return c.call(e, known)
 	case ast.ListKind, ast.MapKind, ast.StructKind:
-		return c.fail("bad-expression", c.at(e), "Lists, tables and groups cannot be written in an expression; a point is written point(x, y).")
+		return c.fail("bad-expression", c.at(e),
+			"Lists, tables and groups cannot be written in an expression; a point is written point(x, y).")
 	}
 	return c.fail("bad-expression", c.at(e), "This form cannot stand in an expression.")
 }
@@ -103,7 +104,8 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 		return typed{}
 	}
 	if entry.Type.Kind == types.Record {
-		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."), types.JoinNames(keys(entry.Fields)))
+		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."),
+			types.JoinNames(keys(entry.Fields)))
 	}
 	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
 }

@@ -86,7 +86,8 @@ func UpToMost(judge func()) (more bool) {
 
 // TooMany says that there may be more than is told.
 func TooMany() Finding {
-	return New("too-many", At{Line: 1, Column: 1}, fmt.Sprintf("There are more findings than the %d that are listed. Begin with these, and check again.", Most))
+	return New("too-many", At{Line: 1, Column: 1},
+		fmt.Sprintf("There are more findings than the %d that are listed. Begin with these, and check again.", Most))
 }
 
 // Suggest says which name was probably meant.

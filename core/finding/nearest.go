@@ -46,7 +46,8 @@ func Word(name string, words []string) Guess {
 }
 
 // grave are the words that kill, move, clear or save: nobody's slip becomes one of them.
-var grave = map[string]bool{"die": true, "come-back": true, "start-over": true, "go": true, "take": true, "set-down": true, "clear": true, "forget": true,
+var grave = map[string]bool{"die": true, "come-back": true, "start-over": true, "go": true, "take": true,
+	"set-down": true, "clear": true, "forget": true,
 	"take-out": true, "unearn": true, "save": true, "drop": true, "restore": true, "reset": true, "rewind": true, "death": true}
 
 // within counts the candidates that are nearer than a distance, each name once.
@@ -87,8 +88,8 @@ func distance(from, to string, limit int) int {
 	return min(prev[len(b)], limit)
 }
 
-// DidYouMean asks, behind a sentence about a name that nothing has, whether the nearest that something has was meant; it
-// says nothing where none is near.
+// DidYouMean asks, behind a sentence about a name that nothing has, whether the nearest that something has was meant;
+// it says nothing where none is near.
 func DidYouMean(near string) string {
 	if near == "" {
 		return ""

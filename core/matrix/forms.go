@@ -99,9 +99,10 @@ func (m *Matrix) markdown() string {
 	return out.String()
 }
 
-// escaped writes what means something in Markdown as itself (CommonMark 0.31, section 2.4): no text of a plan becomes a link, a
-// picture, HTML or another row.
-var escaped = strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "~", `\~`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "\n", " ", "\r", " ")
+// escaped writes what means something in Markdown as itself (CommonMark 0.31, section 2.4): no text of a plan becomes a
+// link, a picture, HTML or another row.
+var escaped = strings.NewReplacer(`\`, `\\`, "|", `\|`, "*", `\*`, "_", `\_`, "`", "\\`", "[", `\[`, "]", `\]`, "~",
+	`\~`, "<", "&lt;", ">", "&gt;", "&", "&amp;", "\n", " ", "\r", " ")
 
 // Sizes of the drawing, in its own units.
 const (
@@ -119,10 +120,12 @@ var shapes = map[string]string{
 }
 
 // likeShapes are fates that are drawn as another one.
-var likeShapes = map[string]string{"exact": "keep", "stay": "keep", "start": "reset", "checkpoint": "rewind", "entry": "rewind"}
+var likeShapes = map[string]string{"exact": "keep", "stay": "keep", "start": "reset", "checkpoint": "rewind",
+	"entry": "rewind"}
 
 // tones are the fates' colours on paper.
-var tones = map[string]string{"keep": "#2a6f5f", "reset": "#8a5a00", "rewind": "#2c5f93", "set": "#7a3f78", "undecided": "#b3391f", "unbounded": "#b3391f"}
+var tones = map[string]string{"keep": "#2a6f5f", "reset": "#8a5a00", "rewind": "#2c5f93", "set": "#7a3f78",
+	"undecided": "#b3391f", "unbounded": "#b3391f"}
 
 // svg draws the matrix for paper and slides.
 func (m *Matrix) svg() string {
@@ -137,15 +140,18 @@ func (m *Matrix) svg() string {
 	fmt.Fprintf(&out, "\n<title>%s: what survives what</title>\n<rect width=\"100%%\" height=\"100%%\" fill=\"#fff\"/>\n", html.EscapeString(m.Title))
 	fmt.Fprintf(&out, `<text x="%d" y="32" font-size="18" font-weight="600">%s</text><text x="%d" y="32" text-anchor="end" fill="#545f67">version %d; bold: decided by the item itself</text>`+"\n", margin, html.EscapeString(m.Title), width-margin, m.Version)
 	for i, c := range m.Columns {
-		fmt.Fprintf(&out, `<text x="%d" y="62" font-weight="600" fill="#545f67">%s</text>`, margin+firstWidth+i*columnWidth, html.EscapeString(c.Title))
+		fmt.Fprintf(&out, `<text x="%d" y="62" font-weight="600" fill="#545f67">%s</text>`,
+			margin+firstWidth+i*columnWidth, html.EscapeString(c.Title))
 	}
 	y := headHeight
 	for _, g := range m.Groups {
 		y += 8
-		fmt.Fprintf(&out, "\n"+`<text x="%d" y="%d" font-weight="600" fill="#2f7f70">%s</text>`, margin, y+14, html.EscapeString(g.Title))
+		fmt.Fprintf(&out, "\n"+`<text x="%d" y="%d" font-weight="600" fill="#2f7f70">%s</text>`, margin, y+14,
+			html.EscapeString(g.Title))
 		y += lineHeight
 		for _, r := range g.Rows {
-			fmt.Fprintf(&out, "\n"+`<path d="M%d %dh%d" stroke="#e4ddcf"/><text x="%d" y="%d">%s</text>`, margin, y, width-2*margin, margin+8, y+15, html.EscapeString(clipped(r.Title, 32)))
+			fmt.Fprintf(&out, "\n"+`<path d="M%d %dh%d" stroke="#e4ddcf"/><text x="%d" y="%d">%s</text>`, margin, y,
+				width-2*margin, margin+8, y+15, html.EscapeString(clipped(r.Title, 32)))
 			for i, c := range r.Cells {
 				svgCell(&out, c, margin+firstWidth+i*columnWidth, y)
 			}
@@ -178,7 +184,8 @@ func svgCell(out *strings.Builder, c Cell, x, y int) {
 		stroke = "3.2"
 	}
 	fmt.Fprintf(out, `<path transform="translate(%d %d) scale(.85)" d="%s" fill="%s" stroke="%s" stroke-width="%s" stroke-linecap="round" stroke-linejoin="round"/>`, x, y+4, shapes[kind], fill, tone, stroke)
-	fmt.Fprintf(out, `<text x="%d" y="%d" font-weight="%d">%s</text>`, x+19, y+15, weight, html.EscapeString(clipped(c.Short, 16)))
+	fmt.Fprintf(out, `<text x="%d" y="%d" font-weight="%d">%s</text>`, x+19, y+15, weight,
+		html.EscapeString(clipped(c.Short, 16)))
 }
 
 func clipped(s string, most int) string {

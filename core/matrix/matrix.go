@@ -76,7 +76,8 @@ type Cell struct {
 
 // Of makes the matrix of a plan.
 func Of(m *model.Model) Matrix {
-	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name), Version: m.Plan.Version.Value, Columns: columns(), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
+	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name),
+		Version: m.Plan.Version.Value, Columns: columns(), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
 	w := &writer{m: m}
 	for _, h := range w.holdings() {
 		out.Holders = append(out.Holders, Holder{h.Written(), h.Prefix()})
@@ -100,7 +101,8 @@ func Of(m *model.Model) Matrix {
 		}
 		for _, use := range w.m.Plan.Uses {
 			if id := use.Commons.Name; h.Holder == model.OfPlayer {
-				out.Groups = append(out.Groups, Group{Holder: "commons:" + id, Title: "Each player has in the " + strings.ReplaceAll(id, "-", " "), Rows: w.rows(h, id)})
+				out.Groups = append(out.Groups, Group{Holder: "commons:" + id,
+					Title: "Each player has in the " + strings.ReplaceAll(id, "-", " "), Rows: w.rows(h, id)})
 			}
 		}
 	}
@@ -154,7 +156,8 @@ func columns() []Column {
 	for _, c := range plan.Crossings {
 		out = append(out, Column{c.String(), c.Title(), c.Meaning()})
 	}
-	return append(out, Column{"crash", "Crash", "What is left if the machine stops now: it follows from the save moments."})
+	return append(out, Column{"crash", "Crash",
+		"What is left if the machine stops now: it follows from the save moments."})
 }
 
 type writer struct{ m *model.Model }
@@ -224,7 +227,8 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.By == model.ByNobody:
 		out = undecided(v.Title, v.Holder, c)
 	case v.Shared != nil:
-		out.Sentence = fmt.Sprintf("%s is held in common with other games, in all slots: nothing here takes it away.", v.Title)
+		out.Sentence = fmt.Sprintf("%s is held in common with other games, in all slots: nothing here takes it away.",
+			v.Title)
 		return out
 	case f.Kind == "keep":
 		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, v.Holder.When(c))
@@ -282,7 +286,8 @@ func notAtAll(c plan.Crossing) Cell {
 func (w *writer) crash(title string) Cell {
 	s, every := w.m.Plan.Saving, w.m.SavesEvery()
 	var moments []string
-	for _, name := range []struct{ moment, text string }{{"checkpoint", "checkpoint"}, {"scene", "change of scene"}, {"death", "coming back"}} {
+	for _, name := range []struct{ moment, text string }{{"checkpoint", "checkpoint"}, {"scene", "change of scene"},
+		{"death", "coming back"}} {
 		if w.m.SavesOn(name.moment) {
 			moments = append(moments, name.text)
 		}
@@ -299,7 +304,8 @@ func (w *writer) crash(title string) Cell {
 		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at most %s before.", title, every)
 	case len(moments) > 0:
 		out.Short = "since " + strings.TrimPrefix(since, "the ")
-		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at %s, however long ago that was.", title, since)
+		out.Sentence = fmt.Sprintf("If the machine stops, %s comes back as it was at %s, however long ago that was.",
+			title, since)
 	default:
 		out.Fate, out.Short = "unbounded", "unbounded"
 		out.Sentence = fmt.Sprintf("If the machine stops, everything that happened to %s in this visit is lost: nothing saves it while it goes on.", title)
@@ -371,10 +377,13 @@ func (w *writer) builtIn(row Row, h model.Holder, fates model.Fates, sentences m
 
 func (w *writer) place() Row {
 	p := w.m.Place
-	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: types.OfText(w.m.Start.ID), At: w.m.Plan.Start.At}
-	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature, Sentence: "The passage decides where the player arrives, and what they carry along."}
+	row := Row{Name: "place", Title: "Place", Type: "scene, coordinates, facing", Start: types.OfText(w.m.Start.ID),
+		At: w.m.Plan.Start.At}
+	passage := Cell{Fate: "passage", Short: "passage", Decided: model.ByNature,
+		Sentence: "The passage decides where the player arrives, and what they carry along."}
 	none := notAtAll(plan.CrossRestart)
-	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none, w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}
+	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none,
+		w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}
 	return row
 }
 
@@ -389,7 +398,8 @@ func (w *writer) placeCell(f model.Fate, c plan.Crossing) Cell {
 		"exact":      "exactly where they were",
 		"start":      "at " + w.m.Start.ID + ", where a run begins",
 	}
-	return Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f), Sentence: fmt.Sprintf("The player is %s when %s.", words[f.Kind], model.OfPlayer.When(c))}
+	return Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f),
+		Sentence: fmt.Sprintf("The player is %s when %s.", words[f.Kind], model.OfPlayer.When(c))}
 }
 
 func (w *writer) beforeFirst() string {

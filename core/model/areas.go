@@ -10,7 +10,8 @@ var maxExtent = fixed.FromInt(10_000_000)
 
 func (b *builder) area(scene *Scene, e plan.Entry[plan.Area]) {
 	d := &e.Value
-	a := &Area{ID: scene.ID + "/" + e.ID, Title: Title(d.Title, e.ID), Scene: scene, Index: len(b.Areas), Axes: len(b.Axes), At: e.At}
+	a := &Area{ID: scene.ID + "/" + e.ID, Title: Title(d.Title, e.ID), Scene: scene, Index: len(b.Areas),
+		Axes: len(b.Axes), At: e.At}
 	switch {
 	case d.Radius.Given != (d.At != nil):
 		b.report("missing", e.At, "A circle needs at and radius together.")

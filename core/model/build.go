@@ -81,11 +81,13 @@ type builder struct {
 // session checks how one live run of the game is kept.
 func (b *builder) session() {
 	s := &b.Plan.Session
-	if rate := s.Ticks.Value; s.Ticks.Given && (rate.Per/time.Duration(rate.Times) < time.Second/60 || rate.Per/time.Duration(rate.Times) > time.Second) {
+	if rate := s.Ticks.Value; s.Ticks.Given && (rate.Per/time.Duration(rate.Times) < time.Second/60 ||
+		rate.Per/time.Duration(rate.Times) > time.Second) {
 		b.report("bad-value", s.Ticks.At, "ticks go from 1/s to 60/s, not %s.", rate)
 	}
 	if s.Grace.Value > time.Hour {
-		b.report("bad-value", s.Grace.At, "grace is at most an hour, not %s: so long a seat is kept for somebody who is not there.", s.Grace.Value)
+		b.report("bad-value", s.Grace.At,
+			"grace is at most an hour, not %s: so long a seat is kept for somebody who is not there.", s.Grace.Value)
 	}
 }
 
@@ -172,7 +174,8 @@ func (b *builder) allRosters() {
 	}
 }
 
-func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string, domains map[string]types.Domain, into *types.Roster) {
+func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string,
+	domains map[string]types.Domain, into *types.Roster) {
 	meant := map[string]bool{}
 	for _, a := range o.Value.Attributes.Entries {
 		d, ok := domains[a.ID]
@@ -182,7 +185,8 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 		if !ok {
 			near := finding.Declared(a.ID, names)
 			meant[near.Name] = true
-			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID, finding.DidYouMean(near.Name)), near)
+			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID,
+				finding.DidYouMean(near.Name)), near)
 			continue
 		}
 		v, err := d.FromLiteral(a.Value.Literal)
@@ -201,13 +205,15 @@ func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names [
 func (b *builder) allScenes() {
 	for i := range b.Plan.Scenes.Entries {
 		e := &b.Plan.Scenes.Entries[i]
-		s := &Scene{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, At: e.At, Decl: &e.Value, Size: b.numbers(e.Value.Size, e.At, "size")}
+		s := &Scene{ID: e.ID, Title: Title(e.Value.Title, e.ID), Index: i, At: e.At, Decl: &e.Value,
+			Size: b.numbers(e.Value.Size, e.At, "size")}
 		for _, n := range s.Size {
 			if b.rest.inside(e.At.Pointer+"/size") || len(e.Value.Size) != len(b.Axes) {
 				break
 			}
 			if n.Sign() <= 0 || maxExtent.Less(n) {
-				b.report("bad-value", e.At, "The size of a scene is more than 0 and at most %s along each axis.", maxExtent)
+				b.report("bad-value", e.At, "The size of a scene is more than 0 and at most %s along each axis.",
+					maxExtent)
 			}
 		}
 		s.Walk = e.Value.Walk.Or(true)
@@ -239,7 +245,8 @@ func (b *builder) numbers(list []plan.Given[fixed.Num], at finding.At, what stri
 		return out
 	}
 	if len(list) != len(b.Axes) {
-		b.report("bad-value", at, "%s has %d numbers here; the space has %d axes (%s).", what, len(list), len(b.Axes), strings.Join(b.Axes, ", "))
+		b.report("bad-value", at, "%s has %d numbers here; the space has %d axes (%s).", what, len(list), len(b.Axes),
+			strings.Join(b.Axes, ", "))
 		return out
 	}
 	for i, n := range list {
@@ -325,14 +332,17 @@ func (b *builder) allPoints() {
 	b.Fallback = b.spots[c.Fallback.Name]
 	for i, e := range c.List.Entries {
 		if e.Value.Spot.Given() == e.Value.Area.Given() {
-			b.report("missing", e.At, "The checkpoint %s needs either at, a spot to touch, or in, an area to enter.", e.ID)
+			b.report("missing", e.At, "The checkpoint %s needs either at, a spot to touch, or in, an area to enter.",
+				e.ID)
 		}
-		p := &Checkpoint{ID: e.ID, Index: i, Spot: b.spots[e.Value.Spot.Name], Area: b.areas[e.Value.Area.Name], Order: e.Value.Order.Or(i + 1), Again: e.Value.Again.Value, At: e.At}
+		p := &Checkpoint{ID: e.ID, Index: i, Spot: b.spots[e.Value.Spot.Name], Area: b.areas[e.Value.Area.Name],
+			Order: e.Value.Order.Or(i + 1), Again: e.Value.Again.Value, At: e.At}
 		b.Checkpoints = append(b.Checkpoints, p)
 		b.points[e.ID] = p
 		if p.Area != nil {
 			if p.Area.Point != nil {
-				b.report("bad-value", e.At, "Entering %s reaches the checkpoint %s already.", p.Area.ID, p.Area.Point.ID)
+				b.report("bad-value", e.At, "Entering %s reaches the checkpoint %s already.", p.Area.ID,
+					p.Area.Point.ID)
 			}
 			p.Area.Point = p
 		}
@@ -342,12 +352,14 @@ func (b *builder) allPoints() {
 func (b *builder) allWaymarks() {
 	for i := range b.Plan.Waymarks.Entries {
 		e := &b.Plan.Waymarks.Entries[i]
-		w := &Waymark{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i, NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
+		w := &Waymark{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
+			NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
 			Lasting: e.Value.Lasting.Value, At: e.At, Decl: &e.Value}
 		b.Waymarks = append(b.Waymarks, w)
 		b.waymarks[e.ID] = w
 		if v := b.Plan.Variables.Get(e.ID); v != nil && v.Of.Name == "player" && v.Of.With == "" || builtIn[e.ID] {
-			b.report("duplicate-id", e.At, "player.%s is something else already; a waymark is read by that name too.", e.ID)
+			b.report("duplicate-id", e.At, "player.%s is something else already; a waymark is read by that name too.",
+				e.ID)
 		}
 	}
 }
@@ -364,11 +376,13 @@ func (b *builder) allPassages() {
 	for i := range b.Plan.Passages.Entries {
 		e := &b.Plan.Passages.Entries[i]
 		d := &e.Value
-		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name], Waymark: b.waymarks[d.To.Name], BothWays: d.BothWays.Value,
+		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name],
+			Waymark: b.waymarks[d.To.Name], BothWays: d.BothWays.Value,
 			Refused: d.Refused.Value, Else: b.spots[d.Else.Name], At: e.At, Decl: d}
 		p.Carry = b.carried(d.Carry)
 		if p.Waymark != nil && (p.BothWays || len(d.Carry) > 0) {
-			b.report("bad-value", e.At, "The passage %s leads to a waymark, which is a whole place: it cannot lead back, and nothing is carried.", e.ID)
+			b.report("bad-value", e.At,
+				"The passage %s leads to a waymark, which is a whole place: it cannot lead back, and nothing is carried.", e.ID)
 		}
 		if d.If.Given() {
 			p.If, _ = b.condition(d.If, b.scopes.player, nil)

@@ -12,10 +12,12 @@ func (b *builder) allCarriers() {
 	for i := range b.Plan.Carriers.Entries {
 		e := &b.Plan.Carriers.Entries[i]
 		d := &e.Value
-		c := &Carrier{ID: e.ID, Title: Title(d.Title, e.ID), Alphabet: types.Letters(d.Alphabet.Value, mostSymbols), Length: d.Length.Value, Lanes: d.Lanes.Or(1),
+		c := &Carrier{ID: e.ID, Title: Title(d.Title, e.ID), Alphabet: types.Letters(d.Alphabet.Value, mostSymbols),
+			Length: d.Length.Value, Lanes: d.Lanes.Or(1),
 			Every: d.Every.Value, Players: d.Writers.Or("players") == "players", Samples: d.Samples.Or(1), At: e.At, Decl: d}
 		if len(c.Alphabet) < 2 {
-			b.report("bad-value", d.Alphabet.At, "An alphabet has 2 to %d symbols, as single ones and rising ranges: 0-9, or A-Za-z0-9.", mostSymbols)
+			b.report("bad-value", d.Alphabet.At,
+				"An alphabet has 2 to %d symbols, as single ones and rising ranges: 0-9, or A-Za-z0-9.", mostSymbols)
 			continue
 		}
 		for _, x := range d.Carries {
@@ -27,7 +29,8 @@ func (b *builder) allCarriers() {
 			if name := b.carriedName(p); name != nil {
 				c.Carries = append(c.Carries, name)
 			} else {
-				b.report("bad-value", x.At, "A carrier carries variables of a player with limits, and parts of place; %s is neither.", x.Source)
+				b.report("bad-value", x.At,
+					"A carrier carries variables of a player with limits, and parts of place; %s is neither.", x.Source)
 			}
 		}
 		b.Carriers = append(b.Carriers, c)

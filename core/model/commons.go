@@ -27,8 +27,10 @@ func (b *builder) allUses() {
 	for i := range b.Plan.Uses {
 		u := &b.Plan.Uses[i]
 		id := u.Commons.Name
-		if seen[id] || seen[u.As.Name] || b.Plan.Variables.Get(u.As.Name) != nil || builtIn[u.As.Name] || b.waymarks[u.As.Name] != nil {
-			b.report("duplicate-id", u.As.At, "player.%s is something else already, or the commons %s is used twice.", u.As.Name, id)
+		if seen[id] || seen[u.As.Name] || b.Plan.Variables.Get(u.As.Name) != nil || builtIn[u.As.Name] ||
+			b.waymarks[u.As.Name] != nil {
+			b.report("duplicate-id", u.As.At, "player.%s is something else already, or the commons %s is used twice.",
+				u.As.Name, id)
 			continue
 		}
 		seen[id], seen[u.As.Name] = true, true
@@ -56,7 +58,8 @@ func (b *builder) commons(u *plan.Use) *plan.Commons {
 	doc, found := LoadCommons(text)
 	for _, f := range found {
 		if f.Severity == finding.Error {
-			b.report("bad-value", u.Commons.At, "The commons %s has errors; the first is on its line %d: %s", id, f.Line, f.Message)
+			b.report("bad-value", u.Commons.At, "The commons %s has errors; the first is on its line %d: %s", id,
+				f.Line, f.Message)
 			return nil
 		}
 	}
@@ -75,7 +78,8 @@ func (b *builder) use(u *plan.Use, doc *plan.Commons) {
 		case v == nil:
 			b.oneOf(w.Name, doc.Variables.IDs(), "variable of "+doc.Commons.Name, w.At)
 		case v.Writer.Name != b.Plan.Game.Name:
-			b.report("bad-value", w.At, "%s of %s is written by %s, not by %s.", w.Name, doc.Commons.Name, orNobody(v.Writer.Name), b.Plan.Game.Name)
+			b.report("bad-value", w.At, "%s of %s is written by %s, not by %s.", w.Name, doc.Commons.Name,
+				orNobody(v.Writer.Name), b.Plan.Game.Name)
 		}
 		writes[w.Name] = true
 	}
@@ -93,7 +97,8 @@ func (b *builder) use(u *plan.Use, doc *plan.Commons) {
 
 // variableOf is a variable of a commons as one of a player.
 func variableOf(d *plan.CommonsVariable) *plan.Variable {
-	return &plan.Variable{Of: plan.Holder{Name: "player"}, Type: d.Type, Title: d.Title, Is: d.Is, Start: d.Start, Limits: d.Limits, Items: d.Items, MaxItems: d.MaxItems}
+	return &plan.Variable{Of: plan.Holder{Name: "player"}, Type: d.Type, Title: d.Title, Is: d.Is, Start: d.Start,
+		Limits: d.Limits, Items: d.Items, MaxItems: d.MaxItems}
 }
 
 func orNobody(game string) string {
@@ -108,7 +113,8 @@ func (b *builder) commonsNames(of *Var) expr.Names {
 	roots := map[string]*expr.Entry{}
 	for _, v := range b.Vars {
 		if v.Shared != nil && v.Shared.Commons == of.Shared.Commons {
-			roots[v.Shared.ID] = &expr.Entry{Type: v.Type, Ref: expr.Ref{Who: expr.Self, What: expr.Variable, Hold: v.Hold.Index, Slot: v.Slot}}
+			roots[v.Shared.ID] = &expr.Entry{Type: v.Type, Ref: expr.Ref{Who: expr.Self, What: expr.Variable,
+				Hold: v.Hold.Index, Slot: v.Slot}}
 		}
 	}
 	return expr.Names{Roots: roots}
@@ -120,7 +126,8 @@ func LoadCommons(source []byte) (*plan.Commons, finding.List) {
 	if found.Errors() {
 		return doc, found
 	}
-	b := &builder{Model: &Model{Plan: &plan.Plan{Game: plan.ID{Name: "none"}}, vars: map[string]*Var{}, rosters: map[string]*types.Roster{}, options: map[string][]string{}}, seen: map[string]bool{}}
+	b := &builder{Model: &Model{Plan: &plan.Plan{Game: plan.ID{Name: "none"}}, vars: map[string]*Var{},
+		rosters: map[string]*types.Roster{}, options: map[string][]string{}}, seen: map[string]bool{}}
 	b.newHolding(OfPlayer, nil)
 	for i := range doc.Variables.Entries {
 		e := &doc.Variables.Entries[i]
@@ -130,11 +137,14 @@ func LoadCommons(source []byte) (*plan.Commons, finding.List) {
 			b.report("wrong-type", d.Writer.At, "%s is computed: nobody writes it.", e.ID)
 		case d.Writer.Name == "" && !d.Is.Given():
 			b.report("missing", e.At, "%s needs its writer: the one game that writes it.", e.ID)
-		case slices.Contains(plan.TypesOf(types.InVariable), d.Type.Name) && !slices.Contains(types.Names(types.InCommons), d.Type.Name):
-			b.report("bad-value", d.Type.At, "A commons holds numbers, texts, choices, true or false, lists and sets; no %s.", d.Type.Name)
+		case slices.Contains(plan.TypesOf(types.InVariable), d.Type.Name) &&
+			!slices.Contains(types.Names(types.InCommons), d.Type.Name):
+			b.report("bad-value", d.Type.At,
+				"A commons holds numbers, texts, choices, true or false, lists and sets; no %s.", d.Type.Name)
 			continue
 		}
-		b.newVar(&Var{ID: e.ID, At: e.At, Decl: variableOf(d), Accept: &plan.Accept{}, Title: Title(d.Title, e.ID), Shared: &Shared{ID: e.ID}})
+		b.newVar(&Var{ID: e.ID, At: e.At, Decl: variableOf(d), Accept: &plan.Accept{}, Title: Title(d.Title, e.ID),
+			Shared: &Shared{ID: e.ID}})
 	}
 	for i, v := range b.Holders[0].Computed {
 		v.Slot = len(b.Holders[0].Stored) + i

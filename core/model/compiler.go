@@ -42,7 +42,8 @@ func (c *Compiler) Actions(list []plan.Action) []*Action {
 	for i := range list {
 		if a := c.action(&list[i]); a != nil {
 			out = append(out, a)
-			c.b.Effects = append(c.b.Effects, Effect{Rule: c.rule, Action: a, Guards: c.guards, Maybe: c.maybe, Block: c.block})
+			c.b.Effects = append(c.b.Effects, Effect{Rule: c.rule, Action: a, Guards: c.guards, Maybe: c.maybe,
+				Block: c.block})
 		}
 	}
 	return out
@@ -86,8 +87,8 @@ func (c *Compiler) HasPlayer() bool { return c.rule.AboutPlayer }
 // Alone says whether the game is for one player: then the world is part of the player's save.
 func (c *Compiler) Alone() bool { return c.b.Single }
 
-// Target finds the variable that an action changes, and reports where there is none that rules may change. Where fits says
-// why not, it cannot be changed in this way.
+// Target finds the variable that an action changes, and reports where there is none that rules may change. Where fits
+// says why not, it cannot be changed in this way.
 func (c *Compiler) Target(x plan.Expr, fits func(v *Var) string) *Assignment {
 	p, found := expr.Compile(x, c.names, nil)
 	c.b.add(found...)
@@ -102,11 +103,13 @@ func (c *Compiler) Target(x plan.Expr, fits func(v *Var) string) *Assignment {
 	case v == nil:
 		c.Report("bad-value", x.At, "Only a variable can be changed, and %s is not one.", strings.TrimSpace(x.Source))
 	case v.Computed():
-		c.Report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.", v.Name)
+		c.Report("bad-value", x.At, "%s is computed: it is always what its expression says, and cannot be changed.",
+			v.Name)
 	case v.Stopwatch:
 		c.Report("bad-value", x.At, "%s is a stopwatch: it counts by itself, and cannot be changed.", v.Name)
 	case v.Shared != nil && !v.Shared.Mine:
-		c.Report("bad-value", x.At, "%s is of the commons %s, and %s writes it; this game says in uses what it writes.", v.Name, v.Shared.Commons, orNobody(v.Shared.Writer))
+		c.Report("bad-value", x.At, "%s is of the commons %s, and %s writes it; this game says in uses what it writes.",
+			v.Name, v.Shared.Commons, orNobody(v.Shared.Writer))
 	case v.Seed:
 		c.Report("bad-value", x.At, "%s is a seed: it comes with the session, and cannot be changed.", v.Name)
 	default:
@@ -119,7 +122,8 @@ func (c *Compiler) Target(x plan.Expr, fits func(v *Var) string) *Assignment {
 	return nil
 }
 
-// Given compiles the value that a variable is given; after it, the variable is known not to be none, if the value is not.
+// Given compiles the value that a variable is given; after it, the variable is known not to be none, if the value is
+// not.
 func (c *Compiler) Given(to *Assignment, as, x plan.Expr) {
 	to.Value = c.b.valueFor(to.Var, x, c.names, c.known)
 	*c.reading += c.b.Effort(to.Value)
@@ -229,16 +233,19 @@ func (c *Compiler) Behind(block *Compiler) {
 	}
 }
 
-// Named is a compiler for what stands behind a name of the rule's own that stands for a value, and the name's number. The
-// name may not hide one that is there.
+// Named is a compiler for what stands behind a name of the rule's own that stands for a value, and the name's number.
+// The name may not hide one that is there.
 func (c *Compiler) Named(name string, at finding.At, t types.Type) (*Compiler, int) {
-	return c.local(name, at, &expr.Entry{Type: t, Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: c.rule.Locals}})
+	return c.local(name, at, &expr.Entry{Type: t,
+		Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: c.rule.Locals}})
 }
 
-// ForEach is a compiler for what is done for each player, whom a name of the rule's own stands for, and the name's number.
+// ForEach is a compiler for what is done for each player, whom a name of the rule's own stands for, and the name's
+// number.
 func (c *Compiler) ForEach(name string, at finding.At) (*Compiler, int) {
 	in, local := c.local(name, at, &expr.Entry{Type: types.Type{Kind: types.Player},
-		Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: c.rule.Locals}, Fields: c.b.scopes.player.Roots["player"].Fields})
+		Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue,
+			Index: c.rule.Locals}, Fields: c.b.scopes.player.Roots["player"].Fields})
 	return in.inside(), local
 }
 
@@ -261,8 +268,8 @@ func (c *Compiler) OneOf(name string, known []string, what string, at finding.At
 // Carried reads which coordinates are brought along.
 func (c *Compiler) Carried(ids []plan.ID) Carried { return c.b.carried(ids) }
 
-// Spot finds a spot; Waymark, Scene, Movable, Milestone and Event find theirs; nil where there is none, which the reader
-// has reported.
+// Spot finds a spot; Waymark, Scene, Movable, Milestone and Event find theirs; nil where there is none, which the
+// reader has reported.
 func (c *Compiler) Spot(r plan.Ref) *Spot { return c.b.spots[r.Name] }
 
 // Waymark finds a waymark.
@@ -296,8 +303,8 @@ func (e *Event) ArgIDs() []string {
 	return ids
 }
 
-// MostActions is how many actions one event may do with so many players in the session. Beyond it the event is refused, so
-// that no rule holds a session up.
+// MostActions is how many actions one event may do with so many players in the session. Beyond it the event is refused,
+// so that no rule holds a session up.
 func MostActions(players int) int { return 100_000 + 20*players }
 
 // Actions is how many actions a rule does at most with so many players in the session: what each has is done for

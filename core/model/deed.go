@@ -34,8 +34,8 @@ type Action struct {
 	Verb string
 	Deed
 	Traits
-	// Number is the most frequent deed, which the engine does without asking: a set or add of a number that players hold by
-	// themselves; nil for all else.
+	// Number is the most frequent deed, which the engine does without asking: a set or add of a number that players
+	// hold by themselves; nil for all else.
 	Number *Assignment
 	Effort int // how much its expressions do, in actions: 0 for most
 	At     finding.At
@@ -118,8 +118,8 @@ type Doer interface {
 	Value(*expr.Program) (types.Value, error)
 	// Actions does some, in their order.
 	Actions([]*Action) error
-	// Name gives a name of the rule's own its value; ForEach does actions for each player, by id, whom the name stands for
-	// then: all in the session, or those in the scene of the rule's player.
+	// Name gives a name of the rule's own its value; ForEach does actions for each player, by id, whom the name stands
+	// for then: all in the session, or those in the scene of the rule's player.
 	Name(local int, v types.Value)
 	ForEach(local int, here bool, list []*Action) error
 

@@ -25,7 +25,8 @@ type declaration struct {
 
 // valueDomain reads what the values of an attribute, an argument or an item are.
 func (b *builder) valueDomain(name string, t *plan.ValueType, where types.Stand) types.Domain {
-	return b.domain(declaration{name: name, id: t.Type, limits: &t.Limits, roster: t.Roster, within: t.Within, where: where})
+	return b.domain(declaration{name: name, id: t.Type, limits: &t.Limits, roster: t.Roster, within: t.Within,
+		where: where})
 }
 
 // domain finds which values a declaration leaves; those of the type Invalid where it cannot be told, which is reported.
@@ -34,7 +35,8 @@ func (b *builder) domain(d declaration) types.Domain {
 	if kind == nil {
 		return types.Domain{}
 	}
-	from := types.Declared{Limits: d.limits.Plain(), Name: d.name, Of: of, Axes: b.Axes, Grid: b.Step, Rosters: b.rosterOf}
+	from := types.Declared{Limits: d.limits.Plain(), Name: d.name, Of: of, Axes: b.Axes, Grid: b.Step,
+		Rosters: b.rosterOf}
 	from.Roster, from.MaxItems = d.roster.Name, pointer(d.maxItems)
 	if types.Takes(kind, "items") {
 		if from.Item = b.item(d); from.Item == nil && d.items != nil { // what is wrong with it has been reported
@@ -103,7 +105,8 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 	switch {
 	case id.Name == "": // that it is missing is reported
 	case b.rosters[id.Name] != nil:
-		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name, id.Name)
+		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name,
+			id.Name)
 	case stands&d.where != 0 && kind == types.Prop:
 		return b.propType(id, of)
 	case stands&d.where != 0:
@@ -113,12 +116,17 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 	case d.where&(types.InItem|types.InAttribute) != 0 && stands == types.InArgument:
 		b.report("bad-value", id.At, "An attribute or an item cannot be %s.", types.Type{Kind: kind, Of: of})
 	case kind != nil:
-		b.report("bad-value", id.At, "The type %s is for %s, and cannot stand here. Here there is %s.", kind.Name(), strings.Join(kind.About().Stands.Words(), ", "), strings.Replace(strings.Join(plan.TypesOf(d.where), ", "), types.Prop.Name(), "prop:kind", 1))
+		b.report("bad-value", id.At, "The type %s is for %s, and cannot stand here. Here there is %s.", kind.Name(),
+			strings.Join(kind.About().Stands.Words(), ", "), strings.Replace(strings.Join(plan.TypesOf(d.where), ", "),
+				types.Prop.Name(), "prop:kind", 1))
 	case b.kinds[id.Name] != nil && d.where != types.InVariable:
 		near := "prop:" + id.Name
-		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, finding.DidYouMean(near)), finding.Guess{Name: near, Sure: true})
+		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, finding.DidYouMean(near)),
+			finding.Guess{Name: near, Sure: true})
 	default:
-		b.oneOf(id.Name, slices.DeleteFunc(plan.TypesOf(d.where), func(name string) bool { return name == types.Prop.Name() }), "type", id.At)
+		b.oneOf(id.Name, slices.DeleteFunc(plan.TypesOf(d.where), func(name string) bool {
+			return name == types.Prop.Name()
+		}), "type", id.At)
 	}
 	return nil, ""
 }
@@ -131,7 +139,8 @@ func (b *builder) propType(id plan.ID, kind string) (types.Kind, string) {
 	if near.Name != "" {
 		near.Name = "prop:" + near.Name
 	}
-	b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, finding.DidYouMean(near.Name)), near)
+	b.unknownName(id.At, fmt.Sprintf("There is no kind of prop called %q.%s", kind, finding.DidYouMean(near.Name)),
+		near)
 	return nil, ""
 }
 

@@ -38,7 +38,8 @@ func (b *builder) allFates() {
 		for _, c := range plan.Crossings {
 			*w.Fates.At(c) = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
 			if w.Fates.At(c).Kind == "set" {
-				b.report("bad-value", w.Fates.At(c).At, "A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
+				b.report("bad-value", w.Fates.At(c).At,
+					"A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
 			}
 		}
 	}
@@ -144,7 +145,8 @@ func (b *builder) oneStep() {
 			}
 			for _, r := range p.Reads {
 				if w := b.VarOf(r.Ref); w != nil && w != v && w.Hold == v.Hold && w.Fates.At(c).Kind == "set" {
-					b.report("bad-value", p.At, "At %s, %s is set from %s, which is itself set there; both are set at once, so neither can read the other.", c, v.Name, w.Name)
+					b.report("bad-value", p.At,
+						"At %s, %s is set from %s, which is itself set there; both are set at once, so neither can read the other.", c, v.Name, w.Name)
 				}
 			}
 		}

@@ -45,27 +45,33 @@ const (
 
 // one is when crossings happen to what a player has, all to what all players share.
 func one(scene string) map[plan.Crossing]string {
-	return map[plan.Crossing]string{plan.CrossScene: scene, plan.CrossDeath: afterDying, plan.CrossLeave: nextVisit, plan.CrossNewRun: startsOver}
+	return map[plan.Crossing]string{plan.CrossScene: scene, plan.CrossDeath: afterDying, plan.CrossLeave: nextVisit,
+		plan.CrossNewRun: startsOver}
 }
 
 // alone is what happens besides to what all players share, where one player plays alone: then it goes with their slot.
 var alone = map[plan.Crossing]string{plan.CrossDeath: afterDying, plan.CrossNewRun: startsOver}
 
 var holders = [...]holder{
-	OfPlayer: {word: "player", written: "player", title: "Each player has", read: "player.", players: true, with: "self",
-		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Player }, instead: OfPlayer, when: one("the player arrives in another scene")},
+	OfPlayer: {word: "player", written: "player", title: "Each player has", read: "player.", players: true,
+		with: "self",
+		defaults: func(d *plan.Defaults) *plan.Fates {
+			return &d.Player
+		}, instead: OfPlayer, when: one("the player arrives in another scene")},
 	OfScene: {word: "scene", written: "scene", title: "Each scene has", read: "scene.", with: "scene",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Scene }, instead: OfScene,
 		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
 	OfGame: {word: "game", written: "game", title: "The game has", read: "game.", with: "everyone",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Game }, instead: OfGame,
 		when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
-	OfPlayerScene: {word: "player and scene", written: "[player, scene]", title: "Each player has for each scene", read: "scene.", players: true, lazy: true, with: "self",
+	OfPlayerScene: {word: "player and scene", written: "[player, scene]", title: "Each player has for each scene",
+		read: "scene.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
 	OfProp: {word: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true, with: "scene",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Prop }, instead: OfScene,
 		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
-	OfPlayerProp: {word: "player and prop", written: "[player, prop:%s]", title: "Each player has for each %s", read: "prop.%s.", players: true, lazy: true, with: "self",
+	OfPlayerProp: {word: "player and prop", written: "[player, prop:%s]", title: "Each player has for each %s",
+		read: "prop.%s.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
 }
 

@@ -9,7 +9,8 @@ import (
 func (b *builder) nameMilestones() {
 	for i := range b.Plan.Milestones.Entries {
 		e := &b.Plan.Milestones.Entries[i]
-		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
+		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID),
+			Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
 	}
 }
 

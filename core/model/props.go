@@ -18,7 +18,8 @@ func (b *builder) allHoldings() {
 	}
 	for i := range b.Plan.Props.Entries {
 		e := &b.Plan.Props.Entries[i]
-		k := &PropKind{ID: e.ID, Title: Title(e.Value.Title, e.ID), Radius: e.Value.Radius.Value, Reach: e.Value.Reach.Or(b.Reach), At: e.At, Decl: &e.Value, byID: map[string]*Prop{}}
+		k := &PropKind{ID: e.ID, Title: Title(e.Value.Title, e.ID), Radius: e.Value.Radius.Value,
+			Reach: e.Value.Reach.Or(b.Reach), At: e.At, Decl: &e.Value, byID: map[string]*Prop{}}
 		k.Own, k.Players = b.newHolding(OfProp, k), b.newHolding(OfPlayerProp, k)
 		for _, placed := range e.Value.Placed.Entries {
 			b.prop(k, placed)
@@ -51,7 +52,8 @@ func (b *builder) prop(k *PropKind, e plan.Entry[plan.Placement]) {
 		}
 	}
 	if k.Radius.Sign() > 0 {
-		p.Area = &Area{ID: "prop:" + k.ID, Title: k.Title, Scene: p.Scene, Index: -1, Axes: len(b.Axes), Ball: true, Center: p.Point, Radius: k.Radius, Prop: p, At: e.At}
+		p.Area = &Area{ID: "prop:" + k.ID, Title: k.Title, Scene: p.Scene, Index: -1, Axes: len(b.Axes), Ball: true,
+			Center: p.Point, Radius: k.Radius, Prop: p, At: e.At}
 		p.Area.spanned()
 		p.Scene.Near = append(p.Scene.Near, p)
 		wide, _ := k.Radius.Add(k.Radius)
@@ -65,9 +67,11 @@ func (b *builder) prop(k *PropKind, e plan.Entry[plan.Placement]) {
 func (b *builder) allMovables() {
 	for i := range b.Plan.Movables.Entries {
 		e := &b.Plan.Movables.Entries[i]
-		m := &Movable{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i, Start: b.spots[e.Value.Start.Name], NeverIn: b.sceneSet(e.Value.NeverIn), At: e.At, Decl: &e.Value}
+		m := &Movable{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
+			Start: b.spots[e.Value.Start.Name], NeverIn: b.sceneSet(e.Value.NeverIn), At: e.At, Decl: &e.Value}
 		if m.Start != nil && m.NeverIn[m.Start.Scene] {
-			b.report("bad-value", e.Value.Start.At, "%s starts in %s, into which nobody can bring it.", m.ID, m.Start.Scene.ID)
+			b.report("bad-value", e.Value.Start.At, "%s starts in %s, into which nobody can bring it.", m.ID,
+				m.Start.Scene.ID)
 		}
 		b.Movables = append(b.Movables, m)
 		b.movables[e.ID] = m
@@ -81,7 +85,8 @@ func (b *builder) allOptions() {
 		for _, o := range e.Value.Options.Entries {
 			if !o.Value.If.Given() {
 				if o.Value.Refused.Given {
-					b.report("missing", o.At, "The option %s says what those are told who may not pick it, but has no if.", o.ID)
+					b.report("missing", o.At,
+						"The option %s says what those are told who may not pick it, but has no if.", o.ID)
 				}
 				continue
 			}
@@ -93,7 +98,8 @@ func (b *builder) allOptions() {
 	}
 	for _, v := range b.Vars {
 		if v.Type.Kind == types.Pick && v.Holder != OfPlayer && len(b.Pickable[v.Type.Of]) > 0 {
-			b.report("bad-value", v.Decl.Roster.At, "Some options of %s are not for every player, so only players can hold one.", v.Type.Of)
+			b.report("bad-value", v.Decl.Roster.At,
+				"Some options of %s are not for every player, so only players can hold one.", v.Type.Of)
 		}
 	}
 }
@@ -115,10 +121,12 @@ func (b *builder) allRequests() {
 	q := &b.Plan.Requests
 	move := plan.RequestRule{Closed: q.Move.Closed, If: q.Move.If, Refused: q.Move.Refused}
 	b.Fastest = q.Move.Fastest.Value
-	for name, d := range map[string]plan.RequestRule{"move": move, "pass": q.Pass, "touch": q.Touch, "start-over": q.StartOver} {
+	for name, d := range map[string]plan.RequestRule{"move": move, "pass": q.Pass, "touch": q.Touch,
+		"start-over": q.StartOver} {
 		if !d.Closed.Value && !d.If.Given() {
 			if d.Refused.Given {
-				b.report("missing", d.Refused.At, "%s says what is told when it is refused, but neither if nor closed.", name)
+				b.report("missing", d.Refused.At, "%s says what is told when it is refused, but neither if nor closed.",
+					name)
 			}
 			continue
 		}
@@ -141,7 +149,8 @@ func (b *builder) allStandings() {
 	for i := range b.Plan.Standings.Entries {
 		e := &b.Plan.Standings.Entries[i]
 		d := &e.Value
-		s := &Standing{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, High: d.Order.Or("high") == "high", Best: d.Keep.Or("best") == "best", At: e.At, Decl: d}
+		s := &Standing{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, High: d.Order.Or("high") == "high",
+			Best: d.Keep.Or("best") == "best", At: e.At, Decl: d}
 		known := expr.Facts{}
 		if d.If.Given() {
 			if s.If, _ = b.condition(d.If, b.scopes.player, nil); s.If != nil {
@@ -153,7 +162,8 @@ func (b *builder) allStandings() {
 		switch {
 		case p == nil:
 		case p.Type.Optional:
-			b.report("none-unhandled", p.At, "This may be none: say in if when it counts, or what counts then with orValue(0).")
+			b.report("none-unhandled", p.At,
+				"This may be none: say in if when it counts, or what counts then with orValue(0).")
 		case !p.Type.Numeric():
 			b.report("type-mismatch", p.At, "Players are ordered by a number; this is %s.", p.Type)
 		default:
@@ -175,7 +185,8 @@ func (b *builder) whiles() {
 		}
 		for _, r := range p.Reads {
 			if w := b.VarOf(r.Ref); r.Ref.What == expr.Time || w != nil && w.Stopwatch {
-				b.report("bad-value", r.At, "A stopwatch cannot depend on time itself: nothing would tell it when to start or stop.")
+				b.report("bad-value", r.At,
+					"A stopwatch cannot depend on time itself: nothing would tell it when to start or stop.")
 			}
 		}
 		v.While = p

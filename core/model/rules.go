@@ -19,15 +19,18 @@ func (b *builder) allEvents() {
 	for i := range b.Plan.Events.Entries {
 		e := &b.Plan.Events.Entries[i]
 		d := &e.Value
-		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self" || b.rest.inside(e.At.Pointer+"/from"), Refused: d.Refused.Value,
+		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self" ||
+			b.rest.inside(e.At.Pointer+"/from"), Refused: d.Refused.Value,
 			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
-			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, &a.Value, types.InArgument), Within: a.Value.Within.Given, At: a.At}
+			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, &a.Value, types.InArgument), Within: a.Value.Within.Given,
+				At: a.At}
 			if arg.Type.Kind == types.Prop {
 				arg.Kind = b.kinds[arg.Type.Of]
 			}
 			if arg.Within && !ev.Self {
-				b.report("bad-value", a.Value.Within.At, "Nobody's reach can be meant: the event %s is sent by the server.", e.ID)
+				b.report("bad-value", a.Value.Within.At,
+					"Nobody's reach can be meant: the event %s is sent by the server.", e.ID)
 			}
 			ev.Args = append(ev.Args, arg)
 		}
@@ -153,7 +156,8 @@ func (b *builder) rule(r *Rule, names expr.Names) {
 
 // only is the condition that a moment's name stands for.
 func (b *builder) only(r *Rule) *expr.Program {
-	form := map[string]string{"arrived": "place.scene == '%s'", "departed": "place.scene == '%s'", "checkpoint": "player.checkpoint == '%s'"}[r.Moment.Kind]
+	form := map[string]string{"arrived": "place.scene == '%s'", "departed": "place.scene == '%s'",
+		"checkpoint": "player.checkpoint == '%s'"}[r.Moment.Kind]
 	if form == "" || r.Moment.Of == "" {
 		return nil
 	}
@@ -169,13 +173,15 @@ func (b *builder) allAlways() {
 		if !ok {
 			continue
 		}
-		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p), At: d.At})
+		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p),
+			At: d.At})
 	}
 }
 
 // aboutPlayer says whether a condition reads anything that a player has.
 func (b *builder) aboutPlayer(p *expr.Program) bool {
 	return p.ReadsAny(func(r expr.Ref) bool {
-		return r.Who == expr.Self || r.Who == expr.HereScene || r.What == expr.Variable && b.Holders[r.Hold].Holder.OfPlayers()
+		return r.Who == expr.Self || r.Who == expr.HereScene || r.What == expr.Variable &&
+			b.Holders[r.Hold].Holder.OfPlayers()
 	})
 }

@@ -37,7 +37,8 @@ func (s scopes) of(h *Holding) expr.Names {
 func (s scopes) withProp(names expr.Names, k *PropKind) expr.Names {
 	fields := maps.Clone(names.Roots["prop"].Fields)
 	maps.Copy(fields, propFields(k, names.Held != nil))
-	return names.With(map[string]*expr.Entry{"prop": {Type: types.Type{Kind: types.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.HereProp}, Fields: fields}})
+	return names.With(map[string]*expr.Entry{"prop": {Type: types.Type{Kind: types.Prop, Of: k.ID},
+		Ref: expr.Ref{Who: expr.HereProp}, Fields: fields}})
 }
 
 // propFields are what can be read of a prop: what it has itself, and what the rule's player has for it.
@@ -52,15 +53,18 @@ func propFields(k *PropKind, player bool) map[string]*expr.Entry {
 // newScopes makes the names. Whose values they are comes from where they are read.
 func (b *builder) newScopes() scopes {
 	place := b.placeEntry()
-	player := &expr.Entry{Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Self}, Fields: varEntries(b.Holders[OfPlayer], nil)}
+	player := &expr.Entry{Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Self},
+		Fields: varEntries(b.Holders[OfPlayer], nil)}
 	maps.Copy(player.Fields, b.copiesOfPairs())
 	maps.Copy(player.Fields, b.builtIns(place))
-	session := &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: types.Range{HasLo: true, Step: b.clockStep()}}, Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
+	session := &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: types.Range{HasLo: true, Step: b.clockStep()}},
+		Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
 	record := func(fields map[string]*expr.Entry) *expr.Entry {
 		return &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: fields}
 	}
 	common := map[string]*expr.Entry{
-		"game":     {Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.Game}, Fields: varEntries(b.Holders[OfGame], nil)},
+		"game": {Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.Game},
+			Fields: varEntries(b.Holders[OfGame], nil)},
 		"scenes":   record(b.sceneEntries(false)),
 		"time":     record(map[string]*expr.Entry{"session": session}),
 		"movables": record(b.movableEntries()),
@@ -73,24 +77,30 @@ func (b *builder) newScopes() scopes {
 		delete(common, "prop")
 	}
 	hereOf := func(player bool) map[string]*expr.Entry {
-		return map[string]*expr.Entry{"scene": {Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
+		return map[string]*expr.Entry{"scene": {Type: types.Type{Kind: types.Record},
+			Ref: expr.Ref{Who: expr.HereScene}, Fields: b.sceneFields(nil, player)}}
 	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
-	world := expr.Names{Roots: common, Axes: b.Axes, Missing: map[string]string{"player": noPlayer, "place": noPlayer, "scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
+	world := expr.Names{Roots: common, Axes: b.Axes, Missing: map[string]string{"player": noPlayer, "place": noPlayer,
+		"scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
-	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self, "scenes": record(b.sceneEntries(true))})
+	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self,
+		"scenes": record(b.sceneEntries(true))})
 	if len(b.Kinds) > 0 {
 		mine = mine.With(map[string]*expr.Entry{"prop": record(b.kindEntries(true))})
 	}
 	mine.Held = map[string]*expr.Entry{}
 	for _, m := range b.Movables {
-		mine.Held[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}
+		mine.Held[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool},
+			Ref: expr.Ref{Who: expr.Self, What: expr.Holds, Slot: m.Index}}
 	}
 	return scopes{
-		world:  world,
-		scene:  withMissing(world.With(hereOf(false)), map[string]string{"player": "What a scene holds cannot depend on one player.", "place": "What a scene holds cannot depend on one player.", "args": noArgs}),
+		world: world,
+		scene: withMissing(world.With(hereOf(false)),
+			map[string]string{"player": "What a scene holds cannot depend on one player.",
+				"place": "What a scene holds cannot depend on one player.", "args": noArgs}),
 		player: b.withAreas(withMissing(mine, map[string]string{"args": noArgs})),
 	}
 }
@@ -116,7 +126,8 @@ func (b *builder) sceneEntries(player bool) map[string]*expr.Entry {
 		if limited {
 			fields = b.sceneFields(s, player)
 		}
-		out[s.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index}, Fields: fields}
+		out[s.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Ref: expr.Ref{Who: expr.OneScene, Index: s.Index},
+			Fields: fields}
 	}
 	return out
 }
@@ -128,7 +139,8 @@ func (b *builder) kindEntries(player bool) map[string]*expr.Entry {
 		fields := map[string]*expr.Entry{}
 		each := propFields(k, player)
 		for _, p := range k.Props {
-			fields[p.ID] = &expr.Entry{Type: types.Type{Kind: types.Prop, Of: k.ID}, Ref: expr.Ref{Who: expr.OneProp, Index: p.Index}, Fields: each}
+			fields[p.ID] = &expr.Entry{Type: types.Type{Kind: types.Prop, Of: k.ID},
+				Ref: expr.Ref{Who: expr.OneProp, Index: p.Index}, Fields: each}
 		}
 		maps.Copy(fields, copies(k.Own, expr.Nobody, len(k.Props)))
 		if player {
@@ -154,7 +166,8 @@ func copies(h *Holding, who expr.Who, most int) map[string]*expr.Entry {
 		if v.In != nil {
 			most = len(v.In)
 		}
-		out[v.ID] = &expr.Entry{Type: types.Type{Kind: types.Copies, Item: &v.Type, Range: types.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
+		out[v.ID] = &expr.Entry{Type: types.Type{Kind: types.Copies, Item: &v.Type,
+			Range: types.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
 			Ref: expr.Ref{Who: who, What: expr.Count, Hold: h.Index, Slot: v.Slot}}
 	}
 	return out
@@ -172,8 +185,10 @@ func (b *builder) movableEntries() map[string]*expr.Entry {
 		for i, axis := range b.Axes {
 			place.Fields[axis].Ref = expr.Ref{Who: expr.Nobody, What: expr.MovableAt, Index: m.Index, Slot: i}
 		}
-		holder := &expr.Entry{Type: types.Type{Kind: types.Player, Optional: true}, Ref: expr.Ref{Who: expr.Nobody, What: expr.HolderOf, Index: m.Index}}
-		out[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: map[string]*expr.Entry{"holder": holder, "place": place}}
+		holder := &expr.Entry{Type: types.Type{Kind: types.Player, Optional: true},
+			Ref: expr.Ref{Who: expr.Nobody, What: expr.HolderOf, Index: m.Index}}
+		out[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Record},
+			Fields: map[string]*expr.Entry{"holder": holder, "place": place}}
 	}
 	return out
 }
@@ -182,7 +197,8 @@ func (b *builder) withAreas(n expr.Names) expr.Names {
 	n.Areas = map[string]*expr.Entry{}
 	for _, a := range b.Areas {
 		if a.Prop == nil {
-			n.Areas[a.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
+			n.Areas[a.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool},
+				Ref: expr.Ref{Who: expr.Self, What: expr.InArea, Slot: a.Index}}
 		}
 	}
 	return n
@@ -208,7 +224,8 @@ func varEntries(h *Holding, s *Scene) map[string]*expr.Entry {
 			}
 			into, name = out[group].Fields, field
 		}
-		into[name] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Hold: h.Index, Slot: v.Slot, Own: h.Holder == OfPlayer && !v.Computed() && !v.Stopwatch}}
+		into[name] = &expr.Entry{Type: v.Type, Ref: expr.Ref{What: expr.Variable, Hold: h.Index, Slot: v.Slot,
+			Own: h.Holder == OfPlayer && !v.Computed() && !v.Stopwatch}}
 	}
 	return out
 }
@@ -222,7 +239,8 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	count.Range.Lo = numOne
 	fields := map[string]*expr.Entry{}
 	for _, w := range b.Waymarks {
-		fields[w.ID] = &expr.Entry{Type: types.Type{Kind: types.Place, Optional: true}, Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
+		fields[w.ID] = &expr.Entry{Type: types.Type{Kind: types.Place, Optional: true},
+			Ref: expr.Ref{What: expr.Waymark, Slot: w.Index}}
 	}
 	earned := map[string]*expr.Entry{}
 	for _, m := range b.Milestones {
@@ -233,9 +251,10 @@ func (b *builder) builtIns(place *expr.Entry) map[string]*expr.Entry {
 	}
 	fields[expr.MilestonesKey] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: earned}
 	maps.Copy(fields, map[string]*expr.Entry{
-		"place":       place,
-		"dead":        {Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.Dead}},
-		"checkpoint":  {Type: types.Type{Kind: types.Choice, Of: "checkpoint", Names: points, Optional: true}, Ref: expr.Ref{What: expr.Checkpoint}},
+		"place": place,
+		"dead":  {Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.Dead}},
+		"checkpoint": {Type: types.Type{Kind: types.Choice, Of: "checkpoint", Names: points, Optional: true},
+			Ref: expr.Ref{What: expr.Checkpoint}},
 		"slot":        {Type: count, Ref: expr.Ref{What: expr.SaveSlot}},
 		"visits":      {Type: count, Ref: expr.Ref{What: expr.Visits}},
 		"first_visit": {Type: types.Type{Kind: types.Bool}, Ref: expr.Ref{What: expr.FirstVisit}},
@@ -252,7 +271,8 @@ func (b *builder) placeEntry() *expr.Entry {
 		"scene": {Type: types.Type{Kind: types.Choice, Of: "scene", Names: ids}, Ref: expr.Ref{What: expr.PlaceScene}},
 	}
 	if len(b.Facings) > 0 {
-		fields["facing"] = &expr.Entry{Type: types.Type{Kind: types.Choice, Of: "facing", Names: b.Facings}, Ref: expr.Ref{What: expr.PlaceFacing}}
+		fields["facing"] = &expr.Entry{Type: types.Type{Kind: types.Choice, Of: "facing", Names: b.Facings},
+			Ref: expr.Ref{What: expr.PlaceFacing}}
 	}
 	extents := make([]types.Range, len(b.Axes)) // each axis by its own
 	for axis := range b.Axes {
@@ -273,9 +293,11 @@ func (b *builder) placeEntry() *expr.Entry {
 		extent = r
 	}
 	extent.Step = b.Step
-	fields["at"] = &expr.Entry{Type: types.Type{Kind: types.Point, Names: b.Axes, Range: extent}, Ref: expr.Ref{What: expr.PlaceAt}}
+	fields["at"] = &expr.Entry{Type: types.Type{Kind: types.Point, Names: b.Axes, Range: extent},
+		Ref: expr.Ref{What: expr.PlaceAt}}
 	for i, a := range b.Axes {
-		fields[a] = &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: extents[i]}, Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
+		fields[a] = &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: extents[i]},
+			Ref: expr.Ref{What: expr.PlaceAxis, Slot: i}}
 	}
 	return &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: fields}
 }

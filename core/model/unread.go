@@ -66,7 +66,8 @@ func (u *unread) blurs(pointer string) bool {
 	if u.at[pointer] {
 		return true
 	}
-	for _, key := range []string{"type", "of", "in", "is", "optional", "roster", "choices", "items", "fields", "min", "max", "step"} {
+	for _, key := range []string{"type", "of", "in", "is", "optional", "roster", "choices", "items", "fields", "min",
+		"max", "step"} {
 		if u.inside(pointer + "/" + key) {
 			return true
 		}

@@ -47,14 +47,16 @@ func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
 	}
 	switch s.Verb {
 	case "convert", "options":
-		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true, At: orOther(s.Convert.At, s.Options.At)}
+		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true,
+			At: orOther(s.Convert.At, s.Options.At)}
 		name.Value = plan.Renamed(name.Value, all)
 		b.savedTarget(name)
 		b.newOptions(s, b.vars[name.Value])
 	case "restore":
 		b.savedTarget(s.Restore)
 	case "merge", "fill":
-		b.savedTarget(plan.Given[string]{Value: s.Merge.Value + s.Fill.Value, Given: true, At: orOther(s.Merge.At, s.Fill.At)})
+		b.savedTarget(plan.Given[string]{Value: s.Merge.Value + s.Fill.Value, Given: true,
+			At: orOther(s.Merge.At, s.Fill.At)})
 	case "split":
 		for _, row := range s.Into.Table {
 			b.savedTarget(row.Name)
@@ -80,15 +82,18 @@ func (b *builder) newOptions(s *plan.UpgradeStep, v *Var) {
 		t = v.Item.Type
 	}
 	if !t.Named() {
-		b.report("type-mismatch", s.Options.At, "%s is %s: only choices and picks, and lists of them, have options.", v.Name, v.Type.Value())
+		b.report("type-mismatch", s.Options.At, "%s is %s: only choices and picks, and lists of them, have options.",
+			v.Name, v.Type.Value())
 		return
 	}
 	for _, e := range s.Map.Entries {
 		if name := e.Value.Name; !slices.Contains(t.Names, name) {
 			near := finding.Declared(name, t.Names)
-			f := finding.New("unknown-name", e.Value.At, fmt.Sprintf("%s has no option called %q.%s", v.Name, name, finding.DidYouMean(near.Name)))
+			f := finding.New("unknown-name", e.Value.At, fmt.Sprintf("%s has no option called %q.%s", v.Name, name,
+				finding.DidYouMean(near.Name)))
 			if name == "none" {
-				f = finding.New("bad-value", e.Value.At, fmt.Sprintf("None is no option that another can become; leave %s out, and who has it gets the start value of %s, or what saving: {misfits: {option: …}} says.", e.ID, v.Name))
+				f = finding.New("bad-value", e.Value.At,
+					fmt.Sprintf("None is no option that another can become; leave %s out, and who has it gets the start value of %s, or what saving: {misfits: {option: …}} says.", e.ID, v.Name))
 			}
 			f.Suggest(near)
 			b.add(f)
@@ -111,7 +116,8 @@ func (b *builder) savedTarget(name plan.Given[string]) bool {
 	known, holds := b.SavedNames(), b.Saves(name.Value)
 	if _, rest, _ := strings.Cut(name.Value, "."); !holds && !b.lost[strings.Split(rest, ".")[0]] {
 		near := finding.Declared(name.Value, known)
-		f := finding.New("unknown-name", name.At, "Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+finding.DidYouMean(near.Name))
+		f := finding.New("unknown-name", name.At,
+			"Saves of version "+b.version()+" hold nothing called \""+name.Value+"\"."+finding.DidYouMean(near.Name))
 		f.Suggest(near)
 		b.add(f)
 	}
@@ -186,16 +192,19 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 	v := b.vars[s.Into.Name.Value]
 	if v != nil && v.Shared != nil {
 		if !v.Shared.Mine {
-			b.report("bad-value", s.Into.Name.At, "%s is written by %s; only what this game writes can be moved there.", v.Name, orNobody(v.Shared.Writer))
+			b.report("bad-value", s.Into.Name.At, "%s is written by %s; only what this game writes can be moved there.",
+				v.Name, orNobody(v.Shared.Writer))
 		}
 		to = "commons"
 	}
 	many, known := MoveForms[from+" "+to]
 	switch {
 	case !known:
-		b.report("bad-value", s.Into.At, "A value cannot be moved from %s to %s: it can go from players to the game or a commons, from the game to players, and from scenes to the game or, of pairs, to players.", from, to)
+		b.report("bad-value", s.Into.At,
+			"A value cannot be moved from %s to %s: it can go from players to the game or a commons, from the game to players, and from scenes to the game or, of pairs, to players.", from, to)
 	case many && !s.Many.Given:
-		b.report("missing", s.At, "Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
+		b.report("missing", s.At,
+			"Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
 	case !many && s.Many.Given:
 		b.report("wrong-type", s.Many.At, "One value goes to everybody here; many does not go with that.")
 	}
@@ -203,7 +212,8 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 
 // MoveForms are the ways in which a value can move from holder to holder, and whether many have it before and one
 // after. Several slots of a player share a commons.
-var MoveForms = map[string]bool{"player game": true, "player commons": true, "game player": false, "scene game": true, "scene player": true}
+var MoveForms = map[string]bool{"player game": true, "player commons": true, "game player": false, "scene game": true,
+	"scene player": true}
 
 func (b *builder) placeStep(s *plan.UpgradeStep) {
 	to := s.To.Source

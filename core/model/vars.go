@@ -11,7 +11,8 @@ import (
 )
 
 // builtIn are names that variables of a player cannot have, since the language has them.
-var builtIn = map[string]bool{"dead": true, "checkpoint": true, "slot": true, "visits": true, "first_visit": true, "place": true}
+var builtIn = map[string]bool{"dead": true, "checkpoint": true, "slot": true, "visits": true, "first_visit": true,
+	"place": true}
 
 func (b *builder) allVars() {
 	for i := range b.Plan.Variables.Entries {
@@ -39,18 +40,21 @@ func (b *builder) group(e *plan.Entry[plan.Variable]) {
 		b.report("missing", e.At, "The group %s needs its fields.", e.ID)
 	}
 	if g.Is.Given() || g.Start != nil || g.Optional.Value {
-		b.report("wrong-type", e.At, "The group %s as a whole has no start, is never none, and is not computed; its fields are what has values.", e.ID)
+		b.report("wrong-type", e.At,
+			"The group %s as a whole has no start, is never none, and is not computed; its fields are what has values.", e.ID)
 	}
 	b.unused(declaration{id: g.Type, limits: &g.Limits, roster: g.Roster, items: g.Items, maxItems: g.MaxItems}, nil)
 	for i := range g.Fields.Entries {
 		f := &g.Fields.Entries[i]
-		d := &plan.Variable{Of: g.Of, In: g.In, Across: g.Across, Share: g.Share, WrittenBy: g.WrittenBy, ReadBy: g.ReadBy,
-			Type: f.Value.Type, Title: f.Value.Title, Start: f.Value.Start, Limits: f.Value.Limits, AtLimit: f.Value.AtLimit, Roster: f.Value.Roster}
+		d := &plan.Variable{Of: g.Of, In: g.In, Across: g.Across, Share: g.Share, WrittenBy: g.WrittenBy,
+			ReadBy: g.ReadBy,
+			Type:   f.Value.Type, Title: f.Value.Title, Start: f.Value.Start, Limits: f.Value.Limits, AtLimit: f.Value.AtLimit, Roster: f.Value.Roster}
 		if known := types.Names(types.InField); indexOf(known, d.Type.Name) < 0 {
 			b.oneOf(d.Type.Name, known, "type for a field", d.Type.At)
 			continue
 		}
-		b.newVar(&Var{ID: e.ID + "." + f.ID, At: f.At, Decl: d, Accept: &g.Accept, Title: Title(g.Title, e.ID) + ": " + Title(f.Value.Title, f.ID)})
+		b.newVar(&Var{ID: e.ID + "." + f.ID, At: f.At, Decl: d, Accept: &g.Accept,
+			Title: Title(g.Title, e.ID) + ": " + Title(f.Value.Title, f.ID)})
 	}
 }
 
@@ -70,7 +74,8 @@ func (b *builder) newVar(v *Var) {
 		b.report("bad-value", v.At, "player.%s is built in; the variable needs another name.", root)
 	}
 	if v.Hold.Kind != nil && v.Hold.Kind.Prop(v.ID) != nil {
-		b.report("duplicate-id", v.At, "%s is one of the props of kind %s already; the variable needs another name.", v.ID, v.Hold.Kind.ID)
+		b.report("duplicate-id", v.At, "%s is one of the props of kind %s already; the variable needs another name.",
+			v.ID, v.Hold.Kind.ID)
 	}
 	b.onlyIn(v)
 	b.variable(v)
@@ -144,7 +149,8 @@ func (b *builder) shared(v *Var) {
 // variable reads what a declaration says of the values, and its start.
 func (b *builder) variable(v *Var) {
 	d := v.Decl
-	v.Domain = b.domain(declaration{name: v.ID, id: d.Type, limits: &d.Limits, roster: d.Roster, items: d.Items, maxItems: d.MaxItems, where: types.InVariable})
+	v.Domain = b.domain(declaration{name: v.ID, id: d.Type, limits: &d.Limits, roster: d.Roster, items: d.Items,
+		maxItems: d.MaxItems, where: types.InVariable})
 	v.Refuse = d.AtLimit.Value == "refuse"
 	v.Stopwatch, v.Seed = v.Type.Kind == types.Stopwatch, v.Type.Kind == types.Seed
 	alone := v.Type.Kind != types.Invalid && v.Type.Kind.About().Alone
@@ -233,8 +239,10 @@ func (m *Model) Effort(p *expr.Program) int {
 // effort says how much is done to read a computed variable, once it is known of all that it reads.
 func (b *builder) effort(v *Var) {
 	v.effort = b.Effort(v.Is)
-	if v.effort > mostEffort && !v.Is.ReadsAny(func(r expr.Ref) bool { w := b.VarOf(r); return w != nil && w.effort > mostEffort }) {
-		b.report("bad-value", v.Is.At, "To compute %s takes too long: what it reads is computed from others in turn, again and again, which makes about %s steps each time; there may be %s. Keep one of them in a variable that is not computed.",
+	if v.effort > mostEffort &&
+		!v.Is.ReadsAny(func(r expr.Ref) bool { w := b.VarOf(r); return w != nil && w.effort > mostEffort }) {
+		b.report("bad-value", v.Is.At,
+			"To compute %s takes too long: what it reads is computed from others in turn, again and again, which makes about %s steps each time; there may be %s. Keep one of them in a variable that is not computed.",
 			v.Name, finding.Grouped(v.effort), finding.Grouped(mostEffort))
 	}
 }

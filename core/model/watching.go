@@ -18,10 +18,13 @@ func (m *Model) Watching(players []string, of bool) expr.Names {
 	names.Watched, names.Areas, names.Held = true, m.scopes.player.Areas, m.scopes.player.Held
 	more := map[string]*expr.Entry{}
 	if len(m.Standings) > 0 {
-		more["standings"] = m.standingEntries(expr.Ref{Who: expr.Nobody, What: expr.StandingOrder}, types.Type{Kind: types.List, Item: &types.Type{Kind: types.Text}, Range: types.Range{HasLo: true, Step: numOne}})
+		more["standings"] = m.standingEntries(expr.Ref{Who: expr.Nobody, What: expr.StandingOrder},
+			types.Type{Kind: types.List, Item: &types.Type{Kind: types.Text},
+				Range: types.Range{HasLo: true, Step: numOne}})
 	}
 	for i, id := range players {
-		more[id] = &expr.Entry{Type: types.Type{Kind: types.Player}, Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.watched(i)}
+		more[id] = &expr.Entry{Type: types.Type{Kind: types.Player},
+			Ref: expr.Ref{Who: expr.Local, What: expr.LocalValue, Index: i}, Fields: m.watched(i)}
 	}
 	return names.With(more)
 }
@@ -39,8 +42,10 @@ func (m *Model) watched(i int) map[string]*expr.Entry {
 		}
 	}
 	if len(m.Standings) > 0 {
-		fields["standings"] = m.standingEntries(expr.Ref{What: expr.StandingNumber}, types.Type{Kind: types.Decimal, Optional: true})
-		fields["places"] = m.standingEntries(expr.Ref{What: expr.StandingPlace}, types.Type{Kind: types.Int, Optional: true, Range: types.Whole()})
+		fields["standings"] = m.standingEntries(expr.Ref{What: expr.StandingNumber},
+			types.Type{Kind: types.Decimal, Optional: true})
+		fields["places"] = m.standingEntries(expr.Ref{What: expr.StandingPlace},
+			types.Type{Kind: types.Int, Optional: true, Range: types.Whole()})
 	}
 	maps.Copy(fields, mine["player"].Fields)
 	return fields

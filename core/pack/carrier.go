@@ -10,8 +10,8 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// Message is what one message of a carrier holds: by name, a value for each sample, the newest first; of what is carried
-// once, one value.
+// Message is what one message of a carrier holds: by name, a value for each sample, the newest first; of what is
+// carried once, one value.
 type Message map[string][]types.Value
 
 // Encode writes a message in the carrier's symbols: every field in its place, each number as fixed-width digits of the

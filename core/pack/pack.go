@@ -41,7 +41,8 @@ func Of(c *model.Carrier) Layout {
 			times = c.Samples
 		}
 		for i := range times {
-			f := Field{Name: name.Source, At: l.Used, Width: width, What: what, domain: &name.Domain, code: types.CodeOf(&name.Domain)}
+			f := Field{Name: name.Source, At: l.Used, Width: width, What: what, domain: &name.Domain,
+				code: types.CodeOf(&name.Domain)}
 			if times > 1 {
 				f.Sample = i + 1
 			}

@@ -41,15 +41,18 @@ type Told struct {
 // Report tells the layout.
 func (l Layout) Report() Report {
 	x := l.Carrier
-	out := Report{Carrier: x.ID, Symbols: string(x.Alphabet), Length: x.Length, Used: l.Used, Lanes: x.Lanes, Every: x.Every.Seconds(), Writers: "server", Fields: []Told{}}
+	out := Report{Carrier: x.ID, Symbols: string(x.Alphabet), Length: x.Length, Used: l.Used, Lanes: x.Lanes,
+		Every: x.Every.Seconds(), Writers: "server", Fields: []Told{}}
 	if x.Players {
 		out.Writers = "players"
 	}
 	for _, f := range l.Fields {
 		c := types.CodeOf(f.domain)
-		t := Told{Name: f.Name, Sample: f.Sample, At: f.At, Width: f.Width, Kind: c.Kind, Optional: c.Optional, Min: c.Min, Step: c.Step, Codes: c.Codes, Options: c.Options}
+		t := Told{Name: f.Name, Sample: f.Sample, At: f.At, Width: f.Width, Kind: c.Kind, Optional: c.Optional,
+			Min: c.Min, Step: c.Step, Codes: c.Codes, Options: c.Options}
 		if f.text() {
-			t.Letters, t.Most, t.Each = string(lettersOf(f.domain).list), f.domain.MaxLength, f.Width/max(f.domain.MaxLength, 1)
+			t.Letters, t.Most, t.Each = string(lettersOf(f.domain).list), f.domain.MaxLength,
+				f.Width/max(f.domain.MaxLength, 1)
 		}
 		out.Fields = append(out.Fields, t)
 	}

@@ -32,7 +32,8 @@ func accepting(t reflect.Type) bool {
 	return has
 }
 
-// hasAccept looks through a type; seen are those that were looked through on the way, for some hold others of their own.
+// hasAccept looks through a type; seen are those that were looked through on the way, for some hold others of their
+// own.
 func hasAccept(t reflect.Type, seen map[reflect.Type]bool) bool {
 	if seen[t] {
 		return false

@@ -11,8 +11,8 @@ import (
 	"alluvion.dev/core/finding"
 )
 
-// Action is one thing that a rule does. What can be done stands in core/action, one file for each verb: each adds the form
-// in which it is written, and the reader reads an action as any of them.
+// Action is one thing that a rule does. What can be done stands in core/action, one file for each verb: each adds the
+// form in which it is written, and the reader reads an action as any of them.
 type Action struct {
 	Verb string // what is done; "" where that could not be read
 	Form any    // what is written, in the verb's form: a pointer to it
@@ -41,8 +41,8 @@ type Report func(id string, at finding.At, text string)
 // forms are those of all verbs, by verb.
 var forms = map[string]reflect.Type{}
 
-// AddVerb adds what a rule can do, by the form in which it is written: a pointer to a struct whose first key is the verb. A
-// key that several verbs have means the same in all of them. It gives the verb.
+// AddVerb adds what a rule can do, by the form in which it is written: a pointer to a struct whose first key is the
+// verb. A key that several verbs have means the same in all of them. It gives the verb.
 func AddVerb(form any) string {
 	t := reflect.TypeOf(form).Elem()
 	verb := fieldsOf(t).list[0].name
@@ -53,8 +53,8 @@ func AddVerb(form any) string {
 // Verbs are all that a rule can do, in alphabetical order.
 func Verbs() []string { return verbsOf(anyAction()) }
 
-// anyAction is a struct with the keys of all forms. A form's first key says in its with tag which others go with it: with
-// "a,b?" a is needed and b may stand.
+// anyAction is a struct with the keys of all forms. A form's first key says in its with tag which others go with it:
+// with "a,b?" a is needed and b may stand.
 var anyAction = sync.OnceValue(func() reflect.Type {
 	if len(forms) == 0 {
 		panic("plan: nothing can be done by rules: core/action is not part of this program")
@@ -67,7 +67,8 @@ var anyAction = sync.OnceValue(func() reflect.Type {
 		}
 		seen[name] = true
 		tag := strings.Replace(string(sf.Tag), ",required\"", "\"", 1)
-		keys = append(keys, reflect.StructField{Name: fmt.Sprint("Key", len(keys)), Type: sf.Type, Tag: reflect.StructTag(tag + more)})
+		keys = append(keys, reflect.StructField{Name: fmt.Sprint("Key", len(keys)), Type: sf.Type,
+			Tag: reflect.StructTag(tag + more)})
 	}
 	for _, verb := range slices.Sorted(maps.Keys(forms)) {
 		t := forms[verb]

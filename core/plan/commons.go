@@ -68,5 +68,6 @@ func ReadCommons(source []byte) (*Commons, finding.List) {
 
 // CommonsSchema is the JSON Schema (2020-12) of commons.
 func CommonsSchema() []byte {
-	return schemaOf(reflect.TypeFor[Commons](), "Alluvion commons", "Player variables that several games hold in common.")
+	return schemaOf(reflect.TypeFor[Commons](), "Alluvion commons",
+		"Player variables that several games hold in common.")
 }

@@ -26,16 +26,21 @@ type crossing struct {
 }
 
 var crossings = map[Crossing]crossing{
-	CrossScene: {"scene", "Scene", "The player arrives in another scene; for a scene's own state: the last player leaves it.",
+	CrossScene: {"scene", "Scene",
+		"The player arrives in another scene; for a scene's own state: the last player leaves it.",
 		"The game is not in a scene, so it does not change scene.", false, func(f *Fates) *Fate { return &f.Scene }},
 	CrossDeath: {"death", "Death", "The player comes back after dying.",
 		"One player's death is nothing to what all of them share.", true, func(f *Fates) *Fate { return &f.Death }},
 	CrossLeave: {"leave", "Leave", "A visit ends (quit, lost connection, crash) and another begins.",
 		"It stays with the session when one player leaves.", false, func(f *Fates) *Fate { return &f.Leave }},
 	CrossRestart: {"restart", "Restart", "The session ends and is opened again.",
-		"What a player has goes with the player: it is leave that applies.", false, func(f *Fates) *Fate { return &f.Restart }},
+		"What a player has goes with the player: it is leave that applies.", false, func(f *Fates) *Fate {
+			return &f.Restart
+		}},
 	CrossNewRun: {"new-run", "New run", "The player starts over in the same slot.",
-		"One player starting over is nothing to what all of them share.", false, func(f *Fates) *Fate { return &f.NewRun }},
+		"One player starting over is nothing to what all of them share.", false, func(f *Fates) *Fate {
+			return &f.NewRun
+		}},
 }
 
 // String is the crossing as plans write it.

@@ -41,7 +41,8 @@ func SetFate(source string, variable string, c Crossing, kind, expression string
 	}
 	again, found := Read([]byte(out))
 	v := again.Variables.Get(id)
-	if found.Errors() || v == nil || v.Across.At(c).Kind != kind || kind == "set" && v.Across.At(c).Set.Source != expression {
+	if found.Errors() || v == nil || v.Across.At(c).Kind != kind || kind == "set" &&
+		v.Across.At(c).Set.Source != expression {
 		return "", ErrEdit
 	}
 	return out, nil

@@ -297,7 +297,8 @@ func flowNext(d *jsontext.Decoder) (string, error) {
 // for something else (YAML 1.2, section 7.3.3, and the words that older versions read as true, false and none).
 func word(s string) string {
 	first, _ := utf8.DecodeRuneInString(s)
-	special := slices.Contains([]string{"true", "false", "null", "yes", "no", "on", "off", "y", "n"}, strings.ToLower(s))
+	special := slices.Contains([]string{"true", "false", "null", "yes", "no", "on", "off", "y", "n"},
+		strings.ToLower(s))
 	if special || !unicode.IsLetter(first) || strings.TrimSpace(s) != s || strings.ContainsAny(s, ",:{}[]#&*!|%@`\"'\\?") || strings.ContainsFunc(s, unicode.IsControl) {
 		return strconv.Quote(s)
 	}

@@ -44,7 +44,8 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		switch {
 		case contains(momentsOf, m.Kind):
 		case contains(BuiltInMoments, m.Kind):
-			r.report("wrong-type", n.keys[0].at, "%s takes no name: write on: %s, and ask for more with if.", m.Kind, m.Kind)
+			r.report("wrong-type", n.keys[0].at, "%s takes no name: write on: %s, and ask for more with if.", m.Kind,
+				m.Kind)
 			return m, false
 		default:
 			r.unknownKey(n.keys[0], append([]string{"every"}, momentsOf...))
@@ -209,19 +210,25 @@ func (r *reader) verb(n *node, t reflect.Type, what string) string {
 	}
 	if len(verbs) > 1 { // one that another goes with
 		for _, v := range verbs {
-			rest := slices.DeleteFunc(slices.Clone(verbs), func(w string) bool { return w == v || fs.byName[v].takes(w) })
+			rest := slices.DeleteFunc(slices.Clone(verbs), func(w string) bool {
+				return w == v || fs.byName[v].takes(w)
+			})
 			if len(rest) == 0 {
-				others = append(others, slices.DeleteFunc(slices.Clone(verbs), func(w string) bool { return w == v })...)
+				others = append(others, slices.DeleteFunc(slices.Clone(verbs), func(w string) bool {
+					return w == v
+				})...)
 				verbs = []string{v}
 				break
 			}
 		}
 	}
 	if len(verbs) == 0 && !r.alreadyReported(n.keys) {
-		r.report("missing", n.At, "%s does one thing, and this says none: one of %s is wanted.", what, strings.Join(verbsOf(t), ", "))
+		r.report("missing", n.At, "%s does one thing, and this says none: one of %s is wanted.", what,
+			strings.Join(verbsOf(t), ", "))
 	}
 	if len(verbs) > 1 {
-		r.report("wrong-type", n.At, "%s does one thing; this one says %s. Write them apart.", what, strings.Join(verbs, " and "))
+		r.report("wrong-type", n.At, "%s does one thing; this one says %s. Write them apart.", what,
+			strings.Join(verbs, " and "))
 	}
 	if len(verbs) != 1 {
 		return ""
@@ -230,8 +237,8 @@ func (r *reader) verb(n *node, t reflect.Type, what string) string {
 	return verbs[0]
 }
 
-// wordsHere are the keys that could stand in a table: of one that does one thing, what goes with that, or (where it does
-// nothing yet) what could be done.
+// wordsHere are the keys that could stand in a table: of one that does one thing, what goes with that, or (where it
+// does nothing yet) what could be done.
 func wordsHere(n *node, t reflect.Type) []string {
 	fs := fieldsOf(t)
 	verbs := verbsOf(t)
@@ -254,7 +261,9 @@ func wordsHere(n *node, t reflect.Type) []string {
 
 // takes says whether something goes with a verb.
 func (f field) takes(name string) bool {
-	return slices.ContainsFunc(strings.Split(f.with, ","), func(w string) bool { return strings.TrimSuffix(w, "?") == name })
+	return slices.ContainsFunc(strings.Split(f.with, ","), func(w string) bool {
+		return strings.TrimSuffix(w, "?") == name
+	})
 }
 
 // companions checks what goes with a verb: with "a,b?" a is needed and b may stand.
@@ -322,7 +331,8 @@ func (p *Plan) resolve(r *reader) {
 			areas[name], areaNames = true, append(areaNames, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(), "scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...), "movable": p.Movables.IDs(), "kind of prop": p.Props.IDs()}
+	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(),
+		"scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...), "movable": p.Movables.IDs(), "kind of prop": p.Props.IDs()}
 	isKnown := map[string]func(string) bool{
 		"spot":            func(n string) bool { return spots[n] },
 		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
@@ -400,10 +410,12 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 				if contains(areas, "prop:"+m.Of) {
 					near = finding.Guess{Name: "prop:" + m.Of, Sure: true}
 				}
-				text := "There is no area called \"" + clip(m.Of) + "\"; an area is written as scene/area, and a kind of props as prop:kind."
+				text := "There is no area called \"" + clip(m.Of) +
+					"\"; an area is written as scene/area, and a kind of props as prop:kind."
 				r.unknownName(m.At, text, near)
 			case (m.Kind == "arrived" || m.Kind == "departed") && m.Of != "" && p.Scenes.Get(m.Of) == nil:
-				r.unknownName(m.At, "There is no scene called \""+clip(m.Of)+"\".", finding.Declared(m.Of, p.Scenes.IDs()))
+				r.unknownName(m.At, "There is no scene called \""+clip(m.Of)+"\".",
+					finding.Declared(m.Of, p.Scenes.IDs()))
 			case m.Kind == "checkpoint" && m.Of != "" && (p.Checkpoints == nil || p.Checkpoints.List.Get(m.Of) == nil):
 				var points []string
 				if p.Checkpoints != nil {
@@ -411,12 +423,14 @@ func (p *Plan) resolveMoments(r *reader, areas []string) {
 				}
 				r.unknownName(m.At, "There is no checkpoint called \""+clip(m.Of)+"\".", finding.Declared(m.Of, points))
 			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
-				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".", finding.Declared(m.Of, p.Milestones.IDs()))
+				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".",
+					finding.Declared(m.Of, p.Milestones.IDs()))
 			case contains(BuiltInMoments, m.Kind):
 			case p.Events.Get(m.Kind) != nil:
 				m.Kind, m.Of = "event", m.Kind
 			default:
-				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".", finding.Word(m.Kind, names))
+				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".",
+					finding.Word(m.Kind, names))
 			}
 		}
 	}

@@ -9,8 +9,8 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// Limits are what a declaration may say of its values, whatever is declared. core/types says which of them go with which
-// type.
+// Limits are what a declaration may say of its values, whatever is declared. core/types says which of them go with
+// which type.
 type Limits struct {
 	Optional  Given[bool]      `plan:"optional" default:"false" doc:"May have the value none."`
 	Min       Given[fixed.Num] `plan:"min" form:"Least" doc:"Smallest value."`
@@ -72,8 +72,8 @@ func TypesOf(where types.Stand) []string {
 	return out
 }
 
-// typesOf are the types that a key may name, by what its tag says of where it stands, and what is said of them. There is
-// no list of what arguments can be: of those prop:kind is one.
+// typesOf are the types that a key may name, by what its tag says of where it stands, and what is said of them. There
+// is no list of what arguments can be: of those prop:kind is one.
 func typesOf(where string) (enum []string, doc string) {
 	switch where {
 	case "variable":
@@ -83,8 +83,11 @@ func typesOf(where string) (enum []string, doc string) {
 	case "commons":
 		return nil, oneOf(types.Names(types.InCommons)) + "."
 	default:
-		args := slices.DeleteFunc(types.Names(types.InArgument), func(name string) bool { return types.Called(name).About().Stands&types.InAttribute != 0 })
-		return nil, oneOf(types.Names(types.InAttribute)) + "; for arguments also " + strings.Join(args, " and ") + ":kind."
+		args := slices.DeleteFunc(types.Names(types.InArgument), func(name string) bool {
+			return types.Called(name).About().Stands&types.InAttribute != 0
+		})
+		return nil, oneOf(types.Names(types.InAttribute)) + "; for arguments also " + strings.Join(args, " and ") +
+			":kind."
 	}
 	return enum, oneOf(enum) + "."
 }

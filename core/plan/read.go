@@ -135,9 +135,11 @@ func (r *reader) wrong(n *node, want string) {
 func (r *reader) wrongList(n *node) {
 	switch {
 	case n.form == formTable:
-		r.report("wrong-type", n.At, "A list is wanted here, not a table: put the table in brackets, [{…}], or a dash before it.")
+		r.report("wrong-type", n.At,
+			"A list is wanted here, not a table: put the table in brackets, [{…}], or a dash before it.")
 	case n.scalar() && n.text != "":
-		r.report("wrong-type", n.At, "A list is wanted here, not %q: write [%s], or more of such with commas between.", clip(n.text), clip(n.text))
+		r.report("wrong-type", n.At, "A list is wanted here, not %q: write [%s], or more of such with commas between.",
+			clip(n.text), clip(n.text))
 	default:
 		r.wrong(n, "a list")
 	}
@@ -165,10 +167,12 @@ func (r *reader) wrongTable(n *node, t reflect.Type) {
 		got = strconv.Quote(clip(n.text))
 	}
 	name := ""
-	if key := n.At.Pointer[strings.LastIndexByte(n.At.Pointer, '/')+1:]; key != "" && strings.Trim(key, "0123456789") != "" {
+	if key := n.At.Pointer[strings.LastIndexByte(n.At.Pointer, '/')+1:]; key != "" &&
+		strings.Trim(key, "0123456789") != "" {
 		name = key + ": "
 	}
-	r.report("wrong-type", n.At, "A table is wanted here, not %s: one like %s{%s}.", got, name, strings.Join(form, ", "))
+	r.report("wrong-type", n.At, "A table is wanted here, not %s: one like %s{%s}.", got, name,
+		strings.Join(form, ", "))
 }
 
 func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
@@ -457,7 +461,8 @@ func (x *Fate) read(r *reader, n *node, f field) {
 		r.read(n.keys[0].value, reflect.ValueOf(&x.Set).Elem(), field{})
 	case n.scalar():
 		near := finding.Word(n.text, []string{"keep", "reset", "rewind"})
-		r.report("bad-value", n.At, "A fate is keep, reset, rewind (at death) or {set: expression}, not %q.%s", clip(n.text), finding.DidYouMean(near.Name)).Suggest(near)
+		r.report("bad-value", n.At, "A fate is keep, reset, rewind (at death) or {set: expression}, not %q.%s",
+			clip(n.text), finding.DidYouMean(near.Name)).Suggest(near)
 	default:
 		r.wrong(n, "keep, reset, rewind or {set: expression}")
 	}

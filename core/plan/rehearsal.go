@@ -205,7 +205,8 @@ func (x *Rehearsal) resolve(r *reader) {
 	}
 	var visit func(s *Step)
 	visit = func(s *Step) {
-		for _, id := range append([]ID{s.Join, s.Move, s.Die, s.StartOver, s.Leave, s.Told, s.Of, s.Upgrade}, s.Sees...) {
+		for _, id := range append([]ID{s.Join, s.Move, s.Die, s.StartOver, s.Leave, s.Told, s.Of, s.Upgrade},
+			s.Sees...) {
 			check(id.Name, id.At)
 		}
 		check(s.By.Value, s.By.At, "server")
@@ -229,7 +230,8 @@ func (x *Rehearsal) limitWaits(r *reader) {
 	for i := range x.Steps {
 		s := &x.Steps[i]
 		if all += s.Wait.Value; all > mostWaited {
-			r.report("bad-value", s.Wait.At, "The waits of a rehearsal are at most 1000h in all; with this one they are %s.", all)
+			r.report("bad-value", s.Wait.At,
+				"The waits of a rehearsal are at most 1000h in all; with this one they are %s.", all)
 			return
 		}
 	}
@@ -244,7 +246,8 @@ func (x *Rehearsal) resolveGames(r *reader) {
 				continue
 			}
 			near := finding.Declared(s.Game.Name, known)
-			text := "No game is called \"" + clip(s.Game.Name) + "\" in this rehearsal: beside: {" + clip(s.Game.Name) + ": its plan's file} would name it."
+			text := "No game is called \"" + clip(s.Game.Name) + "\" in this rehearsal: beside: {" + clip(s.Game.Name) +
+				": its plan's file} would name it."
 			r.unknownName(s.Game.At, text, near)
 		}
 	}

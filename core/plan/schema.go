@@ -13,7 +13,8 @@ import (
 
 // RehearsalSchema is the JSON Schema (2020-12) of rehearsals.
 func RehearsalSchema() []byte {
-	return schemaOf(reflect.TypeFor[Rehearsal](), "Alluvion rehearsal", "A scripted run of a plan, with what is expected of it.")
+	return schemaOf(reflect.TypeFor[Rehearsal](), "Alluvion rehearsal",
+		"A scripted run of a plan, with what is expected of it.")
 }
 
 // Schema is the JSON Schema (2020-12) of the plan format, made from the types that the reader walks.
@@ -80,7 +81,8 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		return object{"oneOf": []any{object{"type": "string", "minLength": 1}, s.ref(t)}}
 	case reflect.TypeFor[Fate]():
 		return s.named("Fate", func() object {
-			set := object{"type": "object", "properties": object{"set": s.form(reflect.TypeFor[Expr](), field{})}, "required": []string{"set"}, "additionalProperties": false}
+			set := object{"type": "object", "properties": object{"set": s.form(reflect.TypeFor[Expr](), field{})},
+				"required": []string{"set"}, "additionalProperties": false}
 			return object{"description": "keep: stays as it is; reset: back to its start; rewind (at death): back to what it was at the checkpoint reached; {set: …}: becomes what an expression says.",
 				"oneOf": []any{object{"enum": []string{"keep", "reset", "rewind"}}, set}}
 		})
@@ -88,10 +90,12 @@ func (s *schemer) form(t reflect.Type, f field) object {
 		one := func(names string) object {
 			return object{"type": "string", "pattern": "^(" + names + "prop:[a-z][a-z0-9_]{0,63})$"}
 		}
-		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one("scene|")}, "items": false, "minItems": 2}
+		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one("scene|")}, "items": false,
+			"minItems": 2}
 		return object{"oneOf": []any{one("game|player|scene|"), pair}}
 	case reflect.TypeFor[Accept]():
-		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1}, "description": "Findings that are accepted here, each with its reason."}
+		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1},
+			"description": "Findings that are accepted here, each with its reason."}
 	case reflect.TypeFor[Moments]():
 		moment := s.named("Moment", s.moment)
 		return object{"oneOf": []any{moment, object{"type": "array", "items": moment, "minItems": 1}}}
@@ -100,32 +104,43 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Area]():
 		number := object{"type": "number"}
 		pair := object{"type": "array", "items": number, "minItems": 2, "maxItems": 2}
-		return object{"type": "object", "properties": object{"title": text("What people call it."), "radius": number, "at": object{"type": "array", "items": number},
+		return object{"type": "object", "properties": object{"title": text("What people call it."), "radius": number,
+			"at":     object{"type": "array", "items": number},
 			"accept": s.form(reflect.TypeFor[Accept](), field{})}, "additionalProperties": pair,
 			"description": "A box: for each axis from (included) and to (not included). Or a circle: at and radius."}
 	case reflect.TypeFor[Upgrades]():
-		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"}, "additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
+		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"},
+			"additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
 	case reflect.TypeFor[Renames]():
 		return object{"type": "object", "additionalProperties": object{"type": "string"}}
 	case reflect.TypeFor[Into]():
-		return object{"oneOf": []any{object{"type": "string"}, object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Expr](), field{})}}}
+		return object{"oneOf": []any{object{"type": "string"},
+			object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Expr](), field{})}}}
 	case reflect.TypeFor[Where]():
 		number := object{"type": "number"}
-		return object{"oneOf": []any{object{"type": "array", "items": number}, object{"type": "object", "additionalProperties": number}}}
+		return object{"oneOf": []any{object{"type": "array", "items": number},
+			object{"type": "object", "additionalProperties": number}}}
 	case reflect.TypeFor[Target]():
-		return object{"oneOf": []any{s.form(reflect.TypeFor[Literal](), field{}), object{"type": "object", "additionalProperties": object{"type": "number"}}}}
+		return object{"oneOf": []any{s.form(reflect.TypeFor[Literal](), field{}),
+			object{"type": "object", "additionalProperties": object{"type": "number"}}}}
 	case reflect.TypeFor[Expected]():
 		single := []string{"string", "number", "boolean", "null"}
 		list := object{"type": "array", "items": object{"type": single}}
-		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), object{"type": "object", "additionalProperties": object{"oneOf": []any{object{"type": single}, list}}}}}
+		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}),
+			object{"type": "object", "additionalProperties": object{"oneOf": []any{object{"type": single}, list}}}}}
 	case reflect.TypeFor[Viewers]():
-		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": object{"type": "string"}, "minItems": 1}}}
+		return object{"oneOf": []any{object{"type": "string"},
+			object{"type": "array", "items": object{"type": "string"}, "minItems": 1}}}
 	case reflect.TypeFor[Otherwise]():
-		return object{"oneOf": []any{object{"type": "string"}, object{"type": "array", "items": s.ref(reflect.TypeFor[Action]())}}}
+		return object{"oneOf": []any{object{"type": "string"},
+			object{"type": "array", "items": s.ref(reflect.TypeFor[Action]())}}}
 	case reflect.TypeFor[Always]():
 		return object{"oneOf": []any{s.form(reflect.TypeFor[Expr](), field{}), s.ref(t)}}
 	case reflect.TypeFor[RosterOption]():
-		return object{"type": "object", "properties": object{"title": text("What people call it."), "if": s.form(reflect.TypeFor[Expr](), field{}), "refused": text("What those are told who may not pick it.")}, "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
+		return object{"type": "object", "properties": object{"title": text("What people call it."),
+			"if": s.form(reflect.TypeFor[Expr](),
+				field{}), "refused": text("What those are told who may not pick it.")},
+			"additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
 	}
 	return s.compound(t, f)
 }
@@ -142,7 +157,8 @@ func (s *schemer) compound(t reflect.Type, f field) object {
 	case strings.HasPrefix(t.Name(), "Map["):
 		entries, _ := t.FieldByName("Entries")
 		value, _ := entries.Type.Elem().FieldByName("Value")
-		return object{"type": "object", "propertyNames": object{"pattern": IDPattern}, "additionalProperties": s.form(value.Type, field{})}
+		return object{"type": "object", "propertyNames": object{"pattern": IDPattern},
+			"additionalProperties": s.form(value.Type, field{})}
 	}
 	return s.ref(t)
 }
@@ -153,7 +169,8 @@ func (s *schemer) id(f field) object {
 		return object{"type": "string", "pattern": "^[a-z][a-z0-9_-]{0,63}$"}
 	case "type":
 		if f.enum != nil {
-			return object{"anyOf": []any{object{"enum": f.enum}, object{"type": "string", "pattern": "^pick:[a-z][a-z0-9_]{0,63}$"}}}
+			return object{"anyOf": []any{object{"enum": f.enum},
+				object{"type": "string", "pattern": "^pick:[a-z][a-z0-9_]{0,63}$"}}}
 		}
 		return object{"type": "string"}
 	}
@@ -190,18 +207,26 @@ func limited(o object, f field) object {
 }
 
 func (s *schemer) moment() object {
-	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")}, "required": []string{"changed"}, "additionalProperties": false}
+	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")},
+		"required": []string{"changed"}, "additionalProperties": false}
 	time := scalar(reflect.TypeFor[time.Duration](), field{})
-	every := object{"type": "object", "properties": object{"every": object{"oneOf": []any{time, s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
-	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")}, "required": []string{"milestone"}, "additionalProperties": false}
+	every := object{"type": "object",
+		"properties": object{"every": object{"oneOf": []any{time,
+			s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
+	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")},
+		"required": []string{"milestone"}, "additionalProperties": false}
 	area := func(kind string) object {
-		return object{"type": "object", "properties": object{kind: text("The area, as gorge/scree, or a kind of props, as prop:cache.")}, "required": []string{kind}, "additionalProperties": false}
+		return object{"type": "object",
+			"properties": object{kind: text("The area, as gorge/scree, or a kind of props, as prop:cache.")}, "required": []string{kind}, "additionalProperties": false}
 	}
 	one := func(kind, what string) object {
-		return object{"type": "object", "properties": object{kind: text(what)}, "required": []string{kind}, "additionalProperties": false}
+		return object{"type": "object", "properties": object{kind: text(what)}, "required": []string{kind},
+			"additionalProperties": false}
 	}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + ".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited"),
-		one("arrived", "The scene that was come into."), one("departed", "The scene that was left."), one("checkpoint", "The checkpoint that was reached.")}}
+	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") +
+		".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited"),
+		one("arrived", "The scene that was come into."), one("departed", "The scene that was left."), one("checkpoint",
+			"The checkpoint that was reached.")}}
 }
 
 // named defines a schema once and refers to it.

@@ -49,7 +49,8 @@ func Spoken() Language {
 	out := Language{Names: Naming{IDPattern, IDWords}}
 	for _, kind := range types.All() {
 		about := kind.About()
-		form := TypeForm{Name: kind.Name(), Sentence: about.Sentence, Example: about.Example, Stands: about.Stands.Words(),
+		form := TypeForm{Name: kind.Name(), Sentence: about.Sentence, Example: about.Example,
+			Stands: about.Stands.Words(),
 			Limits: []LimitForm{}, Input: about.Input, Choices: []string{}, Alone: about.Alone}
 		if choices := kind.Choices(&types.Domain{}); choices != nil {
 			form.Choices = choices
@@ -72,7 +73,8 @@ func limitForm(key string) (LimitForm, bool) {
 	if !ok || f.form == "" {
 		return LimitForm{}, false
 	}
-	return LimitForm{Key: key, Title: f.form, Meaning: f.doc, Default: f.def, Input: inputOf(variable.FieldByIndex(f.index).Type)}, true
+	return LimitForm{Key: key, Title: f.form, Meaning: f.doc, Default: f.def,
+		Input: inputOf(variable.FieldByIndex(f.index).Type)}, true
 }
 
 func inputOf(t reflect.Type) string {

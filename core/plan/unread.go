@@ -7,13 +7,14 @@ import (
 	"alluvion.dev/core/finding"
 )
 
-// Gaps are the JSON Pointers of what is of another form than it has to be, and so could not be read. What is found wrong
-// with the rest may follow from it. Of a key that is not known the value is false: nothing hangs on what it says, and only
-// what the table misses may be what was meant.
+// Gaps are the JSON Pointers of what is of another form than it has to be, and so could not be read. What is found
+// wrong with the rest may follow from it. Of a key that is not known the value is false: nothing hangs on what it says,
+// and only what the table misses may be what was meant.
 type Gaps map[string]bool
 
 // declaring are the sections that declare names.
-var declaring = map[string]bool{"variables": true, "events": true, "props": true, "rosters": true, "passages": true, "movables": true, "milestones": true, "standings": true, "waymarks": true, "carriers": true, "scenes": true}
+var declaring = map[string]bool{"variables": true, "events": true, "props": true, "rosters": true, "passages": true,
+	"movables": true, "milestones": true, "standings": true, "waymarks": true, "carriers": true, "scenes": true}
 
 // Shadow says whether a finding is likely to follow from a gap: it speaks of what is declared there, it stands at the
 // table that the gap is in, or it is about what was never read.
@@ -33,9 +34,11 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 		}
 		parts := strings.Split(strings.TrimPrefix(pointer, "/"), "/")
 		switch {
-		case len(parts) == 1 && declaring[parts[0]], strings.HasPrefix(pointer, "/space/axes"), strings.HasPrefix(pointer, "/space/facings"), pointer == "/space":
+		case len(parts) == 1 && declaring[parts[0]], strings.HasPrefix(pointer,
+			"/space/axes"), strings.HasPrefix(pointer, "/space/facings"), pointer == "/space":
 			return true
-		case parts[0] == "uses" && (f.ID == "unknown-name" || strings.Contains(f.Message, "commons")), parts[0] == "game" && strings.Contains(f.Message, "written by"):
+		case parts[0] == "uses" && (f.ID == "unknown-name" ||
+			strings.Contains(f.Message, "commons")), parts[0] == "game" && strings.Contains(f.Message, "written by"):
 			return true
 		}
 		above := pointer[:strings.LastIndexByte(pointer, '/')]
@@ -53,7 +56,8 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 	return false
 }
 
-// declaredAt is the name that a part of the plan declares: of a spot or an area its own, where it alone could not be read.
+// declaredAt is the name that a part of the plan declares: of a spot or an area its own, where it alone could not be
+// read.
 func declaredAt(parts []string) string {
 	switch {
 	case len(parts) < 2 || !declaring[parts[0]]:

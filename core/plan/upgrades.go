@@ -114,7 +114,8 @@ func (u *Upgrades) read(r *reader, n *node, f field) {
 	for _, k := range n.keys {
 		version, err := strconv.Atoi(k.name)
 		if err != nil || version < 2 {
-			r.report("bad-value", k.at, "The version that an upgrade leads to is wanted here, 2 or later, not %q.", clip(k.name))
+			r.report("bad-value", k.at, "The version that an upgrade leads to is wanted here, 2 or later, not %q.",
+				clip(k.name))
 			continue
 		}
 		one := Upgrade{Version: version, At: k.at}
@@ -128,7 +129,8 @@ func (u *Upgrades) read(r *reader, n *node, f field) {
 func (p *Plan) resolveUpgrades(r *reader) {
 	for _, u := range p.Upgrades {
 		if p.Version.Given && u.Version > p.Version.Value {
-			r.report("bad-value", u.At, "The plan has version %d: no upgrade can lead to %d yet.", p.Version.Value, u.Version)
+			r.report("bad-value", u.At, "The plan has version %d: no upgrade can lead to %d yet.", p.Version.Value,
+				u.Version)
 		}
 		for i := range u.Steps {
 			s := &u.Steps[i]
@@ -155,7 +157,8 @@ func (s *UpgradeStep) eachName(visit func(name Given[string], spaces []string)) 
 	for _, name := range []Given[string]{s.Drop, s.Restore} {
 		visit(name, AllSpaces)
 	}
-	for _, name := range append([]Given[string]{s.Convert, s.Options, s.Split, s.Merge, s.Move, s.Fill, s.Into.Name}, s.From...) {
+	for _, name := range append([]Given[string]{s.Convert, s.Options, s.Split, s.Merge, s.Move, s.Fill, s.Into.Name},
+		s.From...) {
 		visit(name, ValueSpaces)
 	}
 	for _, row := range s.Into.Table {
@@ -167,7 +170,8 @@ func (s *UpgradeStep) eachName(visit func(name Given[string], spaces []string)) 
 // name besides.
 var (
 	ValueSpaces = []string{"player", "game", "scene", "prop"}
-	AllSpaces   = append([]string{"scenes", "props", "checkpoints", "waymarks", "milestones", "standings", "movables"}, ValueSpaces...)
+	AllSpaces   = append([]string{"scenes", "props", "checkpoints", "waymarks", "milestones", "standings", "movables"},
+		ValueSpaces...)
 )
 
 // savedName reports a name that is none of what saves hold.
@@ -178,7 +182,8 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 	parts := strings.Split(name.Value, ".")
 	if !contains(spaces, parts[0]) {
 		near := finding.Word(parts[0], spaces)
-		r.report("unknown-name", name.At, "What saves hold is named %s, as in player.warmth; not %q.", lowerFirst(orList(spaces)), clip(name.Value)).Suggest(near)
+		r.report("unknown-name", name.At, "What saves hold is named %s, as in player.warmth; not %q.",
+			lowerFirst(orList(spaces)), clip(name.Value)).Suggest(near)
 		return
 	}
 	for _, part := range parts[1:] {
@@ -251,6 +256,7 @@ func (r *reader) sameHolder(from, to Given[string], verb string) {
 	a, _, _ := strings.Cut(from.Value, ".")
 	b, _, _ := strings.Cut(to.Value, ".")
 	if from.Given && to.Given && a != b {
-		r.report("bad-value", to.At, "%s keeps the holder: %s cannot become %s like this. A step move takes a value to another holder.", upperFirst(verb), from.Value, clip(to.Value))
+		r.report("bad-value", to.At,
+			"%s keeps the holder: %s cannot become %s like this. A step move takes a value to another holder.", upperFirst(verb), from.Value, clip(to.Value))
 	}
 }

@@ -66,7 +66,8 @@ func parse(source []byte) (*node, finding.List) {
 	}
 	top := finding.At{Line: 1, Column: 1}
 	if len(source) > MaxBytes {
-		return one("too-large", top, "The document has more than 1 MiB (%d bytes), which is the most that a plan may have.", MaxBytes)
+		return one("too-large", top,
+			"The document has more than 1 MiB (%d bytes), which is the most that a plan may have.", MaxBytes)
 	}
 	if !utf8.Valid(source) {
 		good := bytes.ToValidUTF8(source[:firstBad(source)], nil)
@@ -116,7 +117,8 @@ func parseYAML(source string) (file *ast.File, err error) {
 	return parser.Parse(tokens, 0, parser.AllowDuplicateMapKey())
 }
 
-// tooDeep finds a bracket, or a dash on one line with others, that opens beyond the limit, before the parser recurses into it.
+// tooDeep finds a bracket, or a dash on one line with others, that opens beyond the limit, before the parser recurses
+// into it.
 func tooDeep(tokens token.Tokens) *token.Token {
 	depth, dashes, line := 0, 0, 0
 	for _, t := range tokens {
@@ -142,8 +144,8 @@ func tooDeep(tokens token.Tokens) *token.Token {
 	return nil
 }
 
-// tooMany finds a key beyond the limit of one table, before the parser does anything with it. Keys of one table begin in the
-// same column; what stands further left, a dash too, ends the table. In brackets the table ends with them.
+// tooMany finds a key beyond the limit of one table, before the parser does anything with it. Keys of one table begin
+// in the same column; what stands further left, a dash too, ends the table. In brackets the table ends with them.
 func tooMany(tokens token.Tokens) *token.Token {
 	type table struct {
 		column, keys int
@@ -204,9 +206,11 @@ func syntax(err error) (finding.At, string) {
 	var s *yaml.SyntaxError
 	if errors.As(err, &s) && s.Token != nil && s.Token.Position != nil {
 		if strings.Contains(s.Message, "tag character") { // !x in braces, meant as an expression
-			return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column}, "An expression that begins with ! needs quotes around it: \"!scene.lever\". Without them, YAML takes ! for something of its own."
+			return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column},
+				"An expression that begins with ! needs quotes around it: \"!scene.lever\". Without them, YAML takes ! for something of its own."
 		}
-		return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column}, "This is not YAML: " + s.Message + "."
+		return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column},
+			"This is not YAML: " + s.Message + "."
 	}
 	first, _, _ := strings.Cut(err.Error(), "\n")
 	return finding.At{Line: 1, Column: 1}, "This is not YAML: " + first + "."
@@ -256,7 +260,8 @@ func (c *converter) convert(n ast.Node, pointer string, depth int) *node {
 	out := &node{At: at(n, pointer)}
 	if c.nodes++; c.nodes > maxNodes || depth > MaxDepth {
 		if c.nodes <= maxNodes+1 {
-			c.report("too-large", out.At, "The document is nested more than %d deep, or has more than %d values.", MaxDepth, maxNodes)
+			c.report("too-large", out.At, "The document is nested more than %d deep, or has more than %d values.",
+				MaxDepth, maxNodes)
 			c.nodes = maxNodes + 2
 		}
 		return out

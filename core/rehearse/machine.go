@@ -51,7 +51,8 @@ type slot struct {
 }
 
 func newMachine(m *model.Model, seed uint32) *machine {
-	x := &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), cover: newCover(m), disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
+	x := &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), cover: newCover(m),
+		disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
 	x.run.Trace(x.cover.acted)
 	return x
 }
@@ -88,7 +89,8 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 // mostWork is how much may be done in all in a rehearsal: requests, turns of timers, and actions of rules.
 const mostWork = 1_000_000
 
-// wait lets time go on, with what is due in it, each at its time, and the regular saving. took is told what came of each.
+// wait lets time go on, with what is due in it, each at its time, and the regular saving. took is told what came of
+// each.
 func (x *machine) wait(ms int64, took func(engine.Result)) error {
 	end := x.clock + ms
 	if len(x.run.Present()) == 0 {
@@ -194,7 +196,8 @@ func (x *machine) load(at slot) (*save.Player, error) {
 		return nil, err
 	}
 	if len(loaded.Problems) > 0 && !x.upgraded {
-		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, loaded.Problems[0].Name, loaded.Problems[0].Reason)
+		return nil, fmt.Errorf("the save of %s does not fit the plan: %s: %s", at.player, loaded.Problems[0].Name,
+			loaded.Problems[0].Reason)
 	}
 	if err := upgrade.RefusedBy(loaded.Problems); err != nil {
 		return nil, err
@@ -282,7 +285,8 @@ func (x *machine) spread(changes []engine.Change) {
 			if !other.run.Has(c.Player) {
 				continue
 			}
-			res, err := other.run.Step(&engine.Request{Do: "commons", Player: c.Player, Server: true, Shared: x.run.Shared(c.Player), At: other.clock})
+			res, err := other.run.Step(&engine.Request{Do: "commons", Player: c.Player, Server: true,
+				Shared: x.run.Shared(c.Player), At: other.clock})
 			if err == nil {
 				other.told = append(other.told, res.Notices...)
 				other.write(kept(res), c.Player)
@@ -419,9 +423,11 @@ func (x *machine) under(m *model.Model, player string) []save.Problem {
 
 // kept copies what the next step would overwrite.
 func kept(r engine.Result) engine.Result {
-	return engine.Result{Changes: slices.Clone(r.Changes), Notices: slices.Clone(r.Notices), Saves: slices.Clone(r.Saves), Left: slices.Clone(r.Left)}
+	return engine.Result{Changes: slices.Clone(r.Changes), Notices: slices.Clone(r.Notices),
+		Saves: slices.Clone(r.Saves), Left: slices.Clone(r.Left)}
 }
 
 func joined(a, b engine.Result) engine.Result {
-	return engine.Result{Changes: append(a.Changes, b.Changes...), Notices: append(a.Notices, b.Notices...), Saves: append(a.Saves, b.Saves...), Left: append(a.Left, b.Left...)}
+	return engine.Result{Changes: append(a.Changes, b.Changes...), Notices: append(a.Notices, b.Notices...),
+		Saves: append(a.Saves, b.Saves...), Left: append(a.Left, b.Left...)}
 }

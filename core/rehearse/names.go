@@ -74,7 +74,8 @@ func (n *naming) step(s *plan.Step) {
 		n.one("passage", s.Pass.Name, idsOf(n.m.Passages, func(p *model.Passage) string { return p.ID }), s.Pass.At)
 		n.axes(s.Where.Axes)
 	case "touch":
-		n.one("checkpoint", s.Touch.Name, idsOf(n.m.Checkpoints, func(p *model.Checkpoint) string { return p.ID }), s.Touch.At)
+		n.one("checkpoint", s.Touch.Name, idsOf(n.m.Checkpoints, func(p *model.Checkpoint) string { return p.ID }),
+			s.Touch.At)
 		n.axes(s.Where.Axes)
 	case "move":
 		n.axes(s.To.Axes)
@@ -155,7 +156,8 @@ func (n *naming) write(s *plan.Step) {
 		n.one("scene", s.Scene.Value, idsOf(n.m.Scenes, func(x *model.Scene) string { return x.ID }), s.Scene.At)
 	}
 	if s.Prop.Given && v.Hold.Kind != nil {
-		n.one(v.Hold.Kind.ID, s.Prop.Value, idsOf(v.Hold.Kind.Props, func(p *model.Prop) string { return p.ID }), s.Prop.At)
+		n.one(v.Hold.Kind.ID, s.Prop.Value, idsOf(v.Hold.Kind.Props, func(p *model.Prop) string { return p.ID }),
+			s.Prop.At)
 	}
 }
 
@@ -171,7 +173,8 @@ func (n *naming) correct(s *plan.Step) {
 	if v := n.m.VarOf(ref); program.Name && v != nil && ref.What == expr.Variable {
 		n.option(&v.Domain, s.To.Literal)
 	} else if ref.What != expr.Earned || len(program.Reads) > 1 {
-		n.found = append(n.found, finding.New("bad-value", s.Correct.At, fmt.Sprintf("%s is no variable, and no milestone: it cannot be corrected.", s.Correct.Source)))
+		n.found = append(n.found, finding.New("bad-value", s.Correct.At,
+			fmt.Sprintf("%s is no variable, and no milestone: it cannot be corrected.", s.Correct.Source)))
 	}
 }
 
@@ -182,7 +185,8 @@ func (n *naming) expected(s *plan.Step) {
 	}
 	if s.Expect.That.Given() {
 		if program := n.compile(s.Expect.That, of); program != nil && program.Type.Kind != types.Bool {
-			n.found = append(n.found, finding.New("type-mismatch", s.Expect.That.At, fmt.Sprintf("A condition is wanted here; this is %s.", program.Type)))
+			n.found = append(n.found, finding.New("type-mismatch", s.Expect.That.At,
+				fmt.Sprintf("A condition is wanted here; this is %s.", program.Type)))
 		}
 	}
 	for _, row := range s.Expect.Table {
@@ -223,7 +227,8 @@ func variableOf(m *model.Model, name string) (*model.Var, error) {
 	case 1:
 		return m.Var(same[0]), nil
 	case 0:
-		return nil, fmt.Errorf("there is no variable called %q.%s", name, finding.DidYouMean(finding.Nearest(name, known)))
+		return nil, fmt.Errorf("there is no variable called %q.%s", name,
+			finding.DidYouMean(finding.Nearest(name, known)))
 	}
 	return nil, fmt.Errorf("%q is several variables: write %s", name, strings.Join(same, " or "))
 }

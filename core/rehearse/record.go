@@ -22,7 +22,8 @@ func (r *Report) Recorded() (string, int) {
 	lines := strings.Split(r.source, "\n")
 	edits := slices.Clone(r.edits)
 	slices.SortFunc(edits, func(a, b edit) int { // from the end, so that columns stay right
-		return cmp.Or(cmp.Compare(b.row.Value.Line, a.row.Value.Line), cmp.Compare(b.row.Value.Column, a.row.Value.Column))
+		return cmp.Or(cmp.Compare(b.row.Value.Line, a.row.Value.Line),
+			cmp.Compare(b.row.Value.Column, a.row.Value.Column))
 	})
 	for _, e := range edits {
 		at := e.row.Value.At
@@ -81,7 +82,9 @@ func written(v types.Value) string {
 			return !(r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '_' || r == '-')
 		}) < 0
 		_, err := fixed.Parse(v.Text)
-		if !plainWord || err == nil || slices.Contains([]string{"true", "false", "none", "null", "yes", "no", "on", "off"}, strings.ToLower(v.Text)) {
+		if !plainWord || err == nil ||
+			slices.Contains([]string{"true", "false", "none", "null", "yes", "no", "on", "off"},
+				strings.ToLower(v.Text)) {
 			return v.String()
 		}
 	}

@@ -72,7 +72,8 @@ func Play(source []byte, load func(name string) ([]byte, error)) *Report {
 
 // Watch is Play that lets somebody look at the session: before the first step (0), and after each. They may look
 // only; time is the session's, in milliseconds.
-func Watch(source []byte, load func(name string) ([]byte, error), look func(played int, run *engine.Run, time int64)) *Report {
+func Watch(source []byte, load func(name string) ([]byte, error),
+	look func(played int, run *engine.Run, time int64)) *Report {
 	script, found := plan.ReadRehearsal(source)
 	out := &Report{Title: script.Title.Value, source: script.Source}
 	if found.Errors() {
@@ -125,7 +126,8 @@ func planOf(at finding.At, name string, load func(string) ([]byte, error)) (*mod
 	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(name, id, load) })
 	for _, f := range found {
 		if f.Severity == finding.Error {
-			return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name, f.Line, f.Message))
+			return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name,
+				f.Line, f.Message))
 		}
 	}
 	if m == nil {
@@ -279,7 +281,8 @@ func (p *player) act(s *plan.Step) error {
 }
 
 // upgrade ends the session and opens it again under another version of the plan, which stands beside the
-// script's plan as plan.v4.yaml, or in a folder history there. What of the player's saves does not fit it is told, and kept in the attic.
+// script's plan as plan.v4.yaml, or in a folder history there. What of the player's saves does not fit it is told, and
+// kept in the attic.
 func (p *player) upgrade(s *plan.Step) error {
 	name := laterPlan(p.script, s, p.load)
 	m, found := planOf(s.At, name, p.load)
@@ -291,7 +294,8 @@ func (p *player) upgrade(s *plan.Step) error {
 	}
 	p.took(p.machine.restart())
 	for _, problem := range p.machine.under(m, s.Upgrade.Name) {
-		p.machine.told = append(p.machine.told, engine.Notice{Player: s.Upgrade.Name, To: "player", Kind: "attic", Text: problem.Name + ": " + problem.Reason})
+		p.machine.told = append(p.machine.told, engine.Notice{Player: s.Upgrade.Name, To: "player", Kind: "attic",
+			Text: problem.Name + ": " + problem.Reason})
 	}
 	return nil
 }
@@ -358,7 +362,8 @@ func (p *player) moveFirst(s *plan.Step) error {
 }
 
 // coordinates are a point as it is written; or where a player is, but for the axes that are written.
-func (p *player) coordinates(who string, point []plan.Given[fixed.Num], axes plan.Map[plan.Given[fixed.Num]]) ([]fixed.Num, error) {
+func (p *player) coordinates(who string, point []plan.Given[fixed.Num],
+	axes plan.Map[plan.Given[fixed.Num]]) ([]fixed.Num, error) {
 	place, ok := p.machine.run.Place(who)
 	if !ok {
 		return nil, fmt.Errorf("%s is not in the session", who)
@@ -432,7 +437,8 @@ func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error)
 	if err != nil {
 		return req, err
 	}
-	req.Name, req.Args = v.Name, map[string]types.Value{"scene": types.OfText(s.Scene.Value), "prop": types.OfText(s.Prop.Value)}
+	req.Name, req.Args = v.Name, map[string]types.Value{"scene": types.OfText(s.Scene.Value),
+		"prop": types.OfText(s.Prop.Value)}
 	req.Value = valueOf(&v.Domain, s.Value.Literal)
 	p.from(&req, s)
 	return req, nil

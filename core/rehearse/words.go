@@ -22,12 +22,14 @@ var words map[string]func(s *plan.Step) string
 // The table stands in a function, since what a refused step does is said by the table too.
 func init() {
 	words = map[string]func(s *plan.Step) string{
-		"join":       func(s *plan.Step) string { return s.Join.Name + " joins" + list(" as ", s.As, "") },
-		"pass":       func(s *plan.Step) string { return by(s) + " goes through " + s.Pass.Name },
-		"touch":      func(s *plan.Step) string { return by(s) + " touches " + s.Touch.Name },
-		"move":       func(s *plan.Step) string { return s.Move.Name + " moves to " + target(s.To) },
-		"event":      func(s *plan.Step) string { return by(s) + " sends " + s.Event.Name + list(" (", s.Args, ")") },
-		"write":      func(s *plan.Step) string { return fmt.Sprintf("%s writes %s: %s", by(s), s.Write.Name, plain(s.Value)) },
+		"join":  func(s *plan.Step) string { return s.Join.Name + " joins" + list(" as ", s.As, "") },
+		"pass":  func(s *plan.Step) string { return by(s) + " goes through " + s.Pass.Name },
+		"touch": func(s *plan.Step) string { return by(s) + " touches " + s.Touch.Name },
+		"move":  func(s *plan.Step) string { return s.Move.Name + " moves to " + target(s.To) },
+		"event": func(s *plan.Step) string { return by(s) + " sends " + s.Event.Name + list(" (", s.Args, ")") },
+		"write": func(s *plan.Step) string {
+			return fmt.Sprintf("%s writes %s: %s", by(s), s.Write.Name, plain(s.Value))
+		},
 		"die":        func(s *plan.Step) string { return s.Die.Name + " dies" },
 		"start-over": func(s *plan.Step) string { return s.StartOver.Name + " starts over" },
 		"leave":      func(s *plan.Step) string { return s.Leave.Name + " leaves" },
@@ -38,8 +40,10 @@ func init() {
 		"told":       func(s *plan.Step) string { return fmt.Sprintf("%s is told: %s", s.Told.Name, s.Notice.Value) },
 		"expect":     func(s *plan.Step) string { return "expected: " + expected(s.Expect) },
 		"sees":       sees,
-		"correct":    func(s *plan.Step) string { return fmt.Sprintf("%s is corrected: %s", s.Correct.Source, target(s.To)) },
-		"upgrade":    func(s *plan.Step) string { return fmt.Sprintf("on to version %s", target(s.To)) },
+		"correct": func(s *plan.Step) string {
+			return fmt.Sprintf("%s is corrected: %s", s.Correct.Source, target(s.To))
+		},
+		"upgrade": func(s *plan.Step) string { return fmt.Sprintf("on to version %s", target(s.To)) },
 	}
 }
 

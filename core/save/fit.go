@@ -38,7 +38,8 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 		f.missing("/world", "world", "the world begins as it is before anything happened")
 	}
 	if !m.Single && l.World != nil {
-		f.found = append(f.found, f.extra("/world", "world", "the world is part of no player's save here: session.players is not 1"))
+		f.found = append(f.found, f.extra("/world", "world",
+			"the world is part of no player's save here: session.players is not 1"))
 		p.World = nil
 	}
 	p.Attic = f.attic
@@ -220,8 +221,8 @@ func (f *fitter) value(out Values, h *model.Holding, owner, pointer, id string, 
 	f.misfit(out, v, misfitKind(err, unread), name, pointer, text, read, err)
 }
 
-// items puts the items of a list or a set right, each by itself: one that is not right takes none of the others with it.
-// The error is what is wrong with the list that is left.
+// items puts the items of a list or a set right, each by itself: one that is not right takes none of the others with
+// it. The error is what is wrong with the list that is left.
 func (f *fitter) items(v *model.Var, name, pointer string, list types.Value, whole error) (types.Value, error) {
 	var left []types.Value
 	wrong := false
@@ -268,11 +269,13 @@ func misfitKind(err error, unread bool) Kind {
 
 // KindOf is the kind of problem that a misfit of a value is.
 func KindOf(of types.MisfitKind) Kind {
-	return [...]Kind{types.OfType: KindType, types.OfRange: KindRange, types.OfStep: KindStep, types.OfOption: KindOption}[of]
+	return [...]Kind{types.OfType: KindType, types.OfRange: KindRange, types.OfStep: KindStep,
+		types.OfOption: KindOption}[of]
 }
 
 // misfit puts a value right as the plan says, and keeps what stood there.
-func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value, value types.Value, err error) {
+func (f *fitter) misfit(out Values, v *model.Var, kind Kind, name, pointer string, text jsontext.Value,
+	value types.Value, err error) {
 	otherwise := startsAs(v)
 	if PolicyOf(f.m, kind) == Nearest {
 		if near, ok := v.Nearest(value); ok {
@@ -307,7 +310,8 @@ func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Prop
 	defer f.ordered(len(f.found))
 	for kind, each := range raw {
 		if f.m.Kind(kind) == nil && len(each) == 0 {
-			f.found = append(f.found, f.extra(under(pointer, kind), owner+kind, "the plan has no prop of the kind "+kind))
+			f.found = append(f.found, f.extra(under(pointer, kind), owner+kind,
+				"the plan has no prop of the kind "+kind))
 		}
 		for prop, values := range each {
 			name, at := owner+kind+"."+prop, under(under(pointer, kind), prop)
@@ -344,18 +348,24 @@ func (f *fitter) unknownAll(pointer, owner string, values LooseValues, reason st
 // marks reads what a player has reached, remembers and has earned.
 func (f *fitter) marks(p *Player) {
 	if p.Checkpoint != "" && f.m.Checkpoint(p.Checkpoint) == nil {
-		f.tell(KindPlace, "/checkpoint", "player.checkpoint", fmt.Sprintf("there is no checkpoint called %q", p.Checkpoint), "no checkpoint is reached")
+		f.tell(KindPlace, "/checkpoint", "player.checkpoint",
+			fmt.Sprintf("there is no checkpoint called %q", p.Checkpoint), "no checkpoint is reached")
 		f.keep("checkpoints.reached", quoted(p.Checkpoint))
 		p.Checkpoint, p.Back = "", nil
 	}
 	p.Used = f.ids("checkpoints", "/used", p.Used, func(id string) bool { return f.m.Checkpoint(id) != nil })
-	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool { return f.m.Plan.Milestones.Get(id) != nil })
+	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool {
+		return f.m.Plan.Milestones.Get(id) != nil
+	})
 	for _, id := range sortedNames(p.Standings) {
 		if f.m.Plan.Standings.Get(id) == nil {
-			f.unknown(under("/standings", id), "standings."+id, jsontext.Value(p.Standings[id].String()), "the plan has no such standing")
+			f.unknown(under("/standings", id), "standings."+id, jsontext.Value(p.Standings[id].String()),
+				"the plan has no such standing")
 			delete(p.Standings, id)
 		} else if n := p.Standings[id]; mostStanding.Less(n.Abs()) {
-			f.tell(KindRange, under("/standings", id), "standings."+id, fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding, n), "it is the nearest of these")
+			f.tell(KindRange, under("/standings", id), "standings."+id,
+				fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding,
+					n), "it is the nearest of these")
 			p.Standings[id] = fixed.Max(mostStanding.Neg(), fixed.Min(mostStanding, n))
 		}
 	}
@@ -392,9 +402,11 @@ func (f *fitter) ids(space, pointer string, list []string, known func(string) bo
 	for i, id := range list {
 		switch {
 		case !known(id):
-			f.unknown(fmt.Sprintf("%s/%d", pointer, i), space+"."+id, jsontext.Value("true"), fmt.Sprintf("the plan has nothing called %s among its %s", id, space))
+			f.unknown(fmt.Sprintf("%s/%d", pointer, i), space+"."+id, jsontext.Value("true"),
+				fmt.Sprintf("the plan has nothing called %s among its %s", id, space))
 		case slices.Contains(out, id):
-			f.tell(KindImpossible, fmt.Sprintf("%s/%d", pointer, i), space+"."+id, "it stands there twice", "it counts once")
+			f.tell(KindImpossible, fmt.Sprintf("%s/%d", pointer, i), space+"."+id, "it stands there twice",
+				"it counts once")
 		default:
 			out = append(out, id)
 		}
@@ -402,7 +414,8 @@ func (f *fitter) ids(space, pointer string, list []string, known func(string) bo
 	for _, name := range sortedNames(f.attic) {
 		id, ok := strings.CutPrefix(name, space+".")
 		if ok && known(id) {
-			if kept, _ := f.attic.Get(name); kept.Why == "" && string(kept.Value) == "true" && !slices.Contains(out, id) {
+			if kept, _ := f.attic.Get(name); kept.Why == "" && string(kept.Value) == "true" &&
+				!slices.Contains(out, id) {
 				out = append(out, id)
 				delete(f.attic, name)
 			}
@@ -416,8 +429,10 @@ func (f *fitter) ids(space, pointer string, list []string, known func(string) bo
 
 func (f *fitter) record(l *LooseRecord) Record {
 	in := &fitter{m: f.m, then: f.then, made: f.made, ofRecord: true}
-	r := Record{Values: in.values(f.m.Holders[model.OfPlayer], "player", "/record/values", l.Values), Scenes: in.scenes(model.OfPlayerScene, "player.scenes.", "/record/scenes", l.Scenes),
-		Props: in.props(true, "player.props.", "/record/props", l.Props), Waymarks: in.waymarks("/record/waymarks", l.Waymarks), World: in.world(l.World, "/record/world", "")}
+	r := Record{Values: in.values(f.m.Holders[model.OfPlayer], "player", "/record/values", l.Values),
+		Scenes: in.scenes(model.OfPlayerScene, "player.scenes.", "/record/scenes", l.Scenes),
+		Props:  in.props(true, "player.props.", "/record/props", l.Props), Waymarks: in.waymarks("/record/waymarks",
+			l.Waymarks), World: in.world(l.World, "/record/world", "")}
 	f.found = append(f.found, in.found...)
 	return r
 }
@@ -428,7 +443,8 @@ func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
 		return nil
 	}
 	in := &fitter{m: f.m, then: f.then, attic: maps.Clone(w.Attic), made: w.Made, ofRecord: f.ofRecord}
-	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables, Senders: w.Senders}
+	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables,
+		Senders: w.Senders}
 	out.Values = in.values(f.m.Holders[model.OfGame], "game", pointer+"/values", w.Values)
 	if out.Scenes = in.scenes(model.OfScene, "scenes.", pointer+"/scenes", w.Scenes); out.Scenes == nil {
 		out.Scenes = map[string]Values{}

@@ -73,18 +73,22 @@ func (f *fitter) where(p *Player) {
 		f.place("/back", "back", p.Back, "it is where a new run begins")
 	}
 	if n := utf8.RuneCountInString(p.Player); n < 1 || n > MaxName {
-		f.tell(KindImpossible, "/player", "player", fmt.Sprintf("a player's name has 1 to %d characters, not %d", MaxName, n), "it is loaded for whom it is asked for")
+		f.tell(KindImpossible, "/player", "player", fmt.Sprintf("a player's name has 1 to %d characters, not %d",
+			MaxName, n), "it is loaded for whom it is asked for")
 	}
 	if p.Visits < 0 || p.Visits > MaxVisits {
-		f.tell(KindRange, "/visits", "visits", fmt.Sprintf("it is from 0 to %d, not %d", MaxVisits, p.Visits), "it is the nearest of these")
+		f.tell(KindRange, "/visits", "visits", fmt.Sprintf("it is from 0 to %d, not %d", MaxVisits, p.Visits),
+			"it is the nearest of these")
 		p.Visits = max(0, min(p.Visits, MaxVisits))
 	}
 	if p.Number > MaxNumber {
-		f.tell(KindRange, "/number", "number", fmt.Sprintf("it is from 0 to %d, not %d", uint64(MaxNumber), p.Number), "it is the largest of these")
+		f.tell(KindRange, "/number", "number", fmt.Sprintf("it is from 0 to %d, not %d", uint64(MaxNumber), p.Number),
+			"it is the largest of these")
 		p.Number = MaxNumber
 	}
 	if p.Slot > f.m.SlotsPerPlayer() || p.Slot < 1 {
-		f.tell(KindImpossible, "/slot", "slot", fmt.Sprintf("there is no slot %d: a player has %d", p.Slot, f.m.SlotsPerPlayer()), "it is loaded in the slot that is asked for")
+		f.tell(KindImpossible, "/slot", "slot", fmt.Sprintf("there is no slot %d: a player has %d", p.Slot,
+			f.m.SlotsPerPlayer()), "it is loaded in the slot that is asked for")
 	}
 }
 
@@ -117,7 +121,8 @@ func (f *fitter) point(pointer, name string, p *Place, gone string) bool {
 		f.tell(KindPlace, pointer+"/scene", name, fmt.Sprintf("there is no scene called %q", p.Scene), gone)
 		return false
 	case len(p.At) != len(f.m.Axes):
-		f.tell(KindPlace, pointer+"/at", name, fmt.Sprintf("a place has %d coordinates here (%s), not %d", len(f.m.Axes), strings.Join(f.m.Axes, ", "), len(p.At)), gone)
+		f.tell(KindPlace, pointer+"/at", name, fmt.Sprintf("a place has %d coordinates here (%s), not %d",
+			len(f.m.Axes), strings.Join(f.m.Axes, ", "), len(p.At)), gone)
 		return false
 	}
 	var at [model.MaxAxes]fixed.Num
@@ -125,7 +130,8 @@ func (f *fitter) point(pointer, name string, p *Place, gone string) bool {
 	if near := scene.Nearest(at, f.m.Step); near != at {
 		was := *p
 		p.At = slices.Clone(near[:len(p.At)])
-		f.tell(KindPlace, pointer+"/at", name, was.String()+" is not in the scene, or between its steps", "it is "+p.String()+", the nearest point")
+		f.tell(KindPlace, pointer+"/at", name, was.String()+" is not in the scene, or between its steps",
+			"it is "+p.String()+", the nearest point")
 	}
 	return true
 }
@@ -137,7 +143,8 @@ func (f *fitter) facing(pointer, name string, p *Place) {
 		if len(f.m.Facings) > 0 {
 			p.Facing = f.m.Facings[0]
 		}
-		f.tell(KindPlace, pointer+"/facing", name, fmt.Sprintf("there is no facing called %q", was), "it is "+noneOr(p.Facing))
+		f.tell(KindPlace, pointer+"/facing", name, fmt.Sprintf("there is no facing called %q", was),
+			"it is "+noneOr(p.Facing))
 	}
 }
 
@@ -162,7 +169,8 @@ func (f *fitter) movables(pointer string, w *World) {
 			continue
 		}
 		if scene := f.m.Scene(place.Scene); scene != nil && x.NeverIn[scene] {
-			f.tell(KindImpossible, at, "movables."+id, fmt.Sprintf("%s is never in %s", id, scene.ID), "it is at its start, "+x.Start.ID)
+			f.tell(KindImpossible, at, "movables."+id, fmt.Sprintf("%s is never in %s", id, scene.ID),
+				"it is at its start, "+x.Start.ID)
 			delete(w.Movables, id)
 			continue
 		}
@@ -174,7 +182,8 @@ func (f *fitter) movables(pointer string, w *World) {
 	}
 	for _, id := range sortedNames(w.Held) {
 		if _, ok := w.Movables[id]; !ok {
-			f.tell(KindImpossible, under(pointer+"/held", id), "movables."+id, "somebody holds it, and it is nowhere", "it is at its start")
+			f.tell(KindImpossible, under(pointer+"/held", id), "movables."+id, "somebody holds it, and it is nowhere",
+				"it is at its start")
 			delete(w.Held, id)
 		}
 	}

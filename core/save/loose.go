@@ -146,7 +146,8 @@ func apart(raw []byte) (map[string]jsontext.Value, error) {
 	if err := json.UnmarshalRead(bytes.NewReader(raw), &root); err != nil {
 		var at *jsontext.SyntacticError
 		if errors.As(err, &at) {
-			return nil, fmt.Errorf("%w: it is not JSON (byte %d, in %q): %w", ErrFormat, at.ByteOffset, at.JSONPointer, at.Err)
+			return nil, fmt.Errorf("%w: it is not JSON (byte %d, in %q): %w", ErrFormat, at.ByteOffset, at.JSONPointer,
+				at.Err)
 		}
 		return nil, fmt.Errorf("%w: it is no table", ErrFormat)
 	}
@@ -178,7 +179,8 @@ func tooDeep(raw []byte) bool {
 type patient struct{ found []Problem }
 
 func (p *patient) tell(kind Kind, pointer, reason string, args ...any) {
-	p.found = append(p.found, Problem{Kind: kind, Pointer: pointer, Name: named(pointer), Reason: fmt.Sprintf(reason, args...), Instead: "it is left out"})
+	p.found = append(p.found, Problem{Kind: kind, Pointer: pointer, Name: named(pointer),
+		Reason: fmt.Sprintf(reason, args...), Instead: "it is left out"})
 }
 
 // named is what people call what stands at a pointer.
@@ -344,7 +346,8 @@ func (p *patient) numbers(pointer string, raw jsontext.Value) map[string]fixed.N
 		at := under(pointer, name)
 		switch {
 		case errors.Is(err, fixed.ErrPlaces):
-			p.found = append(p.found, Problem{Kind: KindStep, Pointer: at, Name: named(at), Reason: brief(table[name]) + " has more than nine decimal places", Instead: "it is " + n.String()})
+			p.found = append(p.found, Problem{Kind: KindStep, Pointer: at, Name: named(at),
+				Reason: brief(table[name]) + " has more than nine decimal places", Instead: "it is " + n.String()})
 		case err != nil:
 			p.tell(KindType, at, "a number is wanted, not %s", brief(table[name]))
 			continue
@@ -369,7 +372,9 @@ func (p *patient) place(pointer string, raw jsontext.Value) (Place, bool) {
 	for i, text := range in.At {
 		n, err := fixed.Exact(string(text))
 		if errors.Is(err, fixed.ErrPlaces) {
-			p.found = append(p.found, Problem{Kind: KindPlace, Pointer: fmt.Sprintf("%s/at/%d", pointer, i), Name: named(pointer), Reason: brief(text) + " has more than nine decimal places", Instead: "it is " + n.String()})
+			p.found = append(p.found, Problem{Kind: KindPlace, Pointer: fmt.Sprintf("%s/at/%d", pointer, i),
+				Name: named(pointer), Reason: brief(text) + " has more than nine decimal places", Instead: "it is " +
+					n.String()})
 		} else if err != nil {
 			p.tell(KindType, pointer, "a place is wanted, not %s", brief(raw))
 			return Place{}, false

@@ -9,9 +9,9 @@ import (
 	"alluvion.dev/core/model"
 )
 
-// member is one member of a save: what it is called, how it is read, what the JSON Schema says of it, and what people call
-// it. What a save has is listed here and nowhere else; it is written by the struct's own names, which a test holds against
-// these.
+// member is one member of a save: what it is called, how it is read, what the JSON Schema says of it, and what people
+// call it. What a save has is listed here and nowhere else; it is written by the struct's own names, which a test holds
+// against these.
 type member[T any] struct {
 	name   string
 	reader reader[T]
@@ -141,21 +141,24 @@ var (
 
 	manyValues = form[LooseValues]{(*scanner).values, patientValues}
 	fewValues  = form[LooseValues]{(*scanner).few, patientValues}
-	perScene   = form[LooseScenes]{(*scanner).scenes, func(p *patient, pointer string, raw jsontext.Value, into *LooseScenes) {
-		*into = p.scenes(pointer, raw)
-	}}
-	perProp = form[LooseProps]{(*scanner).props, func(p *patient, pointer string, raw jsontext.Value, into *LooseProps) {
-		*into = p.props(pointer, raw)
-	}}
+	perScene   = form[LooseScenes]{(*scanner).scenes,
+		func(p *patient, pointer string, raw jsontext.Value, into *LooseScenes) {
+			*into = p.scenes(pointer, raw)
+		}}
+	perProp = form[LooseProps]{(*scanner).props,
+		func(p *patient, pointer string, raw jsontext.Value, into *LooseProps) {
+			*into = p.props(pointer, raw)
+		}}
 	anAttic = form[Attic]{(*scanner).attic, func(p *patient, pointer string, raw jsontext.Value, into *Attic) {
 		*into = Attic(p.table(pointer, raw))
 	}}
-	aRecord = form[LooseRecord]{recordMembers.quick, func(p *patient, pointer string, raw jsontext.Value, into *LooseRecord) {
-		if table := p.table(pointer, raw); table != nil {
-			recordMembers.patiently(p, pointer, table, into)
-			p.rest(pointer, table)
-		}
-	}}
+	aRecord = form[LooseRecord]{recordMembers.quick,
+		func(p *patient, pointer string, raw jsontext.Value, into *LooseRecord) {
+			if table := p.table(pointer, raw); table != nil {
+				recordMembers.patiently(p, pointer, table, into)
+				p.rest(pointer, table)
+			}
+		}}
 	aWorld = form[*LooseWorld]{
 		func(s *scanner, into **LooseWorld) error {
 			*into = &LooseWorld{World: &World{}}
@@ -226,74 +229,114 @@ func ofOne(s schemer, at within) object {
 
 // playerMembers are what a player's save has.
 var playerMembers = membersOf(
-	member[Loose]{name: "alluvion_save", reader: at(aWhole, func(l *Loose) *int { return &l.Format }), schema: always(theFormat, nil), needed: true, means: "The format.", aside: true},
-	member[Loose]{name: "game", reader: at(aText, func(l *Loose) *string { return &l.Game }), schema: always(theGame, nil), needed: true, means: "Which game it is of.", aside: true},
-	member[Loose]{name: "player", reader: at(aText, func(l *Loose) *string { return &l.Player.Player }), needed: true, means: "Whose it is.", aside: true,
+	member[Loose]{name: "alluvion_save", reader: at(aWhole, func(l *Loose) *int { return &l.Format }),
+		schema: always(theFormat, nil), needed: true, means: "The format.", aside: true},
+	member[Loose]{name: "game", reader: at(aText, func(l *Loose) *string { return &l.Game }),
+		schema: always(theGame, nil), needed: true, means: "Which game it is of.", aside: true},
+	member[Loose]{name: "player", reader: at(aText, func(l *Loose) *string { return &l.Player.Player }), needed: true,
+		means: "Whose it is.", aside: true,
 		schema: as(object{"type": "string", "minLength": 1, "maxLength": MaxName})},
-	member[Loose]{name: "slot", reader: at(aWhole, func(l *Loose) *int { return &l.Slot }), needed: true, means: "Which of the player's slots.", aside: true,
+	member[Loose]{name: "slot", reader: at(aWhole, func(l *Loose) *int { return &l.Slot }), needed: true,
+		means: "Which of the player's slots.", aside: true,
 		schema: func(s schemer, _ within) object {
 			return object{"type": "integer", "minimum": 1, "maximum": s.m.SlotsPerPlayer()}
 		}},
-	member[Loose]{name: "about", reader: at(about, func(l *Loose) **About { return &l.About }), means: "Of a save that has left the service: what the service knows of it.", aside: true,
-		schema: as(closed(object{"plan": text, "revision": count, "moment": text, "saved_at": object{"type": "string", "format": "date-time"}}))},
+	member[Loose]{name: "about", reader: at(about, func(l *Loose) **About { return &l.About }),
+		means: "Of a save that has left the service: what the service knows of it.", aside: true,
+		schema: as(closed(object{"plan": text, "revision": count, "moment": text,
+			"saved_at": object{"type": "string", "format": "date-time"}}))},
 
-	member[Loose]{name: "version", reader: at(aWhole, func(l *Loose) *int { return &l.Version }), schema: always(theVersion, nil), needed: true,
+	member[Loose]{name: "version", reader: at(aWhole, func(l *Loose) *int { return &l.Version }),
+		schema: always(theVersion, nil), needed: true,
 		means: "The version of the plan that it was written under.", title: "Version of the plan"},
-	member[Loose]{name: "dead", reader: at(aFlag, func(l *Loose) *bool { return &l.Dead }), schema: as(object{"type": "boolean"}), means: "Whether the player is dead.", title: "Dead"},
-	member[Loose]{name: "place", reader: at(aPlace, func(l *Loose) *Place { return &l.Place }), schema: as(place), needed: true, means: "Where the player is.", title: "Place"},
-	member[Loose]{name: "entry", reader: at(aPlace, func(l *Loose) *Place { return &l.Entry }), schema: as(place), needed: true,
-		means: "Where the player last arrived in that scene.", title: "Where they arrived in the scene"},
-	member[Loose]{name: "checkpoint", reader: at(aText, func(l *Loose) *string { return &l.Checkpoint }), means: "The one that is reached; an empty text where none is.", title: "Checkpoint reached",
+	member[Loose]{name: "dead", reader: at(aFlag, func(l *Loose) *bool { return &l.Dead }),
+		schema: as(object{"type": "boolean"}), means: "Whether the player is dead.", title: "Dead"},
+	member[Loose]{name: "place", reader: at(aPlace, func(l *Loose) *Place { return &l.Place }), schema: as(place),
+		needed: true, means: "Where the player is.", title: "Place"},
+	member[Loose]{name: "entry", reader: at(aPlace, func(l *Loose) *Place { return &l.Entry }), schema: as(place),
+		needed: true,
+		means:  "Where the player last arrived in that scene.", title: "Where they arrived in the scene"},
+	member[Loose]{name: "checkpoint", reader: at(aText, func(l *Loose) *string { return &l.Checkpoint }),
+		means: "The one that is reached; an empty text where none is.", title: "Checkpoint reached",
 		schema: func(s schemer, _ within) object { return object{"enum": append(s.points(), "")} }},
-	member[Loose]{name: "used", reader: at(texts, func(l *Loose) *[]string { return &l.Used }), schema: oneOf(schemer.points), means: "The checkpoints that have counted in this run.", title: "Checkpoints of this run"},
+	member[Loose]{name: "used", reader: at(texts, func(l *Loose) *[]string { return &l.Used }),
+		schema: oneOf(schemer.points), means: "The checkpoints that have counted in this run.", title: "Checkpoints of this run"},
 	member[Loose]{name: "back", reader: at(perhapsPlace, func(l *Loose) **Place { return &l.Back }), schema: as(place),
 		means: "Of a checkpoint that is an area: where the player went in.", title: "Where the checkpoint was entered"},
-	member[Loose]{name: "waymarks", reader: at(somePlaces, func(l *Loose) *map[string]Place { return &l.Waymarks }), schema: schemer.waymarks, means: "The places that the player remembers."},
-	member[Loose]{name: "milestones", reader: at(texts, func(l *Loose) *[]string { return &l.Milestones }), schema: oneOf(schemer.milestones), means: "Those that are earned.", title: "Milestones"},
-	member[Loose]{name: "standings", reader: at(numbers, func(l *Loose) *map[string]fixed.Num { return &l.Standings }), schema: schemer.standings, means: "The player's number in each."},
-	member[Loose]{name: "visits", reader: at(aWhole, func(l *Loose) *int { return &l.Visits }), schema: as(object{"type": "integer", "minimum": 0, "maximum": MaxVisits}),
-		means: "How often the player has joined.", title: "Visits"},
+	member[Loose]{name: "waymarks", reader: at(somePlaces, func(l *Loose) *map[string]Place { return &l.Waymarks }),
+		schema: schemer.waymarks, means: "The places that the player remembers."},
+	member[Loose]{name: "milestones", reader: at(texts, func(l *Loose) *[]string { return &l.Milestones }),
+		schema: oneOf(schemer.milestones), means: "Those that are earned.", title: "Milestones"},
+	member[Loose]{name: "standings", reader: at(numbers, func(l *Loose) *map[string]fixed.Num { return &l.Standings }),
+		schema: schemer.standings, means: "The player's number in each."},
+	member[Loose]{name: "visits", reader: at(aWhole, func(l *Loose) *int { return &l.Visits }),
+		schema: as(object{"type": "integer", "minimum": 0, "maximum": MaxVisits}),
+		means:  "How often the player has joined.", title: "Visits"},
 	member[Loose]{name: "number", reader: at(number, func(l *Loose) *uint64 { return &l.Number }), schema: as(count),
 		means: "The player's last numbered request that was applied.", title: "Last numbered request"},
 
-	member[Loose]{name: "values", reader: at(manyValues, func(l *Loose) *LooseValues { return &l.Values }), schema: valuesOf(model.OfPlayer), means: "What the player has."},
-	member[Loose]{name: "scenes", reader: at(perScene, func(l *Loose) *LooseScenes { return &l.Scenes }), schema: scenesOf(model.OfPlayerScene),
-		means: "What the player has for each scene, where it is not its start value."},
-	member[Loose]{name: "props", reader: at(perProp, func(l *Loose) *LooseProps { return &l.Props }), means: "What the player has for each prop, where it is not its start value.",
+	member[Loose]{name: "values", reader: at(manyValues, func(l *Loose) *LooseValues { return &l.Values }),
+		schema: valuesOf(model.OfPlayer), means: "What the player has."},
+	member[Loose]{name: "scenes", reader: at(perScene, func(l *Loose) *LooseScenes { return &l.Scenes }),
+		schema: scenesOf(model.OfPlayerScene),
+		means:  "What the player has for each scene, where it is not its start value."},
+	member[Loose]{name: "props", reader: at(perProp, func(l *Loose) *LooseProps { return &l.Props }),
+		means:  "What the player has for each prop, where it is not its start value.",
 		schema: func(s schemer, _ within) object { return s.props(true) }},
-	member[Loose]{name: "record", reader: at(aRecord, func(l *Loose) *LooseRecord { return &l.Record }), means: "What comes back at death: as it was at the checkpoint.",
+	member[Loose]{name: "record", reader: at(aRecord, func(l *Loose) *LooseRecord { return &l.Record }),
+		means:  "What comes back at death: as it was at the checkpoint.",
 		schema: func(s schemer, _ within) object { return recordMembers.schema(s, within{}) }},
-	member[Loose]{name: "world", reader: at(aWorld, func(l *Loose) **LooseWorld { return &l.World }), schema: ofOne, needed: true, means: "What the game, its scenes and its props have."},
-	member[Loose]{name: "attic", reader: at(anAttic, func(l *Loose) *Attic { return &l.Attic }), schema: as(object{"type": "object"}),
-		means: "What no longer has a place in the plan, and what was corrected."},
+	member[Loose]{name: "world", reader: at(aWorld, func(l *Loose) **LooseWorld { return &l.World }), schema: ofOne,
+		needed: true, means: "What the game, its scenes and its props have."},
+	member[Loose]{name: "attic", reader: at(anAttic, func(l *Loose) *Attic { return &l.Attic }),
+		schema: as(object{"type": "object"}),
+		means:  "What no longer has a place in the plan, and what was corrected."},
 )
 
 // recordMembers are what the record of a checkpoint has.
 var recordMembers = membersOf(
-	member[LooseRecord]{name: "values", reader: at(fewValues, func(r *LooseRecord) *LooseValues { return &r.Values }), schema: valuesOf(model.OfPlayer)},
-	member[LooseRecord]{name: "scenes", reader: at(perScene, func(r *LooseRecord) *LooseScenes { return &r.Scenes }), schema: scenesOf(model.OfPlayerScene)},
-	member[LooseRecord]{name: "props", reader: at(perProp, func(r *LooseRecord) *LooseProps { return &r.Props }), schema: func(s schemer, _ within) object { return s.props(true) }},
-	member[LooseRecord]{name: "waymarks", reader: at(somePlaces, func(r *LooseRecord) *map[string]Place { return &r.Waymarks }), schema: schemer.waymarks},
-	member[LooseRecord]{name: "world", reader: at(aWorld, func(r *LooseRecord) **LooseWorld { return &r.World }), schema: ofOne},
+	member[LooseRecord]{name: "values", reader: at(fewValues, func(r *LooseRecord) *LooseValues { return &r.Values }),
+		schema: valuesOf(model.OfPlayer)},
+	member[LooseRecord]{name: "scenes", reader: at(perScene, func(r *LooseRecord) *LooseScenes { return &r.Scenes }),
+		schema: scenesOf(model.OfPlayerScene)},
+	member[LooseRecord]{name: "props", reader: at(perProp, func(r *LooseRecord) *LooseProps { return &r.Props }),
+		schema: func(s schemer, _ within) object { return s.props(true) }},
+	member[LooseRecord]{name: "waymarks", reader: at(somePlaces, func(r *LooseRecord) *map[string]Place {
+		return &r.Waymarks
+	}), schema: schemer.waymarks},
+	member[LooseRecord]{name: "world", reader: at(aWorld, func(r *LooseRecord) **LooseWorld { return &r.World }),
+		schema: ofOne},
 )
 
 // worldMembers are what a world has, by itself or in a player's save.
 var worldMembers = membersOf(
-	member[LooseWorld]{name: "alluvion_world", reader: at(aWhole, func(w *LooseWorld) *int { return &w.Format }), schema: always(theFormat, whole), needed: true, means: "The format."},
-	member[LooseWorld]{name: "game", reader: at(aText, func(w *LooseWorld) *string { return &w.Game }), schema: always(theGame, text), needed: true, means: "Which game it is of."},
-	member[LooseWorld]{name: "version", reader: at(aWhole, func(w *LooseWorld) *int { return &w.Version }), schema: always(theVersion, whole), needed: true, means: "The version of the plan that it was written under."},
-	member[LooseWorld]{name: "values", reader: at(fewValues, func(w *LooseWorld) *LooseValues { return &w.Values }), schema: valuesOf(model.OfGame), means: "What the game has."},
-	member[LooseWorld]{name: "scenes", reader: at(perScene, func(w *LooseWorld) *LooseScenes { return &w.Scenes }), schema: scenesOf(model.OfScene), means: "What each scene has."},
-	member[LooseWorld]{name: "props", reader: at(perProp, func(w *LooseWorld) *LooseProps { return &w.Props }), means: "What each prop has, where it is not its start value.",
+	member[LooseWorld]{name: "alluvion_world", reader: at(aWhole, func(w *LooseWorld) *int { return &w.Format }),
+		schema: always(theFormat, whole), needed: true, means: "The format."},
+	member[LooseWorld]{name: "game", reader: at(aText, func(w *LooseWorld) *string { return &w.Game }),
+		schema: always(theGame, text), needed: true, means: "Which game it is of."},
+	member[LooseWorld]{name: "version", reader: at(aWhole, func(w *LooseWorld) *int { return &w.Version }),
+		schema: always(theVersion, whole), needed: true, means: "The version of the plan that it was written under."},
+	member[LooseWorld]{name: "values", reader: at(fewValues, func(w *LooseWorld) *LooseValues { return &w.Values }),
+		schema: valuesOf(model.OfGame), means: "What the game has."},
+	member[LooseWorld]{name: "scenes", reader: at(perScene, func(w *LooseWorld) *LooseScenes { return &w.Scenes }),
+		schema: scenesOf(model.OfScene), means: "What each scene has."},
+	member[LooseWorld]{name: "props", reader: at(perProp, func(w *LooseWorld) *LooseProps { return &w.Props }),
+		means:  "What each prop has, where it is not its start value.",
 		schema: func(s schemer, _ within) object { return s.props(false) }},
-	member[LooseWorld]{name: "movables", reader: at(somePlaces, func(w *LooseWorld) *map[string]Place { return &w.Movables }), means: "Where each of them is.",
+	member[LooseWorld]{name: "movables", reader: at(somePlaces, func(w *LooseWorld) *map[string]Place {
+		return &w.Movables
+	}), means: "Where each of them is.",
 		schema: func(s schemer, _ within) object { return s.movables(object{"$ref": "#/$defs/spot"}) }},
-	member[LooseWorld]{name: "held", reader: at(names, func(w *LooseWorld) *map[string]string { return &w.Held }), means: "Who holds those that somebody holds.",
+	member[LooseWorld]{name: "held", reader: at(names, func(w *LooseWorld) *map[string]string { return &w.Held }),
+		means:  "Who holds those that somebody holds.",
 		schema: func(s schemer, _ within) object { return s.movables(text) }},
-	member[LooseWorld]{name: "senders", reader: at(requests, func(w *LooseWorld) *map[string]uint64 { return &w.Senders }), means: "The last numbered request of each of the game's servers that was applied.",
+	member[LooseWorld]{name: "senders", reader: at(requests, func(w *LooseWorld) *map[string]uint64 {
+		return &w.Senders
+	}), means: "The last numbered request of each of the game's servers that was applied.",
 		schema: as(object{"type": "object", "additionalProperties": count})},
-	member[LooseWorld]{name: "attic", reader: at(anAttic, func(w *LooseWorld) *Attic { return &w.Attic }), schema: as(object{"type": "object"}),
-		means: "What no longer has a place in the plan, and what was corrected."},
+	member[LooseWorld]{name: "attic", reader: at(anAttic, func(w *LooseWorld) *Attic { return &w.Attic }),
+		schema: as(object{"type": "object"}),
+		means:  "What no longer has a place in the plan, and what was corrected."},
 )
 
 // aside says whether a member of a save tells it from another, and nothing of what it holds.

@@ -111,7 +111,8 @@ func Whole(m *model.Model, err error) Problem {
 
 // Impossible is a problem with what a save holds that cannot be.
 func Impossible(m *model.Model, pointer, name, reason string) Problem {
-	p := Problem{Kind: KindImpossible, Pointer: pointer, Name: name, Reason: reason, Policy: PolicyOf(m, KindImpossible)}
+	p := Problem{Kind: KindImpossible, Pointer: pointer, Name: name, Reason: reason,
+		Policy: PolicyOf(m, KindImpossible)}
 	p.Instead = instead(p.Policy, "it is loaded as it is")
 	return p
 }

@@ -325,7 +325,9 @@ func (s *scanner) scenes(into *LooseScenes) error {
 }
 
 func (s *scanner) props(into *LooseProps) error {
-	return each(s, (*map[string]map[string]LooseValues)(into), func(one *map[string]LooseValues) error { return each(s, one, s.few) })
+	return each(s, (*map[string]map[string]LooseValues)(into), func(one *map[string]LooseValues) error {
+		return each(s, one, s.few)
+	})
 }
 
 func (s *scanner) attic(into *Attic) error {

@@ -23,7 +23,8 @@ func Schema(m *model.Model) []byte {
 	root["title"] = "Saves of " + s.title()
 	root["description"] = "What a player has, and where they are. A save of an earlier version has the schema of that version: it is upgraded first."
 	root["$defs"] = s.places()
-	p := &Loose{Player: &Player{Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Player: "wren", Slot: 1, Visits: 1, Place: s.begins(), Entry: s.begins()}}
+	p := &Loose{Player: &Player{Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Player: "wren", Slot: 1,
+		Visits: 1, Place: s.begins(), Entry: s.begins()}}
 	if m.Single {
 		p.World = &LooseWorld{World: &World{Game: p.Game, Version: p.Version}}
 	}
@@ -59,7 +60,8 @@ func SealedSchema(m *model.Model) []byte {
 
 func (s schemer) title() string { return model.Title(s.m.Plan.Title, s.m.Plan.Game.Name) }
 
-// written gives the bytes, with a name of its own and, where it can be made, the example of somebody who has just begun.
+// written gives the bytes, with a name of its own and, where it can be made, the example of somebody who has just
+// begun.
 func (s schemer) written(root object, of string, example func() (any, error)) []byte {
 	root["$schema"] = "https://json-schema.org/draft/2020-12/schema"
 	root["$id"] = fmt.Sprintf("alluvion:%s/%d/%s", s.m.Plan.Game.Name, s.m.Plan.Version.Value, of)
@@ -122,9 +124,11 @@ func (s schemer) place(thing bool) object {
 	for _, scene := range s.m.Scenes {
 		var at []any
 		for i, axis := range s.m.Axes {
-			at = append(at, object{"type": "number", "title": axis, "minimum": jsontext.Value(scene.Lo[i].String()), "exclusiveMaximum": jsontext.Value(scene.Hi[i].String())})
+			at = append(at, object{"type": "number", "title": axis, "minimum": jsontext.Value(scene.Lo[i].String()),
+				"exclusiveMaximum": jsontext.Value(scene.Hi[i].String())})
 		}
-		members := object{"scene": object{"const": scene.ID}, "at": object{"type": "array", "prefixItems": at, "items": false, "minItems": len(at), "maxItems": len(at)}}
+		members := object{"scene": object{"const": scene.ID},
+			"at": object{"type": "array", "prefixItems": at, "items": false, "minItems": len(at), "maxItems": len(at)}}
 		needed := []string{"scene", "at"}
 		switch {
 		case thing:
@@ -213,7 +217,8 @@ func (s schemer) waymarks(within) object {
 func (s schemer) standings(within) object {
 	members := object{}
 	for _, x := range s.m.Standings {
-		members[x.ID] = object{"type": "number", "minimum": jsontext.Value(mostStanding.Neg().String()), "maximum": jsontext.Value(mostStanding.String())}
+		members[x.ID] = object{"type": "number", "minimum": jsontext.Value(mostStanding.Neg().String()),
+			"maximum": jsontext.Value(mostStanding.String())}
 	}
 	return closed(members)
 }

@@ -64,7 +64,8 @@ func IsSealed(raw []byte) bool {
 // it is not as it was when it was sealed, or that the key is not known.
 func (k Keys) Unseal(raw []byte) (inner []byte, key string, err error) {
 	var s sealed
-	if len(raw) > 2*MaxBytes || tooDeep(raw) || json.Unmarshal(raw, &s, json.RejectUnknownMembers(true)) != nil || s.Seal != 1 {
+	if len(raw) > 2*MaxBytes || tooDeep(raw) || json.Unmarshal(raw, &s, json.RejectUnknownMembers(true)) != nil ||
+		s.Seal != 1 {
 		return nil, "", fmt.Errorf("%w: it cannot be read", ErrSeal)
 	}
 	i := slices.IndexFunc(k, func(key Key) bool { return key.ID == s.Key })

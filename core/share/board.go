@@ -71,7 +71,8 @@ type cell struct {
 
 // NewBoard is the board of a session as it stands, at the tick 0.
 func NewBoard(run *engine.Run, layout *Layout) *Board {
-	b := &Board{Layout: layout, run: run, everyone: newPart(), players: map[string]*viewed{}, world: map[thingKey]*entity{}, dirty: map[string]bool{}, spots: map[thingKey]bool{}}
+	b := &Board{Layout: layout, run: run, everyone: newPart(), players: map[string]*viewed{},
+		world: map[thingKey]*entity{}, dirty: map[string]bool{}, spots: map[thingKey]bool{}}
 	m := run.Model()
 	for range m.Scenes {
 		b.scenes = append(b.scenes, newPart())
@@ -335,7 +336,9 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 	}
 	if len(v.entities) > len(pairs)+1 { // some are as at the start again
 		for _, key := range slices.SortedFunc(maps.Keys(v.entities), compareKeys) { // what is told has one order
-			if key.holder != int(model.OfPlayer) && !slices.ContainsFunc(pairs, func(c engine.Copy) bool { return b.keyOf(c) == key }) {
+			if key.holder != int(model.OfPlayer) && !slices.ContainsFunc(pairs, func(c engine.Copy) bool {
+				return b.keyOf(c) == key
+			}) {
 				b.drop(v.entities[key])
 				delete(v.entities, key)
 			}
@@ -363,7 +366,8 @@ func (b *Board) newEntity(key thingKey, v *viewed) *entity {
 		g := &e.groups[p]
 		g.of, g.part, g.cells = e, p, make([]cell, 0, len(fields))
 		for _, f := range fields {
-			g.cells = append(g.cells, cell{address: b.Layout.Address(key.holder, f, key.copy, who), field: f, changed: -1})
+			g.cells = append(g.cells, cell{address: b.Layout.Address(key.holder, f, key.copy, who), field: f,
+				changed: -1})
 		}
 	}
 	return e
@@ -442,7 +446,8 @@ func (b *Board) AddressOf(v *model.Var, player string, at int) (string, bool) {
 	return b.Layout.Address(holder, field, copy, player), true
 }
 
-// JSON is the value that stands under an address as of the last tick, whoever is sent it; false where none stands there.
+// JSON is the value that stands under an address as of the last tick, whoever is sent it; false where none stands
+// there.
 func (b *Board) JSON(address string) ([]byte, bool) {
 	for _, e := range b.world {
 		if raw, ok := e.json(b.Layout, address); ok {

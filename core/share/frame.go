@@ -84,7 +84,8 @@ func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words
 // News says whether anything of what a player's machine sees has changed since a tick.
 func (b *Board) News(player string, since int64) bool {
 	v := b.players[player]
-	return v != nil && (since == Whole || v.since > since || b.everyone.tick > since || b.scenes[v.scene].tick > since || v.self.tick > since)
+	return v != nil && (since == Whole || v.since > since || b.everyone.tick > since ||
+		b.scenes[v.scene].tick > since || v.self.tick > since)
 }
 
 func (b *Board) packed(into []byte, how [parts]int, raws [parts][]byte, w Words) []byte {
@@ -127,7 +128,9 @@ func (b *Board) part(p *Part, as Codec, since int64) (int, []byte) {
 	}
 	if p == b.everyone { // who a seat belongs to has to be known before it is named
 		changed = slices.Clone(changed)
-		slices.SortStableFunc(changed, func(x, y *group) int { return min(x.of.key.holder, 1) - min(y.of.key.holder, 1) })
+		slices.SortStableFunc(changed, func(x, y *group) int {
+			return min(x.of.key.holder, 1) - min(y.of.key.holder, 1)
+		})
 	}
 	var raw []byte
 	if as == Packed {

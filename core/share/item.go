@@ -63,7 +63,8 @@ func (l *Layout) JSON(x Item) []byte {
 }
 
 func (l *Layout) placed(x Item) Placed {
-	return Placed{Scene: l.Places.Scenes[x.Scene].ID, At: append([]fixed.Num{}, x.At[:len(l.Places.Axes)]...), Facing: x.Facing}
+	return Placed{Scene: l.Places.Scenes[x.Scene].ID, At: append([]fixed.Num{}, x.At[:len(l.Places.Axes)]...),
+		Facing: x.Facing}
 }
 
 var errPlace = errors.New("a place lies outside its scene")

@@ -144,7 +144,8 @@ func (l *Layout) seal() {
 func bitsOf(n int) int { return bits.Len(uint(max(n, 1) - 1)) }
 
 func placesOf(m *model.Model) Places {
-	p := Places{Axes: m.Axes, Step: m.Step, SceneBits: bitsOf(len(m.Scenes)), Facings: append([]string{}, m.Facings...), FacingBits: bitsOf(len(m.Facings) + 1)}
+	p := Places{Axes: m.Axes, Step: m.Step, SceneBits: bitsOf(len(m.Scenes)), Facings: append([]string{}, m.Facings...),
+		FacingBits: bitsOf(len(m.Facings) + 1)}
 	for _, s := range m.Scenes {
 		e := Extent{ID: s.ID}
 		for i := range m.Axes {
@@ -197,12 +198,14 @@ func fieldOf(v *model.Var) Field {
 // builtIn are the fields that every player has.
 func builtIn(m *model.Model) []Field {
 	whole := func(most int) *types.Code {
-		return types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Int}, Max: fixed.FromInt(int64(most)), Step: fixed.FromInt(1)})
+		return types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Int}, Max: fixed.FromInt(int64(most)),
+			Step: fixed.FromInt(1)})
 	}
 	out := []Field{
 		{Name: "player.here", Form: FormID, part: Everyone, read: readHere},
 		{Name: "player.place", Form: FormPlace, part: Scene, read: readPlace},
-		{Name: "player.dead", Form: FormValue, part: Scene, read: readDead, Code: types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Bool}}), Start: types.OfBool(false)},
+		{Name: "player.dead", Form: FormValue, part: Scene, read: readDead,
+			Code: types.CodeOf(&types.Domain{Type: types.Type{Kind: types.Bool}}), Start: types.OfBool(false)},
 		{Name: "player.slot", Form: FormValue, part: Self, read: readSlot, Code: whole(m.SlotsPerPlayer())},
 		{Name: "player.visits", Form: FormValue, part: Self, read: readVisits, Code: whole(1<<31 - 1)},
 	}
@@ -211,15 +214,18 @@ func builtIn(m *model.Model) []Field {
 		for _, p := range m.Checkpoints {
 			t.Names = append(t.Names, p.ID)
 		}
-		out = append(out, Field{Name: "player.checkpoint", Form: FormValue, part: Self, read: readCheckpoint, Code: types.CodeOf(&types.Domain{Type: t})})
+		out = append(out, Field{Name: "player.checkpoint", Form: FormValue, part: Self, read: readCheckpoint,
+			Code: types.CodeOf(&types.Domain{Type: t})})
 	}
 	if len(m.Milestones) > 0 {
 		item := &types.Domain{Type: types.Type{Kind: types.Choice}}
 		for _, x := range m.Milestones {
 			item.Type.Names = append(item.Type.Names, x.ID)
 		}
-		d := &types.Domain{Type: types.Type{Kind: types.List, Item: &item.Type}, Item: item, MaxItems: len(m.Milestones)}
-		out = append(out, Field{Name: "player.milestones", Form: FormValue, part: Self, read: readMilestones, Code: types.CodeOf(d), Start: types.OfItems(nil)})
+		d := &types.Domain{Type: types.Type{Kind: types.List, Item: &item.Type}, Item: item,
+			MaxItems: len(m.Milestones)}
+		out = append(out, Field{Name: "player.milestones", Form: FormValue, part: Self, read: readMilestones,
+			Code: types.CodeOf(d), Start: types.OfItems(nil)})
 	}
 	for _, w := range m.Waymarks {
 		out = append(out, Field{Name: "player." + w.ID, Form: FormSpot, part: Self, read: readMark(w.Index)})
@@ -227,8 +233,8 @@ func builtIn(m *model.Model) []Field {
 	return out
 }
 
-// Address is the name of a value in views: player.warmth@wren, scene.snow[gorge], player.lit[gorge]@wren, movables[sled].
-// What follows @ is the player's id, whatever it is made of.
+// Address is the name of a value in views: player.warmth@wren, scene.snow[gorge], player.lit[gorge]@wren,
+// movables[sled]. What follows @ is the player's id, whatever it is made of.
 func (l *Layout) Address(holder, field, copy int, player string) string {
 	h := &l.Holders[holder]
 	out := h.Fields[field].Name

@@ -166,7 +166,8 @@ func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
 		}
 		numbers[i], rest = n, rest[size:]
 	}
-	return Heard{Tick: int64(numbers[0]), Time: int64(numbers[1]), Done: numbers[2], Check: raw[1]&(1<<6) != 0}, rest, true
+	return Heard{Tick: int64(numbers[0]), Time: int64(numbers[1]), Done: numbers[2], Check: raw[1]&(1<<6) != 0}, rest,
+		true
 }
 
 // ApplyPacked takes a packed frame in. After an error the machine has to ask for the whole state.
@@ -350,8 +351,8 @@ func (m *Mirror) Believe(part int, address string, value jsontext.Value) {
 	m.parts[part][address] = Seen{raw: value}
 }
 
-// Digest is the digest of what is believed (rule 26): SHA-256 over the digests of the three parts, each SHA-256 over the
-// part as canonical JSON (RFC 8785).
+// Digest is the digest of what is believed (rule 26): SHA-256 over the digests of the three parts, each SHA-256 over
+// the part as canonical JSON (RFC 8785).
 func (m *Mirror) Digest() string {
 	values := m.Values()
 	var sums [parts]string

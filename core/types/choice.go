@@ -43,7 +43,8 @@ func (choice) Narrowed(old, now *Domain, renamed map[string]string) []Narrowing 
 	}
 	switch {
 	case len(gone) > 0:
-		return []Narrowing{{Change: "options", Loses: true, As: OfOption, Text: fmt.Sprintf("%s is no choice any more; who has it", strings.Join(gone, ", "))}}
+		return []Narrowing{{Change: "options", Loses: true, As: OfOption,
+			Text: fmt.Sprintf("%s is no choice any more; who has it", strings.Join(gone, ", "))}}
 	case len(now.Type.Names) > len(old.Type.Names):
 		return []Narrowing{{Change: "options", Text: "there are more to choose from."}}
 	}

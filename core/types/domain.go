@@ -57,7 +57,8 @@ func quickly(lo, hi int64, step uint64) quick {
 // admits says whether a number is certainly right.
 func (q *quick) admits(n fixed.Num) bool {
 	i, ok := n.Nano()
-	return ok && q.most > 0 && q.min <= i && i <= q.max && bits.RotateLeft64(uint64(max(i, -i))*q.inverse, -q.twos) <= q.most
+	return ok && q.most > 0 && q.min <= i && i <= q.max && bits.RotateLeft64(uint64(max(i, -i))*q.inverse,
+		-q.twos) <= q.most
 }
 
 // kind is the domain's type, or that of what has no values where it could not be read.
@@ -214,8 +215,8 @@ func Letters(alphabet string, most int) []rune {
 	return out
 }
 
-// FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text. The items of a set
-// are put in order, and one that stands there twice counts once.
+// FromJSON reads a value of the domain, exactly: nothing is rounded, and a number in quotes is a text. The items of a
+// set are put in order, and one that stands there twice counts once.
 func (d *Domain) FromJSON(raw []byte) (Value, error) {
 	v, _, err := d.Stored(raw)
 	return v, err

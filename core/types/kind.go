@@ -1,7 +1,7 @@
 // Package types is the values of a plan's state and the types that they are of. Each type stands in a file of its own,
-// which says all that the program knows of it: how it is declared, what it admits, how it is read, written, packed, made
-// up, narrowed by another version, and described. Whoever wants to know something of a type asks Kind; nothing else in
-// the program tells types apart.
+// which says all that the program knows of it: how it is declared, what it admits, how it is read, written, packed,
+// made up, narrowed by another version, and described. Whoever wants to know something of a type asks Kind; nothing
+// else in the program tells types apart.
 package types
 
 import (
@@ -29,7 +29,8 @@ type Kind interface {
 	Admit(d *Domain, v Value) error
 	// Fit makes a value one of the domain's as an assignment does (rules 20, 21).
 	Fit(d *Domain, v Value) (Value, error)
-	// Nearest is the value that is nearest to one of another range or step, as far as there is one; it may still be wrong.
+	// Nearest is the value that is nearest to one of another range or step, as far as there is one; it may still be
+	// wrong.
 	Nearest(d *Domain, v Value) Value
 	// Stored is a value as saves hold it: what may stand there in more than one way stands there in one.
 	Stored(d *Domain, v Value) Value

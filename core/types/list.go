@@ -20,7 +20,8 @@ func (list) About() About {
 	return About{
 		Sentence: "Items in their order, the same one perhaps several times. `items` says what each is: a type's name, or a table.",
 		Example:  "{of: player, type: list, items: text, max_items: 20}",
-		Stands:   InVariable | InCommons, Limits: []string{"items", "max_items"}, Needs: []string{"items"}, Input: InputItems,
+		Stands:   InVariable | InCommons, Limits: []string{"items",
+			"max_items"}, Needs: []string{"items"}, Input: InputItems,
 	}
 }
 
@@ -111,7 +112,8 @@ func (items) Typed(d *Domain, s string) (Value, error) {
 func (items) Choices(*Domain) []string { return nil }
 
 func (items) Code(d *Domain) *Code {
-	return &Code{Kind: "list", Optional: d.Type.Optional, Most: d.MaxItems, Item: CodeOf(d.Item), Bits: bits.Len(uint(d.MaxItems))}
+	return &Code{Kind: "list", Optional: d.Type.Optional, Most: d.MaxItems, Item: CodeOf(d.Item),
+		Bits: bits.Len(uint(d.MaxItems))}
 }
 
 func (items) Schema(d *Domain) map[string]any {
@@ -129,7 +131,8 @@ func (items) Limits(d *Domain, _ Limits) string {
 func (items) Narrowed(old, now *Domain, renamed map[string]string) []Narrowing {
 	var out []Narrowing
 	if now.MaxItems < old.MaxItems {
-		out = append(out, Narrowing{Change: "limits", Loses: true, As: OfRange, Text: fmt.Sprintf("it takes %d items, not %d; what has more", now.MaxItems, old.MaxItems)})
+		out = append(out, Narrowing{Change: "limits", Loses: true, As: OfRange,
+			Text: fmt.Sprintf("it takes %d items, not %d; what has more", now.MaxItems, old.MaxItems)})
 	}
 	if old.Item != nil && now.Item != nil {
 		for _, n := range Narrowed(old.Item, now.Item, renamed) {

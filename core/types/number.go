@@ -1,8 +1,8 @@
 package types
 
 import (
-	"github.com/go-json-experiment/json/jsontext"
 	"fmt"
+	"github.com/go-json-experiment/json/jsontext"
 	"slices"
 	"strings"
 
@@ -36,13 +36,16 @@ func (number) limit(from *Declared, d *Domain) {
 		switch {
 		case n == nil:
 		case !n.MultipleOf(d.Step):
-			from.report(key, "bad-value", "%s is not a whole number of steps of %s, so the value could never be exactly there.", n, d.Step)
+			from.report(key, "bad-value",
+				"%s is not a whole number of steps of %s, so the value could never be exactly there.", n, d.Step)
 		case most.Less(n.Abs()):
-			from.report(key, "bad-value", "%s is beyond %s, the most that keeps its figure in every JSON reader at steps of %s.", n, most, d.Step)
+			from.report(key, "bad-value",
+				"%s is beyond %s, the most that keeps its figure in every JSON reader at steps of %s.", n, most, d.Step)
 		}
 	}
 	if d.Max.Less(d.Min) {
-		from.report("max", "bad-value", "%s can have no value: its max %s is less than its min %s.", from.Name, d.Max, d.Min)
+		from.report("max", "bad-value", "%s can have no value: its max %s is less than its min %s.", from.Name, d.Max,
+			d.Min)
 	}
 	d.Type.Range = Between(d.Min, d.Max, d.Step)
 	d.hasten()
@@ -103,7 +106,8 @@ func (number) Choices(*Domain) []string { return nil }
 func (number) Code(d *Domain) *Code { return numberCode(d.Min, d.Max, d.Step, d.Type.Optional) }
 
 func (number) Schema(d *Domain) map[string]any {
-	return map[string]any{"type": "number", "minimum": jsontext.Value(d.Min.String()), "maximum": jsontext.Value(d.Max.String())}
+	return map[string]any{"type": "number", "minimum": jsontext.Value(d.Min.String()),
+		"maximum": jsontext.Value(d.Max.String())}
 }
 
 // wholeSchema is the schema of a number without places.
@@ -128,15 +132,18 @@ func (number) Narrowed(old, now *Domain, _ map[string]string) []Narrowing {
 	var out []Narrowing
 	if old.Min.Less(now.Min) || now.Max.Less(old.Max) {
 		out = append(out, Narrowing{Change: "limits", Loses: true, As: OfRange,
-			Text: fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond", old.Min, old.Max, now.Min, now.Max)})
+			Text: fmt.Sprintf("it went from %s to %s, and goes from %s to %s; what is beyond", old.Min, old.Max,
+				now.Min, now.Max)})
 	} else if old.Min != now.Min || old.Max != now.Max {
-		out = append(out, Narrowing{Change: "limits", Text: fmt.Sprintf("it goes from %s to %s, wider than before.", now.Min, now.Max)})
+		out = append(out, Narrowing{Change: "limits", Text: fmt.Sprintf("it goes from %s to %s, wider than before.",
+			now.Min, now.Max)})
 	}
 	if !old.Step.MultipleOf(now.Step) {
 		out = append(out, Narrowing{Change: "step", Loses: true, As: OfStep,
 			Text: fmt.Sprintf("its steps were %s, and are %s; what is between them", old.Step, now.Step)})
 	} else if old.Step != now.Step {
-		out = append(out, Narrowing{Change: "step", Text: fmt.Sprintf("its steps are %s, finer than before.", now.Step)})
+		out = append(out, Narrowing{Change: "step", Text: fmt.Sprintf("its steps are %s, finer than before.",
+			now.Step)})
 	}
 	return out
 }

@@ -38,7 +38,8 @@ func (point) Admit(d *Domain, v Value) error {
 	}
 	items := v.Items()
 	if len(items) != len(d.Type.Names) {
-		return misfit(OfType, "a point has %d coordinates here (%s), not %d", len(d.Type.Names), strings.Join(d.Type.Names, ", "), len(items))
+		return misfit(OfType, "a point has %d coordinates here (%s), not %d", len(d.Type.Names),
+			strings.Join(d.Type.Names, ", "), len(items))
 	}
 	for _, n := range items {
 		if err := (number{}).Admit(d, n); err != nil {
@@ -88,7 +89,8 @@ func (point) Choices(*Domain) []string { return nil }
 
 func (point) Code(d *Domain) *Code {
 	axes := len(d.Type.Names)
-	return &Code{Kind: "list", Optional: d.Type.Optional, Most: axes, Bits: bits.Len(uint(axes)), Item: numberCode(d.Min, d.Max, d.Step, false)}
+	return &Code{Kind: "list", Optional: d.Type.Optional, Most: axes, Bits: bits.Len(uint(axes)),
+		Item: numberCode(d.Min, d.Max, d.Step, false)}
 }
 
 func (point) Schema(d *Domain) map[string]any {

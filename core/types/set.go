@@ -12,7 +12,8 @@ func (set) About() About {
 	return About{
 		Sentence: "Items of which each is there once. `items` says what each is: a type's name, or a table.",
 		Example:  "{of: player, type: set, items: {type: choice, choices: [mill, lodge]}}",
-		Stands:   InVariable | InCommons, Limits: []string{"items", "max_items"}, Needs: []string{"items"}, Input: InputItems,
+		Stands:   InVariable | InCommons, Limits: []string{"items",
+			"max_items"}, Needs: []string{"items"}, Input: InputItems,
 	}
 }
 

@@ -86,11 +86,13 @@ func (words) Schema(d *Domain) map[string]any {
 func (words) Limits(*Domain, Limits) string { return "" }
 
 func (words) Narrowed(old, now *Domain, _ map[string]string) []Narrowing {
-	if now.MaxLength >= old.MaxLength && now.MinLength <= old.MinLength && (now.Alphabet == "" || now.Alphabet == old.Alphabet) {
+	if now.MaxLength >= old.MaxLength && now.MinLength <= old.MinLength &&
+		(now.Alphabet == "" || now.Alphabet == old.Alphabet) {
 		return nil
 	}
 	return []Narrowing{{Change: "limits", Loses: true, As: OfRange,
-		Text: fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit", now.MinLength, now.MaxLength)}}
+		Text: fmt.Sprintf("fewer texts fit than before (%d to %d characters); what does not fit", now.MinLength,
+			now.MaxLength)}}
 }
 
 func (w words) Edges(d *Domain, dice Dice) []Value {

@@ -228,7 +228,9 @@ func Fits(t, want Type) (string, bool) {
 	case t.Kind == want.Kind && t.Of == want.Of:
 		return "", true
 	case t.Kind == Choice && want.Kind == Choice:
-		foreign := slices.DeleteFunc(slices.Clone(t.Possible()), func(n string) bool { return slices.Contains(want.Names, n) })
+		foreign := slices.DeleteFunc(slices.Clone(t.Possible()), func(n string) bool {
+			return slices.Contains(want.Names, n)
+		})
 		if len(foreign) == 0 {
 			return "", true
 		}

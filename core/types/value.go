@@ -83,7 +83,8 @@ func (v Value) Items() []Value {
 // parts are the items of a list as they are written. Most lists are short, of plain texts and numbers: those are taken
 // apart at their commas.
 func parts(raw []byte) ([]json.RawMessage, error) {
-	if len(raw) < 2 || raw[0] != '[' || raw[len(raw)-1] != ']' || bytes.ContainsAny(raw[1:len(raw)-1], "\\[]{} \t\n\r") || bytes.Contains(raw, []byte(",,")) {
+	if len(raw) < 2 || raw[0] != '[' || raw[len(raw)-1] != ']' ||
+		bytes.ContainsAny(raw[1:len(raw)-1], "\\[]{} \t\n\r") || bytes.Contains(raw, []byte(",,")) {
 		var out []json.RawMessage
 		return out, json.Unmarshal(raw, &out)
 	}

@@ -160,7 +160,8 @@ func (c *Chain) Judge(l *Loaded, j *engine.Judge) {
 		if b.Check {
 			name = "check"
 		}
-		l.Problems = append(l.Problems, save.Impossible(c.m, "", name, fmt.Sprintf("%s (line %d of the plan)", b.Text, b.Line)))
+		l.Problems = append(l.Problems, save.Impossible(c.m, "", name,
+			fmt.Sprintf("%s (line %d of the plan)", b.Text, b.Line)))
 	}
 }
 
@@ -197,7 +198,8 @@ func space(name string) (string, string) {
 }
 
 func (c *Chain) stage(u *plan.Upgrade) *stage {
-	s := &stage{chain: c, version: u.Version, steps: u.Steps, ops: map[string][]*op{}, names: map[string]map[string]string{}, drops: map[string]map[string]string{}, restores: map[string][]*plan.UpgradeStep{}}
+	s := &stage{chain: c, version: u.Version, steps: u.Steps, ops: map[string][]*op{},
+		names: map[string]map[string]string{}, drops: map[string]map[string]string{}, restores: map[string][]*plan.UpgradeStep{}}
 	for i := range u.Steps {
 		s.add(&u.Steps[i])
 	}

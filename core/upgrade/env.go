@@ -298,7 +298,8 @@ func namesOf(paths []expr.Path, known []types.Type) expr.Names {
 			}
 			fields = fields[part].Fields
 		}
-		fields[parts[len(parts)-1]] = &expr.Entry{Type: known[i], Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
+		fields[parts[len(parts)-1]] = &expr.Entry{Type: known[i],
+			Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
 	}
 	return expr.Names{Roots: roots}
 }

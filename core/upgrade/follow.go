@@ -34,7 +34,9 @@ func (c *comparer) follow(name string) future {
 			}
 		}
 		for i := range s.steps {
-			if x := &s.steps[i]; slices.ContainsFunc(x.From, func(from plan.Given[string]) bool { return from.Value == f.name }) && x.Merge.Value != f.name {
+			if x := &s.steps[i]; slices.ContainsFunc(x.From, func(from plan.Given[string]) bool {
+				return from.Value == f.name
+			}) && x.Merge.Value != f.name {
 				f.ends, f.name = x, ""
 				return f
 			}
@@ -88,7 +90,8 @@ func (c *comparer) writer(name string) *plan.UpgradeStep {
 		for i := range s.steps {
 			x := &s.steps[i]
 			into := slices.ContainsFunc(x.Into.Table, func(row plan.Becomes) bool { return row.Name.Value == name })
-			if x.Merge.Value == name || x.Fill.Value == name || x.Restore.Value == name || x.Into.Name.Value == name || into {
+			if x.Merge.Value == name || x.Fill.Value == name || x.Restore.Value == name || x.Into.Name.Value == name ||
+				into {
 				return x
 			}
 		}

@@ -14,7 +14,8 @@ import (
 
 // MadeUp makes saves of a plan that nobody has played: one at each edge of what it allows (the limits of each number,
 // none, each option, each place, each checkpoint and milestone), and random ones from a seed. Those that break what
-// always holds are left out, since no session could have written them. visit gets each, a *save.Player or a *save.World, with its name.
+// always holds are left out, since no session could have written them. visit gets each, a *save.Player or a
+// *save.World, with its name.
 func MadeUp(m *model.Model, seed uint32, random int, visit func(name string, doc any) error) error {
 	k := &maker{m: m, seed: seed, judge: engine.NewJudge(m, nil), visit: visit}
 	k.edges()

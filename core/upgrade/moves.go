@@ -64,7 +64,8 @@ func (h *hand) toCommons(o *op) {
 		one, err = v.Fit(one)
 	}
 	if err != nil {
-		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value, "it cannot go to "+v.Name+": "+err.Error()))
+		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value,
+			"it cannot go to "+v.Name+": "+err.Error()))
 		return
 	}
 	h.out.Moved = append(h.out.Moved, Moved{v, one})
@@ -202,7 +203,8 @@ func (e *env) gameWas(id string) (types.Value, bool, error) {
 	raw, ok := w.Values[id]
 	if w.Version >= e.stage.version {
 		kept, had := w.Attic.Get("game." + id)
-		raw, ok = jsontext.Value(kept.Value), had && strings.HasPrefix(kept.Why, "it went to ") && kept.Version == e.stage.version-1
+		raw, ok = jsontext.Value(kept.Value), had && strings.HasPrefix(kept.Why, "it went to ") &&
+			kept.Version == e.stage.version-1
 	}
 	var v types.Value
 	return v, ok && v.UnmarshalJSON(raw) == nil && !v.IsNone(), nil

@@ -24,7 +24,8 @@ func (s *stage) place(p save.Place) save.Place {
 func (s *stage) within(x *plan.UpgradeStep, at []fixed.Num) bool {
 	for _, axis := range x.In.Entries {
 		i := slices.Index(s.chain.m.Axes, axis.ID)
-		if i < 0 || i >= len(at) || len(axis.Value) != 2 || at[i].Less(axis.Value[0].Value) || !at[i].Less(axis.Value[1].Value) {
+		if i < 0 || i >= len(at) || len(axis.Value) != 2 || at[i].Less(axis.Value[0].Value) ||
+			!at[i].Less(axis.Value[1].Value) {
 			return false
 		}
 	}

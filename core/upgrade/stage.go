@@ -225,7 +225,9 @@ func (h *hand) write(o *op, of copyOf, old, out save.LooseValues) {
 
 // otherwise says whether a step besides a rename says what becomes of an old name.
 func (h *hand) otherwise(from, space string) bool {
-	return slices.ContainsFunc(h.ops[space], func(o *op) bool { return o.from == from && (o.step.Verb == "convert" || o.step.Verb == "options") })
+	return slices.ContainsFunc(h.ops[space], func(o *op) bool {
+		return o.from == from && (o.step.Verb == "convert" || o.step.Verb == "options")
+	})
 }
 
 // put writes what an expression says. None stays none.
@@ -318,7 +320,8 @@ func (h *hand) scenes(owner, pointer string, old save.LooseScenes) save.LooseSce
 	}
 	for scene, values := range old {
 		now := h.renamed("scenes", scene)
-		out[now] = h.values(copyOf{space: "scene", owner: owner + now, pointer: pointer + "/" + now, scene: scene}, values)
+		out[now] = h.values(copyOf{space: "scene", owner: owner + now, pointer: pointer + "/" + now, scene: scene},
+			values)
 	}
 	for scene, why := range h.drops["scenes"] {
 		for id, raw := range old[scene] {
@@ -355,7 +358,8 @@ func (h *hand) props(owner, pointer string, old save.LooseProps) save.LooseProps
 			if out[k] == nil {
 				out[k] = map[string]save.LooseValues{}
 			}
-			of := copyOf{space: "prop." + kind, owner: owner + k + "." + id, pointer: pointer + "/" + k + "/" + id, kind: kind, prop: prop}
+			of := copyOf{space: "prop." + kind, owner: owner + k + "." + id, pointer: pointer + "/" + k + "/" + id,
+				kind: kind, prop: prop}
 			out[k][id] = h.values(of, values)
 		}
 	}
@@ -382,15 +386,18 @@ func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
 	}
 	maps.Copy(overlay.Values, old.Values)
 	in.env = &env{stage: h.stage, player: &overlay, world: e.world, around: e.around}
-	out := save.LooseRecord{Values: in.values(copyOf{space: "player", owner: "player", pointer: "/record/values"}, old.Values), Scenes: in.scenes("player.scenes.", "/record/scenes", old.Scenes),
+	out := save.LooseRecord{Values: in.values(copyOf{space: "player", owner: "player", pointer: "/record/values"},
+		old.Values), Scenes: in.scenes("player.scenes.", "/record/scenes", old.Scenes),
 		Props: in.props("player.props.", "/record/props", old.Props), Waymarks: in.marked(old.Waymarks)}
 	if old.World != nil {
 		world := *old.World
 		w := *old.World.World
 		world.World = &w
 		in.env.world = old.World
-		world.Values = in.values(copyOf{space: "game", owner: "game", pointer: "/record/world/values"}, old.World.Values)
-		world.Scenes, world.Props = in.scenes("scenes.", "/record/world/scenes", old.World.Scenes), in.props("prop.", "/record/world/props", old.World.Props)
+		world.Values = in.values(copyOf{space: "game", owner: "game", pointer: "/record/world/values"},
+			old.World.Values)
+		world.Scenes, world.Props = in.scenes("scenes.", "/record/world/scenes", old.World.Scenes),
+			in.props("prop.", "/record/world/props", old.World.Props)
 		out.World = &world
 	}
 	return out

@@ -77,7 +77,8 @@ type Sample struct {
 
 // NewTrial begins a trial.
 func NewTrial(m *model.Model) *Trial {
-	return &Trial{Game: m.Plan.Game.Name, To: m.Plan.Version.Value, Counts: map[Fate]int{}, From: map[int]int{}, Cases: []Case{}, Worst: []Worst{}, Sample: []Sample{}}
+	return &Trial{Game: m.Plan.Game.Name, To: m.Plan.Version.Value, Counts: map[Fate]int{}, From: map[int]int{},
+		Cases: []Case{}, Worst: []Worst{}, Sample: []Sample{}}
 }
 
 // Clean says whether nothing at all is lost, corrected or refused.
@@ -178,7 +179,8 @@ func (t *Trial) worst(w Worst) {
 func (t *Trial) Sort() {
 	rank := map[save.Policy]int{save.Refuse: 3, save.Last: 2}
 	slices.SortStableFunc(t.Cases, func(a, b Case) int {
-		return cmp.Or(rank[b.Policy]-rank[a.Policy], b.Count-a.Count, cmp.Compare(a.Name, b.Name), cmp.Compare(a.Kind, b.Kind))
+		return cmp.Or(rank[b.Policy]-rank[a.Policy], b.Count-a.Count, cmp.Compare(a.Name, b.Name),
+			cmp.Compare(a.Kind, b.Kind))
 	})
 }
 
@@ -191,7 +193,8 @@ func (t *Trial) Forget(prefix string) (changed bool) {
 	changed = len(t.Sample) < samples || len(t.Worst) < worst
 	for i := range t.Cases {
 		if c := &t.Cases[i]; of(c.Save) {
-			c.Save, c.Reason, c.Instead, changed = "a player who was deleted", "no longer known", "no longer known", true
+			c.Save, c.Reason, c.Instead, changed = "a player who was deleted", "no longer known", "no longer known",
+				true
 		}
 	}
 	return changed

@@ -59,7 +59,8 @@ func Compare(from, to *model.Model) Comparison {
 	slices.SortStableFunc(c.found, func(a, b Difference) int {
 		return cmp.Or(rank[b.Verdict]-rank[a.Verdict], cmp.Compare(a.What, b.What))
 	})
-	out := Comparison{Game: to.Plan.Game.Name, From: from.Plan.Version.Value, To: to.Plan.Version.Value, Overall: Safe, Differences: c.found}
+	out := Comparison{Game: to.Plan.Game.Name, From: from.Plan.Version.Value, To: to.Plan.Version.Value, Overall: Safe,
+		Differences: c.found}
 	if out.Differences == nil {
 		out.Differences = []Difference{} // nothing is null in JSON
 	}
@@ -77,8 +78,10 @@ type comparer struct {
 	found    []Difference
 }
 
-func (c *comparer) tell(what, name, change string, verdict Verdict, at finding.At, format string, args ...any) *Difference {
-	c.found = append(c.found, Difference{What: what, Name: name, Change: change, Verdict: verdict, Text: fmt.Sprintf(format, args...), At: at})
+func (c *comparer) tell(what, name, change string, verdict Verdict, at finding.At, format string,
+	args ...any) *Difference {
+	c.found = append(c.found, Difference{What: what, Name: name, Change: change, Verdict: verdict,
+		Text: fmt.Sprintf(format, args...), At: at})
 	return &c.found[len(c.found)-1]
 }
 
@@ -129,7 +132,8 @@ func (c *comparer) listed(what string, before, after []item, lost Verdict, gone,
 		step := c.led(was(i.name))
 		switch {
 		case what == "scene" && step != nil:
-			c.tell(what, i.name, "gone", Converts, step.At, "%s is gone: who is there, or remembers it, comes to %s; what it holds is kept in the attic.", i.name, step.To.Source)
+			c.tell(what, i.name, "gone", Converts, step.At,
+				"%s is gone: who is there, or remembers it, comes to %s; what it holds is kept in the attic.", i.name, step.To.Source)
 		case why != "":
 			c.tell(what, i.name, "dropped", lost, i.at, "%s is given up (%s): %s.", i.name, why, gone)
 		default:
@@ -152,11 +156,13 @@ func (c *comparer) sources() {
 		for _, name := range names {
 			if name.Given && !c.from.Saves(name.Value) {
 				near := finding.Nearest(name.Value, c.from.SavedNames())
-				c.tell("step", name.Value, "unknown", Blocks, name.At, "Saves of version %d hold nothing called %s: this step does nothing.%s", c.from.Plan.Version.Value, name.Value, finding.DidYouMean(near))
+				c.tell("step", name.Value, "unknown", Blocks, name.At,
+					"Saves of version %d hold nothing called %s: this step does nothing.%s", c.from.Plan.Version.Value, name.Value, finding.DidYouMean(near))
 			}
 		}
 		if x.Verb == "place" && c.from.Scene(x.Place.Name) == nil {
-			c.tell("step", x.Place.Name, "unknown", Blocks, x.Place.At, "Version %d has no scene called %s: this step does nothing.", c.from.Plan.Version.Value, x.Place.Name)
+			c.tell("step", x.Place.Name, "unknown", Blocks, x.Place.At,
+				"Version %d has no scene called %s: this step does nothing.", c.from.Plan.Version.Value, x.Place.Name)
 		}
 	}
 }
@@ -181,14 +187,16 @@ func (c *comparer) places() {
 		}
 		for i, axis := range c.to.Axes {
 			if old.Lo[i].Less(s.Lo[i]) || s.Hi[i].Less(old.Hi[i]) {
-				c.tell("scene", s.ID, "size", Converts, s.At, "%s is smaller along %s: who is outside comes to the nearest point inside.", s.ID, axis)
+				c.tell("scene", s.ID, "size", Converts, s.At,
+					"%s is smaller along %s: who is outside comes to the nearest point inside.", s.ID, axis)
 				break
 			}
 		}
 	}
 	c.spots()
 	if len(c.from.Axes) != len(c.to.Axes) {
-		c.tell("space", "axes", "type", Loses, c.to.Plan.Game.At, "Places had %d coordinates, and have %d: everybody comes to the checkpoint that they have reached, else to the fallback or the start.", len(c.from.Axes), len(c.to.Axes))
+		c.tell("space", "axes", "type", Loses, c.to.Plan.Game.At,
+			"Places had %d coordinates, and have %d: everybody comes to the checkpoint that they have reached, else to the fallback or the start.", len(c.from.Axes), len(c.to.Axes))
 	}
 }
 
@@ -209,7 +217,8 @@ func (c *comparer) spots() {
 	for _, s := range c.to.Scenes {
 		for _, spot := range s.Spots {
 			if old := c.from.Spot(spot.ID); old != nil && old.Point != spot.Point {
-				c.tell("spot", spot.ID, "moved", Safe, spot.At, "%s is elsewhere: who comes back to it comes to where it is now.", spot.ID)
+				c.tell("spot", spot.ID, "moved", Safe, spot.At,
+					"%s is elsewhere: who comes back to it comes to where it is now.", spot.ID)
 			}
 		}
 	}
@@ -221,19 +230,24 @@ func (c *comparer) marks() {
 	c.listed("checkpoint", itemsOf(c.from.Checkpoints, point), itemsOf(c.to.Checkpoints, point), Loses,
 		"who has reached it last has reached none", "nobody has reached it")
 	mark := func(w *model.Waymark) item { return item{w.ID, w.At} }
-	c.listed("waymark", itemsOf(c.from.Waymarks, mark), itemsOf(c.to.Waymarks, mark), Loses, "what is remembered by it is forgotten", "it is none for everybody")
+	c.listed("waymark", itemsOf(c.from.Waymarks, mark), itemsOf(c.to.Waymarks, mark), Loses,
+		"what is remembered by it is forgotten", "it is none for everybody")
 	stone := func(m *model.Milestone) item { return item{m.ID, m.At} }
-	c.listed("milestone", itemsOf(c.from.Milestones, stone), itemsOf(c.to.Milestones, stone), Loses, "who has earned it has it no more", "it is evaluated when a save is loaded")
+	c.listed("milestone", itemsOf(c.from.Milestones, stone), itemsOf(c.to.Milestones, stone), Loses,
+		"who has earned it has it no more", "it is evaluated when a save is loaded")
 	standing := func(s *model.Standing) item { return item{s.ID, s.At} }
-	c.listed("standing", itemsOf(c.from.Standings, standing), itemsOf(c.to.Standings, standing), Loses, "the best numbers of everybody are gone with it", "it begins with what players have when they come next")
+	c.listed("standing", itemsOf(c.from.Standings, standing), itemsOf(c.to.Standings, standing), Loses,
+		"the best numbers of everybody are gone with it", "it begins with what players have when they come next")
 }
 
 // things compares what belongs to the world.
 func (c *comparer) things() {
 	movable := func(m *model.Movable) item { return item{m.ID, m.At} }
-	c.listed("movable", itemsOf(c.from.Movables, movable), itemsOf(c.to.Movables, movable), Loses, "wherever it was left", "it is at its start in every world")
+	c.listed("movable", itemsOf(c.from.Movables, movable), itemsOf(c.to.Movables, movable), Loses,
+		"wherever it was left", "it is at its start in every world")
 	prop := func(p *model.Prop) item { return item{p.Name, p.At} }
-	c.listed("prop", itemsOf(c.from.Props, prop), itemsOf(c.to.Props, prop), Loses, "what it holds, and what players have for it, is kept in the attic", "nobody has touched it")
+	c.listed("prop", itemsOf(c.from.Props, prop), itemsOf(c.to.Props, prop), Loses,
+		"what it holds, and what players have for it, is kept in the attic", "nobody has touched it")
 }
 
 // options compares what can be picked.
@@ -253,10 +267,12 @@ func (c *comparer) options() {
 		c.sets("option", before, after,
 			func(i item) {
 				if to := c.optionOf(r.ID, i.name); to != "" {
-					c.tell("option", r.ID+"."+i.name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name, to)
+					c.tell("option", r.ID+"."+i.name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name,
+						to)
 					return
 				}
-				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at, "%s cannot be picked any more: who has picked it has what the pick starts with; a list is without it.", i.name)
+				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at,
+					"%s cannot be picked any more: who has picked it has what the pick starts with; a list is without it.", i.name)
 			},
 			func(i item) {
 				c.tell("option", r.ID+"."+i.name, "added", Safe, i.at, "%s can be picked.", i.name)
@@ -287,7 +303,9 @@ func (c *comparer) optionOf(roster, option string) string {
 // requests compares what games ask for: it is no part of a save, but a game that asks for it is told no.
 func (c *comparer) requests() {
 	event := func(e *model.Event) item { return item{e.ID, e.At} }
-	c.listed("event", itemsOf(c.from.Events, event), itemsOf(c.to.Events, event), Safe, "games that send it are refused", "no save has to do with it")
+	c.listed("event", itemsOf(c.from.Events, event), itemsOf(c.to.Events, event), Safe,
+		"games that send it are refused", "no save has to do with it")
 	passage := func(p *model.Passage) item { return item{p.ID, p.At} }
-	c.listed("passage", itemsOf(c.from.Passages, passage), itemsOf(c.to.Passages, passage), Safe, "games that ask for it are refused", "no save has to do with it")
+	c.listed("passage", itemsOf(c.from.Passages, passage), itemsOf(c.to.Passages, passage), Safe,
+		"games that ask for it are refused", "no save has to do with it")
 }

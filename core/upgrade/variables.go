@@ -31,7 +31,8 @@ func (c *comparer) variables() {
 		}
 		reached[now] = true
 		if now.Name != v.Name {
-			c.tell("variable", v.Name, "renamed", Safe, now.At, "%s is %s now, with what saves hold of it.", v.Name, now.Name)
+			c.tell("variable", v.Name, "renamed", Safe, now.At, "%s is %s now, with what saves hold of it.", v.Name,
+				now.Name)
 		}
 		c.variable(v, now, f)
 	}
@@ -48,7 +49,8 @@ func (c *comparer) variables() {
 			c.written(v, x)
 			continue
 		}
-		c.tell("variable", v.Name, "added", Safe, v.At, "%s is new: it has its start value, %s, in every save.", v.Name, v.Start.Plain())
+		c.tell("variable", v.Name, "added", Safe, v.At, "%s is new: it has its start value, %s, in every save.", v.Name,
+			v.Start.Plain())
 	}
 }
 
@@ -57,18 +59,21 @@ func (c *comparer) ended(v *model.Var, f future) {
 	x := f.ends
 	switch x.Verb {
 	case "drop":
-		c.tell("variable", v.Name, "dropped", Loses, x.At, "%s is given up (%s): the attic keeps what saves hold of it, and only a restore brings it back.", v.Name, x.Why.Value)
+		c.tell("variable", v.Name, "dropped", Loses, x.At,
+			"%s is given up (%s): the attic keeps what saves hold of it, and only a restore brings it back.", v.Name, x.Why.Value)
 	case "move":
 		how := "goes to everybody as " + x.Into.Name.Value
 		switch x.Many.Value {
 		case "max", "min":
-			how = map[string]string{"max": "the highest", "min": "the lowest"}[x.Many.Value] + " of all becomes " + x.Into.Name.Value
+			how = map[string]string{"max": "the highest", "min": "the lowest"}[x.Many.Value] + " of all becomes " +
+				x.Into.Name.Value
 		case "sum":
 			how = "all added up become " + x.Into.Name.Value
 		case "first":
 			how = "that of the first by id becomes " + x.Into.Name.Value
 		}
-		c.tell("variable", v.Name, "moved", Converts, x.At, "What is held of %s goes to another holder: %s.", v.Name, how)
+		c.tell("variable", v.Name, "moved", Converts, x.At, "What is held of %s goes to another holder: %s.", v.Name,
+			how)
 	case "split":
 		var names []string
 		for _, row := range x.Into.Table {
@@ -76,13 +81,15 @@ func (c *comparer) ended(v *model.Var, f future) {
 		}
 		c.tell("variable", v.Name, "split", Converts, x.At, "%s becomes %s.", v.Name, strings.Join(names, " and "))
 	case "merge":
-		c.tell("variable", v.Name, "merged", Converts, x.At, "%s becomes a part of %s: %s.", v.Name, x.Merge.Value, x.To.Source)
+		c.tell("variable", v.Name, "merged", Converts, x.At, "%s becomes a part of %s: %s.", v.Name, x.Merge.Value,
+			x.To.Source)
 	}
 }
 
 // written tells of a new variable that a step writes, and whether it can.
 func (c *comparer) written(v *model.Var, x *plan.UpgradeStep) {
-	how := map[string]string{"merge": "comes of others", "split": "comes of another", "move": "comes from another holder", "fill": "is new", "restore": "comes back from the attic"}[x.Verb]
+	how := map[string]string{"merge": "comes of others", "split": "comes of another",
+		"move": "comes from another holder", "fill": "is new", "restore": "comes back from the attic"}[x.Verb]
 	to := x.To
 	for _, row := range x.Into.Table {
 		if row.Name.Value == v.Name {
@@ -112,7 +119,8 @@ func (c *comparer) result(v, old *model.Var, x plan.Expr) {
 	}
 	p, found := expr.Compile(x, c.from.OldNames(v, old), nil)
 	if p == nil {
-		c.tell("variable", v.Name, "type", Blocks, found[0].At, "%s cannot be told like this under version %d: %s", v.Name, c.from.Plan.Version.Value, found[0].Message)
+		c.tell("variable", v.Name, "type", Blocks, found[0].At, "%s cannot be told like this under version %d: %s",
+			v.Name, c.from.Plan.Version.Value, found[0].Message)
 		return
 	}
 	if why, ok := types.Fits(p.Type, v.Type); !ok && !(p.Type.Kind == types.Text && v.Type.Named()) {
@@ -128,7 +136,8 @@ func (c *comparer) result(v, old *model.Var, x plan.Expr) {
 		if r.HasHi {
 			hi = r.Hi.String()
 		}
-		c.tell("variable", v.Name, "limits", Loses, x.At, "%s goes from %s to %s, and this gives %s to %s; what is beyond%s", v.Name, v.Min, v.Max, lo, hi, c.what(save.KindRange, false))
+		c.tell("variable", v.Name, "limits", Loses, x.At,
+			"%s goes from %s to %s, and this gives %s to %s; what is beyond%s", v.Name, v.Min, v.Max, lo, hi, c.what(save.KindRange, false))
 	}
 }
 
@@ -142,11 +151,13 @@ func stored(m *model.Model) []*model.Var {
 func (c *comparer) gone(v *model.Var, added []*model.Var) {
 	for _, w := range added {
 		if w.ID == v.ID {
-			c.tell("variable", v.Name, "moved", Blocks, v.At, "%s was held by %s, and is held by %s: what saves hold of it is lost unless an upgrade step moves it.", v.ID, v.Decl.Of, w.Decl.Of)
+			c.tell("variable", v.Name, "moved", Blocks, v.At,
+				"%s was held by %s, and is held by %s: what saves hold of it is lost unless an upgrade step moves it.", v.ID, v.Decl.Of, w.Decl.Of)
 			return
 		}
 	}
-	d := c.tell("variable", v.Name, "gone", Loses, v.At, "%s is gone: what saves hold of it is kept in their attic, and nothing reads it.", v.Name)
+	d := c.tell("variable", v.Name, "gone", Loses, v.At,
+		"%s is gone: what saves hold of it is kept in their attic, and nothing reads it.", v.Name)
 	if near := alike(v, added); near != nil {
 		d.Text += fmt.Sprintf(" Was it renamed to %s?", near.Name)
 		d.Suggest = fmt.Sprintf("rename: {%s: %s}", v.Name, near.Name)
@@ -163,7 +174,8 @@ func alike(v *model.Var, added []*model.Var) *model.Var {
 			continue
 		}
 		names = append(names, w.Name)
-		if w.Min == v.Min && w.Max == v.Max && w.Step == v.Step && slices.Equal(w.Type.Names, v.Type.Names) && w.Type.Kind != types.Bool {
+		if w.Min == v.Min && w.Max == v.Max && w.Step == v.Step && slices.Equal(w.Type.Names, v.Type.Names) &&
+			w.Type.Kind != types.Bool {
 			same = append(same, w)
 		}
 	}
@@ -200,7 +212,8 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		for _, e := range x.Map.Entries {
 			renamed[e.ID] = e.Value.Name
 			if had := optionsOf(old); !slices.Contains(had, e.ID) {
-				c.tell("variable", v.Name, "options", Blocks, e.At, "%s had no option %s under version %d.%s", x.Options.Value, e.ID, c.from.Plan.Version.Value, finding.DidYouMean(finding.Nearest(e.ID, had)))
+				c.tell("variable", v.Name, "options", Blocks, e.At, "%s had no option %s under version %d.%s",
+					x.Options.Value, e.ID, c.from.Plan.Version.Value, finding.DidYouMean(finding.Nearest(e.ID, had)))
 				continue
 			}
 			c.tell("variable", v.Name, "options", Converts, e.At, "%s: %s becomes %s.", v.Name, e.ID, e.Value.Name)
@@ -210,15 +223,18 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		return
 	}
 	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric() && old.Stopwatch == v.Stopwatch) {
-		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name, old.Type.Value(), v.Type.Value())
+		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name,
+			old.Type.Value(), v.Type.Value())
 		return
 	}
 	if a, b := old.Type.Item, v.Type.Item; a != nil && b != nil && a.Kind != b.Kind && !(a.Numeric() && b.Numeric()) {
-		tell("type", Blocks, "%s was %s, and is %s: no item fits, unless an upgrade step converts it.", v.Name, old.Type, v.Type)
+		tell("type", Blocks, "%s was %s, and is %s: no item fits, unless an upgrade step converts it.", v.Name,
+			old.Type, v.Type)
 		return
 	}
 	if old.Type.Optional && !v.Type.Optional {
-		tell("none", Loses, "%s could be none, and cannot: who has none gets the start value, %s.", v.Name, v.Start.Plain())
+		tell("none", Loses, "%s could be none, and cannot: who has none gets the start value, %s.", v.Name,
+			v.Start.Plain())
 	} else if !old.Type.Optional && v.Type.Optional {
 		tell("none", Safe, "%s may be none now.", v.Name)
 	}
@@ -232,9 +248,11 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	switch {
 	case old.Start == v.Start || v.Seed:
 	case v.Holder.Lazy(): // what was never changed is in no save
-		tell("start", Converts, "%s starts as %s, not %s: so it is wherever it was never changed.", v.Name, v.Start.Plain(), old.Start.Plain())
+		tell("start", Converts, "%s starts as %s, not %s: so it is wherever it was never changed.", v.Name,
+			v.Start.Plain(), old.Start.Plain())
 	default:
-		tell("start", Safe, "%s starts as %s, not %s: existing saves keep their value.", v.Name, v.Start.Plain(), old.Start.Plain())
+		tell("start", Safe, "%s starts as %s, not %s: existing saves keep their value.", v.Name, v.Start.Plain(),
+			old.Start.Plain())
 	}
 	for _, cross := range plan.Crossings {
 		if a, b := fateText(*old.Fates.At(cross)), fateText(*v.Fates.At(cross)); a != b {
@@ -242,7 +260,8 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		}
 	}
 	if old.With != v.With || old.SelfMay != v.SelfMay {
-		tell("sharing", Safe, "%s is sent to %s and written by %s, from now on.", v.Name, v.With, map[bool]string{true: "its own player too", false: "rules and the server"}[v.SelfMay])
+		tell("sharing", Safe, "%s is sent to %s and written by %s, from now on.", v.Name, v.With,
+			map[bool]string{true: "its own player too", false: "rules and the server"}[v.SelfMay])
 	}
 }
 

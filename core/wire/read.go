@@ -115,7 +115,8 @@ func ReadAsk(raw []byte) (Ask, error) {
 	if err := json.Unmarshal(raw, &in, json.RejectUnknownMembers(true)); err != nil {
 		return Ask{}, faultOf(raw)
 	}
-	ask := Ask{Is: in.Is, Number: uint64(in.Number), Arrival: int(min(in.Arrival, 1<<31)), Player: in.Player, Name: in.Name, To: in.To, Facing: in.Facing, Args: in.Args,
+	ask := Ask{Is: in.Is, Number: uint64(in.Number), Arrival: int(min(in.Arrival, 1<<31)), Player: in.Player,
+		Name: in.Name, To: in.To, Facing: in.Facing, Args: in.Args,
 		Value: in.Value, Token: in.Token, Tick: int64(in.Tick), Digest: in.Digest, Values: in.Values}
 	if ask.Value == nil && ask.Is == "write" { // null is a value: none
 		if table := tableOf(raw); table != nil && table["value"] != nil {
@@ -210,7 +211,8 @@ type greeting struct {
 }
 
 // helloMembers are those of a hello, each with how it is written. Others are ignored: a newer client may say more.
-var helloMembers = map[string]string{"token": "a text", "player": `a text: "wren"`, "server": `a text: "weather"`, "slot": "a whole number from 1", "picks": `a table: {"courier": "brisa"}`,
+var helloMembers = map[string]string{"token": "a text", "player": `a text: "wren"`, "server": `a text: "weather"`,
+	"slot": "a whole number from 1", "picks": `a table: {"courier": "brisa"}`,
 	"plan": "a text, the digest of the layout", "run": "a text, as the welcome has it", "tick": "a whole number", "checks": "true or false", "simulated": "true or false"}
 
 // ReadHello reads the first message of a client. What is wrong is a *Fault.
@@ -218,15 +220,18 @@ func ReadHello(raw []byte) (Hello, error) {
 	var in greeting
 	err := json.Unmarshal(raw, &in)
 	if err == nil && in.Is == "hello" {
-		return Hello{Is: in.Is, Token: in.Token, Player: in.Player, Server: in.Server, Slot: int(min(in.Slot, 1<<20)), Picks: in.Picks, Plan: in.Plan, Run: in.Run, Tick: int64(in.Tick), Checks: in.Checks, Simulated: in.Simulated}, nil
+		return Hello{Is: in.Is, Token: in.Token, Player: in.Player, Server: in.Server, Slot: int(min(in.Slot, 1<<20)),
+			Picks: in.Picks, Plan: in.Plan, Run: in.Run, Tick: int64(in.Tick), Checks: in.Checks, Simulated: in.Simulated}, nil
 	}
 	f := &Fault{Why: `The first message is a hello: {"is":"hello","player":"wren"}.`}
 	table := tableOf(raw)
-	for _, name := range []string{"token", "player", "server", "slot", "picks", "plan", "run", "tick", "checks", "simulated"} {
+	for _, name := range []string{"token", "player", "server", "slot", "picks", "plan", "run", "tick", "checks",
+		"simulated"} {
 		var one greeting
 		text, err := json.Marshal(map[string]jsontext.Value{name: table[name]})
 		if table[name] != nil && (err != nil || json.Unmarshal(text, &one) != nil) {
-			f.Member, f.Why = name, fmt.Sprintf("In a hello, %s is %s; this is %s.", name, helloMembers[name], short(string(table[name])))
+			f.Member, f.Why = name, fmt.Sprintf("In a hello, %s is %s; this is %s.", name, helloMembers[name],
+				short(string(table[name])))
 			break
 		}
 	}

@@ -21,8 +21,10 @@ func Start(ctx context.Context) (context.Context, context.CancelFunc, error) {
 	if path == "" {
 		return nil, nil, fmt.Errorf("no Chromium is installed; make setup-browser installs Debian's")
 	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.DisableGPU,
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-networking", true),
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(path), chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update",
+			true), chromedp.Flag("disable-background-networking", true),
 		chromedp.Flag("force-color-profile", "srgb"), chromedp.WindowSize(1280, 800))
 	alloc, stopAlloc := chromedp.NewExecAllocator(ctx, options...)
 	tab, stopTab := chromedp.NewContext(alloc)

@@ -93,8 +93,8 @@ type turn struct {
 	Digest string                               `json:"digest"`
 }
 
-// conversations are frames that a machine is sent, in text and in bits, with what it ought to believe after each, for those
-// who write a client of their own.
+// conversations are frames that a machine is sent, in text and in bits, with what it ought to believe after each, for
+// those who write a client of their own.
 func conversations() ([]byte, error) {
 	m, _, found := check.Text([]byte(following), nil)
 	if m == nil {
@@ -123,7 +123,8 @@ func conversations() ([]byte, error) {
 			if err != nil {
 				return nil, err
 			}
-			req = engine.Request{At: now, Do: ask.Is, Player: step.who, Number: ask.Number, Name: ask.Name, To: ask.To, Facing: ask.Facing, Args: ask.Args}
+			req = engine.Request{At: now, Do: ask.Is, Player: step.who, Number: ask.Number, Name: ask.Name, To: ask.To,
+				Facing: ask.Facing, Args: ask.Args}
 			if ask.Value != nil {
 				req.Value = *ask.Value
 			}
@@ -172,7 +173,8 @@ func toldTo(player string, run *engine.Run, notices []engine.Notice) []byte {
 	var told []wire.Told
 	for i := range notices {
 		if n := &notices[i]; run.Hears(player, n) {
-			told = append(told, wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule, Scene: n.Scene, From: n.From})
+			told = append(told, wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule,
+				Scene: n.Scene, From: n.From})
 		}
 	}
 	if told == nil {

@@ -96,7 +96,8 @@ func typesTable() string {
 		if len(about.Limits) > 0 {
 			limits = "`" + strings.Join(about.Limits, "`, `") + "`"
 		}
-		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | `%s` |\n", k.Name(), about.Sentence, limits, strings.Join(about.Stands.Words(), ", "), about.Example)
+		fmt.Fprintf(&b, "| `%s` | %s | %s | %s | `%s` |\n", k.Name(), about.Sentence, limits,
+			strings.Join(about.Stands.Words(), ", "), about.Example)
 	}
 	return b.String()
 }

@@ -64,7 +64,8 @@ func (b *bench) sound(folder string) error {
 
 // Tests in one thread and a few GiB of memory, so that a fault that takes memory for ever takes not the machine.
 func limited(ctx context.Context, folder string, command ...string) *exec.Cmd {
-	tests := exec.CommandContext(ctx, "sh", append([]string{"-c", `ulimit -v 8000000; exec "$@"`, "tests"}, command...)...)
+	tests := exec.CommandContext(ctx, "sh", append([]string{"-c", `ulimit -v 8000000; exec "$@"`, "tests"},
+		command...)...)
 	tests.Dir = folder
 	tests.Env = append(os.Environ(), "GOMAXPROCS=1")
 	return tests

@@ -48,7 +48,8 @@ func run(out string) error {
 	var sums strings.Builder
 	for _, t := range targets {
 		if _, err := exec.LookPath(t.compiler); err != nil {
-			fmt.Printf("linux/%s is left out: %s is needed for it (apt-get install %s)\n", t.arch, t.compiler, t.install)
+			fmt.Printf("linux/%s is left out: %s is needed for it (apt-get install %s)\n", t.arch, t.compiler,
+				t.install)
 			continue
 		}
 		name, sum, err := archive(out, version, t)
@@ -68,7 +69,8 @@ func run(out string) error {
 func archive(out, version string, t target) (name, sum string, err error) {
 	folder := fmt.Sprintf("alluvion-%s-linux-%s", version, t.arch)
 	program := filepath.Join(out, "alluvion")
-	build := exec.Command("go", "build", "-trimpath", "-buildvcs=true", "-ldflags", "-s -w", "-o", program, "./cmd/alluvion")
+	build := exec.Command("go", "build", "-trimpath", "-buildvcs=true", "-ldflags", "-s -w", "-o", program,
+		"./cmd/alluvion")
 	build.Env = append(os.Environ(), "CGO_ENABLED=1", "GOOS=linux", "GOARCH="+t.arch, "CC="+t.compiler)
 	build.Stderr = os.Stderr
 	if err := build.Run(); err != nil {
@@ -84,7 +86,8 @@ func archive(out, version string, t target) (name, sum string, err error) {
 	hash := sha256.New()
 	zipped := gzip.NewWriter(io.MultiWriter(file, hash))
 	packed := tar.NewWriter(zipped)
-	for _, path := range []string{program, "LICENSE", "CHANGELOG.md", "packaging/README.md", "packaging/alluvion.service", "packaging/alluvion.env"} {
+	for _, path := range []string{program, "LICENSE", "CHANGELOG.md", "packaging/README.md",
+		"packaging/alluvion.service", "packaging/alluvion.env"} {
 		if err := add(packed, folder, path); err != nil {
 			return "", "", err
 		}
@@ -103,7 +106,8 @@ func add(packed *tar.Writer, folder, path string) error {
 	if err != nil {
 		return err
 	}
-	head := &tar.Header{Name: folder + "/" + filepath.Base(path), Mode: int64(info.Mode().Perm()), Size: info.Size(), ModTime: time.Unix(0, 0)}
+	head := &tar.Header{Name: folder + "/" + filepath.Base(path), Mode: int64(info.Mode().Perm()), Size: info.Size(),
+		ModTime: time.Unix(0, 0)}
 	if err := packed.WriteHeader(head); err != nil {
 		return err
 	}

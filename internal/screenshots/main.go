@@ -89,7 +89,8 @@ func takeAll(bin, out string, wanted func(name string) bool) error {
 	}
 	for _, t := range terminals {
 		if wanted(t.name) {
-			if err := shootTerminal(strings.ReplaceAll(t.command, "BIN", bin), filepath.Join(out, t.name+".png")); err != nil {
+			if err := shootTerminal(strings.ReplaceAll(t.command, "BIN", bin),
+				filepath.Join(out, t.name+".png")); err != nil {
 				return fmt.Errorf("%s: %w", t.name, err)
 			}
 		}
@@ -186,10 +187,12 @@ func picture(tab context.Context, address string, p page) ([]byte, error) {
 	if err := chromedp.Do(tab, chromedp.Navigate(address)); err != nil {
 		return nil, err
 	}
-	if _, err := chromedp.Run(tab, chromedp.Evaluate[any](`localStorage.clear(); localStorage.setItem('alluvion-theme', '`+p.theme+`'); if ('`+p.name+`' !== 'games') localStorage.setItem('alluvion-first-steps', '["away"]')`)); err != nil {
+	if _, err := chromedp.Run(tab,
+		chromedp.Evaluate[any](`localStorage.clear(); localStorage.setItem('alluvion-theme', '`+p.theme+`'); if ('`+p.name+`' !== 'games') localStorage.setItem('alluvion-first-steps', '["away"]')`)); err != nil {
 		return nil, err
 	}
-	if err := chromedp.Do(tab, chromedp.Navigate(address+p.path), chromedp.WaitVisible(chromedp.CSS("h1")), chromedp.Sleep(p.wait)); err != nil {
+	if err := chromedp.Do(tab, chromedp.Navigate(address+p.path), chromedp.WaitVisible(chromedp.CSS("h1")),
+		chromedp.Sleep(p.wait)); err != nil {
 		return nil, err
 	}
 	return chromedp.Run(tab, chromedp.CaptureScreenshot())

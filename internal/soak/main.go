@@ -1,6 +1,7 @@
-// Command soak tries for as long as it is told what a service promises of saves and stops (docs/reliability.md), against the
-// program as it is built: killed under load, on a disk that is full, with damaged pages, stopped while somebody holds on,
-// and left to run. It writes what came of it into that page. The exit status is 1 where a promise was broken.
+// Command soak tries for as long as it is told what a service promises of saves and stops (docs/reliability.md),
+// against the program as it is built: killed under load, on a disk that is full, with damaged pages, stopped while
+// somebody holds on, and left to run. It writes what came of it into that page. The exit status is 1 where a promise
+// was broken.
 package main
 
 import (
@@ -20,7 +21,8 @@ type result struct {
 
 func main() {
 	lasts := flag.Duration("for", 10*time.Minute, "how long it all takes, about")
-	page := flag.String("page", "docs/reliability.md", "the `page` that the figures are written into; none where it is empty")
+	page := flag.String("page", "docs/reliability.md",
+		"the `page` that the figures are written into; none where it is empty")
 	only := flag.String("only", "", "try only the trial with this `name`, for all of the time, and write nothing")
 	flag.Parse()
 	if *only != "" {
@@ -87,7 +89,8 @@ func write(path string, lasts time.Duration, all []result) error {
 		return fmt.Errorf("%s has no place for the figures", filepath.Base(path))
 	}
 	var b bytes.Buffer
-	fmt.Fprintf(&b, "%s, `make soak SOAK=%s`:\n\n| trial | figures | held |\n| --- | --- | --- |\n", time.Now().Format("2 January 2006"), lasts)
+	fmt.Fprintf(&b, "%s, `make soak SOAK=%s`:\n\n| trial | figures | held |\n| --- | --- | --- |\n",
+		time.Now().Format("2 January 2006"), lasts)
 	for _, r := range all {
 		held := "yes"
 		if r.broken != "" {

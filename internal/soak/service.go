@@ -108,7 +108,8 @@ func (w *writers) one(d *daemon, room *client.Session, i int, until func() bool)
 	for !until() {
 		next := w.acknowledged[i].Load() + 1
 		value := types.OfInt(int(next % most))
-		if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: id, Name: "player.delivered", Value: &value}); err != nil {
+		if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: id, Name: "player.delivered",
+			Value: &value}); err != nil {
 			return nil
 		}
 		if s, err := d.c.Save(ctx, "lantern-pass", id); err != nil || s.Error != "" {
@@ -138,8 +139,8 @@ func (w *writers) check(d *daemon, i int) error {
 	return nil
 }
 
-// ask runs the program with arguments, for at most so long, and gives what it says and its exit status; -1 where it did not
-// end in time.
+// ask runs the program with arguments, for at most so long, and gives what it says and its exit status; -1 where it did
+// not end in time.
 func ask(within time.Duration, args ...string) (string, int) {
 	limited, stop := context.WithTimeout(ctx, within)
 	defer stop()

@@ -43,7 +43,8 @@ func killed(dir string, lasts time.Duration) (string, error) {
 				return "", err
 			}
 		}
-		at := time.AfterFunc(time.Duration(200+random.IntN(1500))*time.Millisecond, func() { _ = d.cmd.Process.Signal(syscall.SIGKILL) })
+		at := time.AfterFunc(time.Duration(200+random.IntN(1500))*time.Millisecond,
+			func() { _ = d.cmd.Process.Signal(syscall.SIGKILL) })
 		err = w.write(d, func() bool { return false })
 		at.Stop()
 		_ = d.cmd.Wait()
@@ -143,8 +144,8 @@ func damaged(dir string, lasts time.Duration) (string, error) {
 		trials, told, saved, players/max(saved, 1), len(w.acknowledged)), nil
 }
 
-// hurtBy gives a file's bytes with a few pages overwritten, some bits turned, or its end cut off. The first page, without
-// which nothing of the file is known, is left as it is.
+// hurtBy gives a file's bytes with a few pages overwritten, some bits turned, or its end cut off. The first page,
+// without which nothing of the file is known, is left as it is.
 func hurtBy(content []byte) []byte {
 	out := bytes.Clone(content)
 	const page = 4096
@@ -182,7 +183,8 @@ func (w *writers) rightIn(data string) (int, error) {
 		for _, v := range state.Values {
 			if v.Name == "player.delivered" && v.Stored {
 				if had, _ := v.Saved.Num.Int(); had > w.acknowledged[i].Load()+1 {
-					return 0, fmt.Errorf("%s has %d in a rescued file, and never had more than %d", player(i), had, w.acknowledged[i].Load())
+					return 0, fmt.Errorf("%s has %d in a rescued file, and never had more than %d", player(i), had,
+						w.acknowledged[i].Load())
 				}
 				n++
 			}
@@ -216,7 +218,8 @@ func held(dir string, lasts time.Duration) (string, error) {
 		for i := range w.acknowledged { // written, and not saved yet
 			next := w.acknowledged[i].Add(1)
 			value := types.OfInt(int(next % most))
-			if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: player(i), Name: "player.delivered", Value: &value}); err != nil {
+			if _, err := room.Do(ctx, contract.Request{Do: "write", Server: true, Player: player(i),
+				Name: "player.delivered", Value: &value}); err != nil {
 				return "", err
 			}
 		}
@@ -253,7 +256,8 @@ func holdOn(d *daemon) (letGo func()) {
 		all = append(all, c)
 		if i%4 == 0 { // many requests in one go, whose answers nobody reads
 			go func() {
-				_, _ = io.WriteString(c, strings.Repeat("GET /v1/games/lantern-pass/matrix HTTP/1.1\r\nHost: "+address+"\r\n\r\n", 2000))
+				_, _ = io.WriteString(c,
+					strings.Repeat("GET /v1/games/lantern-pass/matrix HTTP/1.1\r\nHost: "+address+"\r\n\r\n", 2000))
 			}()
 		}
 	}
@@ -294,7 +298,8 @@ func growth(dir string, lasts time.Duration) (string, error) {
 	}
 	played := make(chan error, 1)
 	go func() {
-		_, err := crowd.Run(ctx, client.New(d.url), crowd.Config{Game: "lantern-pass", Session: "winter", Players: 40, For: lasts, Rate: 5, Seed: 1, Dropping: 4}, nil)
+		_, err := crowd.Run(ctx, client.New(d.url), crowd.Config{Game: "lantern-pass", Session: "winter", Players: 40,
+			For: lasts, Rate: 5, Seed: 1, Dropping: 4}, nil)
 		played <- err
 	}()
 	var seen []figures
@@ -361,7 +366,8 @@ func grown(seen []figures) (string, error) {
 func average(of []figures) figures {
 	var out figures
 	for _, f := range of {
-		out.memory, out.goroutines, out.files, out.data = out.memory+f.memory, out.goroutines+f.goroutines, out.files+f.files, out.data+f.data
+		out.memory, out.goroutines, out.files, out.data = out.memory+f.memory, out.goroutines+f.goroutines,
+			out.files+f.files, out.data+f.data
 	}
 	n := float64(len(of))
 	return figures{out.memory / n, out.goroutines / n, out.files / n, out.data / n}

@@ -32,7 +32,8 @@ func All(t testing.TB) map[string]*model.Model {
 	return all
 }
 
-var texts = map[string]string{"camp": Camp, "cabin": Cabin, "choir": Choir, "moor": Moor, "marks": Marks, "marsh": Marsh, "caves": Caves,
+var texts = map[string]string{"camp": Camp, "cabin": Cabin, "choir": Choir, "moor": Moor, "marks": Marks,
+	"marsh": Marsh, "caves": Caves,
 	"lantern-pass": string(examples.LanternPass)}
 
 // Players are those who come and go.
@@ -48,7 +49,8 @@ func Request(t *rapid.T, m *model.Model) engine.Request {
 		if rapid.IntRange(0, 3).Draw(t, "picks") == 0 {
 			for _, v := range m.Holders[model.OfPlayer].Stored {
 				if v.Type.Kind == types.Pick {
-					req.Picks = map[string]types.Value{v.ID: types.OfText(rapid.SampledFrom(v.Type.Names).Draw(t, "pick"))}
+					req.Picks = map[string]types.Value{v.ID: types.OfText(rapid.SampledFrom(v.Type.Names).Draw(t,
+						"pick"))}
 				}
 			}
 		}
@@ -71,7 +73,8 @@ func Request(t *rapid.T, m *model.Model) engine.Request {
 			break
 		}
 		v := rapid.SampledFrom(m.Vars).Draw(t, "variable")
-		req.Do, req.Server, req.Name = rapid.SampledFrom([]string{"write", "correct"}).Draw(t, "write"), rapid.Bool().Draw(t, "server"), v.Name
+		req.Do, req.Server, req.Name = rapid.SampledFrom([]string{"write", "correct"}).Draw(t, "write"),
+			rapid.Bool().Draw(t, "server"), v.Name
 		req.Args = map[string]types.Value{"scene": types.OfText(rapid.SampledFrom(m.Scenes).Draw(t, "in").ID)}
 		if v.Hold.Kind != nil {
 			req.Args["prop"] = types.OfText(rapid.SampledFrom(v.Hold.Kind.Props).Draw(t, "prop").ID)
@@ -104,7 +107,8 @@ func anySpot(t *rapid.T, m *model.Model) *model.Spot {
 func anyValue(t *rapid.T, a *model.Arg, player string) types.Value {
 	switch {
 	case rapid.IntRange(0, 20).Draw(t, "wrong") == 0:
-		return rapid.SampledFrom([]types.Value{types.None, types.OfInt(-77), types.OfText("?"), types.OfBool(true)}).Draw(t, "value")
+		return rapid.SampledFrom([]types.Value{types.None, types.OfInt(-77), types.OfText("?"),
+			types.OfBool(true)}).Draw(t, "value")
 	case a.Type.Numeric():
 		steps := rapid.IntRange(0, 12).Draw(t, "steps")
 		n, _ := a.Step.Mul(fixed.FromInt(int64(steps)))

@@ -43,22 +43,27 @@ type rawBody struct {
 
 // about registers what is not about one game.
 func (s *Server) about(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz", Summary: "Whether the service can read and write", Tags: []string{"service"}},
+	huma.Register(api, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
+		Summary: "Whether the service can read and write", Tags: []string{"service"}},
 		func(ctx context.Context, _ *struct{}) (*body[contract.Health], error) {
 			if err := s.store.Alive(ctx); err != nil {
 				return nil, problem(http.StatusServiceUnavailable, "store", "The store does not answer", "%v", err)
 			}
-			return &body[contract.Health]{contract.Health{Status: "ok", Version: s.version, Up: time.Since(s.started).Round(time.Second).String()}}, nil
+			return &body[contract.Health]{contract.Health{Status: "ok", Version: s.version,
+				Up: time.Since(s.started).Round(time.Second).String()}}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "plan-schema", Responses: answering("application/schema+json"), Method: http.MethodGet, Path: "/v1/schema", Summary: "The JSON Schema of plans", Tags: []string{"plans"}},
+	huma.Register(api, huma.Operation{OperationID: "plan-schema", Responses: answering("application/schema+json"),
+		Method: http.MethodGet, Path: "/v1/schema", Summary: "The JSON Schema of plans", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*rawBody, error) {
 			return &rawBody{"application/schema+json", plan.Schema()}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "plan-language", Method: http.MethodGet, Path: "/v1/language", Summary: "What a form has to know to ask for names, types and values of a plan", Tags: []string{"plans"}},
+	huma.Register(api, huma.Operation{OperationID: "plan-language", Method: http.MethodGet, Path: "/v1/language",
+		Summary: "What a form has to know to ask for names, types and values of a plan", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*body[plan.Language], error) {
 			return &body[plan.Language]{plan.Spoken()}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "finding-kinds", Method: http.MethodGet, Path: "/v1/findings", Summary: "Every kind of finding, explained", Tags: []string{"plans"}},
+	huma.Register(api, huma.Operation{OperationID: "finding-kinds", Method: http.MethodGet, Path: "/v1/findings",
+		Summary: "Every kind of finding, explained", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*body[[]finding.Kind], error) {
 			return &body[[]finding.Kind]{finding.Kinds()}, nil
 		})

@@ -8,9 +8,10 @@ import (
 	json "github.com/go-json-experiment/json/v1"
 )
 
-// again tells how something stands, again and again (Server-Sent Events), until that was the last of it, it is no more (which
-// the event closed says), nobody listens, or the service stops.
-func (s *Server) again(w http.ResponseWriter, r *http.Request, event string, every time.Duration, look func() (data any, last bool, err error)) {
+// again tells how something stands, again and again (Server-Sent Events), until that was the last of it, it is no more
+// (which the event closed says), nobody listens, or the service stops.
+func (s *Server) again(w http.ResponseWriter, r *http.Request, event string, every time.Duration,
+	look func() (data any, last bool, err error)) {
 	out := http.NewResponseController(w)
 	for begun := false; ; begun = true {
 		data, last, err := look()

@@ -56,7 +56,8 @@ func (s *Server) foreign(r *http.Request) bool {
 
 // tagged are the routes whose entity tag is that of the whole answer. That of a player's values is the one of the save
 // that a correction would replace: the live values beside it change without it.
-var tagged = map[string]bool{"/v1/games/{game}/plan": true, "/v1/commons/{commons}": true, "/v1/games/{game}/sessions/{session}/layout": true,
+var tagged = map[string]bool{"/v1/games/{game}/plan": true, "/v1/commons/{commons}": true,
+	"/v1/games/{game}/sessions/{session}/layout":          true,
 	"/v1/games/{game}/players/{player}/slots/{slot}/save": true}
 
 // unchanged answers 304 where the client has what is there already (RFC 9110, section 13.1.2).
@@ -67,7 +68,8 @@ func unchanged(routes chi.Routes) func(http.Handler) http.Handler {
 func answered304(routes chi.Routes, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		known := r.Header.Get("If-None-Match")
-		if route, taken := routeOf(routes, r); known == "" || !taken || route.method != http.MethodGet || !tagged[route.pattern] {
+		if route, taken := routeOf(routes, r); known == "" || !taken || route.method != http.MethodGet ||
+			!tagged[route.pattern] {
 			next.ServeHTTP(w, r)
 			return
 		}
@@ -123,7 +125,8 @@ func known(list, tag string) bool {
 // packed compresses answers of some length. What holds a secret is never compressed beside what a client chooses (the
 // BREACH attack), and what goes on and on is not held back.
 func packed(next http.Handler) http.Handler {
-	pack := middleware.Compress(5, "application/json", "application/problem+json", "application/yaml", "text/html", "text/css", "text/javascript", "image/svg+xml")(next)
+	pack := middleware.Compress(5, "application/json", "application/problem+json", "application/yaml", "text/html",
+		"text/css", "text/javascript", "image/svg+xml")(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		for _, part := range []string{"/tokens", "/keys", "/login", "/live", "/watch", "/events"} {
 			if strings.HasSuffix(r.URL.Path, part) {

@@ -70,10 +70,14 @@ type Encoded struct {
 func (s *Server) budgets(api huma.API) {
 	tags := []string{"budgets"}
 	at := "/v1/games/{game}/budgets"
-	huma.Register(api, huma.Operation{OperationID: "budgets", Method: http.MethodGet, Path: at, Summary: "What a player costs on the wire, in frames and on each carrier", Tags: tags, Errors: []int{404, 409}}, s.getBudgets)
-	huma.Register(api, huma.Operation{OperationID: "encode", Method: http.MethodPost, Path: at + "/{carrier}/encode", Summary: "Write values as a carrier's message", Tags: tags, MaxBodyBytes: maxRequest, Errors: []int{404, 422},
+	huma.Register(api, huma.Operation{OperationID: "budgets", Method: http.MethodGet, Path: at,
+		Summary: "What a player costs on the wire, in frames and on each carrier", Tags: tags, Errors: []int{404, 409}},
+		s.getBudgets)
+	huma.Register(api, huma.Operation{OperationID: "encode", Method: http.MethodPost, Path: at + "/{carrier}/encode",
+		Summary: "Write values as a carrier's message", Tags: tags, MaxBodyBytes: maxRequest, Errors: []int{404, 422},
 		Description: "By name a list of values: of what is carried in samples the newest first, of everything else one."}, s.encode)
-	huma.Register(api, huma.Operation{OperationID: "decode", Method: http.MethodPost, Path: at + "/{carrier}/decode", Summary: "Read a carrier's message", Tags: tags, MaxBodyBytes: maxRequest, Errors: []int{404, 422}}, s.decode)
+	huma.Register(api, huma.Operation{OperationID: "decode", Method: http.MethodPost, Path: at + "/{carrier}/decode",
+		Summary: "Read a carrier's message", Tags: tags, MaxBodyBytes: maxRequest, Errors: []int{404, 422}}, s.decode)
 }
 
 func (s *Server) getBudgets(ctx context.Context, in *GamePath) (*body[Budgets], error) {
@@ -92,7 +96,8 @@ func (s *Server) getBudgets(ctx context.Context, in *GamePath) (*body[Budgets], 
 		if x.Players {
 			writers = j.model.Players()
 		}
-		b := CarrierBudget{Carrier: x.ID, Title: x.Title, Symbols: len(x.Alphabet), Length: x.Length, Used: c.Used, Left: c.Left(), Lanes: x.Lanes, Every: x.Every.Seconds(),
+		b := CarrierBudget{Carrier: x.ID, Title: x.Title, Symbols: len(x.Alphabet), Length: x.Length, Used: c.Used,
+			Left: c.Left(), Lanes: x.Lanes, Every: x.Every.Seconds(),
 			Players: writers, Heard: c.HeardAfter(writers).Seconds(), Fields: []FieldBudget{}, Advice: []string{}}
 		for _, f := range c.Fields {
 			b.Fields = append(b.Fields, FieldBudget{f.Name, f.Sample, f.At, f.Width, f.What})
@@ -116,7 +121,8 @@ func (s *Server) carrier(ctx context.Context, in CarrierPath) (pack.Layout, erro
 			return pack.Of(x), nil
 		}
 	}
-	return pack.Layout{}, problem(http.StatusNotFound, "not-found", "There is no such thing here", "The plan has no carrier called %q.", in.Carrier)
+	return pack.Layout{}, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+		"The plan has no carrier called %q.", in.Carrier)
 }
 
 func (s *Server) encode(ctx context.Context, in *encodeInput) (*body[Encoded], error) {

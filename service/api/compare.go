@@ -17,7 +17,8 @@ type compareInput struct {
 }
 
 func (s *Server) compare(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "compare-text", Method: http.MethodPost, Path: "/v1/games/{game}/compare", Summary: "What becomes of the game's saves under another text of its plan",
+	huma.Register(api, huma.Operation{OperationID: "compare-text", Method: http.MethodPost,
+		Path: "/v1/games/{game}/compare", Summary: "What becomes of the game's saves under another text of its plan",
 		Tags: []string{"plans"}, MaxBodyBytes: maxPlan, Errors: []int{404, 413, 422}}, s.compareText)
 }
 
@@ -31,7 +32,9 @@ func (s *Server) compareText(ctx context.Context, in *compareInput) (*body[contr
 	case m == nil:
 		return nil, broken(found)
 	case m.Plan.Game.Name != in.Game:
-		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", m.Plan.Game.Name, in.Game)
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game",
+			"The plan says game: %s, and the address says %s.", m.Plan.Game.Name, in.Game)
 	}
-	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(now.model, m), Back: upgrade.Compare(m, now.model)}}, nil
+	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(now.model, m),
+		Back: upgrade.Compare(m, now.model)}}, nil
 }

@@ -92,30 +92,40 @@ func answers(api *huma.OpenAPI, op *huma.Operation, status int) {
 
 // besides are the routes that the library does not describe by itself.
 func besides(api *huma.OpenAPI) {
-	session := []*huma.Param{{Name: "game", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}, {Name: "session", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}
+	session := []*huma.Param{{Name: "game", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}},
+		{Name: "session", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}
 	text := func(kind, what string) map[string]*huma.Response {
-		return map[string]*huma.Response{"200": {Description: what, Content: map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string"}}}}}
+		return map[string]*huma.Response{"200": {Description: what,
+			Content: map[string]*huma.MediaType{kind: {Schema: &huma.Schema{Type: "string"}}}}}
 	}
-	live := &huma.Operation{OperationID: "connect", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/live", Summary: "Connect a player's machine, or one of the game's servers", Tags: []string{"sessions"}, Parameters: session,
+	live := &huma.Operation{OperationID: "connect", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}/live", Summary: "Connect a player's machine, or one of the game's servers", Tags: []string{"sessions"}, Parameters: session,
 		Description: "A WebSocket (RFC 6455) with the sub-protocol alluvion.json.1 or alluvion.packed.1; docs/wire.md says what is said. The token is in the hello.",
 		Responses:   map[string]*huma.Response{"101": {Description: "The connection is a WebSocket from here on."}}}
 	api.AddOperation(live)
 	answers(api, live, http.StatusUpgradeRequired)
-	watch := &huma.Operation{OperationID: "watch-session-events", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/watch", Summary: "A session as it goes on", Tags: []string{"sessions"},
+	watch := &huma.Operation{OperationID: "watch-session-events", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}/watch", Summary: "A session as it goes on", Tags: []string{"sessions"},
 		Description: "Server-sent events: overview, as watch-session answers it, several times a second.",
-		Parameters:  append(session[:2:2], &huma.Param{Name: "show", In: "query", Description: "Variables of players to show, with commas between.", Schema: &huma.Schema{Type: "string"}}),
-		Responses:   text("text/event-stream", "Events, until the session ends.")}
+		Parameters: append(session[:2:2], &huma.Param{Name: "show", In: "query",
+			Description: "Variables of players to show, with commas between.", Schema: &huma.Schema{Type: "string"}}),
+		Responses: text("text/event-stream", "Events, until the session ends.")}
 	api.AddOperation(watch)
-	api.AddOperation(&huma.Operation{OperationID: "metrics", Method: http.MethodGet, Path: "/metrics", Summary: "Figures for a monitoring system", Tags: []string{"about"},
+	api.AddOperation(&huma.Operation{OperationID: "metrics", Method: http.MethodGet, Path: "/metrics",
+		Summary: "Figures for a monitoring system", Tags: []string{"about"},
 		Description: "In the Prometheus text format.", Responses: text("text/plain", "The figures.")})
 	for method, what := range map[string]string{http.MethodPost: "Keep the token of the Authorization header in a cookie, for the console", http.MethodDelete: "Forget the console's cookie"} {
-		op := &huma.Operation{OperationID: strings.ToLower(method) + "-login", Method: method, Path: "/v1/login", Summary: what, Tags: []string{"tokens"}, Responses: map[string]*huma.Response{"204": {Description: "Done."}}}
+		op := &huma.Operation{OperationID: strings.ToLower(method) + "-login", Method: method, Path: "/v1/login",
+			Summary: what, Tags: []string{"tokens"}, Responses: map[string]*huma.Response{"204": {Description: "Done."}}}
 		api.AddOperation(op)
 	}
 	for _, path := range []string{"/v1/games/{game}/trials/{trial}/events"} {
-		api.AddOperation(&huma.Operation{OperationID: "trial-events", Method: http.MethodGet, Path: path, Summary: "A trial as it goes on", Tags: []string{"versions"},
+		api.AddOperation(&huma.Operation{OperationID: "trial-events", Method: http.MethodGet, Path: path,
+			Summary: "A trial as it goes on", Tags: []string{"versions"},
 			Description: "Server-sent events: progress, as get-trial answers it, until the trial has ended.",
-			Parameters:  []*huma.Param{session[0], {Name: "trial", In: "path", Required: true, Schema: &huma.Schema{Type: "string"}}}, Responses: text("text/event-stream", "Events, until the trial has ended.")})
+			Parameters: []*huma.Param{session[0], {Name: "trial", In: "path", Required: true,
+				Schema: &huma.Schema{Type: "string"}}}, Responses: text("text/event-stream",
+				"Events, until the trial has ended.")})
 	}
 }
 
@@ -136,7 +146,8 @@ func plainer(errs []error) string {
 }
 
 // wanted are the library's words for what a value is to be, in ours.
-var wanted = strings.NewReplacer("expected string", "a text is wanted", "expected integer", "a whole number is wanted", "expected number", "a number is wanted", "expected boolean", "true or false is wanted",
+var wanted = strings.NewReplacer("expected string", "a text is wanted", "expected integer", "a whole number is wanted",
+	"expected number", "a number is wanted", "expected boolean", "true or false is wanted",
 	"expected object", "a table (JSON object) is wanted", "expected array", "a list (JSON array) is wanted", "expected value to be one of", "it is one of", "expected length", "its length has to be", "expected number", "a number is wanted",
 	"expected array length", "the number of items has to be", "unexpected property", "there is nothing called so here", "required query parameter is missing", "it is needed")
 
@@ -154,7 +165,8 @@ func plainerDetail(d *huma.ErrorDetail) string {
 		return fmt.Sprintf("%s.%s is missing.", where, name)
 	}
 	text = strings.ReplaceAll(wanted.Replace(text), `"`, "")
-	if v := fmt.Sprint(d.Value); d.Value != nil && len(v) < 60 && where != "The request" && !strings.Contains(text, "nothing called") {
+	if v := fmt.Sprint(d.Value); d.Value != nil && len(v) < 60 && where != "The request" &&
+		!strings.Contains(text, "nothing called") {
 		text += ", not " + v
 	}
 	return fmt.Sprintf("%s: %s.", where, strings.TrimSuffix(text, "."))

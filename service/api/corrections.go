@@ -31,7 +31,8 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 		return nil, err
 	}
 	if in.IfMatch == "" {
-		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is corrected", "If-Match is wanted: the entity tag of the save that was looked at.")
+		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is corrected",
+			"If-Match is wanted: the entity tag of the save that was looked at.")
 	}
 	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
 	if err := l.Player.Correct(j.model, in.Body.Name, in.Body.Of, in.Body.Value); err != nil {
@@ -48,7 +49,8 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 	if err := inWords(&in.Body, session.Model()); err != nil {
 		return nil, err
 	}
-	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value, Why: in.Body.Why, Args: map[string]types.Value{}}
+	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value,
+		Why: in.Body.Why, Args: map[string]types.Value{}}
 	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
 		req.Args["prop"] = types.OfText(prop)
 	} else if in.Body.Of != "" {
@@ -61,7 +63,8 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	return &editedOutput{etagOf(saved.Revision), contract.Edited{Revision: saved.Revision, Moment: "corrected", Problems: []save.Problem{}}}, nil
+	return &editedOutput{etagOf(saved.Revision), contract.Edited{Revision: saved.Revision, Moment: "corrected",
+		Problems: []save.Problem{}}}, nil
 }
 
 // inWords takes the value of a correction out of the words, where it is said in words.
@@ -72,7 +75,8 @@ func inWords(c *contract.Correction, m *model.Model) error {
 	}
 	value, err := v.FromWords(*c.Words)
 	if err != nil {
-		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%s cannot become %s: %v.", c.Name, *c.Words, err)
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says",
+			"%s cannot become %s: %v.", c.Name, *c.Words, err)
 	}
 	c.Value = value
 	return nil

@@ -20,12 +20,15 @@ import (
 
 func (s *Server) drafts(api huma.API) {
 	tags := []string{"plans"}
-	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check", Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
+	huma.Register(api, huma.Operation{OperationID: "check-text", Method: http.MethodPost, Path: "/v1/check",
+		Summary: "Check a text without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413}},
 		func(ctx context.Context, in *textInput) (*body[contract.Report], error) {
 			_, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 			return &body[contract.Report]{reportOf(found)}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "matrix-of-text", Method: http.MethodPost, Path: "/v1/matrix", Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
+	huma.Register(api, huma.Operation{OperationID: "matrix-of-text", Method: http.MethodPost, Path: "/v1/matrix",
+		Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413,
+			422}},
 		func(ctx context.Context, in *textInput) (*body[matrix.Matrix], error) {
 			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 			if m == nil {
@@ -33,8 +36,13 @@ func (s *Server) drafts(api huma.API) {
 			}
 			return &body[matrix.Matrix]{matrix.Of(m)}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "matrix-in-form", Responses: answering("text/csv", "text/markdown", "image/svg+xml"), Method: http.MethodPost, Path: "/v1/matrix/{form}", Summary: "The matrix of a text as CSV, Markdown or SVG", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}}, s.matrixAs)
-	huma.Register(api, huma.Operation{OperationID: "map-of-text", Method: http.MethodPost, Path: "/v1/map", Summary: "The scenes of a text, to be drawn, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
+	huma.Register(api, huma.Operation{OperationID: "matrix-in-form",
+		Responses: answering("text/csv", "text/markdown",
+			"image/svg+xml"), Method: http.MethodPost, Path: "/v1/matrix/{form}",
+		Summary: "The matrix of a text as CSV, Markdown or SVG", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413,
+			422}}, s.matrixAs)
+	huma.Register(api, huma.Operation{OperationID: "map-of-text", Method: http.MethodPost, Path: "/v1/map",
+		Summary: "The scenes of a text, to be drawn, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
 		func(ctx context.Context, in *textInput) (*body[Map], error) {
 			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 			if m == nil {
@@ -42,7 +50,8 @@ func (s *Server) drafts(api huma.API) {
 			}
 			return &body[Map]{mapOf(m)}, nil
 		})
-	huma.Register(api, huma.Operation{OperationID: "edit-text", Method: http.MethodPost, Path: "/v1/edits", Summary: "Change a text by just what is asked, without keeping it", Tags: tags, MaxBodyBytes: 2 * maxPlan,
+	huma.Register(api, huma.Operation{OperationID: "edit-text", Method: http.MethodPost, Path: "/v1/edits",
+		Summary: "Change a text by just what is asked, without keeping it", Tags: tags, MaxBodyBytes: 2 * maxPlan,
 		Description: "A change after which the plan has errors is made all the same: a plan may have errors while it is being written.", Errors: []int{409, 413, 422}}, s.edit)
 }
 
@@ -63,7 +72,8 @@ func (s *Server) matrixAs(ctx context.Context, in *formInput) (*formOutput, erro
 	}
 	mx := matrix.Of(m)
 	text, err := mx.As(in.Form)
-	types := map[string]string{"csv": "text/csv; charset=utf-8", "markdown": "text/markdown; charset=utf-8", "svg": "image/svg+xml"}
+	types := map[string]string{"csv": "text/csv; charset=utf-8", "markdown": "text/markdown; charset=utf-8",
+		"svg": "image/svg+xml"}
 	return &formOutput{types[in.Form], []byte(text)}, err
 }
 
@@ -72,7 +82,9 @@ type editInput struct{ Body contract.EditWish }
 func (s *Server) edit(ctx context.Context, in *editInput) (*body[contract.EditedText], error) {
 	edits := make([]edit.Edit, len(in.Body.Edits))
 	for i, e := range in.Body.Edits {
-		edits[i] = edit.Edit{Do: e.Do, Name: e.Name, Crossing: e.Crossing, Fate: e.Fate, Set: e.Set, Path: e.Path, Value: jsontext.Value(e.Value), To: e.To, At: finding.At{Line: e.Line, Column: e.Column}, Step: e.Step, Published: e.Published}
+		edits[i] = edit.Edit{Do: e.Do, Name: e.Name, Crossing: e.Crossing, Fate: e.Fate, Set: e.Set, Path: e.Path,
+			Value: jsontext.Value(e.Value), To: e.To, At: finding.At{Line: e.Line,
+				Column: e.Column}, Step: e.Step, Published: e.Published}
 	}
 	commons := s.store.CommonsText(ctx)
 	text, err := edit.Apply(in.Body.Text, edits, commons)

@@ -96,15 +96,23 @@ func broken(l finding.List) *contract.Problem {
 
 func (s *Server) games(api huma.API) {
 	tags := []string{"plans"}
-	huma.Register(api, huma.Operation{OperationID: "list-games", Method: http.MethodGet, Path: "/v1/games", Summary: "All games", Tags: tags}, s.listGames)
-	huma.Register(api, huma.Operation{OperationID: "put-plan", Method: http.MethodPut, Path: "/v1/games/{game}/plan", Summary: "Make a text the game's plan", Tags: tags, MaxBodyBytes: maxPlan,
+	huma.Register(api, huma.Operation{OperationID: "list-games", Method: http.MethodGet, Path: "/v1/games",
+		Summary: "All games", Tags: tags}, s.listGames)
+	huma.Register(api, huma.Operation{OperationID: "put-plan", Method: http.MethodPut, Path: "/v1/games/{game}/plan",
+		Summary: "Make a text the game's plan", Tags: tags, MaxBodyBytes: maxPlan,
 		Description: "A plan with errors is refused, with its findings. Sessions that are open go on under the plan that they were opened with.", Errors: []int{412, 413, 422}}, s.putPlan)
-	huma.Register(api, huma.Operation{OperationID: "get-plan", Responses: answering("application/yaml"), Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
-	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet, Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
-	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet, Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}}, s.getMatrix)
-	huma.Register(api, huma.Operation{OperationID: "put-fate", Method: http.MethodPut, Path: "/v1/games/{game}/fates/{variable}/{crossing}", Summary: "Write one fate into the plan's text", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "get-plan", Responses: answering("application/yaml"),
+		Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
+	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet,
+		Path: "/v1/games/{game}/findings", Summary: "What the checks say of the game's plan", Tags: tags, Errors: []int{404}}, s.getFindings)
+	huma.Register(api, huma.Operation{OperationID: "get-matrix", Method: http.MethodGet,
+		Path: "/v1/games/{game}/matrix", Summary: "What survives what", Tags: tags, Errors: []int{404, 422}},
+		s.getMatrix)
+	huma.Register(api, huma.Operation{OperationID: "put-fate", Method: http.MethodPut,
+		Path: "/v1/games/{game}/fates/{variable}/{crossing}", Summary: "Write one fate into the plan's text", Tags: tags,
 		Description: "The text changes by just that; comments and layout stay. A change after which the plan could not run is refused.", Errors: []int{404, 409, 412, 422}}, s.putFate)
-	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names", Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
+	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names",
+		Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
 }
 
 // judged is a game's plan as it was last read and checked.
@@ -157,7 +165,8 @@ func (s *Server) listGames(ctx context.Context, _ *struct{}) (*body[[]contract.G
 
 func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo, error) {
 	j := s.judge(g)
-	info := contract.GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt, Scenes: len(j.plan.Scenes.Entries),
+	info := contract.GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt,
+		Scenes:    len(j.plan.Scenes.Entries),
 		Variables: len(j.plan.Variables.Entries), Findings: countsOf(j.found)}
 	slots, err := s.store.SlotsByVersion(ctx, g.ID)
 	for _, n := range slots {
@@ -179,13 +188,15 @@ func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error
 	_, p, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 	switch {
 	case plan.IsCommons(in.RawBody):
-		return nil, problem(http.StatusUnprocessableEntity, "invalid", "This is a commons, not a plan", "Put it to /v1/commons.")
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "This is a commons, not a plan",
+			"Put it to /v1/commons.")
 	case found.Errors():
 		return nil, broken(found)
 	case p.Game.Name != in.Game:
 		return nil, otherGame(p.Game.Name, in.Game)
 	}
-	g := store.Game{ID: in.Game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: string(in.RawBody)}
+	g := store.Game{ID: in.Game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value,
+		Text: string(in.RawBody)}
 	now, _ := s.store.Game(ctx, in.Game) // of one that is not there, * stands for nothing
 	g, err := s.store.PutPlan(ctx, g, tagOf(in.IfMatch, now.ETag))
 	if err != nil {

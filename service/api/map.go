@@ -124,7 +124,8 @@ type MapPassage struct {
 }
 
 func (s *Server) maps(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "session-map", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/map", Summary: "The scenes of the plan that a session runs, to be drawn", Tags: []string{"sessions"}, Errors: []int{404}},
+	huma.Register(api, huma.Operation{OperationID: "session-map", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}/map", Summary: "The scenes of the plan that a session runs, to be drawn", Tags: []string{"sessions"}, Errors: []int{404}},
 		func(_ context.Context, in *SessionPath) (*body[Map], error) {
 			session, err := s.live.Session(in.Game, in.Session)
 			if err != nil {
@@ -136,7 +137,8 @@ func (s *Server) maps(api huma.API) {
 
 func mapOf(m *model.Model) Map {
 	d := drawing{m}
-	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Facings: append([]string{}, m.Facings...), Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
+	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Facings: append([]string{}, m.Facings...),
+		Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
 		Scenes: []MapScene{}, Passages: []MapPassage{}, Kinds: []MapKind{}, Movables: []MapMovable{}, Events: []MapEvent{}}
 	for _, s := range m.Scenes {
 		out.Scenes = append(out.Scenes, d.scene(s))
@@ -180,7 +182,8 @@ func (d drawing) point(p [model.MaxAxes]fixed.Num) []float64 {
 }
 
 func (d drawing) scene(s *model.Scene) MapScene {
-	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi), Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapProp{}}
+	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi),
+		Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapProp{}}
 	for _, spot := range s.Spots {
 		x.Spots = append(x.Spots, d.spot(spot))
 	}
@@ -205,7 +208,8 @@ func (d drawing) spot(spot *model.Spot) MapSpot {
 			lo[i], hi[i] = span.Lo, span.Hi
 		}
 	}
-	x := MapSpot{ID: spot.ID, At: d.point(spot.Point), From: d.point(lo), To: d.point(hi), Start: spot == d.m.Start, Line: spot.At.Line}
+	x := MapSpot{ID: spot.ID, At: d.point(spot.Point), From: d.point(lo), To: d.point(hi), Start: spot == d.m.Start,
+		Line: spot.At.Line}
 	for _, c := range d.m.Checkpoints {
 		if c.Spot == spot {
 			x.Checkpoint, x.Point, x.Order = true, c.ID, c.Order
@@ -215,7 +219,8 @@ func (d drawing) spot(spot *model.Spot) MapSpot {
 }
 
 func (d drawing) passage(p *model.Passage) MapPassage {
-	x := MapPassage{ID: p.ID, Title: p.Title, From: p.From.ID, BothWays: p.BothWays, Gated: p.If != nil, Refused: p.Refused, Carries: []string{}, Line: p.At.Line}
+	x := MapPassage{ID: p.ID, Title: p.Title, From: p.From.ID, BothWays: p.BothWays, Gated: p.If != nil,
+		Refused: p.Refused, Carries: []string{}, Line: p.At.Line}
 	if p.To != nil {
 		x.To = p.To.ID
 	}
@@ -252,7 +257,8 @@ func (d drawing) event(e *model.Event) MapEvent {
 
 func argument(a *model.Arg, declared *plan.ValueType) MapArg {
 	kind := a.Type.Kind
-	out := MapArg{ID: a.ID, Type: declared.Type.Name, Input: string(kind.About().Input), Words: kind.Words(a.Type) + kind.Limits(&a.Domain, declared.Plain()),
+	out := MapArg{ID: a.ID, Type: declared.Type.Name, Input: string(kind.About().Input),
+		Words:   kind.Words(a.Type) + kind.Limits(&a.Domain, declared.Plain()),
 		Choices: []types.Value{}, Optional: a.Type.Optional}
 	if kind == types.Player {
 		out.Input = "player"

@@ -21,7 +21,8 @@ type milestonesInput struct {
 }
 
 func (s *Server) milestones(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "list-milestones", Method: http.MethodGet, Path: "/v1/games/{game}/milestones", Summary: "Who has earned what, and how far the others are", Tags: []string{"players"}, Errors: []int{404, 422},
+	huma.Register(api, huma.Operation{OperationID: "list-milestones", Method: http.MethodGet,
+		Path: "/v1/games/{game}/milestones", Summary: "Who has earned what, and how far the others are", Tags: []string{"players"}, Errors: []int{404, 422},
 		Description: "Of players who play, as they are now; of the others, as saved. A correction of player.earned.ID gives a milestone by hand, or takes it back."}, s.listMilestones)
 }
 
@@ -48,7 +49,8 @@ func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body
 			out.Unread++
 			return nil
 		}
-		out.Players = append(out.Players, contract.MilestonePlayer{Player: h.Player, Slot: h.Slot, Stands: standsOf(judge.Milestones(l.Player))})
+		out.Players = append(out.Players, contract.MilestonePlayer{Player: h.Player, Slot: h.Slot,
+			Stands: standsOf(judge.Milestones(l.Player))})
 		return nil
 	})
 	if err != nil {
@@ -86,7 +88,8 @@ func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model
 		for _, id := range v.Present {
 			now, ok, err := session.Player(ctx, id)
 			if err == nil && ok {
-				out[id] = contract.MilestonePlayer{Player: id, Slot: now.Slot, Present: true, Stands: standsOf(now.Milestones)}
+				out[id] = contract.MilestonePlayer{Player: id, Slot: now.Slot, Present: true,
+					Stands: standsOf(now.Milestones)}
 			}
 		}
 	}

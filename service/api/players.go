@@ -51,12 +51,21 @@ type RevisionPath struct {
 func (s *Server) players(api huma.API) {
 	tags := []string{"players"}
 	at := "/v1/games/{game}/players/{player}"
-	huma.Register(api, huma.Operation{OperationID: "list-players", Method: http.MethodGet, Path: "/v1/games/{game}/players", Summary: "Everybody who is present or has something saved", Tags: tags, Errors: []int{404}}, s.listPlayers)
-	huma.Register(api, huma.Operation{OperationID: "get-player", Method: http.MethodGet, Path: at, Summary: "A player's values: start, live, saved", Tags: tags, Errors: []int{404}}, s.getPlayer)
-	huma.Register(api, huma.Operation{OperationID: "save-player", Method: http.MethodPost, Path: at + "/save", Summary: "Save a present player now", Tags: tags, Errors: []int{404}}, s.savePlayer)
-	huma.Register(api, huma.Operation{OperationID: "list-revisions", Method: http.MethodGet, Path: at + "/slots/{slot}/revisions", Summary: "A slot's saves, newest first", Tags: tags, Errors: []int{404}}, s.revisions)
-	huma.Register(api, huma.Operation{OperationID: "get-revision", Responses: answering("application/json"), Method: http.MethodGet, Path: at + "/slots/{slot}/revisions/{revision}", Summary: "One save's document", Tags: tags, Errors: []int{404}}, s.revision)
-	huma.Register(api, huma.Operation{OperationID: "take-up", Method: http.MethodPost, Path: at + "/slots/{slot}/revisions/{revision}/take-up", Summary: "Make an earlier save the newest once more", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "list-players", Method: http.MethodGet,
+		Path: "/v1/games/{game}/players", Summary: "Everybody who is present or has something saved", Tags: tags, Errors: []int{404}}, s.listPlayers)
+	huma.Register(api, huma.Operation{OperationID: "get-player", Method: http.MethodGet, Path: at,
+		Summary: "A player's values: start, live, saved", Tags: tags, Errors: []int{404}}, s.getPlayer)
+	huma.Register(api, huma.Operation{OperationID: "save-player", Method: http.MethodPost, Path: at + "/save",
+		Summary: "Save a present player now", Tags: tags, Errors: []int{404}}, s.savePlayer)
+	huma.Register(api, huma.Operation{OperationID: "list-revisions", Method: http.MethodGet,
+		Path: at + "/slots/{slot}/revisions", Summary: "A slot's saves, newest first", Tags: tags, Errors: []int{404}},
+		s.revisions)
+	huma.Register(api, huma.Operation{OperationID: "get-revision", Responses: answering("application/json"),
+		Method: http.MethodGet, Path: at +
+			"/slots/{slot}/revisions/{revision}", Summary: "One save's document", Tags: tags, Errors: []int{404}},
+		s.revision)
+	huma.Register(api, huma.Operation{OperationID: "take-up", Method: http.MethodPost,
+		Path: at + "/slots/{slot}/revisions/{revision}/take-up", Summary: "Make an earlier save the newest once more", Tags: tags,
 		Description: "A copy of it becomes the newest revision; nothing is lost. The player must not be playing in the slot.", Errors: []int{404, 409}}, s.takeUp)
 }
 
@@ -120,7 +129,8 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]co
 
 // slotOf tells what is saved in a slot. m, which may be nil, knows what scenes are called.
 func slotOf(i store.SlotInfo, m *model.Model) contract.SlotInfo {
-	out := contract.SlotInfo{Slot: i.Slot, Revision: i.Revision, Moment: i.Moment, Version: i.Version, Scene: i.Scene, SavedAt: i.SavedAt}
+	out := contract.SlotInfo{Slot: i.Slot, Revision: i.Revision, Moment: i.Moment, Version: i.Version, Scene: i.Scene,
+		SavedAt: i.SavedAt}
 	if m != nil && m.Scene(i.Scene) != nil {
 		out.Title = m.Scene(i.Scene).Title
 	}
@@ -128,7 +138,8 @@ func slotOf(i store.SlotInfo, m *model.Model) contract.SlotInfo {
 }
 
 func revisionOf(r store.Revision, m *model.Model) contract.SlotInfo {
-	return slotOf(store.SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version, Scene: r.Scene, SavedAt: r.SavedAt}, m)
+	return slotOf(store.SlotInfo{Slot: r.Slot, Revision: r.Revision, Moment: r.Moment, Version: r.Version,
+		Scene: r.Scene, SavedAt: r.SavedAt}, m)
 }
 
 func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput, error) {
@@ -144,7 +155,8 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 		m := session.Model() // they play under an earlier version, which the session is pinned to
 		j = judged{model: m, plan: m.Plan, chain: upgrade.New(m)}
 	}
-	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{}, Problems: []save.Problem{}}
+	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{},
+		Problems: []save.Problem{}}
 	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
 		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
 	} else {
@@ -161,7 +173,8 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 		return nil, s.asProblem(err)
 	}
 	if now == nil && doc == nil && len(out.Slots)+len(kept) == 0 {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+			"There is no player %q: nobody of that name is present, and nothing is saved.", in.Player)
 	}
 	out.Values = threes(j.model, now, doc)
 	return &playerOutput{etagOf(out.Revision), out}, nil
@@ -236,7 +249,9 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract
 		if v.Holder != model.OfPlayer {
 			continue
 		}
-		t := contract.Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
+		t := contract.Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(),
+			Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil &&
+				save.Correctable(v), Choices: v.Choices()}
 		if doc != nil {
 			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
 			if saved, ok := doc.Values[v.ID]; ok {
@@ -266,7 +281,9 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 	three := func(v *model.Var, of string) *contract.Three {
 		key := copyOf{v.Name, of}
 		if known[key] == nil {
-			known[key] = &contract.Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name, Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil && !v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
+			known[key] = &contract.Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name,
+				Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil &&
+					!v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 			out = append(out, known[key])
 		}
 		return known[key]
@@ -303,7 +320,8 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 }
 
 func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) contract.Three {
-	t := contract.Three{Name: "place", Title: "Place", Type: "place", Start: types.OfText(m.Start.ID), Stored: doc != nil}
+	t := contract.Three{Name: "place", Title: "Place", Type: "place", Start: types.OfText(m.Start.ID),
+		Stored: doc != nil}
 	if now != nil {
 		t.Live = types.OfText(now.Place.String())
 	}
@@ -315,7 +333,8 @@ func placeThree(m *model.Model, now *live.PlayerValues, doc *save.Player) contra
 
 // reachedThree lists the checkpoints that were reached in this run.
 func reachedThree(now *live.PlayerValues, doc *save.Player) contract.Three {
-	t := contract.Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints", Start: types.OfItems(nil), Stored: doc != nil}
+	t := contract.Three{Name: "player.checkpoints", Title: "Checkpoints of this run", Type: "checkpoints",
+		Start: types.OfItems(nil), Stored: doc != nil}
 	if now != nil {
 		t.Live = textItems(now.Reached)
 	}
@@ -343,7 +362,8 @@ func textItems(list []string) types.Value {
 }
 
 func milestoneThree(m *model.Milestone, i int, now *live.PlayerValues, doc *save.Player) contract.Three {
-	t := contract.Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false), Stored: doc != nil}
+	t := contract.Three{Name: "player.earned." + m.ID, Title: m.Title, Type: "milestone", Start: milestoneText(false),
+		Stored: doc != nil}
 	if now != nil && i < len(now.Milestones) {
 		t.Live = progressText(now.Milestones[i])
 	}
@@ -409,16 +429,19 @@ func checkpointThree(now *live.PlayerValues, doc *save.Player) contract.Three {
 func (s *Server) savePlayer(ctx context.Context, in *PlayerPath) (*body[contract.Saved], error) {
 	session := s.live.Where(in.Game, in.Player)
 	if session == nil {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "%s is in no session of %s: only who is present can be saved.", in.Player, in.Game)
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+			"%s is in no session of %s: only who is present can be saved.", in.Player, in.Game)
 	}
 	saved, err := session.SaveNow(ctx, in.Player)
-	return &body[contract.Saved]{contract.Saved{Revision: saved.Revision, Moment: saved.Moment, Error: saved.Error}}, s.asProblem(err)
+	return &body[contract.Saved]{contract.Saved{Revision: saved.Revision, Moment: saved.Moment, Error: saved.Error}},
+		s.asProblem(err)
 }
 
 func (s *Server) revisions(ctx context.Context, in *SlotPath) (*body[[]contract.RevisionInfo], error) {
 	list, err := s.store.Revisions(ctx, in.Game, in.Player, in.Slot)
 	if err == nil && len(list) == 0 {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is saved in slot %d of %s.", in.Slot, in.Player)
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+			"Nothing is saved in slot %d of %s.", in.Slot, in.Player)
 	}
 	j, _ := s.playing(ctx, in.Game) // without a plan that runs, scenes have no titles
 	out := make([]contract.RevisionInfo, 0, len(list))

@@ -17,7 +17,8 @@ import (
 )
 
 func problem(status int, kind, title, format string, args ...any) *contract.Problem {
-	return &contract.Problem{Type: "/problems/" + kind, Title: title, Status: status, Detail: fmt.Sprintf(format, args...)}
+	return &contract.Problem{Type: "/problems/" + kind, Title: title, Status: status,
+		Detail: fmt.Sprintf(format, args...)}
 }
 
 // unread is what the HTTP library says of a body that breaks off, or is cut into pieces wrongly.
@@ -25,13 +26,15 @@ const unread = "cannot read request body"
 
 // TwoLengths answers a request that says in two ways how long it is (RFC 9112, section 6.1).
 func TwoLengths(w http.ResponseWriter) {
-	writeProblem(w, problem(http.StatusBadRequest, "bad-request", "The request cannot be understood", "It has a Content-Length and a Transfer-Encoding: only one of them can say how long it is."))
+	writeProblem(w, problem(http.StatusBadRequest, "bad-request", "The request cannot be understood",
+		"It has a Content-Length and a Transfer-Encoding: only one of them can say how long it is."))
 }
 
 // newError makes problems of what the HTTP library itself finds wrong with a request.
 func newError(status int, message string, errs ...error) huma.StatusError {
 	if message == unread {
-		return problem(http.StatusBadRequest, "bad-request", "The request cannot be understood", "Its body could not be read to its end.")
+		return problem(http.StatusBadRequest, "bad-request", "The request cannot be understood",
+			"Its body could not be read to its end.")
 	}
 	p := problem(status, "bad-request", "The request cannot be understood", "%s", message)
 	switch status {
@@ -77,7 +80,8 @@ func (s *Server) asProblem(err error) error {
 	case errors.As(err, &playing):
 		return problem(http.StatusConflict, engine.Refused, "The player is playing", "%v.", err)
 	case errors.Is(err, store.ErrNotFound):
-		return problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %v.", unwrapped(err))
+		return problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %v.",
+			unwrapped(err))
 	case errors.Is(err, live.ErrNoSession):
 		return problem(http.StatusNotFound, "no-session", "The session is not open", "%v. Open it first.", err)
 	case errors.Is(err, live.ErrClosed):
@@ -85,10 +89,13 @@ func (s *Server) asProblem(err error) error {
 	case errors.Is(err, live.ErrName):
 		return problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "%v.", err)
 	case errors.Is(err, store.ErrLease):
-		return problem(http.StatusConflict, "conflict", "Somebody else has the save", "%v. What was to be saved is kept as a revision of its own, which is not the newest; nobody comes back to it until it is restored.", err)
+		return problem(http.StatusConflict, "conflict", "Somebody else has the save",
+			"%v. What was to be saved is kept as a revision of its own, which is not the newest; nobody comes back to it until it is restored.", err)
 	case errors.Is(err, store.ErrConflict):
-		return problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "%v. Read it again, and repeat the change on that.", err)
-	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame), errors.Is(err, save.ErrSeal):
+		return problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it",
+			"%v. Read it again, and repeat the change on that.", err)
+	case errors.Is(err, save.ErrVersion), errors.Is(err, save.ErrFormat), errors.Is(err, save.ErrGame), errors.Is(err,
+		save.ErrSeal):
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
 	case upgrade.IsRefused(err):
 		return problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", err)
@@ -97,13 +104,15 @@ func (s *Server) asProblem(err error) error {
 	case errors.Is(err, save.ErrByItself):
 		return problem(http.StatusConflict, engine.Refused, "The plan does not allow it now", "%v.", err)
 	case errors.Is(err, save.ErrValue):
-		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%v.", err)
+		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%v.",
+			err)
 	case errors.Is(err, store.ErrNext):
 		return problem(http.StatusConflict, "next", "It is not the next version", "%v.", err)
 	case errors.Is(err, store.ErrDamaged):
 		return problem(http.StatusInternalServerError, "damaged", "What is stored is damaged", "%v.", err)
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-		return problem(http.StatusServiceUnavailable, "too-slow", "The service did not answer in time", "The request was given up. It may still be carried out; a numbered request can be repeated.")
+		return problem(http.StatusServiceUnavailable, "too-slow", "The service did not answer in time",
+			"The request was given up. It may still be carried out; a numbered request can be repeated.")
 	}
 	s.log.Error("a request failed", "error", err)
 	return problem(http.StatusInternalServerError, "failed", "The service failed", "%v", err)
@@ -122,7 +131,8 @@ func refused(r *engine.Refusal) *contract.Problem {
 	statuses := map[string]int{engine.Unknown: http.StatusNotFound, engine.Invalid: http.StatusUnprocessableEntity,
 		engine.Refused: http.StatusConflict, engine.Failed: http.StatusConflict, engine.Repeated: http.StatusConflict, engine.Stale: http.StatusConflict,
 		engine.Forbidden: http.StatusForbidden, engine.TooFast: http.StatusConflict, engine.TooOften: http.StatusTooManyRequests}
-	titles := map[string]string{engine.Unknown: "There is no such thing here", engine.Invalid: "The request is not what the plan says",
+	titles := map[string]string{engine.Unknown: "There is no such thing here",
+		engine.Invalid: "The request is not what the plan says",
 		engine.Refused: "The plan does not allow it now", engine.Failed: "A rule of the plan failed", engine.Repeated: "It was applied before",
 		engine.Stale: "The player is elsewhere by now", engine.Forbidden: "Players may not ask for this", engine.TooFast: "Nobody moves that fast", engine.TooOften: "That is too often"}
 	p := problem(statuses[r.Kind], r.Kind, titles[r.Kind], "%s", r.Reason)

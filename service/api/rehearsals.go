@@ -43,12 +43,19 @@ type runInput struct {
 
 func (s *Server) rehearsals(api huma.API) {
 	tags, at := []string{"rehearsals"}, "/v1/games/{game}/rehearsals"
-	huma.Register(api, huma.Operation{OperationID: "list-rehearsals", Method: http.MethodGet, Path: at, Summary: "The rehearsals that are kept with a game", Tags: tags, Errors: []int{404}}, s.listRehearsals)
-	huma.Register(api, huma.Operation{OperationID: "get-rehearsal", Responses: answering("application/yaml"), Method: http.MethodGet, Path: at + "/{name}", Summary: "A rehearsal, as it was written", Tags: tags, Errors: []int{404}}, s.getRehearsal)
-	huma.Register(api, huma.Operation{OperationID: "put-rehearsal", Method: http.MethodPut, Path: at + "/{name}", Summary: "Keep a rehearsal, in place of one of its name", Tags: tags, MaxBodyBytes: maxPlan,
-		Description: "One that cannot be read is refused, with its findings.", Errors: []int{404, 413, 422}}, s.putRehearsal)
-	huma.Register(api, huma.Operation{OperationID: "drop-rehearsal", Method: http.MethodDelete, Path: at + "/{name}", Summary: "Delete a rehearsal", Tags: tags, Errors: []int{404}}, s.dropRehearsal)
-	huma.Register(api, huma.Operation{OperationID: "run-rehearsal", Method: http.MethodPost, Path: at + "/{name}/run", Summary: "Play a rehearsal, and see at which step it fails", Tags: tags, MaxBodyBytes: 2 * maxPlan, Errors: []int{404, 413}}, s.runRehearsal)
+	huma.Register(api, huma.Operation{OperationID: "list-rehearsals", Method: http.MethodGet, Path: at,
+		Summary: "The rehearsals that are kept with a game", Tags: tags, Errors: []int{404}}, s.listRehearsals)
+	huma.Register(api, huma.Operation{OperationID: "get-rehearsal", Responses: answering("application/yaml"),
+		Method: http.MethodGet, Path: at +
+			"/{name}", Summary: "A rehearsal, as it was written", Tags: tags, Errors: []int{404}}, s.getRehearsal)
+	huma.Register(api, huma.Operation{OperationID: "put-rehearsal", Method: http.MethodPut, Path: at + "/{name}",
+		Summary: "Keep a rehearsal, in place of one of its name", Tags: tags, MaxBodyBytes: maxPlan,
+		Description: "One that cannot be read is refused, with its findings.", Errors: []int{404, 413, 422}},
+		s.putRehearsal)
+	huma.Register(api, huma.Operation{OperationID: "drop-rehearsal", Method: http.MethodDelete, Path: at + "/{name}",
+		Summary: "Delete a rehearsal", Tags: tags, Errors: []int{404}}, s.dropRehearsal)
+	huma.Register(api, huma.Operation{OperationID: "run-rehearsal", Method: http.MethodPost, Path: at + "/{name}/run",
+		Summary: "Play a rehearsal, and see at which step it fails", Tags: tags, MaxBodyBytes: 2 * maxPlan, Errors: []int{404, 413}}, s.runRehearsal)
 }
 
 func (s *Server) listRehearsals(ctx context.Context, in *GamePath) (*body[[]contract.RehearsalInfo], error) {
@@ -82,7 +89,8 @@ func (s *Server) putRehearsal(ctx context.Context, in *rehearsalInput) (*body[co
 	if err := s.store.PutRehearsal(ctx, r); err != nil {
 		return nil, s.asProblem(err)
 	}
-	return &body[contract.RehearsalInfo]{contract.RehearsalInfo{Name: r.Name, Title: r.Title, UpdatedAt: time.Now().UTC()}}, nil
+	return &body[contract.RehearsalInfo]{contract.RehearsalInfo{Name: r.Name, Title: r.Title,
+		UpdatedAt: time.Now().UTC()}}, nil
 }
 
 func (s *Server) dropRehearsal(ctx context.Context, in *RehearsalPath) (*struct{}, error) {
@@ -99,13 +107,15 @@ func (s *Server) runRehearsal(ctx context.Context, in *runInput) (*body[contract
 		return nil, err
 	}
 	report := rehearse.Play([]byte(r.Text), load)
-	out := contract.RehearsalResult{Name: r.Name, Title: r.Title, Passed: report.Passed(), Steps: len(report.Steps), Failed: []contract.FailedStep{}}
+	out := contract.RehearsalResult{Name: r.Name, Title: r.Title, Passed: report.Passed(), Steps: len(report.Steps),
+		Failed: []contract.FailedStep{}}
 	for _, f := range report.Found {
 		out.Failed = append(out.Failed, contract.FailedStep{Line: f.Line, Why: f.Message, Wanted: []contract.Side{}})
 	}
 	for i, step := range report.Steps {
 		if step.Failed != "" {
-			out.Failed = append(out.Failed, contract.FailedStep{Step: i + 1, Line: step.Line, Text: step.Text, Why: step.Failed, Wanted: sidesOf(step.Wanted)})
+			out.Failed = append(out.Failed, contract.FailedStep{Step: i + 1, Line: step.Line, Text: step.Text,
+				Why: step.Failed, Wanted: sidesOf(step.Wanted)})
 		}
 	}
 	return &body[contract.RehearsalResult]{out}, nil

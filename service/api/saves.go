@@ -92,25 +92,39 @@ func (s *Server) saves(api huma.API) {
 	tags := []string{"saves"}
 	at := "/v1/games/{game}/players/{player}"
 	slot := at + "/slots/{slot}"
-	huma.Register(api, huma.Operation{OperationID: "check-save", Method: http.MethodPost, Path: "/v1/games/{game}/check-save", Summary: "Say everything that the plan does not take as it is in a save", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
+	huma.Register(api, huma.Operation{OperationID: "check-save", Method: http.MethodPost,
+		Path: "/v1/games/{game}/check-save", Summary: "Say everything that the plan does not take as it is in a save", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version.", Errors: []int{404, 413, 422}}, s.checkSave)
-	huma.Register(api, huma.Operation{OperationID: "compare-saves", Method: http.MethodPost, Path: "/v1/games/{game}/differences", Summary: "Say what two saves say otherwise, in the plan's words", Tags: tags, MaxBodyBytes: 4 * save.MaxBytes,
+	huma.Register(api, huma.Operation{OperationID: "compare-saves", Method: http.MethodPost,
+		Path: "/v1/games/{game}/differences", Summary: "Say what two saves say otherwise, in the plan's words", Tags: tags, MaxBodyBytes: 4 * save.MaxBytes,
 		Description: "Nothing is kept. What stands in a save is told as it stands, of whatever version it is.", Errors: []int{404, 413, 422}}, s.differences)
-	huma.Register(api, huma.Operation{OperationID: "download-save", Responses: answering("application/json"), Method: http.MethodGet, Path: slot + "/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
-	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save", Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
+	huma.Register(api, huma.Operation{OperationID: "download-save", Responses: answering("application/json"),
+		Method: http.MethodGet, Path: slot +
+			"/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
+	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save",
+		Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "It becomes the slot's newest revision, upgraded to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
-	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy", Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}}, s.copySlot)
-	huma.Register(api, huma.Operation{OperationID: "empty-slot", Method: http.MethodDelete, Path: slot, Summary: "Make a slot empty", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy",
+		Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}},
+		s.copySlot)
+	huma.Register(api, huma.Operation{OperationID: "empty-slot", Method: http.MethodDelete, Path: slot,
+		Summary: "Make a slot empty", Tags: tags,
 		Description: "Its revisions stay, and any of them can be restored.", Errors: []int{404, 409, 422}}, s.emptySlot)
-	huma.Register(api, huma.Operation{OperationID: "correct-value", Method: http.MethodPost, Path: slot + "/correct", Summary: "Put a value right by hand", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "correct-value", Method: http.MethodPost, Path: slot + "/correct",
+		Summary: "Put a value right by hand", Tags: tags,
 		Description: "It is checked against the plan, and becomes a revision of its own with the reason. While the player plays in the slot, it is their live value that is corrected.", Errors: []int{404, 409, 412, 422}}, s.correct)
-	huma.Register(api, huma.Operation{OperationID: "reset-slot", Method: http.MethodPost, Path: slot + "/reset", Summary: "Begin a slot anew", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "reset-slot", Method: http.MethodPost, Path: slot + "/reset",
+		Summary: "Begin a slot anew", Tags: tags,
 		Description: "What was there stays an earlier revision.", Errors: []int{404, 409, 412, 422}}, s.resetSlot)
-	huma.Register(api, huma.Operation{OperationID: "export-player", Method: http.MethodGet, Path: at + "/export", Summary: "Everything that is held about a player", Tags: tags, Errors: []int{404}}, s.export)
-	huma.Register(api, huma.Operation{OperationID: "forget-player", Method: http.MethodDelete, Path: at, Summary: "Delete everything that is held about a player", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "export-player", Method: http.MethodGet, Path: at + "/export",
+		Summary: "Everything that is held about a player", Tags: tags, Errors: []int{404}}, s.export)
+	huma.Register(api, huma.Operation{OperationID: "forget-player", Method: http.MethodDelete, Path: at,
+		Summary: "Delete everything that is held about a player", Tags: tags,
 		Description: "It cannot be taken back.", Errors: []int{404, 409, 422}}, s.forget)
-	huma.Register(api, huma.Operation{OperationID: "list-keys", Method: http.MethodGet, Path: "/v1/keys", Summary: "The keys that seal what leaves the service", Tags: tags}, s.listKeys)
-	huma.Register(api, huma.Operation{OperationID: "new-key", Method: http.MethodPost, Path: "/v1/keys", DefaultStatus: http.StatusCreated, Summary: "Seal with a new key from now on", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "list-keys", Method: http.MethodGet, Path: "/v1/keys",
+		Summary: "The keys that seal what leaves the service", Tags: tags}, s.listKeys)
+	huma.Register(api, huma.Operation{OperationID: "new-key", Method: http.MethodPost, Path: "/v1/keys",
+		DefaultStatus: http.StatusCreated, Summary: "Seal with a new key from now on", Tags: tags,
 		Description: "What was sealed with the older ones is still verified."}, s.newKey)
 }
 
@@ -148,11 +162,13 @@ func base(ifMatch string) (int, error) {
 		return -1, nil
 	}
 	if strings.TrimSpace(ifMatch) == "*" {
-		return 0, problem(http.StatusPreconditionFailed, "conflict", "Say which save is replaced", "If-Match: * would replace a save that nobody has looked at; send the entity tag of the one that you read.")
+		return 0, problem(http.StatusPreconditionFailed, "conflict", "Say which save is replaced",
+			"If-Match: * would replace a save that nobody has looked at; send the entity tag of the one that you read.")
 	}
 	n, err := strconv.Atoi(strings.TrimPrefix(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`), "r"))
 	if err != nil {
-		return 0, problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "If-Match is no entity tag of a slot: %q.", ifMatch)
+		return 0, problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it",
+			"If-Match is no entity tag of a slot: %q.", ifMatch)
 	}
 	return n, nil
 }
@@ -183,7 +199,8 @@ func (s *Server) download(ctx context.Context, in *SlotPath) (*sealedSave, error
 	}
 	raw, err := keys.Seal(s.told(ctx, in.Game, in.Player, in.Slot, stored))
 	name := fmt.Sprintf("%s-%s-slot%d-r%d.json", in.Game, safeName(in.Player), in.Slot, stored.Revision)
-	return &sealedSave{"application/json", etagOf(stored.Revision), `attachment; filename="` + name + `"`, raw}, s.asProblem(err)
+	return &sealedSave{"application/json", etagOf(stored.Revision), `attachment; filename="` + name + `"`, raw},
+		s.asProblem(err)
 }
 
 // told is a save with what the service knows of it: its revision, when and on what it was saved, and under which plan.
@@ -222,7 +239,8 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 		return nil, err
 	}
 	if !save.IsSealed(in.RawBody) && !in.Unsealed {
-		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded", "It has no seal, so that nobody knows who changed it. Ask for unsealed=true to take it all the same.")
+		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded",
+			"It has no seal, so that nobody knows who changed it. Ask for unsealed=true to take it all the same.")
 	}
 	x := j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))
 	switch {
@@ -236,30 +254,35 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 		}
 		return nil, p
 	case x.Loaded.Player.Player != in.Player:
-		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.", x.Loaded.Player.Player, in.Player)
+		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.",
+			x.Loaded.Player.Player, in.Player)
 	}
 	x.Loaded.Player.Slot, x.Loaded.Player.About = in.Slot, nil
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, x.Loaded)
 }
 
 // put writes a save that no session wrote, while nobody plays in the slot. A slot that has one needs its entity tag.
-func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment, why string, l *upgrade.Loaded) (*editedOutput, error) {
+func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment, why string,
+	l *upgrade.Loaded) (*editedOutput, error) {
 	at, err := base(ifMatch)
 	if err != nil {
 		return nil, err
 	}
 	if in.Slot > j.model.SlotsPerPlayer() {
-		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "There is no slot %d: a player has %d.", in.Slot, j.model.SlotsPerPlayer())
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says",
+			"There is no slot %d: a player has %d.", in.Slot, j.model.SlotsPerPlayer())
 	}
 	part := live.PartOf(j.model, l.Player, moment)
 	part.Why = why
 	for _, moved := range l.Moved {
 		raw, _ := moved.Value.MarshalJSON()
-		part.Shared = append(part.Shared, store.SharedValue{Commons: moved.Var.Shared.Commons, Player: in.Player, Name: moved.Var.Shared.ID, Doc: raw})
+		part.Shared = append(part.Shared, store.SharedValue{Commons: moved.Var.Shared.Commons, Player: in.Player,
+			Name: moved.Var.Shared.ID, Doc: raw})
 	}
 	n := 0
 	err = s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() (err error) {
-		n, err = s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part}, Keep: j.model.RevisionsKept()}, max(at, 0))
+		n, err = s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part},
+			Keep: j.model.RevisionsKept()}, max(at, 0))
 		return err
 	})
 	if errors.Is(err, store.ErrConflict) {
@@ -268,7 +291,8 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	s.log.Info("a save was written by hand", "game", in.Game, "player", in.Player, "slot", in.Slot, "as", moment, "why", why, "revision", n)
+	s.log.Info("a save was written by hand", "game", in.Game, "player", in.Player, "slot", in.Slot, "as", moment, "why",
+		why, "revision", n)
 	problems := l.Problems
 	if problems == nil {
 		problems = []save.Problem{}
@@ -278,7 +302,8 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 
 // conflict says that somebody else wrote first, with what they changed (RFC 6902).
 func (s *Server) conflict(ctx context.Context, in SlotPath, base int) error {
-	p := problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it", "The newest save of slot %d is another by now. Read it again, and repeat the change on that.", in.Slot)
+	p := problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it",
+		"The newest save of slot %d is another by now. Read it again, and repeat the change on that.", in.Slot)
 	newest, err := s.store.Peek(ctx, in.Game, in.Player, in.Slot)
 	if err != nil {
 		return p
@@ -316,7 +341,8 @@ func (s *Server) copySlot(ctx context.Context, in *copyInput) (*editedOutput, er
 	to := in.SlotPath
 	to.Slot = in.Body.To
 	if to.Slot == in.Slot {
-		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says", "Slot %d is copied into itself.", in.Slot)
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says",
+			"Slot %d is copied into itself.", in.Slot)
 	}
 	j, l, err := s.opened(ctx, in.SlotPath)
 	if err != nil {
@@ -338,7 +364,8 @@ func (s *Server) emptySlot(ctx context.Context, in *emptyInput) (*struct{}, erro
 // named makes sure that what is deleted is what is meant.
 func named(name, player string) error {
 	if name != player {
-		return problem(http.StatusUnprocessableEntity, "invalid", "Say once more whose", "What is deleted is asked about by naming it: name has to be %q, not %q.", player, name)
+		return problem(http.StatusUnprocessableEntity, "invalid", "Say once more whose",
+			"What is deleted is asked about by naming it: name has to be %q, not %q.", player, name)
 	}
 	return nil
 }
@@ -355,7 +382,8 @@ func (s *Server) resetSlot(ctx context.Context, in *resetInput) (*editedOutput, 
 	fresh := r.Save(in.Player)
 	fresh.Visits = 0   // they have not been there in this run
 	fresh.Shared = nil // what is in common belongs to no slot, and stays (rule 3)
-	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why, &upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "reset", in.Body.Why,
+		&upgrade.Loaded{Player: fresh, From: j.model.Plan.Version.Value})
 }
 
 func (s *Server) listKeys(ctx context.Context, _ *struct{}) (*body[[]contract.KeyInfo], error) {

@@ -77,10 +77,12 @@ type Parts struct {
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys, closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, started: time.Now()}
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys,
+		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, started: time.Now()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
-	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured, middleware.GetHead, unchanged(r))
+	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured,
+		middleware.GetHead, unchanged(r))
 	server.routes(r)
 	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
 	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
@@ -139,7 +141,8 @@ func notAllowed(routes chi.Routes) http.HandlerFunc {
 		if path == "" {
 			path = r.URL.Path
 		}
-		for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodPut, http.MethodPost, http.MethodDelete} {
+		for _, method := range []string{http.MethodGet, http.MethodHead, http.MethodPut, http.MethodPost,
+			http.MethodDelete} {
 			asked := method
 			if method == http.MethodHead {
 				asked = http.MethodGet
@@ -153,7 +156,8 @@ func notAllowed(routes chi.Routes) http.HandlerFunc {
 			w.WriteHeader(http.StatusNoContent)
 			return
 		}
-		writeProblem(w, problem(http.StatusMethodNotAllowed, "method", "It does not take this method", "%s takes %s, not %s.", r.URL.Path, strings.Join(allowed, ", "), r.Method))
+		writeProblem(w, problem(http.StatusMethodNotAllowed, "method", "It does not take this method",
+			"%s takes %s, not %s.", r.URL.Path, strings.Join(allowed, ", "), r.Method))
 	}
 }
 
@@ -196,7 +200,8 @@ type namedValues struct{ wire.Values }
 func (namedValues) Schema(r huma.Registry) *huma.Schema {
 	none := 0
 	return &huma.Schema{Description: "Values by their names.", OneOf: []*huma.Schema{
-		{Type: huma.TypeObject, AdditionalProperties: r.Schema(reflect.TypeFor[types.Value](), true, "Value")}, {Type: huma.TypeArray, Items: &huma.Schema{}, MaxItems: &none}}}
+		{Type: huma.TypeObject, AdditionalProperties: r.Schema(reflect.TypeFor[types.Value](), true,
+			"Value")}, {Type: huma.TypeArray, Items: &huma.Schema{}, MaxItems: &none}}}
 }
 
 // wholeNumber is how a number of a request is described.
@@ -215,7 +220,8 @@ func consoleOr404(console fs.FS) http.HandlerFunc {
 		path := strings.TrimPrefix(r.URL.Path, "/")
 		switch {
 		case strings.HasPrefix(path, "v1/") || r.Method != http.MethodGet && r.Method != http.MethodHead:
-			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no %s %s.", r.Method, r.URL.Path))
+			writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+				"There is no %s %s.", r.Method, r.URL.Path))
 			return
 		case path != "" && isFile(console, path):
 			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
@@ -258,7 +264,8 @@ func isFile(files fs.FS, path string) bool {
 func (s *Server) loopbackOnly(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if !Loopback(r.Host) || s.foreign(r) {
-			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Only this machine may ask", "This service answers only to this machine, by its own name."))
+			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Only this machine may ask",
+				"This service answers only to this machine, by its own name."))
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -283,7 +290,8 @@ func Loopback(address string) bool {
 func secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		next.ServeHTTP(w, r)
@@ -295,7 +303,8 @@ func (s *Server) recovered(next http.Handler) http.Handler {
 		defer func() {
 			if v := recover(); v != nil && v != http.ErrAbortHandler {
 				s.log.Error("a request made the service panic", "path", r.URL.Path, "panic", fmt.Sprint(v))
-				writeProblem(w, problem(http.StatusInternalServerError, "failed", "The service failed", "This should not have happened. The log says more."))
+				writeProblem(w, problem(http.StatusInternalServerError, "failed", "The service failed",
+					"This should not have happened. The log says more."))
 			}
 		}()
 		next.ServeHTTP(w, r)
@@ -306,6 +315,7 @@ func (s *Server) logged(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		began, seen := time.Now(), middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(seen, r)
-		s.log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", seen.Status(), "bytes", seen.BytesWritten(), "took", time.Since(began))
+		s.log.Debug("request", "method", r.Method, "path", r.URL.Path, "status", seen.Status(), "bytes",
+			seen.BytesWritten(), "took", time.Since(began))
 	})
 }

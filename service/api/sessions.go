@@ -12,7 +12,8 @@ import (
 )
 
 func noticeOf(n engine.Notice) contract.Notice {
-	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From, ID: n.ID, Rule: n.Rule}
+	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From,
+		ID: n.ID, Rule: n.Rule}
 }
 
 // SessionPath names a session of a game.
@@ -23,14 +24,21 @@ type SessionPath struct {
 
 func (s *Server) sessions(api huma.API) {
 	tags := []string{"sessions"}
-	huma.Register(api, huma.Operation{OperationID: "list-sessions", Method: http.MethodGet, Path: "/v1/games/{game}/sessions", Summary: "The open sessions", Tags: tags, Errors: []int{404}}, s.listSessions)
-	huma.Register(api, huma.Operation{OperationID: "open-session", Method: http.MethodPut, Path: "/v1/games/{game}/sessions/{session}", Summary: "Open a session", Tags: tags, Errors: []int{404, 422},
+	huma.Register(api, huma.Operation{OperationID: "list-sessions", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions", Summary: "The open sessions", Tags: tags, Errors: []int{404}},
+		s.listSessions)
+	huma.Register(api, huma.Operation{OperationID: "open-session", Method: http.MethodPut,
+		Path: "/v1/games/{game}/sessions/{session}", Summary: "Open a session", Tags: tags, Errors: []int{404, 422},
 		Description: "A session that is open stays as it is."}, s.openSession)
-	huma.Register(api, huma.Operation{OperationID: "get-session", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}", Summary: "A session, and what its game and scenes hold", Tags: tags, Errors: []int{404}}, s.getSession)
-	huma.Register(api, huma.Operation{OperationID: "close-session", Method: http.MethodDelete, Path: "/v1/games/{game}/sessions/{session}", Summary: "End all visits, save everybody, close the session", Tags: tags, Errors: []int{404}}, s.closeSession)
-	huma.Register(api, huma.Operation{OperationID: "send-request", Method: http.MethodPost, Path: "/v1/games/{game}/sessions/{session}/requests", Summary: "Ask something of a session", Tags: tags, MaxBodyBytes: maxRequest,
+	huma.Register(api, huma.Operation{OperationID: "get-session", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}", Summary: "A session, and what its game and scenes hold", Tags: tags, Errors: []int{404}}, s.getSession)
+	huma.Register(api, huma.Operation{OperationID: "close-session", Method: http.MethodDelete,
+		Path: "/v1/games/{game}/sessions/{session}", Summary: "End all visits, save everybody, close the session", Tags: tags, Errors: []int{404}}, s.closeSession)
+	huma.Register(api, huma.Operation{OperationID: "send-request", Method: http.MethodPost,
+		Path: "/v1/games/{game}/sessions/{session}/requests", Summary: "Ask something of a session", Tags: tags, MaxBodyBytes: maxRequest,
 		Description: "A request is all or nothing: refused, it has changed nothing. Where it led to a save, the answer comes when that is on disk.", Errors: []int{404, 409, 413, 422}}, s.request)
-	huma.Register(api, huma.Operation{OperationID: "list-changes", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/changes", Summary: "Why is it so: the newest changes, newest first", Tags: tags, Errors: []int{404}}, s.changes)
+	huma.Register(api, huma.Operation{OperationID: "list-changes", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}/changes", Summary: "Why is it so: the newest changes, newest first", Tags: tags, Errors: []int{404}}, s.changes)
 }
 
 func (s *Server) listSessions(ctx context.Context, in *GamePath) (*body[[]contract.SessionInfo], error) {
@@ -49,7 +57,8 @@ func (s *Server) listSessions(ctx context.Context, in *GamePath) (*body[[]contra
 }
 
 func infoOf(s *live.Session, v live.Values) contract.SessionInfo {
-	return contract.SessionInfo{Name: s.Name, Version: s.Model().Plan.Version.Value, Opened: s.Opened, Time: seconds(v.Clock), Present: v.Present, Digest: v.Digest}
+	return contract.SessionInfo{Name: s.Name, Version: s.Model().Plan.Version.Value, Opened: s.Opened,
+		Time: seconds(v.Clock), Present: v.Present, Digest: v.Digest}
 }
 
 func seconds(ms int64) float64 { return float64(ms) / 1000 }
@@ -72,7 +81,8 @@ func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[contrac
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := contract.SessionState{SessionInfo: infoOf(session, v), Game: figures(v.Game), Scenes: map[string][]contract.Figure{}}
+	out := contract.SessionState{SessionInfo: infoOf(session, v), Game: figures(v.Game),
+		Scenes: map[string][]contract.Figure{}}
 	for scene, list := range v.Scenes {
 		out.Scenes[scene] = figures(list)
 	}
@@ -82,7 +92,8 @@ func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[contrac
 func figures(list []engine.Figure) []contract.Figure {
 	out := make([]contract.Figure, 0, len(list))
 	for _, f := range list {
-		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop, Value: f.Value})
+		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop,
+			Value: f.Value})
 	}
 	return out
 }
@@ -106,7 +117,9 @@ func (s *Server) request(ctx context.Context, in *requestInput) (*body[contract.
 		return nil, s.asProblem(err)
 	}
 	r := in.Body
-	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: uint64(r.Number), Arrival: int(r.Arrival), Sender: r.Sender, Name: r.Name, Slot: max(r.Slot, 0), To: r.To, Facing: r.Facing, Args: r.Args, Picks: r.Picks}
+	req := engine.Request{Do: r.Do, Player: r.Player, Server: r.Server, Number: uint64(r.Number),
+		Arrival: int(r.Arrival), Sender: r.Sender, Name: r.Name, Slot: max(r.Slot,
+			0), To: r.To, Facing: r.Facing, Args: r.Args, Picks: r.Picks}
 	if r.Slot == 0 {
 		req.Slot = 1
 	}
@@ -121,7 +134,8 @@ func (s *Server) request(ctx context.Context, in *requestInput) (*body[contract.
 }
 
 func answerOf(a live.Answer) contract.Answer {
-	out := contract.Answer{Applied: !a.Repeat, Number: a.Number, Time: seconds(a.Time), Changes: make([]contract.Change, 0, len(a.Changes)), Notices: make([]contract.Notice, 0, len(a.Notices))}
+	out := contract.Answer{Applied: !a.Repeat, Number: a.Number, Time: seconds(a.Time),
+		Changes: make([]contract.Change, 0, len(a.Changes)), Notices: make([]contract.Notice, 0, len(a.Notices))}
 	for _, c := range a.Changes {
 		out.Changes = append(out.Changes, changeOf(c))
 	}
@@ -135,7 +149,8 @@ func answerOf(a live.Answer) contract.Answer {
 }
 
 func changeOf(c engine.Change) contract.Change {
-	return contract.Change{Player: c.Player, Scene: c.Scene, Prop: c.Prop, Name: c.Name, From: c.From, To: c.To, Cause: c.Cause.String(), Rule: c.Cause.Rule, Line: c.Cause.Line, Times: 0}
+	return contract.Change{Player: c.Player, Scene: c.Scene, Prop: c.Prop, Name: c.Name, From: c.From, To: c.To,
+		Cause: c.Cause.String(), Rule: c.Cause.Rule, Line: c.Cause.Line, Times: 0}
 }
 
 type changesInput struct {

@@ -22,7 +22,8 @@ type stageInput struct {
 }
 
 func (s *Server) stage(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "stage", Method: http.MethodPost, Path: "/v1/games/{game}/stage", Summary: "Play steps on a plan, without a game and without keeping anything", Tags: []string{"rehearsals"}, MaxBodyBytes: 3 * maxPlan,
+	huma.Register(api, huma.Operation{OperationID: "stage", Method: http.MethodPost, Path: "/v1/games/{game}/stage",
+		Summary: "Play steps on a plan, without a game and without keeping anything", Tags: []string{"rehearsals"}, MaxBodyBytes: 3 * maxPlan,
 		Description: "What each step changes, and why; and how everybody stands before a step and after it.", Errors: []int{404, 413, 422}}, s.play)
 }
 
@@ -63,7 +64,8 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[contract.Stage
 		p.Title = "The steps cannot be played"
 		return nil, p
 	}
-	out := contract.StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed, Steps: make([]contract.StageStep, 0, len(report.Steps)), At: at}
+	out := contract.StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed,
+		Steps: make([]contract.StageStep, 0, len(report.Steps)), At: at}
 	for i, step := range report.Steps {
 		out.Steps = append(out.Steps, stageStep(draft.Steps[i], step))
 	}
@@ -105,7 +107,8 @@ func draftOf(w contract.StageWish) (rehearse.Draft, error) {
 }
 
 func stageStep(step jsontext.Value, r rehearse.Step) contract.StageStep {
-	x := contract.StageStep{Step: contract.JSON(step), Words: r.Words, Time: seconds(r.Time), Failed: r.Failed, Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
+	x := contract.StageStep{Step: contract.JSON(step), Words: r.Words, Time: seconds(r.Time), Failed: r.Failed,
+		Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
 	for i, c := range r.Changes {
 		x.Changes = append(x.Changes, changeOf(c))
 		x.Changes[i].Times = r.Times[i]
@@ -162,9 +165,11 @@ func valuesOf(run *engine.Run, id string) []contract.BeforeAfter {
 	if checkpoint != "" {
 		at.After = types.OfText(checkpoint)
 	}
-	out := []contract.BeforeAfter{{Name: "place", Title: "Place", After: types.OfText(place.String()), Cause: "moved"}, {Name: "player.dead", Title: "Dead", After: types.OfBool(dead)}, at}
+	out := []contract.BeforeAfter{{Name: "place", Title: "Place", After: types.OfText(place.String()), Cause: "moved"},
+		{Name: "player.dead", Title: "Dead", After: types.OfBool(dead)}, at}
 	for _, m := range run.Milestones(id) {
-		out = append(out, contract.BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title, After: progressText(m)})
+		out = append(out, contract.BeforeAfter{Name: "player.earned." + m.Milestone.ID, Title: m.Milestone.Title,
+			After: progressText(m)})
 	}
 	return append(out, rowsOf(run.Figures(id))...)
 }
@@ -187,8 +192,10 @@ func rowsOf(list []engine.Figure) []contract.BeforeAfter {
 	return out
 }
 
-// compared puts what was beside what is, with the reason of what changed. Who comes again is checked against how they left.
-func compared(before, after standing, left map[string][]contract.BeforeAfter, players []string, changes []engine.Change) ([]contract.StagePlayer, []contract.BeforeAfter) {
+// compared puts what was beside what is, with the reason of what changed. Who comes again is checked against how they
+// left.
+func compared(before, after standing, left map[string][]contract.BeforeAfter, players []string,
+	changes []engine.Change) ([]contract.StagePlayer, []contract.BeforeAfter) {
 	out := make([]contract.StagePlayer, 0, len(players))
 	for _, id := range players {
 		was, x := before.players[id], after.players[id]
@@ -198,14 +205,16 @@ func compared(before, after standing, left map[string][]contract.BeforeAfter, pl
 			place := &x.Values[0]
 			place.Before, place.Change, place.Cause = types.None, true, cmp.Or(place.Cause, "joined")
 		case was.Present && !x.Present:
-			x.Values = []contract.BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true, Cause: "left"}}
+			x.Values = []contract.BeforeAfter{{Name: "place", Title: "Place", Before: was.Values[0].After, Change: true,
+				Cause: "left"}}
 		}
 		out = append(out, x)
 	}
 	return out, beside(before.world, after.world, func(c engine.Change) bool { return c.Player == "" }, changes)
 }
 
-func beside(before, after []contract.BeforeAfter, mine func(engine.Change) bool, changes []engine.Change) []contract.BeforeAfter {
+func beside(before, after []contract.BeforeAfter, mine func(engine.Change) bool,
+	changes []engine.Change) []contract.BeforeAfter {
 	type key struct{ name, of string }
 	was, new := map[key]types.Value{}, len(before) == 0
 	for _, row := range before {

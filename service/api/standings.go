@@ -12,8 +12,11 @@ import (
 
 func (s *Server) standings(api huma.API) {
 	tags := []string{"standings"}
-	huma.Register(api, huma.Operation{OperationID: "list-standings", Method: http.MethodGet, Path: "/v1/games/{game}/standings", Summary: "The game's standings", Tags: tags, Errors: []int{404}}, s.listStandings)
-	huma.Register(api, huma.Operation{OperationID: "get-standing", Method: http.MethodGet, Path: "/v1/games/{game}/standings/{standing}", Summary: "Who stands where, of all players ever saved", Tags: tags, Errors: []int{404},
+	huma.Register(api, huma.Operation{OperationID: "list-standings", Method: http.MethodGet,
+		Path: "/v1/games/{game}/standings", Summary: "The game's standings", Tags: tags, Errors: []int{404}},
+		s.listStandings)
+	huma.Register(api, huma.Operation{OperationID: "get-standing", Method: http.MethodGet,
+		Path: "/v1/games/{game}/standings/{standing}", Summary: "Who stands where, of all players ever saved", Tags: tags, Errors: []int{404},
 		Description: "The first places; or, with around, those before and after a player."}, s.getStanding)
 }
 
@@ -65,7 +68,8 @@ func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[cont
 		}
 	}
 	if known == nil {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such standing", "The plan of %s has no standing called %q.", in.Game, in.Standing)
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such standing",
+			"The plan of %s has no standing called %q.", in.Game, in.Standing)
 	}
 	skip := 0
 	if in.Around != "" {
@@ -74,7 +78,8 @@ func (s *Server) getStanding(ctx context.Context, in *standingInput) (*body[cont
 			return nil, s.asProblem(err)
 		}
 		if place == 0 {
-			return nil, problem(http.StatusNotFound, "not-found", "The player has no place", "%s has no place in %s: nothing that counts was saved of them.", in.Around, known.Title)
+			return nil, problem(http.StatusNotFound, "not-found", "The player has no place",
+				"%s has no place in %s: nothing that counts was saved of them.", in.Around, known.Title)
 		}
 		skip = max(0, place-1-in.Most/2)
 	}

@@ -22,7 +22,8 @@ type forgetInput struct {
 }
 
 func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Held], error) {
-	out := contract.Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []contract.HeldSave{}, Standings: []contract.HeldRank{}, Journal: []contract.HeldChange{}, Commons: map[string]contract.JSON{}}
+	out := contract.Held{Game: in.Game, Player: in.Player, At: time.Now().UTC(), Saves: []contract.HeldSave{},
+		Standings: []contract.HeldRank{}, Journal: []contract.HeldChange{}, Commons: map[string]contract.JSON{}}
 	err := s.store.Everything(ctx, in.Game, in.Player, func(r store.Revision) error {
 		doc := contract.JSON(r.Doc)
 		if !json.Valid(r.Doc) {
@@ -59,7 +60,9 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Hel
 			return nil, err
 		}
 		ours = func(commons string) bool {
-			return j.model != nil && slices.ContainsFunc(j.model.Plan.Uses, func(u plan.Use) bool { return u.Commons.Name == commons })
+			return j.model != nil && slices.ContainsFunc(j.model.Plan.Uses, func(u plan.Use) bool {
+				return u.Commons.Name == commons
+			})
 		}
 	}
 	for _, v := range shared {
@@ -69,7 +72,8 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Hel
 		out.Commons[v.Commons+"."+v.Name] = contract.JSON(v.Doc)
 	}
 	if len(out.Saves)+len(out.Standings)+len(out.Journal)+len(out.Commons) == 0 {
-		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "Nothing is held about %q.", in.Player)
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+			"Nothing is held about %q.", in.Player)
 	}
 	return &body[contract.Held]{out}, nil
 }
@@ -79,7 +83,8 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Fo
 		return nil, err
 	}
 	if in.Commons && whoOf(ctx).Role != auth.Designer {
-		return nil, problem(http.StatusForbidden, "forbidden", "The token is not for this", "What a player has in common over all games is also other games', and only a designer may delete it. Leave commons out: it goes by itself where no other game has anything of the player.")
+		return nil, problem(http.StatusForbidden, "forbidden", "The token is not for this",
+			"What a player has in common over all games is also other games', and only a designer may delete it. Leave commons out: it goes by itself where no other game has anything of the player.")
 	}
 	var t store.Traces
 	err := s.live.Aside(ctx, in.Game, in.Player, live.EverySlot, func() (err error) {

@@ -51,18 +51,29 @@ type trialPath struct {
 func (s *Server) versions(api huma.API) {
 	tags := []string{"versions"}
 	at := "/v1/games/{game}/versions"
-	huma.Register(api, huma.Operation{OperationID: "list-versions", Method: http.MethodGet, Path: at, Summary: "What was published of a game", Tags: tags, Errors: []int{404}}, s.listVersions)
-	huma.Register(api, huma.Operation{OperationID: "get-version", Responses: answering("application/yaml"), Method: http.MethodGet, Path: at + "/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
-	huma.Register(api, huma.Operation{OperationID: "publish", Method: http.MethodPost, Path: at, DefaultStatus: http.StatusCreated, Summary: "Publish the game's plan", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "list-versions", Method: http.MethodGet, Path: at,
+		Summary: "What was published of a game", Tags: tags, Errors: []int{404}}, s.listVersions)
+	huma.Register(api, huma.Operation{OperationID: "get-version", Responses: answering("application/yaml"),
+		Method: http.MethodGet, Path: at +
+			"/{version}", Summary: "A published version's text", Tags: tags, Errors: []int{404}}, s.getVersion)
+	huma.Register(api, huma.Operation{OperationID: "publish", Method: http.MethodPost, Path: at,
+		DefaultStatus: http.StatusCreated, Summary: "Publish the game's plan", Tags: tags,
 		Description: "A published version never changes. It has to be the one after the newest, and its trial clean; or go_on says why it is published all the same. Sessions that are opened from now on run it, and saves are upgraded when they are loaded.", Errors: []int{404, 409, 412, 422}}, s.publish)
-	huma.Register(api, huma.Operation{OperationID: "compare-versions", Method: http.MethodGet, Path: "/v1/games/{game}/compare", Summary: "What becomes of saves of one version under another", Tags: tags, Errors: []int{404, 422}}, s.compareVersions)
+	huma.Register(api, huma.Operation{OperationID: "compare-versions", Method: http.MethodGet,
+		Path: "/v1/games/{game}/compare", Summary: "What becomes of saves of one version under another", Tags: tags, Errors: []int{404, 422}}, s.compareVersions)
 	trials := "/v1/games/{game}/trials"
-	huma.Register(api, huma.Operation{OperationID: "start-trial", Method: http.MethodPost, Path: trials, DefaultStatus: http.StatusCreated, Summary: "Take all saves to the game's plan, without writing any", Tags: tags,
+	huma.Register(api, huma.Operation{OperationID: "start-trial", Method: http.MethodPost, Path: trials,
+		DefaultStatus: http.StatusCreated, Summary: "Take all saves to the game's plan, without writing any", Tags: tags,
 		Description: "It runs beside the sessions; ask how far it is, or read its events. Saves are generated for each published version besides.", Errors: []int{404, 409, 422}}, s.startTrial)
-	huma.Register(api, huma.Operation{OperationID: "list-trials", Method: http.MethodGet, Path: trials, Summary: "The trials of a game, newest first", Tags: tags, Errors: []int{404}}, s.listTrials)
-	huma.Register(api, huma.Operation{OperationID: "get-trial", Method: http.MethodGet, Path: trials + "/{trial}", Summary: "How far a trial is, and what came of it", Tags: tags, Errors: []int{404}}, s.getTrial)
-	huma.Register(api, huma.Operation{OperationID: "stop-trial", Method: http.MethodPost, Path: trials + "/{trial}/stop", Summary: "Stop a trial; it can be gone on with", Tags: tags, Errors: []int{404}}, s.stopTrial)
-	huma.Register(api, huma.Operation{OperationID: "go-on-trial", Method: http.MethodPost, Path: trials + "/{trial}/go-on", Summary: "Go on with a trial that was stopped", Tags: tags, Errors: []int{404, 409}}, s.goOnTrial)
+	huma.Register(api, huma.Operation{OperationID: "list-trials", Method: http.MethodGet, Path: trials,
+		Summary: "The trials of a game, newest first", Tags: tags, Errors: []int{404}}, s.listTrials)
+	huma.Register(api, huma.Operation{OperationID: "get-trial", Method: http.MethodGet, Path: trials + "/{trial}",
+		Summary: "How far a trial is, and what came of it", Tags: tags, Errors: []int{404}}, s.getTrial)
+	huma.Register(api, huma.Operation{OperationID: "stop-trial", Method: http.MethodPost,
+		Path: trials + "/{trial}/stop", Summary: "Stop a trial; it can be gone on with", Tags: tags, Errors: []int{404}}, s.stopTrial)
+	huma.Register(api, huma.Operation{OperationID: "go-on-trial", Method: http.MethodPost,
+		Path: trials + "/{trial}/go-on", Summary: "Go on with a trial that was stopped", Tags: tags, Errors: []int{404,
+			409}}, s.goOnTrial)
 }
 
 func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[contract.Versions], error) {
@@ -78,9 +89,11 @@ func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[contract
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := contract.Versions{Draft: contract.DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt, Runs: s.judge(g).model != nil}, Published: []contract.VersionInfo{}}
+	out := contract.Versions{Draft: contract.DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt,
+		Runs: s.judge(g).model != nil}, Published: []contract.VersionInfo{}}
 	for _, v := range list {
-		info := contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial, Saves: slots[v.Version]}
+		info := contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why,
+			Trial: v.Trial, Saves: slots[v.Version]}
 		for _, session := range s.live.Sessions(in.Game) {
 			if session.Model().Plan.Version.Value == v.Version {
 				info.Sessions++
@@ -139,7 +152,8 @@ func (s *Server) publish(ctx context.Context, in *publishInput) (*body[contract.
 		return nil, s.asProblem(err)
 	}
 	s.log.Info("a version was published", "game", g.ID, "version", v.Version, "trial", v.Trial, "why", v.Why)
-	return &body[contract.VersionInfo]{contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
+	return &body[contract.VersionInfo]{contract.VersionInfo{Version: v.Version, ETag: v.ETag,
+		PublishedAt: v.PublishedAt, Why: v.Why, Trial: v.Trial}}, nil
 }
 
 // asText is a text as it would be the plan of a game.
@@ -151,12 +165,14 @@ func (s *Server) asText(ctx context.Context, game, text string) (store.Game, jud
 	case p.Game.Name != game:
 		return store.Game{}, judged{}, otherGame(p.Game.Name, game)
 	}
-	return store.Game{ID: game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: text, ETag: store.ETagOf(text)}, judged{model: m, plan: p, found: found}, nil
+	return store.Game{ID: game, Title: model.Title(p.Title, p.Game.Name), Version: p.Version.Value, Text: text,
+		ETag: store.ETagOf(text)}, judged{model: m, plan: p, found: found}, nil
 }
 
 // otherGame says that a text is of another game than the address.
 func otherGame(says, game string) error {
-	return problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game", "The plan says game: %s, and the address says %s.", says, game)
+	return problem(http.StatusUnprocessableEntity, "invalid", "The plan is of another game",
+		"The plan says game: %s, and the address says %s.", says, game)
 }
 
 // tried finds the trial that a plan is published after. Without a clean one there has to be a reason to go on.
@@ -171,14 +187,16 @@ func (s *Server) tried(ctx context.Context, g store.Game, reason string) (int, e
 		if errors.Is(none, store.ErrNotFound) && counted == nil && saves == 0 || reason != "" {
 			return 0, nil // there is nothing to try
 		}
-		return 0, problem(http.StatusConflict, "trial", "This text was not tried yet", "There are saves or published versions of %s, and no trial of this text is done. Start one; or say in go_on why it is published all the same.", g.ID)
+		return 0, problem(http.StatusConflict, "trial", "This text was not tried yet",
+			"There are saves or published versions of %s, and no trial of this text is done. Start one; or say in go_on why it is published all the same.", g.ID)
 	}
 	var result upgrade.Trial
 	if err := json.Unmarshal(t.Doc, &result); err != nil {
 		return 0, s.asProblem(err)
 	}
 	if !result.Clean() && reason == "" {
-		return 0, problem(http.StatusConflict, "trial", "The trial was not clean", "Of %d saves %d are loaded with something corrected, %d have an earlier one loaded, and %d are not loaded. Say in go_on why it is published all the same.",
+		return 0, problem(http.StatusConflict, "trial", "The trial was not clean",
+			"Of %d saves %d are loaded with something corrected, %d have an earlier one loaded, and %d are not loaded. Say in go_on why it is published all the same.",
 			result.Saves, result.Counts[upgrade.PutRight], result.Counts[upgrade.Earlier], result.Counts[upgrade.NotLoaded])
 	}
 	return t.ID, nil
@@ -208,7 +226,8 @@ func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*bod
 	if from.model == nil || to.model == nil {
 		return nil, broken(append(from.found, to.found...))
 	}
-	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(from.model, to.model), Back: upgrade.Compare(to.model, from.model)}}, nil
+	return &body[contract.BothWays]{contract.BothWays{Forward: upgrade.Compare(from.model, to.model),
+		Back: upgrade.Compare(to.model, from.model)}}, nil
 }
 
 func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[contract.TrialInfo], error) {
@@ -241,7 +260,8 @@ func (s *Server) trialProblem(err error) error {
 }
 
 func trialInfo(p trial.Progress, whole bool) contract.TrialInfo {
-	out := contract.TrialInfo{Trial: p.ID, Version: p.Version, ETag: p.ETag, State: p.State, Done: p.Done, Total: p.Total, Rate: p.Rate, Left: p.Left.Seconds(), BeganAt: p.BeganAt, Error: p.Error}
+	out := contract.TrialInfo{Trial: p.ID, Version: p.Version, ETag: p.ETag, State: p.State, Done: p.Done,
+		Total: p.Total, Rate: p.Rate, Left: p.Left.Seconds(), BeganAt: p.BeganAt, Error: p.Error}
 	var result upgrade.Trial
 	if json.Unmarshal(p.Doc, &result) == nil {
 		out.Clean = p.State == store.TrialDone && result.Clean()
@@ -297,7 +317,8 @@ func (s *Server) goOnTrial(ctx context.Context, in *trialPath) (*body[contract.T
 func (s *Server) trialEvents(w http.ResponseWriter, r *http.Request) {
 	id, err := strconv.Atoi(param(r, "trial"))
 	if err != nil {
-		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here", "There is no trial %q.", param(r, "trial")))
+		writeProblem(w, problem(http.StatusNotFound, "not-found", "There is no such thing here",
+			"There is no trial %q.", param(r, "trial")))
 		return
 	}
 	s.again(w, r, "progress", 200*time.Millisecond, func() (any, bool, error) {

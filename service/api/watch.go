@@ -15,8 +15,10 @@ import (
 
 func (s *Server) watching(api huma.API) {
 	tags := []string{"sessions"}
-	huma.Register(api, huma.Operation{OperationID: "watch-session", Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/overview", Summary: "Who is there, where, and how their machines are doing", Tags: tags, Errors: []int{404}}, s.overview)
-	huma.Register(api, huma.Operation{OperationID: "session-layout", Responses: answering("application/json"), Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/layout", Summary: "What machines are sent, and how packed frames are laid out", Tags: tags, Errors: []int{404}}, s.layout)
+	huma.Register(api, huma.Operation{OperationID: "watch-session", Method: http.MethodGet,
+		Path: "/v1/games/{game}/sessions/{session}/overview", Summary: "Who is there, where, and how their machines are doing", Tags: tags, Errors: []int{404}}, s.overview)
+	huma.Register(api, huma.Operation{OperationID: "session-layout", Responses: answering("application/json"),
+		Method: http.MethodGet, Path: "/v1/games/{game}/sessions/{session}/layout", Summary: "What machines are sent, and how packed frames are laid out", Tags: tags, Errors: []int{404}}, s.layout)
 }
 
 type layoutOutput struct {
@@ -57,9 +59,11 @@ func orEmpty[V any](table map[string]V) map[string]V {
 }
 
 func overviewOf(o live.Overview) contract.Overview {
-	out := contract.Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]contract.Watched, 0, len(o.Players)), Things: orEmpty(o.Things), Held: orEmpty(o.Held), Refused: make([]contract.Refused, 0, len(o.Denied))}
+	out := contract.Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]contract.Watched, 0, len(o.Players)),
+		Things: orEmpty(o.Things), Held: orEmpty(o.Held), Refused: make([]contract.Refused, 0, len(o.Denied))}
 	for _, p := range o.Players {
-		w := contract.Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: orEmpty(p.Refusals), Values: orEmpty(p.Values)}
+		w := contract.Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: orEmpty(p.Refusals),
+			Values: orEmpty(p.Values)}
 		if !p.Lost.IsZero() {
 			lost := p.Lost.UTC()
 			w.Lost = &lost
@@ -70,16 +74,19 @@ func overviewOf(o live.Overview) contract.Overview {
 		out.Players = append(out.Players, w)
 	}
 	for _, d := range o.Denied {
-		out.Refused = append(out.Refused, contract.Refused{At: d.At, Time: seconds(d.Time), Player: d.Player, What: d.What, Kind: d.Kind, Why: d.Why})
+		out.Refused = append(out.Refused, contract.Refused{At: d.At, Time: seconds(d.Time), Player: d.Player,
+			What: d.What, Kind: d.Kind, Why: d.Why})
 	}
 	return out
 }
 
 func machineOf(m *live.Machine) *contract.Machine {
-	out := &contract.Machine{From: m.From, Packed: m.As == share.Packed, In: m.In, Out: m.Out, BytesIn: m.BytesIn, BytesOut: m.BytesOut, Frames: m.Frames, Behind: m.Behind,
+	out := &contract.Machine{From: m.From, Packed: m.As == share.Packed, In: m.In, Out: m.Out, BytesIn: m.BytesIn,
+		BytesOut: m.BytesOut, Frames: m.Frames, Behind: m.Behind,
 		Mismatches: m.Differs, Unlike: make([]contract.Unlike, 0, len(m.Unlike)), UnlikeAt: m.UnlikeAt}
 	for _, d := range m.Unlike {
-		out.Unlike = append(out.Unlike, contract.Unlike{Address: d.Address, Server: string(d.Server), Client: string(d.Client), Since: d.Since})
+		out.Unlike = append(out.Unlike, contract.Unlike{Address: d.Address, Server: string(d.Server),
+			Client: string(d.Client), Since: d.Since})
 	}
 	return out
 }
@@ -110,7 +117,8 @@ func (s *Server) connect(w http.ResponseWriter, r *http.Request) {
 	}
 	if !strings.EqualFold(r.Header.Get("Upgrade"), "websocket") {
 		w.Header().Set("Upgrade", "websocket")
-		writeProblem(w, problem(http.StatusUpgradeRequired, "upgrade", "This is a WebSocket", "Connect with a WebSocket (RFC 6455), sub-protocol alluvion.json.1 or alluvion.packed.1."))
+		writeProblem(w, problem(http.StatusUpgradeRequired, "upgrade", "This is a WebSocket",
+			"Connect with a WebSocket (RFC 6455), sub-protocol alluvion.json.1 or alluvion.packed.1."))
 		return
 	}
 	s.socket.Serve(w, r, session)

@@ -44,7 +44,8 @@ func (s *Server) identified(next http.Handler) http.Handler {
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if s.foreign(r) {
-			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Not from another site", "A page of another site may not ask here."))
+			writeProblem(w, problem(http.StatusForbidden, "forbidden", "Not from another site",
+				"A page of another site may not ask here."))
 			return
 		}
 		who, err := s.tokenKeys.Verify(tokenOf(r))
@@ -80,9 +81,11 @@ func permitted(routes chi.Routes) func(http.Handler) http.Handler {
 				next.ServeHTTP(w, r)
 			case who.Role == "":
 				w.Header().Set("WWW-Authenticate", `Bearer realm="alluvion"`)
-				writeProblem(w, problem(http.StatusUnauthorized, "token", "A token is needed", "Send a token that is good, in the header Authorization: Bearer …. alluvion token makes them."))
+				writeProblem(w, problem(http.StatusUnauthorized, "token", "A token is needed",
+					"Send a token that is good, in the header Authorization: Bearer …. alluvion token makes them."))
 			default:
-				writeProblem(w, problem(http.StatusForbidden, "forbidden", "The token is not for this", "A token of the role %s may not ask for %s %s.", who.Role, r.Method, r.URL.Path))
+				writeProblem(w, problem(http.StatusForbidden, "forbidden", "The token is not for this",
+					"A token of the role %s may not ask for %s %s.", who.Role, r.Method, r.URL.Path))
 			}
 		})
 	}
@@ -165,16 +168,23 @@ var grants = func() map[string]grant {
 		"GET /metrics":               forServers,
 		"GET " + session + "/layout": forItsPlayers,
 	}
-	for _, path := range []string{player, player + "/export", slot + "/revisions", slot + "/revisions/{revision}", slot + "/save"} {
+	for _, path := range []string{player, player + "/export", slot + "/revisions", slot + "/revisions/{revision}",
+		slot + "/save"} {
 		out["GET "+path] = forThePlayer
 	}
 	for _, route := range []string{
-		"GET " + game + "/plan", "GET " + game + "/findings", "GET " + game + "/matrix", "GET " + game + "/names", "GET " + game + "/budgets", "GET " + game + "/compare",
-		"GET " + game + "/milestones", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " + game + "/versions", "GET " + game + "/versions/{version}",
-		"GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game + "/trials/{trial}", "GET " + game + "/trials/{trial}/events",
-		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "POST " + session + "/requests",
-		"GET " + session + "/changes", "GET " + session + "/map", "GET " + session + "/overview", "GET " + session + "/watch",
-		"GET " + game + "/players", "DELETE " + player, "POST " + player + "/save", "DELETE " + slot, "POST " + slot + "/copy", "POST " + slot + "/correct", "POST " + slot + "/reset",
+		"GET " + game + "/plan", "GET " + game + "/findings", "GET " + game + "/matrix", "GET " + game +
+			"/names", "GET " + game + "/budgets", "GET " + game + "/compare",
+		"GET " + game + "/milestones", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " +
+			game + "/versions", "GET " + game + "/versions/{version}",
+		"GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
+			"/trials/{trial}", "GET " + game + "/trials/{trial}/events",
+		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "POST " + session +
+			"/requests",
+		"GET " + session + "/changes", "GET " + session + "/map", "GET " + session + "/overview", "GET " + session +
+			"/watch",
+		"GET " + game + "/players", "DELETE " + player, "POST " + player + "/save", "DELETE " + slot, "POST " + slot +
+			"/copy", "POST " + slot + "/correct", "POST " + slot + "/reset",
 		"POST " + slot + "/revisions/{revision}/take-up", "PUT " + slot + "/save", "POST " + game + "/tokens",
 	} {
 		out[route] = forTheGame
@@ -188,13 +198,16 @@ type tokenInput struct {
 }
 
 func (s *Server) tokens(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "make-token", Method: http.MethodPost, Path: "/v1/games/{game}/tokens", Summary: "A token for one player", Tags: []string{"tokens"}, Errors: []int{403, 404, 409, 422},
+	huma.Register(api, huma.Operation{OperationID: "make-token", Method: http.MethodPost,
+		Path: "/v1/games/{game}/tokens", Summary: "A token for one player", Tags: []string{"tokens"}, Errors: []int{403,
+			404, 409, 422},
 		Description: "The game's own server asks for it when it has found out who its player is."}, s.makeToken)
 }
 
 func (s *Server) makeToken(ctx context.Context, in *tokenInput) (*body[contract.Token], error) {
 	if s.tokenKeys == nil {
-		return nil, problem(http.StatusConflict, "no-tokens", "This service asks for no tokens", "It answers to this machine only. Start it with -tokens.")
+		return nil, problem(http.StatusConflict, "no-tokens", "This service asks for no tokens",
+			"It answers to this machine only. Start it with -tokens.")
 	}
 	if _, err := s.store.Game(ctx, in.Game); err != nil {
 		return nil, s.asProblem(err)
@@ -221,7 +234,8 @@ func (s *Server) login(w http.ResponseWriter, r *http.Request) {
 			return
 		}
 	}
-	c := &http.Cookie{Name: cookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, Secure: s.tls || r.TLS != nil}
+	c := &http.Cookie{Name: cookie, Value: token, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode,
+		Secure: s.tls || r.TLS != nil}
 	if token == "" {
 		c.MaxAge = -1
 	}

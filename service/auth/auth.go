@@ -80,7 +80,8 @@ func Load(path string) (*Keys, error) {
 		return nil, fmt.Errorf("the keys for tokens cannot be read: %w", err)
 	}
 	if info, err := os.Stat(path); err == nil && info.Mode().Perm()&0o077 != 0 {
-		return nil, fmt.Errorf("the keys for tokens in %s can be read by others: chmod 600 it, and make a new key", path)
+		return nil, fmt.Errorf("the keys for tokens in %s can be read by others: chmod 600 it, and make a new key",
+			path)
 	}
 	k := &Keys{}
 	lines := bufio.NewScanner(bytes.NewReader(raw))
@@ -122,7 +123,8 @@ func (k *Keys) Issue(who Who, now time.Time, good time.Duration) (string, error)
 	if err := who.sound(good); err != nil {
 		return "", err
 	}
-	c := claims{who.Role, who.Game, jwt.RegisteredClaims{Subject: who.Player, IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(now.Add(good))}}
+	c := claims{who.Role, who.Game, jwt.RegisteredClaims{Subject: who.Player, IssuedAt: jwt.NewNumericDate(now),
+		ExpiresAt: jwt.NewNumericDate(now.Add(good))}}
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, c)
 	newest := k.keys[len(k.keys)-1]
 	t.Header["kid"] = newest.id

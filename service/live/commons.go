@@ -123,7 +123,8 @@ func (m *Manager) tell(from, to *Session, player string) {
 	}
 	_ = to.ask(ctx, func() {
 		if to.run.Has(player) {
-			res, _ := to.run.Step(&engine.Request{Do: "commons", Player: player, Server: true, Shared: shared, At: to.clock()})
+			res, _ := to.run.Step(&engine.Request{Do: "commons", Player: player, Server: true, Shared: shared,
+				At: to.clock()})
 			to.absorb(res)
 		}
 	})

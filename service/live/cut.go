@@ -32,7 +32,8 @@ func (s *Session) cut(moments []engine.SaveMoment, left []*save.Player, asked st
 // cutAll writes a cut where there is a moment for one, and says which moment each player had. With
 // recover, those who leave without a save moment are kept as recovery state: the operator ends their
 // visit, not they.
-func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recover bool) (<-chan store.CutResult, map[string]string) {
+func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recover bool) (<-chan store.CutResult,
+	map[string]string) {
 	if len(moments)+len(left) == 0 {
 		return nil, nil // mostly so: there is nothing to be written yet
 	}
@@ -123,7 +124,8 @@ func (s *Session) superseded(player string) {
 // dropLost ends the visit of a player whose save another session has taken over.
 func (s *Session) dropLost(player string) {
 	if at := s.seats[player]; at != nil && at.line != nil {
-		at.line.End(wire.CodeReplaced, "Your save has been taken over elsewhere; what you did since your last save is kept as a revision of its own.")
+		at.line.End(wire.CodeReplaced,
+			"Your save has been taken over elsewhere; what you did since your last save is kept as a revision of its own.")
 	}
 	if s.run.Has(player) {
 		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
@@ -143,8 +145,9 @@ func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
 
 // PartOf is a player's save as it is written, without a lease.
 func PartOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
-	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version, Scene: doc.Place.Scene,
-		Doc: mustEncode(doc), Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
+	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version,
+		Scene: doc.Place.Scene,
+		Doc:   mustEncode(doc), Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
 }
 
 // ranksOf are the numbers that put a player into the plan's standings.

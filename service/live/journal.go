@@ -72,7 +72,8 @@ func sender(req *engine.Request) string {
 // have been applied, or not.
 func (s *Session) repeated(req *engine.Request) (Answer, error, bool) {
 	if req.Number > wire.MostNumber {
-		return Answer{}, &engine.Refusal{Kind: engine.Invalid, Reason: fmt.Sprintf("The number of a request is at most %d.", uint64(wire.MostNumber))}, true
+		return Answer{}, &engine.Refusal{Kind: engine.Invalid,
+			Reason: fmt.Sprintf("The number of a request is at most %d.", uint64(wire.MostNumber))}, true
 	}
 	who := sender(req)
 	if who == "" || !req.Server && !s.run.Has(req.Player) {
@@ -93,7 +94,8 @@ func (s *Session) repeated(req *engine.Request) (Answer, error, bool) {
 	case req.Number == last: // the one that the save knows
 		return Answer{Number: last, Time: s.clock(), Repeat: true}, nil, true
 	case req.Number < last:
-		return Answer{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("Nothing is known of request %d any more; the last one that was applied is %d. It may have been applied, or not: look, and send what is still wanted with a new number.", req.Number, last)}, true
+		return Answer{}, &engine.Refusal{Kind: engine.Unknown,
+			Reason: fmt.Sprintf("Nothing is known of request %d any more; the last one that was applied is %d. It may have been applied, or not: look, and send what is still wanted with a new number.", req.Number, last)}, true
 	}
 	return Answer{}, nil, false
 }

@@ -65,7 +65,9 @@ type Traffic struct {
 }
 
 func newLine(player, server, from string, as share.Codec) *Line {
-	return &Line{Player: player, Server: server, From: from, As: as, seen: share.Whole, checked: -1, patient: rate.NewLimiter(1, 20), last: rate.NewLimiter(1, 60), ready: make(chan struct{}, 1), cut: make(chan struct{})}
+	return &Line{Player: player, Server: server, From: from, As: as, seen: share.Whole, checked: -1,
+		patient: rate.NewLimiter(1, 20), last: rate.NewLimiter(1, 60), ready: make(chan struct{},
+			1), cut: make(chan struct{})}
 }
 
 // say queues a message that must not be lost.

@@ -39,7 +39,8 @@ func (s *Session) load(ctx context.Context, req *engine.Request) error {
 		return fmt.Errorf("the save of %s in slot %d: %w", req.Player, req.Slot, err)
 	}
 	for _, p := range loaded.Problems {
-		s.log.Warn("something in a save is not as the plan has it", "player", req.Player, "slot", req.Slot, "kind", p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
+		s.log.Warn("something in a save is not as the plan has it", "player", req.Player, "slot", req.Slot, "kind",
+			p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
 	}
 	if moment != "" {
 		if err := s.raised(req, saved, loaded, moment); err != nil {
@@ -50,8 +51,8 @@ func (s *Session) load(ctx context.Context, req *engine.Request) error {
 	return nil
 }
 
-// choose gives what is loaded of a slot: its newest state, or an earlier save where the plan says so. moment says what it
-// is to be written as before it is played with; "" where it is as it was.
+// choose gives what is loaded of a slot: its newest state, or an earlier save where the plan says so. moment says what
+// it is to be written as before it is played with; "" where it is as it was.
 func (s *Session) choose(ctx context.Context, req *engine.Request, saved store.Saved) (*upgrade.Loaded, string, error) {
 	loaded, problems, err := s.opened(saved.Doc, saved.Damaged, req)
 	switch save.Outcome(problems) {
@@ -129,7 +130,8 @@ func (s *Session) raised(req *engine.Request, saved store.Saved, loaded *upgrade
 	part.Slot = req.Slot
 	for _, moved := range loaded.Moved {
 		of := moved.Var.Shared
-		part.Shared = append(part.Shared, store.SharedValue{Commons: of.Commons, Player: req.Player, Name: of.ID, Doc: mustJSON(moved.Value)})
+		part.Shared = append(part.Shared, store.SharedValue{Commons: of.Commons, Player: req.Player, Name: of.ID,
+			Doc: mustJSON(moved.Value)})
 		if req.Shared == nil {
 			req.Shared = map[string]save.Values{}
 		}
@@ -141,16 +143,19 @@ func (s *Session) raised(req *engine.Request, saved store.Saved, loaded *upgrade
 	part.Player = req.Player
 	parts := []store.PlayerCut{part}
 	if saved.Recovered && saved.Damaged == nil {
-		parts = slices.Insert(parts, 0, store.PlayerCut{Player: req.Player, Slot: req.Slot, Lease: saved.Lease, Moment: "recovered", Version: loaded.From, Scene: part.Scene, Doc: saved.Doc})
+		parts = slices.Insert(parts, 0, store.PlayerCut{Player: req.Player, Slot: req.Slot, Lease: saved.Lease,
+			Moment: "recovered", Version: loaded.From, Scene: part.Scene, Doc: saved.Doc})
 	}
 	result := <-s.store.Write(s.cutOf(parts...))
 	if result.Err != nil {
-		return fmt.Errorf("what the save of %s became could not be written, and nothing was loaded: %w", req.Player, result.Err)
+		return fmt.Errorf("what the save of %s became could not be written, and nothing was loaded: %w", req.Player,
+			result.Err)
 	}
 	if len(result.Lost) > 0 {
 		return store.ErrLease
 	}
-	s.log.Info("a save was upgraded", "player", req.Player, "slot", req.Slot, "from", loaded.From, "to", loaded.Player.Version, "as", moment, "revision", result.Written[req.Player])
+	s.log.Info("a save was upgraded", "player", req.Player, "slot", req.Slot, "from", loaded.From, "to",
+		loaded.Player.Version, "as", moment, "revision", result.Written[req.Player])
 	return nil
 }
 
@@ -160,7 +165,9 @@ func (m *Manager) loadWorld(ctx context.Context, s *Session) (*save.World, error
 	if err != nil || raw == nil || s.m.Single {
 		return nil, err
 	}
-	loaded, err := s.chain.World(raw, upgrade.Around{Players: func(visit func(*save.Loose) error) error { return m.everySave(ctx, s.Game, visit) }})
+	loaded, err := s.chain.World(raw, upgrade.Around{Players: func(visit func(*save.Loose) error) error {
+		return m.everySave(ctx, s.Game, visit)
+	}})
 	if err == nil {
 		err = upgrade.RefusedBy(loaded.Problems)
 	}
@@ -168,7 +175,8 @@ func (m *Manager) loadWorld(ctx context.Context, s *Session) (*save.World, error
 		return nil, fmt.Errorf("the world of %s: %w", s.Name, err)
 	}
 	for _, p := range loaded.Problems {
-		s.log.Warn("something in a world is not as the plan has it", "kind", p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
+		s.log.Warn("something in a world is not as the plan has it", "kind", p.Kind, "at", p.Pointer, "value", p.Name,
+			"reason", p.Reason, "instead", p.Instead)
 	}
 	if loaded.Upgraded() {
 		if err := m.store.KeepWorld(ctx, s.Game, s.Name, loaded.From, raw, mustEncode(loaded.World)); err != nil {

@@ -39,7 +39,8 @@ type playerKey struct{ game, player string }
 
 // NewManager has no sessions yet.
 func NewManager(s *store.Store, log *slog.Logger, counts *meter.Meter) *Manager {
-	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{}, where: map[playerKey]*Session{}, joining: map[playerKey]*turn{}, opening: map[sessionKey]chan struct{}{}}
+	return &Manager{store: s, log: log, meter: counts, sessions: map[sessionKey]*Session{},
+		where: map[playerKey]*Session{}, joining: map[playerKey]*turn{}, opening: map[sessionKey]chan struct{}{}}
 }
 
 var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
@@ -47,8 +48,8 @@ var sessionName = regexp.MustCompile(`^[a-z0-9][a-z0-9_-]{0,63}$`)
 // ErrName says that a session cannot be called like that.
 var ErrName = errors.New("a session's name is lower-case letters, digits, - and _, at most 64 of them")
 
-// Open opens a session under the game's newest published version (its plan as it is, where none was published yet), with
-// the world that it had when it was last open. A session that is open already is given as it is; fresh says which.
+// Open opens a session under the game's newest published version (its plan as it is, where none was published yet),
+// with the world that it had when it was last open. A session that is open already is given as it is; fresh says which.
 func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fresh bool, err error) {
 	if !sessionName.MatchString(name) {
 		return nil, false, ErrName
@@ -71,8 +72,8 @@ func (m *Manager) Open(ctx context.Context, game, name string) (s *Session, fres
 	}
 }
 
-// begin gives the session that is open under a name, or what is closed once somebody else has opened it; neither, where it
-// is for the caller to open: then nobody else does until opened is through.
+// begin gives the session that is open under a name, or what is closed once somebody else has opened it; neither, where
+// it is for the caller to open: then nobody else does until opened is through.
 func (m *Manager) begin(key sessionKey) (s *Session, opening chan struct{}, err error) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -118,7 +119,8 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	if found.Errors() {
 		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
 	}
-	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod), judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
+	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod),
+		judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
 		owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: share.LayoutOf(mod)}
 	world, err := m.loadWorld(ctx, s)
@@ -244,7 +246,8 @@ func (p *Playing) Error() string {
 	if p.Slot == EverySlot {
 		return fmt.Sprintf("%s is in the session %s: they have to leave first", p.Player, p.Session)
 	}
-	return fmt.Sprintf("%s is playing in slot %d, in the session %s: they have to leave first", p.Player, p.Slot, p.Session)
+	return fmt.Sprintf("%s is playing in slot %d, in the session %s: they have to leave first", p.Player, p.Slot,
+		p.Session)
 }
 
 // turn is whose turn it is with one player. It is there as long as somebody waits for it.
@@ -299,7 +302,8 @@ func (m *Manager) Close(ctx context.Context, s *Session) error {
 		}
 	}
 	if err != nil {
-		m.log.Error("a session was closed, but not everything could be saved", "game", s.Game, "session", s.Name, "error", err)
+		m.log.Error("a session was closed, but not everything could be saved", "game", s.Game, "session", s.Name,
+			"error", err)
 		return err
 	}
 	m.log.Info("session closed", "game", s.Game, "session", s.Name)

@@ -88,6 +88,9 @@ func (s *Session) machine(line *Line) *Machine {
 		return nil
 	}
 	t := &line.traffic
-	return &Machine{From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(), BytesOut: t.BytesOut.Load(), Frames: t.Frames.Load(),
-		Behind: s.board.Now() - max(line.seen, 0), Differs: line.differs, Unlike: slices.Clone(line.unlike[:min(len(line.unlike), mostShown)]), UnlikeAt: line.unlikeAt}
+	return &Machine{From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(),
+		BytesOut: t.BytesOut.Load(), Frames: t.Frames.Load(),
+		Behind: s.board.Now() - max(line.seen,
+			0), Differs: line.differs, Unlike: slices.Clone(line.unlike[:min(len(line.unlike), mostShown)]),
+		UnlikeAt: line.unlikeAt}
 }

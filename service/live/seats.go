@@ -33,7 +33,8 @@ type told struct {
 
 // Attach connects a player's machine: the player joins, or takes the seat that they have. A machine that was connected
 // before is told that a newer one is, and is cut off.
-func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line, wire.Welcome, error) {
+func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec) (*Line,
+	wire.Welcome, error) {
 	joins := m.Where(s.Game, hello.Player) != s
 	if joins && hello.Simulated {
 		if err := m.store.MarkSimulated(ctx, s.Game, hello.Player); err != nil {
@@ -47,12 +48,14 @@ func (m *Manager) Attach(ctx context.Context, s *Session, hello wire.Hello, from
 	return line, welcome, err
 }
 
-func (m *Manager) attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec, joins bool) (*Line, wire.Welcome, error) {
+func (m *Manager) attach(ctx context.Context, s *Session, hello wire.Hello, from string, as share.Codec,
+	joins bool) (*Line, wire.Welcome, error) {
 	key := playerKey{s.Game, hello.Player}
 	var joined Answer
 	if joins {
 		var err error
-		joined, err = m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks})
+		joined, err = m.Do(ctx, s, engine.Request{Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1),
+			Picks: hello.Picks})
 		if err != nil {
 			return nil, wire.Welcome{}, err
 		}
@@ -65,7 +68,8 @@ func (m *Manager) attach(ctx context.Context, s *Session, hello wire.Hello, from
 }
 
 // attach gives a line its player's seat, and tells the player what joining told before there was one.
-func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello, joined []engine.Notice) (wire.Welcome, error) {
+func (s *Session) attach(ctx context.Context, line *Line, hello wire.Hello, joined []engine.Notice) (wire.Welcome,
+	error) {
 	var w wire.Welcome
 	err := s.ask(ctx, func() {
 		if !s.run.Has(line.Player) {
@@ -137,7 +141,8 @@ func (s *Session) AttachServer(ctx context.Context, name, from string) (*Line, w
 
 // welcome is what every machine is told that is let in. It runs on the session's goroutine.
 func (s *Session) welcome() wire.Welcome {
-	return wire.Welcome{Is: "welcome", Game: s.Game, Session: s.Name, Version: s.m.Plan.Version.Value, Plan: s.layout.Plan, Run: s.id,
+	return wire.Welcome{Is: "welcome", Game: s.Game, Session: s.Name, Version: s.m.Plan.Version.Value,
+		Plan: s.layout.Plan, Run: s.id,
 		Ticks: 1 / s.m.Tick().Seconds(), Grace: s.m.Grace().Seconds()}
 }
 
@@ -178,7 +183,8 @@ func (m *Manager) Ask(s *Session, line *Line, ask wire.Ask) {
 func (m *Manager) AskMove(s *Session, line *Line, ask wire.Ask, scene int) {
 	s.later(func() {
 		if at, ok := s.run.Place(line.Player); ok && at.Scene != s.m.Scenes[scene].ID {
-			s.refuse(line, ask.Is, ask.Number, &engine.Refusal{Kind: engine.Stale, Reason: fmt.Sprintf("%s is in %s by now.", line.Player, at.Scene)})
+			s.refuse(line, ask.Is, ask.Number, &engine.Refusal{Kind: engine.Stale,
+				Reason: fmt.Sprintf("%s is in %s by now.", line.Player, at.Scene)})
 			return
 		}
 		s.asked(line, ask)
@@ -212,7 +218,8 @@ func (s *Session) asked(line *Line, ask wire.Ask) {
 		s.believed(line, ask)
 		return
 	}
-	req := engine.Request{Do: ask.Is, Player: line.Player, Server: line.Server != "", Sender: line.Server, Number: ask.Number, Arrival: ask.Arrival,
+	req := engine.Request{Do: ask.Is, Player: line.Player, Server: line.Server != "", Sender: line.Server,
+		Number: ask.Number, Arrival: ask.Arrival,
 		Name: ask.Name, To: ask.To, Facing: ask.Facing, Args: ask.Args}
 	if req.Server {
 		req.Player = ask.Player
@@ -313,7 +320,8 @@ func (s *Session) tell(notices []engine.Notice) {
 
 // written is a notice as machines are told it.
 func written(n *engine.Notice) []byte {
-	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule, Scene: n.Scene, From: n.From})
+	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule,
+		Scene: n.Scene, From: n.From})
 	if err != nil {
 		panic(err) // plain data
 	}

@@ -223,11 +223,13 @@ func (s *Session) perform(ctx context.Context, req engine.Request, whole bool) (
 		s.absorb(res)
 		return Answer{}, nil, s.keepRefusal(&req, err)
 	}
-	answer := Answer{Number: s.run.Number(req.Player), Time: req.At, Changes: slices.Clone(res.Changes), Notices: slices.Clone(res.Notices)}
+	answer := Answer{Number: s.run.Number(req.Player), Time: req.At, Changes: slices.Clone(res.Changes),
+		Notices: slices.Clone(res.Notices)}
 	saves, left := slices.Clone(res.Saves), res.Left
 	if due, ok := s.run.Due(); ok && due <= s.clock() { // coming back without delay belongs to the answer
 		more := s.run.Advance(s.clock())
-		answer.Changes, answer.Notices = append(answer.Changes, more.Changes...), append(answer.Notices, more.Notices...)
+		answer.Changes, answer.Notices = append(answer.Changes, more.Changes...),
+			append(answer.Notices, more.Notices...)
 		saves = append(saves, more.Saves...)
 	}
 	s.note(answer.Changes, req.Player)
@@ -284,7 +286,8 @@ func (s *Session) Look(ctx context.Context) (Values, error) {
 	var v Values
 	err := s.ask(ctx, func() {
 		s.advance()
-		v = Values{Clock: s.clock(), Present: s.run.Present(), Digest: s.run.Digest(), Game: s.run.GameFigures(), Scenes: map[string][]engine.Figure{}}
+		v = Values{Clock: s.clock(), Present: s.run.Present(), Digest: s.run.Digest(), Game: s.run.GameFigures(),
+			Scenes: map[string][]engine.Figure{}}
 		for _, scene := range s.m.Scenes {
 			v.Scenes[scene.ID] = s.run.SceneFigures(scene.ID)
 		}
@@ -351,7 +354,8 @@ func (s *Session) SaveAs(ctx context.Context, player, moment, why string) (Saved
 		return Saved{}, err
 	}
 	if saved == nil {
-		return Saved{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("There is no player %q in this session.", player)}
+		return Saved{}, &engine.Refusal{Kind: engine.Unknown,
+			Reason: fmt.Sprintf("There is no player %q in this session.", player)}
 	}
 	result := <-written
 	if slices.Contains(result.Lost, player) {

@@ -9,9 +9,9 @@ import (
 	"alluvion.dev/core/engine"
 )
 
-// A player of whom nothing is heard leaves when the plan's grace is over, by whatever way they came: over a connection that
-// was lost, or by requests over HTTP, which have none. What is heard of a player is any request about them; a ping is one
-// that does nothing else.
+// A player of whom nothing is heard leaves when the plan's grace is over, by whatever way they came: over a connection
+// that was lost, or by requests over HTTP, which have none. What is heard of a player is any request about them; a ping
+// is one that does nothing else.
 
 // mostHurried is how long those at least may say nothing who have no connection, however short the grace is.
 const mostHurried = 15 * time.Second
@@ -77,7 +77,8 @@ func (m *Manager) endVisit(s *Session, player string) {
 		time.AfterFunc(0, func() { m.watchOver(s, player) })
 		return
 	}
-	if _, err := m.comeOrGo(context.Background(), s, engine.Request{Do: "leave", Player: player, Server: true}, key); err != nil && !errors.Is(err, ErrClosed) {
+	if _, err := m.comeOrGo(context.Background(), s, engine.Request{Do: "leave", Player: player, Server: true},
+		key); err != nil && !errors.Is(err, ErrClosed) {
 		s.log.Warn("a player of whom nothing was heard could not leave", "player", player, "error", err)
 	}
 }
@@ -85,7 +86,8 @@ func (m *Manager) endVisit(s *Session, player string) {
 // ping answers a request that only says that somebody is still there.
 func (s *Session) ping(req *engine.Request) (Answer, error) {
 	if !s.run.Has(req.Player) {
-		return Answer{}, &engine.Refusal{Kind: engine.Unknown, Reason: fmt.Sprintf("There is no player %q in this session.", req.Player)}
+		return Answer{}, &engine.Refusal{Kind: engine.Unknown,
+			Reason: fmt.Sprintf("There is no player %q in this session.", req.Player)}
 	}
 	s.hear(req.Player)
 	return Answer{Number: s.run.Number(req.Player), Time: s.clock()}, nil

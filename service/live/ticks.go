@@ -113,7 +113,8 @@ func (s *Session) believed(line *Line, ask wire.Ask) {
 	line.mayBe(wire.MaxMessage)
 	line.unlike = s.board.Differences(line.Player, ask.Values, ask.Tick)
 	line.seen = share.Whole
-	s.log.Warn("a machine believes something else", "player", line.Player, "tick", ask.Tick, "differences", len(line.unlike))
+	s.log.Warn("a machine believes something else", "player", line.Player, "tick", ask.Tick, "differences",
+		len(line.unlike))
 }
 
 // savedNow tells machines which of their requests are on disk.
@@ -137,7 +138,8 @@ func (s *Session) refused(line *Line, what, kind, why string) {
 		s.refusals[who] = map[string]int{}
 	}
 	s.refusals[who][kind]++
-	s.denied = append(s.denied, Denied{At: time.Now().UTC(), Time: s.clock(), Player: who, What: what, Kind: kind, Why: why})
+	s.denied = append(s.denied, Denied{At: time.Now().UTC(), Time: s.clock(), Player: who, What: what, Kind: kind,
+		Why: why})
 	if len(s.denied) > mostDenied {
 		s.denied = append(s.denied[:0], s.denied[len(s.denied)-mostDenied/2:]...)
 	}

@@ -51,7 +51,8 @@ func (t *trail) take() []store.Entry {
 		if err != nil {
 			panic(err) // a change is plain data
 		}
-		out = append(out, store.Entry{Number: s.Number, At: s.At, Time: s.Time, Player: s.Player, Name: s.Name, Doc: doc})
+		out = append(out, store.Entry{Number: s.Number, At: s.At, Time: s.Time, Player: s.Player, Name: s.Name,
+			Doc: doc})
 	}
 	t.handed = t.last
 	return out
@@ -111,7 +112,8 @@ func (s *Session) Trail(ctx context.Context, player, name string, most int) ([]S
 }
 
 // History lists what the journal on disk has of a session, open or not.
-func History(ctx context.Context, db *store.Store, log *slog.Logger, game, session, player, name string, most int) ([]Step, error) {
+func History(ctx context.Context, db *store.Store, log *slog.Logger, game, session, player, name string,
+	most int) ([]Step, error) {
 	if most <= 0 {
 		return nil, nil
 	}

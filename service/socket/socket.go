@@ -62,7 +62,8 @@ func (s *Server) logTurned(session *live.Session, why string) {
 		s.turned.besides++
 		return
 	}
-	s.Log.Info("a machine was not let in", "game", session.Game, "session", session.Name, "why", why, "besides", s.turned.besides)
+	s.Log.Info("a machine was not let in", "game", session.Game, "session", session.Name, "why", why, "besides",
+		s.turned.besides)
 	s.turned.next, s.turned.besides = time.Now().Add(time.Second), 0
 }
 
@@ -90,9 +91,11 @@ func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Ses
 		s.turnAway(conn, session, err)
 		return
 	}
-	c := &connection{Server: s, conn: conn, session: session, line: line, who: who, silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
+	c := &connection{Server: s, conn: conn, session: session, line: line, who: who,
+		silence: time.AfterFunc(silentFor, func() { line.End(wire.CodeSilent, "Nothing was heard of this machine.") })}
 	if !who.Until.IsZero() {
-		c.runsOut = time.AfterFunc(time.Until(who.Until), func() { line.End(wire.CodeToken, "The token has run out; come in again with a new one.") })
+		c.runsOut = time.AfterFunc(time.Until(who.Until),
+			func() { line.End(wire.CodeToken, "The token has run out; come in again with a new one.") })
 		defer c.runsOut.Stop()
 	}
 	line.OnAllow(conn.SetReadLimit)
@@ -120,10 +123,12 @@ func away(code int, kind, why string) error {
 }
 
 // greet reads the hello and gives the machine its line, and who it is.
-func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line, auth.Who, error) {
+func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Session, as share.Codec) (*live.Line,
+	auth.Who, error) {
 	var nobody auth.Who
 	late := time.AfterFunc(helloWithin, func() { // reading with a deadline would end the connection without a word
-		tell(conn, &turnedAway{wire.CodeBad, wire.Said{Is: "refused", Kind: "invalid", Why: fmt.Sprintf("No hello came within %d seconds.", int(helloWithin.Seconds()))}})
+		tell(conn, &turnedAway{wire.CodeBad, wire.Said{Is: "refused", Kind: "invalid",
+			Why: fmt.Sprintf("No hello came within %d seconds.", int(helloWithin.Seconds()))}})
 	})
 	_, raw, err := conn.Read(r.Context())
 	if !late.Stop() || err != nil {
@@ -141,8 +146,9 @@ func (s *Server) greet(r *http.Request, conn *websocket.Conn, session *live.Sess
 		return nil, nobody, err
 	}
 	if plan := session.Layout().Plan; hello.Plan != "" && hello.Plan != plan || hello.Plan == "" && as == share.Packed {
-		return nil, nobody, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan, Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
-			Why: "The session runs a plan with another layout: fetch it, and say hello again."}}
+		return nil, nobody, &turnedAway{wire.CodeLayout, wire.Said{Is: "fetch", Plan: plan,
+			Layout: "/v1/games/" + session.Game + "/sessions/" + session.Name + "/layout",
+			Why:    "The session runs a plan with another layout: fetch it, and say hello again."}}
 	}
 	ctx, cancel := context.WithTimeout(r.Context(), 20*time.Second)
 	defer cancel()
@@ -287,7 +293,8 @@ func (c *connection) take(kind websocket.MessageType, raw []byte) {
 		return
 	}
 	if !mayAsk(ask.Is, c.line.Server != "") {
-		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Unknown, "There is no message called "+strconv.Quote(ask.Is)+" here.")
+		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Unknown,
+			"There is no message called "+strconv.Quote(ask.Is)+" here.")
 		return
 	}
 	if ask.Is == "token" {
@@ -305,7 +312,8 @@ func (c *connection) renew(ask wire.Ask) {
 		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Forbidden, err.Error()+".")
 		return
 	case !who.Same(c.who):
-		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Forbidden, "The token is not for whom this machine came in with.")
+		c.session.Refuse(c.line, ask.Is, ask.Number, engine.Forbidden,
+			"The token is not for whom this machine came in with.")
 		return
 	case c.runsOut != nil:
 		c.runsOut.Reset(time.Until(who.Until))

@@ -14,9 +14,9 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// Cuts that wait together are written together: a few statements for all of their saves, in place of several for each. A
-// cut that needs more care (a lost lease, a slot that is not there) is written by itself, and so are all of a group in
-// which anything goes wrong, so that one that fails takes no other with it.
+// Cuts that wait together are written together: a few statements for all of their saves, in place of several for each.
+// A cut that needs more care (a lost lease, a slot that is not there) is written by itself, and so are all of a group
+// in which anything goes wrong, so that one that fails takes no other with it.
 
 // errByItself says that a cut has to be written by itself.
 var errByItself = errors.New("it is written by itself")
@@ -28,8 +28,8 @@ type work struct {
 	out chan CutResult
 }
 
-// together gives how many of the jobs, from the first on, are cuts of different players. Two slots of one player are written
-// one after the other, since the later counts in a standing that takes the last save.
+// together gives how many of the jobs, from the first on, are cuts of different players. Two slots of one player are
+// written one after the other, since the later counts in a standing that takes the last save.
 func together(jobs []job) int {
 	seen := map[slotKey]bool{}
 	for i, j := range jobs {
@@ -186,7 +186,8 @@ func (b *bulk) part(w *work, p PlayerCut) error {
 	}
 	b.shared = append(b.shared, p.Shared...)
 	if p.Moment == "" && !p.Forget {
-		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc, p.sum})
+		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc,
+			p.sum})
 		w.r.Written[p.Player], head.recovery = 0, true
 		return nil
 	}
@@ -219,15 +220,19 @@ func (b *bulk) revise(w *work, p PlayerCut, key slotKey, head *headNow) {
 	if len(head.kept) > 0 {
 		n = max(n, head.kept[0].revision+1)
 	}
-	if i := slices.IndexFunc(head.kept, func(k keptRevision) bool { return k.revision == head.revision && k.every }); p.Moment == "every" && i >= 0 {
+	if i := slices.IndexFunc(head.kept, func(k keptRevision) bool {
+		return k.revision == head.revision && k.every
+	}); p.Moment == "every" && i >= 0 {
 		b.old = append(b.old, Revision{Game: key.game, Player: key.player, Slot: key.slot, Revision: head.revision})
 		head.kept = slices.Delete(head.kept, i, i+1)
 	}
-	b.revisions = append(b.revisions, Revision{Game: w.cut.Game, Player: p.Player, Slot: p.Slot, Revision: n, Moment: p.Moment, Version: p.Version, Scene: p.Scene,
+	b.revisions = append(b.revisions, Revision{Game: w.cut.Game, Player: p.Player, Slot: p.Slot, Revision: n,
+		Moment: p.Moment, Version: p.Version, Scene: p.Scene,
 		SavedAt: b.now, Doc: p.Doc, Checksum: p.sum, Why: p.Why})
 	b.moved = append(b.moved, slotRow{key.game, key.player, key.slot, n, head.lease})
 	w.r.Written[p.Player], head.revision = n, n
-	head.kept = slices.Insert(head.kept, 0, keptRevision{n, p.Version, b.now.Format(time.DateOnly), p.Moment == "every"})
+	head.kept = slices.Insert(head.kept, 0, keptRevision{n, p.Version, b.now.Format(time.DateOnly),
+		p.Moment == "every"})
 	if keep := max(w.cut.Keep, 1); len(head.kept) > keep {
 		for _, revision := range thinned(head.kept, keep) {
 			b.old = append(b.old, Revision{Game: key.game, Player: key.player, Slot: key.slot, Revision: revision})
@@ -262,7 +267,8 @@ func (b *bulk) insertRevisions(tx *gorm.DB) error {
 		args := make([]any, 0, 11*len(part))
 		for i := range part {
 			r := &part[i]
-			args = append(args, r.Game, r.Player, r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt, r.Doc, r.Checksum, r.Why)
+			args = append(args, r.Game, r.Player, r.Slot, r.Revision, r.Moment, r.Version, r.Scene, r.SavedAt, r.Doc,
+				r.Checksum, r.Why)
 		}
 		return b.exec(tx, "insert", len(part), args)
 	})
@@ -285,7 +291,8 @@ var hotStatements = map[string]func(n int) string{
 		return "INSERT INTO saves (game, player, slot, revision, moment, version, scene, saved_at, doc, checksum, why) VALUES " + rows(11, n)
 	},
 	"move": func(n int) string {
-		return "INSERT INTO slots (game, player, slot, revision, lease) VALUES " + rows(5, n) + " ON CONFLICT (game, player, slot) DO UPDATE SET revision = excluded.revision"
+		return "INSERT INTO slots (game, player, slot, revision, lease) VALUES " + rows(5, n) +
+			" ON CONFLICT (game, player, slot) DO UPDATE SET revision = excluded.revision"
 	},
 	"old": func(n int) string {
 		return "DELETE FROM saves WHERE (game, player, slot, revision) IN (VALUES " + rows(4, n) + ")"
@@ -363,7 +370,8 @@ func (b *bulk) unrank(tx *gorm.DB) error {
 		for _, r := range part {
 			args = append(args, r.Game, r.Standing, r.Player, r.Slot)
 		}
-		return tx.Exec("WITH gone(game, standing, player, slot) AS (VALUES "+rows(4, len(part))+") DELETE FROM ranks WHERE EXISTS (SELECT 1 FROM gone AS g WHERE g.game = ranks.game AND g.standing = ranks.standing AND g.player = ranks.player AND (g.slot = 0 OR g.slot = ranks.slot))", args...).Error
+		return tx.Exec("WITH gone(game, standing, player, slot) AS (VALUES "+rows(4,
+			len(part))+") DELETE FROM ranks WHERE EXISTS (SELECT 1 FROM gone AS g WHERE g.game = ranks.game AND g.standing = ranks.standing AND g.player = ranks.player AND (g.slot = 0 OR g.slot = ranks.slot))", args...).Error
 	})
 }
 

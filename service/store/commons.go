@@ -57,7 +57,8 @@ func (s *Store) PutCommons(ctx context.Context, c Commons, ifMatch string) (Comm
 			return done.Error
 		}
 		done := tx.Model(&Commons{}).Where("id = ? AND etag = ?", c.ID, ifMatch).
-			Updates(map[string]any{"title": c.Title, "version": c.Version, "etag": c.ETag, "text": c.Text, "updated_at": c.UpdatedAt})
+			Updates(map[string]any{"title": c.Title, "version": c.Version, "etag": c.ETag, "text": c.Text,
+				"updated_at": c.UpdatedAt})
 		if done.Error == nil && done.RowsAffected == 0 {
 			return ErrConflict
 		}

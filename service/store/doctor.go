@@ -40,7 +40,8 @@ func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
 }
 
 // tables are those that a file has, the ones that others refer to first.
-var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves", "recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated"}
+var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves",
+	"recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated"}
 
 // Tables lists every table of the schema: what a rescue brings along.
 func Tables() []string { return slices.Clone(tables) }
@@ -95,8 +96,8 @@ func IsData(path string) error {
 	return err
 }
 
-// Backup writes a whole copy of a file as it is at one moment, also while a service has it open. An existing file is not
-// overwritten.
+// Backup writes a whole copy of a file as it is at one moment, also while a service has it open. An existing file is
+// not overwritten.
 func Backup(ctx context.Context, path, to string) error {
 	if _, err := os.Stat(to); err == nil {
 		return fmt.Errorf("%s is there already, and is not overwritten", to)
@@ -132,7 +133,8 @@ func Examine(ctx context.Context, path string) (*Diagnosis, error) {
 	}
 	switch {
 	case d.Schema > d.Known:
-		d.tell(true, "It was written by a newer program", "Its schema is version %d, and this program knows up to %d.", d.Schema, d.Known)
+		d.tell(true, "It was written by a newer program", "Its schema is version %d, and this program knows up to %d.",
+			d.Schema, d.Known)
 		return d, nil
 	case d.Schema < 0:
 		d.tell(false, "Its schema has a version that cannot be", "It says that it has version %d.", d.Schema)
@@ -158,7 +160,8 @@ func (d *Diagnosis) pages(db *gorm.DB) {
 	}
 	for _, text := range found {
 		if text != "ok" {
-			d.tell(true, "The file itself is damaged", "%s. A rescue copies everything that can still be read into a new file.", strings.TrimSpace(text))
+			d.tell(true, "The file itself is damaged",
+				"%s. A rescue copies everything that can still be read into a new file.", strings.TrimSpace(text))
 		}
 	}
 }
@@ -177,7 +180,8 @@ func (d *Diagnosis) contents(ctx context.Context, db *gorm.DB) {
 	for _, table := range []string{"recoveries", "worlds", "kept_worlds"} {
 		eachRow(ctx, db, table, func(row map[string]any) {
 			if checksum(bytesOf(row["doc"])) != fmt.Sprint(row["checksum"]) {
-				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.", row["game"], row["player"], row["session"])
+				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.",
+					row["game"], row["player"], row["session"])
 			}
 		}, func(error) {})
 	}
@@ -198,7 +202,8 @@ func (d *Diagnosis) saves(ctx context.Context, db *gorm.DB) {
 		}
 		revision, _ := row["revision"].(int64)
 		if good[id][revision] = checksum(bytesOf(row["doc"])) == fmt.Sprint(row["checksum"]); !good[id][revision] {
-			d.tell(true, "A save is damaged", "Revision %d of slot %d of %s in %s: its checksum does not match.", revision, id.slot, id.player, id.game)
+			d.tell(true, "A save is damaged", "Revision %d of slot %d of %s in %s: its checksum does not match.",
+				revision, id.slot, id.player, id.game)
 		}
 	}, func(error) {})
 	eachRow(ctx, db, "slots", func(row map[string]any) {
@@ -214,10 +219,12 @@ func (d *Diagnosis) saves(ctx context.Context, db *gorm.DB) {
 			}
 		}
 		if best == 0 {
-			d.tell(false, "A slot has no save any more", "Slot %d of %s in %s: none of its revisions can be read.", id.slot, id.player, id.game)
+			d.tell(false, "A slot has no save any more", "Slot %d of %s in %s: none of its revisions can be read.",
+				id.slot, id.player, id.game)
 			return
 		}
-		d.tell(true, "The newest save of a slot cannot be read", "Slot %d of %s in %s: revision %d is the newest that is whole. Restore it, or say misfits: {unreadable: last} in the plan.", id.slot, id.player, id.game, best)
+		d.tell(true, "The newest save of a slot cannot be read",
+			"Slot %d of %s in %s: revision %d is the newest that is whole. Restore it, or say misfits: {unreadable: last} in the plan.", id.slot, id.player, id.game, best)
 	}, func(error) {})
 }
 
@@ -243,7 +250,8 @@ func eachRow(ctx context.Context, db *gorm.DB, table string, visit func(map[stri
 	var last int64
 	for bad := 0; bad < mostBad && ctx.Err() == nil; {
 		row := map[string]any{}
-		found := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid > ? ORDER BY rowid LIMIT 1", last).Scan(&row)
+		found := db.Raw("SELECT rowid AS rowid_, * FROM "+table+" WHERE rowid > ? ORDER BY rowid LIMIT 1",
+			last).Scan(&row)
 		if found.Error == nil && len(row) == 0 {
 			return
 		}

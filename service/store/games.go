@@ -50,18 +50,20 @@ func (s *Store) PutPlan(ctx context.Context, g Game, ifMatch string) (Game, erro
 	return g, s.wait(ctx, func(tx *gorm.DB) error { return putPlan(tx, g, ifMatch) })
 }
 
-// putPlan makes a text the current plan of a game, and keeps it as an edition. A text that is the current one already is
-// put as often as anybody likes.
+// putPlan makes a text the current plan of a game, and keeps it as an edition. A text that is the current one already
+// is put as often as anybody likes.
 func putPlan(tx *gorm.DB, g Game, ifMatch string) error {
 	var same int64
-	if err := tx.Model(&Game{}).Where("id = ? AND etag = ?", g.ID, g.ETag).Count(&same).Error; err != nil || same > 0 && (ifMatch == "" || ifMatch == g.ETag) {
+	if err := tx.Model(&Game{}).Where("id = ? AND etag = ?", g.ID, g.ETag).Count(&same).Error; err != nil || same > 0 &&
+		(ifMatch == "" || ifMatch == g.ETag) {
 		return err
 	}
 	if err := replaceGame(tx, g, ifMatch); err != nil {
 		return err
 	}
 	var last int
-	if err := tx.Model(&planText{}).Where("game = ?", g.ID).Select("COALESCE(MAX(edition), 0)").Scan(&last).Error; err != nil {
+	if err := tx.Model(&planText{}).Where("game = ?",
+		g.ID).Select("COALESCE(MAX(edition), 0)").Scan(&last).Error; err != nil {
 		return err
 	}
 	return tx.Create(&planText{g.ID, last + 1, g.Version, g.ETag, g.Text, g.UpdatedAt}).Error
@@ -79,7 +81,8 @@ func replaceGame(tx *gorm.DB, g Game, ifMatch string) error {
 		return tx.Create(&g).Error
 	}
 	done := tx.Model(&Game{}).Where("id = ? AND etag = ?", g.ID, ifMatch).
-		Updates(map[string]any{"title": g.Title, "version": g.Version, "etag": g.ETag, "text": g.Text, "updated_at": g.UpdatedAt})
+		Updates(map[string]any{"title": g.Title, "version": g.Version, "etag": g.ETag, "text": g.Text,
+			"updated_at": g.UpdatedAt})
 	if done.Error == nil && done.RowsAffected == 0 {
 		return ErrConflict
 	}

@@ -56,6 +56,7 @@ func (s *Store) Journal(ctx context.Context, game, session, player, name string,
 // JournalEnd is the number of a session's newest entry; 0 where it has none.
 func (s *Store) JournalEnd(ctx context.Context, game, session string) (int64, error) {
 	var last int64
-	err := s.read.WithContext(ctx).Model(&Entry{}).Where("game = ? AND session = ?", game, session).Select("COALESCE(MAX(number), 0)").Scan(&last).Error
+	err := s.read.WithContext(ctx).Model(&Entry{}).Where("game = ? AND session = ?", game,
+		session).Select("COALESCE(MAX(number), 0)").Scan(&last).Error
 	return last, err
 }

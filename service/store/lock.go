@@ -9,8 +9,8 @@ import (
 	"sync"
 )
 
-// ErrLinked says that a file goes by several names. What was not yet written into it lies beside it under the name by which
-// it was open, and would be missing under another.
+// ErrLinked says that a file goes by several names. What was not yet written into it lies beside it under the name by
+// which it was open, and would be missing under another.
 var ErrLinked = errors.New("the file has several names (hard links): copy it to one of its own, and start on that")
 
 // claims are the files that this process has open. A file is not even looked into twice: closing it would give back the
@@ -20,9 +20,9 @@ var claims struct {
 	files []*os.File
 }
 
-// claim makes a file this store's own, whatever name it goes by, until release: the lock is on the file itself. A file that
-// is not there is made. It holds the keys that seal saves, so that it is for its owner alone; what others may read of
-// an older one is taken from them.
+// claim makes a file this store's own, whatever name it goes by, until release: the lock is on the file itself. A file
+// that is not there is made. It holds the keys that seal saves, so that it is for its owner alone; what others may read
+// of an older one is taken from them.
 func claim(path string, log *slog.Logger) (*os.File, error) {
 	claims.Lock()
 	defer claims.Unlock()
@@ -33,7 +33,11 @@ func claim(path string, log *slog.Logger) (*os.File, error) {
 		if info.Mode().Perm()&0o200 == 0 {
 			return nil, fmt.Errorf("the file may not be written (its mode is %04o), so that nothing could be saved: permission denied", info.Mode().Perm())
 		}
-		if slices.ContainsFunc(claims.files, func(f *os.File) bool { other, err := f.Stat(); return err == nil && os.SameFile(info, other) }) {
+		if slices.ContainsFunc(claims.files, func(f *os.File) bool {
+			other, err := f.Stat()
+			return err == nil &&
+				os.SameFile(info, other)
+		}) {
 			return nil, ErrInUse
 		}
 		if linked(info) {

@@ -17,6 +17,6 @@ func linked(info os.FileInfo) bool {
 	return ok && stat.Nlink > 1
 }
 
-// bearLimits makes a limit on the size of files an error of the write that hits it, like a full disk, and not the end of
-// the program.
+// bearLimits makes a limit on the size of files an error of the write that hits it, like a full disk, and not the end
+// of the program.
 func bearLimits() { signal.Ignore(syscall.SIGXFSZ) }

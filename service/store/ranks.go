@@ -63,11 +63,13 @@ type Place struct {
 // Standing gives a part of a standing: most places from the one after skip; and how many there are.
 func (s *Store) Standing(ctx context.Context, game, standing string, high bool, skip, most int) ([]Place, int, error) {
 	var total int64
-	if err := s.read.WithContext(ctx).Model(&rankRow{}).Where("game = ? AND standing = ?", game, standing).Distinct("player").Count(&total).Error; err != nil {
+	if err := s.read.WithContext(ctx).Model(&rankRow{}).Where("game = ? AND standing = ?", game,
+		standing).Distinct("player").Count(&total).Error; err != nil {
 		return nil, 0, err
 	}
 	var list []Place
-	err := s.read.WithContext(ctx).Raw(bestOf(high)+" ORDER BY number "+direction(high)+", player LIMIT ? OFFSET ?", game, standing, most, skip).Scan(&list).Error
+	err := s.read.WithContext(ctx).Raw(bestOf(high)+" ORDER BY number "+direction(high)+", player LIMIT ? OFFSET ?",
+		game, standing, most, skip).Scan(&list).Error
 	for i := range list {
 		list[i].Place = skip + i + 1
 	}
@@ -92,7 +94,8 @@ func bestOf(high bool) string {
 	if !high {
 		best = "MIN"
 	}
-	return "SELECT player, " + best + "(number) AS number, text FROM ranks WHERE game = ? AND standing = ? GROUP BY player"
+	return "SELECT player, " + best +
+		"(number) AS number, text FROM ranks WHERE game = ? AND standing = ? GROUP BY player"
 }
 
 func direction(high bool) string {

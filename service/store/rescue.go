@@ -13,8 +13,8 @@ import (
 	"gorm.io/gorm"
 )
 
-// openDamaged opens a file to read all that it still has. One that has lost its end is read from a copy that is filled up
-// to its former length: the database library reads no file that is shorter than it says.
+// openDamaged opens a file to read all that it still has. One that has lost its end is read from a copy that is filled
+// up to its former length: the database library reads no file that is shorter than it says.
 func openDamaged(path string) (*gorm.DB, func(), error) {
 	if missingBytes(path) == 0 {
 		db, err := openToRead(path)
@@ -138,8 +138,8 @@ func (d *Diagnosis) copyAll(ctx context.Context, from, to *gorm.DB) error {
 	})
 }
 
-// kept writes one row; where that does not go, nothing of it is written. The mark is given up at once: thousands of them, one
-// in the other, make each further row slower.
+// kept writes one row; where that does not go, nothing of it is written. The mark is given up at once: thousands of
+// them, one in the other, make each further row slower.
 func kept(tx *gorm.DB, table string, row map[string]any) bool {
 	if tx.Exec("SAVEPOINT row").Error != nil {
 		return false

@@ -146,7 +146,8 @@ func writeWorld(tx *gorm.DB, c Cut, now time.Time) error {
 	if c.World == nil {
 		return nil
 	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, now, c.World, checksum(c.World)}).Error
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, now, c.World,
+		checksum(c.World)}).Error
 }
 
 func writePlayer(tx *gorm.DB, c Cut, p PlayerCut, now time.Time) (int, error) {
@@ -179,12 +180,14 @@ const inSlot = "game = ? AND player = ? AND slot = ?"
 // checkpoints out of the list.
 func addRevision(tx *gorm.DB, head slotRow, r Revision, keep int, asNewest bool) (int, error) {
 	if r.Moment == "every" {
-		if err := tx.Delete(&Revision{}, inSlot+" AND revision = ? AND moment = 'every'", head.Game, head.Player, head.Slot, head.Revision).Error; err != nil {
+		if err := tx.Delete(&Revision{}, inSlot+" AND revision = ? AND moment = 'every'", head.Game, head.Player,
+			head.Slot, head.Revision).Error; err != nil {
 			return 0, err
 		}
 	}
 	last := head.Revision
-	if err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player, head.Slot).Select("MAX(?, COALESCE(MAX(revision), 0))", last).Scan(&last).Error; err != nil {
+	if err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player,
+		head.Slot).Select("MAX(?, COALESCE(MAX(revision), 0))", last).Scan(&last).Error; err != nil {
 		return 0, err
 	}
 	r.Game, r.Player, r.Slot, r.Revision, r.Checksum = head.Game, head.Player, head.Slot, last+1, checksum(r.Doc)
@@ -203,7 +206,8 @@ func addRevision(tx *gorm.DB, head slotRow, r Revision, keep int, asNewest bool)
 // forgetOldest keeps as many revisions as the plan says, always the newest, and a few of those beyond.
 func forgetOldest(tx *gorm.DB, head slotRow, keep int) error {
 	var all []Revision
-	err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player, head.Slot).Order("revision = " + strconv.Itoa(head.Revision) + " DESC, revision DESC").
+	err := tx.Model(&Revision{}).Where(inSlot, head.Game, head.Player,
+		head.Slot).Order("revision = " + strconv.Itoa(head.Revision) + " DESC, revision DESC").
 		Select("revision, version, saved_at").Find(&all).Error
 	if err != nil || len(all) <= keep {
 		return err
@@ -256,7 +260,8 @@ func newest(tx *gorm.DB, head slotRow) (Saved, error) {
 	var rec recoveryRow
 	err := tx.First(&rec, inSlot, head.Game, head.Player, head.Slot).Error
 	if err == nil && rec.AfterRevision == head.Revision {
-		return Saved{Doc: rec.Doc, Revision: head.Revision, Recovered: true}, verify(rec.Doc, rec.Checksum, "the recovery state")
+		return Saved{Doc: rec.Doc, Revision: head.Revision, Recovered: true},
+			verify(rec.Doc, rec.Checksum, "the recovery state")
 	}
 	if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
 		return Saved{}, err
@@ -265,7 +270,8 @@ func newest(tx *gorm.DB, head slotRow) (Saved, error) {
 		return Saved{}, nil
 	}
 	var r Revision
-	if err := tx.First(&r, inSlot+" AND revision = ?", head.Game, head.Player, head.Slot, head.Revision).Error; err != nil {
+	if err := tx.First(&r, inSlot+" AND revision = ?", head.Game, head.Player, head.Slot,
+		head.Revision).Error; err != nil {
 		return Saved{}, err
 	}
 	return Saved{Doc: r.Doc, Revision: r.Revision}, verify(r.Doc, r.Checksum, fmt.Sprintf("revision %d", r.Revision))

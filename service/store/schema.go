@@ -77,14 +77,16 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 		return fmt.Errorf("%w: its schema says that it is version %d, which cannot be", ErrDamaged, version)
 	}
 	if version > len(steps) {
-		return fmt.Errorf("%w: its schema is version %d, and this program knows up to %d", ErrNewer, version, len(steps))
+		return fmt.Errorf("%w: its schema is version %d, and this program knows up to %d", ErrNewer, version,
+			len(steps))
 	}
 	if 0 < version && version < len(steps) {
 		copied := fmt.Sprintf("%s.before-schema-%d", path, len(steps))
 		if err := copyTo(context.Background(), db, copied); err != nil {
 			return fmt.Errorf("the file could not be copied to %s before its schema is changed, and was not changed: %w", copied, err)
 		}
-		log.Info("the file was copied before its schema is brought forward", "copy", copied, "from", version, "to", len(steps))
+		log.Info("the file was copied before its schema is brought forward", "copy", copied, "from", version, "to",
+			len(steps))
 	}
 	for ; version < len(steps); version++ {
 		err := db.Transaction(func(tx *gorm.DB) error {
@@ -102,8 +104,8 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	return nil
 }
 
-// kind marks a file of alluvion (the SQLite database file format, section 1.3.10, "application id"): one in which whatever
-// was deleted was overwritten ever since.
+// kind marks a file of alluvion (the SQLite database file format, section 1.3.10, "application id"): one in which
+// whatever was deleted was overwritten ever since.
 const kind = 0x416c7576
 
 // sweep writes a file anew in which earlier versions of this program may have deleted something without overwriting it.
@@ -134,8 +136,8 @@ func settleLog(db *gorm.DB) error {
 	return nil
 }
 
-// copyTo writes a whole copy of an open file, as it is at this moment, for its owner alone. One that is there already, from
-// an earlier try, is replaced; one that is not finished leaves nothing.
+// copyTo writes a whole copy of an open file, as it is at this moment, for its owner alone. One that is there already,
+// from an earlier try, is replaced; one that is not finished leaves nothing.
 func copyTo(ctx context.Context, db *gorm.DB, path string) error {
 	part := path + ".part"
 	f, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)

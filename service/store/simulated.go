@@ -21,7 +21,8 @@ func (simulatedRow) TableName() string { return "simulated" }
 func (s *Store) MarkSimulated(ctx context.Context, game, player string) error {
 	return s.wait(ctx, func(tx *gorm.DB) error {
 		var real int64
-		if err := tx.Model(&slotRow{}).Where("game = ? AND player = ?", game, player).Count(&real).Error; err != nil || real > 0 {
+		if err := tx.Model(&slotRow{}).Where("game = ? AND player = ?", game, player).Count(&real).Error; err != nil ||
+			real > 0 {
 			return err
 		}
 		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&simulatedRow{game, player}).Error

@@ -11,8 +11,8 @@ import (
 )
 
 // Put writes a save that no session wrote: one that was uploaded, corrected, reset or copied. base is the revision that
-// it is made from: where another is the newest by now, the answer is ErrConflict. Whoever has the slot open cannot write
-// any more.
+// it is made from: where another is the newest by now, the answer is ErrConflict. Whoever has the slot open cannot
+// write any more.
 func (s *Store) Put(ctx context.Context, c Cut, base int) (int, error) {
 	p, n := c.Players[0], 0
 	err := s.wait(ctx, func(tx *gorm.DB) error {
@@ -23,7 +23,8 @@ func (s *Store) Put(ctx context.Context, c Cut, base int) (int, error) {
 		if base >= 0 && head.Revision != base {
 			return ErrConflict
 		}
-		r := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: s.now().UTC(), Doc: p.Doc, Why: p.Why}
+		r := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: s.now().UTC(), Doc: p.Doc,
+			Why: p.Why}
 		if n, err = addRevision(tx, head, r, c.Keep, true); err != nil {
 			return err
 		}
@@ -73,15 +74,16 @@ type Traces struct {
 }
 
 // Forget deletes everything that is held about a player in a game: every slot and save, their places in standings, and
-// what the journals say of them. What they have in common over all games goes too where no other game has anything of them,
-// or everywhere says so. All of it is overwritten in the file, and gone from the file's log, when Forget returns.
+// what the journals say of them. What they have in common over all games goes too where no other game has anything of
+// them, or everywhere says so. All of it is overwritten in the file, and gone from the file's log, when Forget returns.
 func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool) (Traces, error) {
 	var t Traces
 	err := s.wait(ctx, func(tx *gorm.DB) error {
 		for _, x := range []struct {
 			count *int64
 			model any
-		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks, &rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}} {
+		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
+			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}} {
 			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
 			if done.Error != nil {
 				return done.Error
@@ -134,7 +136,8 @@ func settleSoon(db *gorm.DB) error {
 // Everything visits all that is held about a player in a game: each revision with its document, newest first.
 func (s *Store) Everything(ctx context.Context, game, player string, visit func(Revision) error) error {
 	var keys []Revision
-	err := s.read.WithContext(ctx).Omit("doc").Order("slot, revision DESC").Find(&keys, "game = ? AND player = ?", game, player).Error
+	err := s.read.WithContext(ctx).Omit("doc").Order("slot, revision DESC").Find(&keys, "game = ? AND player = ?", game,
+		player).Error
 	if err != nil {
 		return err
 	}
@@ -156,7 +159,8 @@ func (s *Store) Everything(ctx context.Context, game, player string, visit func(
 // RanksOf lists a player's places in the standings of a game, as they are kept.
 func (s *Store) RanksOf(ctx context.Context, game, player string) ([]Rank, error) {
 	var rows []rankRow
-	if err := s.read.WithContext(ctx).Order("standing, slot").Find(&rows, "game = ? AND player = ?", game, player).Error; err != nil {
+	if err := s.read.WithContext(ctx).Order("standing, slot").Find(&rows, "game = ? AND player = ?", game,
+		player).Error; err != nil {
 		return nil, err
 	}
 	out := make([]Rank, len(rows))
@@ -169,11 +173,12 @@ func (s *Store) RanksOf(ctx context.Context, game, player string) ([]Rank, error
 // JournalOf lists what the journals of all sessions of a game say of a player, newest first.
 func (s *Store) JournalOf(ctx context.Context, game, player string, most int) ([]Entry, error) {
 	var list []Entry
-	return list, s.read.WithContext(ctx).Order("at DESC, number DESC").Limit(most).Find(&list, "game = ? AND player = ?", game, player).Error
+	return list, s.read.WithContext(ctx).Order("at DESC, number DESC").Limit(most).Find(&list,
+		"game = ? AND player = ?", game, player).Error
 }
 
-// thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of the
-// plan stays, and the newest of each of the last seven days on which something was saved.
+// thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of
+// the plan stays, and the newest of each of the last seven days on which something was saved.
 func thinned(all []keptRevision, keep int) (drop []int) {
 	versions, days := make([]int, 0, 8), make([]string, 0, 8) // those that were met; newest first
 	for i, r := range all {

@@ -110,7 +110,8 @@ const neverOld = 10 * 365 * 24 * time.Hour
 
 func connect(dsn string, most int) (*gorm.DB, error) {
 	// Statements never grow old: with any other age GORM starts a goroutine that outlives the store.
-	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true, PrepareStmt: true, PrepareStmtTTL: neverOld})
+	db, err := gorm.Open(sqlite.Open(dsn), &gorm.Config{Logger: logger.Discard, SkipDefaultTransaction: true,
+		PrepareStmt: true, PrepareStmtTTL: neverOld})
 	if err != nil {
 		return nil, err
 	}
@@ -197,8 +198,8 @@ func (s *Store) commit(group []job) {
 	s.answer(group, results, err)
 }
 
-// commitCuts writes a group of cuts as one transaction, with nothing around them. It gives false where something in them
-// goes wrong: then nothing of them is written, and they have to be written with more care.
+// commitCuts writes a group of cuts as one transaction, with nothing around them. It gives false where something in
+// them goes wrong: then nothing of them is written, and they have to be written with more care.
 func (s *Store) commitCuts(group []job) (tried bool, err error) {
 	var inside error
 	err = s.write.Transaction(func(tx *gorm.DB) error {
@@ -242,8 +243,8 @@ func worksOf(jobs []job) []*work {
 	return list
 }
 
-// knownHeads lets do read and change the heads of slots that are known; where it fails nothing is known any more, since that
-// may be what was not written.
+// knownHeads lets do read and change the heads of slots that are known; where it fails nothing is known any more, since
+// that may be what was not written.
 func (s *Store) knownHeads(do func() error) error {
 	if s.heads == nil {
 		s.heads = map[slotKey]*headNow{}

@@ -41,7 +41,8 @@ func (s *Store) NewTrial(ctx context.Context, t Trial) (Trial, error) {
 	t.BeganAt, t.State = s.now().UTC(), TrialRuns
 	err := s.wait(ctx, func(tx *gorm.DB) error {
 		var last int
-		if err := tx.Model(&Trial{}).Where("game = ?", t.Game).Select("COALESCE(MAX(id), 0)").Scan(&last).Error; err != nil {
+		if err := tx.Model(&Trial{}).Where("game = ?",
+			t.Game).Select("COALESCE(MAX(id), 0)").Scan(&last).Error; err != nil {
 			return err
 		}
 		t.ID = last + 1
@@ -58,7 +59,8 @@ func (s *Store) PutTrial(ctx context.Context, t Trial) error {
 // Trials lists the trials of a game, newest first, without texts and what came of them.
 func (s *Store) Trials(ctx context.Context, game string) ([]Trial, error) {
 	var list []Trial
-	return list, s.read.WithContext(ctx).Omit("text", "doc").Order("id DESC").Limit(50).Find(&list, "game = ?", game).Error
+	return list, s.read.WithContext(ctx).Omit("text", "doc").Order("id DESC").Limit(50).Find(&list, "game = ?",
+		game).Error
 }
 
 // Trial gives one trial.
@@ -128,6 +130,7 @@ func (s *Store) Worlds(ctx context.Context, game string, visit func(session stri
 // LatestTrial gives the newest trial of a plan's text that is done; ErrNotFound where there is none.
 func (s *Store) LatestTrial(ctx context.Context, game, etag string) (Trial, error) {
 	var t Trial
-	err := s.read.WithContext(ctx).Order("id DESC").First(&t, "game = ? AND etag = ? AND state = ?", game, etag, TrialDone).Error
+	err := s.read.WithContext(ctx).Order("id DESC").First(&t, "game = ? AND etag = ? AND state = ?", game, etag,
+		TrialDone).Error
 	return t, notFound(err, "trial of this text")
 }

@@ -57,10 +57,11 @@ func (s *Store) Playing(ctx context.Context, game string) (string, error) {
 	return g.Text, err
 }
 
-// Publish makes the game's plan, whose entity tag is etag, a published version: the one after the newest (rule 31). With
-// instead, that text takes its place, and is published: both or neither.
-// Standings that it renames are renamed in what is kept of the best numbers.
-func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Game, standings map[string]string) (Version, error) {
+// Publish makes the game's plan, whose entity tag is etag, a published version: the one after the newest (rule 31).
+// With instead, that text takes its place, and is published: both or neither. Standings that it renames are renamed in
+// what is kept of the best numbers.
+func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Game,
+	standings map[string]string) (Version, error) {
 	v.PublishedAt = s.now().UTC()
 	err := s.wait(ctx, func(tx *gorm.DB) error {
 		if instead != nil {
@@ -79,11 +80,13 @@ func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Ga
 			return ErrConflict
 		}
 		var newest int
-		if err := tx.Model(&Version{}).Where("game = ?", v.Game).Select("COALESCE(MAX(version), 0)").Scan(&newest).Error; err != nil {
+		if err := tx.Model(&Version{}).Where("game = ?",
+			v.Game).Select("COALESCE(MAX(version), 0)").Scan(&newest).Error; err != nil {
 			return err
 		}
 		if newest > 0 && v.Version != newest+1 {
-			return fmt.Errorf("%w: the newest published version is %d, so that the next is %d, not %d", ErrNext, newest, newest+1, v.Version)
+			return fmt.Errorf("%w: the newest published version is %d, so that the next is %d, not %d", ErrNext, newest,
+				newest+1, v.Version)
 		}
 		v.ETag, v.Text = g.ETag, g.Text
 		if err := renameRanks(tx, v.Game, standings); err != nil {
@@ -98,12 +101,14 @@ func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Ga
 func renameRanks(tx *gorm.DB, game string, standings map[string]string) error {
 	const aside = "\x00"
 	for from := range standings {
-		if err := tx.Exec("UPDATE ranks SET standing = ? WHERE game = ? AND standing = ?", aside+from, game, from).Error; err != nil {
+		if err := tx.Exec("UPDATE ranks SET standing = ? WHERE game = ? AND standing = ?", aside+from, game,
+			from).Error; err != nil {
 			return err
 		}
 	}
 	for from, to := range standings {
-		if err := tx.Exec("UPDATE OR REPLACE ranks SET standing = ? WHERE game = ? AND standing = ?", to, game, aside+from).Error; err != nil {
+		if err := tx.Exec("UPDATE OR REPLACE ranks SET standing = ? WHERE game = ? AND standing = ?", to, game,
+			aside+from).Error; err != nil {
 			return err
 		}
 	}
@@ -120,15 +125,17 @@ type keptWorld struct {
 	Checksum string
 }
 
-// KeepWorld keeps a world as it was before it was upgraded to a later version, and writes the one that it became: both or
-// neither.
+// KeepWorld keeps a world as it was before it was upgraded to a later version, and writes the one that it became: both
+// or neither.
 func (s *Store) KeepWorld(ctx context.Context, game, session string, from int, before, after []byte) error {
 	now := s.now().UTC()
 	return s.wait(ctx, func(tx *gorm.DB) error {
-		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&keptWorld{game, session, from, now, before, checksum(before)}).Error; err != nil {
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&keptWorld{game, session, from, now, before,
+			checksum(before)}).Error; err != nil {
 			return err
 		}
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{game, session, now, after, checksum(after)}).Error
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{game, session, now, after,
+			checksum(after)}).Error
 	})
 }
 

@@ -1,5 +1,5 @@
-// Package trial takes all saves of a game to a plan without writing any, beside the sessions that play: it can be watched,
-// stopped, and gone on with, also after the service was stopped.
+// Package trial takes all saves of a game to a plan without writing any, beside the sessions that play: it can be
+// watched, stopped, and gone on with, also after the service was stopped.
 package trial
 
 import (
@@ -74,7 +74,8 @@ func (r *Runner) Start(ctx context.Context, g store.Game, made int, seed uint32)
 		return store.Trial{}, err
 	}
 	doc, _ := json.Marshal(upgrade.NewTrial(m))
-	t := store.Trial{Game: g.ID, ETag: g.ETag, Version: g.Version, Made: made, Seed: seed, Total: total, Text: g.Text, Doc: doc}
+	t := store.Trial{Game: g.ID, ETag: g.ETag, Version: g.Version, Made: made, Seed: seed, Total: total, Text: g.Text,
+		Doc: doc}
 	return t, r.begin(m, &t, func() error {
 		var err error
 		t, err = r.store.NewTrial(ctx, t)
@@ -126,7 +127,8 @@ func (r *Runner) begin(m *model.Model, t *store.Trial, keep func() error) error 
 	go func() {
 		defer r.wait.Done()
 		defer cancel()
-		w := &worker{Runner: r, run: x, m: m, chain: upgrade.New(m), judge: engine.NewJudge(m, nil), t: *t, kept: time.Now()}
+		w := &worker{Runner: r, run: x, m: m, chain: upgrade.New(m), judge: engine.NewJudge(m, nil), t: *t,
+			kept: time.Now()}
 		w.work(ctx)
 		r.mu.Lock()
 		delete(r.runs, t.Game)
