@@ -1,10 +1,11 @@
 package plan
 
 import (
-	"github.com/go-json-experiment/json/jsontext"
 	"reflect"
 	"strings"
 	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
 
 	json "github.com/go-json-experiment/json/v1"
 
@@ -207,26 +208,23 @@ func limited(o object, f field) object {
 }
 
 func (s *schemer) moment() object {
-	changed := object{"type": "object", "properties": object{"changed": text("The variable, as player.oil.")},
-		"required": []string{"changed"}, "additionalProperties": false}
-	time := scalar(reflect.TypeFor[time.Duration](), field{})
-	every := object{"type": "object",
-		"properties": object{"every": object{"oneOf": []any{time,
-			s.ref(reflect.TypeFor[EveryForm]())}}}, "required": []string{"every"}, "additionalProperties": false}
-	milestone := object{"type": "object", "properties": object{"milestone": text("The milestone's id.")},
-		"required": []string{"milestone"}, "additionalProperties": false}
-	area := func(kind string) object {
-		return object{"type": "object",
-			"properties": object{kind: text("The area, as gorge/scree, or a kind of props, as prop:cache.")}, "required": []string{kind}, "additionalProperties": false}
+	forms := []any{object{"type": "string"}}
+	for _, m := range moments {
+		of := object(nil)
+		switch {
+		case m.id == "every":
+			of = object{"oneOf": []any{scalar(reflect.TypeFor[time.Duration](), field{}), s.ref(reflect.TypeFor[EveryForm]())}}
+		case m.of != "":
+			_, example, _ := strings.Cut(m.needs, ": ")
+			of = text(upperFirst(m.of) + strings.TrimSuffix(", as "+example, ", as ") + ".")
+		default:
+			continue
+		}
+		forms = append(forms, object{"type": "object", "properties": object{m.id: of}, "required": []string{m.id},
+			"additionalProperties": false})
 	}
-	one := func(kind, what string) object {
-		return object{"type": "object", "properties": object{kind: text(what)}, "required": []string{kind},
-			"additionalProperties": false}
-	}
-	return object{"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") +
-		".", "oneOf": []any{object{"type": "string"}, changed, every, milestone, area("entered"), area("exited"),
-		one("arrived", "The scene that was come into."), one("departed", "The scene that was left."), one("checkpoint",
-			"The checkpoint that was reached.")}}
+	return object{"oneOf": forms,
+		"description": "An event of the plan, or a built-in moment: " + strings.Join(BuiltInMoments, ", ") + "."}
 }
 
 // named defines a schema once and refers to it.

@@ -98,7 +98,7 @@ func (s *Session) write(c store.Cut, written func(store.CutResult), failed func(
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
 			s.later(failed)
 		}
-		s.later(func() { s.trail.written(c.Journal, r.Err == nil) })
+		s.later(func() { s.trail.isWritten(c.Journal, r.Err == nil) })
 		for _, id := range r.Lost {
 			s.superseded(id)
 			s.later(func() { s.dropLost(id) })

@@ -9,6 +9,7 @@ import (
 	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
 	"alluvion.dev/service/store"
 )
 
@@ -40,6 +41,28 @@ func (t *trail) add(s Step) {
 	}
 }
 
+// noted is a change as the journal has it. Earlier services wrote the same names with a capital letter; they are read
+// too, since names of members are found whatever their case.
+type noted struct {
+	Player string        `json:"player,omitempty"`
+	Scene  string        `json:"scene,omitempty"`
+	Prop   string        `json:"prop,omitempty"`
+	Name   string        `json:"name"`
+	From   types.Value   `json:"from"`
+	To     types.Value   `json:"to"`
+	Cause  *notedCause `json:"cause,omitempty"`
+}
+
+// notedCause has the fields of engine.Cause, in its order.
+type notedCause struct {
+	Kind     string `json:"kind"`
+	Rule     int    `json:"rule,omitempty"`
+	Line     int    `json:"line,omitempty"`
+	Moment   string `json:"moment,omitempty"`
+	Crossing string `json:"crossing,omitempty"`
+	Fate     string `json:"fate,omitempty"`
+}
+
 // take hands out what was not handed out before, as entries of a journal.
 func (t *trail) take() []store.Entry {
 	var out []store.Entry
@@ -47,7 +70,7 @@ func (t *trail) take() []store.Entry {
 		if s.Number <= t.handed {
 			continue
 		}
-		doc, err := json.Marshal(s.Change)
+		doc, err := json.Marshal(noted{s.Player, s.Scene, s.Prop, s.Name, s.From, s.To, (*notedCause)(s.Cause)})
 		if err != nil {
 			panic(err) // a change is plain data
 		}
@@ -58,8 +81,8 @@ func (t *trail) take() []store.Entry {
 	return out
 }
 
-// written forgets what is on disk; where it could not be written it is handed out again.
-func (t *trail) written(entries []store.Entry, ok bool) {
+// isWritten forgets what is on disk; where it could not be written it is handed out again.
+func (t *trail) isWritten(entries []store.Entry, ok bool) {
 	if len(entries) == 0 {
 		return
 	}
@@ -75,10 +98,13 @@ func stepsOf(entries []store.Entry, log *slog.Logger) []Step {
 	out := make([]Step, 0, len(entries))
 	for _, e := range entries {
 		s := Step{Number: e.Number, Time: e.Time, At: e.At}
-		if err := json.Unmarshal(e.Doc, &s.Change); err != nil {
+		var doc noted
+		if err := json.Unmarshal(e.Doc, &doc); err != nil {
 			log.Warn("an entry of the journal cannot be read", "name", e.Name, "error", err)
 			continue
 		}
+		s.Change = engine.Change{Player: doc.Player, Scene: doc.Scene, Prop: doc.Prop, Name: doc.Name, From: doc.From,
+			To: doc.To, Cause: (*engine.Cause)(doc.Cause)}
 		out = append(out, s)
 	}
 	return out
