@@ -95,7 +95,7 @@ func (m *Manager) elsewhere(game, player string) []*Session {
 }
 
 // spread tells the sessions of other games what a player's commons have become. It runs on the goroutine of the
-// session that changed them, and waits for nobody.
+// session that changed them, and only begins that: each is told on a goroutine of its own.
 func (m *Manager) spread(s *Session, changes []engine.Change) {
 	if len(s.m.Plan.Uses) == 0 {
 		return

@@ -17,20 +17,29 @@ import (
 // before anybody plays with it, and the old one stays (rule 31). What the plan does not take as it is, it says what is
 // done about (saving.misfits).
 
-// load takes what was saved in the slot that a player joins with, and the lease on it.
-func (s *Session) load(ctx context.Context, req *engine.Request) error {
-	if s.run.Has(req.Player) || req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
-		return nil // the engine says what is wrong
+// load takes what was saved in the slot that a player joins with into the request, and gives the lease on it; 0 where
+// nothing is taken. It runs on the goroutine of whoever asks, and goes to the session's only for what the session holds:
+// nobody who plays waits for the disk. Meanwhile nobody else lets the player come or go (oneAtATime).
+func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, err error) {
+	if req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
+		return 0, nil // the engine says what is wrong
 	}
-	if err := s.payOwed(req.Player); err != nil {
-		return err
+	present := false
+	if err := s.ask(ctx, func() { present = s.run.Has(req.Player) }); err != nil || present {
+		return 0, err
+	}
+	if err := s.payOwed(ctx, req.Player); err != nil {
+		return 0, err
 	}
 	saved, err := s.store.Take(ctx, s.Game, req.Player, req.Slot)
 	if err != nil {
-		return err
+		return 0, err
 	}
-	s.leases[req.Player] = saved.Lease
-	delete(s.answers, req.Player)
+	return saved.Lease, s.loadDoc(ctx, req, saved)
+}
+
+// loadDoc takes a stored save to the session's plan.
+func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.Saved) error {
 	if saved.Doc == nil {
 		return nil
 	}
@@ -54,7 +63,7 @@ func (s *Session) load(ctx context.Context, req *engine.Request) error {
 // choose gives what is loaded of a slot: its newest state, or an earlier save where the plan says so. moment says what
 // it is to be written as before it is played with; "" where it is as it was.
 func (s *Session) choose(ctx context.Context, req *engine.Request, saved store.Saved) (*upgrade.Loaded, string, error) {
-	loaded, problems, err := s.opened(saved.Doc, saved.Damaged, req)
+	loaded, problems, err := s.opened(ctx, saved.Doc, saved.Damaged, req)
 	switch save.Outcome(problems) {
 	case save.Take:
 		if loaded.Upgraded() {
@@ -77,16 +86,19 @@ func (s *Session) choose(ctx context.Context, req *engine.Request, saved store.S
 }
 
 // opened takes the bytes of a save to the session's plan.
-func (s *Session) opened(raw []byte, damaged error, req *engine.Request) (*upgrade.Loaded, []save.Problem, error) {
+func (s *Session) opened(ctx context.Context, raw []byte, damaged error, req *engine.Request) (*upgrade.Loaded,
+	[]save.Problem, error) {
 	err := damaged
 	var loaded *upgrade.Loaded
 	if err == nil {
-		loaded, err = s.chain.Player(raw, s.around(req))
+		loaded, err = s.chain.Player(raw, s.around(ctx, req))
 	}
 	if err != nil {
 		return nil, []save.Problem{save.Whole(s.m, err)}, err
 	}
-	s.chain.Judge(loaded, s.judge)
+	if err := s.ask(ctx, func() { s.chain.Judge(loaded, s.judge) }); err != nil {
+		return nil, nil, err
+	}
 	return loaded, loaded.Problems, nil
 }
 
@@ -104,7 +116,8 @@ func (s *Session) earlier(ctx context.Context, req *engine.Request, saved store.
 		if err != nil && !errors.Is(err, store.ErrDamaged) {
 			return nil, err
 		}
-		if loaded, problems, _ := s.opened(r.Doc, err, req); save.Outcome(problems) == save.Take {
+		if loaded, problems, _ := s.opened(ctx, r.Doc, err, req); loaded != nil &&
+			save.Outcome(problems) == save.Take {
 			return loaded, nil
 		}
 	}
@@ -112,9 +125,15 @@ func (s *Session) earlier(ctx context.Context, req *engine.Request, saved store.
 }
 
 // around is what an upgrade reads besides the save.
-func (s *Session) around(req *engine.Request) upgrade.Around {
+func (s *Session) around(ctx context.Context, req *engine.Request) upgrade.Around {
 	return upgrade.Around{
-		World: func() (*save.LooseWorld, error) { return save.OpenWorld(mustEncode(s.run.World())) },
+		World: func() (*save.LooseWorld, error) {
+			var raw []byte
+			if err := s.ask(ctx, func() { raw = mustEncode(s.run.World()) }); err != nil {
+				return nil, err
+			}
+			return save.OpenWorld(raw)
+		},
 		Shared: func(name string) (types.Value, bool) {
 			v := s.m.Var(name)
 			value, ok := req.Shared[v.Shared.Commons][v.Shared.ID]
@@ -126,8 +145,8 @@ func (s *Session) around(req *engine.Request) upgrade.Around {
 // raised writes what a save became, as a revision of its own; recovery state becomes one first, since it is what the
 // player had. What the upgrade moves to a commons is written in the same transaction.
 func (s *Session) raised(req *engine.Request, saved store.Saved, loaded *upgrade.Loaded, moment string) error {
-	part := s.part(loaded.Player, moment)
-	part.Slot = req.Slot
+	part := PartOf(s.m, loaded.Player, moment)
+	part.Slot, part.Lease = req.Slot, saved.Lease
 	for _, moved := range loaded.Moved {
 		of := moved.Var.Shared
 		part.Shared = append(part.Shared, store.SharedValue{Commons: of.Commons, Player: req.Player, Name: of.ID,

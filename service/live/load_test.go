@@ -179,3 +179,35 @@ func TestAnUpgradeTakesAValueToACommons(t *testing.T) {
 	require.Len(t, shared, 1)
 	assert.Equal(t, "10", string(shared[0].Doc))
 }
+
+// Somebody joins while the disk is slow: they wait for it, and nobody else does.
+func TestWhoPlaysDoesNotWaitForTheDiskOfWhoJoins(t *testing.T) {
+	h := open(t, "every: 30s")
+	h.do(engine.Request{Do: "join", Player: "ada"})
+	raw, err := sql.Open("sqlite3", h.path+"?_busy_timeout=5000&_txlock=immediate")
+	require.NoError(t, err)
+	defer raw.Close()
+	tx, err := raw.Begin() // nobody else can write now
+	require.NoError(t, err)
+	joined := make(chan error, 1)
+	go func() {
+		_, err := h.m.Do(ctx, h.s, engine.Request{Do: "join", Player: "bob", Slot: 1})
+		joined <- err
+	}()
+	for range 20 {
+		h.ticks() // which the session answers by itself
+	}
+	select {
+	case err := <-joined:
+		t.Fatalf("bob joined without his save: %v", err)
+	default:
+	}
+	v, err := h.s.Look(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"ada"}, v.Present)
+	require.NoError(t, tx.Rollback())
+	require.NoError(t, <-joined)
+	v, err = h.s.Look(ctx)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, []string{"ada", "bob"}, v.Present)
+}

@@ -227,7 +227,7 @@ func (s *Session) asked(line *Line, ask wire.Ask) {
 	if ask.Value != nil {
 		req.Value = *ask.Value
 	}
-	answer, _, err := s.perform(context.Background(), req, false)
+	answer, _, err := s.perform(req, false)
 	if err != nil {
 		s.refuse(line, ask.Is+" "+ask.Name, ask.Number, err)
 		return

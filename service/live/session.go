@@ -174,7 +174,19 @@ func (s *Session) Do(ctx context.Context, req engine.Request) (Answer, error) {
 	var answer Answer
 	var err error
 	var written <-chan store.CutResult
-	if e := s.ask(ctx, func() { answer, written, err = s.perform(ctx, req, true) }); e != nil {
+	var lease int64
+	if req.Do == "join" {
+		if lease, err = s.load(ctx, &req); err != nil {
+			return Answer{}, err
+		}
+	}
+	if e := s.ask(ctx, func() {
+		if lease != 0 {
+			s.leases[req.Player] = lease
+			delete(s.answers, req.Player)
+		}
+		answer, written, err = s.perform(req, true)
+	}); e != nil {
 		return Answer{}, e
 	}
 	if written != nil && err == nil {
@@ -199,12 +211,7 @@ func settle(a *Answer, player string, result store.CutResult) error {
 
 // perform carries out a request. whole keeps all that came of it for whoever repeats it; a machine is only told that it
 // was applied.
-func (s *Session) perform(ctx context.Context, req engine.Request, whole bool) (Answer, <-chan store.CutResult, error) {
-	if req.Do == "join" {
-		if err := s.load(ctx, &req); err != nil {
-			return Answer{}, nil, err
-		}
-	}
+func (s *Session) perform(req engine.Request, whole bool) (Answer, <-chan store.CutResult, error) {
 	if req.Do == "ping" {
 		answer, err := s.ping(&req)
 		return answer, nil, err
@@ -413,40 +420,42 @@ func (s *Session) release(ctx context.Context, player string) error {
 	if err != nil && !(errors.As(err, &refusal) && refusal.Kind == engine.Unknown) {
 		return err
 	}
-	var owed error
-	if err := s.ask(ctx, func() { owed = s.payOwed(player) }); err != nil {
-		return err
-	}
-	return owed
+	return s.payOwed(ctx, player)
 }
 
 // aside says whether a player plays in a slot; where they do not, what they left behind there is written first.
 func (s *Session) aside(ctx context.Context, player string, slot int) (playing bool, err error) {
-	var owed error
+	present := false
 	err = s.ask(ctx, func() {
-		if s.run.Has(player) {
+		if present = s.run.Has(player); present {
 			playing = slot == EverySlot || s.run.Save(player).Slot == slot
-			return
 		}
-		owed = s.payOwed(player)
 	})
-	return playing, errors.Join(err, owed)
+	if err != nil || present {
+		return playing, err
+	}
+	return false, s.payOwed(ctx, player)
 }
 
-// payOwed tries once more to write what a player left behind.
-func (s *Session) payOwed(player string) error {
-	p, ok := s.owed[player]
-	if !ok {
-		return nil
+// payOwed tries once more to write what a player left behind. It waits on the goroutine of whoever asks.
+func (s *Session) payOwed(ctx context.Context, player string) error {
+	var p store.PlayerCut
+	var owed bool
+	err := s.ask(ctx, func() {
+		p, owed = s.owed[player]
+		delete(s.owed, player) // who writes it now has it
+	})
+	if err != nil || !owed {
+		return err
 	}
 	result := <-s.store.Write(s.cutOf(p))
 	if result.Err != nil {
+		s.later(func() { s.owed[player] = p })
 		return fmt.Errorf("what %s left could not be written yet: %w", player, result.Err)
 	}
 	if len(result.Lost) > 0 {
 		s.superseded(player)
 	}
-	delete(s.owed, player)
 	return nil
 }
 

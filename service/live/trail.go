@@ -44,12 +44,12 @@ func (t *trail) add(s Step) {
 // noted is a change as the journal has it. Earlier services wrote the same names with a capital letter; they are read
 // too, since names of members are found whatever their case.
 type noted struct {
-	Player string        `json:"player,omitempty"`
-	Scene  string        `json:"scene,omitempty"`
-	Prop   string        `json:"prop,omitempty"`
-	Name   string        `json:"name"`
-	From   types.Value   `json:"from"`
-	To     types.Value   `json:"to"`
+	Player string      `json:"player,omitempty"`
+	Scene  string      `json:"scene,omitempty"`
+	Prop   string      `json:"prop,omitempty"`
+	Name   string      `json:"name"`
+	From   types.Value `json:"from"`
+	To     types.Value `json:"to"`
 	Cause  *notedCause `json:"cause,omitempty"`
 }
 
