@@ -74,7 +74,7 @@ func Start(c Config) (*Service, error) {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
 	if !c.Tokens && !api.Loopback(c.Addr) {
-		return nil, fmt.Errorf("%w: %s. Whoever reaches it there could do everything: start with -tokens, so that everybody is asked for one", ErrNotLoopback, c.Addr)
+		return nil, fmt.Errorf("%w: %s. Whoever reaches it there could do everything: start with -tokens, so that everybody needs one", ErrNotLoopback, c.Addr)
 	}
 	if (c.Cert == "") != (c.Key == "") {
 		return nil, ErrTLS

@@ -59,7 +59,7 @@ type Report struct {
 	Frames    int64          `json:"frames"`     // heard
 	Bytes     int64          `json:"bytes"`      // of frames
 	Differs   map[Kind]int   `json:"mismatches"` // found by the service, by kind of player
-	Delay     Delay          `json:"delay"`      // from sending a move until it is told that it was applied
+	Delay     Delay          `json:"delay"`      // from sending a move until it is confirmed
 	Scenes    map[string]int `json:"scenes"`     // where everybody is
 	Absent    map[string]int `json:"absent"`     // who never got in, by the reason that they heard last
 	Problems  []string       `json:"problems"`   // what should not have been; the first few

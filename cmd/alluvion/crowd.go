@@ -80,7 +80,7 @@ func (c *call) printCrowd(r crowd.Report) {
 	line("connections", fmt.Sprintf("%d resumed, %d ended by the service", r.Resumed, r.CutOff))
 	line("heard", fmt.Sprintf("%d frames, %s; %s a player and second", r.Frames, size(r.Bytes),
 		size(int64(float64(r.Bytes)/max(r.Took, 1)/float64(max(r.Players, 1))))))
-	line("delay", fmt.Sprintf("%.0f ms from a move until it is told that it was applied; 99 of 100 within %.0f ms, the longest %.0f ms", r.Delay.Median, r.Delay.P99, r.Delay.Most))
+	line("delay", fmt.Sprintf("%.0f ms from a move until it is confirmed; 99 of 100 within %.0f ms, the longest %.0f ms", r.Delay.Median, r.Delay.P99, r.Delay.Most))
 	line("mismatches", counted(r.Differs))
 	if n := total(r.Absent); n > 0 {
 		fmt.Fprintln(c.out, s.red(fmt.Sprintf("%d of %s never got in:", n, plural(r.Players, "player"))))

@@ -71,7 +71,7 @@ func TestMisspeltNamesAreMendedInTheFile(t *testing.T) {
 	got := runWith(t, "", "check", "-mend", file)
 	assert.Equal(t, 0, got.code, got.out+got.errs)
 	assert.Contains(t, got.errs, `There is no scene called "groge". Did you mean gorge/mouth? Written: gorge/mouth.`)
-	assert.Contains(t, got.errs, "Mended on lines 200, 217, 219 and 262:")
+	assert.Contains(t, got.errs, "Fixed on lines 200, 217, 219 and 262:")
 	mended, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, string(good), string(mended))

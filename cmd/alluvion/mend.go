@@ -32,7 +32,7 @@ func (c *call) mend(source []byte, name string) ([]byte, error) {
 			continue // it is shown with what is left
 		}
 		text = out
-		fmt.Fprintf(c.err, "Mended %s: %s Written: %s.\n", onLines(append([]int{f.Line}, f.AlsoLines()...)), f.Message,
+		fmt.Fprintf(c.err, "Fixed %s: %s Written: %s.\n", onLines(append([]int{f.Line}, f.AlsoLines()...)), f.Message,
 			f.Nearest)
 	}
 	if text == string(source) {

@@ -356,7 +356,7 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		}
 	}
 	if len(t.Cases) > 0 {
-		fmt.Fprintf(c.out, "\n  what is corrected or told, the worst first\n")
+		fmt.Fprintf(c.out, "\n  what is corrected or reported, the worst first\n")
 	}
 	for _, x := range t.Cases {
 		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name),

@@ -191,7 +191,7 @@ func (c *checker) clampedTransfers() {
 var _ = judges((*checker).rewardsThatFail,
 	finding.Kind{ID: "reward-can-fail", Severity: finding.Warning,
 		Title: "A rule on a milestone or on saving that can fail",
-		Why:   "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is told.",
+		Why:   "The milestone is earned and the save is made all the same; only what the rule does is undone, and the player is notified.",
 		Do:    "Let the value stop at its limit (at_limit: clamp), or ask first whether it goes."},
 )
 

@@ -246,7 +246,7 @@ func (c *checker) saving() {
 	}
 	of := about{"saving", &s.Accept}
 	if c.m.SavesEvery() == 0 && !c.m.SavesOn("checkpoint") && !c.m.SavesOn("scene") && !c.m.SavesOn("death") {
-		c.report("loss-window", at, of, "Nothing saves a player while a visit goes on: a crash loses all of it.")
+		c.report("loss-window", at, of, "Nothing saves a player during a visit: a crash loses all of it.")
 	}
 	if s.Every.Given && s.Every.Value < time.Second {
 		c.report("saves-too-often", s.Every.At, of, "Players are saved every %s.", s.Every.Value)

@@ -308,7 +308,7 @@ func (w *writer) crash(title string) Cell {
 			title, since)
 	default:
 		out.Fate, out.Short = "unbounded", "unbounded"
-		out.Sentence = fmt.Sprintf("If the machine stops, everything that happened to %s in this visit is lost: nothing saves it while it goes on.", title)
+		out.Sentence = fmt.Sprintf("If the machine stops, everything that happened to %s in this visit is lost: nothing saves it before the visit ends.", title)
 	}
 	if at.Line == 0 {
 		out.Where = nil

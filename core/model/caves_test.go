@@ -78,7 +78,7 @@ func TestMistakesInWhatIsHeldAndMoved(t *testing.T) {
 		"while that reads time":                  {"while: player.cold > 0", "while: time.session > 3", "bad-value", "time itself"},
 		"while that is no condition":             {"while: player.cold > 0", "while: player.cold + 1", "type-mismatch", "condition"},
 		"locked without none":                    {"optional: true, locked: true", "start: felt, locked: true", "wrong-type", "locked goes with"},
-		"refused without an if":                  {"felt: {warm: 1}", "felt: {warm: 1, refused: No.}", "missing", "has no if"},
+		"refused without an if":                  {"felt: {warm: 1}", "felt: {warm: 1, refused: No.}", "missing", "but no if"},
 		"a pick with conditions in a game":       {"hat:    {of: player,", "hat:    {of: game,", "bad-value", "only players"},
 		"in of a player":                         {"min: 0, max: 9, start: 0}", "min: 0, max: 9, start: 0, in: [yard]}", "wrong-type", "what scenes hold"},
 		"a scene that has it not":                {"{notify: everyone, text: Heave!}", "{set: scenes.den.seen, to: true}", "unknown-name", "seen"},

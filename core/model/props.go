@@ -86,7 +86,7 @@ func (b *builder) allOptions() {
 			if !o.Value.If.Given() {
 				if o.Value.Refused.Given {
 					b.report("missing", o.At,
-						"The option %s says what those are told who may not pick it, but has no if.", o.ID)
+						"The option %s has a text for who may not pick it, but no if.", o.ID)
 				}
 				continue
 			}
@@ -125,7 +125,7 @@ func (b *builder) allRequests() {
 		"start-over": q.StartOver} {
 		if !d.Closed.Value && !d.If.Given() {
 			if d.Refused.Given {
-				b.report("missing", d.Refused.At, "%s says what is told when it is refused, but neither if nor closed.",
+				b.report("missing", d.Refused.At, "%s has a text for when it is refused, but neither if nor closed.",
 					name)
 			}
 			continue

@@ -153,7 +153,7 @@ func (p *player) hears(s *plan.Step) {
 		}
 		heard = append(heard, strings.TrimSpace(n.Kind+" "+n.Text))
 	}
-	p.fail("%s was not told this.", who)
+	p.fail("%s did not get this notification.", who)
 	p.step.Wanted = []Side{{"told", strings.Join(heard, "; "), want}}
 	if heard == nil {
 		p.step.Wanted[0].Is = "nothing"

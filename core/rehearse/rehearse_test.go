@@ -60,7 +60,7 @@ func TestWhatGoesOtherwiseIsToldWithBothSides(t *testing.T) {
 		"a refusal that was none": {"{refused: {event: load, by: p1}}", "was not", ""},
 		"another reason":          {"{refused: {event: deliver, by: p1}, because: The moon}", "another reason", "because There is nothing to deliver. The moon"},
 		"refused unexpectedly":    {"{event: deliver, by: p1}", "There is nothing to deliver", ""},
-		"not told":                {"{told: p1, notice: First Crossing}", "was not told", ""},
+		"not told":                {"{told: p1, notice: First Crossing}", "did not get", ""},
 		"not seen":                {"{sees: p1, not: p1.parcels}", "p1 is sent p1.parcels", ""},
 		"seen by nobody else":     {"{sees: p2, expect: p1.parcels == 0}", "p2 is not in the session", ""},
 		"an upgrade to nothing":   {"{upgrade: p1, to: 5}", "cannot be read", ""},

@@ -125,7 +125,7 @@ func (s *Session) superseded(player string) {
 func (s *Session) dropLost(player string) {
 	if at := s.seats[player]; at != nil && at.line != nil {
 		at.line.End(wire.CodeReplaced,
-			"Your save has been taken over elsewhere; what you did since your last save is kept as a revision of its own.")
+			"Another session has your save now; what you did since your last save is kept as a revision of its own.")
 	}
 	if s.run.Has(player) {
 		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})

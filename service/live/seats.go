@@ -337,7 +337,7 @@ func (s *Session) tellOne(player string, raw []byte) {
 	at.told = append(at.told, told{at.count, s.board.Now() + 1, raw})
 	if len(at.told) > mostWaiting {
 		if at.line != nil && at.line.heard < at.told[0].number {
-			at.line.End(wire.CodeSlow, "This machine does not read what it is told.")
+			at.line.End(wire.CodeSlow, "This machine does not read what it is sent.")
 		}
 		at.told = slices.Delete(at.told, 0, 1)
 	}

@@ -98,7 +98,7 @@ async function go() {
       <template v-if="task === 'add' || task === 'retype'">
         <TypeFields v-model="shape" :rosters="matrix.rosters" />
       </template>
-      <p v-if="task === 'remove'">It goes from the plan. What still reads it is told by the findings; Undo brings it back.</p>
+      <p v-if="task === 'remove'">It goes from the plan. The findings say what still reads it; Undo brings it back.</p>
       <template v-if="saved">
         <v-checkbox v-model="along" density="compact" hide-details :label="task === 'remove' ? 'Saves have it: put what they hold into the attic' : 'Saves have it: take them along'" />
         <p class="quiet note">Version {{ published }} is published, so an upgrade step is written{{ task === 'retype' ? ', to be looked at: it says what each old value becomes' : '' }}; the plan becomes version {{ published + 1 }} if it is not yet.</p>
