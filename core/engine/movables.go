@@ -150,3 +150,7 @@ func (r *Run) Held(player string) []string {
 	}
 	return slices.Clip(out)
 }
+
+func (r *Run) holdsAnything(p *Player) bool {
+	return slices.ContainsFunc(r.things, func(x thing) bool { return x.holder == p })
+}

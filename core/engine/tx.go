@@ -155,6 +155,9 @@ func (t *tx) undo(m mark) {
 // touch has to be called before a player's core changes.
 func (t *tx) touch(p *Player) {
 	t.watchPlayer(p)
+	if len(t.run.m.Always) > 0 && t.run.holdsAnything(p) {
+		t.watchWorld() // where they are is where what they hold is
+	}
 	t.cores = append(t.cores, coreUndo{p, p.core})
 	t.weighLater(p, t.run.m.WeighedOnMove())
 }
