@@ -191,7 +191,11 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 	to, _, _ := strings.Cut(s.Into.Name.Value, ".")
 	v := b.vars[s.Into.Name.Value]
 	if v != nil && v.Shared != nil {
-		if !v.Shared.Mine {
+		if !v.Shared.Mine && v.Shared.Writer == b.Plan.Game.Name {
+			b.report("bad-value", s.Into.Name.At,
+				"The plan does not say that it writes %s: add writes: [%s] where it uses the commons %s.", v.Name, v.Shared.ID,
+				v.Shared.Commons)
+		} else if !v.Shared.Mine {
 			b.report("bad-value", s.Into.Name.At, "%s is written by %s; only what this game writes can be moved there.",
 				v.Name, orNobody(v.Shared.Writer))
 		}

@@ -384,6 +384,15 @@ func TestASchemaAsksForWhatASaveNeeds(t *testing.T) {
 		require.Error(t, valid(t, world, without(fullWorld, member)), member)
 	}
 	require.Error(t, valid(t, s, strings.Replace(full, `"at":[1,1]}`, `"at":[1,1],"facing":"north"}`, 1)), "there are no facings here")
+	var root struct {
+		Properties struct {
+			Values struct {
+				Properties map[string]struct{ Title string }
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(save.Schema(m), &root))
+	assert.Equal(t, "Depth", root.Properties.Values.Properties["depth"].Title)
 	for _, raw := range [][]byte{save.Schema(m), save.WorldSchema(m), save.SealedSchema(m)} {
 		var root struct {
 			Title, Description string

@@ -46,3 +46,36 @@ func TestAChangedByteIsFoundOut(t *testing.T) {
 		}
 	}
 }
+
+func TestASealThatIsNoneCannotBeRead(t *testing.T) {
+	raw, err := save.Encode(joined(t, modelOf(t, hut)).Save("ada"))
+	require.NoError(t, err)
+	file, err := ring.Seal(raw)
+	require.NoError(t, err)
+	_, _, err = ring.Unseal(file)
+	require.NoError(t, err)
+	for from, to := range map[string]string{`"alluvion_seal":1`: `"alluvion_seal":2`, `"key":`: `"more":1,"key":`, `"mac":"`: `"mac":"zz`, `{`: `[`} {
+		_, _, err = ring.Unseal(bytes.Replace(file, []byte(from), []byte(to), 1))
+		assert.ErrorIs(t, err, save.ErrSeal, "%s instead of %s", to, from)
+	}
+	large := append(bytes.Clone(file), bytes.Repeat([]byte(" "), 2*save.MaxBytes)...)
+	_, _, err = ring.Unseal(large)
+	assert.ErrorIs(t, err, save.ErrSeal, "it is too large")
+	_, err = save.Differences(modelOf(t, hut), append(bytes.Clone(raw), bytes.Repeat([]byte(" "), 2*save.MaxBytes)...), raw)
+	assert.ErrorIs(t, err, save.ErrFormat, "it is too large")
+	_, err = save.Keys{}.Seal(raw)
+	assert.ErrorIs(t, err, save.ErrSeal)
+}
+
+func TestWhatTheServiceKnowsIsWrittenIntoASave(t *testing.T) {
+	raw, err := save.Encode(joined(t, modelOf(t, hut)).Save("ada"))
+	require.NoError(t, err)
+	told := save.Told(raw, save.About{Plan: "f00d", Revision: 3, Moment: "leave"})
+	l, err := save.OpenPlayer(told)
+	require.NoError(t, err)
+	require.NotNil(t, l.About)
+	assert.Equal(t, 3, l.About.Revision)
+	for _, none := range []string{"", "{", "7", "null", "[]"} {
+		assert.Equal(t, none, string(save.Told([]byte(none), save.About{})))
+	}
+}

@@ -419,7 +419,6 @@ func (b *Board) drop(e *entity) {
 	for i := range e.groups {
 		if g := &e.groups[i]; g.in != nil {
 			g.in.leave(g, b.tick)
-			g.in = nil
 		}
 	}
 }

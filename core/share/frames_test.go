@@ -323,3 +323,29 @@ func TestAMirrorIsReadByName(t *testing.T) {
 	_, ok := misplaced.Place("player.place@ada")
 	assert.False(t, ok)
 }
+
+// A stopwatch that ran longer than the session has read zero before it began.
+func TestAStopwatchThatRanBeforeTheSessionComesBackTheSame(t *testing.T) {
+	m := worlds.Load(t, worlds.Caves)
+	first := engine.New(m)
+	joins(t, first, "ada")
+	_, err := first.Step(&engine.Request{Do: "write", Server: true, Player: "ada", Name: "player.depth", Value: types.OfInt(2)})
+	require.NoError(t, err)
+	first.Advance(90_000)
+	kept := first.Save("ada")
+	r := engine.New(m)
+	b := share.NewBoard(r, share.LayoutOf(m))
+	_, err = r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: kept})
+	require.NoError(t, err)
+	b.Note(nil, "ada")
+	b.Tick(100)
+	value, ok := b.JSON("player.awake@ada")
+	require.True(t, ok)
+	assert.Contains(t, string(value), `{"since":-`)
+	mirror := share.NewMirror(b.Layout)
+	raw, _ := b.Frame(nil, share.Packed, "ada", share.Whole, share.Words{})
+	_, err = mirror.ApplyPacked(raw)
+	require.NoError(t, err)
+	seen, _ := mirror.JSON("player.awake@ada")
+	assert.Equal(t, string(value), string(seen))
+}
