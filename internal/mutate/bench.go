@@ -44,7 +44,8 @@ func (b *bench) try(m mutant) (noticed, built bool) {
 		return false, false
 	}
 	binary := filepath.Join(folder, "tests")
-	build := exec.Command("go", "test", "-c", "-overlay", overlay, "-o", binary, "./"+m.Package)
+	build := exec.Command("go", "test", "-c", "-vet=off", "-ldflags=-s -w", "-overlay", overlay, "-o", binary,
+		"./"+m.Package)
 	if build.Run() != nil {
 		return false, false
 	}

@@ -112,6 +112,9 @@ func tally(results <-chan result, accepted map[string]string, wanted float64) er
 			fmt.Printf("%s\n    not noticed: %s\n", one.mutant, one.mutant.name())
 		}
 		perPackage[one.mutant.Package] = counted
+		if n := noticed + equal + missed; n%20 == 0 {
+			fmt.Fprintf(os.Stderr, "%d tried, %d noticed\n", n, noticed)
+		}
 	}
 	for folder, counted := range perPackage {
 		fmt.Printf("%-14s %d of %d noticed\n", folder, counted[0], counted[1])
