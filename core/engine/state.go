@@ -19,18 +19,18 @@ import (
 // Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.
 type Run struct {
 	m           *model.Model
-	clock       int64 // milliseconds since the session was opened, standing still while it sleeps
-	game        []types.Value
-	scenes      [][]types.Value
-	props       copies  // of what props hold: only those that were ever changed
-	things      []thing // by movable
-	seed        uint32  // that the session was opened with
-	sown        uint32  // how many seeds were made of it
+	clock       int64           // milliseconds since the session was opened, standing still while it sleeps
+	game        []types.Value   // by slot
+	scenes      [][]types.Value // by scene, and then by slot
+	props       copies          // of what props hold: only those that were ever changed
+	things      []thing         // by movable
+	seed        uint32          // that the session was opened with
+	sown        uint32          // how many seeds were made of it
 	players     map[string]*Player
 	order       []*Player // present players, by id
 	timers      []int64   // when each of the session's timers is due next
 	begun       bool      // something has happened since it was opened
-	work        int       // that was done since it was opened
+	work        int       // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
 	first       int64     // when the first of all timers is due, where timersKnown
 	timersKnown bool
 	dead        []*Player // who may be dead: everybody who died and was not seen alive since
@@ -39,7 +39,7 @@ type Run struct {
 	causes      []Cause           // by rule
 	arrivals    map[string]int    // the last arrival of those who have left
 	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
-	tx          tx
+	tx          tx                // the transaction that runs; kept between steps for its buffers alone
 }
 
 // Player is one present player. Invariants: vars has one value for each stored variable, each in its

@@ -27,9 +27,11 @@ type Line struct {
 	As     share.Codec
 	From   string // the machine's address, for people to look at
 
+	// mu guards what follows, but for the channels. The session's goroutine writes, the connection's reads; neither
+	// waits for the network while it holds it.
 	mu      sync.Mutex
-	waiting [][]byte
-	frame   []byte
+	waiting [][]byte  // messages of which none may be lost, oldest first; bounded by mostWaiting
+	frame   []byte    // the newest frame: a later one takes its place
 	full    bool      // frame is to be sent, or is being sent
 	began   time.Time // since when something is being written; zero while nothing is
 	ended   bool

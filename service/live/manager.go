@@ -23,12 +23,14 @@ import (
 
 // Manager opens and closes sessions, and knows who is where. It is safe for use by several goroutines.
 type Manager struct {
-	store    *store.Store
-	log      *slog.Logger
+	store *store.Store
+	log   *slog.Logger
+
+	// mu guards what follows. It is held for moments only: never over the disk, never while a session is asked.
 	mu       sync.Mutex
-	sessions map[sessionKey]*Session
-	where    map[playerKey]*Session
-	joining  map[playerKey]*turn
+	sessions map[sessionKey]*Session      // those that are open
+	where    map[playerKey]*Session       // in which each player is; a player is in one session of a game at most
+	joining  map[playerKey]*turn          // who waits for a player to come or go
 	opening  map[sessionKey]chan struct{} // what is being opened; closed once that is through
 	closed   bool
 	meter    *meter.Meter

@@ -34,33 +34,37 @@ type Session struct {
 	store      *store.Store
 	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
-	inbox      chan func()
-	done       chan struct{}
+	// inbox is what the session's goroutine is to do, in order; whoever sends into it must not hold a lock, since it may
+	// be full.
+	inbox chan func()
+	// done is closed when that goroutine has ended: nothing that is sent into inbox after that is done.
+	done chan struct{}
 
-	// What follows belongs to the session's goroutine.
+	// What follows belongs to the session's goroutine: nobody else reads or writes it, and it needs no lock. What takes
+	// long (the disk, another session) is waited for elsewhere, and comes back through inbox.
 	run     *engine.Run
 	base    int64         // the session's clock when it last woke or slept, in milliseconds
 	awake   time.Time     // since when somebody is present; zero while nobody is
 	ledger  engine.Ledger // what has changed since it was last written
 	rates   engine.Rates
-	leases  map[string]int64
+	leases  map[string]int64           // by player: under which each may write their slot
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
-	answers map[string]*journal
-	trail   trail
-	judge   *engine.Judge
-	why     string // of the save that somebody asks for
+	answers map[string]*journal        // by sender: what came of their last numbered requests
+	trail   trail                      // what changed and why, until it is on disk
+	judge   *engine.Judge              // of saves that are loaded
+	why     string                     // of the save that somebody asks for
 	closing bool
 	heard   map[string]time.Time // of those who have no seat: when something was heard of them last
 
 	// How machines follow the session: see seats.go and ticks.go. Nothing of it is there while none does.
 	id       string // of the run of ticks
 	layout   *share.Layout
-	meter    *meter.Meter
-	board    *share.Board
-	seats    map[string]*seat
-	servers  []*Line
-	beat     *time.Ticker
-	beats    <-chan time.Time
+	meter    *meter.Meter              // safe for use by several goroutines
+	board    *share.Board              // what each machine ought to believe
+	seats    map[string]*seat          // by player: their machine, or since when it is missed
+	servers  []*Line                   // of the game's servers that listen
+	beat     *time.Ticker              // nil while nobody follows
+	beats    <-chan time.Time          // of beat
 	refusals map[string]map[string]int // by player and kind
 	denied   []Denied                  // the newest, oldest first
 }

@@ -39,17 +39,18 @@ var (
 
 // Store is an open file. It is safe for use by several goroutines.
 type Store struct {
-	write, read *gorm.DB
-	jobs        chan job
-	stopped     chan struct{}
-	heads       map[slotKey]*headNow // what the writer knows of slots
-	hot         map[hotKey]*sql.Stmt
-	closing     sync.Once
-	shut        sync.RWMutex // held to hand work in, and to close
-	closed      bool
-	claimed     *os.File
-	log         *slog.Logger
-	now         func() time.Time
+	write   *gorm.DB // one connection, which only the writer's goroutine uses
+	read    *gorm.DB // several, for everybody
+	jobs    chan job // to the writer, which puts those that wait together into one transaction
+	stopped chan struct{}
+	heads   map[slotKey]*headNow // the writer's own: what it knows of slots
+	hot     map[hotKey]*sql.Stmt // the writer's own: statements that are prepared
+	closing sync.Once
+	shut    sync.RWMutex // guards closed: read-held to hand work in, held to close
+	closed  bool
+	claimed *os.File // keeps the file from being opened twice, as long as it is open
+	log     *slog.Logger
+	now     func() time.Time
 }
 
 // job is one writer's part of a transaction.
