@@ -39,7 +39,7 @@ var (
 
 // Store is an open file. It is safe for use by several goroutines.
 type Store struct {
-	write   *gorm.DB // one connection, which only the writer's goroutine uses
+	write   *gorm.DB // one connection: the writer's, and of what settles the log after somebody was deleted
 	read    *gorm.DB // several, for everybody
 	jobs    chan job // to the writer, which puts those that wait together into one transaction
 	stopped chan struct{}
