@@ -1,0 +1,54 @@
+package check
+
+import (
+	"fmt"
+	"strings"
+
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/types"
+)
+
+var _ = judges((*checker).conditions,
+	finding.Kind{ID: "always-refused", Severity: finding.Warning, Title: "A condition that can never hold",
+		Why: "What depends on it does not happen.",
+		Do:  "Correct the condition, let a rule make it true, or say written_by: game where the game's server writes what it reads."},
+	finding.Kind{ID: "never-refuses", Severity: finding.Note, Title: "A condition that always holds",
+		Why: "It looks like a gate and is none.",
+		Do:  "Remove it, or correct it."},
+)
+
+// conditions reports conditions that can never hold, and gates that always let pass.
+func (c *checker) conditions() {
+	for _, p := range c.m.Passages {
+		c.gate(p.If, ofPassage(p), "The passage "+p.ID)
+	}
+	for _, e := range c.m.Events {
+		c.gate(e.If, ofEvent(e), "The event "+e.ID)
+	}
+	for _, u := range c.programs {
+		if u.what != "if" {
+			continue
+		}
+		if known, rests := c.truth(u.program); known == types.False {
+			c.report("always-refused", u.program.At, u.about, "%s",
+				upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests),
+					u.program.Source)))
+		}
+	}
+}
+
+func (c *checker) gate(p *expr.Program, of about, what string) {
+	if p == nil {
+		return
+	}
+	switch known, rests := c.truth(p); known {
+	case types.False:
+		c.report("always-refused", p.At, of, "%s is always refused: %s%s %s hold.", what, because(rests), p.Source,
+			never(rests))
+	case types.True:
+		c.report("never-refuses", p.At, of, "%s is never refused: %s%s always holds.", what, because(rests), p.Source)
+	}
+}
+
+func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
