@@ -12,6 +12,7 @@ import (
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/examples"
+	"alluvion.dev/internal/golden"
 	"alluvion.dev/internal/worlds"
 )
 
@@ -27,24 +28,6 @@ func said(text string) (finding.List, string) {
 		out.WriteString("\n")
 	}
 	return found, out.String()
-}
-
-func asMeant(t *testing.T, name, got string) {
-	path := "testdata/" + name
-	if os.Getenv("UPDATE_GOLDEN") == "1" {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(path, []byte(got), 0o644))
-	}
-	want, err := os.ReadFile(path)
-	require.NoError(t, err)
-	if string(want) == got {
-		return
-	}
-	a, b := strings.Split(string(want), "\n"), strings.Split(got, "\n")
-	for i := range min(len(a), len(b)) {
-		require.Equal(t, a[i], b[i], "%s, line %d; UPDATE_GOLDEN=1 writes it anew, to be read", name, i+1)
-	}
-	require.Len(t, b, len(a), name)
 }
 
 // plans are the examples, the troubled ones and the small ones of property tests.
@@ -72,7 +55,7 @@ func TestWhatIsFoundInOurPlans(t *testing.T) {
 		_, text := said(texts[name])
 		fmt.Fprintf(&out, "%s\n%s", name, text)
 	}
-	asMeant(t, "plans.txt", out.String())
+	golden.Is(t, "testdata/plans.txt", out.String())
 }
 
 // What is found in each of them when one of its lines is left out: what that line was good for, and nothing else.
@@ -111,5 +94,5 @@ func TestWhatIsFoundWhenALineIsLeftOut(t *testing.T) {
 			fmt.Fprintf(&out, "%s without line %d: %d less, %s\n", name, i+1, gone, strings.Join(new, ", "))
 		}
 	}
-	asMeant(t, "lines.txt", out.String())
+	golden.Is(t, "testdata/lines.txt", out.String())
 }

@@ -2,17 +2,16 @@ package engine_test
 
 import (
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
+	"alluvion.dev/internal/golden"
 	"alluvion.dev/internal/worlds"
 )
 
@@ -64,18 +63,7 @@ func TestWhatComesOfWhatIsAskedInEachWorld(t *testing.T) {
 		}
 		fmt.Fprintf(&out, "%s %s\n", strings.Join(r.Present(), " "), r.Digest())
 	}
-	path := "testdata/played.txt"
-	if os.Getenv("UPDATE_GOLDEN") == "1" {
-		require.NoError(t, os.MkdirAll("testdata", 0o755))
-		require.NoError(t, os.WriteFile(path, []byte(out.String()), 0o644))
-	}
-	raw, err := os.ReadFile(path)
-	require.NoError(t, err)
-	want, got := strings.Split(string(raw), "\n"), strings.Split(out.String(), "\n")
-	for i := range min(len(want), len(got)) {
-		require.Equal(t, want[i], got[i], "line %d of %s; UPDATE_GOLDEN=1 writes it anew, to be read", i+1, path)
-	}
-	require.Len(t, got, len(want))
+	golden.Is(t, "testdata/played.txt", out.String())
 }
 
 // wanted is the spot at which a player has to stand for a request; nil where they need not, or are in another scene.

@@ -14,6 +14,7 @@ import (
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
+	"alluvion.dev/internal/golden"
 )
 
 // mill gives the versions of a game whose upgrades have every step.
@@ -25,24 +26,6 @@ func mill(t testing.TB) []*model.Model {
 		out = append(out, load(t, string(text)))
 	}
 	return out
-}
-
-// asMeant holds a text against the file that says what it is meant to be; UPDATE_GOLDEN=1 writes that anew, to be read.
-func asMeant(t *testing.T, name, got string) {
-	path := "testdata/mill/" + name
-	if os.Getenv("UPDATE_GOLDEN") == "1" {
-		require.NoError(t, os.WriteFile(path, []byte(got), 0o644))
-	}
-	want, err := os.ReadFile(path)
-	require.NoError(t, err)
-	if string(want) == got {
-		return
-	}
-	a, b := strings.Split(string(want), "\n"), strings.Split(got, "\n")
-	for i := range min(len(a), len(b)) {
-		require.Equal(t, a[i], b[i], "%s, line %d; UPDATE_GOLDEN=1 writes it anew", name, i+1)
-	}
-	require.Len(t, b, len(a), name)
 }
 
 // What is said of each pair of versions is what is meant to be said.
@@ -58,7 +41,7 @@ func TestWhatIsSaidOfTheMillsVersions(t *testing.T) {
 			}
 		}
 	}
-	asMeant(t, "compared.txt", out.String())
+	golden.Is(t, "testdata/mill/compared.txt", out.String())
 }
 
 // What becomes of saves that are made up for each version is what is meant to: the first of them in full, of all others a
@@ -127,7 +110,7 @@ func TestWhatBecomesOfTheMillsSaves(t *testing.T) {
 			}
 		}
 	}
-	asMeant(t, "saves.txt", out.String())
+	golden.Is(t, "testdata/mill/saves.txt", out.String())
 }
 
 func loadedText(t *testing.T, x upgrade.Checked) string {
