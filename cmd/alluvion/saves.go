@@ -4,8 +4,10 @@ import (
 	"encoding/hex"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -134,8 +136,8 @@ func nearestAbove(file, name string) string {
 	return ""
 }
 
-// keysFor reads the keys that seals are checked against: a table of ids and secrets in hexadecimal, the newest last.
-// nil where there are none.
+// keysFor reads the keys that seals are checked against: a table of ids and secrets in hexadecimal. They
+// only verify here, so that their order does not count. nil where there are none.
 func (c *call) keysFor(file string) (save.Keys, error) {
 	name := c.keys
 	if name == "" {
@@ -152,8 +154,8 @@ func (c *call) keysFor(file string) (save.Keys, error) {
 		return nil, fmt.Errorf("%s: a table of keys and their secrets in hexadecimal is wanted: %w", name, err)
 	}
 	keys := save.Keys{}
-	for id, text := range table {
-		secret, err := hex.DecodeString(text)
+	for _, id := range slices.Sorted(maps.Keys(table)) {
+		secret, err := hex.DecodeString(table[id])
 		if err != nil || len(secret) < 16 {
 			return nil, fmt.Errorf("%s: the secret of %s is not at least 16 bytes in hexadecimal", name, id)
 		}
