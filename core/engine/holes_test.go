@@ -250,3 +250,18 @@ func TestAJudgeAsksOfSavesWhatAlwaysHolds(t *testing.T) {
 	quiet := load(t, changed(quay, "always:\n  - movables.barrel.place.scene == 'dock'\n  - \"player.wet <= 8\"\n", ""))
 	assert.Empty(t, engine.NewJudge(quiet, nil).Player(s, true))
 }
+
+// A checkpoint whose own rule refuses is not reached: nothing of it stays.
+func TestRule9ACheckpointWhoseRuleRefusesIsNotReached(t *testing.T) {
+	w := open(t, changed(changed(quay, "list: {berth: {in: dock/berth, again: true}}", "list: {crane: {at: dock/crane}}"), "  - {on: came-back,", "  - {on: {checkpoint: crane}, do: [{refuse: Not today.}]}\n  - {on: came-back,"))
+	w.join("ada")
+	w.at = 20_000
+	w.move("ada", "30", "12")
+	before := w.run.Digest()
+	w.refused(w.do(engine.Request{Do: "touch", Player: "ada", Name: "crane"}), engine.Refused, "Not today.")
+	require.Error(t, w.do(engine.Request{Do: "touch", Player: "ada", Name: "crane"}))
+	assert.Equal(t, before, w.run.Digest())
+	s := w.run.Save("ada")
+	assert.Empty(t, s.Checkpoint)
+	assert.Empty(t, s.Used)
+}

@@ -393,6 +393,20 @@ func TestASchemaAsksForWhatASaveNeeds(t *testing.T) {
 	}
 	require.NoError(t, json.Unmarshal(save.Schema(m), &root))
 	assert.Equal(t, "Depth", root.Properties.Values.Properties["depth"].Title)
+	every, _, found := model.Load([]byte(everyType))
+	require.NotNil(t, every, "%+v", found)
+	var of struct {
+		Properties struct {
+			Values struct {
+				Properties map[string]map[string]any
+			}
+		}
+	}
+	require.NoError(t, json.Unmarshal(save.Schema(every), &of))
+	for name, schema := range of.Properties.Values.Properties {
+		_, has := schema["default"]
+		assert.Equal(t, name != "luck" && name != "watch", has, "%s begins with what the plan says, but for what has its value by itself", name)
+	}
 	for _, raw := range [][]byte{save.Schema(m), save.WorldSchema(m), save.SealedSchema(m)} {
 		var root struct {
 			Title, Description string
