@@ -49,12 +49,14 @@ describe('the draft of a plan', () => {
 
   it('takes typing without a pause for one change', async () => {
     const { draft } = await draftOf('typing')
+    vi.spyOn(performance, 'now').mockReturnValue(12) // the page was opened just now
     draft.typed('a')
     draft.typed('ab')
     draft.typed('abc')
     expect(draft.done.value.length).toBe(1)
     draft.undo()
     expect(draft.text.value).toBe(text)
+    vi.restoreAllMocks()
   })
 
   it('keeps in this browser what is not saved, and forgets it when it is', async () => {

@@ -38,7 +38,7 @@ function makeDraft(game: string) {
   const undone = shallowRef<Step[]>([])
   const done = shallowRef<Step[]>([])
   const changed = computed(() => ready.value && text.value !== saved.value)
-  let typedAt = 0
+  let typedAt = -Infinity // a page that was opened just now has a small clock
   let timer = 0
 
   async function fetchText(): Promise<string> {
@@ -83,7 +83,7 @@ function makeDraft(game: string) {
     if (next === text.value) return
     done.value = [...done.value, { text: text.value, what }].slice(-KEPT)
     undone.value = []
-    typedAt = 0
+    typedAt = -Infinity
     text.value = next
   }
 
@@ -130,7 +130,7 @@ function makeDraft(game: string) {
     if (!step) return
     from.value = from.value.slice(0, -1)
     to.value = [...to.value, { text: text.value, what: step.what }]
-    typedAt = 0
+    typedAt = -Infinity
     told.value = ''
     text.value = step.text
   }
