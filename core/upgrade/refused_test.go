@@ -155,3 +155,34 @@ upgrades: {2: [{move: player.stage, into: player.guild.pass_stage, many: MANY}]}
 		assert.Equal(t, "3", l.Player.Values["oil"].Plain())
 	}
 }
+
+// None stays none through every step that reads one value; a step that reads several says what it is then.
+func TestNoneStaysNoneThroughAStep(t *testing.T) {
+	for steps, want := range map[string]string{
+		"{3: [{convert: player.badge, to: \"old + '!'\"}]}":                                                   "none",
+		"{3: [{fill: player.badge, to: \"'new'\"}]}":                                                          "new",
+		"{3: [{split: player.badge, into: {player.badge: old, player.first: \"'x'\"}}]}":                      "none",
+		"{3: [{merge: player.badge, from: [player.badge], to: \"player.badge.orValue('?') + '!'\"}]}":         "?!",
+		"{3: [{rename: {player.rank: player.badge}}, {drop: player.badge, why: it is called rank now}]}":      "smith",
+		"{3: [{drop: player.badge, why: nobody wears one}]}":                                                  "none",
+		"{3: [{convert: player.badge, to: \"old.orValue('?') + player.rank.orValue('-')\"}]}":                 "none",
+		"{3: [{merge: player.badge, from: [player.rank, player.name], to: player.rank + ' ' + player.name}]}": "smith Ada Wren",
+	} {
+		c, found := perhaps(t, steps)
+		require.NotNil(t, c, "%s cannot be: %s", steps, found)
+		l, err := c.Player([]byte(strings.Replace(old, "VERSION", "2", 1)), upgrade.Around{})
+		require.NoError(t, err)
+		assert.Equal(t, want, l.Player.Values["badge"].Plain(), "%s: %+v", steps, l.Problems)
+		for _, p := range l.Problems {
+			assert.NotContains(t, p.Name, "badge", steps)
+		}
+	}
+}
+
+func perhaps(t *testing.T, upgrades string) (*upgrade.Chain, string) {
+	m, _, found := model.LoadFor([]byte(strings.Replace(pass, "UPGRADES", upgrades, 1)), examples.Commons)
+	if m == nil || found.Errors() {
+		return nil, found[0].Message
+	}
+	return upgrade.New(m), ""
+}
