@@ -115,3 +115,40 @@ saving: {when: [leave], every: 20s}
 	require.Len(t, found, 1)
 	assert.Equal(t, "Nothing decides what happens to player.a and player.b at death. One line decides it: defaults: {player: {death: …}}.", found[0].Message)
 }
+
+const hutAndYard = `
+alluvion: 1
+game: two
+version: 1
+start: hut/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  place:  {death: checkpoint, leave: exact}
+scenes:
+  hut:  {size: [10, 10], spots: {door: {at: [5, 0]}}, areas: {rug: {x: [2, 4], y: [2, 4]}}}
+  yard: {size: [20, 20], spots: {gate: {at: [10, 19], span: {x: [4, 16]}}}}
+passages: {out: {from: hut/door, to: yard/gate, both_ways: true, carry: [x]}}
+checkpoints: {fallback: hut/door}
+saving: {when: [scene], every: 30s}
+`
+
+// What is carried one way may miss on the way back: that is found only where there is a way back.
+func TestASpanMayMissOnTheWayBack(t *testing.T) {
+	_, _, found := check.Text([]byte(hutAndYard), nil)
+	require.Equal(t, []string{"span-mismatch"}, ids(found), "%+v", found)
+	assert.Contains(t, found[0].Message, "out carries x to hut/door, which has no span along x")
+	_, _, found = check.Text([]byte(strings.Replace(hutAndYard, "both_ways: true, ", "", 1)), nil)
+	assert.NotContains(t, ids(found), "span-mismatch")
+}
+
+// What an area accepts is asked of it, as of everything else.
+func TestWhatAnAreaAcceptsIsAskedOfIt(t *testing.T) {
+	sound := strings.Replace(hutAndYard, "both_ways: true, carry: [x]", "both_ways: true", 1)
+	_, _, found := check.Text([]byte(sound), nil)
+	require.Empty(t, ids(found), "%+v", found)
+	_, _, found = check.Text([]byte(strings.Replace(sound, "y: [2, 4]}}", "y: [2, 4], accept: {never-read: nobody looks}}}", 1)), nil)
+	require.Equal(t, []string{"needless-accept"}, ids(found), "%+v", found)
+	assert.Contains(t, found[0].Message, "hut/rug")
+	_, _, found = check.Text([]byte(strings.Replace(sound, "y: [2, 4]}}", "y: [2, 4], accept: {nevr-read: nobody looks}}}", 1)), nil)
+	require.Equal(t, []string{"unknown-name"}, ids(found), "%+v", found)
+}
