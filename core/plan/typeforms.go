@@ -24,14 +24,14 @@ type Naming struct {
 
 // TypeForm is what a form asks of somebody who declares something of a type, or gives a value of it.
 type TypeForm struct {
-	Name     string      `json:"name"`
-	Sentence string      `json:"sentence" doc:"What it is for."`
-	Example  string      `json:"example" doc:"A declaration, as it stands in a plan."`
-	Stands   []string    `json:"stands" doc:"What can be declared with it: variables, fields, attributes, arguments, items, commons."`
-	Limits   []LimitForm `json:"limits"`
-	Input    types.Input `json:"input" enum:"number,choice,text,items,none" doc:"How a value is typed: a number, one of a few, a text, several with commas between, or not at all."`
-	Choices  []string    `json:"choices" doc:"What a value can be, where that is the same in every plan."`
-	Alone    bool        `json:"alone,omitempty" doc:"It has its value by itself: it has no start, and is never none."`
+	Name     string        `json:"name"`
+	Sentence string        `json:"sentence" doc:"What it is for."`
+	Example  string        `json:"example" doc:"A declaration, as it stands in a plan."`
+	Stands   []string      `json:"stands" doc:"What can be declared with it: variables, fields, attributes, arguments, items, commons."`
+	Limits   []LimitForm   `json:"limits"`
+	Input    types.Input   `json:"input" enum:"number,choice,text,items,player,none" doc:"How a value is typed: a number, one of a few, a text, several with commas between, one of the players who are there, or not at all."`
+	Choices  []types.Value `json:"choices" doc:"What a value can be, where that is the same in every plan."`
+	Alone    bool          `json:"alone,omitempty" doc:"It has its value by itself: it has no start, and is never none."`
 }
 
 // LimitForm is one key of a declaration that goes with a type.
@@ -51,10 +51,8 @@ func Spoken() Language {
 		about := kind.About()
 		form := TypeForm{Name: kind.Name(), Sentence: about.Sentence, Example: about.Example,
 			Stands: about.Stands.Words(),
-			Limits: []LimitForm{}, Input: about.Input, Choices: []string{}, Alone: about.Alone}
-		if choices := kind.Choices(&types.Domain{}); choices != nil {
-			form.Choices = choices
-		}
+			Limits: []LimitForm{}, Input: about.Input, Alone: about.Alone,
+			Choices: types.ChoicesOf(&types.Domain{Type: types.Type{Kind: kind}})}
 		for _, key := range about.Limits {
 			if limit, ok := limitForm(key); ok {
 				limit.Needed = slices.Contains(about.Needs, key)

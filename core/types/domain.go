@@ -319,3 +319,14 @@ func Declare(kind Kind, from *Declared) Domain {
 	}
 	return d
 }
+
+// ChoicesOf are the values that one can be, where it is one of a few; none otherwise.
+func ChoicesOf(d *Domain) []Value {
+	out := []Value{}
+	for _, typed := range d.kind().Choices(d) {
+		if value, err := d.kind().Typed(d, typed); err == nil {
+			out = append(out, value)
+		}
+	}
+	return out
+}

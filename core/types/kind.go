@@ -107,8 +107,9 @@ const (
 	InputNumber Input = "number"
 	InputChoice Input = "choice" // one of Choices
 	InputText   Input = "text"
-	InputItems  Input = "items" // several, with commas between
-	InputNone   Input = "none"  // it cannot be typed
+	InputItems  Input = "items"  // several, with commas between
+	InputPlayer Input = "player" // one of those who are there
+	InputNone   Input = "none"   // it cannot be typed
 )
 
 // Narrowing is what another version of a type makes of values.

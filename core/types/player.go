@@ -15,7 +15,7 @@ func (player) About() About {
 	return About{
 		Sentence: "A player who is in the session, by their id. What they have is read as `args.at.oil`.",
 		Example:  "{gust: {from: server, args: {at: player}}}",
-		Stands:   InArgument, Input: InputChoice,
+		Stands:   InArgument, Input: InputPlayer,
 	}
 }
 

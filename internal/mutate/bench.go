@@ -51,7 +51,8 @@ func (b *bench) try(m mutant) (noticed, built bool) {
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	return limited(ctx, m.Package, binary, "-test.failfast").Run() != nil, true
+	// The binary's own limit ends it where this program is killed meanwhile.
+	return limited(ctx, m.Package, binary, "-test.failfast", "-test.timeout="+patience.String()).Run() != nil, true
 }
 
 // An error when a package's tests fail without any fault: all faults would then seem to be noticed.

@@ -260,20 +260,12 @@ func argument(a *model.Arg, declared *plan.ValueType) MapArg {
 	out := MapArg{ID: a.ID, Type: declared.Type.Name, Input: string(kind.About().Input),
 		Words:   kind.Words(a.Type) + kind.Limits(&a.Domain, declared.Plain()),
 		Choices: []types.Value{}, Optional: a.Type.Optional}
-	if kind == types.Player {
-		out.Input = "player"
-		return out
-	}
 	if a.Kind != nil {
 		for _, p := range a.Kind.Props {
 			out.Choices = append(out.Choices, types.OfText(p.ID))
 		}
 	}
-	for _, typed := range kind.Choices(&a.Domain) {
-		if value, err := kind.Typed(&a.Domain, typed); err == nil {
-			out.Choices = append(out.Choices, value)
-		}
-	}
+	out.Choices = append(out.Choices, types.ChoicesOf(&a.Domain)...)
 	switch {
 	case len(out.Choices) > 0:
 		out.Begins = out.Choices[0]

@@ -30,7 +30,7 @@ const formOf = (types: TypeForm[], name: string) => types.find((t) => t.name ===
 const hasItems = (form: TypeForm | undefined) => !!form?.limits.some((l) => l.input === 'type')
 
 /** What a value can begin with, where it is one of a few that are known here. */
-export function choicesOf(form: TypeForm, limits: Record<string, string>): string[] {
+export function choicesOf(form: TypeForm, limits: Record<string, string>): unknown[] {
   if (form.choices.length) return form.choices
   return form.limits.filter((l) => l.input === 'names').flatMap((l) => namesIn(limits[l.key] ?? ''))
 }
@@ -58,8 +58,7 @@ function startOf(form: TypeForm, s: Shape): unknown {
   if (form.input === 'number') return number(s.start) ?? 0
   if (form.input === 'text') return s.start
   const choices = choicesOf(form, s.limits)
-  const chosen = choices.includes(s.start) ? s.start : choices[0]
-  return form.choices.includes('true') ? chosen === 'true' : chosen
+  return choices.find((c) => String(c) === s.start) ?? choices[0]
 }
 
 /** What the declaration says of its type. */

@@ -9,7 +9,7 @@ const type = (name: string, input: string, limits: ReturnType<typeof limit>[], m
 const types = [
   type('int', 'number', [limit('min', 'number'), limit('max', 'number')]),
   type('decimal', 'number', [limit('step', 'number', true)]),
-  type('bool', 'choice', [], { choices: ['false', 'true'] }),
+  type('bool', 'choice', [], { choices: [false, true] as never }),
   type('choice', 'choice', [limit('choices', 'names', true)]),
   type('pick', 'choice', [limit('roster', 'roster', true)]),
   type('text', 'text', [limit('max_length', 'number')]),
@@ -60,7 +60,7 @@ it('asks with what a value begins only where it has a start', () => {
   expect(asksStart(form('pick'), shape('pick', { roster: 'courier' }))).toBe(false)
   expect(asksStart(form('set'), shape('set'))).toBe(false)
   expect(asksStart(form('seed'), shape('seed'))).toBe(false)
-  expect(choicesOf(form('bool'), {})).toEqual(['false', 'true'])
+  expect(choicesOf(form('bool'), {})).toEqual([false, true])
 })
 
 it('begins with what a variable is declared as, and changes nothing of that', () => {

@@ -13,7 +13,7 @@ const { types } = useLanguage()
 const named = (stands: string) => types.value.filter((t) => t.stands.includes(stands)).map((t) => t.name)
 const form = computed(() => types.value.find((t) => t.name === shape.value.type))
 const items = computed(() => (form.value?.limits.some((l) => l.input === 'type') ? types.value.find((t) => t.name === shape.value.items.type) : undefined))
-const choices = computed(() => (form.value ? choicesOf(form.value, shape.value.limits) : []))
+const choices = computed(() => (form.value ? choicesOf(form.value, shape.value.limits).map(String) : []))
 
 // What another type begins with is nothing of this one.
 watch(
