@@ -4,7 +4,7 @@ package contract
 type PlanEdit struct {
 	Do        string   `json:"do" enum:"fate,put,remove,rename,retype,move,mend" doc:"fate: a variable's fate at a crossing. put: a value at a path, in place of what is there or as something new. remove: what is at a path. rename: a variable, or a scene, spot, area, passage, prop, checkpoint and so on at a path, gets another id, wherever the plan says it. retype, move: a variable gets another type, another holder. mend: a name that is none becomes the nearest that is one, wherever just this is wrong."`
 	Name      string   `json:"name,omitempty" maxLength:"120" doc:"Of fate, retype, move, and rename or remove of a variable: which, as player.warmth."`
-	Crossing  string   `json:"crossing,omitempty" enum:"scene,death,leave,restart,new-run" doc:"Of fate."`
+	Crossing  string   `json:"crossing,omitempty" maxLength:"64" doc:"Of fate: scene, death, leave, restart, new-run, or one of the plan's own."`
 	Fate      string   `json:"fate,omitempty" enum:"keep,reset,rewind,set,default" doc:"Of fate; default takes the variable's own fate away."`
 	Set       string   `json:"set,omitempty" maxLength:"2000" doc:"Of the fate set: the expression."`
 	Path      []string `json:"path,omitempty" maxItems:"12" doc:"Of put, remove, and rename of what is no variable: keys from the top, as scenes, gorge, spots, ledge, at."`

@@ -1,6 +1,8 @@
 package check
 
 import (
+	"slices"
+
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
@@ -27,7 +29,7 @@ func (c *checker) resetApart() {
 			if a == nil || a == b || a.Computed() || a.Hold != b.Hold || c.constants[a] {
 				continue
 			}
-			if cross, ok := apart(a.Fates, b.Fates, momentOf[e.Rule.Moment.Kind]); ok {
+			if cross, ok := c.apart(a.Fates, b.Fates, c.meantAt(e.Rule.Moment)); ok {
 				c.report("reset-apart", e.Action.At, ofRule(e.Rule),
 					"%s is set from %s here, and at %s only one of the two is reset.", b.Name, a.Name, cross)
 			}
@@ -38,23 +40,35 @@ func (c *checker) resetApart() {
 	}
 }
 
-// momentOf are the crossings that moments belong to: what is set just then is meant to be apart.
+// momentOf are the crossings of every game that moments belong to.
 var momentOf = map[string]plan.Crossing{
 	"died": plan.CrossDeath, "came-back": plan.CrossDeath, "departed": plan.CrossScene, "arrived": plan.CrossScene,
 	"left": plan.CrossLeave, "joined": plan.CrossLeave, "loaded": plan.CrossLeave, "started": plan.CrossNewRun,
 }
 
+// meantAt are the crossings that belong to a moment: that what is set just then is apart afterwards is what is meant.
+func (c *checker) meantAt(m plan.Moment) []plan.Crossing {
+	out := []plan.Crossing{momentOf[m.Kind]}
+	for _, cross := range c.m.Crossings {
+		own := cross.Own()
+		if own != nil && (m.Kind == "crossed" && m.Of == cross.String() || slices.ContainsFunc(own.On, m.Same)) {
+			out = append(out, cross)
+		}
+	}
+	return out
+}
+
 // apart finds a crossing at which only one of two values is reset.
-func apart(a, b model.Fates, meant plan.Crossing) (plan.Crossing, bool) {
-	for _, cross := range plan.Crossings {
-		if cross == meant {
+func (c *checker) apart(a, b model.Fates, meant []plan.Crossing) (plan.Crossing, bool) {
+	for _, cross := range c.m.Crossings {
+		if slices.Contains(meant, cross) {
 			continue
 		}
 		if x, y := a.At(cross).Kind, b.At(cross).Kind; x == "reset" && y == "keep" || x == "keep" && y == "reset" {
 			return cross, true
 		}
 	}
-	return 0, false
+	return plan.Crossing{}, false
 }
 
 func (c *checker) milestoneApart(m *model.Milestone) {
@@ -64,7 +78,7 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 		}
 		for _, r := range p.Reads {
 			v := c.m.VarOf(r.Ref)
-			for _, cross := range plan.Crossings {
+			for _, cross := range c.m.Crossings {
 				if v != nil && m.Fates.At(cross).By == model.ByItself && v.Holder == model.OfPlayer &&
 					(m.Fates.At(cross).Kind == "reset" && v.Fates.At(cross).Kind == "keep" ||
 						m.Fates.At(cross).Kind == "keep" && v.Fates.At(cross).Kind == "reset") {

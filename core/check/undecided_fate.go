@@ -35,7 +35,7 @@ func (c *checker) undecidedFates() {
 	if c.m.Plan.Checkpoints == nil {
 		return
 	}
-	for _, cross := range plan.Crossings {
+	for _, cross := range c.m.Crossings {
 		if c.m.Reached.At(cross).By == model.ByNobody {
 			c.report("undecided-fate", c.m.Plan.Checkpoints.List.At, about{item: "checkpoints"},
 				"Nothing decides what happens to the checkpoint reached at %s.", cross)
@@ -49,10 +49,10 @@ func (c *checker) undecided() [][]*model.Var {
 	var order []string
 	groups := map[string][]*model.Var{}
 	for _, v := range c.m.Vars {
-		if v.Computed() || len(undecidedAt(v)) == 0 {
+		if v.Computed() || len(c.undecidedAt(v)) == 0 {
 			continue
 		}
-		key := fmt.Sprint(undecidedAt(v))
+		key := fmt.Sprint(c.undecidedAt(v))
 		if !c.alone(v) {
 			key += defaultsOf[v.Holder]
 		}
@@ -73,9 +73,9 @@ var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene
 	model.OfProp: "prop", model.OfPlayerScene: "pair", model.OfPlayerProp: "pair"}
 
 // undecidedAt are the crossings at which nothing decides what happens to a variable.
-func undecidedAt(v *model.Var) []string {
+func (c *checker) undecidedAt(v *model.Var) []string {
 	var out []string
-	for _, cross := range plan.Crossings {
+	for _, cross := range c.m.Crossings {
 		if v.Fates.At(cross).By == model.ByNobody {
 			out = append(out, cross.String())
 		}
@@ -87,7 +87,7 @@ func undecidedAt(v *model.Var) []string {
 func (c *checker) alone(v *model.Var) bool { return c.m.Single && !v.Holder.OfPlayers() }
 
 func (c *checker) tellUndecided(group []*model.Var) {
-	first, at := group[0], undecidedAt(group[0])
+	first, at := group[0], c.undecidedAt(group[0])
 	var names, holders, fates []string
 	for i, v := range group {
 		if i < 5 {
@@ -137,7 +137,7 @@ var _ = judges((*checker).undecidedThings)
 // undecidedThings reports cells of movables that nothing decides.
 func (c *checker) undecidedThings() {
 	for _, m := range c.m.Movables {
-		for _, cross := range plan.Crossings {
+		for _, cross := range c.m.Crossings {
 			if m.Fates.At(cross).By == model.ByNobody {
 				c.report("undecided-fate", m.At, about{"movables." + m.ID, &m.Decl.Accept},
 					"Nothing decides what happens to the movable %s at %s.", m.ID, cross)

@@ -4,7 +4,6 @@ import (
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
-	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -22,7 +21,7 @@ var _ = judges((*checker).waymarks,
 // fates that nobody decided.
 func (c *checker) waymarks() {
 	for _, w := range c.m.Waymarks {
-		for _, cross := range plan.Crossings {
+		for _, cross := range c.m.Crossings {
 			if w.Fates.At(cross).By == model.ByNobody {
 				c.report("undecided-fate", w.At, ofWaymark(w), "Nothing decides what happens to the waymark %s at %s.",
 					w.ID, cross)

@@ -57,11 +57,7 @@ func (e Edit) apply(text string, commons model.Commons) (string, error) {
 		if kind == "default" {
 			kind = ""
 		}
-		c, ok := plan.CrossingCalled(e.Crossing)
-		if !ok {
-			return "", fmt.Errorf("%w: there is no crossing %q", plan.ErrEdit, e.Crossing)
-		}
-		return plan.SetFate(text, e.Name, c, kind, e.Set)
+		return plan.SetFate(text, e.Name, e.Crossing, kind, e.Set)
 	case "put":
 		return plan.Put(text, e.Path, e.Value)
 	case "remove":

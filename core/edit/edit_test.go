@@ -189,7 +189,7 @@ func TestAnyChangesKeepEverythingElse(t *testing.T) {
 			}
 			if e.Do == "fate" {
 				want := strings.TrimPrefix(e.Fate, "default")
-				c, _ := plan.CrossingCalled(e.Crossing)
+				c, _ := after.Crossing(e.Crossing)
 				if is := after.Variables.Get(id).Across.At(c).Kind; is != want {
 					t.Fatalf("%s of %s (%s) is %q", e.Crossing, id, decl.Type.Name, is)
 				}

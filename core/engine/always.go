@@ -87,7 +87,7 @@ func (t *tx) ask(w watch) bool {
 // is told.
 func (t *tx) judge() error {
 	for _, w := range t.watches {
-		if !t.breaks(w) {
+		if !t.breaks(w) || slices.Contains(t.excused, w) {
 			continue
 		}
 		if !t.settled {
@@ -124,7 +124,7 @@ func (t *tx) broken() []watch {
 
 func (t *tx) newlyBroken(before []watch) error {
 	for _, w := range t.watches {
-		if t.breaks(w) && !slices.Contains(before, w) {
+		if t.breaks(w) && !slices.Contains(before, w) && !slices.Contains(t.excused, w) {
 			return w.refusal()
 		}
 	}

@@ -9,8 +9,8 @@ import (
 )
 
 // cross applies one column of the matrix: first all resets and rewinds, then all sets together, each
-// reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's.
-func (t *tx) cross(column plan.Crossing, p *Player, owners []owner) {
+// reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's. It gives what was set.
+func (t *tx) cross(column plan.Crossing, p *Player, owners []owner) []assignment {
 	t.cause = &Cause{Kind: "crossing", Crossing: column.String()}
 	for _, o := range owners {
 		for _, v := range t.run.m.Holders[o.hold].Stored {
@@ -28,7 +28,7 @@ func (t *tx) cross(column plan.Crossing, p *Player, owners []owner) {
 		t.crossMarks(column, p)
 		t.crossMilestones(column, p)
 	}
-	t.setAll(column, p, owners)
+	return t.setAll(column, p, owners)
 }
 
 type assignment struct {
@@ -37,7 +37,7 @@ type assignment struct {
 	to    types.Value
 }
 
-func (t *tx) setAll(column plan.Crossing, p *Player, owners []owner) {
+func (t *tx) setAll(column plan.Crossing, p *Player, owners []owner) []assignment {
 	t.fated("set")
 	var all []assignment
 	for _, o := range owners {
@@ -50,6 +50,7 @@ func (t *tx) setAll(column plan.Crossing, p *Player, owners []owner) {
 	for _, a := range all {
 		t.write(a.owner, a.v, a.to, false)
 	}
+	return all
 }
 
 // evaluated adds what a fate sets. A fate cannot be refused: where its expression fails, the value

@@ -119,16 +119,15 @@ func (t *tx) setEarned(p *Player, m *model.Milestone, to bool) {
 	}
 }
 
-// earnedRules runs the rules that wait for any milestone, or for this one.
-func (t *tx) earnedRules(w pending) error {
+// earnedRules are the rules that wait for any milestone, or for this one.
+func (t *tx) earnedRules(m *model.Milestone) []*model.Rule {
 	var rules []*model.Rule
 	for _, r := range t.run.m.On("milestone") {
-		if r.Moment.Of == "" || r.Moment.Of == w.mile.ID {
+		if r.Moment.Of == "" || r.Moment.Of == m.ID {
 			rules = append(rules, r)
 		}
 	}
-	t.frame.about(w.player)
-	return t.rules(rules)
+	return rules
 }
 
 // crossMilestones applies a column to a player's milestones.

@@ -37,6 +37,8 @@ type Run struct {
 	attic       save.Attic
 	senders     map[string]uint64 // the last numbered request of each server that was applied
 	causes      []Cause           // by rule
+	crossed     []int             // how often the world met each of the plan's own crossings; never changed, only replaced
+	session     string            // what the session is called
 	arrivals    map[string]int    // the last arrival of those who have left
 	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
 	tx          tx                // the transaction that runs; kept between steps for its buffers alone
@@ -71,8 +73,15 @@ type core struct {
 	arrival int           // how often in this session, over all visits, the player was put somewhere and did not walk there
 	back    Place         // where to come back to, of a checkpoint that is an area: where it was entered
 	record  *record       // never changed, only replaced
+	met     []met         // by own crossing: the one that the player met last; never changed, only replaced
 	visits  int
 	attic   save.Attic
+}
+
+// met is which of a crossing's happenings a player met last: of which session, and its count there.
+type met struct {
+	session string
+	count   int
 }
 
 // Place is where a player is.
@@ -118,18 +127,28 @@ func New(m *model.Model) *Run { return Open(m, 0) }
 func Open(m *model.Model, seed uint32) *Run {
 	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
 	r.newWorld()
-	r.timers, r.causes = beginTimers(m.Timers, 0), causesOf(m)
+	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), causesOf(m), make([]int, len(m.OwnCrossings))
 	r.tx.run, r.tx.frame.run = r, r
+	return r
+}
+
+// Called says what the session is called: who comes from another one has met other crossings than those that were
+// counted in this one (rule 41). A session of one player needs no name: what was crossed is kept in the player's slot.
+func (r *Run) Called(session string) *Run {
+	if !r.m.Single {
+		r.session = session
+	}
 	return r
 }
 
 // world is what belongs to the session and to no player.
 type world struct {
-	game   []types.Value
-	scenes [][]types.Value
-	props  copies
-	things []thing
-	attic  save.Attic
+	game    []types.Value
+	scenes  [][]types.Value
+	props   copies
+	things  []thing
+	attic   save.Attic
+	crossed []int
 }
 
 // newWorld makes the world as it is before anything happened.

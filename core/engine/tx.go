@@ -39,9 +39,12 @@ type tx struct {
 	cause    *Cause
 	acting   *model.Rule // whose actions are being done
 	number   numberUndo
-	revived  *Player // who has come back in this transaction
-	sown     uint32  // the session's when the transaction began
-	settled  bool    // nothing in this transaction can be refused
+	revived  *Player              // who has come back in this transaction
+	crossed  []int                // the world's counts of own crossings when the transaction began
+	late     []*model.OwnCrossing // what who comes back has met in doing so
+	excused  []watch              // invariants that a crossing broke that nothing can refuse: told already
+	sown     uint32               // the session's when the transaction began
+	settled  bool                 // nothing in this transaction can be refused
 }
 
 // valueUndo is what a stopwatch was held as; of all else the list of changes says what it was.
@@ -70,7 +73,7 @@ type watch struct {
 
 // pending is something that waits behind the current moment's rules.
 type pending struct {
-	do     string // changed, picked, go, die, come-back, start-over, send
+	do     string // changed, picked, go, die, come-back, start-over, send, cross
 	player *Player
 	owner  owner // of changed
 	v      *model.Var
@@ -79,6 +82,7 @@ type pending struct {
 	carry  model.Carried
 	mark   *model.Waymark
 	mile   *model.Milestone
+	own    *model.OwnCrossing
 	event  *model.Event
 	args   []types.Value
 	cause  *Cause
@@ -88,6 +92,7 @@ type pending struct {
 type mark struct {
 	values, cores, entered, exited, things, queue, changes, notices, saves int
 	sown                                                                   uint32
+	crossed                                                                []int
 }
 
 // begin makes the transaction empty. Its lists keep their room.
@@ -96,6 +101,8 @@ func (t *tx) begin(settled bool) {
 	t.values, t.cores = t.values[:0], t.cores[:0]
 	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
 	t.replaced, t.revived = nil, nil
+	t.crossed, t.excused = t.run.crossed, t.excused[:0]
+	t.late = t.late[:0]
 	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
 	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
 	t.frame.about(nil)
@@ -120,7 +127,8 @@ func (t *tx) about(r *model.Rule) string {
 func (t *tx) mark() mark {
 	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited),
 		things: len(t.things), queue: len(t.queue),
-		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown}
+		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown,
+		crossed: t.run.crossed}
 }
 
 // undo takes everything back that happened since the mark.
@@ -139,7 +147,7 @@ func (t *tx) undo(m mark) {
 	for i := len(t.things) - 1; i >= m.things; i-- {
 		t.run.things[t.things[i].index] = t.things[i].old
 	}
-	t.things, t.run.sown = t.things[:m.things], m.sown
+	t.things, t.run.sown, t.run.crossed = t.things[:m.things], m.sown, m.crossed
 	for _, p := range t.entered[m.entered:] {
 		t.run.exit(p)
 	}
@@ -297,9 +305,11 @@ func (t *tx) carryOut(w pending) error {
 		t.frame.aboutOwner(w.owner)
 		return t.rules(t.run.m.OnChanged(w.v))
 	case "milestone":
-		return t.byItself(w.player, func() error { return t.earnedRules(w) })
+		return t.following(w.player, t.earnedRules(w.mile))
 	case "saved":
-		return t.byItself(w.player, func() error { return t.moment(w.do, w.player) })
+		return t.following(w.player, t.run.m.On("saved"))
+	case "cross":
+		return t.crossOwn(w.own, w.player)
 	case "picked":
 		return t.moment(w.do, w.player)
 	case "send":
@@ -312,6 +322,32 @@ func (t *tx) carryOut(w pending) error {
 		return t.comeBack(w.player)
 	case "start-over":
 		return t.startOver(w.player)
+	}
+	return nil
+}
+
+// following carries out what waits for a moment that refuses nothing: its rules, by themselves, and then the crossings
+// that it sets off, which hold whatever becomes of the rules (rule 40).
+func (t *tx) following(p *Player, rules []*model.Rule) error {
+	first := len(rules)
+	for i, r := range rules {
+		if r.Crosses != nil {
+			first = i // they stand behind all others
+			break
+		}
+	}
+	cause := t.cause
+	if err := t.byItself(p, func() error {
+		t.frame.about(p)
+		return t.rules(rules[:first])
+	}); err != nil {
+		return err
+	}
+	for _, r := range rules[first:] {
+		t.frame.about(p)
+		if t.cause = cause; r.Only == nil || t.holds(r.Only) {
+			t.crossByItself(r.Crosses, p)
+		}
 	}
 	return nil
 }
@@ -394,6 +430,10 @@ func (t *tx) rule(r *model.Rule) error {
 	t.spent += r.Effort
 	if r.Only != nil && !t.holds(r.Only) || r.If != nil && !t.holds(r.If) {
 		return t.failed(r)
+	}
+	if r.Crosses != nil {
+		t.queue = append(t.queue, pending{do: "cross", own: r.Crosses, player: t.frame.player, cause: t.cause})
+		return nil
 	}
 	t.cause = &t.run.causes[r.Index]
 	if t.run.acted != nil {

@@ -31,6 +31,10 @@ func (r *Run) takeWorld(w *save.World) {
 		r.senders = w.Senders
 	}
 	r.newWorld()
+	r.crossed = make([]int, len(r.m.OwnCrossings))
+	for i, c := range r.m.OwnCrossings {
+		r.crossed[i] = w.Crossed[c.String()].Count
+	}
 	r.fill(r.game, model.OfGame, w.Values)
 	for i, s := range r.m.Scenes {
 		r.fill(r.scenes[i], model.OfScene, w.Scenes[s.ID])
@@ -140,7 +144,7 @@ func (t *tx) join(req *Request) error {
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
-	p.ranks = make([]types.Value, len(r.m.Standings))
+	p.ranks, p.met = make([]types.Value, len(r.m.Standings)), t.metNow(nil)
 	p.arrival = r.arrivals[p.id]
 	p.put(r.clock)
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
@@ -218,6 +222,11 @@ func (t *tx) load(p *Player, s *save.Player) {
 	for i, m := range r.m.Milestones {
 		p.earned[i] = slices.Contains(s.Milestones, m.ID)
 	}
+	if r.m.Single && s.World != nil { // before what the player met is held against it
+		t.replaceWorld()
+		r.takeWorld(s.World)
+	}
+	p.met = t.metNow(s.Crossed)
 	if s.Back != nil {
 		p.back = r.validPlace(*s.Back, r.startPlace())
 	} else if p.reached >= 0 && r.m.Checkpoints[p.reached].Spot == nil {
@@ -225,23 +234,19 @@ func (t *tx) load(p *Player, s *save.Player) {
 	}
 	p.place = r.validPlace(s.Place, r.after(p, "checkpoint"))
 	p.entry = r.validPlace(s.Entry, p.place)
-	if r.m.Single && s.World != nil {
-		t.replaceWorld()
-		r.takeWorld(s.World)
-	}
 }
 
 // replaceWorld keeps the world that another is about to stand in for, so that it can be undone.
 func (t *tx) replaceWorld() {
 	r := t.run
-	t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic}
+	t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic, r.crossed}
 }
 
 // freshWorld is the world of a slot in which nothing was ever saved: nothing of whoever played before is in it (rule
 // 1).
 func (t *tx) freshWorld() {
 	t.replaceWorld()
-	t.run.attic = nil
+	t.run.attic, t.run.crossed = nil, make([]int, len(t.run.m.OwnCrossings))
 	t.run.newWorld()
 }
 
@@ -305,6 +310,7 @@ func (t *tx) returned(p *Player) {
 	if r.m.Place.Leave.Kind != "exact" {
 		p.entry = p.place
 	}
+	t.missed(p)
 }
 
 // leaving is whose state goes through the column leave: the player's own and its pairs, never the world's.
@@ -329,6 +335,9 @@ func (t *tx) tellJoined(p *Player, first, back bool) error {
 	}
 	if !first {
 		if err := t.moment("loaded", p); err != nil {
+			return err
+		}
+		if err := t.tellMissed(p); err != nil {
 			return err
 		}
 	}
@@ -413,6 +422,7 @@ func (r *Run) save(p *Player) *save.Player {
 		}
 	}
 	s.Waymarks = r.marksOut(p.marks, func(*model.Waymark) bool { return true })
+	s.Crossed = r.metOut(p)
 	if r.m.Single {
 		s.World = r.World()
 	}
@@ -438,7 +448,7 @@ func (r *Run) World() *save.World {
 			w.Held[m.ID] = p.id
 		}
 	}
-	w.Attic, w.Senders = r.attic, r.senders
+	w.Attic, w.Senders, w.Crossed = r.attic, r.senders, r.countsOut()
 	return w
 }
 

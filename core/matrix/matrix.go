@@ -77,7 +77,7 @@ type Cell struct {
 // Of makes the matrix of a plan.
 func Of(m *model.Model) Matrix {
 	out := Matrix{Game: m.Plan.Game.Name, Title: model.Title(m.Plan.Title, m.Plan.Game.Name),
-		Version: m.Plan.Version.Value, Columns: columns(), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
+		Version: m.Plan.Version.Value, Columns: columns(m), Rosters: append([]string{}, m.Plan.Rosters.IDs()...)}
 	w := &writer{m: m}
 	for _, h := range w.holdings() {
 		out.Holders = append(out.Holders, Holder{h.Written(), h.Prefix()})
@@ -151,9 +151,9 @@ func (m *Matrix) Cell(row, column string) *Cell {
 	return nil
 }
 
-func columns() []Column {
+func columns(m *model.Model) []Column {
 	var out []Column
-	for _, c := range plan.Crossings {
+	for _, c := range m.Crossings {
 		out = append(out, Column{c.String(), c.Title(), c.Meaning()})
 	}
 	return append(out, Column{"crash", "Crash",
@@ -185,7 +185,7 @@ func (w *writer) variable(v *model.Var) Row {
 	if v.Computed() {
 		row.Computed, row.Start = v.Decl.Is.Source, types.None
 	}
-	for _, c := range plan.Crossings {
+	for _, c := range w.m.Crossings {
 		row.Cells = append(row.Cells, w.cell(v, c, *v.Fates.At(c)))
 	}
 	if v.Computed() {
@@ -358,7 +358,7 @@ func (w *writer) remembered(row Row, fates model.Fates, sentences map[string]str
 
 // builtIn fills a row of something built in; sentences say what each fate means.
 func (w *writer) builtIn(row Row, h model.Holder, fates model.Fates, sentences map[string]string) Row {
-	for _, c := range plan.Crossings {
+	for _, c := range w.m.Crossings {
 		f := *fates.At(c)
 		cell := Cell{Fate: f.Kind, Short: f.Kind, Decided: f.By, Where: where(f)}
 		switch {

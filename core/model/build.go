@@ -28,14 +28,16 @@ func build(p *plan.Plan, commons Commons) (*Model, finding.List) {
 }
 
 func newBuilder(p *plan.Plan, commons Commons) *builder {
-	return &builder{Model: &Model{
-		Plan: p, Reached: newFates(), Reach: p.Reach.Or(fixed.FromInt(2)),
+	b := &builder{Model: &Model{
+		Plan: p, Crossings: p.AllCrossings(), Reach: p.Reach.Or(fixed.FromInt(2)),
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
 		rosters: map[string]*types.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}, load: commons, lost: map[string]bool{}}
+	b.Reached = b.newFates()
+	return b
 }
 
 func (b *builder) all() {
@@ -48,6 +50,7 @@ func (b *builder) all() {
 	b.allPoints()
 	b.allWaymarks()
 	b.nameMilestones()
+	b.nameCrossings()
 	b.allVars()
 	b.scopes = b.newScopes()
 	b.allComputed()
@@ -58,6 +61,7 @@ func (b *builder) all() {
 	b.allPassages()
 	b.allMilestones()
 	b.allRules()
+	b.setOff()
 	b.allAlways()
 	b.allUpgrades()
 	b.allRequests()
@@ -113,14 +117,6 @@ func (b *builder) add(found ...finding.Finding) {
 // ofNoType says whether a finding is about a type that nobody knows: that it is none is told where it is declared.
 func ofNoType(message string) bool {
 	return strings.Contains(message, "something is wanted") || strings.Contains(message, "each is something")
-}
-
-func spaced(id string) string {
-	if id == "" {
-		return id
-	}
-	s := strings.NewReplacer("_", " ", "-", " ").Replace(id)
-	return strings.ToUpper(s[:1]) + s[1:]
 }
 
 func (b *builder) space() {
@@ -352,7 +348,7 @@ func (b *builder) allPoints() {
 func (b *builder) allWaymarks() {
 	for i := range b.Plan.Waymarks.Entries {
 		e := &b.Plan.Waymarks.Entries[i]
-		w := &Waymark{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
+		w := &Waymark{ID: e.ID, Fates: b.newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
 			NotFrom: b.sceneSet(e.Value.NotFrom), ForgetOn: b.sceneSet(e.Value.ForgetOn),
 			Lasting: e.Value.Lasting.Value, At: e.At, Decl: &e.Value}
 		b.Waymarks = append(b.Waymarks, w)

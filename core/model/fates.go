@@ -11,7 +11,7 @@ import (
 // allFates decides every cell of the matrix that applies.
 func (b *builder) allFates() {
 	for _, v := range b.Vars {
-		for _, c := range plan.Crossings {
+		for _, c := range b.Crossings {
 			*v.Fates.At(c) = b.fate(v.Name, v.Holder, c, v.Decl.Across.At(c), v)
 		}
 		if v.Computed() && !reflect.ValueOf(v.Decl.Across).IsZero() {
@@ -28,14 +28,14 @@ func (b *builder) allFates() {
 	if b.Plan.Checkpoints != nil {
 		own = b.Plan.Checkpoints.Across
 	}
-	for _, c := range plan.Crossings {
+	for _, c := range b.Crossings {
 		*b.Reached.At(c) = b.fate("the checkpoint reached", OfPlayer, c, own.At(c), nil)
 		if k := b.Reached.At(c).Kind; k == "set" || k == "rewind" {
 			b.report("bad-value", b.Reached.At(c).At, "The checkpoint reached can be kept or reset at %s.", c)
 		}
 	}
 	for _, w := range b.Waymarks {
-		for _, c := range plan.Crossings {
+		for _, c := range b.Crossings {
 			*w.Fates.At(c) = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
 			if w.Fates.At(c).Kind == "set" {
 				b.report("bad-value", w.Fates.At(c).At,
@@ -44,7 +44,7 @@ func (b *builder) allFates() {
 		}
 	}
 	for _, m := range b.Movables {
-		for _, c := range plan.Crossings {
+		for _, c := range b.Crossings {
 			*m.Fates.At(c) = b.movableFate(m, c)
 		}
 	}
@@ -68,7 +68,7 @@ func (b *builder) defaultsApply() {
 	d := &b.Plan.Defaults
 	for h := OfPlayer; h < OfPlayerProp; h++ { // the pairs have one between them
 		fates := holders[h].defaults(d)
-		for _, c := range plan.Crossings {
+		for _, c := range b.Crossings {
 			if f := fates.At(c); f.Kind != "" && !b.Applies(h, c) {
 				b.report("bad-value", f.At, "%s", b.cannotApply("what a "+h.String()+" holds", h, c))
 			}
@@ -137,7 +137,7 @@ func (b *builder) fateExpression(v *Var, c plan.Crossing, f *plan.Fate) *expr.Pr
 // oneStep makes sure that at a crossing no expression reads what is itself set there: all of them read
 // the result of the resets and rewinds (rule 15).
 func (b *builder) oneStep() {
-	for _, c := range plan.Crossings {
+	for _, c := range b.Crossings {
 		for _, v := range b.Vars {
 			p := v.Fates.At(c).Set
 			if p == nil {

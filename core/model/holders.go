@@ -22,6 +22,7 @@ const (
 // holder is what there is to know of one.
 type holder struct {
 	word     string // what people call it
+	first    string // of whom it is first of all: what a crossing of a plan's own is for
 	written  string // as it stands in of: %s is the kind of a prop
 	title    string // over the rows of the matrix
 	read     string // how its variables are read
@@ -53,24 +54,24 @@ func one(scene string) map[plan.Crossing]string {
 var alone = map[plan.Crossing]string{plan.CrossDeath: afterDying, plan.CrossNewRun: startsOver}
 
 var holders = [...]holder{
-	OfPlayer: {word: "player", written: "player", title: "Each player has", read: "player.", players: true,
+	OfPlayer: {word: "player", first: "player", written: "player", title: "Each player has", read: "player.", players: true,
 		with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates {
 			return &d.Player
 		}, instead: OfPlayer, when: one("the player arrives in another scene")},
-	OfScene: {word: "scene", written: "scene", title: "Each scene has", read: "scene.", with: "scene",
+	OfScene: {word: "scene", first: "scene", written: "scene", title: "Each scene has", read: "scene.", with: "scene",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Scene }, instead: OfScene,
 		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
-	OfGame: {word: "game", written: "game", title: "The game has", read: "game.", with: "everyone",
+	OfGame: {word: "game", first: "game", written: "game", title: "The game has", read: "game.", with: "everyone",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Game }, instead: OfGame,
 		when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
-	OfPlayerScene: {word: "player and scene", written: "[player, scene]", title: "Each player has for each scene",
+	OfPlayerScene: {word: "player and scene", first: "player", written: "[player, scene]", title: "Each player has for each scene",
 		read: "scene.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
-	OfProp: {word: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true, with: "scene",
+	OfProp: {word: "prop", first: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true, with: "scene",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Prop }, instead: OfScene,
 		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
-	OfPlayerProp: {word: "player and prop", written: "[player, prop:%s]", title: "Each player has for each %s",
+	OfPlayerProp: {word: "player and prop", first: "player", written: "[player, prop:%s]", title: "Each player has for each %s",
 		read: "prop.%s.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
 }
@@ -89,11 +90,17 @@ func (h Holder) When(c plan.Crossing) string {
 	if when := holders[h].when[c]; when != "" {
 		return when
 	}
+	if c.Own() != nil {
+		return "the crossing " + c.Title() + " happens"
+	}
 	return alone[c]
 }
 
 // Applies says whether a crossing can mean anything to what a holder has.
 func (m *Model) Applies(h Holder, c plan.Crossing) bool {
+	if own := c.Own(); own != nil {
+		return own.IsFor(holders[h].first)
+	}
 	return holders[h].when[c] != "" || m.Single && alone[c] != ""
 }
 
@@ -127,7 +134,7 @@ func lowerFirst(s string) string { return strings.ToLower(s[:1]) + s[1:] }
 type Fates []Fate
 
 // newFates have room for every crossing.
-func newFates() Fates { return make(Fates, len(plan.Crossings)+1) }
+func (b *builder) newFates() Fates { return make(Fates, len(b.Crossings)+1) }
 
 // At is what a crossing does.
-func (f Fates) At(c plan.Crossing) *Fate { return &f[c] }
+func (f Fates) At(c plan.Crossing) *Fate { return &f[c.Number()] }

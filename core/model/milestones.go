@@ -9,7 +9,7 @@ import (
 func (b *builder) nameMilestones() {
 	for i := range b.Plan.Milestones.Entries {
 		e := &b.Plan.Milestones.Entries[i]
-		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID),
+		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: b.newFates(), Title: Title(e.Value.Title, e.ID),
 			Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
 	}
 }
@@ -29,7 +29,7 @@ func (b *builder) allMilestones() {
 		default:
 			b.progress(m)
 		}
-		for _, c := range plan.Crossings {
+		for _, c := range b.Crossings {
 			*m.Fates.At(c) = b.milestoneFate(m, c)
 		}
 	}

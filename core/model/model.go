@@ -4,7 +4,6 @@
 package model
 
 import (
-	"strings"
 	"time"
 
 	"alluvion.dev/core/expr"
@@ -16,41 +15,43 @@ import (
 
 // Model is a resolved plan. It is never changed after Build, and may be used by many at once.
 type Model struct {
-	Plan        *plan.Plan
-	Axes        []string
-	Facings     []string
-	Step        fixed.Num // of coordinates
-	Reach       fixed.Num
-	Holders     []*Holding // the first four by Holder, then two for each kind of prop
-	Vars        []*Var     // all, in document order
-	Kinds       []*PropKind
-	Props       []*Prop // all, in document order
-	Movables    []*Movable
-	Standings   []*Standing
-	Carriers    []*Carrier
-	Pickable    map[string]map[string]Pickable // by roster and option: those that are not for every player
-	Requests    map[string]*RequestRule        // by the request
-	Fastest     fixed.Num                      // of moves, in units per second; 0 where nothing is said
-	Whiles      []*Var                         // stopwatches that count only while something holds
-	Scenes      []*Scene
-	Start       *Spot
-	Passages    []*Passage
-	Checkpoints []*Checkpoint
-	Fallback    *Spot // nil where none is named
-	Furthest    bool
-	Areas       []*Area // all, in document order
-	Waymarks    []*Waymark
-	Events      []*Event
-	Rules       []*Rule // one for each rule and moment that it waits for
-	Always      []*Always
-	Checks      []*Check // of the upgrade to this version
-	Milestones  []*Milestone
-	Place       PlaceFates
-	Reached     Fates // of the checkpoint reached, by crossing
-	Single      bool  // session.players is 1: the world is part of what is saved in the player's slot
-	Effects     []Effect
-	Timers      []Timer // of the session
-	OwnTimers   []Timer // of each player
+	Plan         *plan.Plan
+	Axes         []string
+	Facings      []string
+	Step         fixed.Num // of coordinates
+	Reach        fixed.Num
+	Holders      []*Holding // the first four by Holder, then two for each kind of prop
+	Vars         []*Var     // all, in document order
+	Kinds        []*PropKind
+	Props        []*Prop // all, in document order
+	Movables     []*Movable
+	Standings    []*Standing
+	Carriers     []*Carrier
+	Pickable     map[string]map[string]Pickable // by roster and option: those that are not for every player
+	Requests     map[string]*RequestRule        // by the request
+	Fastest      fixed.Num                      // of moves, in units per second; 0 where nothing is said
+	Whiles       []*Var                         // stopwatches that count only while something holds
+	Scenes       []*Scene
+	Start        *Spot
+	Passages     []*Passage
+	Checkpoints  []*Checkpoint
+	Fallback     *Spot // nil where none is named
+	Furthest     bool
+	Areas        []*Area // all, in document order
+	Waymarks     []*Waymark
+	Events       []*Event
+	Rules        []*Rule // one for each rule and moment that it waits for
+	Always       []*Always
+	Checks       []*Check // of the upgrade to this version
+	Milestones   []*Milestone
+	Crossings    []plan.Crossing // all, in the order of the matrix's columns
+	OwnCrossings []*OwnCrossing  // those that the plan declares, in document order
+	Place        PlaceFates
+	Reached      Fates // of the checkpoint reached, by crossing
+	Single       bool  // session.players is 1: the world is part of what is saved in the player's slot
+	Effects      []Effect
+	Timers       []Timer // of the session
+	OwnTimers    []Timer // of each player
 
 	vars      map[string]*Var
 	spots     map[string]*Spot
@@ -384,15 +385,18 @@ type Arg struct {
 // Rule is one rule waiting for one moment.
 type Rule struct {
 	Number int // in the document, from 1
-	Index  int // in Rules
-	Moment plan.Moment
-	Event  *Event        // where the moment is an event
-	Only   *expr.Program // whether it is the one thing that the moment names: the scene, the checkpoint
-	If     *expr.Program
-	Effort int // how much its conditions do, in actions: 0 for most
-	Do     []*Action
-	At     finding.At
-	Decl   *plan.Rule
+	// Crosses is the crossing that this sets off, in place of doing anything: such a rule stands for what a plan's own
+	// crossing waits for, and is none of Rules. Nil for all others.
+	Crosses *OwnCrossing
+	Index   int // in Rules
+	Moment  plan.Moment
+	Event   *Event        // where the moment is an event
+	Only    *expr.Program // whether it is the one thing that the moment names: the scene, the checkpoint
+	If      *expr.Program
+	Effort  int // how much its conditions do, in actions: 0 for most
+	Do      []*Action
+	At      finding.At
+	Decl    *plan.Rule
 	// Locals is how many names of its own the rule has.
 	Locals int
 	// AboutPlayer says whether there is a player that the rule is about.
@@ -402,17 +406,7 @@ type Rule struct {
 }
 
 // On is what the rule waits for, in words: arrived yard, every 30s of each player, or the event.
-func (r *Rule) On() string {
-	switch {
-	case r.Event != nil:
-		return r.Event.ID
-	case r.Moment.Kind == "every" && r.AboutPlayer:
-		return "every " + plan.Short(r.Moment.Every) + " of each player"
-	case r.Moment.Kind == "every":
-		return "every " + plan.Short(r.Moment.Every)
-	}
-	return strings.TrimSpace(r.Moment.Kind + " " + r.Moment.Of)
-}
+func (r *Rule) On() string { return r.Moment.String() }
 
 // Timer is a rule that waits for every.
 type Timer struct {
@@ -563,7 +557,7 @@ func Title(given plan.Given[string], id string) string {
 	if given.Given {
 		return given.Value
 	}
-	return spaced(id)
+	return plan.Spaced(id)
 }
 
 // Earning finds the milestone whose being earned a name stands for: player.earned.full_sack; nil where there is none.

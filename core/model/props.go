@@ -67,7 +67,7 @@ func (b *builder) prop(k *PropKind, e plan.Entry[plan.Placement]) {
 func (b *builder) allMovables() {
 	for i := range b.Plan.Movables.Entries {
 		e := &b.Plan.Movables.Entries[i]
-		m := &Movable{ID: e.ID, Fates: newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
+		m := &Movable{ID: e.ID, Fates: b.newFates(), Title: Title(e.Value.Title, e.ID), Index: i,
 			Start: b.spots[e.Value.Start.Name], NeverIn: b.sceneSet(e.Value.NeverIn), At: e.At, Decl: &e.Value}
 		if m.Start != nil && m.NeverIn[m.Start.Scene] {
 			b.report("bad-value", e.Value.Start.At, "%s starts in %s, into which nobody can bring it.", m.ID,

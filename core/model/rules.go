@@ -100,6 +100,17 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 			a.Exited = append(a.Exited, r)
 		}
 		return b.scopes.player, true
+	case "crossed":
+		own := b.OwnCrossing(r.Moment.Of)
+		if r.AboutPlayer = r.Moment.Each || !own.World; r.Moment.Each {
+			own.Each = append(own.Each, r)
+		} else {
+			own.Rules = append(own.Rules, r)
+		}
+		if r.AboutPlayer {
+			return b.scopes.player, true
+		}
+		return b.scopes.world, true
 	case "every":
 		timer := Timer{r, r.Moment.Every.Milliseconds()}
 		if r.AboutPlayer = r.Moment.Of == "player"; r.AboutPlayer {

@@ -66,7 +66,7 @@ func (b *builder) refuseFields(e *plan.Entry[plan.Variable]) {
 
 // newVar files a variable under its holder.
 func (b *builder) newVar(v *Var) {
-	v.Fates = newFates()
+	v.Fates = b.newFates()
 	v.Hold = b.holding(v.Decl.Of)
 	v.Holder = v.Hold.Holder
 	v.Name = v.Hold.Prefix() + v.ID

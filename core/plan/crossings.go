@@ -1,72 +1,226 @@
 package plan
 
-// Crossing is a boundary in play over which state is carried or not. The zero Crossing is none.
-type Crossing uint8
-
-// The crossings that every game has.
-const (
-	CrossScene Crossing = 1 + iota
-	CrossDeath
-	CrossLeave
-	CrossRestart
-	CrossNewRun
+import (
+	"reflect"
+	"slices"
+	"strings"
 )
 
-// Crossings are all of them, in the order of the matrix's columns.
-var Crossings = []Crossing{CrossScene, CrossDeath, CrossLeave, CrossRestart, CrossNewRun}
+// Crossing is a boundary in play over which state is carried or not: one that every game has, or one that a plan
+// declares. Crossings are compared with ==; own ones of two plans are never the same. The zero Crossing is none.
+type Crossing struct{ *crossing }
 
 // crossing is what there is to know of one.
 type crossing struct {
 	id      string
+	number  int // among those of its plan, from 1; those that every game has come first
 	title   string
 	meaning string // when it happens
 	apart   string // why it cannot apply to some holders
 	rewinds bool   // what happened since the checkpoint can be taken back at it
+	own     *OwnCrossing
 	fate    func(*Fates) *Fate
 }
 
-var crossings = map[Crossing]crossing{
-	CrossScene: {"scene", "Scene",
-		"The player arrives in another scene; for a scene's own state: the last player leaves it.",
-		"The game is not in a scene, so it does not change scene.", false, func(f *Fates) *Fate { return &f.Scene }},
-	CrossDeath: {"death", "Death", "The player comes back after dying.",
-		"One player's death is nothing to what all of them share.", true, func(f *Fates) *Fate { return &f.Death }},
-	CrossLeave: {"leave", "Leave", "A visit ends (quit, lost connection, crash) and another begins.",
-		"It stays with the session when one player leaves.", false, func(f *Fates) *Fate { return &f.Leave }},
-	CrossRestart: {"restart", "Restart", "The session ends and is opened again.",
-		"What a player has goes with the player: it is leave that applies.", false, func(f *Fates) *Fate {
-			return &f.Restart
-		}},
-	CrossNewRun: {"new-run", "New run", "The player starts over in the same slot.",
-		"One player starting over is nothing to what all of them share.", false, func(f *Fates) *Fate {
-			return &f.NewRun
-		}},
-}
+// The crossings that every game has.
+var (
+	CrossScene = Crossing{&crossing{id: "scene", number: 1, title: "Scene",
+		meaning: "The player arrives in another scene; for a scene's own state: the last player leaves it.",
+		apart:   "The game is not in a scene, so it does not change scene.",
+		fate:    func(f *Fates) *Fate { return &f.Scene }}}
+	CrossDeath = Crossing{&crossing{id: "death", number: 2, title: "Death", rewinds: true,
+		meaning: "The player comes back after dying.",
+		apart:   "One player's death is nothing to what all of them share.",
+		fate:    func(f *Fates) *Fate { return &f.Death }}}
+	CrossLeave = Crossing{&crossing{id: "leave", number: 3, title: "Leave",
+		meaning: "A visit ends (quit, lost connection, crash) and another begins.",
+		apart:   "It stays with the session when one player leaves.",
+		fate:    func(f *Fates) *Fate { return &f.Leave }}}
+	CrossRestart = Crossing{&crossing{id: "restart", number: 4, title: "Restart",
+		meaning: "The session ends and is opened again.",
+		apart:   "What a player has goes with the player: it is leave that applies.",
+		fate:    func(f *Fates) *Fate { return &f.Restart }}}
+	CrossNewRun = Crossing{&crossing{id: "new-run", number: 5, title: "New run",
+		meaning: "The player starts over in the same slot.",
+		apart:   "One player starting over is nothing to what all of them share.",
+		fate:    func(f *Fates) *Fate { return &f.NewRun }}}
+)
+
+// Crossings are those that every game has, in the order of the matrix's columns.
+var Crossings = []Crossing{CrossScene, CrossDeath, CrossLeave, CrossRestart, CrossNewRun}
+
+// crash is a column of the matrix and no crossing: nobody else may be called so.
+const crash = "crash"
 
 // String is the crossing as plans write it.
-func (c Crossing) String() string { return crossings[c].id }
+func (c Crossing) String() string {
+	if c.crossing == nil {
+		return ""
+	}
+	return c.id
+}
+
+// Number tells the crossings of one plan apart: from 1, those that every game has first.
+func (c Crossing) Number() int { return c.number }
 
 // Title is what people call it.
-func (c Crossing) Title() string { return crossings[c].title }
+func (c Crossing) Title() string { return c.title }
 
 // Meaning says when it happens.
-func (c Crossing) Meaning() string { return crossings[c].meaning }
+func (c Crossing) Meaning() string { return c.meaning }
 
 // Apart says why it cannot apply to what some hold.
-func (c Crossing) Apart() string { return crossings[c].apart }
+func (c Crossing) Apart() string { return c.apart }
 
 // Rewinds says whether a fate can be rewind there.
-func (c Crossing) Rewinds() bool { return crossings[c].rewinds }
+func (c Crossing) Rewinds() bool { return c.crossing != nil && c.rewinds }
 
-// CrossingCalled finds a crossing by its id; false where there is none.
-func CrossingCalled(id string) (Crossing, bool) {
-	for _, c := range Crossings {
-		if c.String() == id {
+// Own is what a plan says of a crossing that it declares; nil for those that every game has.
+func (c Crossing) Own() *OwnCrossing { return c.own }
+
+// At gives the fate at one crossing; its Kind is "" where none is written.
+func (f *Fates) At(c Crossing) *Fate { return c.fate(f) }
+
+// builtInCrossing finds one that every game has; the zero Crossing where there is none of that name.
+func builtInCrossing(id string) Crossing {
+	i := slices.IndexFunc(Crossings, func(c Crossing) bool { return c.id == id })
+	if i < 0 {
+		return Crossing{}
+	}
+	return Crossings[i]
+}
+
+// Crossing finds a crossing of the plan by its id; false where there is none.
+func (p *Plan) Crossing(id string) (Crossing, bool) {
+	for _, c := range p.AllCrossings() {
+		if c.id == id {
 			return c, true
 		}
 	}
-	return 0, false
+	return Crossing{}, false
 }
 
-// At gives the fate at one crossing; its Kind is "" where none is written.
-func (f *Fates) At(c Crossing) *Fate { return crossings[c].fate(f) }
+// AllCrossings are those that every game has and the plan's own, in the order of the matrix's columns. Of a plan that
+// was read, they are the same at every call.
+func (p *Plan) AllCrossings() []Crossing {
+	if p.crossings == nil {
+		p.crossings = slices.Clone(Crossings)
+		for i := range p.Crossings.Entries {
+			p.crossings = append(p.crossings, ownCrossing(&p.Crossings.Entries[i], len(p.crossings)+1))
+		}
+	}
+	return p.crossings
+}
+
+func ownCrossing(e *Entry[OwnCrossing], number int) Crossing {
+	id := e.ID
+	return Crossing{&crossing{id: id, number: number, title: e.Value.title(id), own: &e.Value,
+		meaning: e.Value.meaning(), apart: e.Value.apart(id),
+		fate: func(f *Fates) *Fate {
+			if fate := f.Own.Get(id); fate != nil {
+				return fate
+			}
+			return &Fate{}
+		}}}
+}
+
+func (o *OwnCrossing) title(id string) string {
+	if o.Title.Given {
+		return o.Title.Value
+	}
+	return Spaced(id)
+}
+
+// IsFor says whether the crossing is for what a holder has: game, scene, prop or player. A pair goes with its first.
+func (o *OwnCrossing) IsFor(holder string) bool {
+	return slices.ContainsFunc(o.For, func(g Given[string]) bool { return g.Value == holder })
+}
+
+// OfWorld says whether it is for anything that the players share: then the world crosses, and with it everybody who is
+// there.
+func (o *OwnCrossing) OfWorld() bool {
+	return slices.ContainsFunc(o.For, func(g Given[string]) bool { return g.Value != "player" })
+}
+
+func (o *OwnCrossing) meaning() string {
+	var on []string
+	for _, m := range o.On {
+		on = append(on, m.String())
+	}
+	return "This game's own: on " + strings.Join(on, ", or on ") + "."
+}
+
+func (o *OwnCrossing) apart(id string) string {
+	var holders []string
+	for _, h := range o.For {
+		holders = append(holders, h.Value)
+	}
+	return "The crossing " + id + " is only for what these hold: " + strings.Join(holders, ", ") + "."
+}
+
+// read takes the fates at the plan's own crossings apart from those that every game has.
+func (f *Fates) read(r *reader, n *node, _ field) {
+	if n.form != formTable {
+		r.wrongTable(n, reflect.TypeFor[Fates]())
+		return
+	}
+	rest := &node{form: formTable, At: n.At}
+	for _, k := range n.keys {
+		if !slices.Contains(r.crossings, k.name) {
+			rest.keys = append(rest.keys, k)
+			continue
+		}
+		k.value.At = orAt(k.value.At, k.at)
+		e := Entry[Fate]{ID: k.name, At: k.at}
+		e.Value.read(r, k.value, field{name: k.name})
+		f.Own.Entries = append(f.Own.Entries, e)
+	}
+	r.tableOf(rest, reflect.ValueOf(f).Elem(), func() {}, r.crossings...)
+}
+
+// resolveCrossings makes sure that no crossing has the name of another, and that each says when it happens.
+func (p *Plan) resolveCrossings(r *reader) {
+	for i := range p.Crossings.Entries {
+		e := &p.Crossings.Entries[i]
+		if builtInCrossing(e.ID) != (Crossing{}) || e.ID == crash {
+			r.report("duplicate-id", e.At, "There is a crossing called %s already, which every game has: this one needs another name.", e.ID)
+		}
+		seen := map[string]bool{}
+		for _, h := range e.Value.For {
+			if seen[h.Value] {
+				r.report("duplicate-id", h.At, "%q stands here twice.", h.Value)
+			}
+			seen[h.Value] = true
+		}
+	}
+	p.crossingLoops(r)
+}
+
+// crossingLoops reports crossings that set themselves off, through others or at once.
+func (p *Plan) crossingLoops(r *reader) {
+	after := func(id string) []string {
+		var out []string
+		for _, e := range p.Crossings.Entries {
+			for _, m := range e.Value.On {
+				if m.Kind == "crossed" && m.Of == id {
+					out = append(out, e.ID)
+				}
+			}
+		}
+		return out
+	}
+	for _, e := range p.Crossings.Entries {
+		seen, next := map[string]bool{}, after(e.ID)
+		for len(next) > 0 && !seen[e.ID] {
+			id := next[0]
+			next = next[1:]
+			if !seen[id] {
+				seen[id] = true
+				next = append(next, after(id)...)
+			}
+		}
+		if seen[e.ID] {
+			r.report("bad-value", e.At, "The crossing %s sets itself off, without end.", e.ID)
+		}
+	}
+}

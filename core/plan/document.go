@@ -27,6 +27,7 @@ type Plan struct {
 	Start    Ref           `plan:"start,required" ref:"spot" doc:"The spot where a new run begins, as scene/spot."`
 	Defaults Defaults      `plan:"defaults" doc:"Fates of everything that does not say its own."`
 
+	Crossings   Map[OwnCrossing] `plan:"crossings" doc:"The game's own crossings, besides the five that every game has: a round, a chapter, a day."`
 	Rosters     Map[Roster]      `plan:"rosters" doc:"Lists of options with attributes, for variables of type pick."`
 	Variables   Map[Variable]    `plan:"variables" doc:"The named, typed pieces of state."`
 	Scenes      Map[Scene]       `plan:"scenes,required" doc:"The places of their own: levels, maps, rooms."`
@@ -53,8 +54,9 @@ type Plan struct {
 	// Source is the text that was read.
 	Source string `plan:"-"`
 	// Gaps are what is of another form than it has to be; Unread are these and the names that nothing declares.
-	Gaps   Gaps `plan:"-"`
-	Unread Gaps `plan:"-"`
+	Gaps      Gaps       `plan:"-"`
+	Unread    Gaps       `plan:"-"`
+	crossings []Crossing // all of them: see AllCrossings
 	// Stopped says that reading was given up, since too much is wrong.
 	Stopped bool `plan:"-"`
 }
@@ -84,6 +86,16 @@ type Fates struct {
 	Leave   Fate `plan:"leave" doc:"When a visit ends and another begins."`
 	Restart Fate `plan:"restart" doc:"When the session ends and is opened again."`
 	NewRun  Fate `plan:"new-run" doc:"When the player starts over in the same slot."`
+
+	Own Map[Fate] // at the crossings that the plan declares
+}
+
+// OwnCrossing is a crossing that a game has besides those of every game.
+type OwnCrossing struct {
+	Title  Given[string]   `plan:"title" doc:"What people call it."`
+	On     Moments         `plan:"on,required" doc:"The moment or event that sets it off, or a list of them."`
+	For    []Given[string] `plan:"for,required" enum:"game,scene,prop,player" doc:"Whose state goes through it. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
+	Accept Accept          `plan:"accept"`
 }
 
 // PlaceFates are where a player is after each crossing.

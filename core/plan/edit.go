@@ -3,6 +3,7 @@ package plan
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -15,20 +16,23 @@ var ErrEdit = errors.New("this cannot be changed in the text by itself; edit the
 // SetFate writes a variable's own fate at a crossing into a plan's text, and changes nothing else of it:
 // comments, order and layout stay. kind is keep, reset, rewind, set (with its expression), or "" for what
 // the defaults say. The text that is given must be a plan that can be read.
-func SetFate(source string, variable string, c Crossing, kind, expression string) (string, error) {
+func SetFate(source string, variable, crossing, kind, expression string) (string, error) {
 	root, found := parse([]byte(source))
 	if found.Errors() || root == nil {
 		return "", fmt.Errorf("%w: the plan has errors", ErrEdit)
+	}
+	if builtInCrossing(crossing) == (Crossing{}) && !slices.Contains(ownCrossings(root), crossing) {
+		return "", fmt.Errorf("%w: there is no crossing %q", ErrEdit, crossing)
 	}
 	id := declared(root.child("variables"), variable)
 	decl := root.child("variables").child(id)
 	if decl == nil || decl.form != formTable || len(decl.keys) == 0 {
 		return "", fmt.Errorf("%w: there is no variable %s", ErrEdit, variable)
 	}
-	path := []string{"variables", id, "across", c.String()}
+	path := []string{"variables", id, "across", crossing}
 	across, out, err := decl.child("across"), source, error(nil)
 	switch {
-	case kind == "" && across.child(c.String()) == nil:
+	case kind == "" && across.child(crossing) == nil:
 	case kind == "" && len(across.keys) == 1:
 		out, err = Remove(source, path[:3])
 	case kind == "":
@@ -41,7 +45,8 @@ func SetFate(source string, variable string, c Crossing, kind, expression string
 	}
 	again, found := Read([]byte(out))
 	v := again.Variables.Get(id)
-	if found.Errors() || v == nil || v.Across.At(c).Kind != kind || kind == "set" &&
+	c, known := again.Crossing(crossing)
+	if found.Errors() || v == nil || !known || v.Across.At(c).Kind != kind || kind == "set" &&
 		v.Across.At(c).Set.Source != expression {
 		return "", ErrEdit
 	}

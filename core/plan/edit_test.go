@@ -44,25 +44,25 @@ variables:
 func TestAFateIsChangedAndNothingElse(t *testing.T) {
 	for name, row := range map[string]struct {
 		variable   string
-		crossing   plan.Crossing
+		crossing   string
 		kind, expr string
 		from, to   string
 	}{
-		"none yet, in braces":              {"player.oil", plan.CrossDeath, "rewind", "", "start: 12}   # the", "start: 12, across: {death: rewind}}   # the"},
-		"another one, in braces":           {"player.heat", plan.CrossScene, "keep", "", "leave: reset}", "leave: reset, scene: keep}"},
-		"changed, in braces":               {"player.heat", plan.CrossLeave, "keep", "", "leave: reset", "leave: keep"},
-		"an expression replaced":           {"player.heat", plan.CrossDeath, "rewind", "", `death: {set: "min(3, 4)"}`, "death: rewind"},
-		"replaced by an expression":        {"player.heat", plan.CrossLeave, "set", "player.oil", "leave: reset", "leave: {set: player.oil}"},
-		"by one that needs quotes":         {"player.heat", plan.CrossLeave, "set", "max(1, 2)", "leave: reset", `leave: {set: "max(1, 2)"}`},
-		"behind quotes and commas":         {"player.note", plan.CrossLeave, "reset", "", "title: 'it''s'}", "title: 'it''s', across: {leave: reset}}"},
-		"changed, indented":                {"player.warmth", plan.CrossDeath, "keep", "", "death: reset # at", "death: keep # at"},
-		"another one, indented":            {"player.warmth", plan.CrossNewRun, "keep", "", "      leave: keep\n", "      leave: keep\n      new-run: keep\n"},
-		"indented, with braces":            {"player.cold", plan.CrossNewRun, "reset", "", "{new-run: keep}", "{new-run: reset}"},
-		"back to the default, in braces":   {"player.heat", plan.CrossLeave, "", "", `"min(3, 4)"}, leave: reset}`, `"min(3, 4)"}}`},
-		"the first back to the default":    {"player.heat", plan.CrossDeath, "", "", `{death: {set: "min(3, 4)"}, leave`, "{leave"},
-		"back to the default, indented":    {"player.warmth", plan.CrossDeath, "", "", "      death: reset # at death\n", ""},
-		"the only one back to the default": {"player.cold", plan.CrossNewRun, "", "", "    across: {new-run: keep}   # once more\n", ""},
-		"nothing to take back":             {"player.oil", plan.CrossDeath, "", "", "the lamp's", "the lamp's"},
+		"none yet, in braces":              {"player.oil", "death", "rewind", "", "start: 12}   # the", "start: 12, across: {death: rewind}}   # the"},
+		"another one, in braces":           {"player.heat", "scene", "keep", "", "leave: reset}", "leave: reset, scene: keep}"},
+		"changed, in braces":               {"player.heat", "leave", "keep", "", "leave: reset", "leave: keep"},
+		"an expression replaced":           {"player.heat", "death", "rewind", "", `death: {set: "min(3, 4)"}`, "death: rewind"},
+		"replaced by an expression":        {"player.heat", "leave", "set", "player.oil", "leave: reset", "leave: {set: player.oil}"},
+		"by one that needs quotes":         {"player.heat", "leave", "set", "max(1, 2)", "leave: reset", `leave: {set: "max(1, 2)"}`},
+		"behind quotes and commas":         {"player.note", "leave", "reset", "", "title: 'it''s'}", "title: 'it''s', across: {leave: reset}}"},
+		"changed, indented":                {"player.warmth", "death", "keep", "", "death: reset # at", "death: keep # at"},
+		"another one, indented":            {"player.warmth", "new-run", "keep", "", "      leave: keep\n", "      leave: keep\n      new-run: keep\n"},
+		"indented, with braces":            {"player.cold", "new-run", "reset", "", "{new-run: keep}", "{new-run: reset}"},
+		"back to the default, in braces":   {"player.heat", "leave", "", "", `"min(3, 4)"}, leave: reset}`, `"min(3, 4)"}}`},
+		"the first back to the default":    {"player.heat", "death", "", "", `{death: {set: "min(3, 4)"}, leave`, "{leave"},
+		"back to the default, indented":    {"player.warmth", "death", "", "", "      death: reset # at death\n", ""},
+		"the only one back to the default": {"player.cold", "new-run", "", "", "    across: {new-run: keep}   # once more\n", ""},
+		"nothing to take back":             {"player.oil", "death", "", "", "the lamp's", "the lamp's"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			require.Equal(t, 1, strings.Count(toEdit, row.from), row.from)
@@ -78,7 +78,7 @@ func TestWhatCannotBeChangedSaysSo(t *testing.T) {
 		{toEdit, "player.none", "keep"}, {toEdit, "player.oil", "vanish"}, {"a: [", "player.oil", "keep"}, {"", "player.oil", "keep"},
 		{strings.Replace(toEdit, "{of: player, type: int, start: 12}   #", "7 #", 1), "player.oil", "keep"},
 	} {
-		_, err := plan.SetFate(row.text, row.variable, plan.CrossDeath, row.kind, "")
+		_, err := plan.SetFate(row.text, row.variable, "death", row.kind, "")
 		assert.ErrorIs(t, err, plan.ErrEdit)
 	}
 }
@@ -94,7 +94,7 @@ func TestFatesWrittenIntoTheDemoAreRead(t *testing.T) {
 			id := rapid.SampledFrom(p.Variables.IDs()).Draw(t, "variable")
 			c := rapid.SampledFrom(plan.Crossings).Draw(t, "crossing")
 			kind := rapid.SampledFrom([]string{"keep", "reset", ""}).Draw(t, "kind")
-			next, err := plan.SetFate(text, "x."+id, c, kind, "")
+			next, err := plan.SetFate(text, "x."+id, c.String(), kind, "")
 			require.NoError(t, err)
 			again, found := plan.Read([]byte(next))
 			require.Empty(t, found)
@@ -109,10 +109,10 @@ func TestAFateOfAPairOrAFieldIsWrittenWhereItIsDeclared(t *testing.T) {
 	const text = "alluvion: 1\ngame: g\nversion: 1\nstart: a/b\nprops: {cache: {placed: {one: a/b}}}\nvariables:\n" +
 		"  taken: {of: [player, prop:cache], type: bool, start: false}\n  dress: {of: player, type: group, fields: {hood: {type: bool, start: true}}} # warm\n" +
 		"scenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}\n"
-	out, err := plan.SetFate(text, "prop.cache.taken", plan.CrossDeath, "rewind", "")
+	out, err := plan.SetFate(text, "prop.cache.taken", "death", "rewind", "")
 	require.NoError(t, err)
 	assert.Contains(t, out, "start: false, across: {death: rewind}}")
-	out, err = plan.SetFate(text, "player.dress.hood", plan.CrossDeath, "reset", "")
+	out, err = plan.SetFate(text, "player.dress.hood", "death", "reset", "")
 	require.NoError(t, err)
 	assert.Contains(t, out, "fields: {hood: {type: bool, start: true}}, across: {death: reset}} # warm")
 }

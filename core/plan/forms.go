@@ -32,6 +32,12 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 		m.Kind = "every"
 		return m, m.readEvery(r, n.keys[0].value)
 	}
+	if n.form == formTable && len(n.keys) > 1 && n.key("crossed") != nil {
+		form := CrossedForm{}
+		r.table(n, reflect.ValueOf(&form).Elem())
+		m.Kind, m.Of, m.At, m.Each = "crossed", form.Crossed.Name, form.Crossed.At, form.Of.Value == "player"
+		return m, m.Of != ""
+	}
 	switch {
 	case n.scalar():
 		m.Kind = n.text
@@ -359,6 +365,7 @@ func (p *Plan) resolve(r *reader) {
 		areaNames = append(areaNames, "prop:"+k)
 	}
 	p.resolveMoments(r, areaNames)
+	p.resolveCrossings(r)
 	p.resolveUpgrades(r)
 }
 
@@ -400,41 +407,58 @@ func (r *reader) dangling(ref reference, names []string, p *Plan) {
 }
 
 func (p *Plan) resolveMoments(r *reader, areas []string) {
-	names := append(p.Events.IDs(), BuiltInMoments...)
 	for i := range p.Rules {
 		for j := range p.Rules[i].On {
-			m := &p.Rules[i].On[j]
-			switch {
-			case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
-				near := finding.Declared(m.Of, areas)
-				if contains(areas, "prop:"+m.Of) {
-					near = finding.Guess{Name: "prop:" + m.Of, Sure: true}
-				}
-				text := "There is no area called \"" + clip(m.Of) +
-					"\"; an area is written as scene/area, and a kind of props as prop:kind."
-				r.unknownName(m.At, text, near)
-			case (m.Kind == "arrived" || m.Kind == "departed") && m.Of != "" && p.Scenes.Get(m.Of) == nil:
-				r.unknownName(m.At, "There is no scene called \""+clip(m.Of)+"\".",
-					finding.Declared(m.Of, p.Scenes.IDs()))
-			case m.Kind == "checkpoint" && m.Of != "" && (p.Checkpoints == nil || p.Checkpoints.List.Get(m.Of) == nil):
-				var points []string
-				if p.Checkpoints != nil {
-					points = p.Checkpoints.List.IDs()
-				}
-				r.unknownName(m.At, "There is no checkpoint called \""+clip(m.Of)+"\".", finding.Declared(m.Of, points))
-			case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
-				r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".",
-					finding.Declared(m.Of, p.Milestones.IDs()))
-			case contains(BuiltInMoments, m.Kind):
-			case p.Events.Get(m.Kind) != nil:
-				m.Kind, m.Of = "event", m.Kind
-			default:
-				r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".",
-					finding.Word(m.Kind, names))
-			}
+			p.resolveMoment(r, areas, &p.Rules[i].On[j])
+		}
+	}
+	for i := range p.Crossings.Entries {
+		on := p.Crossings.Entries[i].Value.On
+		for j := range on {
+			p.resolveMoment(r, areas, &on[j])
 		}
 	}
 }
+
+func (p *Plan) resolveMoment(r *reader, areas []string, m *Moment) {
+	switch {
+	case (m.Kind == "entered" || m.Kind == "exited") && !contains(areas, m.Of):
+		near := finding.Declared(m.Of, areas)
+		if contains(areas, "prop:"+m.Of) {
+			near = finding.Guess{Name: "prop:" + m.Of, Sure: true}
+		}
+		text := "There is no area called \"" + clip(m.Of) +
+			"\"; an area is written as scene/area, and a kind of props as prop:kind."
+		r.unknownName(m.At, text, near)
+	case (m.Kind == "arrived" || m.Kind == "departed") && m.Of != "" && p.Scenes.Get(m.Of) == nil:
+		r.unknownName(m.At, "There is no scene called \""+clip(m.Of)+"\".",
+			finding.Declared(m.Of, p.Scenes.IDs()))
+	case m.Kind == "checkpoint" && m.Of != "" && (p.Checkpoints == nil || p.Checkpoints.List.Get(m.Of) == nil):
+		var points []string
+		if p.Checkpoints != nil {
+			points = p.Checkpoints.List.IDs()
+		}
+		r.unknownName(m.At, "There is no checkpoint called \""+clip(m.Of)+"\".", finding.Declared(m.Of, points))
+	case m.Kind == "milestone" && m.Of != "" && p.Milestones.Get(m.Of) == nil:
+		r.unknownName(m.At, "There is no milestone called \""+clip(m.Of)+"\".",
+			finding.Declared(m.Of, p.Milestones.IDs()))
+	case m.Kind == "crossed" && builtInCrossing(m.Of) != (Crossing{}):
+		r.report("bad-value", m.At, "%s is a crossing that every game has: wait for %s.", m.Of, insteadOfCrossed[m.Of])
+	case m.Kind == "crossed" && p.Crossings.Get(m.Of) == nil:
+		r.unknownName(m.At, "The plan has no crossing called \""+clip(m.Of)+"\".",
+			finding.Declared(m.Of, p.Crossings.IDs()))
+	case contains(BuiltInMoments, m.Kind):
+	case p.Events.Get(m.Kind) != nil:
+		m.Kind, m.Of = "event", m.Kind
+	default:
+		r.unknownName(m.At, "There is no event or moment called \""+clip(m.Kind)+"\".",
+			finding.Word(m.Kind, append(p.Events.IDs(), BuiltInMoments...)))
+	}
+}
+
+// insteadOfCrossed are the moments of the crossings that every game has.
+var insteadOfCrossed = map[string]string{"scene": "departed or arrived", "death": "died or came-back",
+	"leave": "left or loaded", "restart": "joined", "new-run": "started"}
 
 // unknownName reports a name that nothing has, with the nearest that something has, if any is near.
 func (r *reader) unknownName(at finding.At, text string, near finding.Guess) {

@@ -43,6 +43,10 @@ var moments = []builtIn{
 			"a stored variable has become another value, by anything but a fate or a correction", "the player, scene or prop whose it is"}}},
 	{id: "saved", rows: []MomentRow{{"`saved`", "a player is about to be saved, at a moment of `saving` or by `save`",
 		"that player"}}},
+	{id: "crossed", of: "a crossing of the plan", needs: "the crossing: {crossed: round}", rows: []MomentRow{
+		{"`{crossed: round}`", "one of the plan's own crossings has been crossed",
+			"nobody; each player who has crossed, where the crossing is for players alone"},
+		{"`{crossed: round, of: player}`", "so has a player", "that player"}}},
 	{id: "every", needs: "its time: {every: 30s}", rows: []MomentRow{
 		{"`{every: 30s}`", "so often while anybody is present, once for the session", "nobody"},
 		{"`{every: {time: 30s, of: player}}`", "so often for each player, counted from their joining", "that player"}}},

@@ -27,6 +27,7 @@ func Read(source []byte) (*Plan, finding.List) {
 	if root != nil {
 		r := newReader(found)
 		p.Stopped = finding.UpToMost(func() {
+			r.crossings = ownCrossings(root)
 			r.read(root, reflect.ValueOf(p).Elem(), field{})
 			form := len(r.found)
 			p.Gaps = r.pointers()
@@ -96,6 +97,17 @@ func (r *reader) pointers() Gaps {
 	return out
 }
 
+// ownCrossings are the ids of the crossings that a document declares.
+func ownCrossings(root *node) []string {
+	var ids []string
+	if n := root.child("crossings"); n != nil {
+		for _, k := range n.keys {
+			ids = append(ids, k.name)
+		}
+	}
+	return ids
+}
+
 // reader walks the document and the Go types side by side.
 type reader struct {
 	found finding.List
@@ -104,6 +116,8 @@ type reader struct {
 	// of what is missing, and none of a misspelt key that was read as the one that was meant.
 	unread map[int]string
 	keys   map[int]bool // which findings are about a key that is not known
+	// crossings are the ids of those that the plan declares, wherever in it: fates can be given at them.
+	crossings []string
 }
 
 // reference is a written name that has to be declared somewhere: kind says as what.
@@ -230,8 +244,8 @@ func (r *reader) table(n *node, v reflect.Value) {
 	})
 }
 
-// tableOf is table with what is to be judged once all its keys are read.
-func (r *reader) tableOf(n *node, v reflect.Value, complete func()) {
+// tableOf is table with what is to be judged once all its keys are read, and with more words that can stand there.
+func (r *reader) tableOf(n *node, v reflect.Value, complete func(), more ...string) {
 	if n.form != formTable {
 		r.wrongTable(n, v.Type())
 		return
@@ -245,8 +259,8 @@ func (r *reader) tableOf(n *node, v reflect.Value, complete func()) {
 	for i, k := range n.keys {
 		f, ok := fields.byName[k.name]
 		if !ok {
-			near := r.unknownKey(k, wordsHere(n, v.Type()))
-			if near == "" || n.key(near) != nil {
+			near := r.unknownKey(k, slices.Concat(wordsHere(n, v.Type()), more))
+			if near == "" || n.key(near) != nil || slices.Contains(more, near) {
 				r.found[len(r.found)-1].Sure = false
 				continue
 			}
@@ -453,7 +467,7 @@ func (x *Fate) read(r *reader, n *node, f field) {
 	switch {
 	case n.scalar() && (n.text == "keep" || n.text == "reset" || n.text == "rewind"):
 		x.Kind = n.text
-		if c, _ := CrossingCalled(f.name); n.text == "rewind" && !c.Rewinds() {
+		if n.text == "rewind" && !builtInCrossing(f.name).Rewinds() {
 			r.report("bad-value", n.At, "rewind is a fate at death only.")
 		}
 	case n.form == formTable && len(n.keys) == 1 && n.keys[0].name == "set":

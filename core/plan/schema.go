@@ -214,6 +214,9 @@ func (s *schemer) moment() object {
 		switch {
 		case m.id == "every":
 			of = object{"oneOf": []any{scalar(reflect.TypeFor[time.Duration](), field{}), s.ref(reflect.TypeFor[EveryForm]())}}
+		case m.id == "crossed":
+			forms = append(forms, s.ref(reflect.TypeFor[CrossedForm]()))
+			continue
 		case m.of != "":
 			_, example, _ := strings.Cut(m.needs, ": ")
 			of = text(upperFirst(m.of) + strings.TrimSuffix(", as "+example, ", as ") + ".")
@@ -255,6 +258,9 @@ func (s *schemer) table(t reflect.Type) object {
 		out["required"] = required
 	}
 	switch of {
+	case reflect.TypeFor[Fates]():
+		out["additionalProperties"] = s.form(reflect.TypeFor[Fate](), field{})
+		out["description"] = "Fates at the crossings that every game has, and at the plan's own."
 	case reflect.TypeFor[Action]():
 		out["oneOf"], out["description"] = verbForms(t), "One thing that a rule does."
 	case reflect.TypeFor[UpgradeStep]():
@@ -316,6 +322,7 @@ func Keys() []Table {
 	}
 	visit(reflect.TypeFor[Plan]())
 	visit(reflect.TypeFor[EveryForm]())
+	visit(reflect.TypeFor[CrossedForm]())
 	visit(reflect.TypeFor[UpgradeStep]())
 	visit(reflect.TypeFor[Commons]())
 	visit(reflect.TypeFor[Rehearsal]())

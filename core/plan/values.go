@@ -140,12 +140,40 @@ func (m *Map[T]) IDs() []string {
 }
 
 // Moment is what a rule waits for: Kind is a built-in moment, or "event" with the event's name in Of;
-// for every, Every is the time, and Of is player where each player has a timer of their own.
+// for every, Every is the time, and Of is player where each player has a timer of their own; for crossed, Each says
+// whether it is each player's crossing and not the world's.
 type Moment struct {
 	Kind  string
 	Of    string
 	Every time.Duration
+	Each  bool
 	finding.At
+}
+
+// String is the moment in words: arrived yard, every 30s of each player, or the event.
+func (m Moment) String() string {
+	switch {
+	case m.Kind == "event":
+		return m.Of
+	case m.Kind == "every" && m.Of == "player":
+		return "every " + Short(m.Every) + " of each player"
+	case m.Kind == "every":
+		return "every " + Short(m.Every)
+	case m.Each:
+		return "crossed " + m.Of + " of each player"
+	}
+	return strings.TrimSpace(m.Kind + " " + m.Of)
+}
+
+// Same says whether two moments are one, wherever they are written.
+func (m Moment) Same(as Moment) bool {
+	return m.Kind == as.Kind && m.Of == as.Of && m.Every == as.Every && m.Each == as.Each
+}
+
+// CrossedForm is the long form of crossed: {crossed: round, of: player}.
+type CrossedForm struct {
+	Crossed ID            `plan:"crossed,required" doc:"One of the plan's own crossings."`
+	Of      Given[string] `plan:"of" enum:"session,player" default:"session" doc:"session: once, when all have crossed (for each player, where a crossing is for players alone); player: once for each player who has crossed."`
 }
 
 // Short is a time as people write it: 30s, 10m, 1h30m.
@@ -167,3 +195,11 @@ type EveryForm struct {
 
 // Moments is one moment or several.
 type Moments []Moment
+
+// Spaced is an id as people read it, where it has no title: full_sack is Full sack.
+func Spaced(id string) string {
+	if id == "" {
+		return id
+	}
+	return upperFirst(strings.NewReplacer("_", " ", "-", " ").Replace(id))
+}

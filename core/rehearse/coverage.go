@@ -77,7 +77,7 @@ func newCover(m *model.Model) *cover {
 		c.list("milestones", x.ID, x.At.Line)
 	}
 	for _, v := range m.Vars {
-		for _, cross := range plan.Crossings {
+		for _, cross := range m.Crossings {
 			if f := v.Fates.At(cross); f.By == model.ByItself || f.By == model.ByDefault {
 				c.list("fates", fateName(v, cross), v.At.Line)
 			}
@@ -168,8 +168,7 @@ func (c *cover) changed(ch *engine.Change) {
 		}
 	}
 	if v != nil && ch.Cause != nil && ch.Cause.Kind == "crossing" {
-		cross, _ := plan.CrossingCalled(ch.Cause.Crossing)
-		c.done("fates", fateName(v, cross))
+		c.done("fates", v.Name+" at "+ch.Cause.Crossing)
 	}
 }
 

@@ -139,6 +139,10 @@ var (
 		func(s *scanner, into *map[string]uint64) error { return each(s, into, s.counted) },
 		taken[map[string]uint64]("a table of whole numbers")}
 
+	crossings = form[map[string]Met]{
+		func(s *scanner, into *map[string]Met) error { return each(s, into, s.met) },
+		taken[map[string]Met]("a table of crossings")}
+
 	manyValues = form[LooseValues]{(*scanner).values, patientValues}
 	fewValues  = form[LooseValues]{(*scanner).few, patientValues}
 	perScene   = form[LooseScenes]{(*scanner).scenes,
@@ -283,6 +287,9 @@ var playerMembers = membersOf(
 	member[Loose]{name: "props", reader: at(perProp, func(l *Loose) *LooseProps { return &l.Props }),
 		means:  "What the player has for each prop, where it is not its start value.",
 		schema: func(s schemer, _ within) object { return s.props(true) }},
+	member[Loose]{name: "crossed", reader: at(crossings, func(l *Loose) *map[string]Met { return &l.Crossed }),
+		schema: schemer.crossed, means: "Of each of the plan's own crossings: which the player met last.",
+		title: "Crossing met last"},
 	member[Loose]{name: "record", reader: at(aRecord, func(l *Loose) *LooseRecord { return &l.Record }),
 		means:  "What comes back at death: as it was at the checkpoint.",
 		schema: func(s schemer, _ within) object { return recordMembers.schema(s, within{}) }},
@@ -334,6 +341,8 @@ var worldMembers = membersOf(
 		return &w.Senders
 	}), means: "The last numbered request of each of the game's servers that was applied.",
 		schema: as(object{"type": "object", "additionalProperties": count})},
+	member[LooseWorld]{name: "crossed", reader: at(crossings, func(w *LooseWorld) *map[string]Met { return &w.Crossed }),
+		schema: schemer.crossed, means: "Of each of the plan's own crossings: how often it was counted."},
 	member[LooseWorld]{name: "attic", reader: at(anAttic, func(w *LooseWorld) *Attic { return &w.Attic }),
 		schema: as(object{"type": "object"}),
 		means:  "What no longer has a place in the plan, and what was corrected."},

@@ -65,6 +65,7 @@ type Player struct {
 	Scenes    map[string]Values    `json:"scenes,omitempty"`
 	Props     Props                `json:"props,omitempty"`
 	Standings map[string]fixed.Num `json:"standings,omitempty"` // the number that counts in each
+	Crossed   map[string]Met       `json:"crossed,omitempty"`   // by own crossing: which the player met last
 	Record    Record               `json:"record"`
 	World     *World               `json:"world,omitempty"` // where session.players is 1
 	Attic     Attic                `json:"attic,omitempty"`
@@ -104,7 +105,14 @@ type World struct {
 	Held     map[string]string `json:"held,omitempty"`
 	// Senders are the last numbered request of each of the game's servers that was applied.
 	Senders map[string]uint64 `json:"senders,omitempty"`
+	Crossed map[string]Met    `json:"crossed,omitempty"` // by own crossing: how often it was counted
 	Attic   Attic             `json:"attic,omitempty"`
+}
+
+// Met is which of the happenings of one of a plan's own crossings was met last.
+type Met struct {
+	Session string `json:"session,omitempty"` // in which session; "" where the world lies in the player's own save
+	Count   int    `json:"count,omitempty"`   // which it was there, from 1
 }
 
 // Attic keeps what the plan does not know, or what does not fit it any more: by identity

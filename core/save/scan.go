@@ -282,6 +282,18 @@ func (s *scanner) place(into *Place) error {
 	})
 }
 
+func (s *scanner) met(into *Met) error {
+	return s.fields(func(name string) error {
+		switch name {
+		case "session":
+			return s.text(&into.Session)
+		case "count":
+			return s.count(&into.Count)
+		}
+		return errForm
+	})
+}
+
 func (s *scanner) values(into *LooseValues) error {
 	*into = make(LooseValues, 24)
 	return s.table(func(name string) error {

@@ -206,6 +206,18 @@ func (s schemer) milestones() []string {
 	return ids
 }
 
+// crossed is what is kept of the plan's own crossings; nothing where it has none.
+func (s schemer) crossed(within) object {
+	if len(s.m.OwnCrossings) == 0 {
+		return nil
+	}
+	table := object{}
+	for _, c := range s.m.OwnCrossings {
+		table[c.String()] = closed(object{"session": text, "count": count})
+	}
+	return closed(table)
+}
+
 func (s schemer) waymarks(within) object {
 	members := object{}
 	for _, w := range s.m.Waymarks {

@@ -254,8 +254,12 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 		tell("start", Safe, "%s starts as %s, not %s: existing saves keep their value.", v.Name, v.Start.Plain(),
 			old.Start.Plain())
 	}
-	for _, cross := range plan.Crossings {
-		if a, b := fateText(*old.Fates.At(cross)), fateText(*v.Fates.At(cross)); a != b {
+	for _, cross := range c.to.Crossings {
+		before, known := c.from.Plan.Crossing(cross.String())
+		if !known {
+			continue
+		}
+		if a, b := fateText(*old.Fates.At(before)), fateText(*v.Fates.At(cross)); a != b {
 			tell("fate", Safe, "%s at %s: %s, not %s, from now on.", v.Name, cross, b, a)
 		}
 	}

@@ -34,7 +34,7 @@ type textInput struct {
 type fateInput struct {
 	GamePath
 	Variable string `path:"variable" maxLength:"80" doc:"The variable, as player.warmth."`
-	Crossing string `path:"crossing" enum:"scene,death,leave,restart,new-run"`
+	Crossing string `path:"crossing" maxLength:"64" doc:"scene, death, leave, restart, new-run, or one of the plan's own."`
 	IfMatch  string `header:"If-Match" doc:"The entity tag of the text that is changed."`
 	Body     contract.FateChange
 }
@@ -214,8 +214,7 @@ func (s *Server) putFate(ctx context.Context, in *fateInput) (*planOutput, error
 	if kind == "default" {
 		kind = ""
 	}
-	crossing, _ := plan.CrossingCalled(in.Crossing) // one of the contract's
-	text, err := plan.SetFate(g.Text, in.Variable, crossing, kind, in.Body.Set)
+	text, err := plan.SetFate(g.Text, in.Variable, in.Crossing, kind, in.Body.Set)
 	if err != nil {
 		return nil, problem(http.StatusConflict, "edit", "The text cannot be changed by itself", "%v.", err)
 	}

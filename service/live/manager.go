@@ -133,7 +133,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		return nil, err
 	}
 	s.trail.handed = s.trail.last
-	s.run = engine.ReopenWith(mod, world, Seed())
+	s.run = engine.ReopenWith(mod, world, Seed()).Called(name)
 	return s, nil
 }
 
