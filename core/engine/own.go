@@ -1,0 +1,277 @@
+package engine
+
+import (
+	"maps"
+	"slices"
+
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+)
+
+// The crossings that a plan declares (rules 36 to 42). One that is set off waits behind the moment's rules; then the
+// world goes through its column, and each player who crosses.
+
+// crossOwn carries out a crossing that was set off by something about a player (nil: about nobody), and then what waits
+// for it.
+func (t *tx) crossOwn(c *model.OwnCrossing, p *Player) error {
+	who := t.crossColumns(c, p)
+	if len(c.Rules) > 0 && c.World {
+		t.frame.about(nil)
+		if err := t.rules(c.Rules); err != nil {
+			return err
+		}
+	}
+	for _, q := range who {
+		if err := t.crossedRules(c, q); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// crossedRules runs what waits for a player's having crossed.
+func (t *tx) crossedRules(c *model.OwnCrossing, p *Player) error {
+	if !t.run.Has(p.id) {
+		return nil
+	}
+	if !c.World && len(c.Rules) > 0 {
+		t.frame.about(p)
+		if err := t.rules(c.Rules); err != nil {
+			return err
+		}
+	}
+	if len(c.Each) == 0 {
+		return nil
+	}
+	t.frame.about(p)
+	return t.rules(c.Each)
+}
+
+// crossByItself is crossOwn where what sets it off cannot be refused: the crossing holds, a rule on it that fails is
+// undone alone, and what it breaks is told (rule 40).
+func (t *tx) crossByItself(c *model.OwnCrossing, p *Player) {
+	before := t.broken()
+	who := t.crossColumns(c, p)
+	for _, w := range t.watches {
+		if t.breaks(w) && !slices.Contains(before, w) && !slices.Contains(t.excused, w) && !t.settled {
+			t.excused = append(t.excused, w)
+			t.tell(Notice{Player: playerID(w.player), To: "player", Kind: "breach", Text: w.refusal().Reason})
+		}
+	}
+	alone := func(p *Player, rules []*model.Rule) {
+		for i := range rules {
+			_ = t.byItself(p, func() error { // which says itself what is wrong
+				t.frame.about(p)
+				return t.rules(rules[i : i+1])
+			})
+		}
+	}
+	if c.World {
+		alone(nil, c.Rules)
+	}
+	for _, q := range who {
+		if !c.World {
+			alone(q, c.Rules)
+		}
+		alone(q, c.Each)
+	}
+}
+
+// crossColumns takes the world and the players through the column, in this order, and gives the players.
+func (t *tx) crossColumns(c *model.OwnCrossing, p *Player) []*Player {
+	r := t.run
+	who := []*Player{p}
+	if c.Counted(p != nil) {
+		who = slices.Clone(r.order)
+		r.crossed = slices.Clone(r.crossed)
+		r.crossed[c.Index]++
+	}
+	if c.World {
+		if !r.m.Single {
+			t.cross(c.Crossing, nil, t.world(c.Crossing))
+		}
+		if c.Own().IsFor("game") {
+			t.crossThings(c.Crossing)
+		}
+		t.tell(Notice{To: "everyone", Kind: "crossed", Text: c.Title(), ID: c.String()})
+	}
+	for _, q := range who {
+		t.crossPlayer(c, q)
+		if !c.World {
+			t.tellCrossed(c, q)
+		}
+		if c.Counted(p != nil) {
+			t.meet(q, c)
+		}
+	}
+	return who
+}
+
+// crossPlayer takes one player through a column, and the record of their checkpoint with them.
+func (t *tx) crossPlayer(c *model.OwnCrossing, p *Player) {
+	column := c.Crossing
+	owners := t.owners(p, column)
+	set := t.cross(column, p, owners)
+	t.crossReached(p, column)
+	t.crossRecord(column, p, owners, set)
+	t.saveMoment(p, column.String())
+}
+
+func (t *tx) tellCrossed(c *model.OwnCrossing, p *Player) {
+	t.tell(Notice{Player: p.id, To: "player", Kind: "crossed", Text: c.Title(), ID: c.String()})
+}
+
+// missed takes a player who comes back through what was crossed without them, each crossing once (rule 41).
+func (t *tx) missed(p *Player) {
+	for _, c := range t.run.m.OwnCrossings {
+		if p.met[c.Index] != t.run.happening(c) {
+			t.crossPlayer(c, p)
+			t.tellCrossed(c, p)
+			t.meet(p, c)
+			t.late = append(t.late, c)
+		}
+	}
+}
+
+// tellMissed runs what waits for the crossings that a player has met in coming back.
+func (t *tx) tellMissed(p *Player) error {
+	for _, c := range t.late {
+		if err := t.crossedRules(c, p); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// metNow are what was saved of the crossings that a player met; of one that the save does not know, nothing was missed.
+func (t *tx) metNow(saved map[string]save.Met) []met {
+	out := make([]met, len(t.run.m.OwnCrossings))
+	for i, c := range t.run.m.OwnCrossings {
+		out[i] = t.run.happening(c)
+		if s, ok := saved[c.String()]; ok {
+			out[i] = met{s.Session, s.Count}
+		}
+	}
+	return out
+}
+
+// metOut are the crossings that a player met, as they are saved.
+func (r *Run) metOut(p *Player) map[string]save.Met {
+	if len(p.met) == 0 {
+		return nil
+	}
+	out := map[string]save.Met{}
+	for i, c := range r.m.OwnCrossings {
+		out[c.String()] = save.Met{Session: p.met[i].session, Count: p.met[i].count}
+	}
+	return out
+}
+
+// countsOut are the world's counts of crossings, as they are saved.
+func (r *Run) countsOut() map[string]save.Met {
+	var out map[string]save.Met
+	for i, c := range r.m.OwnCrossings {
+		if r.crossed[i] == 0 {
+			continue
+		}
+		if out == nil {
+			out = map[string]save.Met{}
+		}
+		out[c.String()] = save.Met{Count: r.crossed[i]}
+	}
+	return out
+}
+
+// meet notes that a player has met what the world counts.
+func (t *tx) meet(p *Player, c *model.OwnCrossing) {
+	t.touch(p)
+	p.met = slices.Clone(p.met)
+	p.met[c.Index] = t.run.happening(c)
+}
+
+// happening is the last of a crossing's that the world counted.
+func (r *Run) happening(c *model.OwnCrossing) met { return met{r.session, r.crossed[c.Index]} }
+
+// crossRecord resets and sets in a player's record what a crossing reset and set: a rewind never goes back behind it
+// (rule 42).
+func (t *tx) crossRecord(column plan.Crossing, p *Player, owners []owner, set []assignment) {
+	r := t.run
+	rewinds := func(v *model.Var) bool { return v.Fates.At(plan.CrossDeath).Kind == "rewind" }
+	var rec *record // a copy, once something changes
+	give := func(o owner, v *model.Var) {
+		if rec == nil {
+			rec = p.record.clone()
+		}
+		now := v.Start
+		if values := r.values(o); values != nil {
+			now = r.shown(v, values[v.Slot])
+		}
+		rec.values(r, o)[v.Slot] = now
+	}
+	for _, o := range owners {
+		for _, v := range r.m.Holders[o.hold].Stored {
+			if v.Fates.At(column).Kind == "reset" && rewinds(v) {
+				give(o, v)
+			}
+		}
+	}
+	for _, a := range set {
+		if rewinds(a.v) {
+			give(a.owner, a.v)
+		}
+	}
+	for i, w := range r.m.Waymarks {
+		if w.Fates.At(column).Kind == "reset" && p.record.marks[i].set {
+			if rec == nil {
+				rec = p.record.clone()
+			}
+			rec.marks[i] = remembered{}
+		}
+	}
+	if rec != nil {
+		t.touch(p)
+		p.record = rec
+	}
+}
+
+// clone is a copy that shares nothing with the record.
+func (rec *record) clone() *record {
+	out := &record{player: slices.Clone(rec.player), game: slices.Clone(rec.game), marks: slices.Clone(rec.marks),
+		pairs: maps.Clone(rec.pairs), props: maps.Clone(rec.props)}
+	for _, c := range []copies{out.pairs, out.props} {
+		for key, values := range c {
+			c[key] = slices.Clone(values)
+		}
+	}
+	for _, s := range rec.scenes {
+		out.scenes = append(out.scenes, slices.Clone(s))
+	}
+	return out
+}
+
+// values are those of an owner in the record, to be changed.
+func (rec *record) values(r *Run, o owner) []types.Value {
+	lazy := func(c *copies) []types.Value {
+		key := copyKey{o.hold, o.at}
+		if (*c)[key] == nil {
+			if *c == nil {
+				*c = copies{}
+			}
+			(*c)[key] = shownValues(r.m.Holders[o.hold].Stored, nil)
+		}
+		return (*c)[key]
+	}
+	switch h := r.m.Holders[o.hold].Holder; {
+	case h == model.OfPlayer:
+		return rec.player
+	case h == model.OfScene:
+		return rec.scenes[o.at]
+	case h == model.OfGame:
+		return rec.game
+	case h == model.OfProp:
+		return lazy(&rec.props)
+	}
+	return lazy(&rec.pairs)
+}
