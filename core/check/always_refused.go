@@ -2,7 +2,6 @@ package check
 
 import (
 	"fmt"
-	"strings"
 
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
@@ -32,7 +31,7 @@ func (c *checker) conditions() {
 		}
 		if known, rests := c.truth(u.program); known == types.False {
 			c.report("always-refused", u.program.At, u.about, "%s",
-				upperFirst(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests),
+				finding.Upper(fmt.Sprintf("%sthis condition %s hold: %s.", because(rests), never(rests),
 					u.program.Source)))
 		}
 	}
@@ -50,5 +49,3 @@ func (c *checker) gate(p *expr.Program, of about, what string) {
 		c.report("never-refuses", p.At, of, "%s is never refused: %s%s always holds.", what, because(rests), p.Source)
 	}
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

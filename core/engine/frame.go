@@ -16,6 +16,7 @@ type frame struct {
 	prop   int     // the prop that it is about; -1 for none
 	args   []types.Value
 	locals []types.Value               // the rule's own names
+	days   int                         // since the calendar's last turn, where a crossing of the calendar is made
 	ranks  func(standing int) []Ranked // of who watches; nil elsewhere
 	err    error
 }
@@ -72,6 +73,8 @@ func (f *frame) Read(ref *expr.Ref) types.Value {
 		return f.locals[ref.Index]
 	case expr.Time:
 		return types.OfNum(seconds(f.run.clock))
+	case expr.Missed:
+		return types.OfInt(f.days)
 	case expr.Present:
 		return types.OfInt(len(f.run.order))
 	case expr.Count:

@@ -35,6 +35,10 @@ func (l *Ledger) Note(r *Run, changes []Change, asked string) {
 		l.Changed(asked)
 		l.world = l.world || len(r.Held(asked)) > 0 // what they hold is where they are
 	}
+	for _, id := range r.metBy { // a crossing that changed nothing else
+		l.Changed(id)
+	}
+	r.metBy = r.metBy[:0]
 	for _, c := range changes {
 		if c.Player != "" {
 			l.Changed(c.Player)

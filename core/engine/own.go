@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 
+	"alluvion.dev/core/calendar"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/save"
@@ -86,16 +87,11 @@ func (t *tx) crossColumns(c *model.OwnCrossing, p *Player) []*Player {
 	if c.Counted(p != nil) {
 		who = slices.Clone(r.order)
 		r.crossed = slices.Clone(r.crossed)
-		r.crossed[c.Index]++
+		r.crossed[c.Index].count++
+		r.metBy = append(r.metBy, "")
 	}
 	if c.World {
-		if !r.m.Single {
-			t.cross(c.Crossing, nil, t.world(c.Crossing))
-		}
-		if c.Own().IsFor("game") {
-			t.crossThings(c.Crossing)
-		}
-		t.tell(Notice{To: "everyone", Kind: "crossed", Text: c.Title(), ID: c.String()})
+		t.crossWorld(c)
 	}
 	for _, q := range who {
 		t.crossPlayer(c, q)
@@ -107,6 +103,17 @@ func (t *tx) crossColumns(c *model.OwnCrossing, p *Player) []*Player {
 		}
 	}
 	return who
+}
+
+// crossWorld takes the world through a column. In a game for one player, all but the movables go with the player.
+func (t *tx) crossWorld(c *model.OwnCrossing) {
+	if !t.run.m.Single {
+		t.cross(c.Crossing, nil, t.world(c.Crossing))
+	}
+	if c.Own().IsFor("game") {
+		t.crossThings(c.Crossing)
+	}
+	t.tell(Notice{To: "everyone", Kind: "crossed", Text: c.Title(), ID: c.String()})
 }
 
 // crossPlayer takes one player through a column, and the record of their checkpoint with them.
@@ -126,60 +133,116 @@ func (t *tx) tellCrossed(c *model.OwnCrossing, p *Player) {
 // missed takes a player who comes back through what was crossed without them, each crossing once (rule 41).
 func (t *tx) missed(p *Player) {
 	for _, c := range t.run.m.OwnCrossings {
-		if p.met[c.Index] != t.run.happening(c) {
-			t.crossPlayer(c, p)
-			t.tellCrossed(c, p)
-			t.meet(p, c)
-			t.late = append(t.late, c)
+		if t.run.m.Single {
+			t.turned(c) // the world comes back with the player
 		}
+		if !t.run.hasMissed(c, p) {
+			continue
+		}
+		t.frame.days = t.run.daysSince(c, p.met[c.Index].date)
+		t.crossPlayer(c, p)
+		if t.run.m.Single && c.Own().IsFor("game") {
+			t.crossThings(c.Crossing)
+		}
+		t.tellCrossed(c, p)
+		t.meet(p, c)
+		t.late = append(t.late, late{c, t.frame.days})
 	}
+}
+
+// late is a crossing that a player met in coming back.
+type late struct {
+	*model.OwnCrossing
+	days int
 }
 
 // tellMissed runs what waits for the crossings that a player has met in coming back.
 func (t *tx) tellMissed(p *Player) error {
 	for _, c := range t.late {
-		if err := t.crossedRules(c, p); err != nil {
+		t.frame.days = c.days
+		if t.run.m.Single && c.World {
+			t.frame.about(nil)
+			if err := t.rules(c.Rules); err != nil {
+				return err
+			}
+		}
+		if err := t.crossedRules(c.OwnCrossing, p); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// metNow are what was saved of the crossings that a player met; of one that the save does not know, nothing was missed.
-func (t *tx) metNow(saved map[string]save.Met) []met {
-	out := make([]met, len(t.run.m.OwnCrossings))
-	for i, c := range t.run.m.OwnCrossings {
-		out[i] = t.run.happening(c)
-		if s, ok := saved[c.String()]; ok {
-			out[i] = met{s.Session, s.Count}
-		}
+// unmet is before any date: no turn of the calendar is known, as no request had a date.
+const unmet = calendar.None - 1
+
+// metByNobody is what a world that begins now has met: nothing, but for the turns that the calendar has had.
+func (r *Run) metByNobody() []met {
+	out := make([]met, len(r.m.OwnCrossings))
+	for i, c := range r.m.OwnCrossings {
+		out[i].date = r.lastTurn(c)
 	}
 	return out
+}
+
+// metNow is what a player has met who has missed nothing.
+func (r *Run) metNow() []met {
+	out := make([]met, len(r.m.OwnCrossings))
+	for i, c := range r.m.OwnCrossings {
+		out[i] = r.happening(c)
+	}
+	return out
+}
+
+// happening is the last of a crossing's that the world met.
+func (r *Run) happening(c *model.OwnCrossing) met {
+	if c.Calendar != nil {
+		return met{date: r.crossed[c.Index].date}
+	}
+	return met{session: r.session, count: r.crossed[c.Index].count}
+}
+
+func (r *Run) hasMissed(c *model.OwnCrossing, p *Player) bool {
+	last, now := p.met[c.Index], r.happening(c)
+	if c.Calendar != nil {
+		return last.date != unmet && last.date < now.date
+	}
+	return last.session != now.session || last.count != now.count
+}
+
+// metIn are what was saved of the crossings that were met; of one that the save does not know, what is given.
+func (r *Run) metIn(saved map[string]save.Met, otherwise []met) []met {
+	for i, c := range r.m.OwnCrossings {
+		s, ok := saved[c.String()]
+		switch {
+		case !ok:
+		case c.Calendar == nil:
+			otherwise[i] = met{session: s.Session, count: s.Count}
+		default:
+			date, err := calendar.Parse(s.Date)
+			if s.Date == "" || err == nil {
+				otherwise[i] = met{date: date}
+			}
+		}
+	}
+	return otherwise
 }
 
 // metOut are the crossings that a player met, as they are saved.
-func (r *Run) metOut(p *Player) map[string]save.Met {
-	if len(p.met) == 0 {
-		return nil
-	}
-	out := map[string]save.Met{}
-	for i, c := range r.m.OwnCrossings {
-		out[c.String()] = save.Met{Session: p.met[i].session, Count: p.met[i].count}
-	}
-	return out
-}
-
-// countsOut are the world's counts of crossings, as they are saved.
-func (r *Run) countsOut() map[string]save.Met {
+func (r *Run) metOut(all []met) map[string]save.Met {
 	var out map[string]save.Met
 	for i, c := range r.m.OwnCrossings {
-		if r.crossed[i] == 0 {
+		if c.Calendar != nil && all[i].date == unmet {
 			continue
 		}
 		if out == nil {
 			out = map[string]save.Met{}
 		}
-		out[c.String()] = save.Met{Count: r.crossed[i]}
+		one := save.Met{Session: all[i].session, Count: all[i].count}
+		if c.Calendar != nil {
+			one = save.Met{Date: all[i].date.String()}
+		}
+		out[c.String()] = one
 	}
 	return out
 }
@@ -187,12 +250,10 @@ func (r *Run) countsOut() map[string]save.Met {
 // meet notes that a player has met what the world counts.
 func (t *tx) meet(p *Player, c *model.OwnCrossing) {
 	t.touch(p)
+	t.run.metBy = append(t.run.metBy, p.id)
 	p.met = slices.Clone(p.met)
 	p.met[c.Index] = t.run.happening(c)
 }
-
-// happening is the last of a crossing's that the world counted.
-func (r *Run) happening(c *model.OwnCrossing) met { return met{r.session, r.crossed[c.Index]} }
 
 // crossRecord resets and sets in a player's record what a crossing reset and set: a rewind never goes back behind it
 // (rule 42).

@@ -1,13 +1,16 @@
 package engine_test
 
 import (
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
 )
 
 // rounds has crossings of its own: of the game with its players, of players alone, and of what milestones set off.
@@ -281,4 +284,171 @@ saving: {when: [leave], every: 30s}
 	require.NoError(t, w.self("ada", "dig"))
 	s := w.leave("ada")
 	assert.Equal(t, "0", s.Values["mud"].Plain())
+}
+
+// days has what happens by the calendar: a reward for players, a market of the world, and a season on certain dates.
+const days = `
+alluvion: 1
+game: days
+version: 1
+start: hall/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset, day: keep, week: keep, season: keep}
+  game:   {restart: keep, week: keep}
+  place:  {death: checkpoint, leave: exact}
+crossings:
+  day:    {calendar: {every: day, at: "04:00", zone: Europe/Oslo}, for: [player]}
+  week:   {calendar: {every: week}, for: [game, player]}
+  season: {calendar: {from: [2027-03-01, 2027-06-01]}, for: [player]}
+variables:
+  coins:  {of: player, type: int, min: 0, max: 999, start: 0, across: {day: {set: player.coins + 1}, season: reset}}
+  away:   {of: player, type: int, min: 0, max: 36500, start: 0, across: {day: {set: days_missed}}}
+  prize:  {of: game, type: int, min: 0, max: 9, start: 0, across: {week: {set: game.prize + 1}}}
+  heard:  {of: player, type: int, min: 0, max: 99, start: 0}
+  longest: {of: player, type: int, min: 0, max: 36500, start: 0}
+scenes: {hall: {size: [40, 20], spots: {door: {at: [2, 2]}}}}
+checkpoints: {fallback: hall/door, back_after: 0s, list: {}}
+events: {wave: {from: self}, snooze: {from: self}}
+rules:
+  - {on: {crossed: day}, do: [{add: player.heard, by: 1}, {if: days_missed > player.longest, do: [{set: player.longest, to: days_missed}]}]}
+  - {on: {crossed: week}, if: days_missed > 7, do: [{set: game.prize, to: 9}]}
+  - {on: {every: 1h}, do: [{set: game.prize, to: 0}]}
+saving: {every: 30s, when: [leave]}
+`
+
+// on lets it be a date.
+func (w *world) on(text string) {
+	w.t.Helper()
+	when, err := time.Parse(time.RFC3339, text)
+	require.NoError(w.t, err)
+	w.date = when.UnixMilli()
+}
+
+func TestRule43ATurnOfTheCalendarIsMetByWhoIsThere(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-03T02:59:00Z")
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "0")
+	w.on("2027-02-03T03:00:00Z") // four o'clock in Oslo
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "1")
+	w.is("bob", "coins", "1")
+	w.is("ada", "away", "1")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "heard", "1")
+
+	next, ok := w.run.NextTurn()
+	assert.True(t, ok)
+	assert.Equal(t, "2027-02-04T03:00:00Z", time.UnixMilli(next).UTC().Format(time.RFC3339))
+	w.run.Turn(next)
+	w.is("bob", "coins", "2")
+}
+
+func TestRule43SeveralTurnsThatAreDueAtOnceAreOne(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-01T12:00:00Z") // a Monday
+	w.join("ada")
+	w.on("2027-02-16T12:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "1")
+	w.is("ada", "longest", "15")
+	w.is("", "prize", "9")
+}
+
+func TestRule43ClocksThatAreSetBackCountAsTheLatestDate(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-03T12:00:00Z")
+	w.join("ada")
+	w.on("2027-02-04T12:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.on("2027-01-01T12:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.on("2027-02-04T13:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "1")
+	ada := w.leave("ada")
+	again := &world{t: t, m: w.m, run: engine.Reopen(w.m, w.run.World())}
+	again.on("2027-01-01T12:00:00Z") // another machine's clock
+	again.back("ada", ada)
+	again.is("ada", "coins", "1")
+	again.on("2027-02-05T12:00:00Z")
+	require.NoError(t, again.self("ada", "wave"))
+	again.is("ada", "coins", "2")
+}
+
+func TestRule44WhoWasAwayMeetsATurnOnceWithTheDaysThatWereMissed(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-03T12:00:00Z")
+	w.join("ada")
+	ada := w.leave("ada")
+	assert.Equal(t, save.Met{Date: "2027-02-03"}, ada.Crossed["day"])
+	w.on("2027-02-09T12:00:00Z")
+	w.back("ada", ada)
+	w.is("ada", "coins", "1")
+	w.is("ada", "away", "6")
+	w.is("ada", "longest", "6")
+	w.is("ada", "heard", "1")
+	ada = w.leave("ada")
+	w.back("ada", ada)
+	w.is("ada", "coins", "1")
+
+	w.on("2027-03-01T12:00:00Z")
+	w.join("new")
+	w.is("new", "coins", "0")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "1") // the season was due before the day: what was due first comes first
+	w.is("ada", "away", "20")
+	w.on("2030-01-01T12:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "coins", "1") // the last season, and then the day
+}
+
+func TestRule44TurnsFallDueWhileNobodyIsThere(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-03T12:00:00Z")
+	w.join("ada")
+	w.leave("ada")
+	w.on("2027-02-09T12:00:00Z") // a Monday lies between
+	w.join("bob")
+	w.is("", "prize", "1")
+	w.is("bob", "heard", "0")
+}
+
+func TestRule43TurnsGoBeforeTimersAndBeforeTheRequest(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-07T23:00:00Z")
+	w.join("ada")
+	w.at = 3_600_000
+	w.on("2027-02-08T00:00:00Z")
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("", "prize", "0") // the timer came after the week
+}
+
+func TestWithoutADateNoTurnIsDue(t *testing.T) {
+	w := open(t, days)
+	w.join("ada")
+	_, ok := w.run.NextTurn()
+	assert.False(t, ok)
+	ada := w.leave("ada")
+	assert.Empty(t, ada.Crossed)
+	w.on("2027-02-08T00:00:00Z")
+	w.back("ada", ada)
+	w.is("ada", "coins", "0")
+}
+
+// In a game for one player the world lies in the slot, and meets turns with the player.
+func TestRule44TheWorldOfASlotMeetsTurnsWithItsPlayer(t *testing.T) {
+	w := open(t, strings.Replace(days, "saving:", "session: {players: 1}\nsaving:", 1))
+	w.on("2027-02-03T12:00:00Z")
+	w.join("ada")
+	ada := w.leave("ada")
+	w.on("2027-02-17T12:00:00Z")
+	w.join("bob") // a world of its own, which has missed nothing
+	w.is("", "prize", "0")
+	w.leave("bob")
+	w.back("ada", ada)
+	w.is("", "prize", "9") // by the rule on the week: 14 days
+	w.is("ada", "coins", "1")
 }

@@ -11,7 +11,10 @@ import (
 
 // Request is something asked of a session.
 type Request struct {
-	At     int64  // the session's time in milliseconds; it never goes back
+	At int64 // the session's time in milliseconds; it never goes back
+	// Date is when the request was made, in milliseconds since 1970 in UTC; the calendar goes by it. One that is earlier
+	// than another request's counts as that; 0 where there is none.
+	Date   int64
 	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons
 	Player string // whom it is about; "" for a server's event
 	Server bool   // sent by the game's server, not by the player

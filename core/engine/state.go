@@ -9,6 +9,7 @@ package engine
 import (
 	"slices"
 
+	"alluvion.dev/core/calendar"
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
@@ -37,7 +38,10 @@ type Run struct {
 	attic       save.Attic
 	senders     map[string]uint64 // the last numbered request of each server that was applied
 	causes      []Cause           // by rule
-	crossed     []int             // how often the world met each of the plan's own crossings; never changed, only replaced
+	crossed     []met             // which the world met last of each of the plan's own crossings; never changed, only replaced
+	date        int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
+	metBy       []string          // who has met a crossing since a ledger was told, "" for the world; perhaps some who have not
+	nextTurn    int64             // when the calendar has its next turn
 	session     string            // what the session is called
 	arrivals    map[string]int    // the last arrival of those who have left
 	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
@@ -78,10 +82,12 @@ type core struct {
 	attic   save.Attic
 }
 
-// met is which of a crossing's happenings a player met last: of which session, and its count there.
+// met is which of a crossing's happenings the world or a player met last: of which session, and its count there; or of
+// the calendar, the local date of the turn.
 type met struct {
 	session string
 	count   int
+	date    calendar.Date
 }
 
 // Place is where a player is.
@@ -127,7 +133,7 @@ func New(m *model.Model) *Run { return Open(m, 0) }
 func Open(m *model.Model, seed uint32) *Run {
 	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
 	r.newWorld()
-	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), causesOf(m), make([]int, len(m.OwnCrossings))
+	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), causesOf(m), r.metByNobody()
 	r.tx.run, r.tx.frame.run = r, r
 	return r
 }
@@ -148,7 +154,7 @@ type world struct {
 	props   copies
 	things  []thing
 	attic   save.Attic
-	crossed []int
+	crossed []met
 }
 
 // newWorld makes the world as it is before anything happened.

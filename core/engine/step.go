@@ -16,14 +16,15 @@ import (
 // own. Where an error is given (a *Refusal) the request has changed nothing; what the timers did, the
 // result says all the same.
 func (r *Run) Step(req *Request) (Result, error) {
-	if len(r.dead) == 0 && r.timersKnown && r.first > req.At { // mostly nothing is due
+	if len(r.dead) == 0 && r.timersKnown && r.first > req.At && r.nextTurn > req.Date { // mostly nothing is due
 		r.clock = max(r.clock, req.At)
 		if err := r.step(req); err != nil {
 			return Result{}, err
 		}
 		return r.tx.res, nil
 	}
-	res := r.Advance(req.At)
+	res := r.Turn(req.Date)
+	res = joinResults(res, r.Advance(req.At))
 	if err := r.step(req); err != nil {
 		return res, err
 	}

@@ -39,12 +39,12 @@ type tx struct {
 	cause    *Cause
 	acting   *model.Rule // whose actions are being done
 	number   numberUndo
-	revived  *Player              // who has come back in this transaction
-	crossed  []int                // the world's counts of own crossings when the transaction began
-	late     []*model.OwnCrossing // what who comes back has met in doing so
-	excused  []watch              // invariants that a crossing broke that nothing can refuse: told already
-	sown     uint32               // the session's when the transaction began
-	settled  bool                 // nothing in this transaction can be refused
+	revived  *Player // who has come back in this transaction
+	crossed  []met   // the world's counts of own crossings when the transaction began
+	late     []late  // what who comes back has met in doing so
+	excused  []watch // invariants that a crossing broke that nothing can refuse: told already
+	sown     uint32  // the session's when the transaction began
+	settled  bool    // nothing in this transaction can be refused
 }
 
 // valueUndo is what a stopwatch was held as; of all else the list of changes says what it was.
@@ -92,7 +92,7 @@ type pending struct {
 type mark struct {
 	values, cores, entered, exited, things, queue, changes, notices, saves int
 	sown                                                                   uint32
-	crossed                                                                []int
+	crossed                                                                []met
 }
 
 // begin makes the transaction empty. Its lists keep their room.

@@ -31,10 +31,7 @@ func (r *Run) takeWorld(w *save.World) {
 		r.senders = w.Senders
 	}
 	r.newWorld()
-	r.crossed = make([]int, len(r.m.OwnCrossings))
-	for i, c := range r.m.OwnCrossings {
-		r.crossed[i] = w.Crossed[c.String()].Count
-	}
+	r.crossed = r.metIn(w.Crossed, r.metByNobody())
 	r.fill(r.game, model.OfGame, w.Values)
 	for i, s := range r.m.Scenes {
 		r.fill(r.scenes[i], model.OfScene, w.Scenes[s.ID])
@@ -144,7 +141,7 @@ func (t *tx) join(req *Request) error {
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
-	p.ranks, p.met = make([]types.Value, len(r.m.Standings)), t.metNow(nil)
+	p.ranks, p.met = make([]types.Value, len(r.m.Standings)), r.metNow()
 	p.arrival = r.arrivals[p.id]
 	p.put(r.clock)
 	p.number, p.timers = req.Number, beginTimers(r.m.OwnTimers, r.clock)
@@ -226,7 +223,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 		t.replaceWorld()
 		r.takeWorld(s.World)
 	}
-	p.met = t.metNow(s.Crossed)
+	p.met = r.metIn(s.Crossed, r.metNow())
 	if s.Back != nil {
 		p.back = r.validPlace(*s.Back, r.startPlace())
 	} else if p.reached >= 0 && r.m.Checkpoints[p.reached].Spot == nil {
@@ -246,7 +243,7 @@ func (t *tx) replaceWorld() {
 // 1).
 func (t *tx) freshWorld() {
 	t.replaceWorld()
-	t.run.attic, t.run.crossed = nil, make([]int, len(t.run.m.OwnCrossings))
+	t.run.attic, t.run.crossed = nil, t.run.metByNobody()
 	t.run.newWorld()
 }
 
@@ -422,7 +419,7 @@ func (r *Run) save(p *Player) *save.Player {
 		}
 	}
 	s.Waymarks = r.marksOut(p.marks, func(*model.Waymark) bool { return true })
-	s.Crossed = r.metOut(p)
+	s.Crossed = r.metOut(p.met)
 	if r.m.Single {
 		s.World = r.World()
 	}
@@ -448,7 +445,7 @@ func (r *Run) World() *save.World {
 			w.Held[m.ID] = p.id
 		}
 	}
-	w.Attic, w.Senders, w.Crossed = r.attic, r.senders, r.countsOut()
+	w.Attic, w.Senders, w.Crossed = r.attic, r.senders, r.metOut(r.crossed)
 	return w
 }
 

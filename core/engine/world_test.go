@@ -17,12 +17,13 @@ import (
 
 // world is a session with shorthand for the tests.
 type world struct {
-	t   testing.TB
-	m   *model.Model
-	run *engine.Run
-	at  int64
-	err error // of the last request
-	res engine.Result
+	t    testing.TB
+	m    *model.Model
+	run  *engine.Run
+	at   int64
+	date int64 // of requests; 0 for none
+	err  error // of the last request
+	res  engine.Result
 }
 
 func load(t testing.TB, text string) *model.Model {
@@ -38,7 +39,7 @@ func open(t testing.TB, text string) *world {
 
 // do carries out a request and gives its error.
 func (w *world) do(req engine.Request) error {
-	req.At = w.at
+	req.At, req.Date = w.at, w.date
 	w.res, w.err = w.run.Step(&req)
 	return w.err
 }

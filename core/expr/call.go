@@ -213,7 +213,7 @@ func (c *checker) equality(equal bool, args []ast.Expr, at finding.At, known Fac
 	}
 	a.typ, b.typ = c.adapt(a.typ, b.typ, args[0]), c.adapt(b.typ, a.typ, args[1])
 	if _, ok := types.Unify(a.typ.Value(), b.typ.Value()); !ok {
-		return c.fail("type-mismatch", at, "%s cannot be compared with %s.", upperFirst(a.typ.String()), b.typ)
+		return c.fail("type-mismatch", at, "%s cannot be compared with %s.", finding.Upper(a.typ.String()), b.typ)
 	}
 	c.noteEquality(a, b)
 	c.noteEquality(b, a)
@@ -381,5 +381,3 @@ func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
 		return y(env)
 	}}
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

@@ -66,6 +66,7 @@ const (
 	MovableAt // where movable Index is: Slot is an axis, or one of the AtScene, AtFacing, AtPoint
 	Time
 	Present // how many players are in the session
+	Missed  // how many days a crossing of the calendar comes after the one before it
 	// StandingOrder are the ids of those who have a place in standing Slot, the best first; StandingNumber is a
 	// player's number there, StandingPlace their place, from 1. Only who watches reads them (rule 28).
 	StandingOrder

@@ -206,7 +206,7 @@ func (c *checker) add(args []ast.Expr, known Facts) typed {
 			return types.OfText(a + b)
 		}}
 	}
-	return c.fail("type-mismatch", c.at(args[1]), "%s and %s cannot be added.", upperFirst(a.typ.String()), b.typ)
+	return c.fail("type-mismatch", c.at(args[1]), "%s and %s cannot be added.", finding.Upper(a.typ.String()), b.typ)
 }
 
 // maxText is how many bytes a text may grow to in an expression: far more than any variable holds, far less than harms.

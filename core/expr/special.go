@@ -112,6 +112,11 @@ func (c *checker) askedOf(name string, call ast.CallExpr, at finding.At) typed {
 	return out
 }
 
+// MissedKey is how the days since the calendar's last turn are read, in fates and rules of a crossing of the calendar.
+const MissedKey = "days_missed"
+
+const missedElsewhere = "days_missed is known only in the fates at a crossing of the calendar, and in rules on {crossed: …} of one."
+
 // MilestonesKey is where a player's entry has the milestones; no name can be written like that.
 const MilestonesKey = "earned()"
 

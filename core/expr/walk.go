@@ -177,6 +177,9 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 	if why, ok := c.names.Missing[name]; ok {
 		return c.fail("unknown-name", at, "%s", why)
 	}
+	if name == MissedKey {
+		return c.fail("unknown-name", at, "%s", missedElsewhere)
+	}
 	candidates := keys(c.names.Roots)
 	near := finding.Declared(name, candidates)
 	owned := 0

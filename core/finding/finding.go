@@ -211,3 +211,11 @@ func (l List) Open() int {
 	}
 	return n
 }
+
+// Upper is a text with a capital letter first, as a sentence begins.
+func Upper(s string) string {
+	if s == "" {
+		return s
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}

@@ -131,7 +131,7 @@ func (b *builder) fateExpression(v *Var, c plan.Crossing, f *plan.Fate) *expr.Pr
 		b.report("wrong-type", f.At, "%s is a %s: it can be kept or reset, but not set.", v.Name, v.Decl.Type.Name)
 		return nil
 	}
-	return b.valueFor(v, f.Set, b.scopes.of(v.Hold), nil)
+	return b.valueFor(v, f.Set, b.withDays(b.scopes.of(v.Hold), c), nil)
 }
 
 // oneStep makes sure that at a crossing no expression reads what is itself set there: all of them read

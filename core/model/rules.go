@@ -108,9 +108,9 @@ func (b *builder) momentScope(r *Rule) (expr.Names, bool) {
 			own.Rules = append(own.Rules, r)
 		}
 		if r.AboutPlayer {
-			return b.scopes.player, true
+			return b.withDays(b.scopes.player, own.Crossing), true
 		}
-		return b.scopes.world, true
+		return b.withDays(b.scopes.world, own.Crossing), true
 	case "every":
 		timer := Timer{r, r.Moment.Every.Milliseconds()}
 		if r.AboutPlayer = r.Moment.Of == "player"; r.AboutPlayer {

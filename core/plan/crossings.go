@@ -143,11 +143,28 @@ func (o *OwnCrossing) OfWorld() bool {
 }
 
 func (o *OwnCrossing) meaning() string {
+	if o.Calendar != nil {
+		return "This game's own: " + o.Calendar.String() + "."
+	}
 	var on []string
 	for _, m := range o.On {
 		on = append(on, m.String())
 	}
 	return "This game's own: on " + strings.Join(on, ", or on ") + "."
+}
+
+// String is when the calendar has its turns, in words.
+func (c *Calendar) String() string {
+	when := "every " + c.Every.Value
+	switch {
+	case len(c.From) > 0:
+		when = "on certain dates, from " + c.From[0].Value
+	case c.Every.Value == "week":
+		when = "every Monday"
+	case c.Every.Value == "month":
+		when = "on the 1st of every month"
+	}
+	return when + " at " + c.Clock.Or("00:00") + ", " + c.Zone.Or("UTC")
 }
 
 func (o *OwnCrossing) apart(id string) string {
@@ -184,6 +201,9 @@ func (p *Plan) resolveCrossings(r *reader) {
 		e := &p.Crossings.Entries[i]
 		if builtInCrossing(e.ID) != (Crossing{}) || e.ID == crash {
 			r.report("duplicate-id", e.At, "There is a crossing called %s already, which every game has: this one needs another name.", e.ID)
+		}
+		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.alreadyReported([]key{{at: e.At}}) {
+			r.report("missing", e.At, "The crossing %s needs either on, what sets it off, or a calendar.", e.ID)
 		}
 		seen := map[string]bool{}
 		for _, h := range e.Value.For {

@@ -92,10 +92,21 @@ type Fates struct {
 
 // OwnCrossing is a crossing that a game has besides those of every game.
 type OwnCrossing struct {
-	Title  Given[string]   `plan:"title" doc:"What people call it."`
-	On     Moments         `plan:"on,required" doc:"The moment or event that sets it off, or a list of them."`
-	For    []Given[string] `plan:"for,required" enum:"game,scene,prop,player" doc:"Whose state goes through it. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
-	Accept Accept          `plan:"accept"`
+	Title    Given[string]   `plan:"title" doc:"What people call it."`
+	On       Moments         `plan:"on" doc:"The moment or event that sets it off, or a list of them."`
+	Calendar *Calendar       `plan:"calendar" doc:"Sets it off at certain times of the calendar, in place of on."`
+	For      []Given[string] `plan:"for,required" enum:"game,scene,prop,player" doc:"Whose state goes through it. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
+	Accept   Accept          `plan:"accept"`
+}
+
+// Calendar is when a crossing happens by the calendar: again and again, or on certain dates.
+type Calendar struct {
+	Every Given[string]   `plan:"every" enum:"day,week,month" doc:"Every day, every week (on Monday) or every month (on the 1st)."`
+	From  []Given[string] `plan:"from" doc:"Or on certain dates, each later than the one before: [2027-03-01, 2027-06-01]."`
+	Clock Given[string]   `plan:"at" default:"00:00" doc:"The time of day, from 00:00 to 23:59."`
+	Zone  Given[string]   `plan:"zone" default:"UTC" doc:"The time zone, as the IANA time zone database calls it: Europe/Oslo."`
+
+	finding.At
 }
 
 // PlaceFates are where a player is after each crossing.

@@ -142,7 +142,7 @@ func (r *reader) wrong(n *node, want string) {
 	if n.scalar() {
 		got = strconv.Quote(clip(n.text))
 	}
-	r.report("wrong-type", n.At, "%s is wanted here, not %s.", upperFirst(want), got)
+	r.report("wrong-type", n.At, "%s is wanted here, not %s.", finding.Upper(want), got)
 }
 
 // wrongList reports what stands where a list is wanted, and how it is made one.
@@ -188,8 +188,6 @@ func (r *reader) wrongTable(n *node, t reflect.Type) {
 	r.report("wrong-type", n.At, "A table is wanted here, not %s: one like %s{%s}.", got, name,
 		strings.Join(form, ", "))
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 func clip(s string) string {
 	if r := []rune(s); len(r) > 60 {
@@ -499,7 +497,7 @@ func (h *Holder) read(r *reader, n *node, f field) {
 
 // orList is A, b or c.
 func orList(names []string) string {
-	return upperFirst(strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1])
+	return finding.Upper(strings.Join(names[:len(names)-1], ", ") + " or " + names[len(names)-1])
 }
 
 // holderName reads one holder; of a prop with its kind, which has to be declared.

@@ -1,6 +1,7 @@
 package plan
 
 import (
+	"fmt"
 	"reflect"
 	"time"
 
@@ -32,7 +33,8 @@ type Step struct {
 	Die       ID                   `plan:"die" with:"game?" doc:"The player dies, as if a rule did it."`
 	StartOver ID                   `plan:"start-over" with:"game?" doc:"The player starts a new run."`
 	Leave     ID                   `plan:"leave" with:"game?" doc:"The player leaves."`
-	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time passes in all games, with what is due in it."`
+	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time passes in all games, with what is due in it; the date goes on with it."`
+	Date      Given[string]        `plan:"date" with:"" doc:"It is a later date now, in all games, and no more time has passed in the session: 2027-02-03 03:59 (UTC), or with its offset, 2027-02-03T04:59:00+01:00. Without it, rehearsals begin on 2000-01-01."`
 
 	Expect  Expected `plan:"expect" with:"of?,game?" doc:"What holds now: an expression, or a table of names and values."`
 	Refused *Step    `plan:"refused" with:"because?" doc:"A step that is to be refused, and change nothing."`
@@ -81,9 +83,22 @@ func (s *Step) complete(r *reader, n *node) {
 	if k := n.key("to"); s.Verb == "move" && k != nil && k.value.form != formList && k.value.form != formTable {
 		r.report("wrong-type", k.value.At, "to is written [x, y], or {x: 30}: here it is a single value.")
 	}
+	if _, err := ParseDate(s.Date.Value); s.Date.Given && err != nil {
+		r.report("bad-value", s.Date.At, "%s.", finding.Upper(err.Error()))
+	}
 	if axes := s.To.Axes.Entries; axes != nil && s.Verb != "move" {
 		r.report("wrong-type", s.To.At, "Coordinates by axis go with move only; here to is a value.")
 	}
+}
+
+// ParseDate reads a date with a time, in UTC where it has no offset of its own.
+func ParseDate(text string) (time.Time, error) {
+	for _, layout := range []string{time.RFC3339, "2006-01-02 15:04", "2006-01-02 15:04:05", time.DateOnly} {
+		if t, err := time.Parse(layout, text); err == nil && t.UnixMilli() > 0 {
+			return t, nil
+		}
+	}
+	return time.Time{}, fmt.Errorf("a date is written as 2027-02-03 03:59 or 2027-02-03T04:59:00+01:00, and is later than 1970; not %q", text)
 }
 
 // Target is a written value, or coordinates by axis.

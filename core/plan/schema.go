@@ -9,6 +9,7 @@ import (
 
 	json "github.com/go-json-experiment/json/v1"
 
+	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
 )
 
@@ -219,7 +220,7 @@ func (s *schemer) moment() object {
 			continue
 		case m.of != "":
 			_, example, _ := strings.Cut(m.needs, ": ")
-			of = text(upperFirst(m.of) + strings.TrimSuffix(", as "+example, ", as ") + ".")
+			of = text(finding.Upper(m.of) + strings.TrimSuffix(", as "+example, ", as ") + ".")
 		default:
 			continue
 		}

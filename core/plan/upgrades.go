@@ -257,6 +257,6 @@ func (r *reader) sameHolder(from, to Given[string], verb string) {
 	b, _, _ := strings.Cut(to.Value, ".")
 	if from.Given && to.Given && a != b {
 		r.report("bad-value", to.At,
-			"%s keeps the holder: %s cannot become %s like this. A step move takes a value to another holder.", upperFirst(verb), from.Value, clip(to.Value))
+			"%s keeps the holder: %s cannot become %s like this. A step move takes a value to another holder.", finding.Upper(verb), from.Value, clip(to.Value))
 	}
 }

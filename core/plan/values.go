@@ -201,5 +201,5 @@ func Spaced(id string) string {
 	if id == "" {
 		return id
 	}
-	return upperFirst(strings.NewReplacer("_", " ", "-", " ").Replace(id))
+	return finding.Upper(strings.NewReplacer("_", " ", "-", " ").Replace(id))
 }

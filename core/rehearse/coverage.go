@@ -144,6 +144,10 @@ func (c *cover) saw(x *machine, res engine.Result) {
 	for i := range res.Notices {
 		n := &res.Notices[i]
 		switch n.Kind {
+		case "crossed":
+			if cross, ok := c.m.Plan.Crossing(n.ID); ok {
+				c.kept(x, cross, n.Player)
+			}
 		case "departed":
 			c.kept(x, plan.CrossScene, n.Player)
 		case "came-back":

@@ -23,6 +23,7 @@ type machine struct {
 	seed   uint32
 	run    *engine.Run
 	clock  int64
+	date   int64 // in milliseconds since 1970 in UTC; 0 before anything was asked for
 	saved  int64 // when the regular saving was last
 	work   int   // what was done in runs before this one
 	ledger engine.Ledger
@@ -60,7 +61,7 @@ func newMachine(m *model.Model, seed uint32) *machine {
 // do carries out a request at once, as the service does: with what is due by then, and with the save that it
 // leads to.
 func (x *machine) do(req engine.Request) (engine.Result, error) {
-	req.At = x.clock
+	req.At, req.Date = x.clock, x.today()
 	if err := x.affords(); err != nil {
 		return engine.Result{}, err
 	}
@@ -92,10 +93,11 @@ const mostWork = 1_000_000
 // wait lets time go on, with what is due in it, each at its time, and the regular saving. took is told what came of
 // each.
 func (x *machine) wait(ms int64, took func(engine.Result)) error {
-	end := x.clock + ms
-	if len(x.run.Present()) == 0 {
-		return nil // the session sleeps
+	if len(x.run.Present()) == 0 { // the session sleeps
+		took(x.on(x.today() + ms))
+		return nil
 	}
+	end := x.clock + ms
 	every := x.m.SavesEvery().Milliseconds()
 	for every > 0 && x.saved+every <= end {
 		x.saved += every
@@ -114,6 +116,25 @@ func (x *machine) wait(ms int64, took func(engine.Result)) error {
 	return x.until(end, took)
 }
 
+// firstDate is when rehearsals begin that say no date: 2000-01-01 UTC.
+const firstDate = 946_684_800_000
+
+// today is the date by now.
+func (x *machine) today() int64 {
+	if x.date == 0 {
+		x.date = firstDate
+	}
+	return x.date
+}
+
+// on lets the calendar go on to a date, and no time of the session with it.
+func (x *machine) on(date int64) engine.Result {
+	x.date = date
+	res := kept(x.run.Turn(date))
+	x.write(res, "")
+	return res
+}
+
 // affords says whether a rehearsal may go on.
 func (x *machine) affords() error {
 	if x.work+x.run.Work() > mostWork {
@@ -125,11 +146,17 @@ func (x *machine) affords() error {
 // until lets time go on to a moment, from one thing that is due to the next.
 func (x *machine) until(end int64, took func(engine.Result)) error {
 	for {
-		due, ok := x.run.Due()
-		x.clock = end
-		if ok && due < end {
-			x.clock = due
+		next := end
+		if due, ok := x.run.Due(); ok && due < end {
+			next = due
 		}
+		if turn, ok := x.run.NextTurn(); ok && x.clock+turn-x.today() < next {
+			next = x.clock + turn - x.today()
+		}
+		x.date, x.clock = x.today()+next-x.clock, next
+		turn := kept(x.run.Turn(x.date))
+		x.write(turn, "")
+		took(turn)
 		res := x.run.Advance(x.clock)
 		x.write(res, "")
 		took(res)
@@ -286,7 +313,7 @@ func (x *machine) spread(changes []engine.Change) {
 				continue
 			}
 			res, err := other.run.Step(&engine.Request{Do: "commons", Player: c.Player, Server: true,
-				Shared: x.run.Shared(c.Player), At: other.clock})
+				Shared: x.run.Shared(c.Player), At: other.clock, Date: other.today()})
 			if err == nil {
 				other.told = append(other.told, res.Notices...)
 				other.write(kept(res), c.Player)
@@ -370,7 +397,7 @@ func (x *machine) crash() {
 func (x *machine) restart() engine.Result {
 	var out engine.Result
 	for _, id := range x.run.Present() {
-		res, err := x.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: x.clock})
+		res, err := x.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: x.clock, Date: x.today()})
 		if err == nil {
 			x.write(kept(res), "")
 			out = joined(out, kept(res))

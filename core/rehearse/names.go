@@ -147,7 +147,7 @@ func (n *naming) event(s *plan.Step) {
 func (n *naming) write(s *plan.Step) {
 	v, err := variableOf(n.m, s.Write.Name)
 	if err != nil {
-		f := finding.New("unknown-name", s.Write.At, upperFirst(err.Error())+".")
+		f := finding.New("unknown-name", s.Write.At, finding.Upper(err.Error())+".")
 		n.found = append(n.found, f)
 		return
 	}
@@ -160,8 +160,6 @@ func (n *naming) write(s *plan.Step) {
 			s.Prop.At)
 	}
 }
-
-func upperFirst(s string) string { return strings.ToUpper(s[:1]) + s[1:] }
 
 // correct judges what is corrected: a variable, or whether a milestone is earned.
 func (n *naming) correct(s *plan.Step) {

@@ -258,6 +258,16 @@ func (p *player) act(s *plan.Step) error {
 			}
 		}
 		return nil
+	case "date":
+		to, err := plan.ParseDate(s.Date.Value)
+		if err != nil {
+			return err
+		}
+		for _, x := range append(p.others(p.main()), p.main()) {
+			p.machine = x
+			p.took(x.on(to.UnixMilli()))
+		}
+		return nil
 	case "crash":
 		p.machine.crash()
 		return nil

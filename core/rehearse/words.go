@@ -34,6 +34,7 @@ func init() {
 		"start-over": func(s *plan.Step) string { return s.StartOver.Name + " starts over" },
 		"leave":      func(s *plan.Step) string { return s.Leave.Name + " leaves" },
 		"wait":       func(s *plan.Step) string { return plan.Short(s.Wait.Value) + " passes" },
+		"date":       func(s *plan.Step) string { return "it is " + s.Date.Value },
 		"crash":      func(*plan.Step) string { return "the machine crashes" },
 		"restart":    func(*plan.Step) string { return "the session is restarted" },
 		"refused":    func(s *plan.Step) string { return "refused: " + Words(s.Refused) },

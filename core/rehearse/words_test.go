@@ -23,6 +23,7 @@ func TestEveryStepIsSaidInWords(t *testing.T) {
 		{"{start-over: wren}", "wren starts over"},
 		{"{leave: wren}", "wren leaves"},
 		{"{wait: 90s}", "1m30s passes"},
+		{"{date: 2027-02-03 03:59}", "it is 2027-02-03 03:59"},
 		{"{crash: machine}", "the machine crashes"},
 		{"{restart: session}", "the session is restarted"},
 		{"{refused: {die: wren}, because: no}", "refused: wren dies"},

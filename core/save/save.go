@@ -113,6 +113,7 @@ type World struct {
 type Met struct {
 	Session string `json:"session,omitempty"` // in which session; "" where the world lies in the player's own save
 	Count   int    `json:"count,omitempty"`   // which it was there, from 1
+	Date    string `json:"date,omitempty"`    // of what happens by the calendar, in place of these: the local date of the turn; "" where none was
 }
 
 // Attic keeps what the plan does not know, or what does not fit it any more: by identity

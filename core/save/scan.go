@@ -289,6 +289,8 @@ func (s *scanner) met(into *Met) error {
 			return s.text(&into.Session)
 		case "count":
 			return s.count(&into.Count)
+		case "date":
+			return s.text(&into.Date)
 		}
 		return errForm
 	})

@@ -214,6 +214,9 @@ func (s schemer) crossed(within) object {
 	table := object{}
 	for _, c := range s.m.OwnCrossings {
 		table[c.String()] = closed(object{"session": text, "count": count})
+		if c.Calendar != nil {
+			table[c.String()] = closed(object{"date": object{"type": "string", "format": "date"}})
+		}
 	}
 	return closed(table)
 }

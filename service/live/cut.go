@@ -128,7 +128,7 @@ func (s *Session) dropLost(player string) {
 			"Another session has your save now; what you did since your last save is kept as a revision of its own.")
 	}
 	if s.run.Has(player) {
-		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock()})
+		res, _ := s.run.Step(&engine.Request{Do: "leave", Player: player, Server: true, At: s.clock(), Date: today()})
 		s.note(res.Changes, player)
 		s.wake()
 		delete(s.leases, player)

@@ -128,6 +128,9 @@ func (s *Session) arm(timer *time.Timer) {
 	if due, ok := s.run.Due(); ok && !s.awake.IsZero() {
 		wait = time.Duration(max(0, due-s.clock())) * time.Millisecond
 	}
+	if turn, ok := s.run.NextTurn(); ok && !s.awake.IsZero() {
+		wait = min(wait, max(0, time.Until(time.UnixMilli(turn))))
+	}
 	timer.Reset(wait)
 }
 
@@ -138,6 +141,9 @@ func (s *Session) clock() int64 {
 	}
 	return s.base + time.Since(s.awake).Milliseconds()
 }
+
+// today is the date that requests carry: the service says it, and never a player's machine.
+func today() int64 { return time.Now().UnixMilli() }
 
 // wake starts or stops the clock, as players come and go.
 func (s *Session) wake() {
@@ -224,7 +230,7 @@ func (s *Session) perform(req engine.Request, whole bool) (Answer, <-chan store.
 	if first, err, known := s.repeated(&req); known {
 		return first, nil, err
 	}
-	req.At = s.clock()
+	req.At, req.Date = s.clock(), today()
 	if err := s.rates.Allow(s.run, req); err != nil {
 		return Answer{}, nil, s.keepRefusal(&req, err)
 	}
@@ -261,6 +267,9 @@ func (s *Session) perform(req engine.Request, whole bool) (Answer, <-chan store.
 
 // advance lets the timers that are due run.
 func (s *Session) advance() {
+	if !s.awake.IsZero() {
+		s.absorb(s.run.Turn(today()))
+	}
 	s.absorb(s.run.Advance(s.clock()))
 }
 
@@ -383,7 +392,7 @@ func (s *Session) close(ctx context.Context) error {
 		var left []*save.Player
 		var moments []engine.SaveMoment
 		for _, id := range s.run.Present() {
-			res, err := s.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: s.clock()})
+			res, err := s.run.Step(&engine.Request{Do: "leave", Player: id, Server: true, At: s.clock(), Date: today()})
 			if err != nil {
 				failed = errors.Join(failed, err)
 				continue
