@@ -25,11 +25,12 @@ type SessionState struct {
 
 // Figure is one value.
 type Figure struct {
-	Name  string      `json:"name"`
-	Title string      `json:"title"`
-	Scene string      `json:"scene,omitempty" doc:"Of what each scene has."`
-	Prop  string      `json:"prop,omitempty" doc:"Of what each prop has: cache.under_ledge."`
-	Value types.Value `json:"value"`
+	Name   string      `json:"name"`
+	Title  string      `json:"title"`
+	Scene  string      `json:"scene,omitempty" doc:"Of what each scene has."`
+	Prop   string      `json:"prop,omitempty" doc:"Of what each prop has: cache.under_ledge."`
+	Option string      `json:"option,omitempty" doc:"Of what there is for each option of a list: rice."`
+	Value  types.Value `json:"value"`
 }
 
 // Request is something asked of a session.
@@ -71,6 +72,7 @@ type Change struct {
 	Player string      `json:"player,omitempty"`
 	Scene  string      `json:"scene,omitempty"`
 	Prop   string      `json:"prop,omitempty" doc:"cache.under_ledge."`
+	Option string      `json:"option,omitempty" doc:"Of a list: rice."`
 	Name   string      `json:"name" doc:"player.warmth, movables.sled, prop.cache.taken, scene.snow, game.planks, place, player.dead, player.checkpoint."`
 	From   types.Value `json:"from"`
 	To     types.Value `json:"to"`

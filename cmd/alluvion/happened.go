@@ -40,7 +40,7 @@ func times(n int) string {
 
 // whose names the value that changed, with its owner.
 func whose(c contract.Change) string {
-	owner, of := c.Player, c.Scene+c.Prop
+	owner, of := c.Player, c.Scene+c.Prop+c.Option
 	if owner == "" {
 		owner, of = of, ""
 	}

@@ -161,7 +161,7 @@ func (c *call) printStep(step rehearse.Step) {
 	var changes []contract.Change
 	for i, ch := range step.Changes {
 		changes = append(changes, contract.Change{Times: step.Times[i], Player: ch.Player, Scene: ch.Scene,
-			Prop: ch.Prop, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
+			Prop: ch.Prop, Option: ch.Option, Name: ch.Name, From: ch.From, To: ch.To, Cause: ch.Cause.String()})
 	}
 	var notices []contract.Notice
 	for _, n := range step.Notices {

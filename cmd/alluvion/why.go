@@ -82,7 +82,7 @@ func (c *call) valueNames() ([]string, error) {
 
 // stepLine is one change: when, whose, what, and why.
 func (c *call) stepLine(s contract.Step) string {
-	whose := strings.Join(strings.Fields(s.Player+" "+s.Scene+" "+s.Prop), " ")
+	whose := strings.Join(strings.Fields(s.Player+" "+s.Scene+" "+s.Prop+" "+s.Option), " ")
 	return fmt.Sprintf("%s  %-16s %s  %s → %s  %s", c.style.quiet(s.At.Local().Format("2006-01-02 15:04:05")), whose,
 		s.Name,
 		oneLine(s.From.Plain()), c.style.bold(oneLine(s.To.Plain())), c.style.quiet(s.Cause))

@@ -3,6 +3,7 @@ package action
 import (
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
 )
 
 var _ = does(each{})
@@ -10,8 +11,8 @@ var _ = does(each{})
 type each struct{}
 
 type eachForm struct {
-	Each plan.ID            `plan:"each,required" doc:"Does things for each player, by id; this name stands for that player inside."`
-	In   plan.Given[string] `plan:"in,required" enum:"session,scene" doc:"Which players: all in the session, or all in the player's scene."`
+	Each plan.ID            `plan:"each,required" doc:"Does things for each player, by id, or for each option of a list, in order; this name stands for that player or option inside."`
+	In   plan.Given[string] `plan:"in,required" doc:"Which: session, all players in the session; scene, all in the player's scene; or a list."`
 	Do   []plan.Action      `plan:"do,required" doc:"What is done, in this order."`
 }
 
@@ -20,6 +21,14 @@ func (each) Form() any { return new(eachForm) }
 func (each) Compile(c *model.Compiler, form any) model.Deed {
 	f := form.(*eachForm)
 	here := f.In.Value == "scene"
+	if list := c.List(f.In.Value); list != nil {
+		in, local := c.ForOptions(f.Each.Name, f.Each.At, list)
+		return &forOptions{local, list, in.Actions(f.Do)}
+	}
+	if !here && f.In.Value != "session" {
+		c.OneOf(f.In.Value, append([]string{"session", "scene"}, c.ListIDs()...), "players or list", f.In.At)
+		return nil
+	}
 	if here && !c.HasPlayer() {
 		c.Report("bad-value", f.In.At, "There is no player here whose scene it could be; use in: session.")
 	}
@@ -40,4 +49,27 @@ func (f *forEach) Do(d model.Doer) error { return d.ForEach(f.local, f.here, f.d
 // Traits are what is done for each.
 func (f *forEach) Traits() model.Traits {
 	return model.Traits{Each: true, Blocks: [][]*model.Action{f.do}}
+}
+
+// forOptions is actions that are done for each option of a list.
+type forOptions struct {
+	local int
+	list  *model.List
+	do    []*model.Action
+}
+
+// Do acts for one option after the other.
+func (f *forOptions) Do(d model.Doer) error {
+	for _, o := range f.list.Options {
+		d.Name(f.local, types.OfText(o.ID))
+		if err := d.Actions(f.do); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Traits are what is done for each.
+func (f *forOptions) Traits() model.Traits {
+	return model.Traits{Times: len(f.list.Options), Blocks: [][]*model.Action{f.do}}
 }

@@ -54,7 +54,7 @@ func (c *checker) undecided() [][]*model.Var {
 		}
 		key := fmt.Sprint(c.undecidedAt(v))
 		if !c.alone(v) {
-			key += defaultsOf[v.Holder]
+			key += v.Hold.DefaultsKey()
 		}
 		if groups[key] == nil {
 			order = append(order, key)
@@ -67,10 +67,6 @@ func (c *checker) undecided() [][]*model.Var {
 	}
 	return out
 }
-
-// defaultsOf are the defaults that decide for what does not say it itself.
-var defaultsOf = map[model.Holder]string{model.OfPlayer: "player", model.OfScene: "scene", model.OfGame: "game",
-	model.OfProp: "prop", model.OfPlayerScene: "pair", model.OfPlayerProp: "pair"}
 
 // undecidedAt are the crossings at which nothing decides what happens to a variable.
 func (c *checker) undecidedAt(v *model.Var) []string {
@@ -93,7 +89,7 @@ func (c *checker) tellUndecided(group []*model.Var) {
 		if i < 5 {
 			names = append(names, v.Name)
 		}
-		if h := defaultsOf[v.Holder]; !slices.Contains(holders, h) {
+		if h := v.Hold.DefaultsKey(); !slices.Contains(holders, h) {
 			holders = append(holders, h)
 		}
 	}

@@ -98,7 +98,7 @@ func (t *tx) world(column plan.Crossing) []owner {
 		out = append(out, owner{int(model.OfScene), nil, i})
 	}
 	for _, h := range t.run.m.Holders {
-		if h.Holder == model.OfProp && len(h.Stored) > 0 {
+		if h.Holder.Lazy() && !h.Holder.OfPlayers() && len(h.Stored) > 0 {
 			out = t.run.lazyOwners(out, h, nil, column)
 		}
 	}
@@ -110,7 +110,7 @@ func (t *tx) world(column plan.Crossing) []owner {
 func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column plan.Crossing) []owner {
 	all := slices.ContainsFunc(h.Stored, func(v *model.Var) bool { return v.Fates.At(column).Set != nil })
 	if all {
-		for _, at := range r.ats(h) {
+		for _, at := range r.m.Copies(h) {
 			out = append(out, owner{h.Index, p, at})
 		}
 		return out
@@ -144,28 +144,18 @@ func (r *Run) lazyOwners(out []owner, h *model.Holding, p *Player, column plan.C
 	return out
 }
 
-// ats are the scenes or the props that have copies of a holding.
-func (r *Run) ats(h *model.Holding) []int {
-	var out []int
-	if h.Kind == nil {
-		for i := range r.m.Scenes {
-			out = append(out, i)
-		}
-		return out
-	}
-	for _, p := range h.Kind.Props {
-		out = append(out, p.Index)
-	}
-	return out
-}
-
-// pairsIn are the player's own state, and of its pairs those with a scene and its props.
+// pairsIn are the player's own state, and of its pairs those with a scene and its props, and with lists.
 func (t *tx) pairsIn(p *Player, scene int) []owner {
 	out := []owner{{int(model.OfPlayer), p, -1}, {int(model.OfPlayerScene), p, scene}}
 	for _, prop := range t.run.m.Scenes[scene].Props {
 		if len(prop.Kind.Players.Stored) > 0 && t.run.worthCrossing(prop.Kind.Players,
 			copyKey{prop.Kind.Players.Index, prop.Index}, p.pairs) {
 			out = append(out, owner{prop.Kind.Players.Index, p, prop.Index})
+		}
+	}
+	for _, l := range t.run.m.Lists {
+		if len(l.Players.Stored) > 0 {
+			out = t.run.lazyOwners(out, l.Players, p, plan.CrossScene)
 		}
 	}
 	return out
@@ -188,7 +178,7 @@ func (rec *record) of(o owner, v *model.Var, r *Run) types.Value {
 		values = rec.scenes[o.at]
 	case h == model.OfGame:
 		values = rec.game
-	case h == model.OfProp:
+	case h == model.OfProp || h == model.OfList:
 		values = rec.props[copyKey{o.hold, o.at}]
 	case h.OfPlayers():
 		values = rec.pairs[copyKey{o.hold, o.at}]

@@ -72,12 +72,13 @@ func (r *Run) Digest() string {
 	return save.Digest(s)
 }
 
-// Figure is one value as it stands now. Scene or Prop say whose, where each has one.
+// Figure is one value as it stands now. Scene, Prop or Option say whose, where each has one.
 type Figure struct {
-	Var   *model.Var
-	Scene string
-	Prop  string
-	Value types.Value
+	Var    *model.Var
+	Scene  string
+	Prop   string
+	Option string
+	Value  types.Value
 }
 
 // Figures are all values that a player has, stored and computed, in the plan's order; then those for scenes
@@ -94,8 +95,16 @@ func (r *Run) Figures(player string) []Figure {
 	return out
 }
 
-// GameFigures are all values that the game holds.
-func (r *Run) GameFigures() []Figure { return r.figures(nil, owner{int(model.OfGame), nil, -1}) }
+// GameFigures are all values that the game holds, and those of the options of lists that were ever changed.
+func (r *Run) GameFigures() []Figure {
+	out := r.figures(nil, owner{int(model.OfGame), nil, -1})
+	for _, key := range keysOf(r.props) {
+		if r.m.Holders[key.hold].List != nil {
+			out = r.figures(out, owner{key.hold, nil, key.at})
+		}
+	}
+	return out
+}
 
 // SceneFigures are all values that a scene holds, and those of its props that were ever changed.
 func (r *Run) SceneFigures(scene string) []Figure {
@@ -105,7 +114,7 @@ func (r *Run) SceneFigures(scene string) []Figure {
 	}
 	out := r.figures(nil, owner{int(model.OfScene), nil, s.Index})
 	for _, key := range keysOf(r.props) {
-		if r.m.Props[key.at].Scene == s {
+		if r.m.Holders[key.hold].Kind != nil && r.m.Props[key.at].Scene == s {
 			out = r.figures(out, owner{key.hold, nil, key.at})
 		}
 	}
@@ -128,7 +137,7 @@ func (r *Run) figures(out []Figure, o owner) []Figure {
 		if o.at >= 0 {
 			var c Change
 			r.place(&c, v, o.at)
-			x.Scene, x.Prop = c.Scene, c.Prop
+			x.Scene, x.Prop, x.Option = c.Scene, c.Prop, c.Option
 		}
 		x.Value = r.read(v, o)
 		out = append(out, x)

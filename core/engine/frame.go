@@ -15,6 +15,7 @@ type frame struct {
 	scene  int     // the scene that it is about; -1 for the player's
 	prop   int     // the prop that it is about; -1 for none
 	args   []types.Value
+	hand   []int                       // by list: the option at hand, where there is one
 	locals []types.Value               // the rule's own names
 	days   int                         // since the calendar's last turn, where a crossing of the calendar is made
 	ranks  func(standing int) []Ranked // of who watches; nil elsewhere
@@ -32,6 +33,31 @@ func (f *frame) aboutOwner(o owner) {
 		f.scene = o.at
 	case model.OfProp, model.OfPlayerProp:
 		f.prop = o.at
+	case model.OfList, model.OfPlayerList:
+		f.Hand(f.run.m.Holders[o.hold].List.Index, o.at)
+	}
+}
+
+// Hand makes an option of a list the one at hand, and gives the one before it.
+func (f *frame) Hand(list, option int) int {
+	if f.hand == nil {
+		f.hand = make([]int, len(f.run.m.Lists))
+	}
+	before := f.hand[list]
+	f.hand[list] = option
+	return before
+}
+
+// optionOf is which option of its list a reference means; -1 where that is none.
+func (f *frame) optionOf(ref *expr.Ref) int {
+	list := f.run.m.Holders[ref.Hold].List
+	switch o := ref.Option; {
+	case o.Of != nil:
+		return list.Option(f.Read(o.Of).Text)
+	case o.Here:
+		return f.hand[list.Index]
+	default:
+		return o.Index
 	}
 }
 
@@ -73,6 +99,9 @@ func (f *frame) Read(ref *expr.Ref) types.Value {
 		return f.locals[ref.Index]
 	case expr.Time:
 		return types.OfNum(seconds(f.run.clock))
+	case expr.AtHand:
+		list := f.run.m.Lists[ref.Slot]
+		return types.OfText(list.Options[f.hand[list.Index]].ID)
 	case expr.Missed:
 		return types.OfInt(f.days)
 	case expr.Present:
@@ -199,7 +228,7 @@ func (f *frame) propOf(ref *expr.Ref) int {
 type owner struct {
 	hold   int     // which holding
 	player *Player // where players have one each
-	at     int     // the scene or the prop, where each has one; -1 otherwise
+	at     int     // the scene, the prop or the option, where each has one; -1 otherwise
 }
 
 func (f *frame) ownerOf(ref *expr.Ref) owner {
@@ -215,6 +244,10 @@ func (f *frame) ownerOf(ref *expr.Ref) owner {
 		o.at = f.propOf(ref)
 	case model.OfPlayerProp:
 		o.player, o.at = f.player, f.propOf(ref)
+	case model.OfList:
+		o.at = f.optionOf(ref)
+	case model.OfPlayerList:
+		o.player, o.at = f.whose(ref), f.optionOf(ref)
 	}
 	return o
 }
@@ -252,6 +285,9 @@ func (r *Run) touched(o owner) []types.Value {
 // variable reads a stored or a computed variable.
 func (f *frame) variable(ref *expr.Ref) types.Value {
 	o, h := f.ownerOf(ref), f.run.m.Holders[ref.Hold]
+	if h.List != nil && o.at < 0 { // what leads to the option is none
+		return types.None
+	}
 	if ref.Slot >= len(h.Stored) {
 		return f.computed(h.Computed[ref.Slot-len(h.Stored)], o)
 	}
@@ -268,9 +304,16 @@ func (f *frame) variable(ref *expr.Ref) types.Value {
 
 func (f *frame) computed(v *model.Var, o owner) types.Value {
 	player, scene, prop := f.player, f.scene, f.prop
+	hand := 0
+	if list := v.Hold.List; list != nil {
+		hand = f.Hand(list.Index, o.at)
+	}
 	f.aboutOwner(o)
 	out := v.Is.Eval(f)
 	f.player, f.scene, f.prop = player, scene, prop
+	if list := v.Hold.List; list != nil {
+		f.Hand(list.Index, hand)
+	}
 	fit, err := v.Fit(out)
 	if err != nil {
 		f.Fail(err)
@@ -306,8 +349,6 @@ func (r *Run) number(v *model.Var) int {
 	switch {
 	case v.In != nil:
 		return len(v.In)
-	case v.Hold.Kind != nil:
-		return len(v.Hold.Kind.Props)
 	}
-	return len(r.m.Scenes)
+	return len(r.m.Copies(v.Hold))
 }

@@ -65,8 +65,8 @@ func (j *Judge) present(s *save.Player) *Player {
 		return p
 	}
 	p.pairs = nil
-	if len(s.Scenes)+len(s.Props) > 0 {
-		p.pairs = r.pairsIn(s.Scenes, s.Props)
+	if len(s.Scenes)+len(s.Props)+len(s.Lists) > 0 {
+		p.pairs = r.pairsIn(s.Scenes, s.Props, s.Lists)
 	}
 	for i, c := range r.m.Checkpoints {
 		p.used[i] = slices.Contains(s.Used, c.ID)

@@ -331,7 +331,7 @@ func (rec *record) values(r *Run, o owner) []types.Value {
 		return rec.scenes[o.at]
 	case h == model.OfGame:
 		return rec.game
-	case h == model.OfProp:
+	case h == model.OfProp || h == model.OfList:
 		return lazy(&rec.props)
 	}
 	return lazy(&rec.pairs)

@@ -127,12 +127,13 @@ func (t *tx) fated(fate string) {
 	}
 }
 
-// Change is one value that a request changed. Whose: Player, Scene, Prop, Player and one of these, or (none
+// Change is one value that a request changed. Whose: Player, Scene, Prop, Option, Player and one of these, or (none
 // of them) the game's.
 type Change struct {
 	Player string
 	Scene  string
 	Prop   string // cache.under_ledge
+	Option string // of a list: rice
 	Name   string // player.warmth, place, player.dead, player.checkpoint
 	From   types.Value
 	To     types.Value

@@ -41,10 +41,10 @@ func (p *Player) Mark(waymark int) (Place, bool) { return p.marks[waymark].at, p
 // Copy names one copy of what pairs or props hold.
 type Copy struct{ Hold, At int }
 
-// Pairs lists what a player has for scenes and props that was ever changed, in a fixed order.
+// Pairs lists what a player has for scenes, props and options that was ever changed, in a fixed order.
 func (p *Player) Pairs() []Copy { return copiesList(p.pairs) }
 
-// PropCopies lists the props whose own state was ever changed, in a fixed order.
+// PropCopies lists the props, and the options of lists, whose own state was ever changed, in a fixed order.
 func (r *Run) PropCopies() []Copy { return copiesList(r.props) }
 
 func copiesList(c copies) []Copy {
@@ -104,9 +104,9 @@ func (r *Run) Differs(v *model.Var) bool {
 	switch v.Holder {
 	case model.OfScene:
 		return slices.ContainsFunc(r.scenes, differs)
-	case model.OfProp:
+	case model.OfProp, model.OfList:
 		return some(r.props)
-	case model.OfPlayerScene, model.OfPlayerProp:
+	case model.OfPlayerScene, model.OfPlayerProp, model.OfPlayerList:
 		return slices.ContainsFunc(r.order, func(p *Player) bool { return some(p.pairs) })
 	}
 	return false

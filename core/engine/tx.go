@@ -215,7 +215,7 @@ func (t *tx) changing(o owner, v *model.Var, at *types.Value) *Change {
 	}
 	c := t.change()
 	c.Name, c.From, c.Cause, c.at = v.Name, *at, t.cause, at
-	c.Player, c.Scene, c.Prop = playerID(o.player), "", ""
+	c.Player, c.Scene, c.Prop, c.Option = playerID(o.player), "", "", ""
 	if o.at >= 0 {
 		t.run.place(c, v, o.at)
 	}
@@ -249,11 +249,14 @@ func (t *tx) change() *Change {
 	return &t.res.Changes[n]
 }
 
-// place says of a change in which scene or to which prop it was.
+// place says of a change in which scene, to which prop or of which option it was.
 func (r *Run) place(c *Change, v *model.Var, at int) {
-	if v.Hold.Kind != nil {
+	switch {
+	case v.Hold.Kind != nil:
 		c.Prop = r.m.Props[at].Name
-	} else {
+	case v.Hold.List != nil:
+		c.Option = v.Hold.List.Options[at].ID
+	default:
 		c.Scene = r.m.Scenes[at].ID
 	}
 }

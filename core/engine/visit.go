@@ -36,7 +36,7 @@ func (r *Run) takeWorld(w *save.World) {
 	for i, s := range r.m.Scenes {
 		r.fill(r.scenes[i], model.OfScene, w.Scenes[s.ID])
 	}
-	r.props = r.propsIn(w.Props, model.OfProp)
+	r.props = r.listsIn(r.propsIn(w.Props, model.OfProp), w.Lists, model.OfList)
 	for i, m := range r.m.Movables {
 		r.things[i] = thing{at: r.home(m)}
 		if at, ok := w.Movables[m.ID]; ok { // who held it is gone: it lies where they were (rule 5)
@@ -65,9 +65,25 @@ func (r *Run) propsIn(saved save.Props, h model.Holder) copies {
 	return out
 }
 
-// pairsIn takes what a player has for scenes and props out of a save.
-func (r *Run) pairsIn(scenes map[string]save.Values, props save.Props) copies {
-	out := r.propsIn(props, model.OfPlayerProp)
+// listsIn takes what options of lists hold, alone or with a player, out of a save.
+func (r *Run) listsIn(out copies, saved save.Props, h model.Holder) copies {
+	for _, l := range r.m.Lists {
+		hold := l.Own
+		if h == model.OfPlayerList {
+			hold = l.Players
+		}
+		for id, values := range saved[l.ID] {
+			if at := l.Option(id); at >= 0 && len(values) > 0 {
+				out[copyKey{hold.Index, at}] = shownValues(hold.Stored, values)
+			}
+		}
+	}
+	return out
+}
+
+// pairsIn takes what a player has for scenes, props and options of lists out of a save.
+func (r *Run) pairsIn(scenes map[string]save.Values, props, lists save.Props) copies {
+	out := r.listsIn(r.propsIn(props, model.OfPlayerProp), lists, model.OfPlayerList)
 	hold := r.m.Holders[model.OfPlayerScene]
 	for id, values := range scenes {
 		if s := r.m.Scene(id); s != nil && len(values) > 0 {
@@ -109,16 +125,17 @@ func (r *Run) scenesOut(c copies, keep func(*model.Var) bool) map[string]save.Va
 	return out
 }
 
+// propsOut gives what was changed of the copies of props or of options, by kind or list.
 func (r *Run) propsOut(c copies, h model.Holder, keep func(*model.Var) bool) save.Props {
 	var out save.Props
 	r.copiesOut(c, h, keep, func(hold *model.Holding, at int, values save.Values) {
 		if out == nil {
 			out = save.Props{}
 		}
-		if out[hold.Kind.ID] == nil {
-			out[hold.Kind.ID] = map[string]save.Values{}
+		if out[hold.Of()] == nil {
+			out[hold.Of()] = map[string]save.Values{}
 		}
-		out[hold.Kind.ID][r.m.Props[at].ID] = values
+		out[hold.Of()][r.m.CopyID(hold, at)] = values
 	})
 	return out
 }
@@ -199,7 +216,7 @@ func (t *tx) openingPicks(p *Player, picks map[string]types.Value) error {
 func (t *tx) load(p *Player, s *save.Player) {
 	r := t.run
 	r.fill(p.vars, model.OfPlayer, s.Values)
-	p.pairs = r.pairsIn(s.Scenes, s.Props)
+	p.pairs = r.pairsIn(s.Scenes, s.Props, s.Lists)
 	for i, x := range r.m.Standings {
 		if n, ok := s.Standings[x.ID]; ok {
 			p.ranks[i] = types.OfNum(n)
@@ -249,10 +266,10 @@ func (t *tx) freshWorld() {
 
 func (r *Run) recordIn(s save.Record) *record {
 	rec := &record{player: shownValues(r.m.Holders[model.OfPlayer].Stored, s.Values), marks: r.marksIn(s.Waymarks),
-		pairs: r.pairsIn(s.Scenes, s.Props)}
+		pairs: r.pairsIn(s.Scenes, s.Props, s.Lists)}
 	if r.m.Single && s.World != nil {
 		rec.game = shownValues(r.m.Holders[model.OfGame].Stored, s.World.Values)
-		rec.props = r.propsIn(s.World.Props, model.OfProp)
+		rec.props = r.listsIn(r.propsIn(s.World.Props, model.OfProp), s.World.Lists, model.OfList)
 		for _, scene := range r.m.Scenes {
 			rec.scenes = append(rec.scenes, shownValues(r.m.Holders[model.OfScene].Stored, s.World.Scenes[scene.ID]))
 		}
@@ -412,6 +429,7 @@ func (r *Run) save(p *Player) *save.Player {
 	}
 	s.Record = r.recordOut(p.record)
 	s.Scenes, s.Props = r.scenesOut(p.pairs, everything), r.propsOut(p.pairs, model.OfPlayerProp, everything)
+	s.Lists = r.propsOut(p.pairs, model.OfPlayerList, everything)
 	s.Standings, s.Shared = r.ranksOut(p), r.shared(p)
 	for i, m := range r.m.Milestones {
 		if p.earned[i] {
@@ -454,7 +472,7 @@ func (r *Run) worldOut(game []types.Value, scenes [][]types.Value, props copies,
 	keep func(*model.Var) bool) *save.World {
 	w := &save.World{Game: r.m.Plan.Game.Name, Version: r.m.Plan.Version.Value,
 		Values: r.named(game, model.OfGame, keep), Scenes: map[string]save.Values{},
-		Props: r.propsOut(props, model.OfProp, keep)}
+		Props: r.propsOut(props, model.OfProp, keep), Lists: r.propsOut(props, model.OfList, keep)}
 	for i, s := range r.m.Scenes {
 		if values := r.named(scenes[i], model.OfScene, keep); len(values) > 0 {
 			w.Scenes[s.ID] = values
@@ -495,7 +513,8 @@ func (r *Run) recordOut(rec *record) save.Record {
 		Waymarks: r.marksOut(rec.marks, func(w *model.Waymark) bool {
 			return w.Fates.At(plan.CrossDeath).Kind == "rewind"
 		}),
-		Scenes: r.scenesOut(rec.pairs, rewinds), Props: r.propsOut(rec.pairs, model.OfPlayerProp, rewinds)}
+		Scenes: r.scenesOut(rec.pairs, rewinds), Props: r.propsOut(rec.pairs, model.OfPlayerProp, rewinds),
+		Lists: r.propsOut(rec.pairs, model.OfPlayerList, rewinds)}
 	if rec.game != nil {
 		out.World = r.worldOut(rec.game, rec.scenes, rec.props, rewinds)
 	}

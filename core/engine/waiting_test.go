@@ -68,7 +68,6 @@ func TestWaitingForWhatIsNotThereIsTold(t *testing.T) {
 		assert.Equal(t, []string{says}, messages(found), wrong)
 	}
 	for from, row := range map[string][2]string{
-		"args: {hat: pick:hat}":           {"args: {hat: hat}", "hat is a roster: write {type: pick, roster: hat}, or pick:hat."},
 		"type: pick:hat":                  {"type: pick:hta", `There is no roster called "hta". Did you mean hat?`},
 		"{pick: player.hat, to: args.hat": {"{pick: player.hat", `pick needs "to" beside it: the option.`},
 		"{pick: player.hat, option: stra": {"{pick: player.hat, to: straw, option: stra", "pick takes to or option, which say the same; here it has both."},

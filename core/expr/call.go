@@ -27,6 +27,8 @@ func (c *checker) call(e ast.Expr, known Facts) typed {
 		return c.compare(name, args, known)
 	case operators.Add:
 		return c.add(args, known)
+	case operators.Index:
+		return c.index(args, at, known)
 	case "has":
 		return c.has(args, at, known)
 	case "orValue":
@@ -78,14 +80,16 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 // forms are how functions are written that take more than numbers.
 var forms = map[string]string{
 	"inside": "inside('scene/area')", "holds": "holds('movable')", "earned": "player.earned('milestone')",
-	"count": "count(present), or count(player.letters)", "draw": "draw(seed, index, from, to)",
+	"count": "count(present), count(player.letters), or count(player.have) over the options of a list",
+	"sum":   "sum(player.have)", "any": "any(player.have > 3)", "all": "all(player.have > 0)",
+	"draw": "draw(seed, index, from, to)",
 	"size": "text.size()", "contains": "text.contains(part)", "startsWith": "text.startsWith(part)", "endsWith": "text.endsWith(part)",
 }
 
 // FunctionNames lists the functions of the language.
 func FunctionNames() []string {
 	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true, "inside": true, "holds": true,
-		"draw": true, "point": true}
+		"draw": true, "point": true, "sum": true, "any": true, "all": true}
 	for n := range numeric {
 		if !strings.Contains(n, "_") {
 			names[n] = true

@@ -14,8 +14,10 @@ type Ref struct {
 	Slot  int // of the variable or the axis
 	// As, where it is not 0, is the rule's own name (from 1) that stands for the player whom the rest is about, in
 	// place of the rule's own player.
-	As  int
-	Own bool // a stored number or the like that players hold by themselves, read as it is held
+	As int
+	// Option is of which option of a list the copy is; nil of all else.
+	Option *Option
+	Own    bool // a stored number or the like that players hold by themselves, read as it is held
 }
 
 // Mine says whether the reference is to such a value of the player that the rule is about: the most frequent
@@ -66,6 +68,7 @@ const (
 	MovableAt // where movable Index is: Slot is an axis, or one of the AtScene, AtFacing, AtPoint
 	Time
 	Present // how many players are in the session
+	AtHand  // the option of list Slot that is at hand
 	Missed  // how many days a crossing of the calendar comes after the one before it
 	// StandingOrder are the ids of those who have a place in standing Slot, the best first; StandingNumber is a
 	// player's number there, StandingPlace their place, from 1. Only who watches reads them (rule 28).
@@ -87,6 +90,8 @@ type Env interface {
 	Read(*Ref) types.Value
 	Number(*Ref) fixed.Num   // Read of a number
 	Mine(slot int) fixed.Num // Read of a number for which the reference is Mine
+	// Hand makes an option of a list the one at hand, and gives the one before it.
+	Hand(list, option int) int
 	Fail(error)
 }
 
@@ -104,6 +109,9 @@ type Names struct {
 	Missing map[string]string
 	// Areas are the regions that inside() can ask for, by scene/area; those of the rule's player.
 	Areas map[string]*Entry
+	// Lists are the plan's lists, by id; Hand are those of which an option is at hand.
+	Lists map[string]*List
+	Hand  []string
 	// Held are the movables that holds() can ask for, by id.
 	Held map[string]*Entry
 	// Watched says that whoever watches reads this: of each player can be asked what the player's own rules ask.

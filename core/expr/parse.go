@@ -40,6 +40,8 @@ type Program struct {
 	Holds    Facts // what is not none where this (a condition) holds
 	Known    Facts // what was known not to be none where it stands
 	Size     int   // how much is done to evaluate it, about: its parts, and what its texts cost besides; what it reads is not counted
+	Target   Ref   // of a name: what it stands for
+	Loose    bool  // of a name: whether it may be of nobody, since what leads to it may be none
 	Name     bool  // whether it is a name and nothing more, so that it can be assigned to
 	Source   string
 	At       finding.At
@@ -124,7 +126,7 @@ func CompileFor(x plan.Expr, names Names, known Facts, want types.Type) (*Progra
 
 // compile checks and compiles an expression that was read.
 func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
-	c := &checker{names: names, source: x, info: tree.SourceInfo(),
+	c := &checker{names: names, source: x, info: tree.SourceInfo(), hand: names.Hand,
 		program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
 	n := c.wanted(tree.Expr(), known, want)
 	if c.found.Errors() || n.eval == nil {
@@ -132,7 +134,9 @@ func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Ty
 	}
 	c.program.Type, c.program.evaluate, c.program.number, c.program.holds, c.program.Holds = n.typ, n.eval, n.number(),
 		n.cond(), n.holds
-	c.program.Name = n.read != nil
+	if c.program.Name = n.read != nil; c.program.Name {
+		c.program.Target, c.program.Loose = n.read.Ref, n.loose
+	}
 	return c.program, c.found
 }
 
@@ -194,6 +198,9 @@ type checker struct {
 	info    *ast.SourceInfo
 	program *Program
 	found   finding.List
+	hand    []string       // the lists of which an option is at hand
+	overs   []string       // those over whose options a function goes, where this stands
+	fixed   map[string]int // which option is at hand, while the range of a sum is found
 }
 
 // typed is a walked part of an expression: its type, its function, and what is known not to be none
@@ -209,6 +216,7 @@ type typed struct {
 	holds Facts
 	fails Facts
 	path  string // where it is a name
+	loose bool   // where it is a name: what leads to it may be none
 	read  *Read
 }
 

@@ -25,7 +25,10 @@ func (c *checker) special(name string, call ast.CallExpr, at finding.At, known F
 		out = c.inside(args[0], at)
 	case name == "holds" && one:
 		out = c.holds(args[0], at)
-	case name == "count" && one:
+	case one && (name == "count" || name == "sum" || name == "any" || name == "all"):
+		if over := c.over(name, args[0], at, known); over != nil {
+			return over
+		}
 		out = c.count(args[0], at, known)
 	case name == "draw" && len(args) == 4:
 		out = c.draw(args, known)

@@ -82,6 +82,9 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 	at := c.at(rootExpr)
 	entry := c.names.Roots[parts[0]]
 	if entry == nil {
+		if l := c.names.Lists[parts[0]]; l != nil {
+			return c.ofList(l, parts, at, known)
+		}
 		return c.unknownRoot(parts, at)
 	}
 	ref := entry.Ref
@@ -91,8 +94,12 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 			if entry.Type.Kind == types.Point && i == len(parts)-2 && slices.Contains(entry.Type.Names, field) {
 				return c.axis(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), field, known)
 			}
-			if entry.Type.Kind == types.Pick && i == len(parts)-2 {
+			if roster := entry.Type.Roster; roster != nil && entry.Type.Kind != types.Copies {
 				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
+				if l := c.names.Lists[roster.ID]; l != nil {
+					of := ref
+					return c.behind(option{l, &Option{Of: &of}, base, base.path}, parts[i+1:], at, known)
+				}
 				return c.attribute(base, field, at, known)
 			}
 			return c.unknownField(entry, parts[:i+1], field, at)
@@ -102,6 +109,10 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 	}
 	if entry.Type.Kind == types.Invalid { // what is wrong with it has been said where it is declared
 		return typed{}
+	}
+	if entry.Type.Kind == types.Copies && slices.Contains(c.overs, entry.Type.Of) {
+		ref.What, ref.Option = Variable, here
+		return c.value(*entry.Type.Item, ref, strings.Join(parts, "."), at, known)
 	}
 	if entry.Type.Kind == types.Record {
 		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."),
@@ -158,7 +169,7 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 	attribute, ok := roster.Attributes[name]
 	if !ok {
 		near := finding.Declared(name, sortedKeys(roster.Attributes))
-		text := "The roster " + roster.ID + " has no attribute called \"" + name + "\"." + finding.DidYouMean(near.Name)
+		text := "The " + roster.Section + " " + roster.ID + " has no attribute called \"" + name + "\"." + finding.DidYouMean(near.Name)
 		c.report("unknown-name", at, "%s", text).Suggest(near)
 		return typed{}
 	}
@@ -180,11 +191,11 @@ func (c *checker) unknownRoot(parts []string, at finding.At) typed {
 	if name == MissedKey {
 		return c.fail("unknown-name", at, "%s", missedElsewhere)
 	}
-	candidates := keys(c.names.Roots)
+	candidates := append(keys(c.names.Roots), sortedKeys(c.names.Lists)...)
 	near := finding.Declared(name, candidates)
 	owned := 0
 	for _, root := range candidates { // warmth where player.warmth is meant
-		if c.names.Roots[root].Fields[name] != nil {
+		if e := c.names.Roots[root]; e != nil && e.Fields[name] != nil {
 			owned++
 			near = finding.Guess{Name: root + "." + name, Sure: owned == 1}
 		}

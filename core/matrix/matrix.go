@@ -130,9 +130,15 @@ func (w *writer) holdings() []*model.Holding {
 	for _, k := range w.m.Kinds {
 		out = append(out, k.Players)
 	}
+	for _, l := range w.m.Lists {
+		out = append(out, l.Players)
+	}
 	out = append(out, h[model.OfScene])
 	for _, k := range w.m.Kinds {
 		out = append(out, k.Own)
+	}
+	for _, l := range w.m.Lists {
+		out = append(out, l.Own)
 	}
 	return append(out, h[model.OfGame])
 }

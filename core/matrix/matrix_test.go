@@ -170,5 +170,6 @@ func TestACellSaysWhatItBecomesAndWhoCanHold(t *testing.T) {
 		prefixes[h.Holder] = h.Prefix
 	}
 	assert.Equal(t, map[string]string{"player": "player.", "[player, scene]": "scene.", "scene": "scene.", "game": "game.",
-		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache."}, prefixes)
+		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache.", "courier": "courier.",
+		"[player, courier]": "courier."}, prefixes)
 }

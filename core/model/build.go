@@ -33,7 +33,7 @@ func newBuilder(p *plan.Plan, commons Commons) *builder {
 		Step: p.Space.Step.Or(fixed.Must("0.001")), Furthest: true,
 		vars: map[string]*Var{}, spots: map[string]*Spot{}, scenes: map[string]*Scene{}, passages: map[string]*Passage{},
 		points: map[string]*Checkpoint{}, waymarks: map[string]*Waymark{}, areas: map[string]*Area{}, events: map[string]*Event{}, byMoment: map[string][]*Rule{},
-		rosters: map[string]*types.Roster{}, options: map[string][]string{},
+		lists: map[string]*List{}, rosters: map[string]*types.Roster{}, options: map[string][]string{},
 		kinds: map[string]*PropKind{}, movables: map[string]*Movable{}, Requests: map[string]*RequestRule{}, Pickable: map[string]map[string]Pickable{},
 	}, seen: map[string]bool{}, load: commons, lost: map[string]bool{}}
 	b.Reached = b.newFates()
@@ -43,7 +43,7 @@ func newBuilder(p *plan.Plan, commons Commons) *builder {
 func (b *builder) all() {
 	b.Single = b.Players() == 1
 	b.space()
-	b.allRosters()
+	b.allLists()
 	b.allScenes()
 	b.allHoldings()
 	b.allMovables()
@@ -146,55 +146,6 @@ func (b *builder) unique(ids []plan.ID) {
 			b.report("duplicate-id", id.At, "%q stands here again; it stands first on line %d.", id.Name, before.Line)
 		}
 		first[id.Name] = id
-	}
-}
-
-func (b *builder) allRosters() {
-	for i := range b.Plan.Rosters.Entries {
-		e := &b.Plan.Rosters.Entries[i]
-		roster := &types.Roster{ID: e.ID, Attributes: map[string]types.Attribute{}}
-		domains := map[string]types.Domain{}
-		for _, a := range e.Value.Attributes.Entries {
-			d := b.valueDomain(a.ID, &a.Value, types.InAttribute)
-			domains[a.ID] = d
-			roster.Attributes[a.ID] = types.Attribute{Type: d.Type, Values: map[string]types.Value{}}
-		}
-		if len(e.Value.Options.Entries) == 0 {
-			b.report("missing", e.At, "The roster %s has no options.", e.ID)
-		}
-		for _, o := range e.Value.Options.Entries {
-			b.options[e.ID] = append(b.options[e.ID], o.ID)
-			b.option(e.ID, o, e.Value.Attributes.IDs(), domains, roster)
-		}
-		b.rosters[e.ID] = roster
-	}
-}
-
-func (b *builder) option(roster string, o plan.Entry[plan.RosterOption], names []string,
-	domains map[string]types.Domain, into *types.Roster) {
-	meant := map[string]bool{}
-	for _, a := range o.Value.Attributes.Entries {
-		d, ok := domains[a.ID]
-		if !ok && b.rest.inside("/rosters/"+roster+"/attributes") {
-			continue
-		}
-		if !ok {
-			near := finding.Declared(a.ID, names)
-			meant[near.Name] = true
-			b.unknownName(a.At, fmt.Sprintf("The roster %s has no attribute called %q.%s", roster, a.ID,
-				finding.DidYouMean(near.Name)), near)
-			continue
-		}
-		v, err := d.FromLiteral(a.Value.Literal)
-		if err != nil && d.Type.Kind != types.Invalid {
-			b.report("bad-value", a.Value.At, "%s of %s: %v.", a.ID, o.ID, err)
-		}
-		into.Attributes[a.ID].Values[o.ID] = v
-	}
-	for _, name := range names {
-		if _, ok := into.Attributes[name].Values[o.ID]; !ok && !meant[name] && !domains[name].Type.Optional {
-			b.report("missing", o.At, "The option %s does not say its %s.", o.ID, name)
-		}
 	}
 }
 

@@ -90,16 +90,18 @@ func (c *Compiler) Alone() bool { return c.b.Single }
 // Target finds the variable that an action changes, and reports where there is none that rules may change. Where fits
 // says why not, it cannot be changed in this way.
 func (c *Compiler) Target(x plan.Expr, fits func(v *Var) string) *Assignment {
-	p, found := expr.Compile(x, c.names, nil)
+	p, found := expr.Compile(x, c.names, c.known)
 	c.b.add(found...)
 	if p == nil {
 		return nil
 	}
 	v := (*Var)(nil)
-	if p.Name && p.Reads[0].Ref.What == expr.Variable {
-		v = c.b.VarOf(p.Reads[0].Ref)
+	if p.Name && p.Target.What == expr.Variable {
+		v = c.b.VarOf(p.Target)
 	}
 	switch {
+	case p.Loose:
+		c.Report("none-unhandled", x.At, "Whose %s is may be none here: ask has(…) first.", strings.TrimSpace(x.Source))
 	case v == nil:
 		c.Report("bad-value", x.At, "Only a variable can be changed, and %s is not one.", strings.TrimSpace(x.Source))
 	case v.Computed():
@@ -117,7 +119,7 @@ func (c *Compiler) Target(x plan.Expr, fits func(v *Var) string) *Assignment {
 			c.Report("type-mismatch", x.At, "%s %s", v.Name, why)
 			return nil
 		}
-		return &Assignment{Var: v, Target: p.Reads[0].Ref}
+		return &Assignment{Var: v, Target: p.Target}
 	}
 	return nil
 }
@@ -166,7 +168,7 @@ func (c *Compiler) Player(x plan.Expr) (expr.Ref, bool) {
 		c.Report("type-mismatch", x.At, "%s needs a player; this is %s.", c.verb, p.Type)
 		return expr.Ref{}, false
 	}
-	return p.Reads[0].Ref, true
+	return p.Target, true
 }
 
 // Condition compiles a condition.
@@ -249,8 +251,22 @@ func (c *Compiler) ForEach(name string, at finding.At) (*Compiler, int) {
 	return in.inside(), local
 }
 
+// ForOptions is a compiler for what is done for each option of a list, which a name of the rule's own stands for, and
+// the name's number.
+func (c *Compiler) ForOptions(name string, at finding.At, l *List) (*Compiler, int) {
+	in, local := c.local(name, at, &expr.Entry{Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: c.rule.Locals},
+		Type: types.Type{Kind: types.Choice, Of: l.ID, Names: c.b.options[l.ID], Roster: l.Roster}})
+	return in.inside(), local
+}
+
+// List finds a list; ListIDs are those that there are.
+func (c *Compiler) List(id string) *List { return c.b.lists[id] }
+
+// ListIDs are the ids of all lists.
+func (c *Compiler) ListIDs() []string { return c.b.Plan.ListIDs() }
+
 func (c *Compiler) local(name string, at finding.At, e *expr.Entry) (*Compiler, int) {
-	if c.names.Roots[name] != nil || name == "args" {
+	if c.names.Roots[name] != nil || c.names.Lists[name] != nil || name == "args" {
 		c.Report("bad-value", at, "%s is known here as something else; the rule's own name has to be another.", name)
 	}
 	local := c.rule.Locals
@@ -322,6 +338,7 @@ func actionsOf(list []*Action, players int) int {
 		if a.Each {
 			inside *= players
 		}
+		inside = min(inside*max(1, a.Times), most)
 		all = min(all+1+a.Effort+inside, most)
 	}
 	return all

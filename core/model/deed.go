@@ -66,6 +66,7 @@ type Traits struct {
 	If     *expr.Program   // what decides between Blocks
 	Blocks [][]*Action     // what is done inside: of several blocks at most one
 	Each   bool            // what is inside is done for each of several players
+	Times  int             // what is inside is done so often, where it is not 0
 }
 
 // Change is what an action does to its variable.

@@ -104,9 +104,8 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 	}
 	switch {
 	case id.Name == "": // that it is missing is reported
-	case b.rosters[id.Name] != nil:
-		b.report("bad-value", id.At, "%s is a roster: write {type: pick, roster: %s}, or pick:%s.", id.Name, id.Name,
-			id.Name)
+	case b.lists[id.Name] != nil && types.Choice.About().Stands&d.where != 0:
+		return types.Choice, id.Name
 	case stands&d.where != 0 && kind == types.Prop:
 		return b.propType(id, of)
 	case stands&d.where != 0:

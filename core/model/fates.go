@@ -12,7 +12,7 @@ import (
 func (b *builder) allFates() {
 	for _, v := range b.Vars {
 		for _, c := range b.Crossings {
-			*v.Fates.At(c) = b.fate(v.Name, v.Holder, c, v.Decl.Across.At(c), v)
+			*v.Fates.At(c) = b.fate(v.Name, v.Hold, c, v.Decl.Across.At(c), v)
 		}
 		if v.Computed() && !reflect.ValueOf(v.Decl.Across).IsZero() {
 			b.report("wrong-type", v.At, "%s is computed: it is never stored, so no crossing can change it.", v.Name)
@@ -29,14 +29,14 @@ func (b *builder) allFates() {
 		own = b.Plan.Checkpoints.Across
 	}
 	for _, c := range b.Crossings {
-		*b.Reached.At(c) = b.fate("the checkpoint reached", OfPlayer, c, own.At(c), nil)
+		*b.Reached.At(c) = b.fate("the checkpoint reached", b.Holders[OfPlayer], c, own.At(c), nil)
 		if k := b.Reached.At(c).Kind; k == "set" || k == "rewind" {
 			b.report("bad-value", b.Reached.At(c).At, "The checkpoint reached can be kept or reset at %s.", c)
 		}
 	}
 	for _, w := range b.Waymarks {
 		for _, c := range b.Crossings {
-			*w.Fates.At(c) = b.fate("the waymark "+w.ID, OfPlayer, c, w.Decl.Across.At(c), nil)
+			*w.Fates.At(c) = b.fate("the waymark "+w.ID, b.Holders[OfPlayer], c, w.Decl.Across.At(c), nil)
 			if w.Fates.At(c).Kind == "set" {
 				b.report("bad-value", w.Fates.At(c).At,
 					"A waymark can be kept, reset or (at death) rewound at %s, but not set.", c)
@@ -52,27 +52,32 @@ func (b *builder) allFates() {
 	b.placeFates()
 }
 
-// defaultFate is what the plan's defaults say of a holder at a crossing. Pairs without defaults of their
-// own have those of players, props those of scenes (rule 18).
-func (b *builder) defaultFate(h Holder, c plan.Crossing) *plan.Fate {
-	d := &b.Plan.Defaults
-	x := holders[h]
-	if own := x.defaults(d).At(c); own.Kind != "" {
-		return own
+// defaultFate is what the plan's defaults say of a holder at a crossing.
+func (b *builder) defaultFate(h *Holding, c plan.Crossing) *plan.Fate {
+	own, instead := b.Defaults(h)
+	if f := own.At(c); f.Kind != "" {
+		return f
 	}
-	return holders[x.instead].defaults(d).At(c)
+	return instead.At(c)
 }
 
 // defaultsApply reports defaults for crossings that can never apply to the holder.
 func (b *builder) defaultsApply() {
 	d := &b.Plan.Defaults
-	for h := OfPlayer; h < OfPlayerProp; h++ { // the pairs have one between them
-		fates := holders[h].defaults(d)
+	check := func(h *Holding, fates *plan.Fates, what string) {
 		for _, c := range b.Crossings {
 			if f := fates.At(c); f.Kind != "" && !b.Applies(h, c) {
-				b.report("bad-value", f.At, "%s", b.cannotApply("what a "+h.String()+" holds", h, c))
+				b.report("bad-value", f.At, "%s", b.cannotApply(what, h.Holder, c))
 			}
 		}
+	}
+	for _, h := range []Holder{OfPlayer, OfScene, OfGame, OfPlayerScene} {
+		check(b.Holders[h], holders[h].defaults(d), "what a "+h.String()+" holds")
+	}
+	check(&Holding{Holder: OfProp}, &d.Prop, "what a prop holds")
+	for i := range d.Lists.Entries {
+		e := &d.Lists.Entries[i]
+		check(b.lists[e.ID].Own, &e.Value, "what each "+e.ID+" holds")
 	}
 }
 
@@ -80,7 +85,7 @@ func (b *builder) defaultsApply() {
 // that can be (a movable never rewinds, rule 17). Who starts over alone sends it home (rule 5).
 func (b *builder) movableFate(m *Movable, c plan.Crossing) Fate {
 	own := m.Decl.Across.At(c)
-	f := b.fate("the movable "+m.ID, OfGame, c, own, nil)
+	f := b.fate("the movable "+m.ID, b.Holders[OfGame], c, own, nil)
 	switch {
 	case own.Kind == "set" || own.Kind == "rewind":
 		b.report("bad-value", f.At, "A movable can be kept where it is, or reset to its start, at %s.", c)
@@ -100,11 +105,11 @@ func (b *builder) cannotApply(what string, h Holder, c plan.Crossing) string {
 	return text + "."
 }
 
-func (b *builder) fate(what string, h Holder, c plan.Crossing, own *plan.Fate, v *Var) Fate {
+func (b *builder) fate(what string, h *Holding, c plan.Crossing, own *plan.Fate, v *Var) Fate {
 	switch {
 	case !b.Applies(h, c):
 		if own.Kind != "" {
-			b.report("bad-value", own.At, "%s", b.cannotApply(what, h, c))
+			b.report("bad-value", own.At, "%s", b.cannotApply(what, h.Holder, c))
 		}
 		return Fate{By: NotAtAll}
 	case v != nil && v.Computed():

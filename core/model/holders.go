@@ -17,6 +17,8 @@ const (
 	OfPlayerScene // each player has one for each scene
 	OfProp
 	OfPlayerProp // each player has one for each prop of a kind
+	OfList       // each option of a list has one
+	OfPlayerList // each player has one for each option of a list
 )
 
 // holder is what there is to know of one.
@@ -74,6 +76,12 @@ var holders = [...]holder{
 	OfPlayerProp: {word: "player and prop", first: "player", written: "[player, prop:%s]", title: "Each player has for each %s",
 		read: "prop.%s.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
+	OfList: {word: "list", written: "%s", title: "Each %s has", read: "%s.", lazy: true, with: "everyone",
+		instead: OfGame, when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
+	OfPlayerList: {word: "player and list", first: "player", written: "[player, %s]",
+		title: "Each player has for each %s", read: "%s.", players: true, lazy: true, with: "self",
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer,
+		when: one("the player arrives in another scene")},
 }
 
 // String is the holder's word in the language.
@@ -97,33 +105,115 @@ func (h Holder) When(c plan.Crossing) string {
 }
 
 // Applies says whether a crossing can mean anything to what a holder has.
-func (m *Model) Applies(h Holder, c plan.Crossing) bool {
+func (m *Model) Applies(h *Holding, c plan.Crossing) bool {
+	x := holders[h.Holder]
 	if own := c.Own(); own != nil {
-		return own.IsFor(holders[h].first)
+		return own.IsFor(x.first) || h.Holder == OfList && own.IsFor(h.List.ID)
 	}
-	return holders[h].when[c] != "" || m.Single && alone[c] != ""
+	return x.when[c] != "" || m.Single && alone[c] != ""
+}
+
+// Defaults are what the plan's defaults say for what it has: its own, and those that hold where these say nothing.
+// Pairs without defaults of their own have those of players, props those of scenes (rule 18), lists those of the game.
+func (m *Model) Defaults(h *Holding) (own, instead *plan.Fates) {
+	d, x := &m.Plan.Defaults, holders[h.Holder]
+	instead = holders[x.instead].defaults(d)
+	if h.Holder != OfList {
+		return x.defaults(d), instead
+	}
+	if own = d.Lists.Get(h.List.ID); own == nil {
+		own = instead
+	}
+	return own, instead
+}
+
+// DefaultsKey is the key under which the plan's defaults say what becomes of what it has.
+func (h *Holding) DefaultsKey() string {
+	switch {
+	case h.Holder == OfList:
+		return h.List.ID
+	case h.Holder.OfPlayers() && h.Holder != OfPlayer:
+		return "pair"
+	}
+	return h.Holder.String()
 }
 
 // Written is the holder as it stands in a plan: player, prop:cache, [player, scene].
-func (h *Holding) Written() string { return h.named(holders[h.Holder].written, h.kindID()) }
+func (h *Holding) Written() string { return h.named(holders[h.Holder].written, h.Of()) }
 
 // Title is what stands over its rows: Each player has.
 func (h *Holding) Title() string {
 	title := ""
-	if h.Kind != nil {
+	switch {
+	case h.Kind != nil:
 		title = lowerFirst(h.Kind.Title)
+	case h.List != nil:
+		title = lowerFirst(plan.Spaced(h.List.ID))
 	}
 	return h.named(holders[h.Holder].title, title)
 }
 
 // Prefix is how its variables are read: player., prop.cache.
-func (h *Holding) Prefix() string { return h.named(holders[h.Holder].read, h.kindID()) }
+func (h *Holding) Prefix() string { return h.named(holders[h.Holder].read, h.Of()) }
 
-func (h *Holding) kindID() string {
-	if h.Kind == nil {
-		return ""
+// Of is the id of the kind of props or of the list whose copies there are; "" of all else.
+func (h *Holding) Of() string {
+	switch {
+	case h.Kind != nil:
+		return h.Kind.ID
+	case h.List != nil:
+		return h.List.ID
 	}
-	return h.Kind.ID
+	return ""
+}
+
+// Copies are where there is a copy of what it has: the indices of scenes, of props, or of the options of a list; none of
+// what is there once for each player, or once.
+func (m *Model) Copies(h *Holding) []int {
+	var out []int
+	switch {
+	case h.Kind != nil:
+		for _, p := range h.Kind.Props {
+			out = append(out, p.Index)
+		}
+	case h.List != nil:
+		for i := range h.List.Options {
+			out = append(out, i)
+		}
+	case h.Holder == OfScene || h.Holder == OfPlayerScene:
+		for i := range m.Scenes {
+			out = append(out, i)
+		}
+	}
+	return out
+}
+
+// CopyID is the id of the scene, the prop or the option that a copy is of.
+func (m *Model) CopyID(h *Holding, at int) string {
+	switch {
+	case h.Kind != nil:
+		return m.Props[at].ID
+	case h.List != nil:
+		return h.List.Options[at].ID
+	}
+	return m.Scenes[at].ID
+}
+
+// CopyOf finds the copy of a scene, a prop or an option by its id; -1 where there is none.
+func (m *Model) CopyOf(h *Holding, id string) int {
+	switch {
+	case h.Kind != nil:
+		if p := h.Kind.Prop(id); p != nil {
+			return p.Index
+		}
+	case h.List != nil:
+		return h.List.Option(id)
+	default:
+		if s := m.Scene(id); s != nil {
+			return s.Index
+		}
+	}
+	return -1
 }
 
 func (h *Holding) named(text, kind string) string { return strings.Replace(text, "%s", kind, 1) }

@@ -52,10 +52,10 @@ func (b *builder) progress(m *Milestone) {
 // milestoneFate is what a crossing does to a milestone: nothing, unless it says otherwise itself.
 func (b *builder) milestoneFate(m *Milestone, c plan.Crossing) Fate {
 	own := m.Decl.Across.At(c)
-	if own.Kind == "" && b.Applies(OfPlayer, c) {
+	if own.Kind == "" && b.Applies(b.Holders[OfPlayer], c) {
 		return Fate{Kind: "keep", By: ByNature}
 	}
-	f := b.fate("the milestone "+m.ID, OfPlayer, c, own, nil)
+	f := b.fate("the milestone "+m.ID, b.Holders[OfPlayer], c, own, nil)
 	if f.Kind == "set" || f.Kind == "rewind" {
 		b.report("bad-value", f.At, "A milestone can be kept or reset at %s.", c)
 	}

@@ -22,6 +22,7 @@ type Model struct {
 	Reach        fixed.Num
 	Holders      []*Holding // the first four by Holder, then two for each kind of prop
 	Vars         []*Var     // all, in document order
+	Lists        []*List    // lists and rosters, in document order
 	Kinds        []*PropKind
 	Props        []*Prop // all, in document order
 	Movables     []*Movable
@@ -66,6 +67,7 @@ type Model struct {
 	byMoment  map[string][]*Rule
 	kinds     map[string]*PropKind
 	movables  map[string]*Movable
+	lists     map[string]*List
 	rosters   map[string]*types.Roster
 	options   map[string][]string
 	scopes    scopes
@@ -76,6 +78,7 @@ type Holding struct {
 	Index    int // in Model.Holders
 	Holder   Holder
 	Kind     *PropKind // of a prop, alone or with a player
+	List     *List     // of the options of a list, alone or with a player
 	Stored   []*Var    // by slot
 	Computed []*Var    // by slot
 	Rewinds  bool      // whether any of Stored rewinds at death

@@ -27,6 +27,7 @@ func (b *builder) allHoldings() {
 		b.Kinds = append(b.Kinds, k)
 		b.kinds[e.ID] = k
 	}
+	b.listHoldings()
 	for _, s := range b.Scenes {
 		slices.SortFunc(s.Near, func(p, q *Prop) int { return p.Area.Lo[0].Cmp(q.Area.Lo[0]) })
 	}
@@ -80,9 +81,8 @@ func (b *builder) allMovables() {
 
 // allOptions compiles who may pick an option.
 func (b *builder) allOptions() {
-	for i := range b.Plan.Rosters.Entries {
-		e := &b.Plan.Rosters.Entries[i]
-		for _, o := range e.Value.Options.Entries {
+	for _, e := range b.Lists {
+		for _, o := range e.Decl.Options.Entries {
 			if !o.Value.If.Given() {
 				if o.Value.Refused.Given {
 					b.report("missing", o.At,

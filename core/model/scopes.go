@@ -29,8 +29,18 @@ func (s scopes) of(h *Holding) expr.Names {
 		return s.withProp(s.world, h.Kind)
 	case OfPlayerProp:
 		return s.withProp(s.player, h.Kind)
+	case OfList:
+		return atHand(s.world, h.List)
+	case OfPlayerList:
+		return atHand(s.player, h.List)
 	}
 	return s.world
+}
+
+// atHand are names with an option of a list at hand: the one that something is about.
+func atHand(names expr.Names, l *List) expr.Names {
+	names.Hand = append(slices.Clone(names.Hand), l.ID)
+	return names
 }
 
 // withProp adds the variables of the prop that something is about, under prop itself.
@@ -82,7 +92,7 @@ func (b *builder) newScopes() scopes {
 	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
-	world := expr.Names{Roots: common, Axes: b.Axes, Missing: map[string]string{"player": noPlayer, "place": noPlayer,
+	world := expr.Names{Roots: common, Axes: b.Axes, Lists: b.listNames(false), Missing: map[string]string{"player": noPlayer, "place": noPlayer,
 		"scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
@@ -91,6 +101,7 @@ func (b *builder) newScopes() scopes {
 	if len(b.Kinds) > 0 {
 		mine = mine.With(map[string]*expr.Entry{"prop": record(b.kindEntries(true))})
 	}
+	mine.Lists = b.listNames(true)
 	mine.Held = map[string]*expr.Entry{}
 	for _, m := range b.Movables {
 		mine.Held[m.ID] = &expr.Entry{Type: types.Type{Kind: types.Bool},
@@ -157,16 +168,23 @@ func (b *builder) copiesOfPairs() map[string]*expr.Entry {
 	for _, k := range b.Kinds {
 		maps.Copy(out, copies(k.Players, expr.Base, len(k.Props)))
 	}
+	for _, l := range b.Lists {
+		maps.Copy(out, copies(l.Players, expr.Base, len(l.Options)))
+	}
 	return out
 }
 
 func copies(h *Holding, who expr.Who, most int) map[string]*expr.Entry {
 	out := map[string]*expr.Entry{}
+	list := ""
+	if h.List != nil {
+		list = h.List.ID
+	}
 	for _, v := range h.Stored {
 		if v.In != nil {
 			most = len(v.In)
 		}
-		out[v.ID] = &expr.Entry{Type: types.Type{Kind: types.Copies, Item: &v.Type,
+		out[v.ID] = &expr.Entry{Type: types.Type{Kind: types.Copies, Of: list, Item: &v.Type,
 			Range: types.Between(fixed.Num{}, fixed.FromInt(int64(most)), numOne)},
 			Ref: expr.Ref{Who: who, What: expr.Count, Hold: h.Index, Slot: v.Slot}}
 	}

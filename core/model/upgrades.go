@@ -49,6 +49,10 @@ func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
 	case "convert", "options":
 		name := plan.Given[string]{Value: s.Convert.Value + s.Options.Value, Given: true,
 			At: orOther(s.Convert.At, s.Options.At)}
+		if l := b.lists[name.Value]; l != nil {
+			b.newListOptions(s, l)
+			return
+		}
 		name.Value = plan.Renamed(name.Value, all)
 		b.savedTarget(name)
 		b.newOptions(s, b.vars[name.Value])
@@ -101,6 +105,18 @@ func (b *builder) newOptions(s *plan.UpgradeStep, v *Var) {
 	}
 }
 
+// newListOptions makes sure that what options of a list become are options that there are.
+func (b *builder) newListOptions(s *plan.UpgradeStep, l *List) {
+	for _, e := range s.Map.Entries {
+		b.oneOf(e.Value.Name, b.options[l.ID], "option of "+l.ID, e.Value.At)
+	}
+	for _, e := range s.Many.Each.Entries {
+		if l.Own.Var(e.ID) == nil && l.Players.Var(e.ID) == nil {
+			b.report("unknown-name", e.At, "Nothing called %q is held for each %s.", e.ID, l.ID)
+		}
+	}
+}
+
 func orOther(a, b finding.At) finding.At {
 	if a.Line == 0 {
 		return b
@@ -137,6 +153,9 @@ func (m *Model) Saves(name string) bool {
 		}
 	}
 	space, id, _ := strings.Cut(name, ".")
+	if l := m.lists[space]; l != nil && (id == "" || l.Option(id) >= 0) {
+		return true
+	}
 	return slices.Contains(m.named(space), id)
 }
 
@@ -178,6 +197,10 @@ func (m *Model) named(space string) []string {
 		return m.Plan.Milestones.IDs()
 	case "standings":
 		return m.Plan.Standings.IDs()
+	case "crossings":
+		return m.Plan.Crossings.IDs()
+	case "lists":
+		return slices.Collect(maps.Keys(m.lists))
 	}
 	return nil
 }
@@ -206,10 +229,10 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 	case !known:
 		b.report("bad-value", s.Into.At,
 			"A value cannot be moved from %s to %s: it can go from players to the game or a commons, from the game to players, and from scenes to the game or, of pairs, to players.", from, to)
-	case many && !s.Many.Given:
+	case many && !s.Many.Given.Given:
 		b.report("missing", s.At,
 			"Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
-	case !many && s.Many.Given:
+	case !many && s.Many.Given.Given:
 		b.report("wrong-type", s.Many.At, "One value goes to everybody here; many does not go with that.")
 	}
 }
@@ -245,6 +268,9 @@ func (m *Model) OldNames(v, old *Var) expr.Names {
 		names = m.scopes.player
 	case v.Holder == OfScene:
 		names = m.scopes.scene
+	}
+	if v.Hold.List != nil && m.lists[v.Hold.List.ID] != nil {
+		names = atHand(names, v.Hold.List)
 	}
 	if old == nil {
 		return names

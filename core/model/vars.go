@@ -77,6 +77,7 @@ func (b *builder) newVar(v *Var) {
 		b.report("duplicate-id", v.At, "%s is one of the props of kind %s already; the variable needs another name.",
 			v.ID, v.Hold.Kind.ID)
 	}
+	b.underOption(v)
 	b.onlyIn(v)
 	b.variable(v)
 	if b.rest.blurs(v.At.Pointer) {
@@ -96,6 +97,10 @@ func (b *builder) newVar(v *Var) {
 // holding finds what the holder of a declaration has.
 func (b *builder) holding(h plan.Holder) *Holding {
 	switch {
+	case h.With == "list" && b.lists[h.Kind] != nil:
+		return b.lists[h.Kind].Players
+	case h.Name == "list" && b.lists[h.Kind] != nil:
+		return b.lists[h.Kind].Own
 	case h.Kind != "" && b.kinds[h.Kind] == nil: // which the reader has told
 	case h.With == "scene":
 		return b.Holders[OfPlayerScene]
@@ -132,7 +137,7 @@ func (b *builder) shared(v *Var) {
 	if v.With == "self" && !v.Holder.OfPlayers() {
 		b.report("bad-value", s.With.At, "%s belongs to no player, so it cannot be shared with itself.", v.Name)
 	}
-	if v.With == "scene" && v.Holder == OfGame {
+	if v.With == "scene" && (v.Holder == OfGame || v.Holder == OfList) {
 		b.report("bad-value", s.With.At, "%s is in no scene: share it with everyone or nobody.", v.Name)
 	}
 	v.SelfMay = s.Writer.Value == "self"

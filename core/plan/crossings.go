@@ -4,6 +4,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+
+	"alluvion.dev/core/finding"
 )
 
 // Crossing is a boundary in play over which state is carried or not: one that every game has, or one that a plan
@@ -205,8 +207,13 @@ func (p *Plan) resolveCrossings(r *reader) {
 		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.alreadyReported([]key{{at: e.At}}) {
 			r.report("missing", e.At, "The crossing %s needs either on, what sets it off, or a calendar.", e.ID)
 		}
+		known := append([]string{"game", "scene", "prop", "player"}, p.ListIDs()...)
 		seen := map[string]bool{}
 		for _, h := range e.Value.For {
+			if !slices.Contains(known, h.Value) {
+				r.unknownName(h.At, "A crossing is for game, scene, prop, player or a list, not for \""+clip(h.Value)+"\".",
+					finding.Word(h.Value, known))
+			}
 			if seen[h.Value] {
 				r.report("duplicate-id", h.At, "%q stands here twice.", h.Value)
 			}

@@ -28,6 +28,7 @@ type Plan struct {
 	Defaults Defaults      `plan:"defaults" doc:"Fates of everything that does not say its own."`
 
 	Crossings   Map[OwnCrossing] `plan:"crossings" doc:"The game's own crossings, besides the five that every game has: a round, a chapter, a day."`
+	Lists       Map[Roster]      `plan:"lists" doc:"Lists of options that are named once and used everywhere: as a type, and as who holds something. [a, b], or a table as for a roster."`
 	Rosters     Map[Roster]      `plan:"rosters" doc:"Lists of options with attributes, for variables of type pick."`
 	Variables   Map[Variable]    `plan:"variables" doc:"The named, typed pieces of state."`
 	Scenes      Map[Scene]       `plan:"scenes,required" doc:"The places of their own: levels, maps, rooms."`
@@ -77,6 +78,8 @@ type Defaults struct {
 	Place  PlaceFates `plan:"place" doc:"Where a player is after each crossing."`
 	Prop   Fates      `plan:"prop" doc:"For variables held by a prop; without it those of scene."`
 	Pair   Fates      `plan:"pair" doc:"For variables held by a pair; without it those of player."`
+
+	Lists Map[Fates] // for what is held by each option of a list, by the list; without it those of game
 }
 
 // Fates are what each crossing does to a variable.
@@ -95,7 +98,7 @@ type OwnCrossing struct {
 	Title    Given[string]   `plan:"title" doc:"What people call it."`
 	On       Moments         `plan:"on" doc:"The moment or event that sets it off, or a list of them."`
 	Calendar *Calendar       `plan:"calendar" doc:"Sets it off at certain times of the calendar, in place of on."`
-	For      []Given[string] `plan:"for,required" enum:"game,scene,prop,player" doc:"Whose state goes through it. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
+	For      []Given[string] `plan:"for,required" doc:"Whose state goes through it: game, scene, prop, player, and lists by their names. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
 	Accept   Accept          `plan:"accept"`
 }
 
@@ -117,13 +120,16 @@ type PlaceFates struct {
 	Scene  Given[string] `plan:"scene" enum:"passage" doc:"The passage decides; it may be left out."`
 }
 
-// Roster is a list of options with attributes.
+// Roster is a list of options, perhaps with attributes.
 type Roster struct {
-	Title      Given[string]     `plan:"title" doc:"The roster's name for people."`
-	Attributes Map[ValueType]    `plan:"attributes" doc:"What each option says of itself."`
-	Options    Map[RosterOption] `plan:"options,required" doc:"The options, each with its attributes, and perhaps title, if (who may pick it) and refused."`
-	Accept     Accept            `plan:"accept"`
+	Title      Given[string]  `plan:"title" doc:"The list's name for people."`
+	Attributes Map[ValueType] `plan:"attributes" doc:"What each option says of itself."`
+	Options    RosterOptions  `plan:"options,required" doc:"The options, from 1 to 1,000, in order: [a, b], or a table that has for each its attributes, and perhaps title, if (who may pick it) and refused."`
+	Accept     Accept         `plan:"accept"`
 }
+
+// RosterOptions are the options of a list, in order.
+type RosterOptions struct{ Map[RosterOption] }
 
 // RosterOption is one option of a roster.
 type RosterOption struct {

@@ -21,7 +21,7 @@ func SetFate(source string, variable, crossing, kind, expression string) (string
 	if found.Errors() || root == nil {
 		return "", fmt.Errorf("%w: the plan has errors", ErrEdit)
 	}
-	if builtInCrossing(crossing) == (Crossing{}) && !slices.Contains(ownCrossings(root), crossing) {
+	if builtInCrossing(crossing) == (Crossing{}) && !slices.Contains(idsUnder(root, "crossings"), crossing) {
 		return "", fmt.Errorf("%w: there is no crossing %q", ErrEdit, crossing)
 	}
 	id := declared(root.child("variables"), variable)

@@ -337,11 +337,11 @@ func (p *Plan) resolve(r *reader) {
 			areas[name], areaNames = true, append(areaNames, name)
 		}
 	}
-	known := map[string][]string{"spot": names, "roster": p.Rosters.IDs(), "event": p.Events.IDs(),
+	known := map[string][]string{"spot": names, "roster": p.ListIDs(), "event": p.Events.IDs(),
 		"scene": p.Scenes.IDs(), "area": areaNames, "milestone": p.Milestones.IDs(), "waymark": p.Waymarks.IDs(), "spot or waymark": append(p.Waymarks.IDs(), names...), "movable": p.Movables.IDs(), "kind of prop": p.Props.IDs()}
 	isKnown := map[string]func(string) bool{
 		"spot":            func(n string) bool { return spots[n] },
-		"roster":          func(n string) bool { return p.Rosters.Get(n) != nil },
+		"roster":          func(n string) bool { return p.List(n) != nil },
 		"event":           func(n string) bool { return p.Events.Get(n) != nil },
 		"scene":           func(n string) bool { return p.Scenes.Get(n) != nil },
 		"waymark":         func(n string) bool { return p.Waymarks.Get(n) != nil },
@@ -366,6 +366,7 @@ func (p *Plan) resolve(r *reader) {
 	}
 	p.resolveMoments(r, areaNames)
 	p.resolveCrossings(r)
+	p.resolveLists(r)
 	p.resolveUpgrades(r)
 }
 

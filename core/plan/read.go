@@ -27,7 +27,8 @@ func Read(source []byte) (*Plan, finding.List) {
 	if root != nil {
 		r := newReader(found)
 		p.Stopped = finding.UpToMost(func() {
-			r.crossings = ownCrossings(root)
+			r.crossings = idsUnder(root, "crossings")
+			r.lists = append(idsUnder(root, "lists"), idsUnder(root, "rosters")...)
 			r.read(root, reflect.ValueOf(p).Elem(), field{})
 			form := len(r.found)
 			p.Gaps = r.pointers()
@@ -97,10 +98,10 @@ func (r *reader) pointers() Gaps {
 	return out
 }
 
-// ownCrossings are the ids of the crossings that a document declares.
-func ownCrossings(root *node) []string {
+// idsUnder are the ids that a document declares in a section.
+func idsUnder(root *node, section string) []string {
 	var ids []string
-	if n := root.child("crossings"); n != nil {
+	if n := root.child(section); n != nil {
 		for _, k := range n.keys {
 			ids = append(ids, k.name)
 		}
@@ -118,6 +119,7 @@ type reader struct {
 	keys   map[int]bool // which findings are about a key that is not known
 	// crossings are the ids of those that the plan declares, wherever in it: fates can be given at them.
 	crossings []string
+	lists     []string // and of lists and rosters: they can hold something
 }
 
 // reference is a written name that has to be declared somewhere: kind says as what.
@@ -487,9 +489,9 @@ func (h *Holder) read(r *reader, n *node, f field) {
 		h.Name = "player"
 		h.With, h.Kind = r.holderName(n.items[1], []string{"scene", "prop:kind"})
 	case n.form == formList:
-		r.wrong(n, "a pair that begins with player: [player, scene] or [player, prop:kind]")
+		r.wrong(n, "a pair that begins with player: [player, scene], [player, prop:kind] or [player, list]")
 	case !n.scalar():
-		r.wrong(n, "a holder (game, player, scene, prop:kind, or a pair of player with one of the last two)")
+		r.wrong(n, "a holder (game, player, scene, prop:kind, a list, or a pair of player with one of the last three)")
 	default:
 		h.Name, h.Kind = r.holderName(n, []string{"game", "player", "scene", "prop:kind"})
 	}
@@ -509,7 +511,10 @@ func (r *reader) holderName(n *node, known []string) (name, kind string) {
 	case n.text == "prop":
 		r.report("missing", n.At, "A prop is named with its kind, as prop:cache.")
 	case !isProp && slices.Contains(known, name):
+	case !isProp && slices.Contains(r.lists, name):
+		return "list", name
 	default:
+		known := slices.Concat(known, r.lists)
 		near := finding.Word(n.text, known)
 		hint := ""
 		if near.Name == "" {

@@ -29,7 +29,7 @@ type Step struct {
 	Touch     ID                   `plan:"touch" with:"by,at?,game?" doc:"A player touches a checkpoint, after a move where at says so."`
 	Move      ID                   `plan:"move" with:"to,facing?,game?" doc:"A player moves within the scene."`
 	Event     ID                   `plan:"event" with:"by,args?,game?" doc:"An event is sent by a player, or by the server."`
-	Write     Ref                  `plan:"write" ref:"" with:"by,value,scene?,prop?,player?,game?" doc:"A variable is given a value by its own player, where the plan lets them, or by the server: player.oil, player.dress.hood; where only one is called so, oil."`
+	Write     Ref                  `plan:"write" ref:"" with:"by,value,scene?,prop?,option?,player?,game?" doc:"A variable is given a value by its own player, where the plan lets them, or by the server: player.oil, player.dress.hood; where only one is called so, oil."`
 	Die       ID                   `plan:"die" with:"game?" doc:"The player dies, as if a rule did it."`
 	StartOver ID                   `plan:"start-over" with:"game?" doc:"The player starts a new run."`
 	Leave     ID                   `plan:"leave" with:"game?" doc:"The player leaves."`
@@ -57,6 +57,7 @@ type Step struct {
 	Value   Literal       `plan:"value" doc:"Of write."`
 	Scene   Given[string] `plan:"scene" doc:"Of write of what scenes have."`
 	Prop    Given[string] `plan:"prop" doc:"Of write of what props have."`
+	Option  Given[string] `plan:"option" doc:"Of write of what there is for each option of a list."`
 	Player  Given[string] `plan:"player" doc:"Of write by the server: whose."`
 	Of      ID            `plan:"of" doc:"Of expect: whom player, place, scene and prop mean."`
 	Because Given[string] `plan:"because" doc:"Of refused: what the sender is told, or part of it."`

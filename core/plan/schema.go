@@ -89,12 +89,10 @@ func (s *schemer) form(t reflect.Type, f field) object {
 				"oneOf": []any{object{"enum": []string{"keep", "reset", "rewind"}}, set}}
 		})
 	case reflect.TypeFor[Holder]():
-		one := func(names string) object {
-			return object{"type": "string", "pattern": "^(" + names + "prop:[a-z][a-z0-9_]{0,63})$"}
-		}
-		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one("scene|")}, "items": false,
+		one := object{"type": "string", "pattern": "^(prop:)?[a-z][a-z0-9_]{0,63}$"}
+		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one}, "items": false,
 			"minItems": 2}
-		return object{"oneOf": []any{one("game|player|scene|"), pair}}
+		return object{"oneOf": []any{one, pair}}
 	case reflect.TypeFor[Accept]():
 		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1},
 			"description": "Findings that are accepted here, each with its reason."}
@@ -113,6 +111,9 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Upgrades]():
 		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"},
 			"additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
+	case reflect.TypeFor[Many]():
+		return object{"oneOf": []any{object{"enum": manyWays},
+			object{"type": "object", "additionalProperties": object{"enum": manyWays}}}}
 	case reflect.TypeFor[Renames]():
 		return object{"type": "object", "additionalProperties": object{"type": "string"}}
 	case reflect.TypeFor[Into]():
@@ -125,6 +126,11 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Target]():
 		return object{"oneOf": []any{s.form(reflect.TypeFor[Literal](), field{}),
 			object{"type": "object", "additionalProperties": object{"type": "number"}}}}
+	case reflect.TypeFor[Roster]():
+		return object{"oneOf": []any{object{"type": "array", "items": s.id(field{}), "minItems": 1}, s.ref(t)}}
+	case reflect.TypeFor[RosterOptions]():
+		return object{"oneOf": []any{object{"type": "array", "items": s.id(field{}), "minItems": 1},
+			s.form(reflect.TypeFor[Map[RosterOption]](), field{})}}
 	case reflect.TypeFor[Expected]():
 		single := []string{"string", "number", "boolean", "null"}
 		list := object{"type": "array", "items": object{"type": single}}
@@ -172,7 +178,7 @@ func (s *schemer) id(f field) object {
 	case "type":
 		if f.enum != nil {
 			return object{"anyOf": []any{object{"enum": f.enum},
-				object{"type": "string", "pattern": "^pick:[a-z][a-z0-9_]{0,63}$"}}}
+				object{"type": "string", "pattern": "^(pick:)?[a-z][a-z0-9_]{0,63}$", "$comment": "pick:roster, or a list"}}}
 		}
 		return object{"type": "string"}
 	}
@@ -259,6 +265,8 @@ func (s *schemer) table(t reflect.Type) object {
 		out["required"] = required
 	}
 	switch of {
+	case reflect.TypeFor[Defaults]():
+		out["additionalProperties"] = s.ref(reflect.TypeFor[Fates]())
 	case reflect.TypeFor[Fates]():
 		out["additionalProperties"] = s.form(reflect.TypeFor[Fate](), field{})
 		out["description"] = "Fates at the crossings that every game has, and at the plan's own."

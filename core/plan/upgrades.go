@@ -26,7 +26,7 @@ type Upgrade struct {
 type UpgradeStep struct {
 	Rename  Renames       `plan:"rename" with:"" doc:"Old names, each with its new one: player.heat: player.warmth. Also of scenes (scenes.gorge), kinds and props (props.cache, props.cache.at_cairn), checkpoints, waymarks, milestones, standings and movables (checkpoints.cairn)."`
 	Convert Given[string] `plan:"convert" with:"to" doc:"Every value of this old name becomes what an expression says; old is the value. It keeps its name, unless a rename beside it gives it another."`
-	Options Given[string] `plan:"options" with:"map" doc:"Of this old choice, pick, list or set: options that are called something else now."`
+	Options Given[string] `plan:"options" with:"map,many?" doc:"Of this old choice, pick, list or set: options that are called something else now. Of a list of the plan (ware): everywhere, also in what is held for each option."`
 	Split   Given[string] `plan:"split" with:"into" doc:"One old value becomes several."`
 	Merge   Given[string] `plan:"merge" with:"from,to" doc:"Several old values become this new one."`
 	Move    Given[string] `plan:"move" with:"into,many?" doc:"An old value goes to another holder: into another name."`
@@ -40,7 +40,7 @@ type UpgradeStep struct {
 	Map   Map[ID]                 `plan:"map" doc:"Of options: each old option with its new one."`
 	Into  Into                    `plan:"into" doc:"Of split: a table of new names, each with an expression over old names. Of move: the new name."`
 	From  []Given[string]         `plan:"from" doc:"Of merge: the old names that it uses up."`
-	Many  Given[string]           `plan:"many" enum:"max,min,sum,first" doc:"Of move, where many have a value and one is to have it: which, or all added up. first is that of the first by id."`
+	Many  Many                    `plan:"many" doc:"Where many have a value and one is to have it: max, min, sum or first, of move that of the first by id. Of options that become one: for all that is held for them, or by variable, {have: sum}; first where nothing is said."`
 	In    Map[[]Given[fixed.Num]] `plan:"in" doc:"Of place: only what lies in this box of the old scene: {y: [0, 24]}."`
 	By    []Given[fixed.Num]      `plan:"by" doc:"Of place: what is added to the coordinates, one number for each axis."`
 	Scale Given[fixed.Num]        `plan:"scale" min:"0.000001" max:"1000000" default:"1" doc:"Of place: what coordinates are multiplied with before."`
@@ -58,7 +58,30 @@ func (s *UpgradeStep) complete(r *reader, n *node) {
 		r.wrong(n.key("into").value, "a table of new names, each with an expression")
 	case s.Verb == "move" && s.Into.Table != nil:
 		r.wrong(n.key("into").value, "one new name")
+	case s.Verb == "move" && s.Many.Each.Entries != nil:
+		r.wrong(n.key("many").value, "max, min, sum or first")
+	case s.Verb == "options" && n.key("many") != nil && strings.Contains(s.Options.Value, "."):
+		r.report("wrong-type", n.key("many").at, "many goes with the options of a list (options: ware): %s keeps one option, or each.",
+			clip(s.Options.Value))
 	}
+}
+
+// Many says which of many values counts, or that all are added up: for everything, or by variable.
+type Many struct {
+	Given[string]
+	Each Map[Given[string]]
+}
+
+// manyWays are what can be made of many values.
+var manyWays = []string{"max", "min", "sum", "first"}
+
+func (m *Many) read(r *reader, n *node, f field) {
+	one := field{name: "many", enum: manyWays}
+	if n.form == formTable {
+		m.Each.read(r, n, one)
+		return
+	}
+	m.Given.read(r, n, one)
 }
 
 // Renames are old names with their new ones.
@@ -170,7 +193,8 @@ func (s *UpgradeStep) eachName(visit func(name Given[string], spaces []string)) 
 // name besides.
 var (
 	ValueSpaces = []string{"player", "game", "scene", "prop"}
-	AllSpaces   = append([]string{"scenes", "props", "checkpoints", "waymarks", "milestones", "standings", "movables"},
+	AllSpaces   = append([]string{"scenes", "props", "checkpoints", "waymarks", "milestones", "standings", "movables",
+		"crossings", "lists"},
 		ValueSpaces...)
 )
 
@@ -180,8 +204,15 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 		return
 	}
 	parts := strings.Split(name.Value, ".")
-	if !contains(spaces, parts[0]) {
-		near := finding.Word(parts[0], spaces)
+	near := finding.Word(parts[0], spaces)
+	switch {
+	case contains(spaces, parts[0]):
+	case contains(r.lists, parts[0]) || near.Name == "" && len(parts) > 1: // a list, perhaps of an earlier version
+		for _, part := range parts {
+			r.checkID(part, name.At, idPattern)
+		}
+		return
+	default:
 		r.report("unknown-name", name.At, "What saves hold is named %s, as in player.warmth; not %q.",
 			lowerFirst(orList(spaces)), clip(name.Value)).Suggest(near)
 		return

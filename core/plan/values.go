@@ -61,8 +61,8 @@ type Fate struct {
 	finding.At
 }
 
-// Holder is who has a copy of a variable: Name is "game", "player", "scene" or "prop"; in a pair Name is
-// "player" and With "scene" or "prop". Kind is the kind of the prop.
+// Holder is who has a copy of a variable: Name is "game", "player", "scene", "prop" or "list"; in a pair Name is
+// "player" and With "scene", "prop" or "list". Kind is the kind of the prop, or the list.
 type Holder struct {
 	Name string
 	With string
@@ -73,8 +73,11 @@ type Holder struct {
 // String is the holder as it is written: player, prop:cache, [player, scene].
 func (h Holder) String() string {
 	prop := func(s string) string {
-		if s == "prop" {
+		switch s {
+		case "prop":
 			return "prop:" + h.Kind
+		case "list":
+			return h.Kind
 		}
 		return s
 	}

@@ -159,6 +159,9 @@ func (n *naming) write(s *plan.Step) {
 		n.one(v.Hold.Kind.ID, s.Prop.Value, idsOf(v.Hold.Kind.Props, func(p *model.Prop) string { return p.ID }),
 			s.Prop.At)
 	}
+	if list := v.Hold.List; list != nil && s.Option.Given {
+		n.one(list.ID, s.Option.Value, idsOf(list.Options, func(o *model.Option) string { return o.ID }), s.Option.At)
+	}
 }
 
 // correct judges what is corrected: a variable, or whether a milestone is earned.
@@ -167,7 +170,7 @@ func (n *naming) correct(s *plan.Step) {
 	if program == nil {
 		return
 	}
-	ref := program.Reads[0].Ref
+	ref := program.Target
 	if v := n.m.VarOf(ref); program.Name && v != nil && ref.What == expr.Variable {
 		n.option(&v.Domain, s.To.Literal)
 	} else if ref.What != expr.Earned || len(program.Reads) > 1 {

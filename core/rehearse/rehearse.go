@@ -340,15 +340,15 @@ func (p *player) took(res engine.Result) {
 
 // turned is a value that changes, and why.
 type turned struct {
-	player, scene, prop, name string
-	cause                     *engine.Cause
+	player, scene, prop, option, name string
+	cause                             *engine.Cause
 }
 
 // tookTurn is took for what comes again and again in a wait: of one value that changes for one reason only the first
 // and the last are kept.
 func (p *player) tookTurn(res engine.Result) {
 	for _, c := range res.Changes {
-		key := turned{c.Player, c.Scene, c.Prop, c.Name, c.Cause}
+		key := turned{c.Player, c.Scene, c.Prop, c.Option, c.Name, c.Cause}
 		i, known := p.turns[key]
 		if !known {
 			p.turns[key] = len(p.step.Changes)
@@ -448,7 +448,7 @@ func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error)
 		return req, err
 	}
 	req.Name, req.Args = v.Name, map[string]types.Value{"scene": types.OfText(s.Scene.Value),
-		"prop": types.OfText(s.Prop.Value)}
+		"prop": types.OfText(s.Prop.Value), "option": types.OfText(s.Option.Value)}
 	req.Value = valueOf(&v.Domain, s.Value.Literal)
 	p.from(&req, s)
 	return req, nil
@@ -460,7 +460,7 @@ func (p *player) correct(s *plan.Step) (engine.Request, error) {
 	if err != nil {
 		return engine.Request{}, err
 	}
-	m, ref := p.machine.m, program.Reads[0].Ref
+	m, ref := p.machine.m, program.Target
 	req := engine.Request{Do: "correct", Server: true, Why: s.Why.Value, Args: map[string]types.Value{}}
 	if v := m.VarOf(ref); v != nil {
 		req.Name, req.Value = v.Name, valueOf(&v.Domain, s.To.Literal.Literal)
@@ -478,6 +478,9 @@ func (p *player) correct(s *plan.Step) (engine.Request, error) {
 		req.Args["scene"] = types.OfText(m.Scenes[ref.Index].ID)
 	case expr.OneProp:
 		req.Args["prop"] = types.OfText(m.Props[ref.Index].ID)
+	}
+	if o := ref.Option; o != nil && o.Of == nil && !o.Here {
+		req.Args["option"] = types.OfText(m.CopyID(m.Holders[ref.Hold], o.Index))
 	}
 	return req, nil
 }

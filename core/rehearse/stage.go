@@ -136,7 +136,7 @@ func quoted(text string) string {
 func (d Draft) expected(s *Step) []string {
 	var names, out []string
 	for _, c := range s.Changes {
-		for _, name := range d.namesOf(c.Player, c.Scene, c.Prop, c.Name) {
+		for _, name := range d.namesOf(c.Player, c.Scene, c.Prop, c.Option, c.Name) {
 			if !slices.Contains(names, name) {
 				names = append(names, name)
 			}
@@ -157,11 +157,15 @@ func (d Draft) expected(s *Step) []string {
 }
 
 // namesOf are the names under which an expectation asks for what changed; none where it would need whom it is of.
-func (d Draft) namesOf(player, scene, prop, name string) []string {
+func (d Draft) namesOf(player, scene, prop, option, name string) []string {
 	holder, id, _ := strings.Cut(name, ".")
 	switch {
 	case player != "" && (!slices.Contains(d.Players, player) || scene != "" || prop != ""):
 		return nil
+	case option != "" && player != "" && !strings.Contains(id, "."):
+		return []string{player + "." + id + "['" + option + "']"}
+	case option != "":
+		return []string{holder + "." + option + "." + id}
 	case name == "place":
 		return []string{player + ".place.scene", player + ".place.at"}
 	case player != "" && holder == "player" && !strings.Contains(id, "."):

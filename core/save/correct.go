@@ -18,7 +18,7 @@ var (
 )
 
 // Correct writes one value into a save: of a variable that players have, or (true or false) of a milestone, as
-// player.earned.full_sack. of says which, of what a player has for each scene (ridge) or prop (cache.at_cairn).
+// player.earned.full_sack. of says which, of what a player has for each scene (ridge), prop (cache.at_cairn) or option of a list (rice).
 // Where there is an error, nothing is changed.
 func (p *Player) Correct(m *model.Model, name, of string, value types.Value) error {
 	if mile := m.Earning(name); mile != nil {
@@ -45,8 +45,14 @@ func (p *Player) Correct(m *model.Model, name, of string, value types.Value) err
 			p.Props = Props{}
 		}
 		p.Props[kind] = with(p.Props[kind], prop, v.ID, value)
+	case v.Holder == model.OfPlayerList && v.Hold.List.Option(strings.TrimPrefix(of, v.Hold.List.ID+".")) >= 0:
+		if p.Lists == nil {
+			p.Lists = Props{}
+		}
+		list := v.Hold.List.ID
+		p.Lists[list] = with(p.Lists[list], strings.TrimPrefix(of, list+"."), v.ID, value)
 	default:
-		return fmt.Errorf("%w: %s is one for each scene or prop, and %q is none that has it", ErrValue, v.Name, of)
+		return fmt.Errorf("%w: %s is one for each scene, prop or option, and %q is none that has it", ErrValue, v.Name, of)
 	}
 	return nil
 }

@@ -146,6 +146,8 @@ func (n namer) title(path []string) string {
 		return n.variable(last) + " in " + n.scene(path[1])
 	case path[0] == "props" && len(path) == 4:
 		return n.variable(last) + " of " + path[2]
+	case path[0] == "lists" && len(path) == 4:
+		return n.variable(last) + " of " + n.option(path[1], path[2])
 	case path[0] == "values":
 		return n.variable(last)
 	}
@@ -158,6 +160,15 @@ func (n namer) title(path []string) string {
 func (n namer) variable(id string) string {
 	if i, ok := n.place[id]; ok {
 		return n.m.Vars[i].Title
+	}
+	return id
+}
+
+func (n namer) option(list, id string) string {
+	if l := n.m.List(list); l != nil {
+		if i := l.Option(id); i >= 0 {
+			return l.Options[i].Title
+		}
 	}
 	return id
 }
@@ -188,7 +199,7 @@ func (n namer) rank(path []string) int {
 		if len(path) > 1 {
 			return many + n.rank(path[1:])
 		}
-	case "values", "scenes", "props":
+	case "values", "scenes", "props", "lists":
 		if i, ok := n.place[path[len(path)-1]]; ok {
 			return facts + i
 		}

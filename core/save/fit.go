@@ -30,6 +30,7 @@ func (l *Loose) Fit(m *model.Model) (*Player, []Problem, error) {
 	p.Values = f.values(m.Holders[model.OfPlayer], "player", "/values", l.Values)
 	p.Scenes = f.scenes(model.OfPlayerScene, "player.scenes.", "/scenes", l.Scenes)
 	p.Props = f.props(true, "player.props.", "/props", l.Props)
+	p.Lists = f.lists(true, "player.lists.", "/lists", l.Lists)
 	f.marks(p)
 	f.where(p)
 	p.Record = f.record(&l.Record)
@@ -306,23 +307,46 @@ func (f *fitter) scenes(h model.Holder, owner, pointer string, raw LooseScenes) 
 
 // props reads what each prop has, alone or with a player.
 func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Props {
+	return f.copies(owner, pointer, raw, "kind of props", func(kind string) *model.Holding {
+		k := f.m.Kind(kind)
+		switch {
+		case k == nil:
+			return nil
+		case players:
+			return k.Players
+		}
+		return k.Own
+	})
+}
+
+// lists reads what each option of a list has, alone or with a player.
+func (f *fitter) lists(players bool, owner, pointer string, raw LooseProps) Props {
+	return f.copies(owner, pointer, raw, "list", func(list string) *model.Holding {
+		l := f.m.List(list)
+		switch {
+		case l == nil:
+			return nil
+		case players:
+			return l.Players
+		}
+		return l.Own
+	})
+}
+
+// copies reads what there is of each of many, by their kind or list.
+func (f *fitter) copies(owner, pointer string, raw LooseProps, what string, of func(string) *model.Holding) Props {
 	var out Props
 	defer f.ordered(len(f.found))
 	for kind, each := range raw {
-		if f.m.Kind(kind) == nil && len(each) == 0 {
-			f.found = append(f.found, f.extra(under(pointer, kind), owner+kind,
-				"the plan has no prop of the kind "+kind))
+		hold := of(kind)
+		if hold == nil && len(each) == 0 {
+			f.found = append(f.found, f.extra(under(pointer, kind), owner+kind, "the plan has no "+what+" "+kind))
 		}
-		for prop, values := range each {
-			name, at := owner+kind+"."+prop, under(under(pointer, kind), prop)
-			k := f.m.Kind(kind)
-			if k == nil || k.Prop(prop) == nil {
-				f.unknownAll(at, name, values, "the plan has no prop "+kind+"."+prop)
+		for id, values := range each {
+			name, at := owner+kind+"."+id, under(under(pointer, kind), id)
+			if hold == nil || f.m.CopyOf(hold, id) < 0 {
+				f.unknownAll(at, name, values, "the plan has no "+kind+"."+id)
 				continue
-			}
-			hold := k.Own
-			if players {
-				hold = k.Players
 			}
 			if out == nil {
 				out = Props{}
@@ -330,7 +354,7 @@ func (f *fitter) props(players bool, owner, pointer string, raw LooseProps) Prop
 			if out[kind] == nil {
 				out[kind] = map[string]Values{}
 			}
-			out[kind][prop] = f.values(hold, name, at, values)
+			out[kind][id] = f.values(hold, name, at, values)
 		}
 	}
 	return out
@@ -431,7 +455,8 @@ func (f *fitter) record(l *LooseRecord) Record {
 	in := &fitter{m: f.m, then: f.then, made: f.made, ofRecord: true}
 	r := Record{Values: in.values(f.m.Holders[model.OfPlayer], "player", "/record/values", l.Values),
 		Scenes: in.scenes(model.OfPlayerScene, "player.scenes.", "/record/scenes", l.Scenes),
-		Props:  in.props(true, "player.props.", "/record/props", l.Props), Waymarks: in.waymarks("/record/waymarks",
+		Props:  in.props(true, "player.props.", "/record/props", l.Props),
+		Lists:  in.lists(true, "player.lists.", "/record/lists", l.Lists), Waymarks: in.waymarks("/record/waymarks",
 			l.Waymarks), World: in.world(l.World, "/record/world", "")}
 	f.found = append(f.found, in.found...)
 	return r
@@ -444,12 +469,13 @@ func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
 	}
 	in := &fitter{m: f.m, then: f.then, attic: maps.Clone(w.Attic), made: w.Made, ofRecord: f.ofRecord}
 	out := &World{Format: w.Format, Game: w.Game, Version: w.Version, Held: w.Held, Movables: w.Movables,
-		Senders: w.Senders}
+		Senders: w.Senders, Crossed: w.Crossed}
 	out.Values = in.values(f.m.Holders[model.OfGame], "game", pointer+"/values", w.Values)
 	if out.Scenes = in.scenes(model.OfScene, "scenes.", pointer+"/scenes", w.Scenes); out.Scenes == nil {
 		out.Scenes = map[string]Values{}
 	}
 	out.Props = in.props(false, "prop.", pointer+"/props", w.Props)
+	out.Lists = in.lists(false, "lists.", pointer+"/lists", w.Lists)
 	in.movables(pointer, out)
 	if out.Attic = in.attic; len(out.Attic) == 0 {
 		out.Attic = nil

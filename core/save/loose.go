@@ -40,6 +40,7 @@ type Loose struct {
 	Values LooseValues `json:"values"`
 	Scenes LooseScenes `json:"scenes,omitempty"`
 	Props  LooseProps  `json:"props,omitempty"`
+	Lists  LooseProps  `json:"lists,omitempty"`
 	Record LooseRecord `json:"record"`
 	World  *LooseWorld `json:"world,omitempty"`
 	// Broken is what of the bytes is of another form than a save's, and could not be taken.
@@ -57,6 +58,7 @@ type LooseRecord struct {
 	Values   LooseValues      `json:"values"`
 	Scenes   LooseScenes      `json:"scenes,omitempty"`
 	Props    LooseProps       `json:"props,omitempty"`
+	Lists    LooseProps       `json:"lists,omitempty"`
 	Waymarks map[string]Place `json:"waymarks,omitempty"`
 	World    *LooseWorld      `json:"world,omitempty"`
 }
@@ -67,6 +69,7 @@ type LooseWorld struct {
 	Values LooseValues `json:"values"`
 	Scenes LooseScenes `json:"scenes,omitempty"`
 	Props  LooseProps  `json:"props,omitempty"`
+	Lists  LooseProps  `json:"lists,omitempty"`
 
 	Broken []Problem       `json:"-"`
 	Made   map[string]bool `json:"-"`

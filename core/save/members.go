@@ -290,6 +290,9 @@ var playerMembers = membersOf(
 	member[Loose]{name: "crossed", reader: at(crossings, func(l *Loose) *map[string]Met { return &l.Crossed }),
 		schema: schemer.crossed, means: "Of each of the plan's own crossings: which the player met last.",
 		title: "Crossing met last"},
+	member[Loose]{name: "lists", reader: at(perProp, func(l *Loose) *LooseProps { return &l.Lists }),
+		means:  "What the player has for each option of each list, where it is not its start value.",
+		schema: func(s schemer, _ within) object { return s.lists(true) }},
 	member[Loose]{name: "record", reader: at(aRecord, func(l *Loose) *LooseRecord { return &l.Record }),
 		means:  "What comes back at death: as it was at the checkpoint.",
 		schema: func(s schemer, _ within) object { return recordMembers.schema(s, within{}) }},
@@ -308,6 +311,8 @@ var recordMembers = membersOf(
 		schema: scenesOf(model.OfPlayerScene)},
 	member[LooseRecord]{name: "props", reader: at(perProp, func(r *LooseRecord) *LooseProps { return &r.Props }),
 		schema: func(s schemer, _ within) object { return s.props(true) }},
+	member[LooseRecord]{name: "lists", reader: at(perProp, func(r *LooseRecord) *LooseProps { return &r.Lists }),
+		schema: func(s schemer, _ within) object { return s.lists(true) }},
 	member[LooseRecord]{name: "waymarks", reader: at(somePlaces, func(r *LooseRecord) *map[string]Place {
 		return &r.Waymarks
 	}), schema: schemer.waymarks},
@@ -330,6 +335,9 @@ var worldMembers = membersOf(
 	member[LooseWorld]{name: "props", reader: at(perProp, func(w *LooseWorld) *LooseProps { return &w.Props }),
 		means:  "What each prop has, where it is not its start value.",
 		schema: func(s schemer, _ within) object { return s.props(false) }},
+	member[LooseWorld]{name: "lists", reader: at(perProp, func(w *LooseWorld) *LooseProps { return &w.Lists }),
+		means:  "What each option of each list has, where it is not its start value.",
+		schema: func(s schemer, _ within) object { return s.lists(false) }},
 	member[LooseWorld]{name: "movables", reader: at(somePlaces, func(w *LooseWorld) *map[string]Place {
 		return &w.Movables
 	}), means: "Where each of them is.",

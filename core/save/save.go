@@ -38,7 +38,8 @@ func (p Place) String() string {
 // Values are figures by the ids of their variables.
 type Values map[string]types.Value
 
-// Props are figures of props, by kind and prop; what has its start value is left out.
+// Props are figures of props, by kind and prop, or of the options of lists, by list and option; what has its start value
+// is left out.
 type Props map[string]map[string]Values
 
 // Player is one player's save in one slot.
@@ -64,6 +65,7 @@ type Player struct {
 	// left out.
 	Scenes    map[string]Values    `json:"scenes,omitempty"`
 	Props     Props                `json:"props,omitempty"`
+	Lists     Props                `json:"lists,omitempty"`     // and for each option of each list
 	Standings map[string]fixed.Num `json:"standings,omitempty"` // the number that counts in each
 	Crossed   map[string]Met       `json:"crossed,omitempty"`   // by own crossing: which the player met last
 	Record    Record               `json:"record"`
@@ -88,6 +90,7 @@ type Record struct {
 	Values   Values            `json:"values"`
 	Scenes   map[string]Values `json:"scenes,omitempty"`
 	Props    Props             `json:"props,omitempty"`
+	Lists    Props             `json:"lists,omitempty"`
 	Waymarks map[string]Place  `json:"waymarks,omitempty"`
 	World    *World            `json:"world,omitempty"` // where session.players is 1
 }
@@ -100,6 +103,7 @@ type World struct {
 	Values  Values            `json:"values"`           // held by the game
 	Scenes  map[string]Values `json:"scenes,omitempty"` // held by each scene
 	Props   Props             `json:"props,omitempty"`  // held by each prop; what has its start value is left out
+	Lists   Props             `json:"lists,omitempty"`  // held by each option of each list; what has its start value is left out
 	// Movables are where each movable is; Held says of those that somebody holds, who.
 	Movables map[string]Place  `json:"movables,omitempty"`
 	Held     map[string]string `json:"held,omitempty"`

@@ -190,6 +190,29 @@ func (s schemer) props(players bool) object {
 	return closed(kinds)
 }
 
+// lists are what the options of lists have, or players for them; nothing where no list holds anything.
+func (s schemer) lists(players bool) object {
+	lists := object{}
+	for _, l := range s.m.Lists {
+		h, options := l.Own, object{}
+		if players {
+			h = l.Players
+		}
+		if len(h.Stored) == 0 {
+			continue
+		}
+		one := s.values(h, true)
+		for _, o := range l.Options {
+			options[o.ID] = one
+		}
+		lists[l.ID] = closed(options)
+	}
+	if len(lists) == 0 {
+		return nil
+	}
+	return closed(lists)
+}
+
 func (s schemer) points() []string {
 	ids := []string{}
 	for _, p := range s.m.Checkpoints {

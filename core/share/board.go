@@ -151,6 +151,8 @@ func (b *Board) atOf(k thingKey) int {
 	switch h := m.Holders[k.holder]; {
 	case h.Kind != nil:
 		return h.Kind.Props[k.copy].Index
+	case h.List != nil:
+		return k.copy
 	case h.Holder == model.OfScene || h.Holder == model.OfPlayerScene:
 		return k.copy
 	}
@@ -174,6 +176,10 @@ func (b *Board) Note(changes []engine.Change, asked string) {
 				if k := m.Kind(kind); k != nil && k.Prop(id) != nil {
 					b.spots[b.keyOf(engine.Copy{Hold: k.Own.Index, At: k.Prop(id).Index})] = true
 				}
+			}
+		case c.Option != "":
+			if v := m.Var(c.Name); v != nil {
+				b.spots[thingKey{v.Hold.Index, m.CopyOf(v.Hold, c.Option)}] = true
 			}
 		case c.Scene != "":
 			if s := m.Scene(c.Scene); s != nil {
@@ -227,7 +233,7 @@ func (b *Board) seeWorld() {
 	}
 	for _, key := range sortedKeys(b.spots) {
 		e := b.world[key]
-		if at := b.atOf(key); b.isProp(key) && !changed[engine.Copy{Hold: key.holder, At: at}] {
+		if at := b.atOf(key); b.isLazy(key) && !changed[engine.Copy{Hold: key.holder, At: at}] {
 			if e != nil { // it is as at the start again
 				b.drop(e)
 				delete(b.world, key)
@@ -256,6 +262,12 @@ func compareKeys(a, b thingKey) int {
 func (b *Board) isProp(k thingKey) bool {
 	m := b.run.Model()
 	return k.holder < len(m.Holders) && m.Holders[k.holder].Holder == model.OfProp
+}
+
+// isLazy says whether what the world has there comes into being only when it is first changed.
+func (b *Board) isLazy(k thingKey) bool {
+	m := b.run.Model()
+	return k.holder < len(m.Holders) && m.Holders[k.holder].Holder.Lazy() && !m.Holders[k.holder].Holder.OfPlayers()
 }
 
 // sceneOf is the scene in which what the world holds is.

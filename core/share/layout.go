@@ -8,6 +8,7 @@ package share
 
 import (
 	"math/bits"
+	"strings"
 
 	"github.com/go-json-experiment/json"
 
@@ -170,6 +171,11 @@ func holderOf(m *model.Model, h *model.Holding) Holder {
 		out.Name += ":" + h.Kind.ID
 		for _, p := range h.Kind.Props {
 			out.Copies = append(out.Copies, p.ID)
+		}
+	case h.List != nil:
+		out.Name = strings.Replace(out.Name, "list", "list:"+h.List.ID, 1)
+		for _, o := range h.List.Options {
+			out.Copies = append(out.Copies, o.ID)
 		}
 	case h.Holder == model.OfPlayer:
 		out.Fields = builtIn(m)

@@ -16,13 +16,20 @@ func (choice) Words(t Type) string { return called(t, "a choice") }
 
 func (choice) About() About {
 	return About{
-		Sentence: "One of a few words, which `choices` lists.",
+		Sentence: "One of a few words, which `choices` lists. One of a list of the plan has the list's name as its type: `type: ware`.",
 		Example:  "{of: player, type: choice, choices: [out, low, bright], start: out}",
 		Stands:   everywhere, Limits: []string{"choices"}, Needs: []string{"choices"}, Input: InputChoice,
 	}
 }
 
 func (choice) Declare(from *Declared, d *Domain) {
+	if from.Of != "" { // of a list
+		d.Type.Of = from.Of
+		if d.Type.Roster, d.Type.Names = from.Rosters(from.Of); d.Type.Roster == nil {
+			d.Type.Kind = Invalid
+		}
+		return
+	}
 	d.Type.Of, d.Type.Names = "choice of "+from.Name, from.Choices
 	if len(from.Choices) == 0 {
 		from.report("", "missing", "A choice needs its choices: [a, b].")

@@ -53,6 +53,7 @@ type Type struct {
 // Roster is a pick's list of options, with their attributes.
 type Roster struct {
 	ID         string
+	Section    string // where it is declared: list or roster
 	Attributes map[string]Attribute
 }
 
@@ -183,6 +184,11 @@ func CommonStep(a, b Range) fixed.Num {
 	return fixed.GCD(a.Step, b.Step)
 }
 
+// ofList says whether two types are of options of one list, one of them a choice and the other a pick.
+func (t Type) ofList(u Type) bool {
+	return t.Kind != u.Kind && t.Named() && u.Named() && t.Roster != nil && u.Roster != nil && t.Roster.ID == u.Roster.ID
+}
+
 // Unify is the type of a value that is either the one or the other.
 func Unify(a, b Type) (Type, bool) {
 	out := a
@@ -193,6 +199,8 @@ func Unify(a, b Type) (Type, bool) {
 			out.Kind = Decimal
 		}
 		out.Range = a.Range.Union(b.Range)
+	case a.ofList(b): // an option is an option, however it is held
+		out.Kind, out.Only = Choice, nil
 	case a.Kind != b.Kind || a.Kind == Prop && a.Of != b.Of:
 		return out, false
 	case a.Item != nil && b.Item != nil:
@@ -225,7 +233,7 @@ func Fits(t, want Type) (string, bool) {
 		return "", true
 	case t.Numeric() && want.Numeric(), t.Kind == want.Kind && !want.Named() && want.Kind != Prop:
 		return "", true
-	case t.Kind == want.Kind && t.Of == want.Of:
+	case t.Kind == want.Kind && t.Of == want.Of, t.ofList(want):
 		return "", true
 	case t.Kind == Choice && want.Kind == Choice:
 		foreign := slices.DeleteFunc(slices.Clone(t.Possible()), func(n string) bool {

@@ -170,10 +170,12 @@ type stage struct {
 	chain   *Chain
 	version int
 	steps   []plan.UpgradeStep
-	ops     map[string][]*op             // by space: player, game, scene, prop.kind
+	ops     map[string][]*op             // by space: player, game, scene, prop.kind, or the list
 	names   map[string]map[string]string // by space: scenes, props, checkpoints, …
 	drops   map[string]map[string]string // by space and name: why
 	places  []*plan.UpgradeStep
+
+	lists map[string]*listSteps
 
 	fromPlayers, fromWorld []*op // moves into what this holder has
 	restores               map[string][]*plan.UpgradeStep
@@ -199,7 +201,7 @@ func space(name string) (string, string) {
 
 func (c *Chain) stage(u *plan.Upgrade) *stage {
 	s := &stage{chain: c, version: u.Version, steps: u.Steps, ops: map[string][]*op{},
-		names: map[string]map[string]string{}, drops: map[string]map[string]string{}, restores: map[string][]*plan.UpgradeStep{}}
+		names: map[string]map[string]string{}, drops: map[string]map[string]string{}, restores: map[string][]*plan.UpgradeStep{}, lists: map[string]*listSteps{}}
 	for i := range u.Steps {
 		s.add(&u.Steps[i])
 	}
@@ -209,7 +211,7 @@ func (c *Chain) stage(u *plan.Upgrade) *stage {
 func (s *stage) add(x *plan.UpgradeStep) {
 	values := func(name string) bool {
 		first, _ := space(name)
-		return slices.Contains(plan.ValueSpaces, first) || strings.HasPrefix(first, "prop.")
+		return slices.Contains(plan.ValueSpaces, first) || !slices.Contains(plan.AllSpaces, first)
 	}
 	file := func(name string, o op) {
 		where, id := space(name)
@@ -222,6 +224,12 @@ func (s *stage) add(x *plan.UpgradeStep) {
 			table[where] = map[string]string{}
 		}
 		table[where][id] = what
+	}
+	if x.Verb == "options" || x.Verb == "drop" || x.Verb == "restore" {
+		s.addOptions(x)
+		if x.Verb == "options" && !strings.Contains(x.Options.Value, ".") {
+			return
+		}
 	}
 	switch x.Verb {
 	case "rename":

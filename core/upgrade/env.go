@@ -37,6 +37,9 @@ func (e *env) Number(ref *expr.Ref) fixed.Num { return e.read[ref.Index].Num }
 // Mine is never asked: no name here is a player's by its slot.
 func (e *env) Mine(int) fixed.Num { return fixed.Num{} }
 
+// Hand is never asked: no function here goes over the options of a list.
+func (e *env) Hand(int, int) int { return 0 }
+
 // Fail notes the first thing that went wrong.
 func (e *env) Fail(err error) {
 	if e.failed == nil {
@@ -111,7 +114,32 @@ func (e *env) raw(name string, old jsontext.Value) (jsontext.Value, error) {
 	case "prop":
 		return e.ofProps(rest), nil
 	}
-	return nil, fmt.Errorf("nothing is called %s here: an upgrade reads old, player, place, game, scene, scenes and prop", name)
+	if !e.stage.knowsList(first) {
+		return nil, fmt.Errorf("nothing is called %s here: an upgrade reads old, player, place, game, scene, scenes, prop and lists", name)
+	}
+	return e.ofLists(first, rest), nil
+}
+
+// knowsList says whether a name is one of a list: of this plan, or of an earlier one of which steps speak.
+func (s *stage) knowsList(id string) bool {
+	return s.chain.m.List(id) != nil || s.lists[id] != nil || s.ops[id] != nil
+}
+
+// ofLists finds ware.have, of the option that is being written, or ware.rice.have.
+func (e *env) ofLists(list, rest string) jsontext.Value {
+	if raw, ok := e.values[rest]; ok && e.of.list == list {
+		return raw
+	}
+	option, id, _ := strings.Cut(rest, ".")
+	if e.player != nil {
+		if raw, ok := e.player.Lists[list][option][id]; ok {
+			return raw
+		}
+	}
+	if e.world != nil {
+		return e.world.Lists[list][option][id]
+	}
+	return nil
 }
 
 func (e *env) ofPlayer(id string) jsontext.Value {

@@ -107,6 +107,8 @@ func (k *maker) put(p *save.Player, v *model.Var, value types.Value) {
 		if prop := k.propOf(v); prop != nil {
 			p.Props = save.Props{prop.Kind.ID: {prop.ID: {v.ID: value}}}
 		}
+	case model.OfPlayerList:
+		p.Lists = k.listed(v, value)
 	default:
 		if p.World != nil {
 			k.putWorld(p.World, v, value)
@@ -126,7 +128,15 @@ func (k *maker) putWorld(w *save.World, v *model.Var, value types.Value) {
 		if prop := k.propOf(v); prop != nil {
 			w.Props = save.Props{prop.Kind.ID: {prop.ID: {v.ID: value}}}
 		}
+	case model.OfList:
+		w.Lists = k.listed(v, value)
 	}
+}
+
+// listed is a value of one option of a list.
+func (k *maker) listed(v *model.Var, value types.Value) save.Props {
+	l := v.Hold.List
+	return save.Props{l.ID: {l.Options[k.draw(len(l.Options))].ID: {v.ID: value}}}
 }
 
 // shown is a value as people read it; a text that is long, or nothing, in quotes.

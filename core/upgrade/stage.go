@@ -7,6 +7,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
@@ -27,7 +28,10 @@ func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	}
 	l.Scenes = h.scenes("player.scenes.", "/scenes", before.Scenes)
 	l.Props = h.props("player.props.", "/props", before.Props)
+	l.Lists = h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", true, before.Lists))
+	l.Values = h.kept(h.chain.m.Holders[model.OfPlayer], "player", l.Values)
 	h.marks(l)
+	l.Crossed = renamedKeys(s, "crossings", l.Crossed)
 	l.Attic = h.attic
 	l.Record = h.record(e, &before.Record)
 	if before.World != nil {
@@ -61,6 +65,9 @@ func (s *stage) worldWith(e *env, w *save.LooseWorld, out *Loaded) error {
 	}
 	w.Scenes = h.scenes("scenes.", "/scenes", before.Scenes)
 	w.Props = h.props("prop.", "/props", before.Props)
+	w.Lists = h.restoredOptions("lists.", h.copies("lists.", "/lists", false, before.Lists))
+	w.Values = h.kept(h.chain.m.Holders[model.OfGame], "game", w.Values)
+	w.Crossed = renamedKeys(s, "crossings", w.Crossed)
 	w.Movables = map[string]save.Place{}
 	for id, at := range renamedKeys(s, "movables", before.Movables) {
 		w.Movables[id] = s.place(at)
@@ -116,6 +123,8 @@ type copyOf struct {
 	scene   string // where the holder is a scene, alone or with a player
 	kind    string // where it is a prop
 	prop    string
+	list    string // where it is an option of a list
+	option  string
 }
 
 // keep puts what is given up into the attic; only a restore brings it back.
@@ -388,7 +397,9 @@ func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
 	in.env = &env{stage: h.stage, player: &overlay, world: e.world, around: e.around}
 	out := save.LooseRecord{Values: in.values(copyOf{space: "player", owner: "player", pointer: "/record/values"},
 		old.Values), Scenes: in.scenes("player.scenes.", "/record/scenes", old.Scenes),
-		Props: in.props("player.props.", "/record/props", old.Props), Waymarks: in.marked(old.Waymarks)}
+		Props: in.props("player.props.", "/record/props", old.Props),
+		Lists: in.copies("player.lists.", "/record/lists", true, old.Lists), Waymarks: in.marked(old.Waymarks)}
+	out.Values = in.kept(h.chain.m.Holders[model.OfPlayer], "player", out.Values)
 	if old.World != nil {
 		world := *old.World
 		w := *old.World.World
@@ -398,6 +409,8 @@ func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
 			old.World.Values)
 		world.Scenes, world.Props = in.scenes("scenes.", "/record/world/scenes", old.World.Scenes),
 			in.props("prop.", "/record/world/props", old.World.Props)
+		world.Lists = in.copies("lists.", "/record/world/lists", false, old.World.Lists)
+		world.Values = in.kept(h.chain.m.Holders[model.OfGame], "game", world.Values)
 		out.World = &world
 	}
 	return out

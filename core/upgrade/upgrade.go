@@ -252,32 +252,72 @@ func (c *comparer) things() {
 
 // options compares what can be picked.
 func (c *comparer) options() {
-	for _, r := range c.to.Plan.Rosters.Entries {
-		old := c.from.Plan.Rosters.Get(r.ID)
+	list := func(l *model.List) item { return item{l.ID, l.At} }
+	c.listed("list", itemsOf(c.from.Lists, list), itemsOf(c.to.Lists, list), Loses,
+		"what is held for its options is kept in the attic", "nothing was held for its options")
+	for _, r := range c.to.Lists {
+		old := c.from.List(c.was("lists", r.ID))
 		if old == nil {
 			continue
 		}
 		var before, after []item
-		for _, o := range old.Options.Entries {
+		for _, o := range old.Options {
 			before = append(before, item{o.ID, o.At})
 		}
-		for _, o := range r.Value.Options.Entries {
+		for _, o := range r.Options {
 			after = append(after, item{o.ID, o.At})
 		}
 		c.sets("option", before, after,
 			func(i item) {
-				if to := c.optionOf(r.ID, i.name); to != "" {
-					c.tell("option", r.ID+"."+i.name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name,
-						to)
-					return
-				}
-				c.tell("option", r.ID+"."+i.name, "gone", Loses, i.at,
-					"%s cannot be picked any more: who has picked it has what the pick starts with; a list is without it.", i.name)
+				c.optionGone(old, i)
 			},
 			func(i item) {
 				c.tell("option", r.ID+"."+i.name, "added", Safe, i.at, "%s can be picked.", i.name)
 			})
 	}
+}
+
+// optionGone tells what becomes of an option that is there no more.
+func (c *comparer) optionGone(l *model.List, i item) {
+	name := l.ID + "." + i.name
+	for _, s := range c.stages {
+		steps := s.lists[l.ID]
+		if steps == nil {
+			continue
+		}
+		if to := steps.becomes[i.name]; to != "" {
+			c.tell("option", name, "renamed", Converts, i.at, "%s is %s, wherever it is kept and in all that is held for it.",
+				i.name, to)
+			return
+		}
+		if why, ok := steps.drops[i.name]; ok {
+			c.tell("option", name, "dropped", Loses, i.at,
+				"%s is given up (%s): lists and sets lose just it, a choice that is it becomes none or has its start, and the attic keeps what was held for it.", i.name, why)
+			return
+		}
+	}
+	if to := c.optionOf(l.ID, i.name); to != "" {
+		c.tell("option", name, "renamed", Converts, i.at, "Who has picked %s has %s.", i.name, to)
+		return
+	}
+	text := "%s cannot be picked any more: who has picked it has what the pick starts with; a list is without it"
+	if len(l.Own.Stored)+len(l.Players.Stored) > 0 {
+		text += ", and what is held for it is kept in the attic"
+	}
+	c.tell("option", name, "gone", Loses, i.at, text+".", i.name)
+}
+
+// was is what something that holds no values was called before.
+func (c *comparer) was(space, id string) string {
+	for _, s := range slices.Backward(c.stages) {
+		for old, now := range s.names[space] {
+			if now == id {
+				id = old
+				break
+			}
+		}
+	}
+	return id
 }
 
 // optionOf is what every pick of a roster makes of an option that is gone; "" where one of them says nothing.

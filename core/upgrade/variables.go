@@ -222,6 +222,7 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	if converted {
 		return
 	}
+	c.listRenames(v, renamed)
 	if old.Type.Kind != v.Type.Kind && !(old.Type.Numeric() && v.Type.Numeric() && old.Stopwatch == v.Stopwatch) {
 		tell("type", Blocks, "%s was %s, and is %s: no value fits, unless an upgrade step converts it.", v.Name,
 			old.Type.Value(), v.Type.Value())
@@ -266,6 +267,19 @@ func (c *comparer) variable(old, v *model.Var, f future) {
 	if old.With != v.With || old.SelfMay != v.SelfMay {
 		tell("sharing", Safe, "%s is sent to %s and written by %s, from now on.", v.Name, v.With,
 			map[bool]string{true: "its own player too", false: "rules and the server"}[v.SelfMay])
+	}
+}
+
+// listRenames adds what options of a variable's list are called now.
+func (c *comparer) listRenames(v *model.Var, renamed map[string]string) {
+	for _, s := range c.stages {
+		steps := (&hand{stage: s}).stepsFor(v)
+		if steps == nil {
+			continue
+		}
+		for old, to := range steps.becomes {
+			renamed[old] = to
+		}
 	}
 }
 

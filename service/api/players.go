@@ -290,7 +290,7 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 	}
 	if now != nil {
 		for _, f := range now.Figures {
-			if of := f.Scene + f.Prop; of != "" {
+			if of := f.Scene + f.Prop + f.Option; of != "" {
 				three(f.Var, of).Live = f.Value
 			}
 		}
@@ -305,6 +305,13 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 			for prop, values := range each {
 				for id, value := range values {
 					three(m.Kind(kind).Players.Var(id), kind+"."+prop).Saved = value
+				}
+			}
+		}
+		for list, each := range doc.Lists {
+			for option, values := range each {
+				for id, value := range values {
+					three(m.List(list).Players.Var(id), option).Saved = value
 				}
 			}
 		}

@@ -92,7 +92,7 @@ func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[contrac
 func figures(list []engine.Figure) []contract.Figure {
 	out := make([]contract.Figure, 0, len(list))
 	for _, f := range list {
-		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop,
+		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop, Option: f.Option,
 			Value: f.Value})
 	}
 	return out
@@ -149,7 +149,8 @@ func answerOf(a live.Answer) contract.Answer {
 }
 
 func changeOf(c engine.Change) contract.Change {
-	return contract.Change{Player: c.Player, Scene: c.Scene, Prop: c.Prop, Name: c.Name, From: c.From, To: c.To,
+	return contract.Change{Player: c.Player, Scene: c.Scene, Prop: c.Prop, Option: c.Option, Name: c.Name,
+		From: c.From, To: c.To,
 		Cause: c.Cause.String(), Rule: c.Cause.Rule, Line: c.Cause.Line, Times: 0}
 }
 

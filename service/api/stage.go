@@ -177,14 +177,14 @@ func valuesOf(run *engine.Run, id string) []contract.BeforeAfter {
 func rowsOf(list []engine.Figure) []contract.BeforeAfter {
 	out := make([]contract.BeforeAfter, 0, len(list))
 	for _, f := range list {
-		row := contract.BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop, Title: f.Var.Title, After: f.Value}
+		row := contract.BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop + f.Option, Title: f.Var.Title, After: f.Value}
 		switch {
 		case f.Var.Computed():
 			row.Cause = "follows from other values"
 		case f.Var.Stopwatch:
 			row.Cause = "time goes on"
 		}
-		if row.Of != "" && f.Var.Holder != model.OfScene || f.Prop != "" {
+		if row.Of != "" && f.Var.Holder != model.OfScene {
 			row.Title += " · " + row.Of
 		}
 		out = append(out, row)
@@ -228,7 +228,7 @@ func beside(before, after []contract.BeforeAfter, mine func(engine.Change) bool,
 		row.Cause = ""
 		row.Before, row.Change = old, !new && (!known || old.String() != row.After.String())
 		for _, c := range changes {
-			if mine(c) && c.Name == row.Name && c.Scene+c.Prop == row.Of {
+			if mine(c) && c.Name == row.Name && c.Scene+c.Prop+c.Option == row.Of {
 				row.Cause, row.Line = c.Cause.String(), c.Cause.Line
 			}
 		}

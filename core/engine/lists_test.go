@@ -1,0 +1,195 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
+)
+
+// wares has an inventory, a quest log, and two sides with a store each.
+const wares = `
+alluvion: 1
+game: wares
+version: 1
+start: quay/steps
+lists:
+  ware:  {attributes: {weight: int, from: text}, options: {rice: {title: Rice, weight: 2, from: hills}, tea: {weight: 1, from: hills}, salt: {weight: 5, from: sea}}}
+  side:  [harbour, dunes]
+  quest: [ferry, lamp, well]
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset, round: keep}
+  pair:   {round: keep}
+  game:   {restart: keep}
+  side:   {round: reset}
+  place:  {death: checkpoint, leave: exact}
+crossings:
+  round: {on: bell, for: [side, player]}
+variables:
+  have:   {of: [player, ware], type: int, min: 0, max: 99, start: 0, at_limit: refuse, across: {death: rewind}}
+  seen:   {of: [player, ware], type: bool, start: false, across: {scene: reset}}
+  log:    {of: [player, quest], type: choice, choices: [open, done], optional: true}
+  price:  {of: ware, type: int, min: 1, max: 50, start: 10}
+  trend:  {of: ware, type: int, min: -5000, max: 5000, is: "ware.price * ware.weight"}
+  stock:  {of: side, type: int, min: 0, max: 500, start: 3, across: {round: keep}}
+  calls:  {of: side, type: int, min: 0, max: 9, start: 0}
+  wins:   {of: side, type: int, min: 0, max: 99, start: 0, across: {round: {set: "side.stock > 5 ? side.wins + 1 : side.wins"}}}
+  best:   {of: side, type: int, min: 0, max: 500, start: 0, across: {round: {set: "max(side.best, side.stock)"}}}
+  side_of: {of: player, type: side, optional: true}
+  wish:   {of: player, type: ware, start: tea}
+  load:   {of: player, type: int, min: 0, max: 900, is: "sum(player.have * ware.weight)"}
+  kinds:  {of: player, type: int, min: 0, max: 3, is: "count(player.have)"}
+  done:   {of: player, type: int, min: 0, max: 3, is: "count(player.log == 'done')"}
+  all_in: {of: game, type: int, min: 0, max: 1000, is: "sum(side.stock)"}
+  heard:  {of: player, type: text, max_length: 40, start: ""}
+  log_n:  {of: player, type: int, min: 0, max: 99, start: 0}
+scenes:
+  quay:  {size: [40, 20], spots: {steps: {at: [2, 2]}, crane: {at: [30, 10]}}}
+  dunes_: {size: [40, 20], spots: {reed: {at: [2, 2]}}}
+passages: {out: {from: quay/steps, to: dunes_/reed, both_ways: true}}
+checkpoints: {fallback: quay/steps, back_after: 0s, list: {crane: {at: quay/crane}}}
+events:
+  find:  {args: {ware: ware, by: {type: int, min: -9, max: 99}}, from: self}
+  give:  {args: {ware: ware, to: player, by: {type: int, min: 1, max: 99}}, from: self}
+  join_side: {args: {side: side}, from: self}
+  haul:  {args: {by: {type: int, min: 1, max: 99}}, from: self}
+  begin: {args: {quest: quest}, from: self}
+  fall:  {from: self}
+  bell:  {from: server}
+  spoil: {from: self}
+  cheap: {args: {ware: ware}, from: server}
+milestones:
+  heavy: {when: "player.load >= 20"}
+  full:  {when: "all(player.have > 0)"}
+  rich:  {when: "any(player.have >= 50)"}
+rules:
+  - {on: find, do: [{add: args.ware.have, by: args.by}, {set: args.ware.seen, to: true}]}
+  - {on: give, do: [{add: args.ware.have, by: -args.by}, {add: "args.to.have[args.ware]", by: args.by}]}
+  - {on: join_side, do: [{set: player.side_of, to: args.side}]}
+  - {on: haul, if: has(player.side_of), do: [{add: player.side_of.stock, by: args.by}, {add: player.side_of.calls, by: 1}]}
+  - {on: begin, do: [{set: args.quest.log, to: open}]}
+  - {on: fall, do: [{die: player}]}
+  - {on: spoil, do: [{each: w, in: ware, do: [{if: "player.have[w] > 2", do: [{set: w.have, to: 2}]}]}]}
+  - {on: cheap, do: [{set: args.ware.price, to: "args.ware.weight"}]}
+  - {on: {changed: ware.have}, if: ware.weight >= 2, do: [{set: player.heard, to: "ware.from"}, {add: player.log_n, by: 1}]}
+saving: {every: 30s, when: [leave]}
+`
+
+// held reads what a player has for an option, or (for nobody) what the option has.
+func (w *world) held(player, name, option string) string {
+	w.t.Helper()
+	figures := w.run.Figures(player)
+	if player == "" {
+		figures = w.run.GameFigures()
+	}
+	for _, f := range figures {
+		if f.Var.ID == name && f.Option == option {
+			return f.Value.Plain()
+		}
+	}
+	return "start"
+}
+
+func TestAnInventoryIsOneVariableForEachOptionOfAList(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 6))
+	require.NoError(t, w.self("ada", "find", "ware", "salt", "by", 1))
+	assert.Equal(t, "6", w.held("ada", "have", "rice"))
+	assert.Equal(t, "start", w.held("ada", "have", "tea"), "what was never changed takes no room")
+	w.is("ada", "load", "17")
+	w.is("ada", "kinds", "2")
+	w.is("ada", "heard", "sea")
+	w.is("ada", "log_n", "2")
+	require.NoError(t, w.self("ada", "find", "ware", "tea", "by", 3))
+	assert.True(t, w.told("milestone"), "heavy and full")
+	w.is("ada", "log_n", "2") // the rule waits for what weighs 2 and more
+	assert.Equal(t, []string{"heavy", "full"}, w.run.Save("ada").Milestones)
+
+	require.NoError(t, w.self("ada", "give", "ware", "rice", "to", "bob", "by", 2))
+	assert.Equal(t, "4", w.held("ada", "have", "rice"))
+	assert.Equal(t, "2", w.held("bob", "have", "rice"))
+	w.refused(w.self("ada", "give", "ware", "rice", "to", "bob", "by", 9), engine.Refused, "ware.have cannot become -5")
+	assert.Equal(t, "2", w.held("bob", "have", "rice"), "giving away what one does not have makes nothing")
+
+	require.NoError(t, w.self("ada", "spoil"))
+	assert.Equal(t, "2", w.held("ada", "have", "rice"))
+	assert.Equal(t, "1", w.held("ada", "have", "salt"))
+	assert.Equal(t, "2", w.held("ada", "have", "tea"))
+}
+
+func TestWhatAChoiceLeadsToIsHeldByTheOption(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "haul", "by", 5))
+	w.is("", "all_in", "6") // on no side, nothing is hauled
+	require.NoError(t, w.self("ada", "join_side", "side", "dunes"))
+	require.NoError(t, w.self("bob", "join_side", "side", "harbour"))
+	require.NoError(t, w.self("ada", "haul", "by", 5))
+	assert.Equal(t, "8", w.held("", "stock", "dunes"))
+	w.is("", "all_in", "11")
+	require.NoError(t, w.server("bell"))
+	assert.Equal(t, "0", w.held("", "calls", "dunes"), "what the list's own defaults say")
+	assert.Equal(t, "1", w.held("", "wins", "dunes"), "each by itself")
+	assert.Equal(t, "0", w.held("", "wins", "harbour"))
+	assert.Equal(t, "3", w.held("", "best", "harbour"))
+	require.NoError(t, w.server("cheap", "ware", "salt"))
+	assert.Equal(t, "5", w.held("", "price", "salt"))
+	assert.Equal(t, "25", w.held("", "trend", "salt"))
+}
+
+func TestOptionsAreInTheSaveAndComeBack(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 6))
+	require.NoError(t, w.self("ada", "begin", "quest", "lamp"))
+	require.NoError(t, w.self("ada", "join_side", "side", "dunes"))
+	require.NoError(t, w.self("ada", "haul", "by", 5))
+	s := w.leave("ada")
+	assert.Equal(t, "6", s.Lists["ware"]["rice"]["have"].Plain())
+	assert.Equal(t, "open", s.Lists["quest"]["lamp"]["log"].Plain())
+	assert.NotContains(t, s.Lists["ware"], "tea")
+	kept := w.run.World()
+	assert.Equal(t, "8", kept.Lists["side"]["dunes"]["stock"].Plain())
+	again := &world{t: t, m: w.m, run: engine.Reopen(w.m, kept)}
+	again.back("ada", s)
+	again.is("ada", "load", "12")
+	again.is("", "all_in", "11")
+	left := again.leave("ada")
+	assert.Equal(t, s.Lists, left.Lists)
+}
+
+func TestRewindAndChangesOfSceneTakeOptionsAlong(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 6))
+	w.move("ada", "30", "10")
+	w.touch("ada", "crane")
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 3))
+	require.NoError(t, w.self("ada", "find", "ware", "salt", "by", 3))
+	require.NoError(t, w.self("ada", "fall"))
+	w.run.Advance(1)
+	assert.Equal(t, "6", w.held("ada", "have", "rice"))
+	assert.Equal(t, "0", w.held("ada", "have", "salt"), "what was unchanged in the record goes back to its start")
+	assert.Equal(t, "true", w.held("ada", "seen", "salt"))
+	w.move("ada", "2", "2")
+	w.pass("ada", "out")
+	assert.Equal(t, "false", w.held("ada", "seen", "salt"))
+	assert.Equal(t, "6", w.held("ada", "have", "rice"))
+}
+
+func TestTheServerWritesOfWhichOption(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	write := engine.Request{Do: "write", Player: "ada", Server: true, Name: "ware.have", Value: types.OfInt(30),
+		Args: map[string]types.Value{"option": types.OfText("tea")}}
+	w.must(write)
+	assert.Equal(t, "30", w.held("ada", "have", "tea"))
+	write.Args = nil
+	w.refused(w.do(write), engine.Invalid, "ware.have is held for each ware; name the option in args.")
+}
