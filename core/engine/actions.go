@@ -149,6 +149,12 @@ func (t *tx) sceneID() string {
 // Assign changes a variable.
 func (t *tx) Assign(a *model.Assignment) error {
 	o := t.frame.ownerOf(&a.Target)
+	switch {
+	case o.player == nil && a.Var.Holder.OfPlayers():
+		return t.Refuse(a.Var.Title + ": the player who is meant is not here.")
+	case o.at < 0 && a.Var.Hold.List != nil:
+		return t.Refuse(a.Var.Title + ": there is none of which it could be.")
+	}
 	value := types.None
 	if a.Value != nil {
 		value = a.Value.Eval(&t.frame)
@@ -191,6 +197,9 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Assignment) error {
 	p, to := t.frame.whose(&a.Target), a.Value.Number(&t.frame)
 	if t.frame.err != nil {
 		return t.failed(r)
+	}
+	if p == nil {
+		return t.Refuse(a.Var.Title + ": the player who is meant is not here.")
 	}
 	at := &p.vars[a.Var.Slot]
 	if a.Adds {

@@ -68,6 +68,9 @@ func (t *tx) watchWorld() {
 
 // ofWorld says whether a reference is to something that no single player has.
 func (r *Run) ofWorld(ref expr.Ref) bool {
+	if ref.Elsewhere() {
+		return true
+	}
 	switch ref.What {
 	case expr.Variable, expr.Count:
 		return !r.m.Holders[ref.Hold].Holder.OfPlayers()

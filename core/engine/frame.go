@@ -15,6 +15,7 @@ type frame struct {
 	scene  int     // the scene that it is about; -1 for the player's
 	prop   int     // the prop that it is about; -1 for none
 	args   []types.Value
+	person *Player                     // the present player who is at hand, where one is
 	hand   []int                       // by list: the option at hand, where there is one
 	locals []types.Value               // the rule's own names
 	days   int                         // since the calendar's last turn, where a crossing of the calendar is made
@@ -46,6 +47,15 @@ func (f *frame) Hand(list, option int) int {
 	before := f.hand[list]
 	f.hand[list] = option
 	return before
+}
+
+// Person makes a present player the one at hand, and gives how many are present.
+func (f *frame) Person(i int) int {
+	f.person = nil
+	if 0 <= i && i < len(f.run.order) {
+		f.person = f.run.order[i]
+	}
+	return len(f.run.order)
 }
 
 // optionOf is which option of its list a reference means; -1 where that is none.
@@ -91,6 +101,8 @@ func (f *frame) Read(ref *expr.Ref) types.Value {
 		switch ref.Who {
 		case expr.Self:
 			return types.OfText(f.player.id)
+		case expr.Someone:
+			return types.OfText(f.person.id)
 		case expr.HereProp, expr.OneProp:
 			return types.OfText(f.run.m.Props[f.propOf(ref)].ID)
 		}
@@ -197,6 +209,10 @@ func (f *frame) whose(ref *expr.Ref) *Player {
 		return f.run.players[f.args[ref.Index].Text]
 	case expr.Local:
 		return f.run.players[f.locals[ref.Index].Text]
+	case expr.Through:
+		return f.run.players[f.Read(ref.Via).Text]
+	case expr.Someone:
+		return f.person
 	}
 	return f.player
 }
@@ -286,6 +302,9 @@ func (r *Run) touched(o owner) []types.Value {
 func (f *frame) variable(ref *expr.Ref) types.Value {
 	o, h := f.ownerOf(ref), f.run.m.Holders[ref.Hold]
 	if h.List != nil && o.at < 0 { // what leads to the option is none
+		return types.None
+	}
+	if o.player == nil && h.Holder.OfPlayers() { // who is referred to is not there
 		return types.None
 	}
 	if ref.Slot >= len(h.Stored) {

@@ -193,3 +193,91 @@ func TestTheServerWritesOfWhichOption(t *testing.T) {
 	write.Args = nil
 	w.refused(w.do(write), engine.Invalid, "ware.have is held for each ware; name the option in args.")
 }
+
+// rivals has variables that refer to players, and what is read through them.
+const rivals = `
+alluvion: 1
+game: rivals
+version: 1
+start: ring/east
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, game: {restart: keep}, place: {death: stay, leave: exact}}
+lists: {job: [mason, cook]}
+variables:
+  rival: {of: player, type: player, share: {with: everyone}}
+  champion: {of: game, type: player}
+  score: {of: player, type: int, min: 0, max: 99, start: 0}
+  behind: {of: player, type: bool, is: "has(player.rival.score) ? player.rival.score > player.score : false"}
+  job: {of: player, type: job, start: mason}
+  masons: {of: game, type: int, min: 0, max: 50, is: "count(present, p, p.job == 'mason')"}
+  note: {of: player, type: text, max_length: 20, start: ""}
+scenes: {ring: {size: [9, 9], spots: {east: {at: [1, 1]}}}}
+events:
+  defy: {args: {whom: player}, from: self}
+  score: {args: {by: {type: int, min: 0, max: 50}}, from: self}
+  steal: {from: self}
+  strike: {from: self}
+  crown: {from: self}
+  learn: {args: {job: job}, from: self}
+  give_up: {from: self}
+milestones:
+  outdone: {when: "has(player.rival.score) && player.rival.score >= 10"}
+  alone:   {when: "count(present, p, p.job == 'cook') == 1"}
+always:
+  - {that: "!has(player.rival.score) || player.rival.score <= 40", refused: Nobody may get that far ahead of a rival.}
+rules:
+  - {on: defy, do: [{set: player.rival, to: args.whom}]}
+  - {on: score, do: [{add: player.score, by: args.by}]}
+  - {on: steal, if: has(player.rival), do: [{add: player.rival.score, by: -1}, {add: player.score, by: 1}]}
+  - {on: strike, if: has(player.rival), do: [{die: player.rival}]}
+  - {on: crown, do: [{set: game.champion, to: player}]}
+  - {on: crown, if: "has(game.champion.note) && game.champion == player", do: [{set: player.note, to: "'crowned'"}]}
+  - {on: learn, do: [{set: player.job, to: args.job}]}
+  - {on: give_up, do: [{clear: player.rival}]}
+saving: {every: 30s, when: [leave]}
+`
+
+func TestAReferenceLeadsToAPlayerWhileTheyAreThere(t *testing.T) {
+	w := open(t, rivals)
+	for _, id := range []string{"ada", "bob", "cid"} {
+		w.join(id)
+	}
+	w.is("ada", "rival", "none")
+	require.NoError(t, w.self("ada", "steal"), "there is none: the rule does nothing")
+	require.NoError(t, w.self("ada", "defy", "whom", "bob"))
+	require.NoError(t, w.self("bob", "score", "by", 12))
+	assert.True(t, w.told("milestone"), "what is counted of another is evaluated when the other's changes")
+	assert.Equal(t, []string{"outdone"}, w.run.Save("ada").Milestones)
+	w.is("ada", "behind", "true")
+	require.NoError(t, w.self("ada", "steal"))
+	w.is("bob", "score", "11")
+	w.is("ada", "score", "1")
+	require.NoError(t, w.self("ada", "strike"))
+	assert.True(t, w.told("died"))
+	w.run.Advance(1)
+	w.refused(w.self("bob", "score", "by", 40), engine.Refused, "Nobody may get that far ahead of a rival.")
+
+	bob := w.leave("bob")
+	w.is("ada", "rival", "bob")
+	w.is("ada", "behind", "false")
+	w.refused(w.self("ada", "steal"), engine.Refused, "Score: the player who is meant is not here.")
+	w.is("ada", "score", "1")
+	w.back("bob", bob)
+	w.is("ada", "behind", "true")
+	require.NoError(t, w.self("cid", "crown"))
+	w.is("", "champion", "cid")
+	w.is("cid", "note", "crowned")
+	require.NoError(t, w.self("ada", "give_up"))
+	w.is("ada", "rival", "none")
+}
+
+func TestPlayersAreCountedOfWhomSomethingIsTrue(t *testing.T) {
+	w := open(t, rivals)
+	w.join("ada")
+	w.join("bob")
+	w.is("", "masons", "2")
+	require.NoError(t, w.self("bob", "learn", "job", "cook"))
+	w.is("", "masons", "1")
+	assert.Equal(t, []string{"alone"}, w.run.Save("ada").Milestones, "everybody is evaluated when one changes")
+	w.leave("ada")
+	w.is("", "masons", "0")
+}

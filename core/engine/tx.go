@@ -163,11 +163,12 @@ func (t *tx) undo(m mark) {
 // touch has to be called before a player's core changes.
 func (t *tx) touch(p *Player) {
 	t.watchPlayer(p)
-	if len(t.run.m.Always) > 0 && t.run.holdsAnything(p) {
+	if len(t.run.m.Always) > 0 && (t.run.m.Reaches || t.run.holdsAnything(p)) {
 		t.watchWorld() // where they are is where what they hold is
 	}
 	t.cores = append(t.cores, coreUndo{p, p.core})
 	t.weighLater(p, t.run.m.WeighedOnMove())
+	t.weighForAll(t.run.m.WeighedOnOthers())
 }
 
 // write gives a stored variable a value that is in its domain, and notes the change. Only rules and
@@ -208,8 +209,11 @@ func (t *tx) writeNumber(p *Player, v *model.Var, at *types.Value, to fixed.Num)
 
 // changing has to be called before a value changes. It gives the change that is noted, but for what it will be.
 func (t *tx) changing(o owner, v *model.Var, at *types.Value) *Change {
-	if o.player != nil {
+	if o.player != nil && !t.run.m.Reaches {
 		t.watchPlayer(o.player)
+	} else if o.player != nil {
+		t.watchPlayer(o.player)
+		t.watchWorld()
 	} else {
 		t.watchWorld()
 	}
@@ -226,6 +230,7 @@ func (t *tx) changing(o owner, v *model.Var, at *types.Value) *Change {
 func (t *tx) changed(o owner, v *model.Var, fire bool) {
 	if o.player != nil {
 		t.weighLater(o.player, t.run.m.Weighed(v))
+		t.weighForAll(t.run.m.WeighedElsewhere(v))
 	} else {
 		t.weighForAll(t.run.m.Weighed(v))
 	}

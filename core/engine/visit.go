@@ -173,6 +173,7 @@ func (t *tx) join(req *Request) error {
 	r.enter(p)
 	t.entered = append(t.entered, p)
 	t.takeShared(p, req.Shared, false)
+	t.weighForAll(r.m.WeighedOnOthers())
 	t.weighLater(p, r.m.WeighedOnJoin()) // the threshold may have been passed before the milestone was there
 	if req.Saved == nil {
 		t.remember(p)
@@ -388,6 +389,7 @@ func (t *tx) leave(p *Player) error {
 	t.run.hasLeft(p)
 	t.exited = append(t.exited, p)
 	t.weighForAll(t.run.m.WeighedOnMove()) // there is one player less
+	t.weighForAll(t.run.m.WeighedOnOthers())
 	if !t.run.m.Single {
 		t.emptied(p.place.Scene)
 	}

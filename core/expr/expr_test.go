@@ -24,6 +24,7 @@ type state struct {
 }
 
 func (s *state) Hand(int, int) int { return 0 }
+func (s *state) Person(int) int    { return 0 }
 
 func (s *state) Mine(slot int) fixed.Num {
 	return s.Read(&expr.Ref{What: expr.Variable, Who: expr.Self, Slot: slot}).Num

@@ -15,6 +15,8 @@ type Ref struct {
 	// As, where it is not 0, is the rule's own name (from 1) that stands for the player whom the rest is about, in
 	// place of the rule's own player.
 	As int
+	// Via is what leads to the player whose it is, where Who is Through.
+	Via *Ref
 	// Option is of which option of a list the copy is; nil of all else.
 	Option *Option
 	Own    bool // a stored number or the like that players hold by themselves, read as it is held
@@ -23,6 +25,9 @@ type Ref struct {
 // Mine says whether the reference is to such a value of the player that the rule is about: the most frequent
 // case, which an Env has a short way for.
 func (r *Ref) Mine() bool { return r.Own && r.Who == Self && r.What == Variable }
+
+// Elsewhere says whether the reference is to what another player has than the one that something is about.
+func (r *Ref) Elsewhere() bool { return r.Who == Through || r.Who == Someone }
 
 // Who says whose value a Ref means.
 type Who uint8
@@ -40,6 +45,8 @@ const (
 	HereProp             // the prop that the rule is about
 	OneProp              // prop Index
 	PropArg              // the prop that argument Index names
+	Through              // the player to whom Via refers, if they are present
+	Someone              // the present player who is at hand
 )
 
 // What says which value of theirs a Ref means.
@@ -90,6 +97,9 @@ type Env interface {
 	Read(*Ref) types.Value
 	Number(*Ref) fixed.Num   // Read of a number
 	Mine(slot int) fixed.Num // Read of a number for which the reference is Mine
+	// Person makes the present player of a number, from 0, the one at hand, and gives how many are present; with -1
+	// nobody is.
+	Person(i int) int
 	// Hand makes an option of a list the one at hand, and gives the one before it.
 	Hand(list, option int) int
 	Fail(error)
@@ -112,6 +122,8 @@ type Names struct {
 	// Lists are the plan's lists, by id; Hand are those of which an option is at hand.
 	Lists map[string]*List
 	Hand  []string
+	// Player is what can be read of a player to whom something refers.
+	Player map[string]*Entry
 	// Held are the movables that holds() can ask for, by id.
 	Held map[string]*Entry
 	// Watched says that whoever watches reads this: of each player can be asked what the player's own rules ask.

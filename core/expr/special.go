@@ -7,6 +7,7 @@ import (
 	"cel.dev/cel-go/common/ast"
 
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/types"
 )
 
@@ -25,6 +26,8 @@ func (c *checker) special(name string, call ast.CallExpr, at finding.At, known F
 		out = c.inside(args[0], at)
 	case name == "holds" && one:
 		out = c.holds(args[0], at)
+	case name == "count" && len(args) == 3:
+		out = c.countPlayers(args, at, known)
 	case one && (name == "count" || name == "sum" || name == "any" || name == "all"):
 		if over := c.over(name, args[0], at, known); over != nil {
 			return over
@@ -163,6 +166,43 @@ func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
 	return c.fail("type-mismatch", c.at(e),
 		"count counts the players that are present, the items of a list or a set, or of how many scenes or props something is true; this is %s.", n.typ)
 }
+
+// countPlayers is count(present, p, condition): of how many present players something is true.
+func (c *checker) countPlayers(args []ast.Expr, at finding.At, known Facts) typed {
+	if args[0].Kind() != ast.IdentKind || args[0].AsIdent() != "present" || args[1].Kind() != ast.IdentKind {
+		return c.fail("bad-expression", at, "count with a name is written count(present, p, p.score > 3).")
+	}
+	name := args[1].AsIdent()
+	if c.names.Roots[name] != nil || c.names.Lists[name] != nil || c.names.Missing[name] != "" {
+		return c.fail("bad-expression", c.at(args[1]), "%s is known here as something else; the player's name has to be another.", name)
+	}
+	if c.names.Player == nil {
+		return c.fail("bad-expression", at, "Players cannot be counted like this here.")
+	}
+	size, before := c.program.Size, c.names
+	c.names = c.names.With(map[string]*Entry{name: {Type: types.Type{Kind: types.Player}, Ref: Ref{Who: Someone},
+		Fields: c.names.Player}})
+	n := c.condition(args[2], known)
+	c.names = before
+	c.program.Size += (c.program.Size - size) * manyPlayers
+	if n.eval == nil {
+		return typed{}
+	}
+	x := n.cond()
+	return asNumber(types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}, func(env Env) fixed.Num {
+		found := int64(0)
+		for i := range env.Person(0) {
+			if env.Person(i); x(env) {
+				found++
+			}
+		}
+		env.Person(-1)
+		return fixed.FromInt(found)
+	})
+}
+
+// manyPlayers is how many players a function over those who are present counts as, in a program's size.
+const manyPlayers = 16
 
 // ofItems is list.size() and list.contains(item).
 func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding.At, known Facts) typed {

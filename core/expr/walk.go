@@ -94,6 +94,9 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 			if entry.Type.Kind == types.Point && i == len(parts)-2 && slices.Contains(entry.Type.Names, field) {
 				return c.axis(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), field, known)
 			}
+			if entry.Type.Kind == types.Player && entry.Fields == nil {
+				return c.through(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), ref, parts[i+1:], at, known)
+			}
 			if roster := entry.Type.Roster; roster != nil && entry.Type.Kind != types.Copies {
 				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
 				if l := c.names.Lists[roster.ID]; l != nil {
@@ -121,6 +124,49 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
 }
 
+// through resolves what stands behind a reference to a player: it is there while that player is.
+func (c *checker) through(base typed, to Ref, rest []string, at finding.At, known Facts) typed {
+	entry, path := &Entry{Fields: c.names.Player}, base.path
+	ref := Ref{Who: Through, Via: &to}
+	for i, field := range rest {
+		next := entry.Fields[field]
+		if next == nil && entry.Fields == nil {
+			last := c.value(optionally(entry.Type), ref, path, at, known)
+			switch l := rosterOf(entry.Type); {
+			case entry.Type.Kind == types.Player:
+				return c.through(last, ref, rest[i:], at, known)
+			case l != nil && c.names.Lists[l.ID] != nil:
+				of := ref
+				return c.behind(option{c.names.Lists[l.ID], &Option{Of: &of}, last, path}, rest[i:], at, known)
+			case l != nil:
+				return c.attribute(last, field, at, known)
+			}
+		}
+		if next == nil {
+			entry.Type.Kind = types.Record
+			return c.unknownField(&Entry{Type: entry.Type, Fields: entry.Fields}, strings.Split(path, "."), field, at)
+		}
+		ref, entry, path = next.Ref.from(ref), next, path+"."+field
+	}
+	if entry.Type.Kind == types.Record || entry.Type.Kind == types.Copies && !slices.Contains(c.overs, entry.Type.Of) {
+		return c.fail("type-mismatch", at, "%s is no value by itself.", path)
+	}
+	if entry.Type.Kind == types.Copies {
+		ref.What, ref.Option = Variable, here
+		return c.value(optionally(*entry.Type.Item), ref, path, at, known)
+	}
+	out := c.value(optionally(entry.Type), ref, path, at, known)
+	out.loose = base.typ.Optional || base.loose
+	return out
+}
+
+func optionally(t types.Type) types.Type {
+	t.Optional = true
+	return t
+}
+
+func rosterOf(t types.Type) *types.Roster { return t.Roster }
+
 // axis is one coordinate of a point.
 func (c *checker) axis(base typed, name string, known Facts) typed {
 	i, eval, p := slices.Index(base.typ.Names, name), base.eval, base.path+"."+name
@@ -139,7 +185,7 @@ func (r Ref) from(base Ref) Ref {
 		r.As = base.As
 	}
 	if r.Who == Base {
-		r.Who, r.Index = base.Who, base.Index
+		r.Who, r.Index, r.Via = base.Who, base.Index, base.Via
 	}
 	return r
 }

@@ -159,7 +159,7 @@ func (c *Compiler) Cleared(v *Var) {
 
 // Player finds the player that an action is about.
 func (c *Compiler) Player(x plan.Expr) (expr.Ref, bool) {
-	p, found := expr.Compile(x, c.names, nil)
+	p, found := expr.Compile(x, c.names, c.known)
 	c.b.add(found...)
 	if p == nil {
 		return expr.Ref{}, false
@@ -168,7 +168,21 @@ func (c *Compiler) Player(x plan.Expr) (expr.Ref, bool) {
 		c.Report("type-mismatch", x.At, "%s needs a player; this is %s.", c.verb, p.Type)
 		return expr.Ref{}, false
 	}
-	return p.Target, true
+	if p.Type.Optional {
+		c.Report("none-unhandled", x.At, "%s may be none here: ask has(%s) first.", strings.TrimSpace(x.Source),
+			strings.TrimSpace(x.Source))
+		return expr.Ref{}, false
+	}
+	return ToPlayer(p.Target), true
+}
+
+// ToPlayer is a reference to the player that something stands for: an argument and a rule's own name do so themselves,
+// what refers to a player leads to them.
+func ToPlayer(ref expr.Ref) expr.Ref {
+	if ref.What == expr.Itself || ref.What == expr.LocalValue {
+		return ref
+	}
+	return expr.Ref{Who: expr.Through, Via: &ref}
 }
 
 // Condition compiles a condition.

@@ -36,7 +36,7 @@ func (b *builder) domain(d declaration) types.Domain {
 		return types.Domain{}
 	}
 	from := types.Declared{Limits: d.limits.Plain(), Name: d.name, Of: of, Axes: b.Axes, Grid: b.Step,
-		Rosters: b.rosterOf}
+		Rosters: b.rosterOf, Remembered: d.where&(types.InVariable|types.InField) != 0}
 	from.Roster, from.MaxItems = d.roster.Name, pointer(d.maxItems)
 	if types.Takes(kind, "items") {
 		if from.Item = b.item(d); from.Item == nil && d.items != nil { // what is wrong with it has been reported

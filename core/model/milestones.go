@@ -1,6 +1,8 @@
 package model
 
 import (
+	"slices"
+
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/plan"
 )
@@ -78,7 +80,7 @@ func (b *builder) allWeighed() {
 func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
 	b.weighAll = append(b.weighAll, w)
 	seen := map[*Var]bool{}
-	core := false
+	core, others := false, false
 	var visit func(p *expr.Program)
 	visit = func(p *expr.Program) {
 		if p == nil {
@@ -87,6 +89,13 @@ func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
 		for _, r := range p.Reads {
 			v := b.VarOf(r.Ref)
 			switch {
+			case r.Ref.Elsewhere():
+				others = true
+				if v != nil && v.Computed() {
+					visit(v.Is)
+				} else if v != nil && !slices.Contains(v.elsewhere, w) {
+					v.elsewhere = append(v.elsewhere, w)
+				}
 			case v == nil || v.Stopwatch:
 				core = true
 			case v.Computed():
@@ -101,6 +110,9 @@ func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
 	}
 	for _, p := range programs {
 		visit(p)
+	}
+	if others {
+		b.weighOthers = append(b.weighOthers, w)
 	}
 	if core {
 		b.weighCore = append(b.weighCore, w)

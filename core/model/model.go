@@ -44,6 +44,7 @@ type Model struct {
 	Rules        []*Rule // one for each rule and moment that it waits for
 	Always       []*Always
 	Checks       []*Check // of the upgrade to this version
+	Reaches      bool     // what always holds may be about others than the player whom it is about
 	Milestones   []*Milestone
 	Crossings    []plan.Crossing // all, in the order of the matrix's columns
 	OwnCrossings []*OwnCrossing  // those that the plan declares, in document order
@@ -63,14 +64,16 @@ type Model struct {
 	areas     map[string]*Area
 	weighCore []Weighed // what depends on something built in of a player, or on a movable
 	weighAll  []Weighed
-	events    map[string]*Event
-	byMoment  map[string][]*Rule
-	kinds     map[string]*PropKind
-	movables  map[string]*Movable
-	lists     map[string]*List
-	rosters   map[string]*types.Roster
-	options   map[string][]string
-	scopes    scopes
+	// weighOthers is what depends on players other than the one whom it is about.
+	weighOthers []Weighed
+	events      map[string]*Event
+	byMoment    map[string][]*Rule
+	kinds       map[string]*PropKind
+	movables    map[string]*Movable
+	lists       map[string]*List
+	rosters     map[string]*types.Roster
+	options     map[string][]string
+	scopes      scopes
 }
 
 // Holding is what each holder of one kind has.
@@ -195,6 +198,7 @@ type Var struct {
 	With      string          // who is sent it: nobody, self, scene, everyone
 	SelfMay   bool            // its own player may write it
 	weighed   []Weighed       // what depends on it
+	elsewhere []Weighed       // what depends on it of others than whose it is
 	changed   []*Rule         // that wait for its changes
 }
 
@@ -462,6 +466,12 @@ type Weighed struct {
 // Weighed gives what depends on a variable, through others too.
 func (m *Model) Weighed(v *Var) []Weighed { return v.weighed }
 
+// WeighedElsewhere gives what of everybody depends on a variable of whoever it is.
+func (m *Model) WeighedElsewhere(v *Var) []Weighed { return v.elsewhere }
+
+// WeighedOnOthers gives what of everybody depends on who else is there, and on what is built in of them.
+func (m *Model) WeighedOnOthers() []Weighed { return m.weighOthers }
+
 // WeighedOnMove gives what depends on something built in of a player (their place, whether they are dead,
 // the checkpoint reached), or on a movable.
 func (m *Model) WeighedOnMove() []Weighed { return m.weighCore }
@@ -482,7 +492,7 @@ func (m *Model) On(moment string) []*Rule { return m.byMoment[moment] }
 func (m *Model) OnChanged(v *Var) []*Rule { return v.changed }
 
 // Matters says whether a change of v can set anything else off.
-func (m *Model) Matters(v *Var) bool { return len(v.weighed)+len(v.changed) > 0 }
+func (m *Model) Matters(v *Var) bool { return len(v.weighed)+len(v.elsewhere)+len(v.changed) > 0 }
 
 // VarOf gives the variable that a reference means, or nil.
 func (m *Model) VarOf(r expr.Ref) *Var {

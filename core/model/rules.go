@@ -184,6 +184,7 @@ func (b *builder) allAlways() {
 		if !ok {
 			continue
 		}
+		b.Reaches = b.Reaches || p.ReadsAny(func(r expr.Ref) bool { return r.Elsewhere() })
 		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p),
 			At: d.At})
 	}

@@ -185,13 +185,15 @@ func (b *builder) startOf(v *Var, alone bool) {
 			b.report("wrong-type", v.At, "A %s begins by itself and is never none.", d.Type.Name)
 		}
 	case v.Type.Kind == types.Invalid || v.Type.Named() && len(v.Type.Names) == 0: // which is told, and the start says nothing more
+	case d.Start != nil && v.Type.Kind == types.Player:
+		b.report("wrong-type", d.Start.At, "%s refers to a player, and begins as none: a plan knows nobody.", v.Name)
 	case d.Start != nil:
 		start, err := v.FromLiteral(d.Start.Literal)
 		if err != nil {
 			b.report("bad-value", d.Start.At, "%s cannot start like this: %v.", v.Name, err)
 		}
 		v.Start = start
-	case !d.Optional.Value:
+	case !v.Type.Optional:
 		start, begins := v.Type.Kind.Start(&v.Domain)
 		if v.Start = start; !begins {
 			b.report("missing", v.At, "%s has no start. Give it one, or make it optional: true.", v.Name)

@@ -1,6 +1,6 @@
 package types
 
-// Player is the type of an argument that names a player who is present.
+// Player is the type of an argument that names a player who is present, and of a variable that refers to one.
 var Player = declared(120, player{})
 
 // Prop is the type of an argument that names one placed object of a kind.
@@ -13,13 +13,16 @@ func (player) Words(Type) string { return "a player" }
 
 func (player) About() About {
 	return About{
-		Sentence: "A player who is in the session, by their id. What they have is read as `args.at.oil`.",
-		Example:  "{gust: {from: server, args: {at: player}}}",
-		Stands:   InArgument, Input: InputPlayer,
+		Sentence: "A player. As an argument: one who is in the session, by their id; what they have is read as `args.at.oil`. As a variable: one who is remembered, or none; what they have is read behind `has(player.rival.score)`, which says that they are there.",
+		Example:  "{rival: {of: player, type: player}}",
+		Stands:   InArgument | InVariable | InField, Input: InputPlayer,
 	}
 }
 
-func (player) Declare(*Declared, *Domain) {}
+// Declare lets what is remembered be none: whoever it is may be gone one day.
+func (player) Declare(from *Declared, d *Domain) {
+	d.Type.Optional = d.Type.Optional || from.Remembered
+}
 
 type prop struct{ id }
 
@@ -45,6 +48,9 @@ func (id) Start(*Domain) (Value, bool) { return None, false }
 func (id) Admit(d *Domain, v Value) error {
 	if v.Kind != IsText {
 		return misfit(OfType, "%s is wanted, not %s", d.Type.Value(), v)
+	}
+	if n := len(v.Text); n == 0 || n > mostID {
+		return misfit(OfType, "an id has 1 to %d bytes", mostID)
 	}
 	return nil
 }

@@ -40,6 +40,9 @@ func (e *env) Mine(int) fixed.Num { return fixed.Num{} }
 // Hand is never asked: no function here goes over the options of a list.
 func (e *env) Hand(int, int) int { return 0 }
 
+// Person is never asked: nobody is present in a save.
+func (e *env) Person(int) int { return 0 }
+
 // Fail notes the first thing that went wrong.
 func (e *env) Fail(err error) {
 	if e.failed == nil {
