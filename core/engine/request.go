@@ -15,7 +15,7 @@ type Request struct {
 	// Date is when the request was made, in milliseconds since 1970 in UTC; the calendar goes by it. One that is earlier
 	// than another request's counts as that; 0 where there is none.
 	Date   int64
-	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons
+	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons, deleted
 	Player string // whom it is about; "" for a server's event
 	Server bool   // sent by the game's server, not by the player
 	Number uint64 // the sender's rising number; 0 where requests are not numbered
@@ -32,6 +32,7 @@ type Request struct {
 	Picks   map[string]types.Value // of join: what the player picks on the way in, by variable
 	Shared  map[string]save.Values // of join and commons: what the player has of each commons
 	Why     string                 // of correct: the reason
+	Gone    []string               // of join: the players whom something saved refers to, and who were deleted
 	Saved   *save.Player           // of join: what was saved in the slot, or nil for a new run
 }
 
@@ -96,7 +97,7 @@ var noCause = &Cause{}
 var requestCauses = func() map[string]*Cause {
 	out := map[string]*Cause{}
 	for _, do := range []string{"join", "move", "pass", "touch", "leave", "start-over", "event", "write", "correct",
-		"commons", "die"} {
+		"commons", "die", "deleted"} {
 		out[do] = &Cause{Kind: "request", Moment: do}
 	}
 	return out

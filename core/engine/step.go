@@ -50,7 +50,7 @@ func (r *Run) step(req *Request) error {
 			req.Player, p.arrival, req.Arrival)
 	}
 	// No rule and no invariant can refuse joining and leaving (rule 10).
-	settled := req.Do == "join" || req.Do == "leave" || req.Do == "commons"
+	settled := req.Do == "join" || req.Do == "leave" || req.Do == "commons" || req.Do == "deleted"
 	if err := r.transact(settled, func(t *tx) error { return t.perform(req, p) }); err != nil {
 		return err
 	}
@@ -189,10 +189,10 @@ func (r *Run) allowed(req *Request, p *Player) error {
 	if p == nil && (req.Player != "" || !req.Server) {
 		return refuse(Unknown, "There is no player %q in this session.", req.Player)
 	}
-	if p == nil && req.Do != "event" && req.Do != "write" && req.Do != "correct" {
+	if p == nil && req.Do != "event" && req.Do != "write" && req.Do != "correct" && req.Do != "deleted" {
 		return refuse(Invalid, "The request %s needs a player.", req.Do)
 	}
-	if (req.Do == "correct" || req.Do == "die" || req.Do == "commons") && !req.Server {
+	if (req.Do == "correct" || req.Do == "die" || req.Do == "commons" || req.Do == "deleted") && !req.Server {
 		return refuse(Forbidden, "Only the game's server asks for %s.", req.Do)
 	}
 	return nil
@@ -261,6 +261,9 @@ func (t *tx) perform(req *Request, p *Player) error {
 		return t.writeFrom(p, req)
 	case "commons":
 		t.takeShared(p, req.Shared, true)
+		return nil
+	case "deleted":
+		t.deleted(req.Name)
 		return nil
 	case "die": // as if a rule did it
 		return t.die(p)

@@ -178,6 +178,12 @@ func (t *tx) join(req *Request) error {
 	if req.Saved == nil {
 		t.remember(p)
 	} else {
+		for _, id := range req.Gone {
+			t.forgetIn(id, p, t.everyCopy(p))
+			if r.m.Single {
+				t.forgetIn(id, nil, t.everyWorldCopy())
+			}
+		}
 		t.returned(p)
 	}
 	if err := t.tellJoined(p, req.Saved == nil, back); err != nil {

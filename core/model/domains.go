@@ -110,10 +110,10 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 		return b.propType(id, of)
 	case stands&d.where != 0:
 		return kind, ""
+	case d.where&(types.InItem|types.InAttribute) != 0 && (stands == types.InArgument || kind == types.Player):
+		b.report("bad-value", id.At, "An attribute or an item cannot be %s.", types.Type{Kind: kind, Of: of})
 	case d.where == types.InItem && stands&types.InVariable != 0:
 		b.report("bad-value", id.At, "The items of a list or a set are single values.")
-	case d.where&(types.InItem|types.InAttribute) != 0 && stands == types.InArgument:
-		b.report("bad-value", id.At, "An attribute or an item cannot be %s.", types.Type{Kind: kind, Of: of})
 	case kind != nil:
 		b.report("bad-value", id.At, "The type %s is for %s, and cannot stand here. Here there is %s.", kind.Name(),
 			strings.Join(kind.About().Stands.Words(), ", "), strings.Replace(strings.Join(plan.TypesOf(d.where), ", "),

@@ -33,6 +33,7 @@ type Step struct {
 	Die       ID                   `plan:"die" with:"game?" doc:"The player dies, as if a rule did it."`
 	StartOver ID                   `plan:"start-over" with:"game?" doc:"The player starts a new run."`
 	Leave     ID                   `plan:"leave" with:"game?" doc:"The player leaves."`
+	Delete    ID                   `plan:"delete" with:"game?" doc:"Everything that is held about a player who is not there is deleted. What refers to them becomes none."`
 	Wait      Given[time.Duration] `plan:"wait" with:"" doc:"Time passes in all games, with what is due in it; the date goes on with it."`
 	Date      Given[string]        `plan:"date" with:"" doc:"It is a later date now, in all games, and no more time has passed in the session: 2027-02-03 03:59 (UTC), or with its offset, 2027-02-03T04:59:00+01:00. Without it, rehearsals begin on 2000-01-01."`
 

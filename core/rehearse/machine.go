@@ -23,9 +23,10 @@ type machine struct {
 	seed   uint32
 	run    *engine.Run
 	clock  int64
-	date   int64 // in milliseconds since 1970 in UTC; 0 before anything was asked for
-	saved  int64 // when the regular saving was last
-	work   int   // what was done in runs before this one
+	gone   map[string]bool // who was deleted, and did not come again
+	date   int64           // in milliseconds since 1970 in UTC; 0 before anything was asked for
+	saved  int64           // when the regular saving was last
+	work   int             // what was done in runs before this one
 	ledger engine.Ledger
 	rates  engine.Rates
 	disk   disk
@@ -74,6 +75,10 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 			return engine.Result{}, err
 		}
 		req.Saved, req.Shared = saved, x.sharedNow(req.Player)
+		delete(x.gone, req.Player)
+		if saved != nil {
+			req.Gone = slices.DeleteFunc(engine.Refers(x.m, saved), func(id string) bool { return !x.gone[id] })
+		}
 	}
 	res, err := x.run.Step(&req)
 	out := kept(res)
@@ -114,6 +119,35 @@ func (x *machine) wait(ms int64, took func(engine.Result)) error {
 		x.cut(moments, nil)
 	}
 	return x.until(end, took)
+}
+
+// forget deletes everything that is held about a player, as the service does.
+func (x *machine) forget(player string) (engine.Result, error) {
+	if x.run.Has(player) {
+		return engine.Result{}, fmt.Errorf("%s is in the session: they have to leave first", player)
+	}
+	for _, saved := range []map[slot][]byte{x.disk.saves, x.disk.recovery} {
+		for at := range saved {
+			if at.player == player {
+				delete(saved, at)
+			}
+		}
+	}
+	for _, ranks := range x.disk.ranks {
+		for at := range ranks {
+			if at.player == player {
+				delete(ranks, at)
+			}
+		}
+	}
+	if len(x.others) == 0 {
+		delete(x.disk.commons, player)
+	}
+	if x.gone == nil {
+		x.gone = map[string]bool{}
+	}
+	x.gone[player] = true
+	return x.do(engine.Request{Do: "deleted", Server: true, Name: player})
 }
 
 // firstDate is when rehearsals begin that say no date: 2000-01-01 UTC.

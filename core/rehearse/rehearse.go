@@ -271,6 +271,10 @@ func (p *player) act(s *plan.Step) error {
 	case "crash":
 		p.machine.crash()
 		return nil
+	case "delete":
+		res, err := p.machine.forget(s.Delete.Name)
+		p.took(res)
+		return err
 	case "restart":
 		p.took(p.machine.restart())
 		return nil

@@ -33,6 +33,7 @@ func init() {
 		"die":        func(s *plan.Step) string { return s.Die.Name + " dies" },
 		"start-over": func(s *plan.Step) string { return s.StartOver.Name + " starts over" },
 		"leave":      func(s *plan.Step) string { return s.Leave.Name + " leaves" },
+		"delete":     func(s *plan.Step) string { return "everything about " + s.Delete.Name + " is deleted" },
 		"wait":       func(s *plan.Step) string { return plan.Short(s.Wait.Value) + " passes" },
 		"date":       func(s *plan.Step) string { return "it is " + s.Date.Value },
 		"crash":      func(*plan.Step) string { return "the machine crashes" },

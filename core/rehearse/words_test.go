@@ -22,6 +22,7 @@ func TestEveryStepIsSaidInWords(t *testing.T) {
 		{"{die: wren}", "wren dies"},
 		{"{start-over: wren}", "wren starts over"},
 		{"{leave: wren}", "wren leaves"},
+		{"{delete: wren}", "everything about wren is deleted"},
 		{"{wait: 90s}", "1m30s passes"},
 		{"{date: 2027-02-03 03:59}", "it is 2027-02-03 03:59"},
 		{"{crash: machine}", "the machine crashes"},

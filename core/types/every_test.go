@@ -187,7 +187,7 @@ func TestEveryTypeStandsOnlyWhereItMay(t *testing.T) {
 // A type that stands elsewhere is told apart from one that there is not.
 func TestATypeInTheWrongPlaceIsToldWhereItStands(t *testing.T) {
 	for _, row := range [][3]string{
-		{"  it: {of: player, type: player}", "", "The type player is for arguments, and cannot stand here."},
+		{"  it: {of: player, type: prop:cache}", "", "The type prop is for arguments, and cannot stand here."},
 		{"", "  it: {from: self, args: {a: stopwatch}}", "The type stopwatch is for variables, and cannot stand here. Here there is int, decimal, bool, text, choice, pick, point, player, prop:kind."},
 		{"  it: {of: player, type: numbr, start: 1}", "", "There is no type called \"numbr\"."},
 	} {

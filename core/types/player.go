@@ -14,7 +14,7 @@ func (player) Words(Type) string { return "a player" }
 func (player) About() About {
 	return About{
 		Sentence: "A player. As an argument: one who is in the session, by their id; what they have is read as `args.at.oil`. As a variable: one who is remembered, or none; what they have is read behind `has(player.rival.score)`, which says that they are there.",
-		Example:  "{rival: {of: player, type: player}}",
+		Example:  "{of: player, type: player}",
 		Stands:   InArgument | InVariable | InField, Input: InputPlayer,
 	}
 }

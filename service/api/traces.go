@@ -92,7 +92,10 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Fo
 			return s.trialProblem(err)
 		}
 		t, err = s.store.Forget(ctx, in.Game, in.Player, in.Commons)
-		return err
+		if err != nil {
+			return err
+		}
+		return s.live.Deleted(ctx, in.Game, in.Player)
 	})
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)

@@ -57,7 +57,20 @@ func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.
 		}
 	}
 	req.Saved = loaded.Player
-	return nil
+	req.Gone, err = s.gone(ctx, engine.Refers(s.m, loaded.Player))
+	return err
+}
+
+// gone are those of some players who were deleted: who ever joined has a slot.
+func (s *Session) gone(ctx context.Context, ids []string) ([]string, error) {
+	if len(ids) == 0 {
+		return nil, nil
+	}
+	known, err := s.store.Known(ctx, s.Game, ids)
+	if err != nil {
+		return nil, err
+	}
+	return slices.DeleteFunc(ids, func(id string) bool { return slices.Contains(known, id) }), nil
 }
 
 // choose gives what is loaded of a slot: its newest state, or an earlier save where the plan says so. moment says what

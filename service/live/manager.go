@@ -134,7 +134,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	}
 	s.trail.handed = s.trail.last
 	s.run = engine.ReopenWith(mod, world, Seed()).Called(name)
-	return s, nil
+	return s, s.forgetDeleted(ctx, world)
 }
 
 // Seed is what a session is opened with: what is left to chance in it comes from this alone.
@@ -232,6 +232,18 @@ func (m *Manager) Aside(ctx context.Context, game, player string, slot int, do f
 		}
 	}
 	return do()
+}
+
+// Deleted tells every open session of a game that everything about a player was deleted: what refers to them is none now.
+func (m *Manager) Deleted(ctx context.Context, game, player string) error {
+	var failed error
+	for _, s := range m.Sessions(game) {
+		err := s.ask(ctx, func() { s.deleted(player) })
+		if err != nil && !errors.Is(err, ErrClosed) {
+			failed = errors.Join(failed, err)
+		}
+	}
+	return failed
 }
 
 // EverySlot is Aside's slot for all of a player's at once.

@@ -273,6 +273,31 @@ func (s *Session) advance() {
 	s.absorb(s.run.Advance(s.clock()))
 }
 
+// deleted makes what refers to a player none: everything about them was deleted.
+func (s *Session) deleted(player string) {
+	res, err := s.run.Step(&engine.Request{Do: "deleted", Server: true, Name: player, At: s.clock(), Date: today()})
+	if err != nil {
+		s.log.Error("what refers to a player could not be made none", "error", err)
+		return
+	}
+	s.absorb(res)
+}
+
+// forgetDeleted does the same with a world that was saved, before anybody is in it.
+func (s *Session) forgetDeleted(ctx context.Context, world *save.World) error {
+	if world == nil {
+		return nil
+	}
+	gone, err := s.gone(ctx, engine.RefersWorld(s.m, world))
+	for _, id := range gone {
+		if _, err := s.run.Step(&engine.Request{Do: "deleted", Server: true, Name: id}); err != nil {
+			return err
+		}
+		s.ledger.Changed("")
+	}
+	return err
+}
+
 // absorb takes note of what happened without anybody asking for it.
 func (s *Session) absorb(res engine.Result) {
 	s.note(res.Changes, "")

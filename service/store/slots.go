@@ -73,6 +73,14 @@ type Traces struct {
 	Slots, Saves, Ranks, Journal, Commons int64
 }
 
+// Known are those of some players who have ever joined a session of a game, and were not deleted.
+func (s *Store) Known(ctx context.Context, game string, players []string) ([]string, error) {
+	var out []string
+	err := s.read.WithContext(ctx).Model(&slotRow{}).Where("game = ? AND player IN ?", game, players).
+		Distinct().Pluck("player", &out).Error
+	return out, err
+}
+
 // Forget deletes everything that is held about a player in a game: every slot and save, their places in standings, and
 // what the journals say of them. What they have in common over all games goes too where no other game has anything of
 // them, or everywhere says so. All of it is overwritten in the file, and gone from the file's log, when Forget returns.
