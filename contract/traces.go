@@ -6,11 +6,12 @@ import (
 
 // Forgotten says how much was held about a player, and is no more.
 type Forgotten struct {
-	Slots   int64 `json:"slots"`
-	Saves   int64 `json:"saves"`
-	Ranks   int64 `json:"ranks"`
-	Journal int64 `json:"journal"`
-	Commons int64 `json:"commons"`
+	Slots    int64 `json:"slots"`
+	Saves    int64 `json:"saves"`
+	Ranks    int64 `json:"ranks"`
+	Journal  int64 `json:"journal"`
+	Commons  int64 `json:"commons"`
+	Profiles int64 `json:"profiles" doc:"What the player had over all slots."`
 }
 
 // Held is everything that is held about a player.
@@ -21,6 +22,7 @@ type Held struct {
 	Saves     []HeldSave      `json:"saves"`
 	Standings []HeldRank      `json:"standings"`
 	Journal   []HeldChange    `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
+	Profile   JSON            `json:"profile,omitempty" doc:"What the player has over all slots."`
 	Commons   map[string]JSON `json:"commons" doc:"By commons and name, as courier-guild.seals. A game's server is given those that its plan uses."`
 }
 

@@ -80,6 +80,9 @@ func (t *tx) evaluated(all []assignment, column plan.Crossing, p *Player, o owne
 // session.players is 1 the world's.
 func (t *tx) owners(p *Player, column plan.Crossing) []owner {
 	out := []owner{{int(model.OfPlayer), p, -1}}
+	if h := t.run.m.Profile; len(h.Stored) > 0 {
+		out = append(out, owner{h.Index, p, -1})
+	}
 	for _, h := range t.run.m.Holders {
 		if h.Holder.Lazy() && h.Holder.OfPlayers() && len(h.Stored) > 0 {
 			out = t.run.lazyOwners(out, h, p, column)
@@ -153,9 +156,14 @@ func (t *tx) pairsIn(p *Player, scene int) []owner {
 			out = append(out, owner{prop.Kind.Players.Index, p, prop.Index})
 		}
 	}
+	if h := t.run.m.Profile; len(h.Stored) > 0 {
+		out = append(out, owner{h.Index, p, -1})
+	}
 	for _, l := range t.run.m.Lists {
-		if len(l.Players.Stored) > 0 {
-			out = t.run.lazyOwners(out, l.Players, p, plan.CrossScene)
+		for _, h := range []*model.Holding{l.Players, l.Profile} {
+			if len(h.Stored) > 0 {
+				out = t.run.lazyOwners(out, h, p, plan.CrossScene)
+			}
 		}
 	}
 	return out

@@ -12,14 +12,15 @@ import (
 
 // snapshot is a session's whole state in the form that its digest is taken over.
 type snapshot struct {
-	World   *save.World             `json:"world"`
-	Players map[string]*save.Player `json:"players"`
-	BackAt  map[string]int64        `json:"back_at,omitempty"`
-	Timers  []int64                 `json:"timers,omitempty"`
-	Own     map[string][]int64      `json:"own_timers,omitempty"`
-	MovedAt map[string]int64        `json:"moved_at,omitempty"`
-	Shared  map[string]save.Values  `json:"shared,omitempty"` // what players have of commons
-	Seeds   []uint32                `json:"seeds,omitempty"`  // the session's, and how many were made of it
+	World    *save.World              `json:"world"`
+	Players  map[string]*save.Player  `json:"players"`
+	BackAt   map[string]int64         `json:"back_at,omitempty"`
+	Timers   []int64                  `json:"timers,omitempty"`
+	Own      map[string][]int64       `json:"own_timers,omitempty"`
+	MovedAt  map[string]int64         `json:"moved_at,omitempty"`
+	Shared   map[string]save.Values   `json:"shared,omitempty"` // what players have of commons
+	Profiles map[string]*save.Profile `json:"profiles,omitempty"`
+	Seeds    []uint32                 `json:"seeds,omitempty"` // the session's, and how many were made of it
 	// Arrivals are how often players were put somewhere since they joined, where that was more than once.
 	Arrivals map[string]int `json:"arrivals,omitempty"`
 }
@@ -44,6 +45,12 @@ func (r *Run) Digest() string {
 			s.MovedAt[p.id] = p.movedAt
 		}
 		s.Players[p.id] = r.save(p)
+		if one := s.Players[p.id].Profile; one != nil {
+			if s.Profiles == nil {
+				s.Profiles = map[string]*save.Profile{}
+			}
+			s.Profiles[p.id] = one
+		}
 		for i, v := range r.m.Holders[model.OfPlayer].Stored {
 			if v.Shared == nil {
 				continue
@@ -89,6 +96,9 @@ func (r *Run) Figures(player string) []Figure {
 		return nil
 	}
 	out := r.figures(nil, owner{int(model.OfPlayer), p, -1})
+	if h := r.m.Profile; h.Index >= 0 {
+		out = r.figures(out, owner{h.Index, p, -1})
+	}
 	for _, key := range keysOf(p.pairs) {
 		out = r.figures(out, owner{key.hold, p, key.at})
 	}

@@ -34,7 +34,7 @@ func (f *frame) aboutOwner(o owner) {
 		f.scene = o.at
 	case model.OfProp, model.OfPlayerProp:
 		f.prop = o.at
-	case model.OfList, model.OfPlayerList:
+	case model.OfList, model.OfPlayerList, model.OfProfileList:
 		f.Hand(f.run.m.Holders[o.hold].List.Index, o.at)
 	}
 }
@@ -262,8 +262,10 @@ func (f *frame) ownerOf(ref *expr.Ref) owner {
 		o.player, o.at = f.player, f.propOf(ref)
 	case model.OfList:
 		o.at = f.optionOf(ref)
-	case model.OfPlayerList:
+	case model.OfPlayerList, model.OfProfileList:
 		o.player, o.at = f.whose(ref), f.optionOf(ref)
+	case model.OfProfile:
+		o.player = f.whose(ref)
 	}
 	return o
 }
@@ -277,6 +279,9 @@ func (r *Run) values(o owner) []types.Value {
 		return r.scenes[o.at]
 	case model.OfGame:
 		return r.game
+	}
+	if r.m.Holders[o.hold].Holder == model.OfProfile {
+		return o.player.profile
 	}
 	return r.copiesOf(o)[copyKey{o.hold, o.at}]
 }

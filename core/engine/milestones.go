@@ -20,7 +20,7 @@ func (t *tx) weighLater(p *Player, list []model.Weighed) {
 	for _, w := range list {
 		switch {
 		case w.Milestone != nil && p.earned[w.Milestone.Index]:
-		case w.While != nil && w.While.Holder != model.OfPlayer:
+		case w.While != nil && !w.While.Holder.OfPlayers():
 			t.weigh = append(t.weigh, weighing{nil, w})
 		default:
 			t.weigh = append(t.weigh, weighing{p, w})
@@ -33,7 +33,7 @@ func (t *tx) weighForAll(list []model.Weighed) {
 		return
 	}
 	for _, w := range list {
-		if w.While != nil && w.While.Holder != model.OfPlayer {
+		if w.While != nil && !w.While.Holder.OfPlayers() {
 			t.weigh = append(t.weigh, weighing{nil, w})
 		}
 	}

@@ -117,9 +117,22 @@ func (t *tx) crossWorld(c *model.OwnCrossing) {
 }
 
 // crossPlayer takes one player through a column, and the record of their checkpoint with them.
-func (t *tx) crossPlayer(c *model.OwnCrossing, p *Player) {
+func (t *tx) crossPlayer(c *model.OwnCrossing, p *Player) { t.crossPlayerIn(c, p, true, true) }
+
+// crossPlayerIn is crossPlayer for what a player has in the slot, or over all slots: of two slots that meet one turn of
+// the calendar, the profile meets it with the first.
+func (t *tx) crossPlayerIn(c *model.OwnCrossing, p *Player, slot, over bool) {
 	column := c.Crossing
-	owners := t.owners(p, column)
+	owners := slices.DeleteFunc(t.owners(p, column), func(o owner) bool {
+		if t.run.m.Holders[o.hold].Holder.OfProfiles() {
+			return !over
+		}
+		return !slot
+	})
+	if !slot {
+		t.cross(column, nil, owners)
+		return
+	}
 	set := t.cross(column, p, owners)
 	t.crossReached(p, column)
 	t.crossRecord(column, p, owners, set)
@@ -136,11 +149,16 @@ func (t *tx) missed(p *Player) {
 		if t.run.m.Single {
 			t.turned(c) // the world comes back with the player
 		}
-		if !t.run.hasMissed(c, p) {
+		slot := t.run.hasMissed(c, p.met)
+		over := c.Own().IsFor("profile") && t.run.hasMissed(c, p.metOver)
+		if !slot && !over {
 			continue
 		}
 		t.frame.days = t.run.daysSince(c, p.met[c.Index].date)
-		t.crossPlayer(c, p)
+		if !slot {
+			t.frame.days = t.run.daysSince(c, p.metOver[c.Index].date)
+		}
+		t.crossPlayerIn(c, p, slot, over)
 		if t.run.m.Single && c.Own().IsFor("game") {
 			t.crossThings(c.Crossing)
 		}
@@ -202,8 +220,8 @@ func (r *Run) happening(c *model.OwnCrossing) met {
 	return met{session: r.session, count: r.crossed[c.Index].count}
 }
 
-func (r *Run) hasMissed(c *model.OwnCrossing, p *Player) bool {
-	last, now := p.met[c.Index], r.happening(c)
+func (r *Run) hasMissed(c *model.OwnCrossing, all []met) bool {
+	last, now := all[c.Index], r.happening(c)
 	if c.Calendar != nil {
 		return last.date != unmet && last.date < now.date
 	}
@@ -251,8 +269,9 @@ func (r *Run) metOut(all []met) map[string]save.Met {
 func (t *tx) meet(p *Player, c *model.OwnCrossing) {
 	t.touch(p)
 	t.run.metBy = append(t.run.metBy, p.id)
-	p.met = slices.Clone(p.met)
+	p.met, p.metOver = slices.Clone(p.met), slices.Clone(p.metOver)
 	p.met[c.Index] = t.run.happening(c)
+	p.metOver[c.Index] = p.met[c.Index]
 }
 
 // crossRecord resets and sets in a player's record what a crossing reset and set: a rewind never goes back behind it

@@ -141,6 +141,9 @@ func (t *tx) forgetRecord(id string, p *Player) {
 // everyCopy are all that a player has, as far as it was ever changed.
 func (t *tx) everyCopy(p *Player) []owner {
 	out := []owner{{int(model.OfPlayer), p, -1}}
+	if h := t.run.m.Profile; len(h.Stored) > 0 {
+		out = append(out, owner{h.Index, p, -1})
+	}
 	for _, key := range keysOf(p.pairs) {
 		out = append(out, owner{key.hold, p, key.at})
 	}

@@ -33,6 +33,7 @@ type Request struct {
 	Shared  map[string]save.Values // of join and commons: what the player has of each commons
 	Why     string                 // of correct: the reason
 	Gone    []string               // of join: the players whom something saved refers to, and who were deleted
+	Profile *save.Profile          // of join: what the player has over all slots, or nil
 	Saved   *save.Player           // of join: what was saved in the slot, or nil for a new run
 }
 

@@ -106,7 +106,7 @@ func (r *Run) Differs(v *model.Var) bool {
 		return slices.ContainsFunc(r.scenes, differs)
 	case model.OfProp, model.OfList:
 		return some(r.props)
-	case model.OfPlayerScene, model.OfPlayerProp, model.OfPlayerList:
+	case model.OfPlayerScene, model.OfPlayerProp, model.OfPlayerList, model.OfProfileList:
 		return slices.ContainsFunc(r.order, func(p *Player) bool { return some(p.pairs) })
 	}
 	return false

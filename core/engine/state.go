@@ -52,34 +52,37 @@ type Run struct {
 // domain; place.scene is a scene of the plan, and place.at is inside it; reached is -1 or one of the
 // used checkpoints, unless an upgrade or a fate kept it from a former run.
 type Player struct {
-	id     string
-	vars   []types.Value // by slot; a stopwatch is held as the clock's time at which it was zero
-	number uint64        // the last numbered request that was applied
-	core                 // what begins it is asked at every event: it lies beside what stands above
-	slot   int
-	pairs  copies  // of what the player has for scenes and props: only those that were ever changed
-	timers []int64 // when each of the player's own timers is due next
+	id      string
+	vars    []types.Value // by slot; a stopwatch is held as the clock's time at which it was zero
+	number  uint64        // the last numbered request that was applied
+	core                  // what begins it is asked at every event: it lies beside what stands above
+	slot    int
+	profile []types.Value // what they have over all slots, by slot of the variable; never changed by who starts over
+	pairs   copies        // of what the player has for scenes and props: only those that were ever changed
+	timers  []int64       // when each of the player's own timers is due next
 }
 
 // core is the part of a player that is copied whole when it is about to change.
 type core struct {
-	dead    bool
-	place   Place
-	entry   Place
-	backAt  int64 // when a dead player comes back, in the session's time
-	reached int   // index of the checkpoint reached, -1 where none was
-	used    []bool
-	marks   []remembered  // by waymark; never changed, only replaced
-	earned  []bool        // by milestone; never changed, only replaced
-	ranks   []types.Value // by standing: the number that counts, or none; never changed, only replaced
-	movedAt int64         // until when the player's speed is spent, where the plan limits it
-	placed  int64         // when the place last changed, in the session's time
-	arrival int           // how often in this session, over all visits, the player was put somewhere and did not walk there
-	back    Place         // where to come back to, of a checkpoint that is an area: where it was entered
-	record  *record       // never changed, only replaced
-	met     []met         // by own crossing: the one that the player met last; never changed, only replaced
-	visits  int
-	attic   save.Attic
+	dead      bool
+	place     Place
+	entry     Place
+	backAt    int64 // when a dead player comes back, in the session's time
+	reached   int   // index of the checkpoint reached, -1 where none was
+	used      []bool
+	marks     []remembered  // by waymark; never changed, only replaced
+	earned    []bool        // by milestone; never changed, only replaced
+	ranks     []types.Value // by standing: the number that counts, or none; never changed, only replaced
+	movedAt   int64         // until when the player's speed is spent, where the plan limits it
+	placed    int64         // when the place last changed, in the session's time
+	arrival   int           // how often in this session, over all visits, the player was put somewhere and did not walk there
+	back      Place         // where to come back to, of a checkpoint that is an area: where it was entered
+	record    *record       // never changed, only replaced
+	metOver   []met         // the same over all slots
+	met       []met         // by own crossing: the one that the player met last; never changed, only replaced
+	visits    int
+	atticOver save.Attic // of what they have over all slots
+	attic     save.Attic
 }
 
 // met is which of a crossing's happenings the world or a player met last: of which session, and its count there; or of

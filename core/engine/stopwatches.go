@@ -15,23 +15,26 @@ func runs(v *model.Var, held types.Value) bool { return v.Stopwatch && !(v.While
 
 // moves says whether something of a player changes by itself that is kept when they leave. Pairs and props have no
 // stopwatches.
-func (r *Run) moves(p *Player) bool { return r.anyRuns(model.OfPlayer, plan.CrossLeave, p.vars) }
+func (r *Run) moves(p *Player) bool {
+	return r.anyRuns(r.m.Holders[model.OfPlayer], plan.CrossLeave, p.vars) ||
+		r.anyRuns(r.m.Profile, plan.CrossLeave, p.profile)
+}
 
 // worldMoves says whether something in the world changes by itself that is kept when it is opened again.
 func (r *Run) worldMoves() bool {
-	if r.anyRuns(model.OfGame, plan.CrossRestart, r.game) {
+	if r.anyRuns(r.m.Holders[model.OfGame], plan.CrossRestart, r.game) {
 		return true
 	}
 	for _, scene := range r.scenes {
-		if r.anyRuns(model.OfScene, plan.CrossRestart, scene) {
+		if r.anyRuns(r.m.Holders[model.OfScene], plan.CrossRestart, scene) {
 			return true
 		}
 	}
 	return false
 }
 
-func (r *Run) anyRuns(h model.Holder, kept plan.Crossing, values []types.Value) bool {
-	for i, v := range r.m.Holders[h].Stored {
+func (r *Run) anyRuns(h *model.Holding, kept plan.Crossing, values []types.Value) bool {
+	for i, v := range h.Stored {
 		if runs(v, values[i]) && v.Fates.At(kept).Kind != "reset" {
 			return true
 		}

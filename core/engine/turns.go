@@ -68,9 +68,11 @@ func (r *Run) begin() {
 			r.crossed[i].date = r.lastTurn(c)
 		}
 		for _, p := range r.order {
-			if p.met[i].date == unmet {
-				p.met = slices.Clone(p.met)
-				p.met[i].date = r.crossed[i].date
+			for _, all := range []*[]met{&p.met, &p.metOver} {
+				if (*all)[i].date == unmet {
+					*all = slices.Clone(*all)
+					(*all)[i].date = r.crossed[i].date
+				}
 			}
 		}
 	}
@@ -132,7 +134,7 @@ func (t *tx) worldTurn(c *model.OwnCrossing, before calendar.Date) error {
 // playerTurn takes one player through a turn.
 func (t *tx) playerTurn(c *model.OwnCrossing, id string) error {
 	p := t.run.players[id]
-	if p == nil || !t.run.hasMissed(c, p) {
+	if p == nil || !t.run.hasMissed(c, p.met) {
 		return nil
 	}
 	t.frame.days = t.run.daysSince(c, p.met[c.Index].date)

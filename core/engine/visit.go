@@ -68,10 +68,8 @@ func (r *Run) propsIn(saved save.Props, h model.Holder) copies {
 // listsIn takes what options of lists hold, alone or with a player, out of a save.
 func (r *Run) listsIn(out copies, saved save.Props, h model.Holder) copies {
 	for _, l := range r.m.Lists {
-		hold := l.Own
-		if h == model.OfPlayerList {
-			hold = l.Players
-		}
+		hold := map[model.Holder]*model.Holding{model.OfList: l.Own, model.OfPlayerList: l.Players,
+			model.OfProfileList: l.Profile}[h]
 		for id, values := range saved[l.ID] {
 			if at := l.Option(id); at >= 0 && len(values) > 0 {
 				out[copyKey{hold.Index, at}] = shownValues(hold.Stored, values)
@@ -157,6 +155,7 @@ func (t *tx) join(req *Request) error {
 	}
 	p := &Player{id: req.Player, slot: req.Slot, vars: r.starts(r.m.Holders[model.OfPlayer]), pairs: copies{}}
 	p.used, p.reached, p.visits = make([]bool, len(r.m.Checkpoints)), -1, 1
+	p.profile, p.metOver = r.starts(r.m.Profile), r.metNow()
 	p.marks, p.earned = make([]remembered, len(r.m.Waymarks)), make([]bool, len(r.m.Milestones))
 	p.ranks, p.met = make([]types.Value, len(r.m.Standings)), r.metNow()
 	p.arrival = r.arrivals[p.id]
@@ -170,6 +169,7 @@ func (t *tx) join(req *Request) error {
 		t.load(p, req.Saved)
 		p.number = max(p.number, req.Number)
 	}
+	t.loadProfile(p, req.Profile)
 	r.enter(p)
 	t.entered = append(t.entered, p)
 	t.takeShared(p, req.Shared, false)
@@ -438,6 +438,7 @@ func (r *Run) save(p *Player) *save.Player {
 	s.Record = r.recordOut(p.record)
 	s.Scenes, s.Props = r.scenesOut(p.pairs, everything), r.propsOut(p.pairs, model.OfPlayerProp, everything)
 	s.Lists = r.propsOut(p.pairs, model.OfPlayerList, everything)
+	s.Profile = r.profileOut(p)
 	s.Standings, s.Shared = r.ranksOut(p), r.shared(p)
 	for i, m := range r.m.Milestones {
 		if p.earned[i] {

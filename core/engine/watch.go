@@ -119,6 +119,8 @@ func (w Watcher) CopyOf(ref expr.Ref) int {
 // Whose is the player whose state a name stands for; "" for nobody's.
 func (w Watcher) Whose(ref expr.Ref) string {
 	switch {
+	case ref.Elsewhere():
+		return ""
 	case ref.As > 0:
 		return w.Players[ref.As-1]
 	case ref.Who == expr.Local:

@@ -79,7 +79,7 @@ func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]types.Value) (o
 			return o, refuse(Invalid, "%s is held by each %s; name the prop in args.", v.Name, v.Hold.Kind.ID)
 		}
 		o.at = prop.Index
-	case model.OfList, model.OfPlayerList:
+	case model.OfList, model.OfPlayerList, model.OfProfileList:
 		if o.at = v.Hold.List.Option(args["option"].Text); o.at < 0 {
 			return o, refuse(Invalid, "%s is held for each %s; name the option in args.", v.Name, v.Hold.List.ID)
 		}

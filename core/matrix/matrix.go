@@ -126,12 +126,12 @@ func (m *Matrix) complete() {
 // holdings are in the order in which designers think of them: what players have first.
 func (w *writer) holdings() []*model.Holding {
 	h := w.m.Holders
-	out := []*model.Holding{h[model.OfPlayer], h[model.OfPlayerScene]}
+	out := []*model.Holding{h[model.OfPlayer], w.m.Profile, h[model.OfPlayerScene]}
 	for _, k := range w.m.Kinds {
 		out = append(out, k.Players)
 	}
 	for _, l := range w.m.Lists {
-		out = append(out, l.Players)
+		out = append(out, l.Players, l.Profile)
 	}
 	out = append(out, h[model.OfScene])
 	for _, k := range w.m.Kinds {

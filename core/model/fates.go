@@ -75,6 +75,7 @@ func (b *builder) defaultsApply() {
 		check(b.Holders[h], holders[h].defaults(d), "what a "+h.String()+" holds")
 	}
 	check(&Holding{Holder: OfProp}, &d.Prop, "what a prop holds")
+	check(&Holding{Holder: OfProfile}, &d.Profile, "what a profile holds")
 	for i := range d.Lists.Entries {
 		e := &d.Lists.Entries[i]
 		check(b.lists[e.ID].Own, &e.Value, "what each "+e.ID+" holds")
@@ -121,8 +122,14 @@ func (b *builder) fate(what string, h *Holding, c plan.Crossing, own *plan.Fate,
 	if f.Kind == "" {
 		f, by = b.defaultFate(h, c), ByDefault
 	}
+	if f.Kind == "" && h.Holder.OfProfiles() && c.Own() == nil { // a profile is there to last
+		return Fate{Kind: "keep", By: ByNature}
+	}
 	if f.Kind == "" {
 		return Fate{By: ByNobody}
+	}
+	if f.Kind == "rewind" && h.Holder.OfProfiles() {
+		b.report("bad-value", f.At, "What a profile holds belongs to no run: nothing of it rewinds.")
 	}
 	out := Fate{Kind: f.Kind, By: by, At: f.At}
 	if f.Kind == "set" && v != nil {

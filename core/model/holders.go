@@ -16,9 +16,11 @@ const (
 	OfGame
 	OfPlayerScene // each player has one for each scene
 	OfProp
-	OfPlayerProp // each player has one for each prop of a kind
-	OfList       // each option of a list has one
-	OfPlayerList // each player has one for each option of a list
+	OfPlayerProp  // each player has one for each prop of a kind
+	OfList        // each option of a list has one
+	OfPlayerList  // each player has one for each option of a list
+	OfProfile     // each player has one over all slots
+	OfProfileList // and one for each option of a list
 )
 
 // holder is what there is to know of one.
@@ -82,6 +84,14 @@ var holders = [...]holder{
 		title: "Each player has for each %s", read: "%s.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer,
 		when: one("the player arrives in another scene")},
+	OfProfile: {word: "profile", first: "profile", written: "profile", title: "Each player has over all slots",
+		read: "profile.", players: true, with: "self", instead: OfProfile,
+		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Profile },
+		when:     one("the player arrives in another scene")},
+	OfProfileList: {word: "profile and list", first: "profile", written: "[profile, %s]",
+		title: "Each player has over all slots for each %s", read: "%s.", players: true, lazy: true, with: "self",
+		instead: OfProfile, defaults: func(d *plan.Defaults) *plan.Fates { return &d.Profile },
+		when: one("the player arrives in another scene")},
 }
 
 // String is the holder's word in the language.
@@ -89,6 +99,9 @@ func (h Holder) String() string { return holders[h].word }
 
 // OfPlayers says whether players have copies of their own, alone or with something else.
 func (h Holder) OfPlayers() bool { return holders[h].players }
+
+// OfProfiles says whether it is a player's over all slots: it is in a document of its own, beside their saves.
+func (h Holder) OfProfiles() bool { return h == OfProfile || h == OfProfileList }
 
 // Lazy says whether copies come into being only when they are first changed: there may be very many.
 func (h Holder) Lazy() bool { return holders[h].lazy }
@@ -132,6 +145,8 @@ func (h *Holding) DefaultsKey() string {
 	switch {
 	case h.Holder == OfList:
 		return h.List.ID
+	case h.Holder.OfProfiles():
+		return "profile"
 	case h.Holder.OfPlayers() && h.Holder != OfPlayer:
 		return "pair"
 	}

@@ -2,6 +2,8 @@ package model
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"alluvion.dev/core/expr"
@@ -20,6 +22,7 @@ type List struct {
 	Roster  *types.Roster // what the options say of themselves
 	Own     *Holding      // what each option has
 	Players *Holding      // what each player has for each option
+	Profile *Holding      // what each player has for each option over all slots
 	At      finding.At
 	Decl    *plan.Roster
 	byID    map[string]int
@@ -120,17 +123,31 @@ func (b *builder) option(l *List, o plan.Entry[plan.RosterOption], names []strin
 // listHoldings makes holdings for what the options of lists have.
 func (b *builder) listHoldings() {
 	for _, l := range b.Lists {
-		make := func(h Holder) *Holding {
-			for _, e := range b.Plan.Variables.Entries {
-				if of := e.Value.Of; of.Kind == l.ID && (of.Name == "list" || of.With == "list") {
-					return b.newHolding(h, nil)
-				}
-			}
-			return &Holding{Index: -1, Holder: h} // nothing is held for its options
-		}
-		l.Own, l.Players = make(OfList), make(OfPlayerList)
-		l.Own.List, l.Players.List = l, l
+		l.Own = b.holdingFor(OfList, func(of plan.Holder) bool { return of.Name == "list" && of.Kind == l.ID })
+		l.Players = b.holdingFor(OfPlayerList, func(of plan.Holder) bool {
+			return of.Name == "player" && of.With == "list" && of.Kind == l.ID
+		})
+		l.Profile = b.holdingFor(OfProfileList, func(of plan.Holder) bool {
+			return of.Name == "profile" && of.Kind == l.ID
+		})
+		l.Own.List, l.Players.List, l.Profile.List = l, l, l
 	}
+	b.Profile = b.holdingFor(OfProfile, func(of plan.Holder) bool { return of.Name == "profile" && of.With == "" })
+}
+
+// holdingFor makes a holding where some variable is held so; otherwise one that is in no list of holdings.
+func (b *builder) holdingFor(h Holder, held func(plan.Holder) bool) *Holding {
+	for _, e := range b.Plan.Variables.Entries {
+		if held(e.Value.Of) {
+			return b.newHolding(h, nil)
+		}
+	}
+	return &Holding{Index: -1, Holder: h}
+}
+
+// HasProfile says whether players have anything over all slots.
+func (m *Model) HasProfile() bool {
+	return slices.ContainsFunc(m.Holders, func(h *Holding) bool { return h.Holder.OfProfiles() && len(h.Stored) > 0 })
 }
 
 // underOption makes sure that a variable's name is free under the options of its list: there stand the attributes and
@@ -156,7 +173,9 @@ func (b *builder) listNames(player bool) map[string]*expr.List {
 	out := map[string]*expr.List{}
 	for _, l := range b.Lists {
 		x := &expr.List{ID: l.ID, Index: l.Index, Options: b.options[l.ID], Roster: l.Roster, Vars: varEntries(l.Own, nil)}
-		for name, e := range varEntries(l.Players, nil) {
+		pairs := varEntries(l.Players, nil)
+		maps.Copy(pairs, varEntries(l.Profile, nil))
+		for name, e := range pairs {
 			if !player {
 				x.Nobody = append(x.Nobody, name)
 				continue

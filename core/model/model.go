@@ -22,6 +22,7 @@ type Model struct {
 	Reach        fixed.Num
 	Holders      []*Holding // the first four by Holder, then two for each kind of prop
 	Vars         []*Var     // all, in document order
+	Profile      *Holding   // what players have over all slots; in Holders only where that is something
 	Lists        []*List    // lists and rosters, in document order
 	Kinds        []*PropKind
 	Props        []*Prop // all, in document order

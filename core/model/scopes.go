@@ -31,8 +31,10 @@ func (s scopes) of(h *Holding) expr.Names {
 		return s.withProp(s.player, h.Kind)
 	case OfList:
 		return atHand(s.world, h.List)
-	case OfPlayerList:
+	case OfPlayerList, OfProfileList:
 		return atHand(s.player, h.List)
+	case OfProfile:
+		return s.player
 	}
 	return s.world
 }
@@ -67,6 +69,9 @@ func (b *builder) newScopes() scopes {
 		Fields: varEntries(b.Holders[OfPlayer], nil)}
 	maps.Copy(player.Fields, b.copiesOfPairs())
 	maps.Copy(player.Fields, b.builtIns(place))
+	if len(b.Profile.Stored)+len(b.Profile.Computed) > 0 {
+		player.Fields["profile"] = &expr.Entry{Type: types.Type{Kind: types.Record}, Fields: varEntries(b.Profile, nil)}
+	}
 	session := &expr.Entry{Type: types.Type{Kind: types.Decimal, Range: types.Range{HasLo: true, Step: b.clockStep()}},
 		Ref: expr.Ref{Who: expr.Nobody, What: expr.Time}}
 	record := func(fields map[string]*expr.Entry) *expr.Entry {
@@ -92,12 +97,17 @@ func (b *builder) newScopes() scopes {
 	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
-	world := expr.Names{Roots: common, Player: player.Fields, Axes: b.Axes, Lists: b.listNames(false), Missing: map[string]string{"player": noPlayer, "place": noPlayer,
+	world := expr.Names{Roots: common, Player: player.Fields, Axes: b.Axes, Lists: b.listNames(false), Missing: map[string]string{"player": noPlayer, "place": noPlayer, "profile": noPlayer,
 		"scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
 	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self,
 		"scenes": record(b.sceneEntries(true))})
+	if p := player.Fields["profile"]; p != nil {
+		own := *p
+		own.Ref = expr.Ref{Who: expr.Self}
+		mine = mine.With(map[string]*expr.Entry{"profile": &own})
+	}
 	if len(b.Kinds) > 0 {
 		mine = mine.With(map[string]*expr.Entry{"prop": record(b.kindEntries(true))})
 	}
@@ -170,6 +180,7 @@ func (b *builder) copiesOfPairs() map[string]*expr.Entry {
 	}
 	for _, l := range b.Lists {
 		maps.Copy(out, copies(l.Players, expr.Base, len(l.Options)))
+		maps.Copy(out, copies(l.Profile, expr.Base, len(l.Options)))
 	}
 	return out
 }

@@ -12,7 +12,7 @@ import (
 
 // builtIn are names that variables of a player cannot have, since the language has them.
 var builtIn = map[string]bool{"dead": true, "checkpoint": true, "slot": true, "visits": true, "first_visit": true,
-	"place": true}
+	"place": true, "profile": true}
 
 func (b *builder) allVars() {
 	for i := range b.Plan.Variables.Entries {
@@ -97,6 +97,10 @@ func (b *builder) newVar(v *Var) {
 // holding finds what the holder of a declaration has.
 func (b *builder) holding(h plan.Holder) *Holding {
 	switch {
+	case h.Name == "profile" && h.With == "list" && b.lists[h.Kind] != nil:
+		return b.lists[h.Kind].Profile
+	case h.Name == "profile":
+		return b.Profile
 	case h.With == "list" && b.lists[h.Kind] != nil:
 		return b.lists[h.Kind].Players
 	case h.Name == "list" && b.lists[h.Kind] != nil:

@@ -141,7 +141,7 @@ func (o *OwnCrossing) IsFor(holder string) bool {
 // OfWorld says whether it is for anything that the players share: then the world crosses, and with it everybody who is
 // there.
 func (o *OwnCrossing) OfWorld() bool {
-	return slices.ContainsFunc(o.For, func(g Given[string]) bool { return g.Value != "player" })
+	return slices.ContainsFunc(o.For, func(g Given[string]) bool { return g.Value != "player" && g.Value != "profile" })
 }
 
 func (o *OwnCrossing) meaning() string {
@@ -207,11 +207,11 @@ func (p *Plan) resolveCrossings(r *reader) {
 		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.alreadyReported([]key{{at: e.At}}) {
 			r.report("missing", e.At, "The crossing %s needs either on, what sets it off, or a calendar.", e.ID)
 		}
-		known := append([]string{"game", "scene", "prop", "player"}, p.ListIDs()...)
+		known := append([]string{"game", "scene", "prop", "player", "profile"}, p.ListIDs()...)
 		seen := map[string]bool{}
 		for _, h := range e.Value.For {
 			if !slices.Contains(known, h.Value) {
-				r.unknownName(h.At, "A crossing is for game, scene, prop, player or a list, not for \""+clip(h.Value)+"\".",
+				r.unknownName(h.At, "A crossing is for game, scene, prop, player, profile or a list, not for \""+clip(h.Value)+"\".",
 					finding.Word(h.Value, known))
 			}
 			if seen[h.Value] {

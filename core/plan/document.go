@@ -79,6 +79,8 @@ type Defaults struct {
 	Prop   Fates      `plan:"prop" doc:"For variables held by a prop; without it those of scene."`
 	Pair   Fates      `plan:"pair" doc:"For variables held by a pair; without it those of player."`
 
+	Profile Fates `plan:"profile" doc:"For variables held by a profile, alone or with a list; without it they are kept at the crossings that every game has."`
+
 	Lists Map[Fates] // for what is held by each option of a list, by the list; without it those of game
 }
 
@@ -98,7 +100,7 @@ type OwnCrossing struct {
 	Title    Given[string]   `plan:"title" doc:"What people call it."`
 	On       Moments         `plan:"on" doc:"The moment or event that sets it off, or a list of them."`
 	Calendar *Calendar       `plan:"calendar" doc:"Sets it off at certain times of the calendar, in place of on."`
-	For      []Given[string] `plan:"for,required" doc:"Whose state goes through it: game, scene, prop, player, and lists by their names. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player, everybody who is there crosses."`
+	For      []Given[string] `plan:"for,required" doc:"Whose state goes through it: game, scene, prop, player, profile, and lists by their names. A pair goes with its first; player takes the checkpoint reached and waymarks along, game the movables. With any but player and profile, everybody who is there crosses."`
 	Accept   Accept          `plan:"accept"`
 }
 
@@ -152,7 +154,7 @@ type ValueType struct {
 
 // Variable is a named, typed piece of state.
 type Variable struct {
-	Of    Holder        `plan:"of,required" doc:"Who has a copy of their own: game, player, scene or prop:kind; or a pair: [player, scene] or [player, prop:kind]."`
+	Of    Holder        `plan:"of,required" doc:"Who has a copy of their own: game, player, profile (a player over all slots), scene, prop:kind or a list; or a pair: [player, scene], [player, prop:kind], [player, list] or [profile, list]."`
 	In    []Ref         `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
 	Type  ID            `plan:"type,required" id:"type" stands:"variable"`
 	Title Given[string] `plan:"title" doc:"What people call it."`

@@ -485,15 +485,18 @@ func (x *Fate) read(r *reader, n *node, f field) {
 func (h *Holder) read(r *reader, n *node, f field) {
 	h.At = n.At
 	switch {
+	case n.form == formList && len(n.items) == 2 && n.items[0].text == "profile" &&
+		slices.Contains(r.lists, n.items[1].text):
+		h.Name, h.With, h.Kind = "profile", "list", n.items[1].text
 	case n.form == formList && len(n.items) == 2 && n.items[0].text == "player" && n.items[1].scalar():
 		h.Name = "player"
 		h.With, h.Kind = r.holderName(n.items[1], []string{"scene", "prop:kind"})
 	case n.form == formList:
-		r.wrong(n, "a pair that begins with player: [player, scene], [player, prop:kind] or [player, list]")
+		r.wrong(n, "a pair that begins with player: [player, scene], [player, prop:kind] or [player, list]; or [profile, list]")
 	case !n.scalar():
-		r.wrong(n, "a holder (game, player, scene, prop:kind, a list, or a pair of player with one of the last three)")
+		r.wrong(n, "a holder (game, player, profile, scene, prop:kind, a list, or a pair of player with one of the last three)")
 	default:
-		h.Name, h.Kind = r.holderName(n, []string{"game", "player", "scene", "prop:kind"})
+		h.Name, h.Kind = r.holderName(n, []string{"game", "player", "profile", "scene", "prop:kind"})
 	}
 }
 

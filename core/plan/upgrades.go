@@ -192,7 +192,7 @@ func (s *UpgradeStep) eachName(visit func(name Given[string], spaces []string)) 
 // ValueSpaces are the spaces of names that have values: whose they are. AllSpaces are also those of what saves
 // name besides.
 var (
-	ValueSpaces = []string{"player", "game", "scene", "prop"}
+	ValueSpaces = []string{"player", "game", "scene", "prop", "profile"}
 	AllSpaces   = append([]string{"scenes", "props", "checkpoints", "waymarks", "milestones", "standings", "movables",
 		"crossings", "lists"},
 		ValueSpaces...)

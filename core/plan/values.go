@@ -61,8 +61,8 @@ type Fate struct {
 	finding.At
 }
 
-// Holder is who has a copy of a variable: Name is "game", "player", "scene", "prop" or "list"; in a pair Name is
-// "player" and With "scene", "prop" or "list". Kind is the kind of the prop, or the list.
+// Holder is who has a copy of a variable: Name is "game", "player", "profile", "scene", "prop" or "list"; in a pair
+// Name is "player" or "profile" and With "scene", "prop" or "list". Kind is the kind of the prop, or the list.
 type Holder struct {
 	Name string
 	With string

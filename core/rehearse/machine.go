@@ -43,6 +43,7 @@ type disk struct {
 	world    []byte
 	saves    map[slot][]byte
 	recovery map[slot][]byte
+	profiles map[string][]byte                 // by player: what they have over all slots
 	commons  map[string]map[string]save.Values // by player: what they have of each commons
 	ranks    map[string]map[slot]fixed.Num     // by standing: the number that each slot brings
 }
@@ -54,7 +55,7 @@ type slot struct {
 
 func newMachine(m *model.Model, seed uint32) *machine {
 	x := &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), cover: newCover(m),
-		disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
+		disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, profiles: map[string][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
 	x.run.Trace(x.cover.acted)
 	return x
 }
@@ -75,6 +76,16 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 			return engine.Result{}, err
 		}
 		req.Saved, req.Shared = saved, x.sharedNow(req.Player)
+		if raw := x.disk.profiles[req.Player]; raw != nil {
+			profile, problems, err := x.chain.Profile(raw)
+			if err == nil {
+				err = upgrade.RefusedBy(problems)
+			}
+			if err != nil {
+				return engine.Result{}, err
+			}
+			req.Profile = profile
+		}
 		delete(x.gone, req.Player)
 		if saved != nil {
 			req.Gone = slices.DeleteFunc(engine.Refers(x.m, saved), func(id string) bool { return !x.gone[id] })
@@ -140,6 +151,7 @@ func (x *machine) forget(player string) (engine.Result, error) {
 			}
 		}
 	}
+	delete(x.disk.profiles, player)
 	if len(x.others) == 0 {
 		delete(x.disk.commons, player)
 	}
@@ -219,6 +231,9 @@ func (x *machine) cut(moments []engine.SaveMoment, left []*save.Player) {
 	for _, p := range cut.Parts {
 		at := slot{p.Doc.Player, p.Doc.Slot}
 		x.disk.keepShared(p.Doc.Player, p.Doc.Shared)
+		if p.Doc.Profile != nil {
+			x.disk.profiles[p.Doc.Player] = encoded(p.Doc.Profile)
+		}
 		switch {
 		case p.Moment != "":
 			x.disk.saves[at] = encoded(p.Doc)

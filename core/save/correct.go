@@ -60,7 +60,7 @@ func (p *Player) Correct(m *model.Model, name, of string, value types.Value) err
 // Correctable says whether somebody can put a variable right by hand: players have it, in their own save, and it does
 // not have its value by itself.
 func Correctable(v *model.Var) bool {
-	return v.Holder.OfPlayers() && !v.Computed() && !v.Seed && v.Shared == nil
+	return v.Holder.OfPlayers() && !v.Holder.OfProfiles() && !v.Computed() && !v.Seed && v.Shared == nil
 }
 
 func (p *Player) correctMilestone(m *model.Milestone, value types.Value) error {

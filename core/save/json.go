@@ -20,7 +20,7 @@ var (
 	ErrSeal    = errors.New("the seal of the save does not fit it")
 )
 
-// Encode writes a save in canonical form (RFC 8785). doc is a *Player or a *World.
+// Encode writes a save in canonical form (RFC 8785). doc is a *Player, a *World or a *Profile.
 func Encode(doc any) ([]byte, error) {
 	switch d := doc.(type) {
 	case *Player:
@@ -31,6 +31,8 @@ func Encode(doc any) ([]byte, error) {
 			}
 		}
 	case *World:
+		d.Format = Format
+	case *Profile:
 		d.Format = Format
 	}
 	raw, err := json.Marshal(doc, json.Deterministic(true))

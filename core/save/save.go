@@ -72,6 +72,8 @@ type Player struct {
 	World     *World               `json:"world,omitempty"` // where session.players is 1
 	Attic     Attic                `json:"attic,omitempty"`
 	About     *About               `json:"about,omitempty"` // of one that has left the service
+	// Profile is what the player has over all slots: it is kept apart, once for all of them.
+	Profile *Profile `json:"-"`
 	// Shared is what this game writes of each commons: it is kept apart, once for all games and slots.
 	Shared map[string]Values `json:"-"`
 }
@@ -111,6 +113,18 @@ type World struct {
 	Senders map[string]uint64 `json:"senders,omitempty"`
 	Crossed map[string]Met    `json:"crossed,omitempty"` // by own crossing: how often it was counted
 	Attic   Attic             `json:"attic,omitempty"`
+}
+
+// Profile is what a player has over all slots of a game.
+type Profile struct {
+	Format  int            `json:"alluvion_profile"`
+	Game    string         `json:"game"`
+	Version int            `json:"version"` // of the plan
+	Player  string         `json:"player"`
+	Values  Values         `json:"values"`
+	Lists   Props          `json:"lists,omitempty"`   // for each option of each list; what has its start value is left out
+	Crossed map[string]Met `json:"crossed,omitempty"` // by own crossing: which was met last, in whichever slot
+	Attic   Attic          `json:"attic,omitempty"`
 }
 
 // Met is which of the happenings of one of a plan's own crossings was met last.

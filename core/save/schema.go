@@ -192,12 +192,18 @@ func (s schemer) props(players bool) object {
 
 // lists are what the options of lists have, or players for them; nothing where no list holds anything.
 func (s schemer) lists(players bool) object {
+	return s.listsOf(func(l *model.List) *model.Holding {
+		if players {
+			return l.Players
+		}
+		return l.Own
+	})
+}
+
+func (s schemer) listsOf(of func(*model.List) *model.Holding) object {
 	lists := object{}
 	for _, l := range s.m.Lists {
-		h, options := l.Own, object{}
-		if players {
-			h = l.Players
-		}
+		h, options := of(l), object{}
 		if len(h.Stored) == 0 {
 			continue
 		}

@@ -87,7 +87,7 @@ func NewBoard(run *engine.Run, layout *Layout) *Board {
 		h := &layout.Holders[i]
 		switch {
 		case h.Players:
-		case strings.HasPrefix(h.Name, "prop:"): // those that were changed are found at each tick
+		case strings.HasPrefix(h.Name, "prop:"), strings.HasPrefix(h.Name, "list:"): // those that were changed are found at each tick
 		case len(h.Copies) == 0:
 			b.spots[thingKey{i, 0}] = true
 		default:
@@ -342,13 +342,18 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 		v.scene, v.since = at.Scene, b.tick
 	}
 	b.seeOwn(v, p, thingKey{int(model.OfPlayer), 0})
+	alone := 1
+	if h := b.run.Model().Profile; h.Index >= 0 {
+		b.seeOwn(v, p, thingKey{h.Index, 0})
+		alone++
+	}
 	pairs := p.Pairs()
 	for _, c := range pairs {
 		b.seeOwn(v, p, b.keyOf(c))
 	}
-	if len(v.entities) > len(pairs)+1 { // some are as at the start again
+	if len(v.entities) > len(pairs)+alone { // some are as at the start again
 		for _, key := range slices.SortedFunc(maps.Keys(v.entities), compareKeys) { // what is told has one order
-			if key.holder != int(model.OfPlayer) && !slices.ContainsFunc(pairs, func(c engine.Copy) bool {
+			if key.holder != int(model.OfPlayer) && key.holder != b.run.Model().Profile.Index && !slices.ContainsFunc(pairs, func(c engine.Copy) bool {
 				return b.keyOf(c) == key
 			}) {
 				b.drop(v.entities[key])

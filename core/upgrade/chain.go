@@ -115,6 +115,29 @@ func (c *Chain) raise(l *save.Loose, to int, around *Around, out *Loaded) error 
 	return nil
 }
 
+// Profile takes the bytes of what a player has over all slots to the plan, as Player does a save's.
+func (c *Chain) Profile(raw []byte) (*save.Profile, []save.Problem, error) {
+	l, err := save.OpenProfile(raw)
+	if err != nil {
+		return nil, nil, err
+	}
+	out := &Loaded{From: l.Version}
+	l.Since = l.Version
+	if l.Game == c.m.Plan.Game.Name && l.Version >= 1 {
+		for _, s := range c.stages {
+			if s.version > l.Version {
+				s.profile(l, out)
+			}
+		}
+	}
+	p, problems, err := l.Fit(c.m)
+	if err != nil {
+		return nil, nil, err
+	}
+	p.Version = c.m.Plan.Version.Value
+	return p, inOrder(append(out.Problems, problems...)), nil
+}
+
 // World takes the bytes of a world's save to the plan, as Player does a player's.
 func (c *Chain) World(raw []byte, around Around) (*LoadedWorld, error) {
 	w, err := save.OpenWorld(raw)

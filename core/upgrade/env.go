@@ -18,14 +18,15 @@ import (
 // env is what the expressions of an upgrade read: the old document. The plan that it was written under is not at
 // hand, so that the values themselves say what types they are of.
 type env struct {
-	stage  *stage
-	player *save.Loose      // nil where a world is upgraded
-	world  *save.LooseWorld // nil where it lies elsewhere
-	around *Around
-	of     copyOf
-	values save.LooseValues // of the holder that is being written
-	read   []types.Value
-	failed error
+	stage   *stage
+	player  *save.Loose        // nil where a world is upgraded
+	profile *save.LooseProfile // where what a player has over all slots is upgraded
+	world   *save.LooseWorld   // nil where it lies elsewhere
+	around  *Around
+	of      copyOf
+	values  save.LooseValues // of the holder that is being written
+	read    []types.Value
+	failed  error
 }
 
 // Read, Number, Mine and Fail make it an expr.Env: every name was looked up before.
@@ -95,6 +96,11 @@ func (e *env) raw(name string, old jsontext.Value) (jsontext.Value, error) {
 			return nil, errors.New("a world is no player's: there is no " + name)
 		}
 		return e.ofPlayer(rest), nil
+	case "profile":
+		if e.profile == nil {
+			return nil, errors.New("what a player has over all slots is not at hand here: there is no " + name)
+		}
+		return e.profile.Values[rest], nil
 	case "place":
 		if e.player == nil {
 			return nil, errors.New("a world is no player's: there is no " + name)

@@ -53,8 +53,8 @@ func (s *stage) addOptions(x *plan.UpgradeStep) {
 	}
 }
 
-// copies writes what is held for each option of each list, alone or with a player.
-func (h *hand) copies(owner, pointer string, players bool, old save.LooseProps) save.LooseProps {
+// copies writes what is held for each option of each list; hold says by whom.
+func (h *hand) copies(owner, pointer string, hold func(*model.List) *model.Holding, old save.LooseProps) save.LooseProps {
 	touched := len(h.lists) + len(h.names["lists"]) + len(h.drops["lists"])
 	for name := range h.ops {
 		if !slices.Contains(plan.AllSpaces, name) && !strings.HasPrefix(name, "prop.") {
@@ -73,7 +73,7 @@ func (h *hand) copies(owner, pointer string, players bool, old save.LooseProps) 
 			continue
 		}
 		now := h.renamed("lists", list)
-		out[now] = h.options(list, now, copyOf{owner: owner + now, pointer: pointer + "/" + now}, players, old[list])
+		out[now] = h.options(list, now, copyOf{owner: owner + now, pointer: pointer + "/" + now}, hold, old[list])
 	}
 	return out
 }
@@ -85,7 +85,8 @@ func (h *hand) keepAll(owner string, values save.LooseValues, why string) {
 }
 
 // options writes what is held for each option of one list.
-func (h *hand) options(list, now string, of copyOf, players bool, old map[string]save.LooseValues) map[string]save.LooseValues {
+func (h *hand) options(list, now string, of copyOf, hold func(*model.List) *model.Holding,
+	old map[string]save.LooseValues) map[string]save.LooseValues {
 	steps := h.lists[list]
 	if steps == nil {
 		steps = &listSteps{}
@@ -108,7 +109,7 @@ func (h *hand) options(list, now string, of copyOf, players bool, old map[string
 		}
 	}
 	for _, to := range slices.Sorted(maps.Values(steps.becomes)) {
-		if merged := h.merged(now, to, steps, players, written); merged != nil {
+		if merged := h.merged(now, to, steps, hold, written); merged != nil {
 			out[to] = merged
 		}
 	}
@@ -116,7 +117,8 @@ func (h *hand) options(list, now string, of copyOf, players bool, old map[string
 }
 
 // merged is what one option has of all that have become it.
-func (h *hand) merged(list, to string, steps *listSteps, players bool, old map[string]save.LooseValues) save.LooseValues {
+func (h *hand) merged(list, to string, steps *listSteps, hold func(*model.List) *model.Holding,
+	old map[string]save.LooseValues) save.LooseValues {
 	var from []string
 	if _, stays := old[to]; stays && steps.becomes[to] == "" {
 		from = append(from, to)
@@ -134,7 +136,7 @@ func (h *hand) merged(list, to string, steps *listSteps, players bool, old map[s
 		return old[from[0]]
 	}
 	out := save.LooseValues{}
-	for _, v := range h.heldFor(list, players) {
+	for _, v := range h.heldFor(list, hold) {
 		many := steps.many.Value
 		if each := steps.many.Each.Get(v.ID); each != nil {
 			many = each.Value
@@ -165,15 +167,11 @@ func (h *hand) merged(list, to string, steps *listSteps, players bool, old map[s
 }
 
 // heldFor are the variables of a list.
-func (h *hand) heldFor(list string, players bool) []*model.Var {
-	l := h.chain.m.List(list)
-	switch {
-	case l == nil:
-		return nil
-	case players:
-		return l.Players.Stored
+func (h *hand) heldFor(list string, hold func(*model.List) *model.Holding) []*model.Var {
+	if l := h.chain.m.List(list); l != nil {
+		return hold(l).Stored
 	}
-	return l.Own.Stored
+	return nil
 }
 
 // kept gives the options that a holder's variables keep their new names, and takes away those that are given up.

@@ -28,7 +28,7 @@ func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	}
 	l.Scenes = h.scenes("player.scenes.", "/scenes", before.Scenes)
 	l.Props = h.props("player.props.", "/props", before.Props)
-	l.Lists = h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", true, before.Lists))
+	l.Lists = h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", playersOf, before.Lists))
 	l.Values = h.kept(h.chain.m.Holders[model.OfPlayer], "player", l.Values)
 	h.marks(l)
 	l.Crossed = renamedKeys(s, "crossings", l.Crossed)
@@ -44,6 +44,26 @@ func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	l.Made, l.Version = h.made, s.version
 	return nil
 }
+
+// profile takes what a player has over all slots up by one upgrade.
+func (s *stage) profile(l *save.LooseProfile, out *Loaded) {
+	before := *l
+	e := &env{stage: s, profile: &before, around: &Around{}}
+	h := s.hand(e, l.Made, l.Attic, out)
+	l.Values = h.values(copyOf{space: "profile", owner: "profile", pointer: "/values"}, before.Values)
+	l.Lists = h.restoredOptions("profile.lists.", h.copies("profile.lists.", "/lists", func(l *model.List) *model.Holding {
+		return l.Profile
+	}, before.Lists))
+	l.Values = h.kept(h.chain.m.Profile, "profile", l.Values)
+	one := *l.Profile
+	one.Crossed = renamedKeys(s, "crossings", one.Crossed)
+	one.Attic, one.Version = h.attic, s.version
+	l.Profile, l.Made = &one, h.made
+}
+
+// playersOf and ownOf are what players have for the options of a list, and what the options have.
+func playersOf(l *model.List) *model.Holding { return l.Players }
+func ownOf(l *model.List) *model.Holding     { return l.Own }
 
 // world takes a world's save up by one upgrade.
 func (s *stage) world(w *save.LooseWorld, around *Around, out *Loaded) error {
@@ -65,7 +85,7 @@ func (s *stage) worldWith(e *env, w *save.LooseWorld, out *Loaded) error {
 	}
 	w.Scenes = h.scenes("scenes.", "/scenes", before.Scenes)
 	w.Props = h.props("prop.", "/props", before.Props)
-	w.Lists = h.restoredOptions("lists.", h.copies("lists.", "/lists", false, before.Lists))
+	w.Lists = h.restoredOptions("lists.", h.copies("lists.", "/lists", ownOf, before.Lists))
 	w.Values = h.kept(h.chain.m.Holders[model.OfGame], "game", w.Values)
 	w.Crossed = renamedKeys(s, "crossings", w.Crossed)
 	w.Movables = map[string]save.Place{}
@@ -398,7 +418,7 @@ func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
 	out := save.LooseRecord{Values: in.values(copyOf{space: "player", owner: "player", pointer: "/record/values"},
 		old.Values), Scenes: in.scenes("player.scenes.", "/record/scenes", old.Scenes),
 		Props: in.props("player.props.", "/record/props", old.Props),
-		Lists: in.copies("player.lists.", "/record/lists", true, old.Lists), Waymarks: in.marked(old.Waymarks)}
+		Lists: in.copies("player.lists.", "/record/lists", playersOf, old.Lists), Waymarks: in.marked(old.Waymarks)}
 	out.Values = in.kept(h.chain.m.Holders[model.OfPlayer], "player", out.Values)
 	if old.World != nil {
 		world := *old.World
@@ -409,7 +429,7 @@ func (h *hand) record(e *env, old *save.LooseRecord) save.LooseRecord {
 			old.World.Values)
 		world.Scenes, world.Props = in.scenes("scenes.", "/record/world/scenes", old.World.Scenes),
 			in.props("prop.", "/record/world/props", old.World.Props)
-		world.Lists = in.copies("lists.", "/record/world/lists", false, old.World.Lists)
+		world.Lists = in.copies("lists.", "/record/world/lists", ownOf, old.World.Lists)
 		world.Values = in.kept(h.chain.m.Holders[model.OfGame], "game", world.Values)
 		out.World = &world
 	}

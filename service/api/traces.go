@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"slices"
 	"time"
@@ -33,6 +34,9 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Hel
 		return nil
 	})
 	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	if out.Profile, err = s.profileHeld(ctx, in.Game, in.Player); err != nil {
 		return nil, s.asProblem(err)
 	}
 	ranks, err := s.store.RanksOf(ctx, in.Game, in.Player)
@@ -76,6 +80,16 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Hel
 			"Nothing is held about %q.", in.Player)
 	}
 	return &body[contract.Held]{out}, nil
+}
+
+// profileHeld is what a player has over all slots, also where it is damaged.
+func (s *Server) profileHeld(ctx context.Context, game, player string) (contract.JSON, error) {
+	raw, err := s.store.Profile(ctx, game, player)
+	if errors.Is(err, store.ErrDamaged) {
+		text, err := json.Marshal(string(raw))
+		return text, err
+	}
+	return raw, err
 }
 
 func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Forgotten], error) {

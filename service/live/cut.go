@@ -145,9 +145,13 @@ func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
 
 // PartOf is a player's save as it is written, without a lease.
 func PartOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
-	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version,
+	out := store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version,
 		Scene: doc.Place.Scene,
 		Doc:   mustEncode(doc), Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
+	if doc.Profile != nil {
+		out.Profile = mustEncode(doc.Profile)
+	}
+	return out
 }
 
 // ranksOf are the numbers that put a player into the plan's standings.

@@ -35,7 +35,37 @@ func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, e
 	if err != nil {
 		return 0, err
 	}
+	if err := s.loadProfile(ctx, req); err != nil {
+		return saved.Lease, err
+	}
 	return saved.Lease, s.loadDoc(ctx, req, saved)
+}
+
+// loadProfile takes what the player has over all slots to the session's plan. There is one of it and no earlier one: a
+// session that is pinned to an older version than it has lets nobody in who has it.
+func (s *Session) loadProfile(ctx context.Context, req *engine.Request) error {
+	if !s.m.HasProfile() {
+		return nil
+	}
+	raw, err := s.store.Profile(ctx, s.Game, req.Player)
+	if raw == nil && err == nil {
+		return nil
+	}
+	var problems []save.Problem
+	if err == nil {
+		req.Profile, problems, err = s.chain.Profile(raw)
+	}
+	if err == nil {
+		err = upgrade.RefusedBy(problems)
+	}
+	if err != nil {
+		return fmt.Errorf("what %s has over all slots: %w", req.Player, err)
+	}
+	for _, p := range problems {
+		s.log.Warn("something that a player has over all slots is not as the plan has it", "player", req.Player, "kind",
+			p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
+	}
+	return nil
 }
 
 // loadDoc takes a stored save to the session's plan.

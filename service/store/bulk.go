@@ -95,6 +95,7 @@ type bulk struct {
 	ranks      []rankRow
 	unranked   []rankRow // in all slots, or (Slot > 0) in one
 	shared     []SharedValue
+	profiles   []profileRow
 }
 
 // writeTogether writes the cuts of a group.
@@ -185,6 +186,7 @@ func (b *bulk) part(w *work, p PlayerCut) error {
 		return errByItself
 	}
 	b.shared = append(b.shared, p.Shared...)
+	b.profiles = append(b.profiles, p.profile(w.cut.Game, b.now)...)
 	if p.Moment == "" && !p.Forget {
 		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc,
 			p.sum})
@@ -249,6 +251,7 @@ func (b *bulk) write(tx *gorm.DB) error {
 		func() error { return b.moveHeads(tx) },
 		func() error { return create(tx.Clauses(upsert), b.recoveries) },
 		func() error { return create(tx.Clauses(upsert), b.shared) },
+		func() error { return create(tx.Clauses(upsert), b.profiles) },
 		func() error { return b.unrank(tx) },
 		func() error { return create(tx.Clauses(upsert), b.ranks) },
 		func() error { return b.deleteOld(tx) },

@@ -88,6 +88,7 @@ type PlayerCut struct {
 	Doc     []byte
 	Ranks   []Rank
 	Shared  []SharedValue // what this game writes of commons
+	Profile []byte        // what the player has over all slots; nil where the plan has nothing of the kind
 	Why     string        // of what somebody did by hand
 
 	sum string // checksum of Doc, made by whoever hands it in
@@ -130,6 +131,9 @@ func (w *work) byItself(tx *gorm.DB, now time.Time) error {
 		w.r.Written[p.Player] = n
 		if err := writeShared(tx, p); err != nil {
 			return fmt.Errorf("what %s has in common: %w", p.Player, err)
+		}
+		if err := writeProfile(tx, w.cut, p, now); err != nil {
+			return fmt.Errorf("what %s has over all slots: %w", p.Player, err)
 		}
 		if err := writeRanks(tx, w.cut, p); err != nil {
 			return fmt.Errorf("the standings of %s: %w", p.Player, err)

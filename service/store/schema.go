@@ -64,6 +64,9 @@ var steps = []string{
 		game TEXT NOT NULL REFERENCES games(id), name TEXT NOT NULL, title TEXT NOT NULL, text TEXT NOT NULL,
 		updated_at DATETIME NOT NULL, PRIMARY KEY (game, name))`,
 	`CREATE TABLE simulated (game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, PRIMARY KEY (game, player))`,
+	`CREATE TABLE profiles (
+		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, version INTEGER NOT NULL, saved_at DATETIME NOT NULL,
+		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

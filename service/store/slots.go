@@ -70,7 +70,7 @@ func (s *Store) Empty(ctx context.Context, game, player string, slot int) error 
 
 // Traces says how much was held about a player.
 type Traces struct {
-	Slots, Saves, Ranks, Journal, Commons int64
+	Slots, Saves, Ranks, Journal, Commons, Profiles int64
 }
 
 // Known are those of some players who have ever joined a session of a game, and were not deleted.
@@ -91,7 +91,7 @@ func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool
 			count *int64
 			model any
 		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
-			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}} {
+			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}} {
 			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
 			if done.Error != nil {
 				return done.Error
