@@ -1,5 +1,5 @@
-// Package examples holds the sample games that ship with Alluvion: Lantern Pass, its sister game, and the
-// commons that they share.
+// Package examples holds the sample games that ship with Alluvion: Lantern Pass, its sister game and the commons that
+// they share, and the Harbour.
 package examples
 
 import (
@@ -17,6 +17,16 @@ var LanternPass []byte
 //
 //go:embed lantern-market/plan.yaml
 var LanternMarket []byte
+
+// Harbour is the plan of another game, with two crews, rounds and days; HarbourBefore is its first version.
+//
+//go:embed harbour/plan.yaml
+var Harbour []byte
+
+// HarbourBefore is the first version of Harbour.
+//
+//go:embed harbour/history/plan.v1.yaml
+var HarbourBefore []byte
 
 // CourierGuild is the commons that both use.
 //
@@ -42,7 +52,7 @@ func Commons(id string) ([]byte, error) {
 //go:embed lantern-pass/history/plan.v1.yaml lantern-pass/history/plan.v2.yaml lantern-pass/history/plan.v4.yaml lantern-pass/history/saves/*.json
 var LanternPassHistory embed.FS
 
-// Rehearsals are those of both games: lantern-pass/rehearsals/starting-over.yaml.
+// Rehearsals are those of all games: lantern-pass/rehearsals/starting-over.yaml.
 //
-//go:embed lantern-pass/rehearsals/*.yaml lantern-market/rehearsals/*.yaml
+//go:embed lantern-pass/rehearsals/*.yaml lantern-market/rehearsals/*.yaml harbour/rehearsals/*.yaml
 var Rehearsals embed.FS

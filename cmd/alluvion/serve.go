@@ -124,6 +124,16 @@ func demoData(ctx context.Context, c *client.Client, residents *staying) error {
 		if _, _, err := c.PutPlan(ctx, "lantern-market", examples.LanternMarket, ""); err != nil {
 			return err
 		}
+		etag, _, err := c.PutPlan(ctx, "harbour", examples.HarbourBefore, "")
+		if err != nil {
+			return err
+		}
+		if _, err := c.Publish(ctx, "harbour", etag, "The harbour's first version."); err != nil {
+			return err
+		}
+		if _, _, err := c.PutPlan(ctx, "harbour", examples.Harbour, etag); err != nil {
+			return err
+		}
 		if err := demoRehearsals(ctx, c); err != nil {
 			return err
 		}
@@ -138,13 +148,18 @@ func demoData(ctx context.Context, c *client.Client, residents *staying) error {
 			return err
 		}
 	}
-	if p.session, err = c.Open(ctx, "lantern-market", "noon"); err != nil {
-		return err
-	}
-	p.game = "lantern-market"
-	for _, line := range marketLines {
-		if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
+	for _, more := range []struct {
+		game, session string
+		lines         []string
+	}{{"lantern-market", "noon", marketLines}, {"harbour", "tide", harbourLines}} {
+		if p.session, err = c.Open(ctx, more.game, more.session); err != nil {
 			return err
+		}
+		p.game = more.game
+		for _, line := range more.lines {
+			if err := p.line(ctx, line); err != nil && ctx.Err() != nil {
+				return err
+			}
 		}
 	}
 	for _, r := range p.staying.all() {
@@ -212,6 +227,12 @@ func demoRehearsals(ctx context.Context, c *client.Client) error {
 // marketLines is what wren does in the sister game, where what is sold opens a door in the first one.
 var marketLines = []string{"join wren", "wren move 0 8", "wren sell stall=wool", "wren sell stall=wool",
 	"wren sell stall=wool", "wren move 7 6", "wren sell stall=oil"}
+
+// harbourLines is what two crews do in the harbour.
+var harbourLines = []string{"join oda", "join tor", "oda choose_crew crew=harbour", "tor choose_crew crew=dunes",
+	"server find ware=tea by=6", "server find ware=amber by=1", "oda haul ware=tea", "server round_over",
+	"tor haul ware=amber", "oda fetch", "oda offer to=tor give=amber want=tea", "oda take_errand errand=gulls",
+	"oda set_volume channel=music to=3", "tor learn recipe=pitch"}
 
 // demoLines is what the demo's players do before anybody looks.
 var demoLines = []string{

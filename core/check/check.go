@@ -121,6 +121,9 @@ type about struct {
 func ofVar(v *model.Var) about { return about{v.Name, v.Accept} }
 
 func ofRule(r *model.Rule) about {
+	if name := r.Decl.Name.Name; name != "" {
+		return about{"rules." + name, &r.Decl.Accept}
+	}
 	return about{fmt.Sprintf("rules.%d", r.Number), &r.Decl.Accept}
 }
 

@@ -35,7 +35,7 @@ func (t *tx) actions(r *model.Rule, list []*model.Action) error {
 func byRule(r *model.Rule, a *model.Action, err error) error {
 	var refusal *Refusal
 	if errors.As(err, &refusal) && refusal.Rule == 0 {
-		refusal.Rule, refusal.Line = r.Number, a.At.Line
+		refusal.Rule, refusal.Named, refusal.Line = r.Number, r.Called(), a.At.Line
 	}
 	return err
 }
@@ -178,7 +178,7 @@ func (t *tx) Assign(a *model.Assignment) error {
 	}
 	fit, err := a.Var.Fit(to)
 	if err != nil {
-		return t.Refuse(fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err))
+		return t.Refuse(beyond(a.Var, to, err))
 	}
 	return t.give(o, a.Var, fit, a.Picks)
 }
@@ -211,10 +211,18 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Assignment) error {
 	}
 	fit, err := a.Var.FitNumber(to)
 	if err != nil {
-		return t.Refuse(fmt.Sprintf("%s cannot become %s: %v.", a.Var.Name, to, err))
+		return t.Refuse(beyond(a.Var, to, err))
 	}
 	t.writeNumber(p, a.Var, at, fit)
 	return nil
+}
+
+// beyond says why a value is refused: in the plan's words, where it has some.
+func beyond(v *model.Var, to fmt.Stringer, err error) string {
+	if v.Refuse && v.Decl.Refused.Given {
+		return v.Decl.Refused.Value
+	}
+	return fmt.Sprintf("%s cannot become %s: %v.", v.Name, to, err)
 }
 
 // give gives a variable a value that fits, where it is a pick that the player may have.

@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"fmt"
 
 	"alluvion.dev/core/fixed"
@@ -55,13 +56,14 @@ type Refusal struct {
 	Kind   string
 	Reason string // for people
 	Rule   int    // the rule of the plan that failed or refused, from 1; 0 where none did
+	Named  string // what people call the rule: winning, or rule 3
 	Line   int    // its line in the plan
 }
 
 // Error is the reason, with the rule where one refused.
 func (e *Refusal) Error() string {
 	if e.Rule > 0 {
-		return fmt.Sprintf("%s (rule %d, line %d of the plan)", e.Reason, e.Rule, e.Line)
+		return fmt.Sprintf("%s (%s, line %d of the plan)", e.Reason, cmp.Or(e.Named, fmt.Sprintf("rule %d", e.Rule)), e.Line)
 	}
 	return e.Reason
 }
@@ -74,6 +76,7 @@ func refuse(kind, format string, args ...any) error {
 type Cause struct {
 	Kind     string // rule, crossing, request, limit
 	Rule     int    // which rule, from 1
+	Named    string // what people call the rule: winning, or rule 3
 	Line     int    // where it stands in the plan
 	Moment   string // what the rule waited for, or the request
 	Crossing string // which crossing
@@ -84,7 +87,7 @@ type Cause struct {
 func (c *Cause) String() string {
 	switch c.Kind {
 	case "rule":
-		return fmt.Sprintf("rule %d (line %d) on %s", c.Rule, c.Line, c.Moment)
+		return fmt.Sprintf("%s (line %d) on %s", cmp.Or(c.Named, fmt.Sprintf("rule %d", c.Rule)), c.Line, c.Moment)
 	case "crossing":
 		return fmt.Sprintf("%s: %s", c.Crossing, c.Fate)
 	}
@@ -115,7 +118,7 @@ func orCause(c *Cause) *Cause {
 func causesOf(m *model.Model) []Cause {
 	out := make([]Cause, len(m.Rules))
 	for i, r := range m.Rules {
-		out[i] = Cause{Kind: "rule", Rule: r.Number, Line: r.At.Line, Moment: r.On()}
+		out[i] = Cause{Kind: "rule", Rule: r.Number, Named: r.Called(), Line: r.At.Line, Moment: r.On()}
 	}
 	return out
 }

@@ -113,7 +113,7 @@ func (t *tx) begin(settled bool) {
 
 func (t *tx) tooMuch(r *model.Rule) error {
 	return &Refusal{Kind: Failed, Reason: fmt.Sprintf("%s does too much: more than %s actions in one event.",
-		t.about(r), finding.Grouped(t.budget)), Rule: r.Number, Line: r.At.Line}
+		t.about(r), finding.Grouped(t.budget)), Rule: r.Number, Named: r.Called(), Line: r.At.Line}
 }
 
 // about names what a rule waits for.
@@ -465,5 +465,5 @@ func (t *tx) failed(r *model.Rule) error {
 	}
 	err := t.frame.err
 	t.frame.err = nil
-	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Line: r.At.Line}
+	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Named: r.Called(), Line: r.At.Line}
 }

@@ -389,7 +389,16 @@ func (w *writer) place() Row {
 		Sentence: "The passage decides where the player arrives, and what they carry along."}
 	none := notAtAll(plan.CrossRestart)
 	row.Cells = []Cell{passage, w.placeCell(p.Death, plan.CrossDeath), w.placeCell(p.Leave, plan.CrossLeave), none,
-		w.placeCell(p.NewRun, plan.CrossNewRun), w.crash("the player's place")}
+		w.placeCell(p.NewRun, plan.CrossNewRun)}
+	for _, c := range w.m.OwnCrossings { // which move nobody
+		cell := notAtAll(c.Crossing)
+		if w.m.Applies(w.m.Holders[model.OfPlayer], c.Crossing) {
+			cell = Cell{Fate: "stay", Short: "stay", Decided: model.ByNature,
+				Sentence: fmt.Sprintf("The player stays where they are when %s.", model.OfPlayer.When(c.Crossing))}
+		}
+		row.Cells = append(row.Cells, cell)
+	}
+	row.Cells = append(row.Cells, w.crash("the player's place"))
 	return row
 }
 

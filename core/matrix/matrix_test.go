@@ -171,5 +171,5 @@ func TestACellSaysWhatItBecomesAndWhoCanHold(t *testing.T) {
 	}
 	assert.Equal(t, map[string]string{"player": "player.", "[player, scene]": "scene.", "scene": "scene.", "game": "game.",
 		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache.", "courier": "courier.",
-		"[player, courier]": "courier."}, prefixes)
+		"[player, courier]": "courier.", "profile": "profile.", "[profile, courier]": "courier."}, prefixes)
 }

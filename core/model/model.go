@@ -4,6 +4,7 @@
 package model
 
 import (
+	"fmt"
 	"time"
 
 	"alluvion.dev/core/expr"
@@ -415,6 +416,14 @@ type Rule struct {
 
 // On is what the rule waits for, in words: arrived yard, every 30s of each player, or the event.
 func (r *Rule) On() string { return r.Moment.String() }
+
+// Called is what people call the rule: winning, or rule 3 where the plan gives it no name.
+func (r *Rule) Called() string {
+	if name := r.Decl.Name.Name; name != "" {
+		return name
+	}
+	return fmt.Sprintf("rule %d", r.Number)
+}
 
 // Timer is a rule that waits for every.
 type Timer struct {

@@ -161,6 +161,9 @@ func (b *builder) variable(v *Var) {
 	v.Domain = b.domain(declaration{name: v.ID, id: d.Type, limits: &d.Limits, roster: d.Roster, items: d.Items,
 		maxItems: d.MaxItems, where: types.InVariable})
 	v.Refuse = d.AtLimit.Value == "refuse"
+	if d.Refused.Given && !v.Refuse {
+		b.report("missing", d.Refused.At, "%s has a text for when a change is refused, but no at_limit: refuse.", v.Name)
+	}
 	v.Stopwatch, v.Seed = v.Type.Kind == types.Stopwatch, v.Type.Kind == types.Seed
 	alone := v.Type.Kind != types.Invalid && v.Type.Kind.About().Alone
 	if v.Holder.Lazy() && alone {

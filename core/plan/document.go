@@ -36,7 +36,7 @@ type Plan struct {
 	Checkpoints *Checkpoints     `plan:"checkpoints" doc:"Spots that remember: who dies comes back there."`
 	Waymarks    Map[Waymark]     `plan:"waymarks" doc:"Remembered places per player, to be returned to."`
 	Events      Map[Event]       `plan:"events" doc:"What can happen and be sent in, with arguments."`
-	Rules       []Rule           `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order."`
+	Rules       Rules            `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order. A list; or a table, in which each rule has a name."`
 	Milestones  Map[Milestone]   `plan:"milestones" doc:"Lasting marks that a player earns once."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
 	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
@@ -162,6 +162,7 @@ type Variable struct {
 	Limits
 	Is        Expr          `plan:"is" doc:"Makes it a computed variable: never stored, always right."`
 	AtLimit   Given[string] `plan:"at_limit" enum:"clamp,refuse" default:"clamp" doc:"What happens to a value beyond min or max: it is moved to the limit, or the event is refused."`
+	Refused   Given[string] `plan:"refused" doc:"With at_limit: refuse: what the player is told whose event is refused."`
 	Roster    Ref           `plan:"roster" form:"Roster" ref:"roster" doc:"The roster that a pick comes from."`
 	Items     *ValueType    `plan:"items" form:"Of" doc:"What the items of a list or a set are: a type's name, or a table."`
 	MaxItems  Given[int]    `plan:"max_items" form:"Most items" min:"1" max:"1000" default:"100" doc:"Most items of a list or a set."`
@@ -348,6 +349,7 @@ type Event struct {
 
 // Rule does things on a moment or an event.
 type Rule struct {
+	Name   ID       `plan:"name" doc:"What it is called, wherever something comes of it; in a table of rules its key."`
 	On     Moments  `plan:"on,required" doc:"The moment or event, or a list of them."`
 	If     Expr     `plan:"if" doc:"What has to hold for the rule to act."`
 	Do     []Action `plan:"do,required" doc:"The actions, in order; each sees what the ones before it did."`

@@ -87,6 +87,41 @@ func (m *Moment) readEvery(r *reader, n *node) bool {
 	return form.Time.Given
 }
 
+// Rules are a plan's rules in document order.
+type Rules []Rule
+
+// read reads a list, in which rules may have names, or a table, in which all do.
+func (x *Rules) read(r *reader, n *node, _ field) {
+	if n.form != formTable {
+		r.list(n, reflect.ValueOf((*[]Rule)(x)).Elem(), field{})
+		x.names(r)
+		return
+	}
+	*x = make(Rules, len(n.keys))
+	for i, k := range n.keys {
+		rule := &(*x)[i]
+		k.value.At = orAt(k.value.At, k.at)
+		r.table(k.value, reflect.ValueOf(rule).Elem())
+		if rule.Name.Name != "" {
+			r.report("wrong-type", rule.Name.At, "The rule is called %s already, by its key.", clip(k.name))
+		}
+		r.checkID(k.name, k.at, idPattern)
+		rule.Name = ID{k.name, k.at}
+	}
+}
+
+// names makes sure that no two rules have one name.
+func (x Rules) names(r *reader) {
+	first := map[string]ID{}
+	for i := range x {
+		name := x[i].Name
+		if before, twice := first[name.Name]; twice && name.Name != "" {
+			r.report("duplicate-id", name.At, "There is a rule called %q already, on line %d.", clip(name.Name), before.Line)
+		}
+		first[name.Name] = name
+	}
+}
+
 func (a *Always) read(r *reader, n *node, f field) {
 	if n.form == formTable {
 		r.table(n, reflect.ValueOf(a).Elem())

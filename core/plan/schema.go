@@ -111,6 +111,10 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Upgrades]():
 		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"},
 			"additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
+	case reflect.TypeFor[Rules]():
+		rule := s.ref(reflect.TypeFor[Rule]())
+		return object{"oneOf": []any{object{"type": "array", "items": rule},
+			object{"type": "object", "propertyNames": object{"pattern": IDPattern}, "additionalProperties": rule}}}
 	case reflect.TypeFor[Many]():
 		return object{"oneOf": []any{object{"enum": manyWays},
 			object{"type": "object", "additionalProperties": object{"enum": manyWays}}}}

@@ -86,7 +86,7 @@ func newCover(m *model.Model) *cover {
 	return c
 }
 
-func ruleName(r *model.Rule) string { return fmt.Sprintf("rule %d on %s", r.Number, r.On()) }
+func ruleName(r *model.Rule) string { return fmt.Sprintf("%s on %s", r.Called(), r.On()) }
 
 func fateName(v *model.Var, c plan.Crossing) string { return v.Name + " at " + c.String() }
 

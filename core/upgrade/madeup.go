@@ -102,13 +102,13 @@ func (k *maker) put(p *save.Player, v *model.Var, value types.Value) {
 			p.Record.Values[v.ID] = value
 		}
 	case model.OfPlayerScene:
-		p.Scenes = map[string]save.Values{k.sceneOf(v).ID: {v.ID: value}}
+		p.Scenes = with(p.Scenes, k.sceneOf(v).ID, v.ID, value)
 	case model.OfPlayerProp:
 		if prop := k.propOf(v); prop != nil {
-			p.Props = save.Props{prop.Kind.ID: {prop.ID: {v.ID: value}}}
+			p.Props = withCopy(p.Props, prop.Kind.ID, prop.ID, v.ID, value)
 		}
 	case model.OfPlayerList:
-		p.Lists = k.listed(v, value)
+		p.Lists = k.listed(p.Lists, v, value)
 	default:
 		if p.World != nil {
 			k.putWorld(p.World, v, value)
@@ -126,17 +126,38 @@ func (k *maker) putWorld(w *save.World, v *model.Var, value types.Value) {
 		}
 	case model.OfProp:
 		if prop := k.propOf(v); prop != nil {
-			w.Props = save.Props{prop.Kind.ID: {prop.ID: {v.ID: value}}}
+			w.Props = withCopy(w.Props, prop.Kind.ID, prop.ID, v.ID, value)
 		}
 	case model.OfList:
-		w.Lists = k.listed(v, value)
+		w.Lists = k.listed(w.Lists, v, value)
 	}
 }
 
-// listed is a value of one option of a list.
-func (k *maker) listed(v *model.Var, value types.Value) save.Props {
+// listed adds a value of one option of a list.
+func (k *maker) listed(all save.Props, v *model.Var, value types.Value) save.Props {
 	l := v.Hold.List
-	return save.Props{l.ID: {l.Options[k.draw(len(l.Options))].ID: {v.ID: value}}}
+	return withCopy(all, l.ID, l.Options[k.draw(len(l.Options))].ID, v.ID, value)
+}
+
+// with adds a value of one of many.
+func with(all map[string]save.Values, of, id string, value types.Value) map[string]save.Values {
+	if all == nil {
+		all = map[string]save.Values{}
+	}
+	if all[of] == nil {
+		all[of] = save.Values{}
+	}
+	all[of][id] = value
+	return all
+}
+
+// withCopy adds a value of one of many of a kind or a list.
+func withCopy(all save.Props, kind, of, id string, value types.Value) save.Props {
+	if all == nil {
+		all = save.Props{}
+	}
+	all[kind] = with(all[kind], of, id, value)
+	return all
 }
 
 // shown is a value as people read it; a text that is long, or nothing, in quotes.

@@ -280,6 +280,11 @@ func (c *comparer) listRenames(v *model.Var, renamed map[string]string) {
 		for old, to := range steps.becomes {
 			renamed[old] = to
 		}
+		for old := range steps.drops { // what becomes of who has it is told once, with the option
+			if names := optionsOf(v); len(names) > 0 {
+				renamed[old] = names[0]
+			}
+		}
 	}
 }
 

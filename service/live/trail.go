@@ -58,6 +58,7 @@ type noted struct {
 type notedCause struct {
 	Kind     string `json:"kind"`
 	Rule     int    `json:"rule,omitempty"`
+	Named    string `json:"named,omitempty"`
 	Line     int    `json:"line,omitempty"`
 	Moment   string `json:"moment,omitempty"`
 	Crossing string `json:"crossing,omitempty"`
