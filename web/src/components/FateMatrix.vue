@@ -37,7 +37,7 @@ function onKey(e: KeyboardEvent) {
 
 <template>
   <div ref="scroller" class="sheet scroller" :class="{ stale }" @keydown="onKey">
-    <table class="matrix">
+    <table class="matrix" :class="{ dense: matrix.columns.length > 6 }" :style="{ minWidth: `${170 + 86 * matrix.columns.length}px` }">
       <colgroup>
         <col class="first" />
         <col v-for="c in matrix.columns" :key="c.id" />
@@ -85,7 +85,6 @@ function onKey(e: KeyboardEvent) {
 .matrix {
   border-collapse: collapse;
   width: 100%;
-  min-width: 720px;
   table-layout: fixed;
 }
 
@@ -139,6 +138,36 @@ tbody tr:not(.group):hover {
 
 tbody .current th[scope='row'] {
   font-weight: 600;
+}
+
+/* A plan with crossings of its own has more columns than fit otherwise; the names stay in sight. */
+.dense :deep(.cell) {
+  gap: 4px;
+  padding: 1px 4px;
+  font-size: 14px;
+  letter-spacing: -0.01em;
+}
+
+.dense thead th {
+  padding: 8px 6px;
+}
+
+.dense .first {
+  width: 17%;
+}
+
+.dense thead th:first-child {
+  padding-left: 10px;
+}
+
+.dense th:first-child {
+  position: sticky;
+  left: 0;
+  background: rgb(var(--v-theme-surface));
+}
+
+.dense thead th:first-child {
+  z-index: 2;
 }
 
 .derived {

@@ -13,6 +13,7 @@ defineProps<{ game: string; steps: Schemas['Step'][]; name: string; session?: st
         <span class="time mono quiet">{{ s.time.toFixed(1) }} s</span>
         <span class="what">
           <b>{{ s.name.replace('player.', '') }}</b>
+          <span v-if="s.scene || s.prop || s.option" class="quiet">{{ s.scene || s.prop || s.option }}</span>
           <span class="mono">{{ shown(s.from) }} <span class="quiet">→</span> {{ shown(s.to) }}</span>
         </span>
         <span class="cause quiet">

@@ -57,7 +57,7 @@ function pick(row: string, at: string) {
 
 async function choose(fate: string, set: string) {
   const p = picked.value
-  if (p) await draft.edit(`${p.row.title} at ${p.column.title.toLowerCase()}: ${fate === 'set' ? set : fate}`, { do: 'fate', name: rowName.value, crossing: columnID.value as 'death', fate: fate as 'keep', ...(set ? { set } : {}) })
+  if (p) await draft.edit(`${p.row.title} at ${p.column.title.toLowerCase()}: ${fate === 'set' ? set : fate}`, { do: 'fate', name: rowName.value, crossing: columnID.value, fate: fate as 'keep', ...(set ? { set } : {}) })
 }
 
 function finished(name: string) {

@@ -38,7 +38,7 @@ const values = computed(() => ['place', 'player.dead', 'player.checkpoint', ...(
 const rooms = computed(() => [...new Set([...(sessions.data.value ?? []).map((s) => s.name), ...(session.value ? [session.value] : [])])])
 const open = computed(() => sessions.data.value?.some((s) => s.name === session.value))
 const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'short', timeStyle: 'medium' })
-const whose = (s: { player?: string; scene?: string; prop?: string }) => [s.player, s.scene, s.prop].filter(Boolean).join(' · ') || 'game'
+const whose = (s: { player?: string; scene?: string; prop?: string; option?: string }) => [s.player, s.scene, s.prop, s.option].filter(Boolean).join(' · ') || 'game'
 </script>
 
 <template>
