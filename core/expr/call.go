@@ -71,6 +71,9 @@ func (c *checker) unknownFunction(name string, at finding.At) typed {
 	if form := forms[name]; form != "" {
 		return c.fail("bad-expression", at, "%s is written %s.", name, form)
 	}
+	if instead := instead[name]; instead != "" {
+		return c.fail("bad-expression", at, "%s is not part of expressions here: %s.", name, instead)
+	}
 	near := finding.Word(name, FunctionNames())
 	c.report("unknown-name", at, "There is no function called \"%s\".%s", name,
 		finding.DidYouMean(near.Name)).Suggest(near)
@@ -84,6 +87,28 @@ var forms = map[string]string{
 	"sum":   "sum(player.have)", "any": "any(player.have > 3)", "all": "all(player.have > 0)",
 	"draw": "draw(seed, index, from, to)",
 	"size": "text.size()", "contains": "text.contains(part)", "startsWith": "text.startsWith(part)", "endsWith": "text.endsWith(part)",
+}
+
+// instead says what to write in place of functions of CEL that there are not here.
+var instead = map[string]string{
+	"int":    "numbers mix by themselves; write floor(x) or round(x) for a whole one",
+	"uint":   "numbers mix by themselves; write floor(x) or round(x) for a whole one",
+	"double": "whole and decimal numbers mix by themselves; leave it out",
+	"string": "a text is put together of texts alone; a game writes numbers as its players read them",
+	"bytes":  "there are no bytes; declare a text",
+	"bool":   "write the condition itself, as in player.oil > 0", "dyn": "every type is known; leave it out",
+	"type":       "every type is known; what may be none is asked with has(x)",
+	"duration":   "time is seconds: time.session, or a stopwatch",
+	"timestamp":  "dates are a crossing's: crossings: {day: {calendar: {every: day}, for: [player]}}",
+	"matches":    "a text says what fits it with alphabet, min_length and max_length; or ask text.contains(part)",
+	"exists":     "write any(player.have > 3) over the options of a list, or list.contains(x)",
+	"exists_one": "write count(player.have > 3) == 1 over the options of a list",
+	"existsOne":  "write count(player.have > 3) == 1 over the options of a list",
+	"filter":     "write count(…) or sum(…) over the options of a list",
+	"map":        "write sum(player.have * ware.weight) over the options of a list, or each in a rule",
+	"getDate":    "dates are a crossing's; days_missed says how many have passed", "getHours": "dates are a crossing's: calendar: {at: \"04:00\"}",
+	"len": "write count(x)", "length": "write text.size() or count(items)", "if": "write condition ? this : that",
+	"now": "the session's time is time.session; dates are a crossing's",
 }
 
 // FunctionNames lists the functions of the language.

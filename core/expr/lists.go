@@ -171,6 +171,10 @@ func (c *checker) behind(o option, rest []string, at finding.At, known Facts) ty
 func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
 	_, parts := path(args[0])
 	entry, ref := c.entry(parts)
+	if entry != nil && entry.Type.Item != nil && entry.Type.Kind != types.Copies {
+		return c.fail("bad-expression", at, "Items have no place that lasts, so none is read by its number: ask %s.contains(x) or count(%s).",
+			strings.Join(parts, "."), strings.Join(parts, "."))
+	}
 	if entry == nil || entry.Type.Kind != types.Copies || c.names.Lists[entry.Type.Of] == nil {
 		return c.fail("bad-expression", at,
 			"Only what is held for each option of a list is read with [ ]: player.have['rice'] or player.have[args.ware].")

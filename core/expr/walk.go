@@ -24,9 +24,12 @@ func (c *checker) walk(e ast.Expr, known Facts) typed {
 		return c.name(e, known)
 	case ast.CallKind:
 		return c.call(e, known)
-	case ast.ListKind, ast.MapKind, ast.StructKind:
+	case ast.ListKind:
 		return c.fail("bad-expression", c.at(e),
-			"Lists, tables and groups cannot be written in an expression; a point is written point(x, y).")
+			"A list cannot be written in an expression: compare one by one, a == 'x' || a == 'y'. A point is written point(x, y).")
+	case ast.MapKind, ast.StructKind:
+		return c.fail("bad-expression", c.at(e),
+			"Tables and groups cannot be written in an expression; what an option says of itself is an attribute of its list.")
 	}
 	return c.fail("bad-expression", c.at(e), "This form cannot stand in an expression.")
 }
@@ -56,7 +59,10 @@ func (c *checker) literal(e ast.Expr) typed {
 	case celtypes.String:
 		return constant(types.OfText(string(v)), types.Type{Kind: types.Text})
 	}
-	return c.fail("bad-expression", c.at(e), "This literal is not part of the language.")
+	if _, null := e.AsLiteral().(celtypes.Null); null {
+		return c.fail("bad-expression", c.at(e), "There is no null: what may be none is asked with has(x), or read with x.orValue(other).")
+	}
+	return c.fail("bad-expression", c.at(e), "Numbers are written 12 or 0.5, texts 'so'; there is nothing else of the kind.")
 }
 
 // path takes a.b.c apart; nil where it begins with something other than a name.
@@ -77,7 +83,7 @@ func path(e ast.Expr) (root ast.Expr, parts []string) {
 func (c *checker) name(e ast.Expr, known Facts) typed {
 	rootExpr, parts := path(e)
 	if parts == nil {
-		return c.fail("bad-expression", c.at(e), "Only names can be followed by a dot.")
+		return c.fail("bad-expression", c.at(e), "Only a name can be followed by a dot and another name.")
 	}
 	at := c.at(rootExpr)
 	entry := c.names.Roots[parts[0]]

@@ -41,7 +41,6 @@ const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn
 var pages = []page{
 	{"games", "/", "light", soon},
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
-	{"crossings", "/games/harbour/matrix?row=player.streak&at=day", "light", soon},
 	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
 	{"scenes", "/games/lantern-pass/scenes?pick=passage:rope_bridge", "light", soon},
 	{"stage", "/games/lantern-pass/stage?at=7&run=" + url.QueryEscape(tries), "light", soon},
