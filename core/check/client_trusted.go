@@ -49,7 +49,7 @@ func (c *checker) clientTrusted() {
 // saidBy notes a number that a player's machine sends, and reports it where what it changes is not only theirs.
 func (c *checker) saidBy(e model.Effect, said map[*model.Var]string) {
 	h := e.Action.Var.Holder // pairs are always the rule's player's own
-	if others := !h.OfPlayers() || h == model.OfPlayer && e.Action.Target.Who != expr.Self; others && !c.m.Single {
+	if others := !h.OfPlayers() || byPlayer[h] && e.Action.Target.Who != expr.Self; others && !c.m.Single {
 		c.report("client-trusted", e.Action.At, ofRule(e.Rule),
 			"A number that a player's machine sends (%s) changes %s, which is not only theirs.", e.Action.Value.Source, e.Action.Var.Name)
 		return
@@ -122,3 +122,7 @@ func (c *checker) trusted(v *model.Var, how string) {
 		}
 	}
 }
+
+// byPlayer are the holders of which a reference says whose copy is meant.
+var byPlayer = map[model.Holder]bool{model.OfPlayer: true, model.OfPlayerList: true, model.OfProfile: true,
+	model.OfProfileList: true}

@@ -29,6 +29,7 @@ events: {step: {from: self}, horn: {from: self}}
 rules:
   - {on: step, do: [{add: player.steps, by: 1}]}
 RULES
+  - {on: horn, do: [{notify: everyone, text: The horn!}]}
 MORE
 saving: {when: [scene, leave], every: 30s}
 `

@@ -3,6 +3,7 @@ package check
 import (
 	"fmt"
 
+	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
 )
@@ -18,7 +19,7 @@ var _ = judges((*checker).rewardsThatFail,
 // then, and what they give is not given.
 func (c *checker) rewardsThatFail() {
 	for _, e := range c.m.Effects {
-		if kind := e.Rule.Moment.Kind; kind != "milestone" && kind != "saved" {
+		if kind := e.Rule.Moment.Kind; kind != "milestone" && kind != "saved" && !c.onCalendar(e.Rule) {
 			continue
 		}
 		if why := c.canFail(e); why != "" {
@@ -28,12 +29,20 @@ func (c *checker) rewardsThatFail() {
 	}
 }
 
+// onCalendar says whether a rule waits for a crossing of the calendar: nothing is refused there, either.
+func (c *checker) onCalendar(r *model.Rule) bool {
+	own := c.m.OwnCrossing(r.Moment.Of)
+	return r.Moment.Kind == "crossed" && own != nil && own.Calendar != nil
+}
+
 // canFail says how an action can fail though its rule acts; "" where nothing is known.
 func (c *checker) canFail(e model.Effect) string {
 	a := e.Action
 	switch {
 	case a.Fails != "":
 		return a.Fails
+	case a.Var != nil && a.Target.Who == expr.Through:
+		return "the player to whom it refers may not be there"
 	case a.Var == nil || c.asksFor(e):
 		return ""
 	case a.Change == model.TakesOut:
