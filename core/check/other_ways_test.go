@@ -105,6 +105,8 @@ scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
 saving: {when: [leave], every: 20s}
 `
 	_, _, found := check.Text([]byte(alone), nil)
+	assert.Empty(t, found, "what is decided for players holds for the world in their slot, too")
+	_, _, found = check.Text([]byte(strings.Replace(alone, "death: keep, leave: keep, new-run: reset}, scene", "leave: keep}, scene", 1)), nil)
 	require.Len(t, found, 1)
 	assert.Equal(t, "Nothing decides what happens to game.a, game.b and scene.c at death and new-run. With session.players: 1 the world is stored in the player's save, so that death and new-run reach it too. "+
 		"One line decides it: defaults: {game: {death: …, new-run: …}, scene: {death: …, new-run: …}}.", found[0].Message)

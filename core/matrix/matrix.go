@@ -231,20 +231,20 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.By == model.NotAtAll:
 		return notAtAll(c)
 	case f.By == model.ByNobody:
-		out = undecided(v.Title, v.Holder, c)
+		out = w.undecided(v.Title, v.Holder, c)
 	case v.Shared != nil:
 		out.Sentence = fmt.Sprintf("%s is held in common with other games, in all slots: nothing here takes it away.",
 			v.Title)
 		return out
 	case f.Kind == "keep":
-		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, v.Holder.When(c))
+		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, w.m.When(v.Holder, c))
 	case f.Kind == "reset":
-		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), v.Holder.When(c))
+		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), w.m.When(v.Holder, c))
 	case f.Kind == "rewind":
-		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, v.Holder.When(c))
+		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, w.m.When(v.Holder, c))
 	case f.Kind == "set":
 		out.Short, out.Becomes = "= "+strings.TrimPrefix(f.Set.Source, v.Holder.String()+"."), f.Set.Source
-		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, v.Holder.When(c))
+		out.Sentence = fmt.Sprintf("%s becomes %s when %s.", v.Title, f.Set.Source, w.m.When(v.Holder, c))
 	}
 	out.Choices = []string{"keep", "reset"}
 	if c.Rewinds() {
@@ -279,9 +279,9 @@ func computed(v *model.Var) Cell {
 		Sentence: fmt.Sprintf("%s is computed: it is never stored, and always %s.", v.Title, v.Decl.Is.Source)}
 }
 
-func undecided(title string, h model.Holder, c plan.Crossing) Cell {
+func (w *writer) undecided(title string, h model.Holder, c plan.Crossing) Cell {
 	return Cell{Fate: "undecided", Short: "undecided", Decided: model.ByNobody,
-		Sentence: fmt.Sprintf("Nobody has decided what happens to %s when %s.", title, h.When(c))}
+		Sentence: fmt.Sprintf("Nobody has decided what happens to %s when %s.", title, w.m.When(h, c))}
 }
 
 func notAtAll(c plan.Crossing) Cell {
@@ -371,9 +371,9 @@ func (w *writer) builtIn(row Row, h model.Holder, fates model.Fates, sentences m
 		case f.By == model.NotAtAll:
 			cell = notAtAll(c)
 		case f.By == model.ByNobody:
-			cell = undecided(row.Title, h, c)
+			cell = w.undecided(row.Title, h, c)
 		default:
-			cell.Sentence = fmt.Sprintf(sentences[f.Kind], h.When(c))
+			cell.Sentence = fmt.Sprintf(sentences[f.Kind], w.m.When(h, c))
 		}
 		row.Cells = append(row.Cells, cell)
 	}
@@ -404,7 +404,7 @@ func (w *writer) place() Row {
 
 func (w *writer) placeCell(f model.Fate, c plan.Crossing) Cell {
 	if f.By == model.ByNobody {
-		return undecided("the player's place", model.OfPlayer, c)
+		return w.undecided("the player's place", model.OfPlayer, c)
 	}
 	words := map[string]string{
 		"checkpoint": "at the checkpoint reached, or before the first one at " + w.beforeFirst(),

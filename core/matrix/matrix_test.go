@@ -8,6 +8,7 @@ import (
 	"testing"
 
 	_ "alluvion.dev/core/action" // what rules can do
+	"alluvion.dev/core/check"
 	"alluvion.dev/core/plan"
 
 	"github.com/stretchr/testify/assert"
@@ -172,4 +173,50 @@ func TestACellSaysWhatItBecomesAndWhoCanHold(t *testing.T) {
 	assert.Equal(t, map[string]string{"player": "player.", "[player, scene]": "scene.", "scene": "scene.", "game": "game.",
 		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache.", "courier": "courier.",
 		"[player, courier]": "courier.", "profile": "profile.", "[profile, courier]": "courier."}, prefixes)
+}
+
+// In a game for one player what is decided for the player holds for the world in their slot, and the sentences say so.
+func TestTheWorldOfOnePlayerGoesWithTheirSlot(t *testing.T) {
+	m, _, found := check.Text([]byte(`
+alluvion: 1
+game: alone
+version: 1
+start: hut/door
+session: {players: 1}
+defaults: {player: {scene: keep, death: keep, leave: reset, new-run: reset}, place: {death: stay, leave: exact}}
+variables:
+  fire: {of: game, type: int, min: 0, max: 9, start: 0, read_by: game, written_by: game}
+  snow: {of: scene, type: int, min: 0, max: 9, start: 0, read_by: game, written_by: game}
+scenes: {hut: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+saving: {when: [leave], every: 20s}
+`), nil)
+	require.NotNil(t, m, "%+v", found)
+	mx := matrix.Of(m)
+	cell := mx.Cell("game.fire", "restart")
+	assert.Equal(t, "reset", cell.Fate)
+	assert.Equal(t, "Fire goes back to its start, 0, when the player's slot is loaded again.", cell.Sentence)
+	assert.Equal(t, "keep", mx.Cell("scene.snow", "death").Fate)
+	assert.Equal(t, "reset", mx.Cell("scene.snow", "new-run").Fate)
+}
+
+// Own crossings are columns of their own, behind those of every game; the place stays where it is.
+func TestOwnCrossingsAreColumns(t *testing.T) {
+	m, _, found := check.Text(examples.Harbour, nil)
+	require.NotNil(t, m, "%+v", found)
+	assert.Empty(t, found)
+	mx := matrix.Of(m)
+	var columns []string
+	for _, c := range mx.Columns {
+		columns = append(columns, c.ID)
+	}
+	assert.Equal(t, []string{"scene", "death", "leave", "restart", "new-run", "round", "day", "crash"}, columns)
+	for _, g := range mx.Groups {
+		for _, r := range g.Rows {
+			assert.Len(t, r.Cells, len(columns), r.Name)
+		}
+	}
+	assert.Equal(t, "stay", mx.Cell("place", "round").Fate)
+	assert.Equal(t, "n/a", mx.Cell("crew.store", "day").Fate)
+	assert.Equal(t, "In the store goes back to its start, 0, when the crossing Round happens.", mx.Cell("crew.store", "round").Sentence)
+	assert.Equal(t, "The crossing round is only for what these hold: game, crew, player.", mx.Cell("profile.hints", "round").Sentence)
 }

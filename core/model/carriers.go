@@ -43,14 +43,14 @@ func (b *builder) carriedName(p *expr.Program) *CarriedName {
 		return nil
 	}
 	out := &CarriedName{Program: p, Domain: types.Domain{Type: p.Type, Step: b.Step}}
-	if v := b.VarOf(p.Reads[0].Ref); v != nil {
+	if v := b.VarOf(p.Target); v != nil {
 		out.Domain = v.Domain
 		if v.Stopwatch || v.Type.Kind == types.Copies || types.CodeOf(&v.Domain).Kind == "list" {
 			return nil
 		}
 		return out
 	}
-	switch p.Reads[0].Ref.What {
+	switch p.Target.What {
 	case expr.PlaceScene, expr.PlaceFacing:
 		out.Place = true
 	case expr.PlaceAxis:

@@ -58,7 +58,17 @@ func (b *builder) defaultFate(h *Holding, c plan.Crossing) *plan.Fate {
 	if f := own.At(c); f.Kind != "" {
 		return f
 	}
-	return instead.At(c)
+	if f := instead.At(c); f.Kind != "" || !b.Single || h.Holder.OfPlayers() {
+		return f
+	}
+	// The world lies in the player's slot: what is decided for players holds for it, and loading the slot is leave.
+	if c == plan.CrossRestart {
+		c = plan.CrossLeave
+	}
+	if f := b.Plan.Defaults.Player.At(c); f.Kind != "set" {
+		return f
+	}
+	return &plan.Fate{}
 }
 
 // defaultsApply reports defaults for crossings that can never apply to the holder.

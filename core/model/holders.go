@@ -117,6 +117,15 @@ func (h Holder) When(c plan.Crossing) string {
 	return alone[c]
 }
 
+// When says in words when a crossing happens to what a holder has in this game: in a game for one player the world is
+// part of the player's slot, and opened again with it.
+func (m *Model) When(h Holder, c plan.Crossing) string {
+	if m.Single && !h.OfPlayers() && c == plan.CrossRestart {
+		return "the player's slot is loaded again"
+	}
+	return h.When(c)
+}
+
 // Applies says whether a crossing can mean anything to what a holder has.
 func (m *Model) Applies(h *Holding, c plan.Crossing) bool {
 	x := holders[h.Holder]

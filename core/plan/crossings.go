@@ -204,7 +204,7 @@ func (p *Plan) resolveCrossings(r *reader) {
 		if builtInCrossing(e.ID) != (Crossing{}) || e.ID == crash {
 			r.report("duplicate-id", e.At, "There is a crossing called %s already, which every game has: this one needs another name.", e.ID)
 		}
-		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.alreadyReported([]key{{at: e.At}}) {
+		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.reportedUnder(e.At.Pointer) {
 			r.report("missing", e.At, "The crossing %s needs either on, what sets it off, or a calendar.", e.ID)
 		}
 		known := append([]string{"game", "scene", "prop", "player", "profile"}, p.ListIDs()...)
@@ -221,6 +221,13 @@ func (p *Plan) resolveCrossings(r *reader) {
 		}
 	}
 	p.crossingLoops(r)
+}
+
+// reportedUnder says whether something is wrong with what stands under a pointer already.
+func (r *reader) reportedUnder(pointer string) bool {
+	return slices.ContainsFunc(r.found, func(f finding.Finding) bool {
+		return f.Pointer == pointer || strings.HasPrefix(f.Pointer, pointer+"/")
+	})
 }
 
 // crossingLoops reports crossings that set themselves off, through others or at once.
