@@ -5,6 +5,7 @@ package edit
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/go-json-experiment/json"
@@ -98,7 +99,8 @@ func (e Edit) move(text string, commons model.Commons) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	prefix, ok := prefixOf(e.To)
+	p, _ := plan.Read([]byte(text))
+	prefix, ok := prefixOf(e.To, p.ListIDs())
 	if !ok {
 		return "", fmt.Errorf("%w: %q is no holder", plan.ErrEdit, e.To)
 	}
@@ -133,14 +135,23 @@ func moveStep(v variable, from, to string) map[string]any {
 }
 
 // prefixOf is how expressions name what a holder has.
-func prefixOf(holder string) (string, bool) {
+func prefixOf(holder string, lists []string) (string, bool) {
 	switch h := strings.ReplaceAll(holder, " ", ""); {
-	case h == "player" || h == "game" || h == "scene":
+	case h == "player" || h == "game" || h == "scene" || h == "profile":
 		return h, true
 	case h == "[player,scene]":
 		return "scene", true
 	case strings.HasPrefix(h, "prop:") || strings.HasPrefix(h, "[player,prop:"):
 		return "prop", true
+	}
+	list := strings.ReplaceAll(holder, " ", "") // alone, or with a player or a profile
+	for _, pair := range []string{"[player,", "[profile,"} {
+		if of, ok := strings.CutPrefix(list, pair); ok {
+			list = strings.TrimSuffix(of, "]")
+		}
+	}
+	if slices.Contains(lists, list) {
+		return list, true
 	}
 	return "", false
 }

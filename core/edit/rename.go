@@ -31,7 +31,9 @@ var allNamed = []named{
 	{[]string{"milestones", "*"}, "%s", "milestones.%s"},
 	{[]string{"standings", "*"}, "%s", "standings.%s"},
 	{[]string{"events", "*"}, "%s", ""},
-	{[]string{"rosters", "*"}, "%s", ""},
+	{[]string{"rosters", "*"}, "%s", "lists.%s"},
+	{[]string{"lists", "*"}, "%s", "lists.%s"},
+	{[]string{"crossings", "*"}, "%s", "crossings.%s"},
 }
 
 // namedAt is what has an id at a path, if anything that can be renamed has.
@@ -184,10 +186,10 @@ func (v variable) replacing(become func(names []string) []string) func(text stri
 
 // place finds which of the names that an expression says one after another is the variable's.
 func place(names []string, id string) int {
-	if names[0] != "scenes" && names[0] != "prop" {
+	if names[0] == "player" || names[0] == "game" {
 		return slices.Index(names, id)
 	}
-	for i := len(names) - 1; i > 0; i-- { // a scene, a kind or a prop may be called the same
+	for i := len(names) - 1; i > 0; i-- { // a scene, a kind, a prop, an option or an argument may be called the same
 		if names[i] == id {
 			return i
 		}

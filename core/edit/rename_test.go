@@ -41,12 +41,14 @@ func everythingNamed(text []byte) [][]string {
 	add(p.Standings.IDs(), "standings")
 	add(p.Events.IDs(), "events")
 	add(p.Rosters.IDs(), "rosters")
+	add(p.Lists.IDs(), "lists")
+	add(p.Crossings.IDs(), "crossings")
 	return out
 }
 
 // Whatever is renamed: the plan means the same afterwards, and renaming it back gives the very same text.
 func TestEverythingCanBeRenamedAndBack(t *testing.T) {
-	for name, sample := range map[string][]byte{"lantern-pass": examples.LanternPass, "lantern-market": examples.LanternMarket} {
+	for name, sample := range map[string][]byte{"lantern-pass": examples.LanternPass, "lantern-market": examples.LanternMarket, "harbour": examples.Harbour} {
 		_, _, before := check.Text(sample, examples.Commons)
 		paths := everythingNamed(sample)
 		require.Greater(t, len(paths), 10)
@@ -136,4 +138,20 @@ func TestOnlyWhatMeansItIsRenamed(t *testing.T) {
 	assert.Contains(t, out, "choices: [lodge, mill, beacon]", "a letter's address is no scene")
 	out = apply(t, edit.Edit{Do: "rename", Path: []string{"scenes", "beacon"}, To: "light"})
 	assert.Contains(t, out, "  beacon: {title: The beacon, alphabet", "a carrier of the same name")
+}
+
+// Also what is held for the options of lists, wherever it is read: behind a list, a player, an argument, in brackets.
+func TestVariablesOfListsAndProfilesCanBeRenamed(t *testing.T) {
+	m, _, _ := check.Text(examples.Harbour, nil)
+	for _, v := range m.Vars {
+		t.Run(v.Name, func(t *testing.T) {
+			t.Parallel()
+			there, err := edit.Apply(string(examples.Harbour), []edit.Edit{{Do: "rename", Name: v.Name, To: "quite_other"}}, nil)
+			require.NoError(t, err)
+			_, _, found := check.Text([]byte(there), nil)
+			for _, f := range found {
+				assert.True(t, strings.HasPrefix(f.Pointer, "/upgrades/"), "%s: %s", f.Pointer, f.Message)
+			}
+		})
+	}
 }

@@ -171,6 +171,11 @@ func (c *checker) behind(o option, rest []string, at finding.At, known Facts) ty
 func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
 	_, parts := path(args[0])
 	entry, ref := c.entry(parts)
+	if entry == nil && parts != nil { // which says what there is not
+		if n := c.name(args[0], known); n.eval == nil {
+			return n
+		}
+	}
 	if entry != nil && entry.Type.Item != nil && entry.Type.Kind != types.Copies {
 		return c.fail("bad-expression", at, "Items have no place that lasts, so none is read by its number: ask %s.contains(x) or count(%s).",
 			strings.Join(parts, "."), strings.Join(parts, "."))
