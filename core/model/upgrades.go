@@ -207,6 +207,10 @@ func (m *Model) named(space string) []string {
 
 // moveTarget makes sure that a value can go from the one holder to the other.
 func (b *builder) moveTarget(s *plan.UpgradeStep) {
+	if l := b.lists[strings.Split(s.Into.Name.Value, ".")[0]]; l != nil {
+		b.moveToOption(s, l)
+		return
+	}
 	if !b.savedTarget(s.Into.Name) {
 		return
 	}
@@ -228,7 +232,7 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 	switch {
 	case !known:
 		b.report("bad-value", s.Into.At,
-			"A value cannot be moved from %s to %s: it can go from players to the game or a commons, from the game to players, and from scenes to the game or, of pairs, to players.", from, to)
+			"A value cannot be moved from %s to %s: it can go from players to the game, a commons, their profile or an option of a list; from the game to players; and from scenes to the game or, of pairs, to players.", from, to)
 	case many && !s.Many.Given.Given:
 		b.report("missing", s.At,
 			"Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
@@ -237,9 +241,34 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 	}
 }
 
+// moveToOption makes sure that a value of a player can become what they have for one option of a list.
+func (b *builder) moveToOption(s *plan.UpgradeStep, l *List) {
+	to := s.Into.Name
+	parts := strings.SplitN(to.Value, ".", 3)
+	switch {
+	case len(parts) < 3:
+		b.report("bad-value", to.At, "Which %s is meant? It is written %s.%s.%s.", l.ID, l.ID, l.example(), "have")
+	case l.Option(parts[1]) < 0:
+		b.oneOf(parts[1], b.options[l.ID], "option of "+l.ID, to.At)
+	case l.Players.Var(parts[2]) == nil:
+		b.report("unknown-name", to.At, "Players have nothing called %q for each %s.", parts[2], l.ID)
+	case !strings.HasPrefix(s.Move.Value, "player."):
+		b.report("bad-value", s.Move.At, "Only what a player has can become what they have for a %s.", l.ID)
+	case s.Many.Given.Given:
+		b.report("wrong-type", s.Many.At, "One value becomes one here; many does not go with that.")
+	}
+}
+
+func (l *List) example() string {
+	if len(l.Options) == 0 {
+		return "option"
+	}
+	return l.Options[0].ID
+}
+
 // MoveForms are the ways in which a value can move from holder to holder, and whether many have it before and one
 // after. Several slots of a player share a commons.
-var MoveForms = map[string]bool{"player game": true, "player commons": true, "game player": false, "scene game": true,
+var MoveForms = map[string]bool{"player game": true, "player commons": true, "player profile": true, "game player": false, "scene game": true,
 	"scene player": true}
 
 func (b *builder) placeStep(s *plan.UpgradeStep) {

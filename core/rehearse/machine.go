@@ -71,20 +71,17 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 		return engine.Result{}, err
 	}
 	if req.Do == "join" {
-		saved, err := x.load(slot{req.Player, req.Slot})
+		var err error
+		if req.Profile, err = x.profile(req.Player); err != nil {
+			return engine.Result{}, err
+		}
+		saved, err := x.load(slot{req.Player, req.Slot}, req.Profile)
 		if err != nil {
 			return engine.Result{}, err
 		}
 		req.Saved, req.Shared = saved, x.sharedNow(req.Player)
-		if raw := x.disk.profiles[req.Player]; raw != nil {
-			profile, problems, err := x.chain.Profile(raw)
-			if err == nil {
-				err = upgrade.RefusedBy(problems)
-			}
-			if err != nil {
-				return engine.Result{}, err
-			}
-			req.Profile = profile
+		if saved != nil {
+			req.Profile = saved.Profile
 		}
 		delete(x.gone, req.Player)
 		if saved != nil {
@@ -259,7 +256,7 @@ func encoded(doc any) []byte {
 }
 
 // load reads what the disk has of a player; nil for a new run.
-func (x *machine) load(at slot) (*save.Player, error) {
+func (x *machine) load(at slot, profile *save.Profile) (*save.Player, error) {
 	raw := x.disk.recovery[at]
 	if raw == nil {
 		raw = x.disk.saves[at]
@@ -267,7 +264,9 @@ func (x *machine) load(at slot) (*save.Player, error) {
 	if raw == nil {
 		return nil, nil
 	}
-	loaded, err := x.chain.Player(raw, x.around(at.player))
+	around := x.around(at.player)
+	around.Profile = profile
+	loaded, err := x.chain.Player(raw, around)
 	if err != nil {
 		return nil, err
 	}
@@ -281,7 +280,21 @@ func (x *machine) load(at slot) (*save.Player, error) {
 	for _, moved := range loaded.Moved {
 		x.disk.share(at.player, moved)
 	}
+	loaded.Player.Profile = upgrade.WithOver(x.m, profile, at.player, loaded.Over)
 	return loaded.Player, nil
+}
+
+// profile reads what the disk has of a player over all slots.
+func (x *machine) profile(player string) (*save.Profile, error) {
+	raw := x.disk.profiles[player]
+	if raw == nil {
+		return nil, nil
+	}
+	profile, problems, err := x.chain.Profile(raw)
+	if err == nil {
+		err = upgrade.RefusedBy(problems)
+	}
+	return profile, err
 }
 
 // around is what an upgrade reads besides a save.

@@ -39,6 +39,8 @@ type Around struct {
 	World func() (*save.LooseWorld, error)
 	// Players visits the newest saves of all players, by player and slot; nil where there are none.
 	Players func(visit func(*save.Loose) error) error
+	// Profile is what the player has over all slots, under the plan; nil where there is nothing.
+	Profile *save.Profile
 	// Shared is what the player has of commons, by the names that the plan has for it (player.guild.seals).
 	Shared func(name string) (types.Value, bool)
 }
@@ -49,12 +51,30 @@ type Loaded struct {
 	From     int            // the version that it was written under
 	Problems []save.Problem // what of it the plan does not take as it is, in the order of the pointers
 	Moved    []Moved        // what goes to commons
+	Over     []Moved        // what goes to the player's profile
 }
 
 // Moved is a value that an upgrade takes to a commons.
 type Moved struct {
 	Var   *model.Var
 	Value types.Value
+}
+
+// WithOver is what a player has over all slots with what an upgrade of a slot has moved there.
+func WithOver(m *model.Model, p *save.Profile, player string, over []Moved) *save.Profile {
+	if len(over) == 0 {
+		return p
+	}
+	if p == nil {
+		p = &save.Profile{Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Player: player}
+	}
+	if p.Values == nil {
+		p.Values = save.Values{}
+	}
+	for _, x := range over {
+		p.Values[x.Var.ID] = x.Value
+	}
+	return p
 }
 
 // LoadedWorld is a world's save under a plan.

@@ -109,7 +109,7 @@ func (h *hand) options(list, now string, of copyOf, hold func(*model.List) *mode
 		}
 	}
 	for _, to := range slices.Sorted(maps.Values(steps.becomes)) {
-		if merged := h.merged(now, to, steps, hold, written); merged != nil {
+		if merged := h.merged(of, now, to, steps, hold, written); merged != nil {
 			out[to] = merged
 		}
 	}
@@ -117,7 +117,7 @@ func (h *hand) options(list, now string, of copyOf, hold func(*model.List) *mode
 }
 
 // merged is what one option has of all that have become it.
-func (h *hand) merged(list, to string, steps *listSteps, hold func(*model.List) *model.Holding,
+func (h *hand) merged(of copyOf, list, to string, steps *listSteps, hold func(*model.List) *model.Holding,
 	old map[string]save.LooseValues) save.LooseValues {
 	var from []string
 	if _, stays := old[to]; stays && steps.becomes[to] == "" {
@@ -160,7 +160,7 @@ func (h *hand) merged(list, to string, steps *listSteps, hold func(*model.List) 
 		}
 		if raw, err := one.MarshalJSON(); err == nil {
 			out[v.ID] = raw
-			h.made["lists."+list+"."+to+"."+v.ID] = true
+			h.made[of.owner+"."+to+"."+v.ID] = true
 		}
 	}
 	return out
@@ -179,7 +179,7 @@ func (h *hand) kept(hold *model.Holding, owner string, values save.LooseValues) 
 	if len(h.lists) == 0 {
 		return values
 	}
-	out := values
+	out, copied := values, false
 	for _, v := range hold.Stored {
 		steps := h.stepsFor(v)
 		raw, ok := values[v.ID]
@@ -194,8 +194,8 @@ func (h *hand) kept(hold *model.Holding, owner string, values save.LooseValues) 
 		if string(now) == string(raw) {
 			continue
 		}
-		if len(out) == len(values) {
-			out = maps.Clone(values)
+		if !copied {
+			out, copied = maps.Clone(values), true
 		}
 		if out == nil {
 			out = save.LooseValues{}

@@ -2,11 +2,13 @@ package upgrade
 
 import (
 	"errors"
+	"maps"
 	"strconv"
 	"strings"
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
@@ -37,9 +39,79 @@ func (h *hand) arrivals(l *save.Loose) error {
 	for _, o := range h.ops["player"] {
 		if o.step.Verb == "move" {
 			h.toCommons(o)
+			h.toProfile(o)
+			h.toOption(o, l)
 		}
 	}
 	return nil
+}
+
+// toProfile takes a player's value to what they have over all slots, where that is where it goes: many says what
+// becomes of it and of what is there already, as each slot is upgraded.
+func (h *hand) toProfile(o *op) {
+	v := h.chain.m.Var(o.step.Into.Name.Value)
+	raw, ok := h.env.player.Values[o.from]
+	var value types.Value
+	if v == nil || v.Holder != model.OfProfile || !ok || value.UnmarshalJSON(raw) != nil || value.IsNone() {
+		return
+	}
+	all := []types.Value{value}
+	if p := h.env.around.Profile; p != nil {
+		if now, has := p.Values[v.ID]; has && !now.IsNone() && now != v.Start {
+			all = append([]types.Value{now}, all...)
+		}
+	}
+	one, err := chosen(all, o.step.Many.Value)
+	if err == nil {
+		one, err = v.Fit(one)
+	}
+	if err != nil {
+		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value,
+			"it cannot go to "+v.Name+": "+err.Error()))
+		return
+	}
+	h.out.Over = append(h.out.Over, Moved{v, one})
+}
+
+// toOption makes a player's value what they have for one option of a list, where the step says one.
+func (h *hand) toOption(o *op, l *save.Loose) {
+	parts := strings.SplitN(o.step.Into.Name.Value, ".", 3)
+	raw, ok := h.env.player.Values[o.from]
+	if len(parts) < 3 || h.chain.m.List(parts[0]) == nil || !ok {
+		return
+	}
+	h.arrived = append(h.arrived, inOption{parts[0], parts[1], parts[2], raw})
+}
+
+// inOption is a value that becomes one of an option of a list.
+type inOption struct {
+	list, option, id string
+	raw              jsontext.Value
+}
+
+// intoOptions writes what arrives there.
+func (h *hand) intoOptions(lists save.LooseProps) save.LooseProps {
+	if len(h.arrived) == 0 {
+		return lists
+	}
+	out := save.LooseProps{}
+	for list, options := range lists {
+		out[list] = map[string]save.LooseValues{}
+		for option, values := range options {
+			out[list][option] = maps.Clone(values)
+		}
+	}
+	for _, x := range h.arrived {
+		if out[x.list] == nil {
+			out[x.list] = map[string]save.LooseValues{}
+		}
+		if out[x.list][x.option] == nil {
+			out[x.list][x.option] = save.LooseValues{}
+		}
+		out[x.list][x.option][x.id] = x.raw
+		h.made["player.lists."+x.list+"."+x.option+"."+x.id] = true
+	}
+	return out
 }
 
 // toCommons takes a player's value to a commons, where that is where it goes.

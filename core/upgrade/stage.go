@@ -28,7 +28,7 @@ func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	}
 	l.Scenes = h.scenes("player.scenes.", "/scenes", before.Scenes)
 	l.Props = h.props("player.props.", "/props", before.Props)
-	l.Lists = h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", playersOf, before.Lists))
+	l.Lists = h.intoOptions(h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", playersOf, before.Lists)))
 	l.Values = h.kept(h.chain.m.Holders[model.OfPlayer], "player", l.Values)
 	h.marks(l)
 	l.Crossed = renamedKeys(s, "crossings", l.Crossed)
@@ -121,7 +121,8 @@ type hand struct {
 	made     map[string]bool
 	attic    save.Attic
 	out      *Loaded
-	ofRecord bool // of a checkpoint: nothing of it is kept in an attic
+	arrived  []inOption // what becomes what the player has for options of lists
+	ofRecord bool       // of a checkpoint: nothing of it is kept in an attic
 }
 
 func (s *stage) hand(e *env, made map[string]bool, attic save.Attic, out *Loaded) *hand {

@@ -81,6 +81,8 @@ func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.
 		s.log.Warn("something in a save is not as the plan has it", "player", req.Player, "slot", req.Slot, "kind",
 			p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
 	}
+	req.Profile = upgrade.WithOver(s.m, req.Profile, req.Player, loaded.Over)
+	loaded.Player.Profile = req.Profile
 	if moment != "" {
 		if err := s.raised(req, saved, loaded, moment); err != nil {
 			return err
@@ -170,6 +172,7 @@ func (s *Session) earlier(ctx context.Context, req *engine.Request, saved store.
 // around is what an upgrade reads besides the save.
 func (s *Session) around(ctx context.Context, req *engine.Request) upgrade.Around {
 	return upgrade.Around{
+		Profile: req.Profile,
 		World: func() (*save.LooseWorld, error) {
 			var raw []byte
 			if err := s.ask(ctx, func() { raw = mustEncode(s.run.World()) }); err != nil {
