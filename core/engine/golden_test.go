@@ -96,7 +96,7 @@ func tell(out *strings.Builder, before string, res engine.Result, err error) {
 		fmt.Fprintf(out, "%s refused: %v\n", before, err)
 	}
 	for _, c := range res.Changes {
-		fmt.Fprintf(out, "%s %s%s%s %s: %s to %s, %s\n", before, c.Player, c.Scene, c.Prop, c.Name, c.From, c.To, c.Cause)
+		fmt.Fprintf(out, "%s %s%s%s %s: %s to %s, %s\n", before, c.Player, c.Scene, c.Prop+c.Option, c.Name, c.From, c.To, c.Cause)
 	}
 	for _, n := range res.Notices {
 		fmt.Fprintf(out, "%s to %s %s: %s %q %s %s %s %d\n", before, n.To, n.Player, n.Kind, n.Text, n.ID, n.Scene, n.From, n.Rule)

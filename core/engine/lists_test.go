@@ -41,6 +41,8 @@ variables:
   side_of: {of: player, type: side, optional: true}
   wish:   {of: player, type: ware, start: tea}
   load:   {of: player, type: int, min: 0, max: 900, is: "sum(player.have * ware.weight)"}
+  mate:   {of: player, type: player}
+  envy:   {of: player, type: bool, is: "has(player.mate.have['rice']) && player.mate.have['rice'] > player.have['rice']"}
   kinds:  {of: player, type: int, min: 0, max: 3, is: "count(player.have)"}
   done:   {of: player, type: int, min: 0, max: 3, is: "count(player.log == 'done')"}
   all_in: {of: game, type: int, min: 0, max: 1000, is: "sum(side.stock)"}
@@ -57,6 +59,8 @@ events:
   join_side: {args: {side: side}, from: self}
   haul:  {args: {by: {type: int, min: 1, max: 99}}, from: self}
   begin: {args: {quest: quest}, from: self}
+  befriend: {args: {whom: player}, from: self}
+  hand:  {args: {ware: ware}, from: self}
   fall:  {from: self}
   bell:  {from: server}
   spoil: {from: self}
@@ -71,6 +75,8 @@ rules:
   - {on: join_side, do: [{set: player.side_of, to: args.side}]}
   - {on: haul, if: has(player.side_of), do: [{add: player.side_of.stock, by: args.by}, {add: player.side_of.calls, by: 1}]}
   - {on: begin, do: [{set: args.quest.log, to: open}]}
+  - {on: befriend, do: [{set: player.mate, to: args.whom}]}
+  - {on: hand, if: has(player.mate), do: [{add: "player.have[args.ware]", by: -1}, {add: "player.mate.have[args.ware]", by: 1}]}
   - {on: fall, do: [{die: player}]}
   - {on: spoil, do: [{each: w, in: ware, do: [{if: "player.have[w] > 2", do: [{set: w.have, to: 2}]}]}]}
   - {on: cheap, do: [{set: args.ware.price, to: "args.ware.weight"}]}
@@ -120,6 +126,26 @@ func TestAnInventoryIsOneVariableForEachOptionOfAList(t *testing.T) {
 	assert.Equal(t, "2", w.held("ada", "have", "rice"))
 	assert.Equal(t, "1", w.held("ada", "have", "salt"))
 	assert.Equal(t, "2", w.held("ada", "have", "tea"))
+}
+
+func TestWhatAReferenceLeadsToHasOptionsToo(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "befriend", "whom", "bob"))
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 2))
+	w.is("ada", "envy", "false")
+	for range 2 {
+		require.NoError(t, w.self("ada", "hand", "ware", "rice"))
+	}
+	assert.Equal(t, "0", w.held("ada", "have", "rice"))
+	assert.Equal(t, "2", w.held("bob", "have", "rice"))
+	w.is("ada", "envy", "true")
+	w.leave("bob")
+	w.is("ada", "envy", "false")
+	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 1))
+	w.refused(w.self("ada", "hand", "ware", "rice"), engine.Refused, "Have: the player who is meant is not here.")
+	assert.Equal(t, "1", w.held("ada", "have", "rice"))
 }
 
 func TestWhatAChoiceLeadsToIsHeldByTheOption(t *testing.T) {

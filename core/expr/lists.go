@@ -190,7 +190,24 @@ func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
 		return typed{}
 	}
 	ref.What, ref.Option = Variable, o.is
-	return c.value(*entry.Type.Item, ref, strings.Join(parts, ".")+"["+o.name+"]", at, known)
+	t := *entry.Type.Item
+	if ref.Who == Through { // it is there while that player is
+		t.Optional = true
+	}
+	out := c.value(t, ref, strings.Join(parts, ".")+"["+o.name+"]", at, known)
+	out.loose = c.loose(parts, known)
+	return out
+}
+
+// loose says whether a reference on the way may lead to nobody.
+func (c *checker) loose(parts []string, known Facts) bool {
+	for i := 2; i < len(parts); i++ {
+		e, _ := c.entry(parts[:i])
+		if e != nil && e.Type.Kind == types.Player && e.Fields == nil && e.Type.Optional && !known[strings.Join(parts[:i], ".")] {
+			return true
+		}
+	}
+	return false
 }
 
 // optionIn reads the option that stands in [ ].

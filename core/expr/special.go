@@ -134,6 +134,10 @@ func (c *checker) entry(parts []string) (*Entry, Ref) {
 	e := c.names.Roots[parts[0]]
 	ref := e.Ref
 	for _, field := range parts[1:] {
+		if e.Type.Kind == types.Player && e.Fields == nil { // what stands behind a reference
+			to := ref
+			e, ref = &Entry{Fields: c.names.Player}, Ref{Who: Through, Via: &to}
+		}
 		next := e.Fields[field]
 		if next == nil {
 			return nil, Ref{}

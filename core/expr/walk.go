@@ -265,6 +265,13 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 	if entry.Type.Kind == types.Invalid { // what is wrong with it has been said where it is declared
 		return typed{}
 	}
+	if l := c.names.Lists[entry.Type.Of]; l != nil && entry.Type.Kind == types.Copies {
+		if !slices.Contains(l.Options, field) {
+			field = l.example()
+		}
+		return c.fail("type-mismatch", at, "%s is held for each %s: that for one of them is written %s['%s'].", owner, l.ID,
+			owner, field)
+	}
 	if entry.Fields == nil {
 		return c.fail("type-mismatch", at, "%s is %s; it has no parts.", owner, entry.Type)
 	}

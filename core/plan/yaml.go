@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -86,7 +87,7 @@ func parse(source []byte) (*node, finding.List) {
 		return one("too-large", large.at, "%s", large.text)
 	}
 	if err != nil {
-		at, text := syntax(err)
+		at, text := syntax(err, string(source))
 		return one("syntax", at, "%s", text)
 	}
 	if len(file.Docs) > 1 {
@@ -202,9 +203,23 @@ func beyond(t *token.Token, text string) error {
 	return &tooLarge{finding.At{Line: t.Position.Line, Column: t.Position.Column}, text}
 }
 
-func syntax(err error) (finding.At, string) {
+// bracketed is an expression with an option in brackets, as in player.have['rice'].
+var bracketed = regexp.MustCompile(`[\p{L}_][\p{L}\d_.]*\[[^\[\]{}]*\]`)
+
+func syntax(err error, source string) (finding.At, string) {
 	var s *yaml.SyntaxError
 	if errors.As(err, &s) && s.Token != nil && s.Token.Position != nil {
+		lines := strings.Split(source, "\n")
+		if n := s.Token.Position.Line; n >= 1 && n <= len(lines) {
+			for _, found := range bracketed.FindAllStringIndex(lines[n-1], -1) {
+				before := lines[n-1][:found[0]]
+				if strings.ContainsAny(before, "{[") && strings.Count(before, `"`)%2 == 0 && !strings.Contains(before, "#") {
+					return finding.At{Line: n, Column: len([]rune(before)) + 1},
+						"An expression with [ ] needs quotes around it here: \"" + lines[n-1][found[0]:found[1]] +
+							"\". Without them, YAML takes the brackets for its own."
+				}
+			}
+		}
 		if strings.Contains(s.Message, "tag character") { // !x in braces, meant as an expression
 			return finding.At{Line: s.Token.Position.Line, Column: s.Token.Position.Column},
 				"An expression that begins with ! needs quotes around it: \"!scene.lever\". Without them, YAML takes ! for something of its own."

@@ -50,7 +50,7 @@ func readLayout(t require.TestingT, l *share.Layout) *share.Layout {
 func manyMachines(t *rapid.T, m *model.Model, layout *share.Layout) {
 	r := engine.New(m)
 	b := share.NewBoard(r, share.LayoutOf(m))
-	saved := map[string]*save.Player{}
+	saved, profiles := map[string]*save.Player{}, map[string]*save.Profile{}
 	machines := map[string][]*machine{}
 	var now int64
 	for range rapid.IntRange(1, 60).Draw(t, "ticks") {
@@ -59,12 +59,12 @@ func manyMachines(t *rapid.T, m *model.Model, layout *share.Layout) {
 			req := worlds.Request(t, m)
 			req.At = now
 			if req.Do == "join" {
-				req.Saved = saved[req.Player]
+				req.Saved, req.Profile = saved[req.Player], profiles[req.Player]
 			}
 			res, err := r.Step(&req)
 			b.Note(res.Changes, req.Player)
 			for _, s := range res.Left {
-				saved[s.Player] = s
+				saved[s.Player], profiles[s.Player] = s, s.Profile
 			}
 			if req.Do == "join" && err == nil && m.Single {
 				b.Replaced()
@@ -202,6 +202,10 @@ func truth(t require.TestingT, r *engine.Run, b *share.Board, viewer string) {
 			kind, id, _ := strings.Cut(f.Prop, ".")
 			at = r.Model().Kind(kind).Prop(id).Index
 			name += "[" + id + "]"
+		}
+		if f.Option != "" {
+			at = f.Var.Hold.List.Option(f.Option)
+			name += "[" + f.Option + "]"
 		}
 		if player != "" {
 			name += "@" + player

@@ -377,3 +377,88 @@ rules:
   - {on: fall, do: [{die: player}]}
 saving: {every: 30s}
 `
+
+// Market is about lists whose options hold state, sides, crossings of the plan's own, values over all slots, and values that
+// name another player.
+const Market = `
+alluvion: 1
+game: market
+version: 2
+space: {axes: [x, y]}
+start: pier/steps
+reach: 50
+lists:
+  ware: {attributes: {weight: int}, options: {rice: {weight: 2}, tea: {weight: 1}, salt: {weight: 3}}}
+  crew: [harbour, dunes]
+defaults:
+  player:  {scene: keep, death: keep, leave: keep, new-run: reset, round: keep, day: keep}
+  profile: {day: keep}
+  scene:   {scene: keep, restart: keep}
+  game:    {restart: keep, round: keep}
+  crew:    {round: keep}
+  place:   {death: checkpoint, leave: exact}
+crossings:
+  round: {on: over, for: [game, crew, player]}
+  day:   {calendar: {every: day, at: "04:00"}, for: [player, profile]}
+variables:
+  have:    {of: [player, ware], type: int, min: 0, max: 20, start: 0, at_limit: refuse, across: {death: rewind}, share: {with: scene}}
+  fair:    {of: [player, ware], type: bool, start: true, share: {with: everyone}, read_by: game}
+  load:    {of: player, type: int, min: 0, max: 999, is: sum(player.have * ware.weight), share: {with: everyone}}
+  crew:    {of: player, type: crew, optional: true, share: {with: everyone}}
+  mate:    {of: player, type: player, across: {round: reset}, share: {with: scene}}
+  likes:   {of: player, type: ware, optional: true, share: {with: scene}, read_by: game}
+  heavy:   {of: player, type: bool, is: has(player.mate.load) && player.mate.load > player.load, read_by: game}
+  crowd:   {of: player, type: int, min: 0, max: 99, is: "count(present, p, p.crew == player.crew)", read_by: game}
+  today:   {of: player, type: int, min: 0, max: 9, start: 0, across: {day: reset}}
+  streak:  {of: player, type: int, min: 0, max: 99, start: 0, across: {day: {set: "days_missed > 1 ? 0 : player.streak + 1"}}, read_by: game}
+  store:   {of: crew, type: int, min: 0, max: 50, start: 0, across: {round: reset}, share: {with: everyone}}
+  won:     {of: crew, type: int, min: 0, max: 99, start: 0, read_by: game}
+  lead:    {of: crew, type: int, min: -99, max: 99, is: crew.store - crew.won, share: {with: everyone}, read_by: game}
+  price:   {of: ware, type: int, min: 1, max: 9, start: 5, share: {with: everyone}}
+  rounds:  {of: game, type: int, min: 0, max: 999, start: 0, across: {round: {set: game.rounds + 1}}, share: {with: everyone}, read_by: game}
+  first:   {of: game, type: crew, optional: true, share: {with: everyone}, read_by: game}
+  volume:  {of: [profile, crew], type: int, min: 0, max: 10, start: 7, share: {with: self}, read_by: game}
+  days:    {of: profile, type: int, min: 0, max: 999, start: 0, across: {day: {set: profile.days + 1}}, share: {with: everyone}, read_by: game}
+  played:  {of: profile, type: stopwatch, share: {with: self}, read_by: game}
+scenes:
+  pier:   {size: [50, 30], spots: {steps: {at: [2, 4]}, slip: {at: [40, 4]}}}
+  shoals: {size: [80, 60], spots: {landing: {at: [5, 4]}}}
+passages:
+  fairway: {from: pier/slip, to: shoals/landing, both_ways: true, if: player.load <= 30, refused: Too heavy.}
+checkpoints: {fallback: pier/steps, back_after: 1s, list: {slip: {at: pier/slip, again: true}}}
+events:
+  join_crew: {args: {crew: crew}, from: self}
+  find:   {args: {ware: ware, by: {type: int, min: 1, max: 5}}, from: self}
+  haul:   {args: {ware: ware}, from: self, if: has(player.crew)}
+  over:   {from: server}
+  hail:   {args: {to: player, ware: ware}, from: self}
+  give:   {args: {ware: ware}, from: self, if: has(player.mate)}
+  haggle: {args: {ware: ware, to: {type: int, min: 1, max: 9}}, from: self}
+  tune:   {args: {crew: crew, to: {type: int, min: 0, max: 10}}, from: self}
+  sink:   {from: self}
+  fetch:  {from: self}
+rules:
+  joining: {on: join_crew, do: [{set: player.crew, to: args.crew}]}
+  finding: {on: find, do: [{add: args.ware.have, by: args.by}, {set: player.likes, to: args.ware}]}
+  hauling:
+    on: haul
+    if: has(player.crew)
+    do: [{add: player.crew.store, by: args.ware.have * args.ware.price}, {set: args.ware.have, to: 0}, {set: game.first, to: player.crew}]
+  winning: {on: over, do: [{each: c, in: crew, do: [{if: c.store > 10, do: [{add: c.won, by: 1}]}]}]}
+  hailing: {on: hail, do: [{set: player.mate, to: args.to}, {set: args.to.likes, to: args.ware}]}
+  giving:
+    on: give
+    if: has(player.mate)
+    do: [{add: "player.have[args.ware]", by: -1}, {add: "player.mate.have[args.ware]", by: 1}]
+  haggling: {on: haggle, do: [{set: args.ware.price, to: args.to}]}
+  tuning:   {on: tune, do: [{set: args.crew.volume, to: args.to}]}
+  sinking:  {on: sink, do: [{die: player}]}
+  fetching: {on: fetch, do: [{add: player.today, by: 1}]}
+  round_of: {on: {crossed: round, of: player}, do: [{set: player.likes, to: tea}]}
+milestones:
+  rich: {when: "player.have['tea'] >= 5"}
+  sure: {when: all(player.fair) && game.rounds > 2}
+upgrades:
+  2:
+    - {drop: ware.indigo, why: Nobody trades in it.}
+`

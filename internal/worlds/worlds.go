@@ -23,7 +23,7 @@ func Load(t testing.TB, text string) *model.Model {
 	return m
 }
 
-// All are the plans here and that of the demo, by their names.
+// All are the plans here and two of the demo, by their names.
 func All(t testing.TB) map[string]*model.Model {
 	all := map[string]*model.Model{}
 	for name, text := range texts {
@@ -33,16 +33,25 @@ func All(t testing.TB) map[string]*model.Model {
 }
 
 var texts = map[string]string{"camp": Camp, "cabin": Cabin, "choir": Choir, "moor": Moor, "marks": Marks,
-	"marsh": Marsh, "caves": Caves,
-	"lantern-pass": string(examples.LanternPass)}
+	"marsh": Marsh, "caves": Caves, "market": Market,
+	"lantern-pass": string(examples.LanternPass), "harbour": string(examples.Harbour)}
 
 // Players are those who come and go.
 var Players = []string{"ada", "bob", "cid", "dee"}
+
+// firstDay is the second of January 2027 at noon, as requests tell the date: in milliseconds since 1970.
+const (
+	firstDay = 1_798_891_200_000
+	day      = 24 * 60 * 60 * 1000
+)
 
 // Request draws a request that a plan could mean, of whatever its passages, checkpoints and events are.
 func Request(t *rapid.T, m *model.Model) engine.Request {
 	player := rapid.SampledFrom(Players).Draw(t, "player")
 	req := engine.Request{Player: player, Slot: 1}
+	if len(m.OwnCrossings) > 0 { // the others have nothing that goes by the calendar
+		req.Date = firstDay + rapid.SampledFrom([]int64{0, 0, 0, 1, 1, 2, 4, -1}).Draw(t, "days")*day
+	}
 	switch rapid.IntRange(0, 11).Draw(t, "kind") {
 	case 0, 1:
 		req.Do = "join"
@@ -78,6 +87,9 @@ func Request(t *rapid.T, m *model.Model) engine.Request {
 		req.Args = map[string]types.Value{"scene": types.OfText(rapid.SampledFrom(m.Scenes).Draw(t, "in").ID)}
 		if v.Hold.Kind != nil {
 			req.Args["prop"] = types.OfText(rapid.SampledFrom(v.Hold.Kind.Props).Draw(t, "prop").ID)
+		}
+		if v.Hold.List != nil {
+			req.Args["option"] = types.OfText(rapid.SampledFrom(v.Hold.List.Options).Draw(t, "option").ID)
 		}
 		req.Value = anyValue(t, &model.Arg{Domain: v.Domain}, player)
 		if v.Type.Item != nil {
