@@ -128,9 +128,23 @@ func (t *tx) Remember(w *model.Waymark) { t.rememberPlace(t.frame.player, w) }
 func (t *tx) Forget(w *model.Waymark) { t.setMark(t.frame.player, w, remembered{}) }
 
 // Tell tells somebody something.
-func (t *tx) Tell(to, text string) {
-	t.tell(Notice{Player: playerID(t.frame.player), To: to, Kind: "message", Text: text, Rule: t.acting.Number,
-		Scene: t.sceneID()})
+func (t *tx) Tell(to, text string) { t.message(t.frame.player, to, text) }
+
+// TellOne tells one player something, if they are here.
+func (t *tx) TellOne(who *expr.Program, text string) error {
+	id := who.Eval(&t.frame)
+	if p := t.run.players[id.Text]; p != nil {
+		t.message(p, "player", text)
+	}
+	return t.failed(t.acting)
+}
+
+func (t *tx) message(about *Player, to, text string) {
+	n := Notice{Player: playerID(about), To: to, Kind: "message", Text: text, Rule: t.acting.Number}
+	if about != nil {
+		n.Scene = t.run.m.Scenes[about.place.Scene].ID
+	}
+	t.tell(n)
 }
 
 // Refuse makes the event fail with a reason.
@@ -138,13 +152,6 @@ func (t *tx) Refuse(reason string) error { return &Refusal{Kind: Refused, Reason
 
 // Fail makes it fail with one that nobody meant.
 func (t *tx) Fail(reason string) error { return &Refusal{Kind: Failed, Reason: reason} }
-
-func (t *tx) sceneID() string {
-	if t.frame.player == nil {
-		return ""
-	}
-	return t.run.m.Scenes[t.frame.player.place.Scene].ID
-}
 
 // Assign changes a variable.
 func (t *tx) Assign(a *model.Assignment) error {

@@ -1,12 +1,14 @@
 package engine_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
 
@@ -245,6 +247,8 @@ events:
   crown: {from: self}
   learn: {args: {job: job}, from: self}
   give_up: {from: self}
+  wave: {from: self}
+  call: {args: {whom: player}, from: server}
 milestones:
   outdone: {when: "has(player.rival.score) && player.rival.score >= 10"}
   alone:   {when: "count(present, p, p.job == 'cook') == 1"}
@@ -259,6 +263,8 @@ rules:
   - {on: crown, if: "has(game.champion.note) && game.champion == player", do: [{set: player.note, to: "'crowned'"}]}
   - {on: learn, do: [{set: player.job, to: args.job}]}
   - {on: give_up, do: [{clear: player.rival}]}
+  - {on: wave, do: [{notify: player.rival, text: Somebody waves.}, {notify: "player.score > 3 ? player.rival : player", text: I see.}]}
+  - {on: call, do: [{notify: args.whom, text: You are called.}]}
 saving: {every: 30s, when: [leave]}
 `
 
@@ -294,6 +300,41 @@ func TestAReferenceLeadsToAPlayerWhileTheyAreThere(t *testing.T) {
 	w.is("cid", "note", "crowned")
 	require.NoError(t, w.self("ada", "give_up"))
 	w.is("ada", "rival", "none")
+}
+
+// heard are the messages of the last request, as "to: text".
+func (w *world) heard() (out []string) {
+	for _, n := range w.res.Notices {
+		if n.Kind == "message" {
+			out = append(out, n.To+" "+n.Player+" in "+n.Scene+": "+n.Text)
+		}
+	}
+	return out
+}
+
+func TestRule50WhoIsNoneOrAwayIsToldNothing(t *testing.T) {
+	w := open(t, rivals)
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "wave"))
+	assert.Equal(t, []string{"player ada in ring: I see."}, w.heard(), "ada has no rival")
+	require.NoError(t, w.self("ada", "defy", "whom", "bob"))
+	require.NoError(t, w.self("ada", "score", "by", 4))
+	require.NoError(t, w.self("ada", "wave"))
+	assert.Equal(t, []string{"player bob in ring: Somebody waves.", "player bob in ring: I see."}, w.heard())
+	require.NoError(t, w.server("call", "whom", "bob"))
+	assert.Equal(t, []string{"player bob in ring: You are called."}, w.heard(), "by a rule that is about nobody")
+	w.leave("bob")
+	require.NoError(t, w.self("ada", "wave"))
+	assert.Empty(t, w.heard(), "bob is away")
+
+	m := strings.Replace(rivals, "notify: player.rival, text: Somebody", "notify: evryone, text: Somebody", 1)
+	_, _, found := model.Load([]byte(m))
+	require.NotEmpty(t, found)
+	assert.Equal(t, "notify does not know \"evryone\". Did you mean everyone?", found[0].Message)
+	_, _, found = model.Load([]byte(strings.Replace(rivals, "notify: player.rival, text: Somebody", "notify: player.score, text: Somebody", 1)))
+	require.NotEmpty(t, found)
+	assert.Contains(t, found[0].Message, "notify needs a player")
 }
 
 func TestPlayersAreCountedOfWhomSomethingIsTrue(t *testing.T) {

@@ -176,6 +176,23 @@ func (c *Compiler) Player(x plan.Expr) (expr.Ref, bool) {
 	return ToPlayer(p.Target), true
 }
 
+// Somebody compiles who is meant, who may be nobody. Words are what may stand there besides.
+func (c *Compiler) Somebody(x plan.Expr, words []string) *expr.Program {
+	p, found := expr.Compile(x, c.names, c.known)
+	source := strings.TrimSpace(x.Source)
+	if near := finding.Declared(source, words); p == nil && near.Name != "" {
+		c.Report("unknown-name", x.At, "%s does not know %q.%s", c.verb, source, finding.DidYouMean(near.Name))
+		return nil
+	}
+	c.b.add(found...)
+	if p != nil && p.Type.Kind != types.Player {
+		c.Report("type-mismatch", x.At, "%s needs a player, or one of %s; this is %s.", c.verb, types.JoinNames(words),
+			p.Type)
+		return nil
+	}
+	return p
+}
+
 // ToPlayer is a reference to the player that something stands for: an argument and a rule's own name do so themselves,
 // what refers to a player leads to them.
 func ToPlayer(ref expr.Ref) expr.Ref {

@@ -142,8 +142,10 @@ type Doer interface {
 	Save(world bool)
 	// Send lets another event follow.
 	Send(e *Event, args []types.Value)
-	// Tell tells somebody something: the rule's player, everybody in their scene, or everyone.
+	// Tell tells somebody something: the rule's player, everybody in their scene, or everyone. TellOne tells one player,
+	// who may be nobody, or not here.
 	Tell(to, text string)
+	TellOne(who *expr.Program, text string) error
 	// Refuse makes the event fail with a reason; Fail does so with one that nobody meant.
 	Refuse(reason string) error
 	Fail(reason string) error
