@@ -1,6 +1,7 @@
 package check
 
 import (
+	"slices"
 	"time"
 
 	"alluvion.dev/core/finding"
@@ -23,7 +24,11 @@ func (c *checker) saving() {
 		at = c.m.Plan.Game.At
 	}
 	of := about{"saving", &s.Accept}
-	if c.m.SavesEvery() == 0 && !c.m.SavesOn("checkpoint") && !c.m.SavesOn("scene") && !c.m.SavesOn("death") {
+	moments := []string{"checkpoint", "scene", "death"}
+	for _, own := range c.m.OwnCrossings {
+		moments = append(moments, own.String())
+	}
+	if c.m.SavesEvery() == 0 && !slices.ContainsFunc(moments, c.m.SavesOn) {
 		c.report("loss-window", at, of, "Nothing saves a player during a visit: a crash loses all of it.")
 	}
 	if s.Every.Given && s.Every.Value < time.Second {

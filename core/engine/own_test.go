@@ -238,6 +238,22 @@ func TestRule41CountsAreSavedWithTheWorld(t *testing.T) {
 	assert.True(t, again.told("crossed"))
 }
 
+func TestRule35WhoCrossesIsSavedWhereThePlanSaysSo(t *testing.T) {
+	w := open(t, strings.Replace(rounds, "when: [leave]", "when: [leave, round]", 1))
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "earn", "by", 7))
+	assert.Empty(t, w.res.Saves)
+	w.roundOver()
+	assert.Equal(t, []engine.SaveMoment{{Player: "ada", Moment: "round"}, {Player: "bob", Moment: "round"}}, w.res.Saves)
+	require.NoError(t, w.server("hush"))
+	assert.Empty(t, w.res.Saves, "hush is no moment of saving")
+
+	_, _, found := model.Load([]byte(strings.Replace(rounds, "when: [leave]", "when: [rounds]", 1)))
+	require.NotEmpty(t, found)
+	assert.Equal(t, `There is no moment at which players are saved called "rounds". Did you mean round?`, found[0].Message)
+}
+
 func TestRule42ARewindNeverGoesBackBehindACrossing(t *testing.T) {
 	w := open(t, rounds)
 	w.join("ada")

@@ -298,6 +298,11 @@ func (w *writer) crash(title string) Cell {
 			moments = append(moments, name.text)
 		}
 	}
+	for _, c := range w.m.OwnCrossings {
+		if w.m.SavesOn(c.String()) {
+			moments = append(moments, c.Title())
+		}
+	}
 	at := s.At
 	out := Cell{Fate: "saved", Decided: model.ByNature, Where: &at}
 	since := "the last " + strings.Join(moments, " or ")

@@ -210,6 +210,7 @@ func TestOwnCrossingsAreColumns(t *testing.T) {
 		columns = append(columns, c.ID)
 	}
 	assert.Equal(t, []string{"scene", "death", "leave", "restart", "new-run", "round", "day", "crash"}, columns)
+	assert.Contains(t, mx.Cell("player.coins", "crash").Sentence, "at the last checkpoint or change of scene or Round")
 	for _, g := range mx.Groups {
 		for _, r := range g.Rows {
 			assert.Len(t, r.Cells, len(columns), r.Name)

@@ -68,6 +68,7 @@ func (b *builder) all() {
 	b.allStandings()
 	b.allCarriers()
 	b.session()
+	b.saving()
 	b.allWeighed()
 }
 

@@ -392,7 +392,7 @@ type Milestone struct {
 // Saving says when players are saved.
 type Saving struct {
 	Slots     Given[int]           `plan:"slots" min:"1" max:"100" default:"1" doc:"How many saves a player may have."`
-	When      []Given[string]      `plan:"when" enum:"checkpoint,scene,death,leave,change" doc:"The moments at which a player is saved. change: whoever changed is saved within a second, many changes at once. On an event, a rule saves: {save: player}."`
+	When      []Given[string]      `plan:"when" doc:"The moments at which a player is saved: checkpoint, scene, death, leave, change, or a crossing of the plan's own, at which all who cross are saved. change: whoever changed is saved within a second, many changes at once. On an event, a rule saves: {save: player}."`
 	Every     Given[time.Duration] `plan:"every" doc:"How often whoever changed is saved besides; at least 100ms."`
 	Revisions Given[int]           `plan:"revisions" min:"1" max:"10000" default:"10" doc:"How many earlier saves of a slot are kept."`
 	Misfits   Misfits              `plan:"misfits" doc:"What is done with what a save holds that the plan does not take as it is. Whatever is done, the attic keeps what stood there."`
