@@ -361,8 +361,12 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		fmt.Fprintf(c.out, "\n  what is corrected or reported, the worst first\n")
 	}
 	for _, x := range t.Cases {
+		example := x.Save
+		if x.Option != "" {
+			example += ", " + x.Option
+		}
 		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name),
-			s.quiet(string(x.Kind)+"; such as "+x.Save))
+			s.quiet(string(x.Kind)+"; such as "+example))
 		fmt.Fprintln(c.out, wrap(sentence(x.Reason)+" Instead: "+x.Instead+".", "          ", 100))
 	}
 	if t.More > 0 {

@@ -51,7 +51,8 @@ type Trial struct {
 // Case is one kind of trouble.
 type Case struct {
 	Kind    save.Kind   `json:"kind"`
-	Name    string      `json:"name" doc:"What it is about, as player.warmth."`
+	Name    string      `json:"name" doc:"What it is about, as player.warmth; ware.have where it is held for options of a list."`
+	Option  string      `json:"option,omitempty" doc:"For which option it is so in that save."`
 	Policy  save.Policy `json:"policy" doc:"What the plan says is done."`
 	Count   int         `json:"count" doc:"In how many saves."`
 	Save    string      `json:"save" doc:"One of them."`
@@ -93,9 +94,10 @@ func (t *Trial) Add(c *Chain, j *engine.Judge, name string, raw []byte, keys sav
 	t.From[x.From]++
 	seen := map[[2]string]bool{}
 	for _, p := range x.Problems {
-		if key := [2]string{string(p.Kind), p.Name}; !seen[key] {
+		what, option := aboutOptions(p)
+		if key := [2]string{string(p.Kind), what}; !seen[key] {
 			seen[key] = true
-			t.note(name, p)
+			t.note(Case{p.Kind, what, option, p.Policy, 1, name, p.Reason, p.Instead})
 		}
 	}
 	if len(x.Problems) > 0 {
@@ -155,13 +157,27 @@ func jsonOf(raw []byte) json.RawMessage {
 	return text
 }
 
-func (t *Trial) note(name string, p save.Problem) {
-	i := slices.IndexFunc(t.Cases, func(c Case) bool { return c.Kind == p.Kind && c.Name == p.Name })
+// aboutOptions is what a problem is about. What is held for the options of a list is one thing, whichever option it is;
+// an option that is not known is told by its name.
+func aboutOptions(p save.Problem) (name, option string) {
+	of := p.Name
+	if i := strings.Index(of, "lists."); i == 0 || i > 0 && of[i-1] == '.' {
+		of = of[i+len("lists."):]
+	}
+	parts := strings.SplitN(of, ".", 3)
+	if of == p.Name || len(parts) < 3 || p.Kind == save.KindExtra {
+		return p.Name, ""
+	}
+	return parts[0] + "." + parts[2], parts[1]
+}
+
+func (t *Trial) note(c Case) {
+	i := slices.IndexFunc(t.Cases, func(x Case) bool { return x.Kind == c.Kind && x.Name == c.Name })
 	switch {
 	case i >= 0:
 		t.Cases[i].Count++
 	case len(t.Cases) < maxCases:
-		t.Cases = append(t.Cases, Case{p.Kind, p.Name, p.Policy, 1, name, p.Reason, p.Instead})
+		t.Cases = append(t.Cases, c)
 	default:
 		t.More++
 	}

@@ -2,6 +2,8 @@ package upgrade_test
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,4 +86,24 @@ func TestATrialCountsAndShowsAndCanBeGoneOnWith(t *testing.T) {
 	require.NotNil(t, parcels)
 	assert.Equal(t, save.KindRange, parcels.Kind)
 	assert.Contains(t, parcels.Instead, "it is 12")
+}
+
+func TestWhatIsHeldForManyOptionsIsOneTroubleInATrial(t *testing.T) {
+	before, after := load(t, string(examples.HarbourBefore)), load(t, string(examples.Harbour))
+	c, j := upgrade.New(after), engine.NewJudge(after, nil)
+	trial := upgrade.NewTrial(after)
+	require.NoError(t, upgrade.MadeUp(before, 1, 60, func(name string, doc any) error {
+		raw, err := save.Encode(doc)
+		require.NoError(t, err)
+		trial.Add(c, j, name, raw, nil, upgrade.Around{})
+		return nil
+	}))
+	require.Len(t, trial.Cases, 1, "%+v", trial.Cases)
+	one := trial.Cases[0]
+	assert.Equal(t, "ware.have", one.Name)
+	assert.Equal(t, save.KindRange, one.Kind)
+	assert.Equal(t, trial.Counts[upgrade.PutRight], one.Count, "it is counted by saves")
+	assert.GreaterOrEqual(t, after.Lists[0].Option(one.Option), 0, one.Option)
+	trial.Add(c, j, "of an option that nobody knows", []byte(`{"alluvion_save":1,"game":"harbour","version":2,"player":"ada","slot":1,"place":{"scene":"quay","at":[4,4]},"entry":{"scene":"quay","at":[4,4]},"values":{},"lists":{"ware":{"plums":{"have":3}}}}`), nil, upgrade.Around{})
+	assert.True(t, slices.ContainsFunc(trial.Cases, func(x upgrade.Case) bool { return strings.Contains(x.Name, "plums") && x.Option == "" }), "%+v", trial.Cases)
 }

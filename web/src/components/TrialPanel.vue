@@ -92,7 +92,7 @@ function left(seconds: number) {
           <tr v-for="c in result.cases" :key="c.kind + c.name">
             <td class="number mono">{{ c.count.toLocaleString() }}</td>
             <td class="mono">{{ c.name }}<span class="quiet kind">{{ c.kind }}</span></td>
-            <td>{{ c.reason }}; <strong>{{ c.instead }}</strong>.<span class="quiet kind">{{ c.save }}</span></td>
+            <td>{{ c.reason }}; <strong>{{ c.instead }}</strong>.<span class="quiet kind">{{ c.save }}{{ c.option ? `, ${c.option}` : "" }}</span></td>
           </tr>
         </tbody>
       </table>
