@@ -989,6 +989,32 @@ func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	require.NoError(t, err)
 }
 
+func TestOnTheStageTheServerSendsAndDaysPass(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/stage")
+	p.press("joins")
+	p.sees("1 of 1")
+	p.until(`![...document.querySelectorAll('.moments button')].some(b => b.innerText === 'a day')`, "nothing there goes by the calendar")
+	p.press("Blizzard")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /Warmth\s+100\s+/.test(r.innerText))`, "it is cold")
+
+	_, _, err := p.c.PutPlan(ctx, "harbour", examples.Harbour, "")
+	require.NoError(t, err)
+	p.goTo("/games/harbour/stage")
+	p.press("joins")
+	p.sees("1 of 1")
+	p.press("Find")
+	p.press("Send find")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /rice\s+0\s+1\s+finding/.test(r.innerText))`, "what is held for an option, before and after, and the rule's name")
+	p.press("Fetch")
+	p.sees("wren sends fetch")
+	p.press("a day")
+	p.sees("24h passes")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /Fetched today\s+true\s+false\s+day/.test(r.innerText))`, "a new day")
+	p.press("Round over")
+	p.until(`[...document.querySelectorAll('table tr')].some(r => /Round\s+1\s+2\s+round/.test(r.innerText))`, "a new round")
+}
+
 func TestAMisspeltNameIsMendedFromItsFinding(t *testing.T) {
 	p := open(t)
 	_, etag, err := p.c.Plan(ctx, "lantern-pass")

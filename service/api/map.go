@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -24,6 +25,7 @@ type Map struct {
 	Kinds    []MapKind    `json:"kinds" doc:"What kinds of props there are."`
 	Movables []MapMovable `json:"movables"`
 	Events   []MapEvent   `json:"events" doc:"What can be sent there."`
+	Calendar bool         `json:"calendar" doc:"Whether one of the plan's own crossings happens by the calendar."`
 }
 
 // MapScene is one scene. Points have a number for each axis.
@@ -139,7 +141,8 @@ func mapOf(m *model.Model) Map {
 	d := drawing{m}
 	out := Map{Unit: m.Plan.Space.Unit.Or("metre"), Axes: m.Axes, Facings: append([]string{}, m.Facings...),
 		Step: plainNumber(m.Step), Reach: plainNumber(m.Reach),
-		Scenes: []MapScene{}, Passages: []MapPassage{}, Kinds: []MapKind{}, Movables: []MapMovable{}, Events: []MapEvent{}}
+		Scenes: []MapScene{}, Passages: []MapPassage{}, Kinds: []MapKind{}, Movables: []MapMovable{}, Events: []MapEvent{},
+		Calendar: slices.ContainsFunc(m.OwnCrossings, func(c *model.OwnCrossing) bool { return c.Calendar != nil })}
 	for _, s := range m.Scenes {
 		out.Scenes = append(out.Scenes, d.scene(s))
 	}

@@ -177,7 +177,8 @@ func valuesOf(run *engine.Run, id string) []contract.BeforeAfter {
 func rowsOf(list []engine.Figure) []contract.BeforeAfter {
 	out := make([]contract.BeforeAfter, 0, len(list))
 	for _, f := range list {
-		row := contract.BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop + f.Option, Title: f.Var.Title, After: f.Value}
+		row := contract.BeforeAfter{Name: f.Var.Name, Of: f.Scene + f.Prop + f.Option, Title: f.Var.Title,
+			Before: f.Var.Start, After: f.Value}
 		switch {
 		case f.Var.Computed():
 			row.Cause = "follows from other values"
@@ -224,9 +225,12 @@ func beside(before, after []contract.BeforeAfter, mine func(engine.Change) bool,
 	for i := range out {
 		row := &out[i]
 		old, known := was[key{row.Name, row.Of}]
+		if !known && !new && row.Of != "" {
+			old = row.Before // what was never changed is not listed, and as it starts
+		}
 		byItself := row.Cause // where nothing else changed it
 		row.Cause = ""
-		row.Before, row.Change = old, !new && (!known || old.String() != row.After.String())
+		row.Before, row.Change = old, !new && (!known && row.Of == "" || old.String() != row.After.String())
 		for _, c := range changes {
 			if mine(c) && c.Name == row.Name && c.Scene+c.Prop+c.Option == row.Of {
 				row.Cause, row.Line = c.Cause.String(), c.Cause.Line

@@ -41,7 +41,7 @@ const act = (step: Step) => props.stage.act(step)
 
 function send(e: Schemas['MapEvent'], args: Record<string, unknown> = {}) {
   asked.value = ''
-  act({ event: e.id, ...(e.from === 'self' ? { by: props.player } : {}), ...(e.args.length ? { args } : {}) })
+  act({ event: e.id, by: e.from === 'self' ? props.player : 'server', ...(e.args.length ? { args } : {}) })
 }
 
 const ask = (e: Schemas['MapEvent']) => (e.args.length ? (asked.value = asked.value === e.id ? '' : e.id) : send(e))
@@ -117,7 +117,10 @@ function add() {
       </div>
     </template>
     <h3>Time passes</h3>
-    <div class="list"><button v-for="t in ['1s', '10s', '1m', '5m']" :key="t" type="button" @click="act({ wait: t })">{{ t }}</button></div>
+    <div class="list">
+      <button v-for="t in ['1s', '10s', '1m', '5m']" :key="t" type="button" @click="act({ wait: t })">{{ t }}</button>
+      <button v-if="map.calendar" type="button" @click="act({ wait: '24h' })">a day</button>
+    </div>
     <h3>To everybody</h3>
     <div class="list">
       <button type="button" @click="act({ restart: 'session' })">the session is restarted</button>
