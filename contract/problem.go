@@ -10,6 +10,7 @@ type Problem struct {
 	Title    string       `json:"title" doc:"What kind of problem it is, for people."`
 	Status   int          `json:"status" doc:"The HTTP status."`
 	Detail   string       `json:"detail,omitempty" doc:"What is wrong this time."`
+	Key      string       `json:"key,omitempty" doc:"What the detail is known by in the plan, for a game that says it in words of its own: events.haul.refused."`
 	Rule     int          `json:"rule,omitempty" doc:"The rule of the plan that refused or failed, from 1."`
 	Line     int          `json:"line,omitempty" doc:"The line of the plan."`
 	Findings finding.List `json:"findings,omitempty" doc:"What is wrong with the plan that was sent."`

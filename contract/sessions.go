@@ -91,10 +91,11 @@ type Step struct {
 
 // Notice is something that players are told.
 type Notice struct {
-	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, died, came-back, started, milestone, taken, set-down, holds, stands, message, breach, undone."`
+	Kind   string `json:"kind" doc:"joined, left, arrived, departed, checkpoint, crossed, died, gone, came-back, started, milestone, taken, set-down, holds, stands, message, breach, undone."`
 	Player string `json:"player,omitempty"`
 	To     string `json:"to" enum:"player,scene,everyone"`
 	Text   string `json:"text,omitempty" doc:"As the plan has it, or in English."`
+	Key    string `json:"key,omitempty" doc:"What the text is known by in the plan, for a game that says it in words of its own: rules.bell.text."`
 	Scene  string `json:"scene,omitempty"`
 	From   string `json:"from,omitempty" doc:"Of arrived: the scene that was left."`
 	ID     string `json:"id,omitempty" doc:"The milestone, checkpoint or movable that it is about: for whoever says it in another language."`

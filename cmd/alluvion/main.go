@@ -90,6 +90,8 @@ var commands = []command{
 			fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 			fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 		}},
+	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it", runTexts,
+		nil},
 	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare,
 		func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)
@@ -343,6 +345,10 @@ var longer = map[string]string{
 		"becomes the one that was probably meant, wherever it stands; what is left is shown.",
 	"matrix": "Works on the file alone. A * marks what the item itself decides; the rest follows from the plan's\n" +
 		"defaults. With -row, each cell is explained in a sentence.",
+	"texts": "Each text has a key: its path in the plan, as events.haul.refused; what a rule says has the rule's name. What\n" +
+		"players are told carries the key beside the text, so that a game can show its own in its place.\n" +
+		"FILES have a key and a text on each line, in YAML: print the plan's with > texts/nb.yaml, and translate\n" +
+		"them. What a file lacks players read as the plan has it; the exit status is 1 where it has too much.",
 	"play": playHelp,
 	"save": "SAVES are files, or folders of them (*.json); sealed or not, of players or worlds, of any version. Each is held\n" +
 		"against the plan, upgraded to its version where it is older. The exit status is 1 where anything is wrong.\n\n" +

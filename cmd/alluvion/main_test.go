@@ -339,6 +339,28 @@ func TestSchemasArePrintedForEditors(t *testing.T) {
 	assert.Equal(t, 1, runWith(t, "", "schema", "-of", "save", "../../examples/troubled/none-unhandled.yaml").code)
 }
 
+func TestTextsAreWrittenAndTranslationsHeldAgainstThem(t *testing.T) {
+	const plan, norwegian = "../../examples/harbour/plan.yaml", "../../examples/harbour/texts/nb.yaml"
+	whole := runWith(t, "", "texts", plan, norwegian)
+	assert.Equal(t, 0, whole.code, whole.errs)
+	assert.Contains(t, whole.out, "has every text of the plan")
+	written := runWith(t, "", "texts", plan)
+	assert.Contains(t, written.out, "events.haul.refused: Choose a crew first.\n")
+	beside := filepath.Join(t.TempDir(), "en.yaml")
+	require.NoError(t, os.WriteFile(beside, []byte(strings.Replace(written.out, "events.haul.refused", "events.hual.refused", 1)), 0o600))
+	wrong := runWith(t, "", "texts", plan, norwegian, beside)
+	assert.Equal(t, 1, wrong.code)
+	assert.Contains(t, wrong.out, `no text called "events.hual.refused". Did you mean events.haul.refused?`)
+	assert.Contains(t, wrong.out, "nb.yaml has every text")
+	assert.NotContains(t, wrong.out, "cannot run", "the plan is fine")
+	require.NoError(t, os.WriteFile(beside, []byte("events.haul.refused: No crew, no haul.\n"), 0o600))
+	partly := runWith(t, "", "texts", plan, beside)
+	assert.Equal(t, 0, partly.code)
+	assert.Contains(t, partly.out, "rules.offering.text  Somebody offers you a trade.")
+	assert.Equal(t, 2, runWith(t, "", "texts").code)
+	assert.Equal(t, 3, runWith(t, "", "texts", plan, "missing.yaml").code)
+}
+
 func TestCompareSaysWhatBecomesOfOldSaves(t *testing.T) {
 	raw, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)

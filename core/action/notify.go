@@ -30,20 +30,20 @@ func (notify) Compile(c *model.Compiler, form any) model.Deed {
 		if to != "everyone" && !c.HasPlayer() {
 			c.Report("bad-value", f.Notify.At, "There is no player here: this rule can notify everyone, or a player whom it names.")
 		}
-		return &telling{to: to, text: f.Text.Value}
+		return &telling{to: to, text: c.Text(f.Text)}
 	}
 	who := c.Somebody(f.Notify, many)
 	if who == nil {
 		return nil
 	}
-	return &telling{one: who, text: f.Text.Value}
+	return &telling{one: who, text: c.Text(f.Text)}
 }
 
 // telling tells somebody something: those whom a word stands for, or one player, perhaps nobody.
 type telling struct {
 	to   string
 	one  *expr.Program
-	text string
+	text model.Text
 }
 
 // Do tells them.

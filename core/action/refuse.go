@@ -15,15 +15,15 @@ type refuseForm struct {
 
 func (refuse) Form() any { return new(refuseForm) }
 
-func (refuse) Compile(_ *model.Compiler, form any) model.Deed {
-	return refusing{form.(*refuseForm).Refuse.Value}
+func (refuse) Compile(c *model.Compiler, form any) model.Deed {
+	return refusing{c.Text(form.(*refuseForm).Refuse)}
 }
 
 // refusing makes the event fail.
-type refusing struct{ reason string }
+type refusing struct{ reason model.Text }
 
 // Do refuses.
-func (r refusing) Do(d model.Doer) error { return d.Refuse(r.reason) }
+func (r refusing) Do(d model.Doer) error { return d.RefuseWith(r.reason) }
 
 // Traits say that it fails.
 func (refusing) Traits() model.Traits { return model.Traits{Fails: "it refuses"} }

@@ -128,10 +128,10 @@ func (t *tx) Remember(w *model.Waymark) { t.rememberPlace(t.frame.player, w) }
 func (t *tx) Forget(w *model.Waymark) { t.setMark(t.frame.player, w, remembered{}) }
 
 // Tell tells somebody something.
-func (t *tx) Tell(to, text string) { t.message(t.frame.player, to, text) }
+func (t *tx) Tell(to string, text model.Text) { t.message(t.frame.player, to, text) }
 
 // TellOne tells one player something, if they are here.
-func (t *tx) TellOne(who *expr.Program, text string) error {
+func (t *tx) TellOne(who *expr.Program, text model.Text) error {
 	id := who.Eval(&t.frame)
 	if p := t.run.players[id.Text]; p != nil {
 		t.message(p, "player", text)
@@ -139,8 +139,8 @@ func (t *tx) TellOne(who *expr.Program, text string) error {
 	return t.failed(t.acting)
 }
 
-func (t *tx) message(about *Player, to, text string) {
-	n := Notice{Player: playerID(about), To: to, Kind: "message", Text: text, Rule: t.acting.Number}
+func (t *tx) message(about *Player, to string, text model.Text) {
+	n := Notice{Player: playerID(about), To: to, Kind: "message", Text: text.Text, Key: text.Key, Rule: t.acting.Number}
 	if about != nil {
 		n.Scene = t.run.m.Scenes[about.place.Scene].ID
 	}
@@ -149,6 +149,9 @@ func (t *tx) message(about *Player, to, text string) {
 
 // Refuse makes the event fail with a reason.
 func (t *tx) Refuse(reason string) error { return &Refusal{Kind: Refused, Reason: reason} }
+
+// RefuseWith is Refuse with a reason of the plan's.
+func (t *tx) RefuseWith(reason model.Text) error { return refuseWith(reason, "") }
 
 // Fail makes it fail with one that nobody meant.
 func (t *tx) Fail(reason string) error { return &Refusal{Kind: Failed, Reason: reason} }
@@ -185,7 +188,7 @@ func (t *tx) Assign(a *model.Assignment) error {
 	}
 	fit, err := a.Var.Fit(to)
 	if err != nil {
-		return t.Refuse(beyond(a.Var, to, err))
+		return beyond(a.Var, to, err)
 	}
 	return t.give(o, a.Var, fit, a.Picks)
 }
@@ -218,18 +221,15 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Assignment) error {
 	}
 	fit, err := a.Var.FitNumber(to)
 	if err != nil {
-		return t.Refuse(beyond(a.Var, to, err))
+		return beyond(a.Var, to, err)
 	}
 	t.writeNumber(p, a.Var, at, fit)
 	return nil
 }
 
 // beyond says why a value is refused: in the plan's words, where it has some.
-func beyond(v *model.Var, to fmt.Stringer, err error) string {
-	if v.Refuse && v.Decl.Refused.Given {
-		return v.Decl.Refused.Value
-	}
-	return fmt.Sprintf("%s cannot become %s: %v.", v.Name, to, err)
+func beyond(v *model.Var, to fmt.Stringer, err error) error {
+	return refuseWith(v.Refused, "%s cannot become %s: %v.", v.Name, to, err)
 }
 
 // give gives a variable a value that fits, where it is a pick that the player may have.
@@ -266,7 +266,7 @@ func (t *tx) mayPick(o owner, v *model.Var, to types.Value) error {
 	f := frame{run: t.run}
 	f.about(o.player)
 	if !only.If.True(&f) || f.err != nil {
-		return refuse(Refused, "%s", only.Refused)
+		return refuseWith(only.Refused, "")
 	}
 	return nil
 }

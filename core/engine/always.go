@@ -107,7 +107,7 @@ func (t *tx) breaks(w watch) bool {
 }
 
 func (w watch) refusal() *Refusal {
-	text := w.always.Refused
+	text := w.always.Refused.Text
 	if text == "" {
 		text = fmt.Sprintf("This would break what always holds: %s.", w.always.That.Source)
 	}

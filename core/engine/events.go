@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"cmp"
 	"strings"
 
 	"alluvion.dev/core/model"
@@ -41,7 +42,7 @@ func (t *tx) happen(e *model.Event, p *Player, args []types.Value) error {
 		if t.frame.err != nil {
 			return refuse(Failed, "The condition of %s failed: %v.", e.ID, t.frame.err)
 		}
-		return refuse(Refused, "%s", orText(e.Refused, e.Title+" cannot happen now."))
+		return refuseWith(e.Refused, "%s cannot happen now.", e.Title)
 	}
 	return t.rules(e.Rules)
 }
@@ -65,7 +66,7 @@ func (t *tx) arguments(e *model.Event, given map[string]types.Value, sender *Pla
 	}
 	if len(given) > known {
 		return nil, refuse(Unknown, "The event %s takes %s; something else was sent.", e.ID,
-			orText(strings.Join(argNames(e), ", "), "no arguments"))
+			cmp.Or(strings.Join(argNames(e), ", "), "no arguments"))
 	}
 	return t.args, nil
 }

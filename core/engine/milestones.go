@@ -114,7 +114,7 @@ func (t *tx) setEarned(p *Player, m *model.Milestone, to bool) {
 	earned[m.Index] = to
 	p.earned = earned
 	if to {
-		t.tell(Notice{Player: p.id, To: "player", Kind: "milestone", Text: m.Title, ID: m.ID})
+		t.tell(Notice{Player: p.id, To: "player", Kind: "milestone", Text: m.Title, Key: m.Text.Key, ID: m.ID})
 		t.queue = append(t.queue, pending{do: "milestone", player: p, mile: m, cause: t.cause})
 	}
 }

@@ -104,7 +104,7 @@ func (t *tx) pass(p *Player, id string) error {
 		}
 		if !open {
 			if passage.Else == nil {
-				return refuse(Refused, "%s", orText(passage.Refused, passage.Title+" is closed."))
+				return refuseWith(passage.Refused, "%s is closed.", passage.Title)
 			}
 			return t.goTo(p, spotPlace(passage.Else, p.place.Facing))
 		}

@@ -113,7 +113,7 @@ func (t *tx) crossWorld(c *model.OwnCrossing) {
 	if c.Own().IsFor("game") {
 		t.crossThings(c.Crossing)
 	}
-	t.tell(Notice{To: "everyone", Kind: "crossed", Text: c.Title(), ID: c.String()})
+	t.tell(Notice{To: "everyone", Kind: "crossed", Text: c.Title(), Key: c.Text.Key, ID: c.String()})
 }
 
 // crossPlayer takes one player through a column, and the record of their checkpoint with them.
@@ -140,7 +140,7 @@ func (t *tx) crossPlayerIn(c *model.OwnCrossing, p *Player, slot, over bool) {
 }
 
 func (t *tx) tellCrossed(c *model.OwnCrossing, p *Player) {
-	t.tell(Notice{Player: p.id, To: "player", Kind: "crossed", Text: c.Title(), ID: c.String()})
+	t.tell(Notice{Player: p.id, To: "player", Kind: "crossed", Text: c.Title(), Key: c.Text.Key, ID: c.String()})
 }
 
 // missed takes a player who comes back through what was crossed without them, each crossing once (rule 41).

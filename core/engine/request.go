@@ -55,6 +55,7 @@ const (
 type Refusal struct {
 	Kind   string
 	Reason string // for people
+	Key    string // what the reason is known by, where it is the plan's: "" otherwise
 	Rule   int    // the rule of the plan that failed or refused, from 1; 0 where none did
 	Named  string // what people call the rule: winning, or rule 3
 	Line   int    // its line in the plan
@@ -70,6 +71,14 @@ func (e *Refusal) Error() string {
 
 func refuse(kind, format string, args ...any) error {
 	return &Refusal{Kind: kind, Reason: fmt.Sprintf(format, args...)}
+}
+
+// refuseWith refuses in the words of the plan, where it has some.
+func refuseWith(text model.Text, otherwise string, args ...any) error {
+	if text.Text == "" {
+		return refuse(Refused, otherwise, args...)
+	}
+	return &Refusal{Kind: Refused, Reason: text.Text, Key: text.Key}
 }
 
 // Cause is why a value changed. One that was handed out is never changed: many changes may share it.
@@ -154,7 +163,8 @@ type Notice struct {
 	Text   string
 	Scene  string
 	From   string // of arrived: the scene that was left
-	ID     string // the milestone, checkpoint or movable that it is about, for whoever says it in other words
+	ID     string // the milestone, checkpoint or movable that it is about
+	Key    string // what Text is known by, for a game that says it in words of its own; "" where it is not the plan's
 	Rule   int    // of message and undone: the rule that says it, or that failed, from 1
 }
 

@@ -207,9 +207,9 @@ func (t *tx) asked(req *Request, p *Player) error {
 	t.frame.about(p)
 	switch {
 	case rule.Closed:
-		return refuse(Refused, "%s", orText(rule.Refused, "Players cannot ask for "+req.Do+" in this game."))
+		return refuseWith(rule.Refused, "Players cannot ask for %s in this game.", req.Do)
 	case !t.holds(rule.If):
-		return refuse(Refused, "%s", orText(rule.Refused, "That is not possible now: "+req.Do+"."))
+		return refuseWith(rule.Refused, "That is not possible now: %s.", req.Do)
 	}
 	return nil
 }
@@ -269,13 +269,6 @@ func (t *tx) perform(req *Request, p *Player) error {
 		return t.die(p)
 	}
 	return refuse(Unknown, "There is no request called %q; there are join, move, pass, touch, leave, start-over, event and write.", req.Do)
-}
-
-func orText(s, other string) string {
-	if s == "" {
-		return other
-	}
-	return s
 }
 
 // unknown refuses a name that stands for nothing, with the nearest that does.

@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"cmp"
+
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
@@ -19,7 +21,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Forbidden, "%s is not written by players; the rules and the game's server do.", v.Name)
 	case v.Shared != nil && !v.Shared.Mine:
 		return refuse(Refused, "%s is of the commons %s, which %s writes: correct it there.", v.Name, v.Shared.Commons,
-			orText(v.Shared.Writer, "its expression"))
+			cmp.Or(v.Shared.Writer, "its expression"))
 	case v.Computed() || v.Stopwatch && req.Do != "correct" || v.Seed:
 		return refuse(Refused, "%s cannot be written: it has its value by itself.", v.Name)
 	case v.Holder.OfPlayers() && p == nil:
@@ -36,7 +38,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 		return refuse(Invalid, "%s cannot become %s: %v.", v.Name, req.Value, err)
 	}
 	if req.Do == "correct" {
-		t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+		t.cause = &Cause{Kind: "correction", Moment: "correction: " + cmp.Or(req.Why, "no reason given")}
 		if v.Stopwatch {
 			req.Value = t.run.stopwatchAt(v, t.run.touched(o)[v.Slot], req.Value.Num)
 		}
@@ -55,7 +57,7 @@ func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error
 	case req.Value.Kind != types.IsBool:
 		return refuse(Invalid, "%s is earned or not: true or false is wanted, not %s.", m.ID, req.Value)
 	}
-	t.cause = &Cause{Kind: "correction", Moment: "correction: " + orText(req.Why, "no reason given")}
+	t.cause = &Cause{Kind: "correction", Moment: "correction: " + cmp.Or(req.Why, "no reason given")}
 	t.setEarned(p, m, req.Value.Bool)
 	return nil
 }

@@ -69,6 +69,7 @@ func (b *builder) all() {
 	b.allCarriers()
 	b.session()
 	b.saving()
+	b.sortTexts()
 	b.allWeighed()
 }
 
@@ -326,7 +327,7 @@ func (b *builder) allPassages() {
 		d := &e.Value
 		p := &Passage{ID: e.ID, Title: Title(d.Title, e.ID), From: b.spots[d.From.Name], To: b.spots[d.To.Name],
 			Waymark: b.waymarks[d.To.Name], BothWays: d.BothWays.Value,
-			Refused: d.Refused.Value, Else: b.spots[d.Else.Name], At: e.At, Decl: d}
+			Refused: b.text(d.Refused), Else: b.spots[d.Else.Name], At: e.At, Decl: d}
 		p.Carry = b.carried(d.Carry)
 		if p.Waymark != nil && (p.BothWays || len(d.Carry) > 0) {
 			b.report("bad-value", e.At,

@@ -21,6 +21,7 @@ type OwnCrossing struct {
 	World bool
 	// Calendar is when it happens by the calendar; nil where moments set it off.
 	Calendar *calendar.Calendar
+	Text     Text    // its title, as players read it
 	Rules    []*Rule // that wait for it: once for the world, or for each player
 	Each     []*Rule // that wait for each player's
 }
@@ -90,7 +91,8 @@ func (b *builder) nameCrossings() {
 	for _, c := range b.Crossings {
 		if own := c.Own(); own != nil {
 			b.OwnCrossings = append(b.OwnCrossings, &OwnCrossing{Crossing: c, Index: len(b.OwnCrossings),
-				World: own.OfWorld(), Calendar: b.calendar(own.Calendar)})
+				World: own.OfWorld(), Calendar: b.calendar(own.Calendar),
+				Text: b.titled("crossings", c.String(), c.Title(), b.Plan.Crossings.Entries[len(b.OwnCrossings)].At)})
 		}
 	}
 }

@@ -144,10 +144,12 @@ type Doer interface {
 	Send(e *Event, args []types.Value)
 	// Tell tells somebody something: the rule's player, everybody in their scene, or everyone. TellOne tells one player,
 	// who may be nobody, or not here.
-	Tell(to, text string)
-	TellOne(who *expr.Program, text string) error
-	// Refuse makes the event fail with a reason; Fail does so with one that nobody meant.
+	Tell(to string, text Text)
+	TellOne(who *expr.Program, text Text) error
+	// Refuse makes the event fail with a reason, RefuseWith with one of the plan's; Fail does so with one that nobody
+	// meant.
 	Refuse(reason string) error
+	RefuseWith(reason Text) error
 	Fail(reason string) error
 }
 

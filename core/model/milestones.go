@@ -12,7 +12,8 @@ func (b *builder) nameMilestones() {
 	for i := range b.Plan.Milestones.Entries {
 		e := &b.Plan.Milestones.Entries[i]
 		b.Milestones = append(b.Milestones, &Milestone{ID: e.ID, Fates: b.newFates(), Title: Title(e.Value.Title, e.ID),
-			Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value})
+			Index: i, Goal: e.Value.Goal.Value, At: e.At, Decl: &e.Value,
+			Text: b.titled("milestones", e.ID, Title(e.Value.Title, e.ID), firstAt(e.Value.Title.At, e.At))})
 	}
 }
 

@@ -29,6 +29,7 @@ type Model struct {
 	Props        []*Prop // all, in document order
 	Movables     []*Movable
 	Standings    []*Standing
+	Texts        []Text // what players read, in the order of the plan
 	Carriers     []*Carrier
 	Pickable     map[string]map[string]Pickable // by roster and option: those that are not for every player
 	Requests     map[string]*RequestRule        // by the request
@@ -171,7 +172,7 @@ type CarriedName struct {
 type RequestRule struct {
 	Closed  bool
 	If      *expr.Program
-	Refused string
+	Refused Text
 	At      finding.At
 }
 
@@ -191,6 +192,7 @@ type Var struct {
 	Is        *expr.Program // of a computed variable
 	effort    int           // of a computed variable: how much is done to read it
 	Stopwatch bool
+	Refused   Text          // what is said where at_limit: refuse stops a change
 	While     *expr.Program // of a stopwatch that counts only while it holds
 	Seed      bool
 	Locked    bool
@@ -317,7 +319,7 @@ type Passage struct {
 	BothWays bool
 	Carry    Carried
 	If       *expr.Program
-	Refused  string
+	Refused  Text
 	Else     *Spot
 	At       finding.At
 	Decl     *plan.Passage
@@ -364,6 +366,7 @@ type Milestone struct {
 	Fates    Fates // keep or reset, by crossing
 	At       finding.At
 	Decl     *plan.Milestone
+	Text     Text // its title, as players read it
 }
 
 // Event is something that is sent in.
@@ -375,7 +378,7 @@ type Event struct {
 	Self      bool // a player sends it about themselves
 	AtMost    plan.Rate
 	If        *expr.Program
-	Refused   string
+	Refused   Text
 	WhileDead bool
 	Rules     []*Rule
 	At        finding.At
@@ -435,7 +438,7 @@ type Timer struct {
 type Always struct {
 	Decl        *plan.Always
 	That        *expr.Program
-	Refused     string
+	Refused     Text
 	AboutPlayer bool
 	At          finding.At
 }

@@ -1,7 +1,6 @@
 package model
 
 import (
-	"fmt"
 	"slices"
 
 	"alluvion.dev/core/expr"
@@ -91,7 +90,10 @@ func (b *builder) allOptions() {
 				continue
 			}
 			if p, ok := b.condition(o.Value.If, b.scopes.player, nil); ok {
-				text := o.Value.Refused.Or(fmt.Sprintf("%s cannot be picked now.", Title(o.Value.Title, o.ID)))
+				text := b.text(o.Value.Refused)
+				if text.Text == "" {
+					text.Text = Title(o.Value.Title, o.ID) + " cannot be picked now."
+				}
 				b.onlyFor(e.ID, o.ID, Pickable{If: p, Refused: text})
 			}
 		}
@@ -114,7 +116,7 @@ func (b *builder) onlyFor(roster, option string, p Pickable) {
 // Pickable is who may pick an option, and what the others are told.
 type Pickable struct {
 	If      *expr.Program
-	Refused string
+	Refused Text
 }
 
 func (b *builder) allRequests() {
@@ -130,7 +132,7 @@ func (b *builder) allRequests() {
 			}
 			continue
 		}
-		r := &RequestRule{Closed: d.Closed.Value, Refused: d.Refused.Value, At: firstAt(d.If.At, d.Closed.At)}
+		r := &RequestRule{Closed: d.Closed.Value, Refused: b.text(d.Refused), At: firstAt(d.If.At, d.Closed.At)}
 		if d.If.Given() {
 			r.If, _ = b.condition(d.If, b.scopes.player, nil)
 		}

@@ -20,7 +20,7 @@ func (b *builder) allEvents() {
 		e := &b.Plan.Events.Entries[i]
 		d := &e.Value
 		ev := &Event{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, Self: d.From.Value == "self" ||
-			b.rest.inside(e.At.Pointer+"/from"), Refused: d.Refused.Value,
+			b.rest.inside(e.At.Pointer+"/from"), Refused: b.text(d.Refused),
 			WhileDead: d.WhileDead.Value, AtMost: d.AtMost.Value, At: e.At, Decl: d}
 		for _, a := range d.Args.Entries {
 			arg := Arg{ID: a.ID, Domain: b.valueDomain(a.ID, &a.Value, types.InArgument), Within: a.Value.Within.Given,
@@ -185,7 +185,7 @@ func (b *builder) allAlways() {
 			continue
 		}
 		b.Reaches = b.Reaches || p.ReadsAny(func(r expr.Ref) bool { return r.Elsewhere() })
-		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: d.Refused.Value, AboutPlayer: b.aboutPlayer(p),
+		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: b.text(d.Refused), AboutPlayer: b.aboutPlayer(p),
 			At: d.At})
 	}
 }

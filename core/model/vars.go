@@ -161,6 +161,7 @@ func (b *builder) variable(v *Var) {
 	v.Domain = b.domain(declaration{name: v.ID, id: d.Type, limits: &d.Limits, roster: d.Roster, items: d.Items,
 		maxItems: d.MaxItems, where: types.InVariable})
 	v.Refuse = d.AtLimit.Value == "refuse"
+	v.Refused = b.text(d.Refused)
 	if d.Refused.Given && !v.Refuse {
 		b.report("missing", d.Refused.At, "%s has a text for when a change is refused, but no at_limit: refuse.", v.Name)
 	}

@@ -108,7 +108,8 @@ var said = map[string]message{
 		[]member{numbered, {"repeat?", flag("It had been refused before.")},
 			{"kind", table{"enum": []any{"refused", "failed", "stale", "invalid", "unknown", "forbidden"},
 				"description": "docs/wire.md says what each means."}},
-			{"why", text("As the plan has it, or in English.")}, {"member?",
+			{"why", text("As the plan has it, or in English.")}, {"key?",
+				text("What why is known by in the plan: events.haul.refused.")}, {"member?",
 				text("Of a message that is not understood: which member is wrong.")},
 			{"rule?", whole("The rule that refused, from 1.")}, {"line?", whole("Its line in the plan.")}}, true},
 	"saved": {"Everything up to a number is on disk.", []member{numbered,
@@ -133,7 +134,7 @@ func part() table {
 }
 
 // ToldKinds are the kinds of what players are told.
-var ToldKinds = []string{"arrived", "breach", "came-back", "checkpoint", "departed", "died", "holds", "joined", "left",
+var ToldKinds = []string{"arrived", "breach", "came-back", "checkpoint", "crossed", "departed", "died", "gone", "holds", "joined", "left",
 	"message", "milestone", "set-down", "stands", "started", "taken", "undone"}
 
 func told() table {
@@ -144,6 +145,7 @@ func told() table {
 	return object("told", message{"Something that a player is told.",
 		[]member{{"kind", table{"enum": kinds, "description": "What kind it is of."}},
 			{"player?", text("Whom it is about.")}, {"text?", text("As the plan has it, or in English.")},
+			{"key?", text("What the text is known by in the plan, for a game that says it in words of its own: rules.bell.text.")},
 			{"id?", text("The milestone, checkpoint or movable that it is about: what a machine goes by that says it in another language.")}, {"rule?", whole("Of message: the rule that says it, from 1; of undone: the one that failed.")},
 			{"scene?", text("Where.")}, {"from?", text("Of arrived: the scene that was left.")}}, true}, false)
 }

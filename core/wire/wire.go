@@ -83,6 +83,7 @@ type Said struct {
 	Repeat   bool       `json:"repeat,omitzero"`
 	Kind     string     `json:"kind,omitempty"`
 	Why      string     `json:"why,omitempty"`
+	Key      string     `json:"key,omitempty"`    // of refused: what why is known by, where it is the plan's
 	Member   string     `json:"member,omitempty"` // of a message that is not understood: which of its members
 	Rule     int        `json:"rule,omitzero"`
 	Line     int        `json:"line,omitzero"`
@@ -99,6 +100,7 @@ type Told struct {
 	Kind   string `json:"kind"`
 	Player string `json:"player,omitempty"`
 	Text   string `json:"text,omitempty"` // as the plan has it, or in English
+	Key    string `json:"key,omitempty"`  // what the text is known by in the plan
 	ID     string `json:"id,omitempty"`   // the milestone, checkpoint or movable
 	Rule   int    `json:"rule,omitzero"`  // of message: the rule that says it
 	Scene  string `json:"scene,omitempty"`

@@ -8,6 +8,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -17,6 +18,7 @@ import (
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/wire"
 	"alluvion.dev/internal/generated"
 )
 
@@ -116,6 +118,27 @@ func TestEveryEntryOfEveryTableIsExplainedAndTried(t *testing.T) {
 		for h := model.OfPlayer; h <= model.OfPlayerProp; h++ {
 			assert.NotEmpty(t, h.String())
 		}
+	}
+}
+
+// Whatever players are told of is of a kind that the messages' schema and the reference know.
+func TestEveryKindOfNoticeIsKnownOutside(t *testing.T) {
+	reference, err := os.ReadFile(root + "/docs/plan.md")
+	require.NoError(t, err)
+	files, err := filepath.Glob(root + "/core/engine/*.go")
+	require.NoError(t, err)
+	notice, found := regexp.MustCompile(`Notice\{[^}]*Kind: "([a-z-]+)"`), map[string]bool{}
+	for _, f := range files {
+		text, err := os.ReadFile(f)
+		require.NoError(t, err)
+		for _, kind := range notice.FindAllStringSubmatch(string(text), -1) {
+			found[kind[1]] = true
+		}
+	}
+	assert.Len(t, found, len(wire.ToldKinds))
+	for kind := range found {
+		assert.Contains(t, wire.ToldKinds, kind)
+		assert.Contains(t, string(reference), "`"+kind+"`")
 	}
 }
 

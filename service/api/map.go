@@ -223,7 +223,7 @@ func (d drawing) spot(spot *model.Spot) MapSpot {
 
 func (d drawing) passage(p *model.Passage) MapPassage {
 	x := MapPassage{ID: p.ID, Title: p.Title, From: p.From.ID, BothWays: p.BothWays, Gated: p.If != nil,
-		Refused: p.Refused, Carries: []string{}, Line: p.At.Line}
+		Refused: p.Refused.Text, Carries: []string{}, Line: p.At.Line}
 	if p.To != nil {
 		x.To = p.To.ID
 	}

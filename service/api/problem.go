@@ -136,6 +136,6 @@ func refused(r *engine.Refusal) *contract.Problem {
 		engine.Refused: "The plan does not allow it now", engine.Failed: "A rule of the plan failed", engine.Repeated: "It was applied before",
 		engine.Stale: "The player is elsewhere by now", engine.Forbidden: "Players may not ask for this", engine.TooFast: "Nobody moves that fast", engine.TooOften: "That is too often"}
 	p := problem(statuses[r.Kind], r.Kind, titles[r.Kind], "%s", r.Reason)
-	p.Rule, p.Line = r.Rule, r.Line
+	p.Key, p.Rule, p.Line = r.Key, r.Rule, r.Line
 	return p
 }

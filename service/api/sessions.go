@@ -12,7 +12,7 @@ import (
 )
 
 func noticeOf(n engine.Notice) contract.Notice {
-	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Scene: n.Scene, From: n.From,
+	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Key: n.Key, Scene: n.Scene, From: n.From,
 		ID: n.ID, Rule: n.Rule}
 }
 

@@ -262,7 +262,8 @@ func (s *Session) refuse(line *Line, what string, number uint64, err error) {
 	said := wire.Said{Is: "refused", Number: number, Kind: "failed", Why: err.Error()}
 	var refusal *engine.Refusal
 	if errors.As(err, &refusal) {
-		said.Kind, said.Why, said.Rule, said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
+		said.Kind, said.Why, said.Key, said.Rule, said.Line = refusal.Kind, refusal.Reason, refusal.Key, refusal.Rule,
+			refusal.Line
 	}
 	line.done = max(line.done, number)
 	var repeated again
@@ -320,7 +321,7 @@ func (s *Session) tell(notices []engine.Notice) {
 
 // written is a notice as machines are told it.
 func written(n *engine.Notice) []byte {
-	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, ID: n.ID, Rule: n.Rule,
+	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID, Rule: n.Rule,
 		Scene: n.Scene, From: n.From})
 	if err != nil {
 		panic(err) // plain data

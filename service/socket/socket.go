@@ -193,7 +193,8 @@ func (s *Server) turnAway(conn *websocket.Conn, session *live.Session, err error
 	switch {
 	case errors.As(err, &t):
 	case errors.As(err, &refusal):
-		t.said.Kind, t.said.Why, t.said.Rule, t.said.Line = refusal.Kind, refusal.Reason, refusal.Rule, refusal.Line
+		t.said.Kind, t.said.Why, t.said.Key, t.said.Rule, t.said.Line = refusal.Kind, refusal.Reason, refusal.Key,
+			refusal.Rule, refusal.Line
 	}
 	s.logTurned(session, t.said.Why)
 	s.Meter.Closed(strconv.Itoa(t.code))

@@ -1,0 +1,54 @@
+package service_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
+	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
+)
+
+// What a machine is told and refused carries the key of the text, by its connection and by HTTP; so do frames that are
+// packed.
+func TestTextsComeWithTheirKeys(t *testing.T) {
+	h := start(t)
+	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
+	require.NoError(t, err)
+	h.room, err = h.c.Open(ctx, "harbour", "tide")
+	require.NoError(t, err)
+	layout, err := h.room.Layout(ctx)
+	require.NoError(t, err)
+	ada := h.machine(client.Joining{Player: "ada"})
+	bob := h.machine(client.Joining{Player: "bob", Packed: true, Layout: layout})
+
+	var r *client.Refused
+	tea := map[string]types.Value{"ware": types.OfText("tea")}
+	require.ErrorAs(t, ada.do(wire.Ask{Is: "event", Name: "haul", Args: tea}), &r)
+	assert.Equal(t, "events.haul.refused", r.Key)
+	assert.Equal(t, "Choose a crew first.", r.Why)
+	_, err = h.room.Do(ctx, contract.Request{Do: "event", Player: "ada", Name: "haul", Args: tea})
+	var p *contract.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "events.haul.refused", p.Key)
+	assert.Equal(t, r.Why, p.Detail)
+
+	ada.must(wire.Ask{Is: "event", Name: "offer", Args: map[string]types.Value{"to": types.OfText("bob"), "give": types.OfText("tea"), "want": types.OfText("rice")}})
+	for deadline := time.After(within); ; {
+		select {
+		case n := <-bob.told:
+			if n.Kind == "message" {
+				assert.Equal(t, "rules.offering.text", n.Key)
+				assert.Equal(t, "Somebody offers you a trade.", n.Text)
+				return
+			}
+		case <-deadline:
+			require.Fail(t, "bob was never told")
+		}
+	}
+}
