@@ -17,7 +17,7 @@ var (
 	schemas = map[string]func() []byte{"plan": plan.Schema, "rehearsal": plan.RehearsalSchema,
 		"commons": plan.CommonsSchema}
 	schemasOfPlan = map[string]func(*model.Model) []byte{"save": save.Schema, "world": save.WorldSchema,
-		"sealed": save.SealedSchema}
+		"sealed": save.SealedSchema, "profile": save.ProfileSchema}
 )
 
 func runSchema(c *call) (int, error) {
@@ -31,7 +31,7 @@ func runSchema(c *call) (int, error) {
 	}
 	schema := schemasOfPlan[c.of]
 	if schema == nil {
-		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save, world, sealed.\n", c.of)
+		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save, world, sealed, profile.\n", c.of)
 		return wrongUse, errUse
 	}
 	source, name, err := c.readPlan()
@@ -43,7 +43,12 @@ func runSchema(c *call) (int, error) {
 		c.printFindings(name, found)
 		return findings, nil
 	}
-	_, err = c.out.Write(schema(m))
+	text := schema(m)
+	if text == nil {
+		fmt.Fprintf(c.err, "alluvion: %s has nothing of: profile, so that there are no documents of it.\n", name)
+		return findings, nil
+	}
+	_, err = c.out.Write(text)
 	return fine, err
 }
 

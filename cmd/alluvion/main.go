@@ -199,7 +199,7 @@ var commands = []command{
 	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of a plan's saves", runSchema,
 		func(fs *flag.FlagSet, o *options) {
 			fs.StringVar(&o.of, "of", "plan",
-				"of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed")
+				"of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed, profile (what a player has over all slots)")
 			fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
 		}},
 }

@@ -328,7 +328,7 @@ func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
 }
 
 func TestSchemasArePrintedForEditors(t *testing.T) {
-	for _, args := range [][]string{{"schema"}, {"schema", "-of", "rehearsal"}, {"schema", "-of", "commons"}, {"schema", "-of", "save", demoPlan}} {
+	for _, args := range [][]string{{"schema"}, {"schema", "-of", "rehearsal"}, {"schema", "-of", "commons"}, {"schema", "-of", "save", demoPlan}, {"schema", "-of", "profile", "../../examples/harbour/plan.yaml"}} {
 		got := runWith(t, "", args...)
 		assert.Equal(t, 0, got.code, "%v %s", args, got.errs)
 		var doc map[string]any
@@ -336,6 +336,9 @@ func TestSchemasArePrintedForEditors(t *testing.T) {
 		assert.Equal(t, "https://json-schema.org/draft/2020-12/schema", doc["$schema"])
 	}
 	assert.Equal(t, 2, runWith(t, "", "schema", "-of", "poem").code)
+	none := runWith(t, "", "schema", "-of", "profile", demoPlan)
+	assert.Equal(t, 1, none.code)
+	assert.Contains(t, none.errs, "has nothing of: profile")
 	assert.Equal(t, 1, runWith(t, "", "schema", "-of", "save", "../../examples/troubled/none-unhandled.yaml").code)
 }
 

@@ -206,8 +206,11 @@ func (c *call) printChecked(file string, x upgrade.Checked) {
 		if x.From < x.To {
 			about = fmt.Sprintf("version %d, upgraded to %d", x.From, x.To)
 		}
-		if x.Of == "world" {
+		switch x.Of {
+		case "world":
 			about = "a world of " + about
+		case "profile":
+			about = "what " + x.Player + " has over all slots, of " + about
 		}
 	}
 	if x.Seal != "" {

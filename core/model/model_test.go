@@ -74,6 +74,7 @@ func TestMistakesThatOnlyTheWholePlanShows(t *testing.T) {
 		"a name of a rule's own that is taken": {"{add: player.oil, by: -1}", "{let: {game: 1}, do: [{die: player}]}", "bad-value", "something else"},
 		"the scene of nobody":                  {"{on: burn, do: [{add: player.oil, by: -1}]}", "{on: storm, do: [{each: p, in: scene, do: [{die: p}]}]}", "bad-value", "in: session"},
 		"nobody who could go":                  {"{on: burn, do: [{add: player.oil, by: -1}]}", "{on: storm, do: [{go: hut/door}]}", "bad-value", "no player"},
+		"a standing of options":                {"scenes: {hut", "  stock: {of: courier, type: int, min: 0, max: 9, start: 0}\nstandings: {s: {title: S, rank: courier.stock}}\nscenes: {hut", "type-mismatch", "cannot be ordered yet"},
 		"a milestone that asks for nothing":    {"saving:", "milestones: {m: {title: M}}\nsaving:", "missing", "either when"},
 		"a milestone without its goal":         {"saving:", "milestones: {m: {progress: player.oil}}\nsaving:", "missing", "together"},
 		"a milestone that counts no number":    {"saving:", "milestones: {m: {progress: place.scene, goal: 3}}\nsaving:", "type-mismatch", "number"},

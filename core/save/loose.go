@@ -121,12 +121,18 @@ func OpenWorld(raw []byte) (*LooseWorld, error) {
 func isPlayers(raw []byte) bool { return bytes.HasPrefix(raw, []byte(`{"alluvion_save":`)) }
 
 // IsWorld says whether the bytes are a world's save rather than a player's.
-func IsWorld(raw []byte) bool {
-	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"alluvion_world"`)) {
+func IsWorld(raw []byte) bool { return begins(raw, "alluvion_world") }
+
+// IsProfile says whether the bytes are what a player has over all slots.
+func IsProfile(raw []byte) bool { return begins(raw, "alluvion_profile") }
+
+// begins says whether a document has the member that says what it is.
+func begins(raw []byte, member string) bool {
+	if isPlayers(raw) || !bytes.Contains(raw, []byte(`"`+member+`"`)) {
 		return false
 	}
 	root, err := apart(raw)
-	_, is := root["alluvion_world"]
+	_, is := root[member]
 	return err == nil && is
 }
 

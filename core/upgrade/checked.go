@@ -10,7 +10,7 @@ import (
 
 // Checked is what a plan says of the bytes of a save, and what would be loaded.
 type Checked struct {
-	Of       string         `json:"of" enum:"player,world,nothing" doc:"Whose save it is; nothing where it cannot be read."`
+	Of       string         `json:"of" enum:"player,world,profile,nothing" doc:"Whose save it is, or what a player has over all slots; nothing where it cannot be read."`
 	Player   string         `json:"player,omitempty"`
 	Slot     int            `json:"slot,omitempty"`
 	From     int            `json:"from" doc:"The version of the plan that it was written under; 0 where that cannot be told."`
@@ -19,8 +19,9 @@ type Checked struct {
 	Outcome  save.Policy    `json:"outcome" enum:"take,last,refuse" doc:"take: it is loaded; last: an earlier save of the slot is; refuse: it is not."`
 	Problems []save.Problem `json:"problems"`
 
-	Loaded *Loaded      `json:"-"`
-	World  *LoadedWorld `json:"-"`
+	Loaded *Loaded       `json:"-"`
+	World  *LoadedWorld  `json:"-"`
+	Over   *save.Profile `json:"-"`
 }
 
 // Check says everything that the plan does not take as it is in the bytes of a save, of a player or a world, sealed or
@@ -45,12 +46,18 @@ func (c *Chain) Check(raw []byte, keys save.Keys, around Around, j *engine.Judge
 		}
 		raw = inner
 	}
-	if save.IsWorld(raw) {
+	switch {
+	case save.IsWorld(raw):
 		c.checkWorld(raw, around, &out, whole)
-	} else {
+	case save.IsProfile(raw):
+		c.checkProfile(raw, &out, whole)
+	default:
 		c.checkPlayer(raw, around, j, &out, whole)
 	}
 	out.Outcome = save.Outcome(out.Problems)
+	if out.Over != nil && out.Outcome == save.Last {
+		out.Outcome = save.Take // there is no earlier one
+	}
 	return out
 }
 
@@ -85,6 +92,21 @@ func (c *Chain) checkWorld(raw []byte, around Around, out *Checked, whole func(e
 		return
 	}
 	out.World, out.Problems = loaded, append(out.Problems, loaded.Problems...)
+}
+
+func (c *Chain) checkProfile(raw []byte, out *Checked, whole func(error)) {
+	p, err := save.OpenProfile(raw)
+	if err != nil {
+		whole(err)
+		return
+	}
+	out.Of, out.Player, out.From = "profile", p.Player, p.Version
+	over, problems, err := c.Profile(raw)
+	if err != nil {
+		whole(err)
+		return
+	}
+	out.Over, out.Problems = over, append(out.Problems, problems...)
 }
 
 // Refused is why a save is not loaded: the first problem for which the plan says so.

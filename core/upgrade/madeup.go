@@ -25,6 +25,9 @@ func MadeUp(m *model.Model, seed uint32, random int, visit func(name string, doc
 	if !m.Single {
 		k.worlds(random / 4)
 	}
+	if m.HasProfile() {
+		k.profiles(random / 4)
+	}
 	return k.err
 }
 
@@ -69,7 +72,7 @@ func (k *maker) give(name string, change func(*save.Player)) {
 func (k *maker) edges() {
 	k.give("as it begins", func(*save.Player) {})
 	for _, v := range k.m.Vars {
-		if v.Computed() || v.Shared != nil {
+		if v.Computed() || v.Shared != nil || v.Holder.OfProfiles() {
 			continue
 		}
 		for _, value := range v.Edges(k.draw) {
@@ -243,6 +246,43 @@ func (k *maker) random(n int) {
 			k.fail(k.visit(fmt.Sprintf("random %d of seed %d", n, k.seed), doc))
 			return
 		}
+	}
+}
+
+// profiles are what players have over all slots: at each edge, and some random ones.
+func (k *maker) profiles(random int) {
+	give := func(name string, change func(*save.Profile)) {
+		doc := k.fresh()
+		if doc == nil || doc.Profile == nil || k.err != nil {
+			return
+		}
+		change(doc.Profile)
+		k.fail(k.visit("profile: "+name, doc.Profile))
+	}
+	put := func(p *save.Profile, v *model.Var, value types.Value) {
+		if v.Holder == model.OfProfileList {
+			p.Lists = k.listed(p.Lists, v, value)
+		} else {
+			p.Values[v.ID] = value
+		}
+	}
+	give("as it begins", func(*save.Profile) {})
+	var all []*model.Var
+	for _, v := range k.m.Vars {
+		if v.Computed() || !v.Holder.OfProfiles() {
+			continue
+		}
+		all = append(all, v)
+		for _, value := range v.Edges(k.draw) {
+			give(fmt.Sprintf("%s is %s", v.Name, shown(value)), func(p *save.Profile) { put(p, v, value) })
+		}
+	}
+	for i := range random {
+		give(fmt.Sprintf("random %d of seed %d", i+1, k.seed), func(p *save.Profile) {
+			for _, v := range all {
+				put(p, v, v.Some(k.draw))
+			}
+		})
 	}
 }
 

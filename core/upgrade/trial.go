@@ -135,6 +135,8 @@ func (x *Checked) after() json.RawMessage {
 		doc = x.Loaded.Player
 	case x.World != nil:
 		doc = x.World.World
+	case x.Over != nil:
+		doc = x.Over
 	default:
 		return nil
 	}
@@ -200,9 +202,11 @@ func (t *Trial) Sort() {
 	})
 }
 
-// Forget takes out of a trial what it shows of some saves: those whose names begin with prefix.
-func (t *Trial) Forget(prefix string) (changed bool) {
-	of := func(name string) bool { return strings.HasPrefix(name, prefix) }
+// Forget takes out of a trial what it shows of some saves: those whose names begin with one of these.
+func (t *Trial) Forget(prefixes ...string) (changed bool) {
+	of := func(name string) bool {
+		return slices.ContainsFunc(prefixes, func(p string) bool { return strings.HasPrefix(name, p) })
+	}
 	samples, worst := len(t.Sample), len(t.Worst)
 	t.Sample = slices.DeleteFunc(t.Sample, func(s Sample) bool { return of(s.Save) })
 	t.Worst = slices.DeleteFunc(t.Worst, func(w Worst) bool { return of(w.Save) })

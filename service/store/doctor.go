@@ -177,7 +177,7 @@ func (d *Diagnosis) contents(ctx context.Context, db *gorm.DB) {
 		}
 	}
 	d.saves(ctx, db)
-	for _, table := range []string{"recoveries", "worlds", "kept_worlds"} {
+	for _, table := range []string{"recoveries", "worlds", "kept_worlds", "profiles"} {
 		eachRow(ctx, db, table, func(row map[string]any) {
 			if checksum(bytesOf(row["doc"])) != fmt.Sprint(row["checksum"]) {
 				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.",

@@ -75,6 +75,25 @@ func TestADamagedDocumentIsFoundAndTheOneBeforeStandsIn(t *testing.T) {
 	assert.Equal(t, 2, saved.Revision)
 }
 
+func TestADamagedProfileIsFound(t *testing.T) {
+	s, path := fresh(t)
+	taken, err := s.Take(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	cut := store.Cut{Game: "hut", Session: "one", Keep: 9, Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: taken.Lease, Moment: "scene", Version: 1, Doc: []byte("{}"), Profile: []byte("{}")}}}
+	require.NoError(t, (<-s.Write(cut)).Err)
+	s.Close()
+	raw, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	_, err = raw.Exec("UPDATE profiles SET doc = 'x'")
+	require.NoError(t, err)
+	require.NoError(t, raw.Close())
+	d, err := store.Examine(ctx, path)
+	require.NoError(t, err)
+	require.Len(t, d.Troubles, 1)
+	assert.Equal(t, "A document of profiles is damaged", d.Troubles[0].What)
+	assert.Equal(t, 1, d.Counts["profiles"])
+}
+
 // Pages of the file are overwritten, one after another: whatever is hit, it is told, and everything else is rescued.
 func TestDamagedPagesAreToldAndTheRestIsRescued(t *testing.T) {
 	whole := filled(t)

@@ -38,6 +38,29 @@ func (s *Store) Profile(ctx context.Context, game, player string) ([]byte, error
 	return row.Doc, nil
 }
 
+// Profiles gives what each player of a game has over all slots, one after another by player; no bytes where they are not
+// as they were written.
+func (s *Store) Profiles(ctx context.Context, game string, visit func(player string, doc []byte) error) error {
+	rows, err := s.read.WithContext(ctx).Model(&profileRow{}).Where("game = ?", game).Order("player").Rows()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = rows.Close() }()
+	for rows.Next() {
+		var row profileRow
+		if err := s.read.ScanRows(rows, &row); err != nil {
+			return err
+		}
+		if row.Checksum != checksum(row.Doc) {
+			row.Doc = nil
+		}
+		if err := visit(row.Player, row.Doc); err != nil {
+			return err
+		}
+	}
+	return rows.Err()
+}
+
 // profile is a part's as a row; none where the plan has nothing of the kind.
 func (p *PlayerCut) profile(game string, now time.Time) []profileRow {
 	if p.Profile == nil {

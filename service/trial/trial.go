@@ -230,7 +230,7 @@ func (r *Runner) Forget(ctx context.Context, game, player string) error {
 			return err
 		}
 		var result upgrade.Trial
-		if json.Unmarshal(full.Doc, &result) != nil || !result.Forget(player+", slot ") && full.Player != player {
+		if json.Unmarshal(full.Doc, &result) != nil || !result.Forget(player+", slot ", player+", over all slots") && full.Player != player {
 			continue
 		}
 		full.Doc, _ = json.Marshal(result)
@@ -275,7 +275,7 @@ func (w *worker) work(ctx context.Context) {
 	w.write() // nobody is told before: whoever sees that it has ended may begin another
 }
 
-// everything tries what is generated, then the worlds, then the saves, each from where it stopped.
+// everything tries what is generated, then the worlds, then the profiles, then the saves, each from where it stopped.
 func (w *worker) everything(ctx context.Context) error {
 	parts, err := w.parts(ctx, w.t.Game, w.m)
 	if err != nil {
@@ -297,6 +297,18 @@ func (w *worker) everything(ctx context.Context) error {
 		before, done := w.snapshot(), w.t.Done
 		err := w.store.Worlds(ctx, w.t.Game, func(session string, doc []byte) error {
 			w.add("the world of "+session, doc, w.around(ctx))
+			return ctx.Err()
+		})
+		if err != nil {
+			w.tally, w.t.Done = before, done
+			return err
+		}
+		w.t.Part++
+	}
+	if w.t.Part == len(parts)+1 {
+		before, done := w.snapshot(), w.t.Done
+		err := w.store.Profiles(ctx, w.t.Game, func(player string, doc []byte) error {
+			w.add(player+", over all slots", doc, upgrade.Around{})
 			return ctx.Err()
 		})
 		if err != nil {
@@ -360,6 +372,9 @@ func (r *Runner) total(ctx context.Context, game string, m *model.Model, made in
 		return 0, err
 	}
 	if err := r.store.Worlds(ctx, game, func(string, []byte) error { n++; return nil }); err != nil {
+		return 0, err
+	}
+	if err := r.store.Profiles(ctx, game, func(string, []byte) error { n++; return nil }); err != nil {
 		return 0, err
 	}
 	parts, err := r.parts(ctx, game, m)

@@ -7,6 +7,8 @@ import (
 	"io"
 	"log/slog"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -212,4 +214,49 @@ func TestATrialForgetsAPlayer(t *testing.T) {
 	assert.NotContains(t, string(full.Doc), "zelda")
 	assert.Empty(t, full.Player)
 	assert.Equal(t, p.Done, full.Done, "how many there were is still known")
+}
+
+// What players have over all slots is tried, too, both what is stored and what is generated; what is damaged is told.
+func TestATrialTriesProfiles(t *testing.T) {
+	st, err := store.Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.NewTextHandler(io.Discard, nil)))
+	require.NoError(t, err)
+	t.Cleanup(st.Close)
+	runs := trial.New(st, slog.New(slog.NewTextHandler(io.Discard, nil)))
+	t.Cleanup(runs.Close)
+	before, err := st.PutPlan(ctx, store.Game{ID: "harbour", Title: "The Harbour", Version: 1, Text: string(examples.HarbourBefore)}, "")
+	require.NoError(t, err)
+	_, err = st.Publish(ctx, store.Version{Game: "harbour", Version: 1}, before.ETag, nil, nil)
+	require.NoError(t, err)
+	const profile = `{"alluvion_profile":1,"game":"harbour","version":1,"player":"ada","values":{"hints":true,"played":0},"lists":{"channel":{"music":{"volume":9}}}}`
+	const slot = `{"alluvion_save":1,"game":"harbour","version":1,"player":"ada","slot":1,"visits":1,"dead":false,"place":{"scene":"quay","at":[4,4]},"entry":{"scene":"quay","at":[4,4]},"values":{}}`
+	taken, err := st.Take(ctx, "harbour", "ada", 1)
+	require.NoError(t, err)
+	require.NoError(t, (<-st.Write(store.Cut{Game: "harbour", Session: "tide", Keep: 3, Players: []store.PlayerCut{{Player: "ada", Slot: 1, Lease: taken.Lease, Moment: "leave", Version: 1, Doc: []byte(slot), Profile: []byte(profile)}}})).Err)
+	quieter := strings.Replace(string(examples.Harbour), "type: int, min: 0, max: 10, start: 7, title: Volume", "type: int, min: 0, max: 8, start: 7, title: Volume", 1)
+	after, err := st.PutPlan(ctx, store.Game{ID: "harbour", Title: "The Harbour", Version: 2, Text: quieter}, before.ETag)
+	require.NoError(t, err)
+
+	begun, err := runs.Start(ctx, after, 40, 1)
+	require.NoError(t, err)
+	var p trial.Progress
+	require.Eventually(t, func() bool {
+		p, err = runs.Look(ctx, "harbour", begun.ID)
+		return err == nil && p.State == store.TrialDone
+	}, time.Minute, 5*time.Millisecond)
+	full, err := st.Trial(ctx, "harbour", begun.ID)
+	require.NoError(t, err)
+	var result upgrade.Trial
+	require.NoError(t, json.Unmarshal(full.Doc, &result))
+	assert.Equal(t, p.Total, result.Saves)
+	assert.Equal(t, begun.Total, result.Saves, "as many as were promised")
+	var volume *upgrade.Case
+	for i, x := range result.Cases {
+		if x.Name == "channel.volume" {
+			volume = &result.Cases[i]
+		}
+	}
+	require.NotNil(t, volume, "%+v", result.Cases)
+	assert.Equal(t, "generated for version 1: profile: channel.volume is 10", volume.Save)
+	assert.True(t, slices.ContainsFunc(result.Worst, func(w upgrade.Worst) bool { return w.Save == "ada, over all slots" }), "%+v", result.Worst)
+	require.Eventually(t, func() bool { return runs.Forget(ctx, "harbour", "ada") == nil }, time.Minute, 5*time.Millisecond)
 }
