@@ -90,7 +90,8 @@ var commands = []command{
 			fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 			fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 		}},
-	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it", runTexts,
+	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it",
+		runTexts,
 		nil},
 	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare,
 		func(fs *flag.FlagSet, o *options) {

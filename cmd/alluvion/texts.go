@@ -44,7 +44,8 @@ func runTexts(c *call) (int, error) {
 			fmt.Fprintf(c.out, "%s  %s has every text of the plan.\n", c.style.green("whole"), file)
 			continue
 		}
-		fmt.Fprintf(c.out, "%s  %s lacks %d of the plan's texts, and players read the plan's there:\n", c.style.yellow("partly"), file, len(lacking))
+		fmt.Fprintf(c.out, "%s  %s lacks %d of the plan's texts, and players read the plan's there:\n",
+			c.style.yellow("partly"), file, len(lacking))
 		for _, x := range lacking {
 			fmt.Fprintf(c.out, "  %s  %s\n", c.style.bold(x.Key), c.style.quiet(x.Text))
 		}

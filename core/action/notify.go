@@ -28,7 +28,8 @@ func (notify) Compile(c *model.Compiler, form any) model.Deed {
 	to := strings.TrimSpace(f.Notify.Source)
 	if slices.Contains(many, to) {
 		if to != "everyone" && !c.HasPlayer() {
-			c.Report("bad-value", f.Notify.At, "There is no player here: this rule can notify everyone, or a player whom it names.")
+			c.Report("bad-value", f.Notify.At,
+				"There is no player here: this rule can notify everyone, or a player whom it names.")
 		}
 		return &telling{to: to, text: c.Text(f.Text)}
 	}

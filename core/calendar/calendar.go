@@ -1,6 +1,6 @@
 // Package calendar says when the turns of a calendar fall: every day, week or month at a time of day in a time zone, or
-// on certain dates. It reads no clock. Its zones are those of the IANA time zone database: the machine's, or where it has none
-// the one that is built in.
+// on certain dates. It reads no clock. Its zones are those of the IANA time zone database: the machine's, or where it
+// has none the one that is built in.
 package calendar
 
 import (

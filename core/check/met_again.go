@@ -26,7 +26,8 @@ func (c *checker) metAgain() {
 			continue
 		}
 		if d := c.does(e); d.adds && gains(d.by) {
-			c.report("met-again", e.Action.At, ofRule(e.Rule), "%s grows here, and who goes to another session meets %s there again.",
+			c.report("met-again", e.Action.At, ofRule(e.Rule),
+				"%s grows here, and who goes to another session meets %s there again.",
 				e.Action.Var.Name, own)
 		}
 	}
@@ -34,7 +35,8 @@ func (c *checker) metAgain() {
 		for _, v := range c.m.Vars {
 			f := v.Fates.At(own.Crossing)
 			if c.countedBySessions(own) && f.Kind == "set" && c.leavesWith(v, own.Crossing) && c.grows(v, f.Set) {
-				c.report("met-again", f.At, ofVar(v), "%s grows at %s, and who goes to another session meets %s there again.",
+				c.report("met-again", f.At, ofVar(v),
+					"%s grows at %s, and who goes to another session meets %s there again.",
 					v.Name, own, own)
 			}
 		}

@@ -79,7 +79,8 @@ func (c *checker) milestoneApart(m *model.Milestone) {
 		for _, r := range p.Reads {
 			v := c.m.VarOf(r.Ref)
 			for _, cross := range c.m.Crossings {
-				if v != nil && m.Fates.At(cross).By == model.ByItself && (v.Holder == model.OfPlayer || v.Holder.OfProfiles()) &&
+				if v != nil && m.Fates.At(cross).By == model.ByItself &&
+					(v.Holder == model.OfPlayer || v.Holder.OfProfiles()) &&
 					(m.Fates.At(cross).Kind == "reset" && v.Fates.At(cross).Kind == "keep" ||
 						m.Fates.At(cross).Kind == "keep" && v.Fates.At(cross).Kind == "reset") {
 					c.report("reset-apart", m.Fates.At(cross).At, ofMilestone(m),

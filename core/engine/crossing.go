@@ -9,7 +9,8 @@ import (
 )
 
 // cross applies one column of the matrix: first all resets and rewinds, then all sets together, each
-// reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's. It gives what was set.
+// reading that result (rule 15). Whose state: the player's, or one scene's, or the whole world's. It gives what was
+// set.
 func (t *tx) cross(column plan.Crossing, p *Player, owners []owner) []assignment {
 	t.cause = &Cause{Kind: "crossing", Crossing: column.String()}
 	for _, o := range owners {

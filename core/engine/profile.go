@@ -5,8 +5,8 @@ import (
 	"alluvion.dev/core/save"
 )
 
-// What a player has over all slots (rules 47 to 49) is in a document of its own. It comes with the player who joins, and
-// goes with whatever is saved of them.
+// What a player has over all slots (rules 47 to 49) is in a document of its own. It comes with the player who joins,
+// and goes with whatever is saved of them.
 
 // loadProfile takes over what a player has over all slots.
 func (t *tx) loadProfile(p *Player, s *save.Profile) {

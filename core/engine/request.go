@@ -13,8 +13,8 @@ import (
 // Request is something asked of a session.
 type Request struct {
 	At int64 // the session's time in milliseconds; it never goes back
-	// Date is when the request was made, in milliseconds since 1970 in UTC; the calendar goes by it. One that is earlier
-	// than another request's counts as that; 0 where there is none.
+	// Date is when the request was made, in milliseconds since 1970 in UTC; the calendar goes by it. One that is
+	// earlier than another request's counts as that; 0 where there is none.
 	Date   int64
 	Do     string // join, move, pass, touch, leave, start-over, event, write, correct, die, commons, deleted
 	Player string // whom it is about; "" for a server's event
@@ -64,7 +64,8 @@ type Refusal struct {
 // Error is the reason, with the rule where one refused.
 func (e *Refusal) Error() string {
 	if e.Rule > 0 {
-		return fmt.Sprintf("%s (%s, line %d of the plan)", e.Reason, cmp.Or(e.Named, fmt.Sprintf("rule %d", e.Rule)), e.Line)
+		return fmt.Sprintf("%s (%s, line %d of the plan)", e.Reason, cmp.Or(e.Named, fmt.Sprintf("rule %d", e.Rule)),
+			e.Line)
 	}
 	return e.Reason
 }

@@ -165,7 +165,8 @@ func (t *tx) undoAll() {
 	}
 	if w := t.replaced; w != nil {
 		r := t.run
-		r.game, r.scenes, r.props, r.things, r.attic, r.crossed = w.game, w.scenes, w.props, w.things, w.attic, w.crossed
+		r.game, r.scenes, r.props, r.things, r.attic, r.crossed = w.game, w.scenes, w.props, w.things, w.attic,
+			w.crossed
 	}
 }
 

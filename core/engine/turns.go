@@ -8,8 +8,8 @@ import (
 	"alluvion.dev/core/model"
 )
 
-// Turns of the calendar fall due by the date that requests carry (rules 43 to 46). They go before timers, and before the
-// request.
+// Turns of the calendar fall due by the date that requests carry (rules 43 to 46). They go before timers, and before
+// the request.
 
 // mostDays is the greatest number of days that days_missed can be.
 const mostDays = 36500

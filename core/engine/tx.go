@@ -465,5 +465,6 @@ func (t *tx) failed(r *model.Rule) error {
 	}
 	err := t.frame.err
 	t.frame.err = nil
-	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Named: r.Called(), Line: r.At.Line}
+	return &Refusal{Kind: Failed, Reason: "A rule failed: " + err.Error() + ".", Rule: r.Number, Named: r.Called(),
+		Line: r.At.Line}
 }

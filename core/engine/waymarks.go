@@ -50,8 +50,9 @@ func (t *tx) goWhere(w pending) error {
 	case w.spot != nil:
 		return t.goTo(w.player, spotPlace(w.spot, w.player.place.Facing))
 	}
-	return &Refusal{Kind: Refused, Reason: w.mark.Title + ": nothing is remembered.", Rule: w.cause.Rule, Named: w.cause.Named,
-		Line: w.cause.Line}
+	return &Refusal{Kind: Refused, Reason: w.mark.Title + ": nothing is remembered.", Rule: w.cause.Rule,
+		Named: w.cause.Named,
+		Line:  w.cause.Line}
 }
 
 func (t *tx) goToMark(p *Player, w *model.Waymark) error {

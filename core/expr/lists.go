@@ -47,24 +47,28 @@ func (c *checker) ofList(l *List, parts []string, at finding.At, known Facts) ty
 	hand := slices.Contains(c.hand, l.ID)
 	if len(parts) == 1 {
 		if !hand {
-			return c.fail("type-mismatch", at, "Which %s is meant? Here none is at hand: name one, as in %s.%s.", l.ID, l.ID,
+			return c.fail("type-mismatch", at, "Which %s is meant? Here none is at hand: name one, as in %s.%s.", l.ID,
+				l.ID,
 				l.example())
 		}
 		return c.atHand(l, at, known)
 	}
 	if i := slices.Index(l.Options, parts[1]); i >= 0 {
 		if len(parts) == 2 {
-			return c.fail("type-mismatch", at, "%s.%s is no value by itself; it has %s. The option is written '%s'.", l.ID,
+			return c.fail("type-mismatch", at, "%s.%s is no value by itself; it has %s. The option is written '%s'.",
+				l.ID,
 				parts[1], l.has(), parts[1])
 		}
-		return c.behind(option{l, &Option{Index: i}, constant(types.OfText(parts[1]), l.choice()), l.ID + "." + parts[1]},
+		return c.behind(option{l, &Option{Index: i}, constant(types.OfText(parts[1]), l.choice()),
+			l.ID + "." + parts[1]},
 			parts[2:], at, known)
 	}
 	if hand {
 		return c.behind(option{l, here, c.atHand(l, at, known), l.ID}, parts[1:], at, known)
 	}
 	if l.Vars[parts[1]] != nil || l.Roster.Attributes[parts[1]].Type.Kind != nil {
-		return c.fail("type-mismatch", at, "Which %s is meant? %s is of each one: write %s.%s.%s, or count, sum, any or all over them.",
+		return c.fail("type-mismatch", at,
+			"Which %s is meant? %s is of each one: write %s.%s.%s, or count, sum, any or all over them.",
 			l.ID, strings.Join(parts, "."), l.ID, l.example(), parts[1])
 	}
 	near := finding.Declared(parts[1], l.Options)
@@ -145,7 +149,8 @@ func (c *checker) behind(o option, rest []string, at finding.At, known Facts) ty
 		return typed{}
 	}
 	if e.Type.Kind == types.Record {
-		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", path, types.JoinNames(keys(e.Fields)))
+		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", path,
+			types.JoinNames(keys(e.Fields)))
 	}
 	ref := e.Ref
 	ref.Option = o.is
@@ -155,7 +160,8 @@ func (c *checker) behind(o option, rest []string, at finding.At, known Facts) ty
 			owner = o.name[:dot]
 		}
 		if o.is.Of.What != Itself && o.is.Of.What != LocalValue {
-			return c.fail("bad-expression", at, "Whose is meant? Write %s.%s[%s] or player.%s[%s].", owner, rest[0], o.name,
+			return c.fail("bad-expression", at, "Whose is meant? Write %s.%s[%s] or player.%s[%s].", owner, rest[0],
+				o.name,
 				rest[0], o.name)
 		}
 	}
@@ -177,7 +183,8 @@ func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
 		}
 	}
 	if entry != nil && entry.Type.Item != nil && entry.Type.Kind != types.Copies {
-		return c.fail("bad-expression", at, "Items have no place that lasts, so none is read by its number: ask %s.contains(x) or count(%s).",
+		return c.fail("bad-expression", at,
+			"Items have no place that lasts, so none is read by its number: ask %s.contains(x) or count(%s).",
 			strings.Join(parts, "."), strings.Join(parts, "."))
 	}
 	if entry == nil || entry.Type.Kind != types.Copies || c.names.Lists[entry.Type.Of] == nil {
@@ -203,7 +210,8 @@ func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
 func (c *checker) loose(parts []string, known Facts) bool {
 	for i := 2; i < len(parts); i++ {
 		e, _ := c.entry(parts[:i])
-		if e != nil && e.Type.Kind == types.Player && e.Fields == nil && e.Type.Optional && !known[strings.Join(parts[:i], ".")] {
+		if e != nil && e.Type.Kind == types.Player && e.Fields == nil && e.Type.Optional &&
+			!known[strings.Join(parts[:i], ".")] {
 			return true
 		}
 	}
@@ -232,7 +240,8 @@ func (c *checker) optionIn(l *List, e ast.Expr, known Facts) (option, bool) {
 	case n.eval == nil || c.none(n, c.at(e)):
 		return option{}, false
 	case n.read == nil || n.typ.Roster == nil || n.typ.Roster.ID != l.ID:
-		c.report("type-mismatch", c.at(e), "In [ ] stands an option of %s, or a name that stands for one; this is %s.", l.ID, n.typ)
+		c.report("type-mismatch", c.at(e), "In [ ] stands an option of %s, or a name that stands for one; this is %s.",
+			l.ID, n.typ)
 		return option{}, false
 	case n.read.Ref.What == AtHand:
 		return option{l, here, n, n.path}, true
@@ -241,8 +250,8 @@ func (c *checker) optionIn(l *List, e ast.Expr, known Facts) (option, bool) {
 	return option{l, &Option{Of: &of}, n, n.path}, true
 }
 
-// over walks a function over all options of a list: count, sum, any and all. It is nil where what stands in it speaks of
-// no list.
+// over walks a function over all options of a list: count, sum, any and all. It is nil where what stands in it speaks
+// of no list.
 func (c *checker) over(name string, arg ast.Expr, at finding.At, known Facts) *typed {
 	l, many := c.listOf(arg)
 	var out typed
@@ -256,7 +265,8 @@ func (c *checker) over(name string, arg ast.Expr, at finding.At, known Facts) *t
 		out = c.fail("bad-expression", at, "%s goes over the options of a list: %s.", name, forms[name])
 		return &out
 	case slices.Contains(c.overs, l.ID):
-		out = c.fail("bad-expression", at, "%s goes over %s already, where this stands: it cannot do so twice.", name, l.ID)
+		out = c.fail("bad-expression", at, "%s goes over %s already, where this stands: it cannot do so twice.", name,
+			l.ID)
 		return &out
 	}
 	size := c.program.Size
@@ -298,7 +308,8 @@ func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, at finding
 		return c.fail("type-mismatch", c.at(arg),
 			"count counts the options for which something is true, a number is not 0, or something is there; this is %s.", n.typ)
 	default:
-		return c.fail("type-mismatch", c.at(arg), "%s asks whether something is true of the options; this is %s.", name, n.typ)
+		return c.fail("type-mismatch", c.at(arg), "%s asks whether something is true of the options; this is %s.", name,
+			n.typ)
 	}
 	x, size, list := n.eval, len(l.Options), l.Index
 	if name == "count" {
@@ -344,7 +355,8 @@ func (c *checker) sum(l *List, arg ast.Expr, n typed, at finding.At, known Facts
 		total = sum(total, c.rangeFor(l, i, arg, n, known))
 	}
 	if !safe(total) {
-		return c.fail("too-large", at, "This can become too large: a number has at most 15 digits, and all %d options together more. Give what is added narrower limits.",
+		return c.fail("too-large", at,
+			"This can become too large: a number has at most 15 digits, and all %d options together more. Give what is added narrower limits.",
 			len(l.Options))
 	}
 	x, size, list := n.number(), len(l.Options), l.Index

@@ -178,7 +178,8 @@ func (c *checker) countPlayers(args []ast.Expr, at finding.At, known Facts) type
 	}
 	name := args[1].AsIdent()
 	if c.names.Roots[name] != nil || c.names.Lists[name] != nil || c.names.Missing[name] != "" {
-		return c.fail("bad-expression", c.at(args[1]), "%s is known here as something else; the player's name has to be another.", name)
+		return c.fail("bad-expression", c.at(args[1]),
+			"%s is known here as something else; the player's name has to be another.", name)
 	}
 	if c.names.Player == nil {
 		return c.fail("bad-expression", at, "Players cannot be counted like this here.")
@@ -193,16 +194,17 @@ func (c *checker) countPlayers(args []ast.Expr, at finding.At, known Facts) type
 		return typed{}
 	}
 	x := n.cond()
-	return asNumber(types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}, func(env Env) fixed.Num {
-		found := int64(0)
-		for i := range env.Person(0) {
-			if env.Person(i); x(env) {
-				found++
+	return asNumber(types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}},
+		func(env Env) fixed.Num {
+			found := int64(0)
+			for i := range env.Person(0) {
+				if env.Person(i); x(env) {
+					found++
+				}
 			}
-		}
-		env.Person(-1)
-		return fixed.FromInt(found)
-	})
+			env.Person(-1)
+			return fixed.FromInt(found)
+		})
 }
 
 // manyPlayers is how many players a function over those who are present counts as, in a program's size.

@@ -60,9 +60,11 @@ func (c *checker) literal(e ast.Expr) typed {
 		return constant(types.OfText(string(v)), types.Type{Kind: types.Text})
 	}
 	if _, null := e.AsLiteral().(celtypes.Null); null {
-		return c.fail("bad-expression", c.at(e), "There is no null: what may be none is asked with has(x), or read with x.orValue(other).")
+		return c.fail("bad-expression", c.at(e),
+			"There is no null: what may be none is asked with has(x), or read with x.orValue(other).")
 	}
-	return c.fail("bad-expression", c.at(e), "Numbers are written 12 or 0.5, texts 'so'; there is nothing else of the kind.")
+	return c.fail("bad-expression", c.at(e),
+		"Numbers are written 12 or 0.5, texts 'so'; there is nothing else of the kind.")
 }
 
 // path takes a.b.c apart; nil where it begins with something other than a name.
@@ -101,7 +103,8 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 				return c.axis(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), field, known)
 			}
 			if entry.Type.Kind == types.Player && entry.Fields == nil {
-				return c.through(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), ref, parts[i+1:], at, known)
+				return c.through(c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known), ref, parts[i+1:],
+					at, known)
 			}
 			if roster := entry.Type.Roster; roster != nil && entry.Type.Kind != types.Copies {
 				base := c.value(entry.Type, ref, strings.Join(parts[:i+1], "."), at, known)
@@ -221,7 +224,8 @@ func (c *checker) attribute(base typed, name string, at finding.At, known Facts)
 	attribute, ok := roster.Attributes[name]
 	if !ok {
 		near := finding.Declared(name, sortedKeys(roster.Attributes))
-		text := "The " + roster.Section + " " + roster.ID + " has no attribute called \"" + name + "\"." + finding.DidYouMean(near.Name)
+		text := "The " + roster.Section + " " + roster.ID + " has no attribute called \"" + name + "\"." +
+			finding.DidYouMean(near.Name)
 		c.report("unknown-name", at, "%s", text).Suggest(near)
 		return typed{}
 	}
@@ -269,7 +273,8 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 		if !slices.Contains(l.Options, field) {
 			field = l.example()
 		}
-		return c.fail("type-mismatch", at, "%s is held for each %s: that for one of them is written %s['%s'].", owner, l.ID,
+		return c.fail("type-mismatch", at, "%s is held for each %s: that for one of them is written %s['%s'].", owner,
+			l.ID,
 			owner, field)
 	}
 	if entry.Fields == nil {

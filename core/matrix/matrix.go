@@ -239,7 +239,8 @@ func (w *writer) cell(v *model.Var, c plan.Crossing, f model.Fate) Cell {
 	case f.Kind == "keep":
 		out.Sentence = fmt.Sprintf("%s stays as it is when %s.", v.Title, w.m.When(v.Holder, c))
 	case f.Kind == "reset":
-		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v), w.m.When(v.Holder, c))
+		out.Sentence = fmt.Sprintf("%s goes back to its start, %s, when %s.", v.Title, startText(v),
+			w.m.When(v.Holder, c))
 	case f.Kind == "rewind":
 		out.Sentence = fmt.Sprintf("%s goes back to what it was at the checkpoint reached (before the first one: at the start of the run) when %s.", v.Title, w.m.When(v.Holder, c))
 	case f.Kind == "set":

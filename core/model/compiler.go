@@ -285,8 +285,9 @@ func (c *Compiler) ForEach(name string, at finding.At) (*Compiler, int) {
 // ForOptions is a compiler for what is done for each option of a list, which a name of the rule's own stands for, and
 // the name's number.
 func (c *Compiler) ForOptions(name string, at finding.At, l *List) (*Compiler, int) {
-	in, local := c.local(name, at, &expr.Entry{Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: c.rule.Locals},
-		Type: types.Type{Kind: types.Choice, Of: l.ID, Names: c.b.options[l.ID], Roster: l.Roster}})
+	in, local := c.local(name, at,
+		&expr.Entry{Ref: expr.Ref{Who: expr.Nobody, What: expr.LocalValue, Index: c.rule.Locals},
+			Type: types.Type{Kind: types.Choice, Of: l.ID, Names: c.b.options[l.ID], Roster: l.Roster}})
 	return in.inside(), local
 }
 

@@ -69,7 +69,8 @@ func (b *builder) zone(c *calendar.Calendar, name plan.Given[string]) {
 	}
 	zone, err := time.LoadLocation(name.Value)
 	if err != nil || name.Value == "" || strings.EqualFold(name.Value, "local") {
-		b.report("bad-value", name.At, "There is no time zone called %q; one is called as Europe/Oslo or America/New_York.",
+		b.report("bad-value", name.At,
+			"There is no time zone called %q; one is called as Europe/Oslo or America/New_York.",
 			name.Value)
 		return
 	}

@@ -142,8 +142,8 @@ type Doer interface {
 	Save(world bool)
 	// Send lets another event follow.
 	Send(e *Event, args []types.Value)
-	// Tell tells somebody something: the rule's player, everybody in their scene, or everyone. TellOne tells one player,
-	// who may be nobody, or not here.
+	// Tell tells somebody something: the rule's player, everybody in their scene, or everyone. TellOne tells one
+	// player, who may be nobody, or not here.
 	Tell(to string, text Text)
 	TellOne(who *expr.Program, text Text) error
 	// Refuse makes the event fail with a reason, RefuseWith with one of the plan's; Fail does so with one that nobody

@@ -58,8 +58,9 @@ func one(scene string) map[plan.Crossing]string {
 var alone = map[plan.Crossing]string{plan.CrossDeath: afterDying, plan.CrossNewRun: startsOver}
 
 var holders = [...]holder{
-	OfPlayer: {word: "player", first: "player", written: "player", title: "Each player has", read: "player.", players: true,
-		with: "self",
+	OfPlayer: {word: "player", first: "player", written: "player", title: "Each player has", read: "player.",
+		players: true,
+		with:    "self",
 		defaults: func(d *plan.Defaults) *plan.Fates {
 			return &d.Player
 		}, instead: OfPlayer, when: one("the player arrives in another scene")},
@@ -69,14 +70,17 @@ var holders = [...]holder{
 	OfGame: {word: "game", first: "game", written: "game", title: "The game has", read: "game.", with: "everyone",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Game }, instead: OfGame,
 		when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
-	OfPlayerScene: {word: "player and scene", first: "player", written: "[player, scene]", title: "Each player has for each scene",
-		read: "scene.", players: true, lazy: true, with: "self",
+	OfPlayerScene: {word: "player and scene", first: "player", written: "[player, scene]",
+		title: "Each player has for each scene",
+		read:  "scene.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
-	OfProp: {word: "prop", first: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true, with: "scene",
+	OfProp: {word: "prop", first: "prop", written: "prop:%s", title: "Each %s has", read: "prop.%s.", lazy: true,
+		with:     "scene",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Prop }, instead: OfScene,
 		when: map[plan.Crossing]string{plan.CrossScene: lastLeaves, plan.CrossRestart: openAgain}},
-	OfPlayerProp: {word: "player and prop", first: "player", written: "[player, prop:%s]", title: "Each player has for each %s",
-		read: "prop.%s.", players: true, lazy: true, with: "self",
+	OfPlayerProp: {word: "player and prop", first: "player", written: "[player, prop:%s]",
+		title: "Each player has for each %s",
+		read:  "prop.%s.", players: true, lazy: true, with: "self",
 		defaults: func(d *plan.Defaults) *plan.Fates { return &d.Pair }, instead: OfPlayer, when: one(leavesThat)},
 	OfList: {word: "list", written: "%s", title: "Each %s has", read: "%s.", lazy: true, with: "everyone",
 		instead: OfGame, when: map[plan.Crossing]string{plan.CrossRestart: openAgain}},
@@ -191,8 +195,8 @@ func (h *Holding) Of() string {
 	return ""
 }
 
-// Copies are where there is a copy of what it has: the indices of scenes, of props, or of the options of a list; none of
-// what is there once for each player, or once.
+// Copies are where there is a copy of what it has: the indices of scenes, of props, or of the options of a list; none
+// of what is there once for each player, or once.
 func (m *Model) Copies(h *Holding) []int {
 	var out []int
 	switch {

@@ -54,7 +54,8 @@ func (b *builder) allLists() {
 			continue
 		}
 		decl := b.Plan.List(e.ID)
-		l := &List{ID: e.ID, Title: Title(decl.Title, e.ID), Index: len(b.Lists), At: e.At, Decl: decl, byID: map[string]int{}}
+		l := &List{ID: e.ID, Title: Title(decl.Title, e.ID), Index: len(b.Lists), At: e.At, Decl: decl,
+			byID: map[string]int{}}
 		l.Roster = b.attributes(l)
 		for i := range decl.Options.Entries {
 			o := &decl.Options.Entries[i]
@@ -161,7 +162,8 @@ func (b *builder) underOption(v *Var) {
 	_, attribute := l.Roster.Attributes[id]
 	switch {
 	case l.Option(id) >= 0:
-		b.report("duplicate-id", v.At, "%s is one of the options of %s already; the variable needs another name.", id, l.ID)
+		b.report("duplicate-id", v.At, "%s is one of the options of %s already; the variable needs another name.", id,
+			l.ID)
 	case attribute || id == "title":
 		b.report("duplicate-id", v.At, "%s.%s is an attribute of the options already; the variable needs another name.",
 			l.ID, id)
@@ -172,7 +174,8 @@ func (b *builder) underOption(v *Var) {
 func (b *builder) listNames(player bool) map[string]*expr.List {
 	out := map[string]*expr.List{}
 	for _, l := range b.Lists {
-		x := &expr.List{ID: l.ID, Index: l.Index, Options: b.options[l.ID], Roster: l.Roster, Vars: varEntries(l.Own, nil)}
+		x := &expr.List{ID: l.ID, Index: l.Index, Options: b.options[l.ID], Roster: l.Roster,
+			Vars: varEntries(l.Own, nil)}
 		pairs := varEntries(l.Players, nil)
 		maps.Copy(pairs, varEntries(l.Profile, nil))
 		for name, e := range pairs {

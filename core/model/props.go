@@ -163,7 +163,8 @@ func (b *builder) allStandings() {
 		p, found := expr.Compile(d.Rank, b.scopes.player, known)
 		of, name, _ := strings.Cut(strings.TrimSpace(d.Rank.Source), ".")
 		if l := b.List(of); p == nil && l != nil && b.Var(of+"."+name) != nil {
-			b.report("type-mismatch", d.Rank.At, "A standing orders players; options of a list, such as %s, cannot be ordered yet.", l.ID)
+			b.report("type-mismatch", d.Rank.At,
+				"A standing orders players; options of a list, such as %s, cannot be ordered yet.", l.ID)
 			found = nil
 		}
 		b.add(found...)

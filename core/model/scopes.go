@@ -97,8 +97,9 @@ func (b *builder) newScopes() scopes {
 	}
 	noPlayer := "There is no player here: this is not about one player. Where an event names one as an argument, read args."
 	noArgs := "There are no arguments here: only rules on an event, and its if, have them."
-	world := expr.Names{Roots: common, Player: player.Fields, Axes: b.Axes, Lists: b.listNames(false), Missing: map[string]string{"player": noPlayer, "place": noPlayer, "profile": noPlayer,
-		"scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
+	world := expr.Names{Roots: common, Player: player.Fields, Axes: b.Axes, Lists: b.listNames(false),
+		Missing: map[string]string{"player": noPlayer, "place": noPlayer, "profile": noPlayer,
+			"scene": "There is no scene here: this is not about one player. Name the scene, as in scenes.ridge.", "args": noArgs}}
 	self := *place
 	self.Ref = expr.Ref{Who: expr.Self}
 	mine := world.With(hereOf(true)).With(map[string]*expr.Entry{"player": player, "place": &self,

@@ -12,9 +12,9 @@ import (
 
 // Text is something that players read, as the plan has it.
 type Text struct {
-	// Key is what games know it by that say it in words of their own: its path in the plan, as events.haul.refused. What
-	// an action says has the name of its rule: rules.bell.text, the second rules.bell.text_2. It is empty where nothing
-	// has a name that would stay: in a rule that has none, and in what always holds.
+	// Key is what games know it by that say it in words of their own: its path in the plan, as events.haul.refused.
+	// What an action says has the name of its rule: rules.bell.text, the second rules.bell.text_2. It is empty where
+	// nothing has a name that would stay: in a rule that has none, and in what always holds.
 	Key  string
 	Text string
 	At   finding.At

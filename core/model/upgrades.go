@@ -268,7 +268,8 @@ func (l *List) example() string {
 
 // MoveForms are the ways in which a value can move from holder to holder, and whether many have it before and one
 // after. Several slots of a player share a commons.
-var MoveForms = map[string]bool{"player game": true, "player commons": true, "player profile": true, "game player": false, "scene game": true,
+var MoveForms = map[string]bool{"player game": true, "player commons": true, "player profile": true,
+	"game player": false, "scene game": true,
 	"scene player": true}
 
 func (b *builder) placeStep(s *plan.UpgradeStep) {

@@ -163,7 +163,8 @@ func (b *builder) variable(v *Var) {
 	v.Refuse = d.AtLimit.Value == "refuse"
 	v.Refused = b.text(d.Refused)
 	if d.Refused.Given && !v.Refuse {
-		b.report("missing", d.Refused.At, "%s has a text for when a change is refused, but no at_limit: refuse.", v.Name)
+		b.report("missing", d.Refused.At, "%s has a text for when a change is refused, but no at_limit: refuse.",
+			v.Name)
 	}
 	v.Stopwatch, v.Seed = v.Type.Kind == types.Stopwatch, v.Type.Kind == types.Seed
 	alone := v.Type.Kind != types.Invalid && v.Type.Kind.About().Alone

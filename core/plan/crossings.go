@@ -202,7 +202,8 @@ func (p *Plan) resolveCrossings(r *reader) {
 	for i := range p.Crossings.Entries {
 		e := &p.Crossings.Entries[i]
 		if builtInCrossing(e.ID) != (Crossing{}) || e.ID == crash {
-			r.report("duplicate-id", e.At, "There is a crossing called %s already, which every game has: this one needs another name.", e.ID)
+			r.report("duplicate-id", e.At,
+				"There is a crossing called %s already, which every game has: this one needs another name.", e.ID)
 		}
 		if (len(e.Value.On) > 0) == (e.Value.Calendar != nil) && !r.reportedUnder(e.At.Pointer) {
 			r.report("missing", e.At, "The crossing %s needs either on, what sets it off, or a calendar.", e.ID)

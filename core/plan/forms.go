@@ -116,7 +116,8 @@ func (x Rules) names(r *reader) {
 	for i := range x {
 		name := x[i].Name
 		if before, twice := first[name.Name]; twice && name.Name != "" {
-			r.report("duplicate-id", name.At, "There is a rule called %q already, on line %d.", clip(name.Name), before.Line)
+			r.report("duplicate-id", name.At, "There is a rule called %q already, on line %d.", clip(name.Name),
+				before.Line)
 		}
 		first[name.Name] = name
 	}

@@ -60,7 +60,8 @@ func (d *Defaults) read(r *reader, n *node, _ field) {
 	}
 	rest := &node{form: formTable, At: n.At}
 	for _, k := range n.keys {
-		if _, known := fieldsOf(reflect.TypeFor[Defaults]()).byName[k.name]; known || !slices.Contains(r.lists, k.name) {
+		if _, known := fieldsOf(reflect.TypeFor[Defaults]()).byName[k.name]; known ||
+			!slices.Contains(r.lists, k.name) {
 			rest.keys = append(rest.keys, k)
 			continue
 		}
@@ -87,7 +88,8 @@ func (p *Plan) resolveLists(r *reader) {
 		case slices.Contains(taken, e.ID):
 			r.report("duplicate-id", e.At, "%s is a word of the language; the list needs another name.", e.ID)
 		case p.Lists.Get(e.ID) != nil && p.Rosters.Get(e.ID) != nil:
-			r.report("duplicate-id", e.At, "There is a list and a roster called %s: one of them needs another name.", e.ID)
+			r.report("duplicate-id", e.At, "There is a list and a roster called %s: one of them needs another name.",
+				e.ID)
 		case len(e.Value.Options.Entries) > mostOptions:
 			r.report("bad-value", e.At, "The list %s has %s options; there can be %s.", e.ID,
 				finding.Grouped(len(e.Value.Options.Entries)), finding.Grouped(mostOptions))

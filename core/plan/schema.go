@@ -182,7 +182,8 @@ func (s *schemer) id(f field) object {
 	case "type":
 		if f.enum != nil {
 			return object{"anyOf": []any{object{"enum": f.enum},
-				object{"type": "string", "pattern": "^(pick:)?[a-z][a-z0-9_]{0,63}$", "$comment": "pick:roster, or a list"}}}
+				object{"type": "string", "pattern": "^(pick:)?[a-z][a-z0-9_]{0,63}$",
+					"$comment": "pick:roster, or a list"}}}
 		}
 		return object{"type": "string"}
 	}
@@ -224,7 +225,8 @@ func (s *schemer) moment() object {
 		of := object(nil)
 		switch {
 		case m.id == "every":
-			of = object{"oneOf": []any{scalar(reflect.TypeFor[time.Duration](), field{}), s.ref(reflect.TypeFor[EveryForm]())}}
+			of = object{"oneOf": []any{scalar(reflect.TypeFor[time.Duration](), field{}),
+				s.ref(reflect.TypeFor[EveryForm]())}}
 		case m.id == "crossed":
 			forms = append(forms, s.ref(reflect.TypeFor[CrossedForm]()))
 			continue

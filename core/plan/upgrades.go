@@ -61,7 +61,8 @@ func (s *UpgradeStep) complete(r *reader, n *node) {
 	case s.Verb == "move" && s.Many.Each.Entries != nil:
 		r.wrong(n.key("many").value, "max, min, sum or first")
 	case s.Verb == "options" && n.key("many") != nil && strings.Contains(s.Options.Value, "."):
-		r.report("wrong-type", n.key("many").at, "many goes with the options of a list (options: ware): %s keeps one option, or each.",
+		r.report("wrong-type", n.key("many").at,
+			"many goes with the options of a list (options: ware): %s keeps one option, or each.",
 			clip(s.Options.Value))
 	}
 }

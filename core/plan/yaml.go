@@ -213,7 +213,8 @@ func syntax(err error, source string) (finding.At, string) {
 		if n := s.Token.Position.Line; n >= 1 && n <= len(lines) {
 			for _, found := range bracketed.FindAllStringIndex(lines[n-1], -1) {
 				before := lines[n-1][:found[0]]
-				if strings.ContainsAny(before, "{[") && strings.Count(before, `"`)%2 == 0 && !strings.Contains(before, "#") {
+				if strings.ContainsAny(before, "{[") && strings.Count(before, `"`)%2 == 0 &&
+					!strings.Contains(before, "#") {
 					return finding.At{Line: n, Column: len([]rune(before)) + 1},
 						"An expression with [ ] needs quotes around it here: \"" + lines[n-1][found[0]:found[1]] +
 							"\". Without them, YAML takes the brackets for its own."

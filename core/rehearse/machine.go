@@ -55,7 +55,8 @@ type slot struct {
 
 func newMachine(m *model.Model, seed uint32) *machine {
 	x := &machine{m: m, chain: upgrade.New(m), seed: seed, run: engine.Open(m, seed), cover: newCover(m),
-		disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, profiles: map[string][]byte{}, ranks: map[string]map[slot]fixed.Num{}}}
+		disk: disk{saves: map[slot][]byte{}, recovery: map[slot][]byte{}, profiles: map[string][]byte{},
+			ranks: map[string]map[slot]fixed.Num{}}}
 	x.run.Trace(x.cover.acted)
 	return x
 }

@@ -18,8 +18,8 @@ var (
 )
 
 // Correct writes one value into a save: of a variable that players have, or (true or false) of a milestone, as
-// player.earned.full_sack. of says which, of what a player has for each scene (ridge), prop (cache.at_cairn) or option of a list (rice).
-// Where there is an error, nothing is changed.
+// player.earned.full_sack. of says which, of what a player has for each scene (ridge), prop (cache.at_cairn) or option
+// of a list (rice). Where there is an error, nothing is changed.
 func (p *Player) Correct(m *model.Model, name, of string, value types.Value) error {
 	if mile := m.Earning(name); mile != nil {
 		return p.correctMilestone(mile, value)
@@ -52,7 +52,8 @@ func (p *Player) Correct(m *model.Model, name, of string, value types.Value) err
 		list := v.Hold.List.ID
 		p.Lists[list] = with(p.Lists[list], strings.TrimPrefix(of, list+"."), v.ID, value)
 	default:
-		return fmt.Errorf("%w: %s is one for each scene, prop or option, and %q is none that has it", ErrValue, v.Name, of)
+		return fmt.Errorf("%w: %s is one for each scene, prop or option, and %q is none that has it", ErrValue, v.Name,
+			of)
 	}
 	return nil
 }

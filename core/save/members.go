@@ -349,7 +349,9 @@ var worldMembers = membersOf(
 		return &w.Senders
 	}), means: "The last numbered request of each of the game's servers that was applied.",
 		schema: as(object{"type": "object", "additionalProperties": count})},
-	member[LooseWorld]{name: "crossed", reader: at(crossings, func(w *LooseWorld) *map[string]Met { return &w.Crossed }),
+	member[LooseWorld]{name: "crossed", reader: at(crossings, func(w *LooseWorld) *map[string]Met {
+		return &w.Crossed
+	}),
 		schema: schemer.crossed, means: "Of each of the plan's own crossings: how often it was counted."},
 	member[LooseWorld]{name: "attic", reader: at(anAttic, func(w *LooseWorld) *Attic { return &w.Attic }),
 		schema: as(object{"type": "object"}),

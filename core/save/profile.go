@@ -30,8 +30,11 @@ var profileMembers = membersOf(
 	member[LooseProfile]{name: "version", reader: at(aWhole, func(p *LooseProfile) *int { return &p.Version }),
 		schema: always(theVersion, whole), needed: true, means: "The version of the plan that it was written under."},
 	member[LooseProfile]{name: "player", reader: at(aText, func(p *LooseProfile) *string { return &p.Player }),
-		schema: as(object{"type": "string", "minLength": 1, "maxLength": MaxName}), needed: true, means: "Whose it is."},
-	member[LooseProfile]{name: "values", reader: at(manyValues, func(p *LooseProfile) *LooseValues { return &p.Values }),
+		schema: as(object{"type": "string", "minLength": 1,
+			"maxLength": MaxName}), needed: true, means: "Whose it is."},
+	member[LooseProfile]{name: "values", reader: at(manyValues, func(p *LooseProfile) *LooseValues {
+		return &p.Values
+	}),
 		schema: func(s schemer, at within) object { return s.values(s.m.Profile, at.all) },
 		means:  "What the player has over all slots."},
 	member[LooseProfile]{name: "lists", reader: at(perProp, func(p *LooseProfile) *LooseProps { return &p.Lists }),
@@ -39,7 +42,9 @@ var profileMembers = membersOf(
 		schema: func(s schemer, _ within) object {
 			return s.listsOf(func(l *model.List) *model.Holding { return l.Profile })
 		}},
-	member[LooseProfile]{name: "crossed", reader: at(crossings, func(p *LooseProfile) *map[string]Met { return &p.Crossed }),
+	member[LooseProfile]{name: "crossed", reader: at(crossings, func(p *LooseProfile) *map[string]Met {
+		return &p.Crossed
+	}),
 		schema: schemer.crossed, means: "Of each of the plan's own crossings: which was met last, in whichever slot."},
 	member[LooseProfile]{name: "attic", reader: at(anAttic, func(p *LooseProfile) *Attic { return &p.Attic }),
 		schema: as(object{"type": "object"}),
@@ -74,7 +79,8 @@ func (l *LooseProfile) Fit(m *model.Model) (*Profile, []Problem, error) {
 	f := &fitter{m: m, then: since(l.Since, l.Version), attic: maps.Clone(p.Attic), made: l.Made}
 	f.broken(l.Broken)
 	for _, name := range sortedNames(l.Strange) {
-		f.unknown(under("", name), "profile."+name, l.Strange[name], "what a player has over all slots has nothing called "+name)
+		f.unknown(under("", name), "profile."+name, l.Strange[name],
+			"what a player has over all slots has nothing called "+name)
 	}
 	p.Values = f.values(m.Profile, "profile", "/values", l.Values)
 	p.Lists = f.copies("profile.lists.", "/lists", l.Lists, "list", func(list string) *model.Holding {

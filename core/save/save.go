@@ -38,8 +38,8 @@ func (p Place) String() string {
 // Values are figures by the ids of their variables.
 type Values map[string]types.Value
 
-// Props are figures of props, by kind and prop, or of the options of lists, by list and option; what has its start value
-// is left out.
+// Props are figures of props, by kind and prop, or of the options of lists, by list and option; what has its start
+// value is left out.
 type Props map[string]map[string]Values
 
 // Player is one player's save in one slot.

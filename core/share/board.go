@@ -353,9 +353,10 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 	}
 	if len(v.entities) > len(pairs)+alone { // some are as at the start again
 		for _, key := range slices.SortedFunc(maps.Keys(v.entities), compareKeys) { // what is told has one order
-			if key.holder != int(model.OfPlayer) && key.holder != b.run.Model().Profile.Index && !slices.ContainsFunc(pairs, func(c engine.Copy) bool {
-				return b.keyOf(c) == key
-			}) {
+			if key.holder != int(model.OfPlayer) && key.holder != b.run.Model().Profile.Index &&
+				!slices.ContainsFunc(pairs, func(c engine.Copy) bool {
+					return b.keyOf(c) == key
+				}) {
 				b.drop(v.entities[key])
 				delete(v.entities, key)
 			}

@@ -1,6 +1,6 @@
 // Package texts holds what players read against files with the same in other languages: a file such as texts/nb.yaml
-// beside the plan has a text for each key. Nothing in the service reads them: what players are told carries the key, and
-// a game shows its own.
+// beside the plan has a text for each key. Nothing in the service reads them: what players are told carries the key,
+// and a game shows its own.
 package texts
 
 import (
@@ -72,7 +72,8 @@ func Compare(m *model.Model, source []byte) ([]Lacking, finding.List) {
 			continue
 		}
 		near := finding.Declared(e.key, known)
-		f := finding.New("unknown-name", e.at, fmt.Sprintf("The plan has no text called %q.%s", e.key, finding.DidYouMean(near.Name)))
+		f := finding.New("unknown-name", e.at, fmt.Sprintf("The plan has no text called %q.%s", e.key,
+			finding.DidYouMean(near.Name)))
 		f.Suggest(near)
 		found = append(found, f)
 	}
@@ -99,7 +100,8 @@ func read(source []byte) (out []entry, found finding.List) {
 	var bad *yaml.SyntaxError
 	switch {
 	case errors.As(err, &bad) && bad.Token != nil:
-		report("syntax", finding.At{Line: bad.Token.Position.Line, Column: bad.Token.Position.Column}, "This is not YAML: %s.", bad.Message)
+		report("syntax", finding.At{Line: bad.Token.Position.Line, Column: bad.Token.Position.Column},
+			"This is not YAML: %s.", bad.Message)
 		return nil, found
 	case err != nil:
 		report("syntax", finding.At{Line: 1, Column: 1}, "This is not YAML.")

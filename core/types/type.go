@@ -186,7 +186,8 @@ func CommonStep(a, b Range) fixed.Num {
 
 // ofList says whether two types are of options of one list, one of them a choice and the other a pick.
 func (t Type) ofList(u Type) bool {
-	return t.Kind != u.Kind && t.Named() && u.Named() && t.Roster != nil && u.Roster != nil && t.Roster.ID == u.Roster.ID
+	return t.Kind != u.Kind && t.Named() && u.Named() && t.Roster != nil && u.Roster != nil &&
+		t.Roster.ID == u.Roster.ID
 }
 
 // Unify is the type of a value that is either the one or the other.

@@ -54,7 +54,8 @@ func (s *stage) addOptions(x *plan.UpgradeStep) {
 }
 
 // copies writes what is held for each option of each list; hold says by whom.
-func (h *hand) copies(owner, pointer string, hold func(*model.List) *model.Holding, old save.LooseProps) save.LooseProps {
+func (h *hand) copies(owner, pointer string, hold func(*model.List) *model.Holding,
+	old save.LooseProps) save.LooseProps {
 	touched := len(h.lists) + len(h.names["lists"]) + len(h.drops["lists"])
 	for name := range h.ops {
 		if !slices.Contains(plan.AllSpaces, name) && !strings.HasPrefix(name, "prop.") {

@@ -28,7 +28,8 @@ func (s *stage) player(l *save.Loose, around *Around, out *Loaded) error {
 	}
 	l.Scenes = h.scenes("player.scenes.", "/scenes", before.Scenes)
 	l.Props = h.props("player.props.", "/props", before.Props)
-	l.Lists = h.intoOptions(h.restoredOptions("player.lists.", h.copies("player.lists.", "/lists", playersOf, before.Lists)))
+	l.Lists = h.intoOptions(h.restoredOptions("player.lists.",
+		h.copies("player.lists.", "/lists", playersOf, before.Lists)))
 	l.Values = h.kept(h.chain.m.Holders[model.OfPlayer], "player", l.Values)
 	h.marks(l)
 	l.Crossed = renamedKeys(s, "crossings", l.Crossed)
@@ -51,9 +52,10 @@ func (s *stage) profile(l *save.LooseProfile, out *Loaded) {
 	e := &env{stage: s, profile: &before, around: &Around{}}
 	h := s.hand(e, l.Made, l.Attic, out)
 	l.Values = h.values(copyOf{space: "profile", owner: "profile", pointer: "/values"}, before.Values)
-	l.Lists = h.restoredOptions("profile.lists.", h.copies("profile.lists.", "/lists", func(l *model.List) *model.Holding {
-		return l.Profile
-	}, before.Lists))
+	l.Lists = h.restoredOptions("profile.lists.", h.copies("profile.lists.", "/lists",
+		func(l *model.List) *model.Holding {
+			return l.Profile
+		}, before.Lists))
 	l.Values = h.kept(h.chain.m.Profile, "profile", l.Values)
 	one := *l.Profile
 	one.Crossed = renamedKeys(s, "crossings", one.Crossed)

@@ -286,7 +286,8 @@ func (c *comparer) optionGone(l *model.List, i item) {
 			continue
 		}
 		if to := steps.becomes[i.name]; to != "" {
-			c.tell("option", name, "renamed", Converts, i.at, "%s is %s, wherever it is kept and in all that is held for it.",
+			c.tell("option", name, "renamed", Converts, i.at,
+				"%s is %s, wherever it is kept and in all that is held for it.",
 				i.name, to)
 			return
 		}

@@ -134,7 +134,8 @@ func part() table {
 }
 
 // ToldKinds are the kinds of what players are told.
-var ToldKinds = []string{"arrived", "breach", "came-back", "checkpoint", "crossed", "departed", "died", "gone", "holds", "joined", "left",
+var ToldKinds = []string{"arrived", "breach", "came-back", "checkpoint", "crossed", "departed", "died", "gone", "holds",
+	"joined", "left",
 	"message", "milestone", "set-down", "stands", "started", "taken", "undone"}
 
 func told() table {

@@ -173,7 +173,8 @@ func toldTo(player string, run *engine.Run, notices []engine.Notice) []byte {
 	var told []wire.Told
 	for i := range notices {
 		if n := &notices[i]; run.Hears(player, n) {
-			told = append(told, wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID, Rule: n.Rule,
+			told = append(told, wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID,
+				Rule:  n.Rule,
 				Scene: n.Scene, From: n.From})
 		}
 	}

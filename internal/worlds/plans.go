@@ -378,8 +378,8 @@ rules:
 saving: {every: 30s}
 `
 
-// Market is about lists whose options hold state, sides, crossings of the plan's own, values over all slots, and values that
-// name another player.
+// Market is about lists whose options hold state, sides, crossings of the plan's own, values over all slots, and values
+// that name another player.
 const Market = `
 alluvion: 1
 game: market

@@ -12,8 +12,9 @@ import (
 )
 
 func noticeOf(n engine.Notice) contract.Notice {
-	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Key: n.Key, Scene: n.Scene, From: n.From,
-		ID: n.ID, Rule: n.Rule}
+	return contract.Notice{Kind: n.Kind, Player: n.Player, To: n.To, Text: n.Text, Key: n.Key, Scene: n.Scene,
+		From: n.From,
+		ID:   n.ID, Rule: n.Rule}
 }
 
 // SessionPath names a session of a game.
@@ -92,8 +93,9 @@ func (s *Server) getSession(ctx context.Context, in *SessionPath) (*body[contrac
 func figures(list []engine.Figure) []contract.Figure {
 	out := make([]contract.Figure, 0, len(list))
 	for _, f := range list {
-		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop, Option: f.Option,
-			Value: f.Value})
+		out = append(out, contract.Figure{Name: f.Var.Name, Title: f.Var.Title, Scene: f.Scene, Prop: f.Prop,
+			Option: f.Option,
+			Value:  f.Value})
 	}
 	return out
 }

@@ -18,8 +18,8 @@ import (
 // done about (saving.misfits).
 
 // load takes what was saved in the slot that a player joins with into the request, and gives the lease on it; 0 where
-// nothing is taken. It runs on the goroutine of whoever asks, and goes to the session's only for what the session holds:
-// nobody who plays waits for the disk. Meanwhile nobody else lets the player come or go (oneAtATime).
+// nothing is taken. It runs on the goroutine of whoever asks, and goes to the session's only for what the session
+// holds: nobody who plays waits for the disk. Meanwhile nobody else lets the player come or go (oneAtATime).
 func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, err error) {
 	if req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
 		return 0, nil // the engine says what is wrong

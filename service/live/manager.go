@@ -234,7 +234,8 @@ func (m *Manager) Aside(ctx context.Context, game, player string, slot int, do f
 	return do()
 }
 
-// Deleted tells every open session of a game that everything about a player was deleted: what refers to them is none now.
+// Deleted tells every open session of a game that everything about a player was deleted: what refers to them is none
+// now.
 func (m *Manager) Deleted(ctx context.Context, game, player string) error {
 	var failed error
 	for _, s := range m.Sessions(game) {

@@ -34,8 +34,8 @@ type Session struct {
 	store      *store.Store
 	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
-	// inbox is what the session's goroutine is to do, in order; whoever sends into it must not hold a lock, since it may
-	// be full.
+	// inbox is what the session's goroutine is to do, in order; whoever sends into it must not hold a lock, since it
+	// may be full.
 	inbox chan func()
 	// done is closed when that goroutine has ended: nothing that is sent into inbox after that is done.
 	done chan struct{}

@@ -72,7 +72,8 @@ func (t *trail) take() []store.Entry {
 		if s.Number <= t.handed {
 			continue
 		}
-		doc, err := json.Marshal(noted{s.Player, s.Scene, s.Prop, s.Option, s.Name, s.From, s.To, (*notedCause)(s.Cause)})
+		doc, err := json.Marshal(noted{s.Player, s.Scene, s.Prop, s.Option, s.Name, s.From, s.To,
+			(*notedCause)(s.Cause)})
 		if err != nil {
 			panic(err) // a change is plain data
 		}
@@ -105,7 +106,8 @@ func stepsOf(entries []store.Entry, log *slog.Logger) []Step {
 			log.Warn("an entry of the journal cannot be read", "name", e.Name, "error", err)
 			continue
 		}
-		s.Change = engine.Change{Player: doc.Player, Scene: doc.Scene, Prop: doc.Prop, Option: doc.Option, Name: doc.Name, From: doc.From,
+		s.Change = engine.Change{Player: doc.Player, Scene: doc.Scene, Prop: doc.Prop, Option: doc.Option,
+			Name: doc.Name, From: doc.From,
 			To: doc.To, Cause: (*engine.Cause)(doc.Cause)}
 		out = append(out, s)
 	}

@@ -38,8 +38,8 @@ func (s *Store) Profile(ctx context.Context, game, player string) ([]byte, error
 	return row.Doc, nil
 }
 
-// Profiles gives what each player of a game has over all slots, one after another by player; no bytes where they are not
-// as they were written.
+// Profiles gives what each player of a game has over all slots, one after another by player; no bytes where they are
+// not as they were written.
 func (s *Store) Profiles(ctx context.Context, game string, visit func(player string, doc []byte) error) error {
 	rows, err := s.read.WithContext(ctx).Model(&profileRow{}).Where("game = ?", game).Order("player").Rows()
 	if err != nil {

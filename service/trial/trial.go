@@ -230,7 +230,8 @@ func (r *Runner) Forget(ctx context.Context, game, player string) error {
 			return err
 		}
 		var result upgrade.Trial
-		if json.Unmarshal(full.Doc, &result) != nil || !result.Forget(player+", slot ", player+", over all slots") && full.Player != player {
+		if json.Unmarshal(full.Doc, &result) != nil || !result.Forget(player+", slot ", player+", over all slots") &&
+			full.Player != player {
 			continue
 		}
 		full.Doc, _ = json.Marshal(result)
