@@ -34,14 +34,9 @@ func runSchema(c *call) (int, error) {
 		fmt.Fprintf(c.err, "alluvion: there is no schema of %q; there are those of plan, rehearsal, commons and (with a plan) save, world, sealed, profile.\n", c.of)
 		return wrongUse, errUse
 	}
-	source, name, err := c.readPlan()
-	if err != nil {
-		return failed, err
-	}
-	m, _, found := check.Text(source, commonsBeside(name))
+	m, name, code, err := c.planToRun()
 	if m == nil {
-		c.printFindings(name, found)
-		return findings, nil
+		return code, err
 	}
 	text := schema(m)
 	if text == nil {

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/term"
 
+	"alluvion.dev/core/check"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
 	"alluvion.dev/service"
@@ -70,6 +71,20 @@ func (c *call) readPlan() ([]byte, string, error) {
 		return nil, "", errUse
 	}
 	return c.readFile(c.args[0])
+}
+
+// planToRun reads the plan that a command is about. Where it cannot run, what is wrong with it has been printed, and
+// there is none, but the exit status.
+func (c *call) planToRun() (m *model.Model, name string, code int, err error) {
+	source, name, err := c.readPlan()
+	if err != nil {
+		return nil, name, failed, err
+	}
+	m, _, found := check.Text(source, commonsBeside(name))
+	if m == nil {
+		c.printFindings(name, found)
+	}
+	return m, name, findings, nil
 }
 
 func (c *call) readFile(name string) ([]byte, string, error) {

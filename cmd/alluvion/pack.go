@@ -11,7 +11,6 @@ import (
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
-	"alluvion.dev/core/check"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/pack"
 	"alluvion.dev/core/share"
@@ -20,14 +19,9 @@ import (
 // runPack shows what state costs on the wire: in packed frames, and in the messages of a plan's carriers. With -encode
 // or -decode it writes or reads one such message.
 func runPack(c *call) (int, error) {
-	source, name, err := c.readPlan()
-	if err != nil {
-		return failed, err
-	}
-	m, _, found := check.Text(source, commonsBeside(name))
+	m, name, code, err := c.planToRun()
 	if m == nil {
-		c.printFindings(name, found)
-		return findings, nil
+		return code, err
 	}
 	if c.encode != "" || c.decode != "" {
 		return c.packMessage(m)
@@ -46,7 +40,7 @@ func runPack(c *call) (int, error) {
 	if len(m.Carriers) == 0 {
 		fmt.Fprintf(c.out, "%s has no carriers: nothing there has to fit into a transport with limits.\n", name)
 	}
-	code := fine
+	code = fine
 	for _, x := range m.Carriers {
 		l := pack.Of(x)
 		c.printLayout(m, l)

@@ -3,7 +3,6 @@ package main
 import (
 	"fmt"
 
-	"alluvion.dev/core/check"
 	"alluvion.dev/core/texts"
 )
 
@@ -11,20 +10,15 @@ import (
 func runTexts(c *call) (int, error) {
 	files := c.args[min(1, len(c.args)):]
 	c.args = c.args[:len(c.args)-len(files)]
-	source, name, err := c.readPlan()
-	if err != nil {
-		return failed, err
-	}
-	m, _, found := check.Text(source, commonsBeside(name))
+	m, _, code, err := c.planToRun()
 	if m == nil {
-		c.printFindings(name, found)
-		return findings, nil
+		return code, err
 	}
 	if len(files) == 0 {
 		_, err := c.out.Write(texts.Write(m))
 		return fine, err
 	}
-	code := fine
+	code = fine
 	for _, file := range files {
 		raw, _, err := c.readFile(file)
 		if err != nil {

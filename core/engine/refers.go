@@ -16,16 +16,26 @@ func refers(h *model.Holding) []*model.Var {
 	return slices.DeleteFunc(slices.Clone(h.Stored), func(v *model.Var) bool { return v.Type.Kind != types.Player })
 }
 
-// Refers lists the players to whom something in a save refers, each once and in order.
-func Refers(m *model.Model, p *save.Player) []string {
-	var out []string
-	see := func(h *model.Holding, values save.Values) {
-		for _, v := range refers(h) {
-			if value := values[v.ID]; value.Kind == types.IsText {
-				out = append(out, value.Text)
-			}
+// meant are players to whom something refers.
+type meant []string
+
+func (out *meant) see(h *model.Holding, values save.Values) {
+	for _, v := range refers(h) {
+		if value := values[v.ID]; value.Kind == types.IsText {
+			*out = append(*out, value.Text)
 		}
 	}
+}
+
+func (out meant) inOrder() []string {
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// Refers lists the players to whom something in a save refers, each once and in order.
+func Refers(m *model.Model, p *save.Player) []string {
+	var out meant
+	see := out.see
 	see(m.Holders[model.OfPlayer], p.Values)
 	for _, values := range p.Scenes {
 		see(m.Holders[model.OfPlayerScene], values)
@@ -43,20 +53,13 @@ func Refers(m *model.Model, p *save.Player) []string {
 	if p.World != nil {
 		out = append(out, RefersWorld(m, p.World)...)
 	}
-	slices.Sort(out)
-	return slices.Compact(out)
+	return out.inOrder()
 }
 
 // RefersWorld is Refers for a world.
 func RefersWorld(m *model.Model, w *save.World) []string {
-	var out []string
-	see := func(h *model.Holding, values save.Values) {
-		for _, v := range refers(h) {
-			if value := values[v.ID]; value.Kind == types.IsText {
-				out = append(out, value.Text)
-			}
-		}
-	}
+	var out meant
+	see := out.see
 	see(m.Holders[model.OfGame], w.Values)
 	for _, values := range w.Scenes {
 		see(m.Holders[model.OfScene], values)
@@ -71,8 +74,7 @@ func RefersWorld(m *model.Model, w *save.World) []string {
 			see(m.List(list).Own, values)
 		}
 	}
-	slices.Sort(out)
-	return slices.Compact(out)
+	return out.inOrder()
 }
 
 // deleted makes none of everything in the session that refers to a player who was deleted.

@@ -61,6 +61,13 @@ func (h *hand) toProfile(o *op) {
 			all = append([]types.Value{now}, all...)
 		}
 	}
+	if one := h.become(o, v, all); one != nil {
+		h.out.Over = append(h.out.Over, *one)
+	}
+}
+
+// become makes one value of those that come to a variable; nil where none of it fits, which is told.
+func (h *hand) become(o *op, v *model.Var, all []types.Value) *Moved {
 	one, err := chosen(all, o.step.Many.Value)
 	if err == nil {
 		one, err = v.Fit(one)
@@ -68,9 +75,9 @@ func (h *hand) toProfile(o *op) {
 	if err != nil {
 		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value,
 			"it cannot go to "+v.Name+": "+err.Error()))
-		return
+		return nil
 	}
-	h.out.Over = append(h.out.Over, Moved{v, one})
+	return &Moved{v, one}
 }
 
 // toOption makes a player's value what they have for one option of a list, where the step says one.
@@ -131,16 +138,9 @@ func (h *hand) toCommons(o *op) {
 			all = append([]types.Value{now}, all...)
 		}
 	}
-	one, err := chosen(all, o.step.Many.Value)
-	if err == nil {
-		one, err = v.Fit(one)
+	if one := h.become(o, v, all); one != nil {
+		h.out.Moved = append(h.out.Moved, *one)
 	}
-	if err != nil {
-		h.out.Problems = append(h.out.Problems, save.Impossible(h.chain.m, "/values/"+o.from, o.step.Move.Value,
-			"it cannot go to "+v.Name+": "+err.Error()))
-		return
-	}
-	h.out.Moved = append(h.out.Moved, Moved{v, one})
 }
 
 // worldArrivals writes what moves to the game: from scenes, or from players.
