@@ -46,7 +46,7 @@ type PlayerView struct {
 // Three is one value's three figures.
 type Three struct {
 	Name     string      `json:"name"`
-	Of       string      `json:"of,omitempty" doc:"Of what a player has for each scene or prop: which."`
+	Of       string      `json:"of,omitempty" doc:"Of what a player has for each scene, prop or option: which."`
 	Title    string      `json:"title"`
 	Type     string      `json:"type"`
 	Computed bool        `json:"computed"`

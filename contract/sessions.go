@@ -45,7 +45,7 @@ type Request struct {
 	Slot    int              `json:"slot,omitempty" doc:"Of join: the slot, from 1; 1 if unsaid."`
 	To      wire.Coordinates `json:"to,omitempty" maxItems:"3" doc:"Of move: the coordinates."`
 	Facing  string           `json:"facing,omitempty" maxLength:"64" doc:"Of move."`
-	Args    wire.Values      `json:"args,omitempty" doc:"Of event: its arguments. Of write of what a scene or a prop has: scene or prop."`
+	Args    wire.Values      `json:"args,omitempty" doc:"Of event: its arguments. Of write of what is held for a scene, a prop or an option: which, as scene, prop or option."`
 	Value   *types.Value     `json:"value,omitempty" doc:"Of write: the value."`
 	Picks   wire.Values      `json:"picks,omitempty" doc:"Of join: what the player picks on the way in, by variable."`
 }

@@ -54,7 +54,7 @@ type StagePlayer struct {
 // BeforeAfter is one value before a step and after it.
 type BeforeAfter struct {
 	Name   string      `json:"name"`
-	Of     string      `json:"of,omitempty" doc:"Of what there is one of for each scene or prop: which."`
+	Of     string      `json:"of,omitempty" doc:"Of what there is one of for each scene, prop or option: which."`
 	Title  string      `json:"title"`
 	Before types.Value `json:"before"`
 	After  types.Value `json:"after"`

@@ -52,3 +52,39 @@ func TestTextsComeWithTheirKeys(t *testing.T) {
 		}
 	}
 }
+
+// What is held for an option is put right by hand, while its player plays and afterwards.
+func TestAnOptionsValueIsCorrected(t *testing.T) {
+	h := start(t)
+	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
+	require.NoError(t, err)
+	h.room, err = h.c.Open(ctx, "harbour", "tide")
+	require.NoError(t, err)
+	ada := h.machine(client.Joining{Player: "ada"})
+	rice := func() (live, saved string) {
+		view, err := h.c.Player(ctx, "harbour", "ada", 1)
+		require.NoError(t, err)
+		for _, x := range view.Values {
+			if x.Name == "ware.have" && x.Of == "rice" {
+				return x.Live.Plain(), x.Saved.Plain()
+			}
+		}
+		return "", ""
+	}
+	right := contract.Correction{Name: "ware.have", Of: "rice", Value: types.OfInt(7), Why: "It was lost."}
+	_, err = h.c.Correct(ctx, "harbour", "ada", 1, right, "")
+	require.NoError(t, err)
+	live, saved := rice()
+	assert.Equal(t, "7 7", live+" "+saved)
+	right.Of = "plums"
+	_, err = h.c.Correct(ctx, "harbour", "ada", 1, right, "")
+	require.ErrorContains(t, err, "plums")
+	require.NoError(t, ada.Leave(ctx))
+	_, etag, err := h.c.Download(ctx, "harbour", "ada", 1)
+	require.NoError(t, err)
+	right.Of, right.Value = "ware.rice", types.OfInt(3)
+	_, err = h.c.Correct(ctx, "harbour", "ada", 1, right, etag)
+	require.NoError(t, err)
+	_, saved = rice()
+	assert.Equal(t, "3", saved)
+}

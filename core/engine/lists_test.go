@@ -218,6 +218,8 @@ func TestTheServerWritesOfWhichOption(t *testing.T) {
 		Args: map[string]types.Value{"option": types.OfText("tea")}}
 	w.must(write)
 	assert.Equal(t, "30", w.held("ada", "have", "tea"))
+	write.Args["option"] = types.OfText("tee")
+	w.refused(w.do(write), engine.Unknown, `There is no option of ware called "tee". Did you mean tea?`)
 	write.Args = nil
 	w.refused(w.do(write), engine.Invalid, "ware.have is held for each ware; name the option in args.")
 }

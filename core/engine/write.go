@@ -82,7 +82,14 @@ func (t *tx) ownerNamed(v *model.Var, p *Player, args map[string]types.Value) (o
 		}
 		o.at = prop.Index
 	case model.OfList, model.OfPlayerList, model.OfProfileList:
-		if o.at = v.Hold.List.Option(args["option"].Text); o.at < 0 {
+		option := args["option"].Text
+		if o.at = v.Hold.List.Option(option); o.at < 0 && option != "" {
+			var ids []string
+			for _, x := range v.Hold.List.Options {
+				ids = append(ids, x.ID)
+			}
+			return o, unknown("option of "+v.Hold.List.ID, option, ids)
+		} else if o.at < 0 {
 			return o, refuse(Invalid, "%s is held for each %s; name the option in args.", v.Name, v.Hold.List.ID)
 		}
 	}

@@ -40,7 +40,7 @@ var moments = []builtIn{
 		rows: []MomentRow{{"`milestone`, `{milestone: id}`", "a player has earned one", "that player"}}},
 	{id: "changed", of: "a variable", needs: "the variable: {changed: player.oil}",
 		rows: []MomentRow{{"`{changed: player.x}`",
-			"a stored variable has become another value, by anything but a fate or a correction", "the player, scene or prop whose it is"}}},
+			"a stored variable has become another value, by anything but a fate or a correction", "the player, scene, prop or option whose it is"}}},
 	{id: "saved", rows: []MomentRow{{"`saved`", "a player is about to be saved, at a moment of `saving` or by `save`",
 		"that player"}}},
 	{id: "crossed", of: "a crossing of the plan", needs: "the crossing: {crossed: round}", rows: []MomentRow{

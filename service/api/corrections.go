@@ -51,9 +51,14 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 	}
 	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value,
 		Why: in.Body.Why, Args: map[string]types.Value{}}
-	if _, prop, ok := strings.Cut(in.Body.Of, "."); ok {
+	_, prop, isProp := strings.Cut(in.Body.Of, ".")
+	switch v := session.Model().Var(in.Body.Name); {
+	case in.Body.Of == "":
+	case v != nil && v.Hold.List != nil:
+		req.Args["option"] = types.OfText(strings.TrimPrefix(in.Body.Of, v.Hold.List.ID+"."))
+	case isProp:
 		req.Args["prop"] = types.OfText(prop)
-	} else if in.Body.Of != "" {
+	default:
 		req.Args["scene"] = types.OfText(in.Body.Of)
 	}
 	if _, err := s.live.Do(ctx, session, req); err != nil {
