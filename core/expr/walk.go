@@ -281,6 +281,9 @@ func (c *checker) unknownField(entry *Entry, parts []string, field string, at fi
 		return c.fail("type-mismatch", at, "%s is %s; it has no parts.", owner, entry.Type)
 	}
 	near := finding.Declared(field, keys(entry.Fields))
+	if over := entry.Fields["profile"]; over != nil && over.Fields[field] != nil {
+		near = finding.Guess{Name: "profile." + field, Sure: true}
+	}
 	text := owner + " has no \"" + field + "\"."
 	if near.Name != "" {
 		if holds(owner) { // in the words in which it is missed elsewhere, so that it is told once

@@ -222,13 +222,17 @@ func (x *Rehearsal) resolve(r *reader) {
 	}
 	var visit func(s *Step)
 	visit = func(s *Step) {
-		for _, id := range append([]ID{s.Join, s.Move, s.Die, s.StartOver, s.Leave, s.Told, s.Of, s.Upgrade},
+		for _, id := range append([]ID{s.Join, s.Move, s.Die, s.StartOver, s.Leave, s.Told, s.Of, s.Upgrade, s.Delete},
 			s.Sees...) {
 			check(id.Name, id.At)
 		}
 		check(s.By.Value, s.By.At, "server")
 		check(s.Player.Value, s.Player.At)
 		if s.Refused != nil {
+			if contains(neverRefused, s.Refused.Verb) {
+				r.report("bad-value", s.Refused.At, "%s is nothing that can be refused: what players, the server and delete ask for can be.",
+					s.Refused.Verb)
+			}
 			visit(s.Refused)
 		}
 	}
@@ -238,6 +242,9 @@ func (x *Rehearsal) resolve(r *reader) {
 	x.resolveGames(r)
 	x.limitWaits(r)
 }
+
+// neverRefused are the steps that ask nobody, so that nobody could refuse them.
+var neverRefused = []string{"wait", "date", "crash", "restart", "upgrade", "expect", "told", "sees", "refused"}
 
 // mostWaited is how long the waits of a rehearsal may be in all: each brings along what is due in it.
 const mostWaited = 1000 * time.Hour

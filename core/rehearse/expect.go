@@ -18,7 +18,13 @@ func (p *player) refused(s *plan.Step) {
 		before = p.machine.run.Digest()
 		err = p.moveFirst(inner)
 	}
-	if err == nil {
+	switch {
+	case err == nil && inner.Verb == "delete":
+		before = p.machine.run.Digest()
+		var res engine.Result
+		res, err = p.machine.forget(inner.Delete.Name)
+		p.took(res)
+	case err == nil:
 		req, requestErr := p.request(inner)
 		if requestErr != nil {
 			p.fail("%v", requestErr)

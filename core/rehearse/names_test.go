@@ -39,6 +39,7 @@ func TestMisspeltNamesKeepAScriptFromBeingPlayed(t *testing.T) {
 		"a standing":            {"{expect: {p1.places.carid: 1}}", "carried"},
 		"what somebody holds":   {"{expect: p1.holds('slde')}", `no movable called "slde"`},
 		"where somebody is":     {"{expect: p1.inside('gorge/scre')}", "gorge/scree"},
+		"whoever is deleted":    {"{delete: p3}", `no player called "p3"`},
 		"what many are called":  {"{write: taken, by: server, value: true, player: p1}", ""},
 		"after another version": {"{upgrade: p1, to: 4}\n  - {expect: {p1.parcels: 0, p1.sack: 0}}", ""},
 	} {
@@ -55,6 +56,19 @@ func TestMisspeltNamesKeepAScriptFromBeingPlayed(t *testing.T) {
 			assert.Empty(t, r.Steps)
 		})
 	}
+}
+
+// Nobody refuses what nobody is asked for: such a step would be green whatever the plan says.
+func TestOnlyWhatSomebodyAsksForCanBeRefused(t *testing.T) {
+	for _, step := range []string{"wait: 1s", "date: 2027-01-03 10:00", "crash: machine", "restart: session", "upgrade: p1, to: 4",
+		"expect: p1.parcels == 99", "told: p1, notice: arrived", "sees: p1, not: p1.oil", "refused: {leave: p1}"} {
+		r := play("  - {join: p1}\n  - refused: {" + step + "}\n")
+		require.NotEmpty(t, r.Found, step)
+		assert.Contains(t, r.Found[0].Message, "nothing that can be refused", step)
+		assert.False(t, r.Passed(), step)
+	}
+	passes(t, "  - {join: p1}\n  - refused: {delete: p1}\n    because: they have to leave first\n")
+	assert.Contains(t, failing(t, "  - {join: p1}\n  - refused: {delete: p2}\n").Failed, "was not")
 }
 
 func passes(t *testing.T, steps string) {
