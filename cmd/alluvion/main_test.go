@@ -264,6 +264,18 @@ func TestRehearseTellsBothSidesOfWhatFails(t *testing.T) {
 	assert.Contains(t, runWith(t, "", "rehearse", t.TempDir()).out, "There is no rehearsal in")
 }
 
+func TestARehearsalThatExpectsNothingIsNotCalledFine(t *testing.T) {
+	dir := t.TempDir()
+	raw, err := os.ReadFile("../../examples/harbour/plan.yaml")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "plan.yaml"), raw, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.yaml"), []byte("rehearsal: tried\nplan: plan.yaml\nplayers: [p1]\nsteps:\n  - {join: p1}\n"), 0o600))
+	got := runWith(t, "", "rehearse", filepath.Join(dir, "a.yaml"))
+	assert.Equal(t, 0, got.code)
+	assert.Contains(t, got.out, "nothing is expected of it")
+	assert.NotContains(t, got.out, "all as expected")
+}
+
 func TestRehearseWritesJUnitForBuildServers(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "out.xml")
 	got := runWith(t, "", "rehearse", "-junit", file, scriptFile(t), scriptFile(t, "parcels: 1", "parcels: 4"), scriptFile(t, "plan: PLAN", "plan: nowhere.yaml"))

@@ -138,8 +138,11 @@ func (c *call) printRehearsal(r rehearsed, steps bool) {
 	if !r.report.Passed() {
 		verdict = s.red("failed")
 	}
-	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title),
-		s.quiet(fmt.Sprintf("%s, %s", filepath.Base(r.file), plural(len(r.report.Steps), "step"))))
+	about := fmt.Sprintf("%s, %s", filepath.Base(r.file), plural(len(r.report.Steps), "step"))
+	if r.report.Expects == 0 {
+		about += ", and nothing is expected of it"
+	}
+	fmt.Fprintf(c.out, "%s  %s  %s\n", verdict, s.bold(r.report.Title), s.quiet(about))
 	for _, step := range r.report.Steps {
 		if steps || step.Failed != "" {
 			c.printStep(step)
@@ -186,8 +189,11 @@ func (c *call) printStep(step rehearse.Step) {
 }
 
 func (c *call) printTotal(all []rehearsed) int {
-	amiss := 0
+	amiss, blank := 0, 0
 	for _, r := range all {
+		if r.report.Expects == 0 {
+			blank++
+		}
 		if !r.report.Passed() {
 			amiss++
 		}
@@ -196,6 +202,11 @@ func (c *call) printTotal(all []rehearsed) int {
 		fmt.Fprintf(c.out, "%s  %d of %s did not go as expected.\n", c.style.red("failed"), amiss,
 			plural(len(all), "rehearsal"))
 		return findings
+	}
+	if blank > 0 {
+		fmt.Fprintf(c.out, "%s  %s, and nothing failed; but %d of them expect nothing: add a step expect.\n",
+			c.style.yellow("played"), plural(len(all), "rehearsal"), blank)
+		return fine
 	}
 	fmt.Fprintf(c.out, "%s  %s, all as expected.\n", c.style.green("fine"), plural(len(all), "rehearsal"))
 	return fine

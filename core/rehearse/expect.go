@@ -1,6 +1,7 @@
 package rehearse
 
 import (
+	"errors"
 	"strings"
 
 	"alluvion.dev/core/engine"
@@ -34,6 +35,7 @@ func (p *player) refused(s *plan.Step) {
 		before = p.machine.run.Digest()
 		err = p.ask(req)
 	}
+	var refusal *engine.Refusal
 	switch {
 	case err == nil:
 		p.fail("It was to be refused, and was not.")
@@ -42,6 +44,9 @@ func (p *player) refused(s *plan.Step) {
 	case s.Because.Given && !strings.Contains(err.Error(), s.Because.Value):
 		p.fail("It was refused for another reason.")
 		p.step.Wanted = []Side{{"because", err.Error(), s.Because.Value}}
+	case !s.Because.Given && errors.As(err, &refusal) && (refusal.Kind == engine.Invalid ||
+		refusal.Kind == engine.Unknown):
+		p.fail("It was refused because of how the step is written, and not by the plan: %s Say so in because, if that is meant.", err)
 	default:
 		p.step.Refused = err.Error()
 	}
@@ -53,6 +58,10 @@ func (p *player) expect(e plan.Expected, of, viewer string) {
 	w := p.watcher(of)
 	if e.That.Given() {
 		p.holds(w, e.That, viewer)
+		return
+	}
+	if len(e.Table) == 0 {
+		p.fail("Nothing is expected here: a table of expect has a value on each line.")
 		return
 	}
 	var failed []string
@@ -129,6 +138,8 @@ func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
 	switch {
 	case err != nil:
 		p.fail("%v.", err)
+	case len(program.Reads) == 0:
+		p.fail("Nothing is expected here: %s reads nothing of the game.", strings.TrimSpace(x.Source))
 	case !p.seen(w, program, viewer):
 	case !is.Bool:
 		p.fail("It does not hold.")
@@ -149,6 +160,10 @@ func (p *player) holds(w engine.Watcher, x plan.Expr, viewer string) {
 // hears looks among what a player was told.
 func (p *player) hears(s *plan.Step) {
 	who, want := s.Told.Name, s.Notice.Value
+	if want == "" {
+		p.fail("Nothing is expected here: notice is a text, or a kind of notice.")
+		return
+	}
 	var heard []string
 	for _, n := range p.machine.told {
 		if !p.machine.run.Hears(who, &n) {
@@ -169,6 +184,10 @@ func (p *player) hears(s *plan.Step) {
 // sees holds what players' machines have been sent against what is to be.
 func (p *player) sees(s *plan.Step) {
 	for _, viewer := range s.Sees {
+		if !p.machine.run.Has(viewer.Name) {
+			p.fail("%s is not in the session, and sees nothing.", viewer.Name)
+			return
+		}
 		if s.Expect.That.Given() || s.Expect.Table != nil {
 			p.expect(s.Expect, s.Of.Name, viewer.Name)
 		}
@@ -178,6 +197,10 @@ func (p *player) sees(s *plan.Step) {
 		program, err := p.compile(s.Not, false)
 		if err != nil {
 			p.fail("%v", err)
+			return
+		}
+		if len(program.Reads) == 0 {
+			p.fail("Nothing is looked for here: %s reads nothing of the game.", strings.TrimSpace(s.Not.Source))
 			return
 		}
 		w := p.watcher("")

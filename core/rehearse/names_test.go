@@ -71,6 +71,28 @@ func TestOnlyWhatSomebodyAsksForCanBeRefused(t *testing.T) {
 	assert.Contains(t, failing(t, "  - {join: p1}\n  - refused: {delete: p2}\n").Failed, "was not")
 }
 
+// What expects nothing, and what is refused for how it is written, is not green.
+func TestAStepThatSaysNothingIsNotGreen(t *testing.T) {
+	for step, words := range map[string]string{
+		"{expect: {}}":                          "Nothing is expected here",
+		"{expect: true}":                        "reads nothing of the game",
+		"{expect: 1 < 2}":                       "reads nothing of the game",
+		"{sees: p1, not: 1 < 2}":                "reads nothing of the game",
+		"{told: p1, notice: \"\"}":              "Nothing is expected here",
+		"{sees: p2, not: p1.oil}":               "p2 is not in the session, and sees nothing",
+		"{refused: {event: hand_over, by: p1}}": "because of how the step is written",
+		"{refused: {event: load, by: p2}}":      `There is no player "p2" in this session.`,
+		"{refused: {move: p1, to: [1, 2, 3]}}":  "2 coordinates",
+		"{refused: {write: oil, by: server, player: p1, value: true}}": "how the step is written",
+	} {
+		assert.Contains(t, failing(t, "  - {join: p1}\n  - "+step+"\n").Failed, words, step)
+	}
+	for _, step := range []string{"{refused: {event: load, by: p2}, because: no player}", "{expect: \"!p1.holds('sled')\"}", "{expect: \"!p1.inside('gorge/scree')\"}",
+		"{expect: count(present) == 1}", "{expect: time.session == 0}", "{expect: \"!p1.earned('full_sack')\"}", "{expect: p1.oil == 12}"} {
+		passes(t, "  - {join: p1}\n  - "+step+"\n")
+	}
+}
+
 func passes(t *testing.T, steps string) {
 	t.Helper()
 	r := play(steps)

@@ -29,6 +29,9 @@ type Report struct {
 	Found finding.List
 	// Covered is what of its plans it exercised.
 	Covered []Coverage
+	// Expects is how many of its steps hold what came of it against what is expected: of one that has none of them,
+	// that it passed says only that nothing in it was refused.
+	Expects int
 
 	source string
 	edits  []edit
@@ -98,6 +101,9 @@ func Watch(source []byte, load func(name string) ([]byte, error),
 		p.play(s)
 		p.step.Time = p.machine.clock
 		out.Steps = append(out.Steps, p.step)
+		if slices.Contains([]string{"expect", "told", "sees", "refused"}, s.Verb) {
+			out.Expects++
+		}
 		look(i+1, p.main().run, p.main().clock)
 	}
 	out.edits, out.Covered = p.edits, p.covered()
