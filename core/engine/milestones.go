@@ -21,11 +21,37 @@ func (t *tx) weighLater(p *Player, list []model.Weighed) {
 		switch {
 		case w.Milestone != nil && p.earned[w.Milestone.Index]:
 		case w.While != nil && !w.While.Holder.OfPlayers():
-			t.weigh = append(t.weigh, weighing{nil, w})
+			t.toWeigh(weighing{nil, w})
 		default:
-			t.weigh = append(t.weigh, weighing{p, w})
+			t.toWeigh(weighing{p, w})
 		}
 	}
+}
+
+// manyToWeigh is how many wait to be evaluated before those that wait already are looked up in a table.
+const manyToWeigh = 32
+
+// toWeigh lets something be evaluated, unless it waits for that already.
+func (t *tx) toWeigh(w weighing) {
+	waiting := t.weigh[t.weighed:]
+	switch {
+	case len(waiting) < manyToWeigh:
+		if slices.Contains(waiting, w) {
+			return
+		}
+	case t.waits == nil:
+		t.waits = map[weighing]bool{}
+		for _, x := range waiting {
+			t.waits[x] = true
+		}
+	}
+	if t.waits != nil {
+		if t.waits[w] {
+			return
+		}
+		t.waits[w] = true
+	}
+	t.weigh = append(t.weigh, w)
 }
 
 func (t *tx) weighForAll(list []model.Weighed) {
@@ -34,7 +60,7 @@ func (t *tx) weighForAll(list []model.Weighed) {
 	}
 	for _, w := range list {
 		if w.While != nil && !w.While.Holder.OfPlayers() {
-			t.weigh = append(t.weigh, weighing{nil, w})
+			t.toWeigh(weighing{nil, w})
 		}
 	}
 	for _, p := range t.run.order {
@@ -45,8 +71,10 @@ func (t *tx) weighForAll(list []model.Weighed) {
 // settleWeighed weighs what is to be evaluated, until the rules on milestones change nothing more that
 // counts.
 func (t *tx) settleWeighed() error {
-	for i := 0; i < len(t.weigh); i++ {
-		w := t.weigh[i]
+	for t.weighed < len(t.weigh) {
+		w := t.weigh[t.weighed]
+		t.weighed++
+		delete(t.waits, w)
 		if w.player != nil && !t.run.Has(w.player.id) {
 			continue
 		}

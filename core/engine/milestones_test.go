@@ -1,6 +1,8 @@
 package engine_test
 
 import (
+	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,4 +86,36 @@ func TestARefusedEventEarnsNothing(t *testing.T) {
 	digest := w.run.Digest()
 	w.refused(w.self("ada", "load", "n", 51), engine.Invalid, "outside")
 	assert.Equal(t, digest, w.run.Digest())
+}
+
+// However much changes at once, what depends on it is not evaluated for each change.
+func TestRule12MuchThatChangesAtOnceIsNotEvaluatedEachTime(t *testing.T) {
+	options := []string{}
+	for i := range 100 {
+		options = append(options, fmt.Sprintf("w%d", i))
+	}
+	w := open(t, `
+alluvion: 1
+game: hoard
+version: 1
+start: pier/steps
+lists: {ware: [`+strings.Join(options, ", ")+`]}
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset, round: keep}, place: {death: stay, leave: exact}}
+crossings: {round: {on: over, for: [player]}}
+variables: {have: {of: [player, ware], type: int, min: 0, max: 99, start: 0, across: {round: {set: ware.have + 1}}}}
+scenes: {pier: {size: [9, 9], spots: {steps: {at: [2, 4]}}}}
+events: {all: {from: self}, over: {from: server}}
+rules:
+  - {on: all, do: [{each: w, in: ware, do: [{add: w.have, by: 1}]}]}
+milestones: {rich: {when: sum(player.have) >= 300}, every: {when: all(player.have > 0)}}
+`)
+	w.join("ada")
+	w.join("bob")
+	require.NoError(t, w.self("ada", "all"))
+	assert.LessOrEqual(t, w.run.Weighed(), 4, "two milestones of ada, and again when one was earned; of 100 changes")
+	assert.Equal(t, []string{"every"}, w.earned("ada"))
+	require.NoError(t, w.server("over"))
+	assert.LessOrEqual(t, w.run.Weighed(), 6, "one that ada lacks, and two of bob; of 200 changes")
+	require.NoError(t, w.server("over"))
+	assert.Equal(t, []string{"rich", "every"}, w.earned("ada"))
 }

@@ -30,6 +30,8 @@ type tx struct {
 	exited        []*Player
 	watches       []watch
 	weigh         []weighing
+	weighed       int               // how many of these have been evaluated
+	waits         map[weighing]bool // the others, where there are many
 	things        []thingUndo
 	// replaced is the world that loading a save replaced, where session.players is 1.
 	replaced *world
@@ -104,6 +106,7 @@ func (t *tx) begin(settled bool) {
 	t.crossed, t.excused = t.run.crossed, t.excused[:0]
 	t.late = t.late[:0]
 	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
+	t.weighed, t.waits = 0, nil
 	t.res.Changes, t.res.Notices, t.res.Saves, t.res.Left = t.res.Changes[:0], t.res.Notices[:0], t.res.Saves[:0], nil
 	t.frame.about(nil)
 	t.frame.args, t.frame.err = nil, nil

@@ -126,11 +126,26 @@ func (c *checker) name(e ast.Expr, known Facts) typed {
 		ref.What, ref.Option = Variable, here
 		return c.value(*entry.Type.Item, ref, strings.Join(parts, "."), at, known)
 	}
+	if l := c.names.Lists[entry.Type.Of]; l != nil && entry.Type.Kind == types.Copies {
+		return c.whichOption(l, strings.Join(parts, "."), at)
+	}
 	if entry.Type.Kind == types.Record {
 		return c.fail("type-mismatch", at, "%s is no value by itself; it has %s.", strings.Join(parts, "."),
 			types.JoinNames(keys(entry.Fields)))
 	}
 	return c.value(entry.Type, ref, strings.Join(parts, "."), at, known)
+}
+
+// whichOption reports that what is held for each option of a list is no value by itself, with what to write.
+func (c *checker) whichOption(l *List, name string, at finding.At) typed {
+	last := name[strings.LastIndexByte(name, '.')+1:]
+	if slices.Contains(c.hand, l.ID) && name == "player."+last {
+		return c.fail("type-mismatch", at, "%s is held for each %s: that for the one at hand is written %s.%s.", name,
+			l.ID, l.ID, last)
+	}
+	return c.fail("type-mismatch", at,
+		"%s is held for each %s: that for one of them is written %s['%s'], and count, sum, any and all go over them.",
+		name, l.ID, name, l.example())
 }
 
 // through resolves what stands behind a reference to a player: it is there while that player is.
