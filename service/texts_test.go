@@ -53,7 +53,7 @@ func TestTextsComeWithTheirKeys(t *testing.T) {
 	}
 }
 
-// What is held for an option is put right by hand, while its player plays and afterwards.
+// A designer corrects what a player has for an option, while the player is in a session and afterwards.
 func TestAnOptionsValueIsCorrected(t *testing.T) {
 	h := start(t)
 	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")

@@ -454,7 +454,7 @@ func TestWithoutADateNoTurnIsDue(t *testing.T) {
 	w.is("ada", "coins", "0")
 }
 
-// In a game for one player the world lies in the slot, and meets turns with the player.
+// In a game for one player the world is stored in the slot, so that turns of the calendar reach it with the player.
 func TestRule44TheWorldOfASlotMeetsTurnsWithItsPlayer(t *testing.T) {
 	w := open(t, strings.Replace(days, "saving:", "session: {players: 1}\nsaving:", 1))
 	w.on("2027-02-03T12:00:00Z")

@@ -243,7 +243,7 @@ func (t *tx) load(p *Player, s *save.Player) {
 	for i, m := range r.m.Milestones {
 		p.earned[i] = slices.Contains(s.Milestones, m.ID)
 	}
-	if r.m.Single && s.World != nil { // before what the player met is held against it
+	if r.m.Single && s.World != nil { // first: what the player has met is compared with it
 		t.replaceWorld()
 		r.takeWorld(s.World)
 	}

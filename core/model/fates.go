@@ -61,7 +61,8 @@ func (b *builder) defaultFate(h *Holding, c plan.Crossing) *plan.Fate {
 	if f := instead.At(c); f.Kind != "" || !b.Single || h.Holder.OfPlayers() {
 		return f
 	}
-	// The world lies in the player's slot: what is decided for players holds for it, and loading the slot is leave.
+	// The world is stored in the player's slot: the defaults of players decide for it, and loading the slot counts as
+	// leave.
 	if c == plan.CrossRestart {
 		c = plan.CrossLeave
 	}

@@ -129,7 +129,7 @@ type Profile struct {
 
 // Met is which of the happenings of one of a plan's own crossings was met last.
 type Met struct {
-	Session string `json:"session,omitempty"` // in which session; "" where the world lies in the player's own save
+	Session string `json:"session,omitempty"` // in which session; "" where the world is stored in the player's save
 	Count   int    `json:"count,omitempty"`   // which it was there, from 1
 	Date    string `json:"date,omitempty"`    // of what happens by the calendar, in place of these: the local date of the turn; "" where none was
 }
