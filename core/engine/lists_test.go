@@ -9,6 +9,7 @@ import (
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
 )
 
@@ -337,6 +338,32 @@ func TestRule50WhoIsNoneOrAwayIsToldNothing(t *testing.T) {
 	_, _, found = model.Load([]byte(strings.Replace(rivals, "notify: player.rival, text: Somebody", "notify: player.score, text: Somebody", 1)))
 	require.NotEmpty(t, found)
 	assert.Contains(t, found[0].Message, "notify needs a player")
+}
+
+// What a checkpoint keeps for after death refers to nobody who was deleted, either; nor does a profile in a new slot.
+func TestRule51WhoWasDeletedIsInNoRecordAndInNoProfile(t *testing.T) {
+	w := open(t, strings.Replace(rivals, "rival: {of: player, type: player, ", "mentor: {of: profile, type: player, written_by: game, read_by: game}\n  rival: {of: player, type: player, across: {death: rewind}, ", 1))
+	for _, id := range []string{"ada", "bob", "cid"} {
+		w.join(id)
+	}
+	ada := w.leave("ada")
+	ada.Record.Values["rival"] = types.OfText("bob") // reached with this one, who was given up since
+	ada.Values["rival"] = types.OfText("cid")
+	ada.Profile.Values["mentor"] = types.OfText("dan")
+	assert.Equal(t, []string{"bob", "cid", "dan"}, engine.Refers(w.m, ada))
+	w.must(engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: ada, Profile: ada.Profile, Gone: []string{"bob", "dan"}})
+	w.is("ada", "rival", "cid")
+	w.must(engine.Request{Do: "die", Player: "ada", Server: true})
+	w.run.Advance(1)
+	w.is("ada", "rival", "none")
+	assert.NotContains(t, engine.Refers(w.m, w.run.Save("ada")), "dan")
+
+	w.leave("ada")
+	over := *ada.Profile
+	over.Values = save.Values{"mentor": types.OfText("dan")}
+	assert.Equal(t, []string{"dan"}, engine.Refers(w.m, &save.Player{Profile: &over}))
+	w.must(engine.Request{Do: "join", Player: "ada", Slot: 1, Profile: &over, Gone: []string{"dan"}})
+	w.is("ada", "mentor", "none")
 }
 
 func TestPlayersAreCountedOfWhomSomethingIsTrue(t *testing.T) {

@@ -27,31 +27,61 @@ func (out *meant) see(h *model.Holding, values save.Values) {
 	}
 }
 
+// seeLists looks at what is held for each option of each list.
+func (out *meant) seeLists(m *model.Model, lists save.Props, of func(*model.List) *model.Holding) {
+	for list, each := range lists {
+		for _, values := range each {
+			out.see(of(m.List(list)), values)
+		}
+	}
+}
+
+// seePlayer looks at a player's own values and those for scenes, props and options.
+func (out *meant) seePlayer(m *model.Model, own save.Values, scenes map[string]save.Values, props, lists save.Props) {
+	out.see(m.Holders[model.OfPlayer], own)
+	for _, values := range scenes {
+		out.see(m.Holders[model.OfPlayerScene], values)
+	}
+	for kind, each := range props {
+		for _, values := range each {
+			out.see(m.Kind(kind).Players, values)
+		}
+	}
+	out.seeLists(m, lists, func(l *model.List) *model.Holding { return l.Players })
+}
+
+func (out *meant) seeWorld(m *model.Model, w *save.World) {
+	if w == nil {
+		return
+	}
+	out.see(m.Holders[model.OfGame], w.Values)
+	for _, values := range w.Scenes {
+		out.see(m.Holders[model.OfScene], values)
+	}
+	for kind, each := range w.Props {
+		for _, values := range each {
+			out.see(m.Kind(kind).Own, values)
+		}
+	}
+	out.seeLists(m, w.Lists, func(l *model.List) *model.Holding { return l.Own })
+}
+
 func (out meant) inOrder() []string {
 	slices.Sort(out)
 	return slices.Compact(out)
 }
 
-// Refers lists the players to whom something in a save refers, each once and in order.
+// Refers lists the players to whom something in a save refers, in the record of its checkpoint or in the profile that
+// belongs to it: each once and in order.
 func Refers(m *model.Model, p *save.Player) []string {
 	var out meant
-	see := out.see
-	see(m.Holders[model.OfPlayer], p.Values)
-	for _, values := range p.Scenes {
-		see(m.Holders[model.OfPlayerScene], values)
-	}
-	for kind, each := range p.Props {
-		for _, values := range each {
-			see(m.Kind(kind).Players, values)
-		}
-	}
-	for list, each := range p.Lists {
-		for _, values := range each {
-			see(m.List(list).Players, values)
-		}
-	}
-	if p.World != nil {
-		out = append(out, RefersWorld(m, p.World)...)
+	out.seePlayer(m, p.Values, p.Scenes, p.Props, p.Lists)
+	out.seePlayer(m, p.Record.Values, p.Record.Scenes, p.Record.Props, p.Record.Lists)
+	out.seeWorld(m, p.World)
+	out.seeWorld(m, p.Record.World)
+	if p.Profile != nil {
+		out.see(m.Profile, p.Profile.Values)
+		out.seeLists(m, p.Profile.Lists, func(l *model.List) *model.Holding { return l.Profile })
 	}
 	return out.inOrder()
 }
@@ -59,21 +89,7 @@ func Refers(m *model.Model, p *save.Player) []string {
 // RefersWorld is Refers for a world.
 func RefersWorld(m *model.Model, w *save.World) []string {
 	var out meant
-	see := out.see
-	see(m.Holders[model.OfGame], w.Values)
-	for _, values := range w.Scenes {
-		see(m.Holders[model.OfScene], values)
-	}
-	for kind, each := range w.Props {
-		for _, values := range each {
-			see(m.Kind(kind).Own, values)
-		}
-	}
-	for list, each := range w.Lists {
-		for _, values := range each {
-			see(m.List(list).Own, values)
-		}
-	}
+	out.seeWorld(m, w)
 	return out.inOrder()
 }
 

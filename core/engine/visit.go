@@ -175,15 +175,15 @@ func (t *tx) join(req *Request) error {
 	t.takeShared(p, req.Shared, false)
 	t.weighForAll(r.m.WeighedOnOthers())
 	t.weighLater(p, r.m.WeighedOnJoin()) // the threshold may have been passed before the milestone was there
+	for _, id := range req.Gone {
+		t.forgetIn(id, p, t.everyCopy(p))
+		if r.m.Single {
+			t.forgetIn(id, nil, t.everyWorldCopy())
+		}
+	}
 	if req.Saved == nil {
 		t.remember(p)
 	} else {
-		for _, id := range req.Gone {
-			t.forgetIn(id, p, t.everyCopy(p))
-			if r.m.Single {
-				t.forgetIn(id, nil, t.everyWorldCopy())
-			}
-		}
 		t.returned(p)
 	}
 	if err := t.tellJoined(p, req.Saved == nil, back); err != nil {

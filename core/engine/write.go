@@ -2,6 +2,7 @@ package engine
 
 import (
 	"cmp"
+	"strings"
 
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
@@ -60,6 +61,20 @@ func (t *tx) correctMilestone(p *Player, m *model.Milestone, req *Request) error
 	t.cause = &Cause{Kind: "correction", Moment: "correction: " + cmp.Or(req.Why, "no reason given")}
 	t.setEarned(p, m, req.Value.Bool)
 	return nil
+}
+
+// ArgsFor says in a request's arguments which copy of a variable is meant: of is a scene (ridge), a prop
+// (cache.at_cairn) or an option of a list (rice, or ware.rice); "" where there is one alone.
+func ArgsFor(v *model.Var, of string) map[string]types.Value {
+	switch {
+	case v == nil || of == "":
+		return nil
+	case v.Hold.List != nil:
+		return map[string]types.Value{"option": types.OfText(strings.TrimPrefix(of, v.Hold.List.ID+"."))}
+	case v.Hold.Kind != nil:
+		return map[string]types.Value{"prop": types.OfText(strings.TrimPrefix(of, v.Hold.Kind.ID+"."))}
+	}
+	return map[string]types.Value{"scene": types.OfText(of)}
 }
 
 // ownerNamed finds whose copy of a variable is meant, by what a request names.

@@ -183,18 +183,26 @@ func (f *Fates) read(r *reader, n *node, _ field) {
 		r.wrongTable(n, reflect.TypeFor[Fates]())
 		return
 	}
+	rest := n.without(func(name string) bool { return slices.Contains(r.crossings, name) }, func(k *key) {
+		e := Entry[Fate]{ID: k.name, At: k.at}
+		e.Value.read(r, k.value, field{name: k.name})
+		f.Own.Entries = append(f.Own.Entries, e)
+	})
+	r.tableOf(rest, reflect.ValueOf(f).Elem(), func() {}, r.crossings...)
+}
+
+// without is a table with those of its keys that are not taken; take reads the others.
+func (n *node) without(taken func(name string) bool, take func(k *key)) *node {
 	rest := &node{form: formTable, At: n.At}
 	for _, k := range n.keys {
-		if !slices.Contains(r.crossings, k.name) {
+		if !taken(k.name) {
 			rest.keys = append(rest.keys, k)
 			continue
 		}
 		k.value.At = orAt(k.value.At, k.at)
-		e := Entry[Fate]{ID: k.name, At: k.at}
-		e.Value.read(r, k.value, field{name: k.name})
-		f.Own.Entries = append(f.Own.Entries, e)
+		take(&k)
 	}
-	r.tableOf(rest, reflect.ValueOf(f).Elem(), func() {}, r.crossings...)
+	return rest
 }
 
 // resolveCrossings makes sure that no crossing has the name of another, and that each says when it happens.

@@ -58,18 +58,15 @@ func (d *Defaults) read(r *reader, n *node, _ field) {
 		r.wrongTable(n, reflect.TypeFor[Defaults]())
 		return
 	}
-	rest := &node{form: formTable, At: n.At}
-	for _, k := range n.keys {
-		if _, known := fieldsOf(reflect.TypeFor[Defaults]()).byName[k.name]; known ||
-			!slices.Contains(r.lists, k.name) {
-			rest.keys = append(rest.keys, k)
-			continue
-		}
-		k.value.At = orAt(k.value.At, k.at)
+	builtIn := fieldsOf(reflect.TypeFor[Defaults]()).byName
+	rest := n.without(func(name string) bool {
+		_, known := builtIn[name]
+		return !known && slices.Contains(r.lists, name)
+	}, func(k *key) {
 		e := Entry[Fates]{ID: k.name, At: k.at}
 		e.Value.read(r, k.value, field{name: k.name})
 		d.Lists.Entries = append(d.Lists.Entries, e)
-	}
+	})
 	r.tableOf(rest, reflect.ValueOf(d).Elem(), func() {}, r.lists...)
 }
 

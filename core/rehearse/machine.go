@@ -85,9 +85,11 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 			req.Profile = saved.Profile
 		}
 		delete(x.gone, req.Player)
-		if saved != nil {
-			req.Gone = slices.DeleteFunc(engine.Refers(x.m, saved), func(id string) bool { return !x.gone[id] })
+		known := saved
+		if known == nil {
+			known = &save.Player{Profile: req.Profile}
 		}
+		req.Gone = slices.DeleteFunc(engine.Refers(x.m, known), func(id string) bool { return !x.gone[id] })
 	}
 	res, err := x.run.Step(&req)
 	out := kept(res)

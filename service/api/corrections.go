@@ -3,13 +3,11 @@ package api
 import (
 	"context"
 	"net/http"
-	"strings"
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
-	"alluvion.dev/core/types"
 	"alluvion.dev/service/live"
 )
 
@@ -50,17 +48,7 @@ func (s *Server) correctLive(ctx context.Context, session *live.Session, in *cor
 		return nil, err
 	}
 	req := engine.Request{Do: "correct", Player: in.Player, Server: true, Name: in.Body.Name, Value: in.Body.Value,
-		Why: in.Body.Why, Args: map[string]types.Value{}}
-	_, prop, isProp := strings.Cut(in.Body.Of, ".")
-	switch v := session.Model().Var(in.Body.Name); {
-	case in.Body.Of == "":
-	case v != nil && v.Hold.List != nil:
-		req.Args["option"] = types.OfText(strings.TrimPrefix(in.Body.Of, v.Hold.List.ID+"."))
-	case isProp:
-		req.Args["prop"] = types.OfText(prop)
-	default:
-		req.Args["scene"] = types.OfText(in.Body.Of)
-	}
+		Why: in.Body.Why, Args: engine.ArgsFor(session.Model().Var(in.Body.Name), in.Body.Of)}
 	if _, err := s.live.Do(ctx, session, req); err != nil {
 		return nil, s.asProblem(err)
 	}

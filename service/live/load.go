@@ -71,7 +71,9 @@ func (s *Session) loadProfile(ctx context.Context, req *engine.Request) error {
 // loadDoc takes a stored save to the session's plan.
 func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.Saved) error {
 	if saved.Doc == nil {
-		return nil
+		var err error
+		req.Gone, err = s.gone(ctx, engine.Refers(s.m, &save.Player{Profile: req.Profile}))
+		return err
 	}
 	loaded, moment, err := s.choose(ctx, req, saved)
 	if err != nil {

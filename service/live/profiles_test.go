@@ -15,7 +15,7 @@ import (
 // withProfile is the hut with something that players have over all slots, and with rivals.
 func withProfile(t *testing.T) *hall {
 	return openWith(t, "every: 30s, slots: 3",
-		"  ticks: {of", "  burnt: {of: profile, type: int, min: 0, max: 99, start: 0, read_by: game}\n"+
+		"  ticks: {of", "  burnt: {of: profile, type: int, min: 0, max: 99, start: 0, read_by: game}\n  mentor: {of: profile, type: player, read_by: game, written_by: game}\n"+
 			"  rival: {of: player, type: player, read_by: game, written_by: game}\n  king: {of: game, type: player, read_by: game, written_by: game}\n  ticks: {of",
 		"do: [{add: player.oil, by: -1}]}", "do: [{add: player.oil, by: -1}, {add: profile.burnt, by: 1}]}")
 }
@@ -82,6 +82,7 @@ func TestWhoIsDeletedIsReferredToNoMore(t *testing.T) {
 	point("player.rival", "ada", "bob")
 	point("player.rival", "cid", "bob")
 	point("game.king", "", "bob")
+	point("profile.mentor", "cid", "bob")
 	h.do(engine.Request{Do: "leave", Player: "cid"})
 	h.do(engine.Request{Do: "leave", Player: "bob"})
 	assert.Equal(t, `"bob"`, h.figure("ada", "rival"))
@@ -94,6 +95,7 @@ func TestWhoIsDeletedIsReferredToNoMore(t *testing.T) {
 	assert.Equal(t, "none", h.figure("ada", "rival"), "at once, where a session is open")
 	require.NoError(t, h.joinIn("cid", 1))
 	assert.Equal(t, "none", h.figure("cid", "rival"), "when a save is loaded")
+	assert.Equal(t, "none", h.figure("cid", "mentor"), "and what the profile says")
 	steps, err := h.s.Trail(ctx, "cid", "player.rival", 10)
 	require.NoError(t, err)
 	require.NotEmpty(t, steps)
