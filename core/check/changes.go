@@ -158,7 +158,7 @@ type deed struct {
 	to      types.Range // of sets, raises and lowers, where it is a number
 	raises  bool        // it never goes down
 	lowers  bool        // it never goes up
-	oneself bool        // the new value is computed from the old one
+	oneself bool        // of {set: …}: the new value is computed from the old one
 }
 
 // does says what an action does to its variable.
@@ -168,17 +168,17 @@ func (c *checker) does(e model.Effect) deed {
 	case a.Var == nil:
 		return deed{}
 	case a.Value == nil:
-		return deed{sets: a.Change == model.Clears, oneself: a.Change != model.Clears}
+		return deed{sets: a.Change == model.Clears}
 	}
 	switch a.Change {
 	case model.Adds:
-		return deed{adds: true, by: a.Value.Type.Range, terms: a.Value.Terms(), oneself: true}
+		return deed{adds: true, by: a.Value.Type.Range, terms: a.Value.Terms()}
 	case model.Raises:
-		return deed{raises: true, to: a.Value.Type.Range, oneself: true}
+		return deed{raises: true, to: a.Value.Type.Range}
 	case model.Sets:
 		return c.given(a)
 	}
-	return deed{oneself: true} // items that come and go, and what turns
+	return deed{} // items that come and go, and what turns
 }
 
 func (c *checker) given(a *model.Action) deed {
@@ -200,7 +200,7 @@ func (c *checker) given(a *model.Action) deed {
 		return deed{oneself: true}
 	}
 	if terms, ok := a.Value.Increment(name); ok {
-		return deed{adds: true, by: c.fromZero(a), terms: terms, oneself: true}
+		return deed{adds: true, by: c.fromZero(a), terms: terms}
 	}
 	return deed{raises: a.Value.AtLeast(name), lowers: a.Value.AtMost(name), to: to, oneself: true}
 }
@@ -220,7 +220,7 @@ func (c *checker) change(e model.Effect) *types.Range {
 	switch d := c.does(e); {
 	case d.adds:
 		return &d.by
-	case d.oneself && e.Action.Change == model.Sets:
+	case d.oneself:
 		by := c.fromZero(e.Action)
 		return &by
 	}

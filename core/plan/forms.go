@@ -62,10 +62,28 @@ func readMoment(r *reader, n *node) (Moment, bool) {
 			return m, false
 		}
 	default:
-		r.wrong(n, "a moment, or the name of an event")
+		wrongMoment(r, n)
 		return m, false
 	}
 	return m, true
+}
+
+// wrongMoment reports what is no moment; of a table with several keys it says how that moment is written.
+func wrongMoment(r *reader, n *node) {
+	for _, k := range n.keys {
+		switch {
+		case momentCalled(k.name) == nil:
+		case k.name == "every":
+			r.report("wrong-type", n.At, "What else every says stands beside its time: write {every: {time: %s, of: player}}.",
+				clip(k.value.text))
+			return
+		default:
+			r.report("wrong-type", n.At, "A moment is written with one key, {%s: …}: what else is asked for belongs into the rule's if.",
+				k.name)
+			return
+		}
+	}
+	r.wrong(n, "a moment, or the name of an event")
 }
 
 // readEvery reads 30s, or {time: 30s, of: player}.

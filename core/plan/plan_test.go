@@ -73,6 +73,8 @@ var mistakes = []struct {
 	{"an event named like a moment", "events: {burn:", "events: {joined:", "bad-value", 10, 10, "", "built-in moment"},
 	{"a negative time", "events:", "saving: {every: -3s}\nevents:", "wrong-type", 10, 17, "", "time"},
 	{"every without its time", "on: burn", "on: every", "missing", 12, 10, "", "needs its time"},
+	{"every with more beside it", "on: burn", "on: {every: 5s, of: player}", "wrong-type", 12, 10, "", "write {every: {time: 5s, of: player}}"},
+	{"a moment with two keys", "on: burn", "on: {arrived: hut, if: true}", "wrong-type", 12, 10, "", "written with one key, {arrived: …}"},
 	{"every too often", "on: burn", "on: {every: 1ms}", "bad-value", 12, 18, "", "at least 100ms"},
 	{"changed without its variable", "on: burn", "on: changed", "missing", 12, 10, "", "needs the variable"},
 	{"a moment with a part that it has not", "on: burn", "on: {joined: x}", "wrong-type", 12, 11, "", "joined takes no name"},

@@ -1,0 +1,97 @@
+package save_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/go-json-experiment/json/jsontext"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/save"
+)
+
+// Who is in a scene that is no more is at the checkpoint that they reached, wherever that is.
+func TestRule33WhoIsNowhereIsAtTheirCheckpoint(t *testing.T) {
+	text := strings.Replace(lodge, " MISFITS", "", 1)
+	area := strings.NewReplacer("list: {tree: {at: b/t}}", "list: {tree: {in: b/grove}}", "b: {size: [4, 4],", "b: {size: [4, 4], areas: {grove: {x: [0, 3], y: [0, 3]}},").Replace(text)
+	raw, err := save.Encode(joined(t, modelOf(t, text)).Save("ada"))
+	require.NoError(t, err)
+	nowhere := strings.NewReplacer(`"place":{"at":[1,1],"facing":"north","scene":"a"}`, `"place":{"at":[1,1],"facing":"north","scene":"z"}`, `"dead":false`, `"checkpoint":"tree","dead":false`).Replace(string(raw))
+	back := strings.Replace(nowhere, `"checkpoint":"tree"`, `"back":{"at":[2,1],"facing":"north","scene":"b"},"checkpoint":"tree"`, 1)
+	for name, row := range map[string][3]string{
+		"a spot":                    {text, nowhere, "the checkpoint that they have reached, b/t"},
+		"an area":                   {area, back, "the checkpoint that they have reached, b (2, 1)"},
+		"an area that nobody knows": {area, nowhere, "the fallback, a/s"},
+	} {
+		_, problems, err := save.DecodePlayer([]byte(row[1]), modelOf(t, row[0]))
+		require.NoError(t, err)
+		var told []string
+		for _, p := range problems {
+			told = append(told, p.Pointer+" "+p.Instead)
+		}
+		assert.Contains(t, strings.Join(told, "\n"), "/place/scene they are at "+row[2], name)
+	}
+}
+
+// A plan that knows no facings takes none, and finds nothing wrong with none.
+func TestWithoutFacingsNobodyFacesAnywhere(t *testing.T) {
+	m := modelOf(t, hut)
+	raw, err := save.Encode(joined(t, m).Save("ada"))
+	require.NoError(t, err)
+	p, problems, err := save.DecodePlayer(raw, m)
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	assert.Nil(t, p.Attic)
+	require.Contains(t, string(raw), `"place":{"at":[1,1],"scene":"a"}`)
+	p, problems, err = save.DecodePlayer([]byte(strings.Replace(string(raw), `"place":{"at":[1,1],`, `"place":{"at":[1,1],"facing":"up",`, 1)), m)
+	require.NoError(t, err)
+	require.Len(t, problems, 1)
+	assert.Equal(t, "/place/facing", problems[0].Pointer)
+	assert.Empty(t, p.Place.Facing)
+}
+
+// Where the plan says that what does not fit is the nearest, that is so of items, too: each by itself.
+func TestItemsGoToTheNearestWhereThePlanSaysSo(t *testing.T) {
+	text := strings.NewReplacer(" MISFITS", ", misfits: {range: nearest}", "  badge:", "  marks:   {of: player, type: list, items: {type: int, min: 0, max: 9}}\n  badge:").Replace(lodge)
+	m := modelOf(t, text)
+	raw, err := save.Encode(joined(t, m).Save("ada"))
+	require.NoError(t, err)
+	p, problems, err := save.DecodePlayer([]byte(strings.Replace(string(raw), `"marks":[]`, `"marks":[3,12,-1]`, 1)), m)
+	require.NoError(t, err)
+	assert.Len(t, problems, 2)
+	assert.Equal(t, "[3, 9, 0]", p.Values["marks"].Plain())
+	m = modelOf(t, strings.Replace(text, "range: nearest", "range: start", 1))
+	p, problems, err = save.DecodePlayer([]byte(strings.Replace(string(raw), `"marks":[]`, `"marks":[3,12,-1]`, 1)), m)
+	require.NoError(t, err)
+	assert.Len(t, problems, 2)
+	assert.Equal(t, "[3]", p.Values["marks"].Plain())
+}
+
+// The attic of the first saves held values alone.
+func TestTheAtticReadsWhatTheFirstSavesHeld(t *testing.T) {
+	attic := save.Attic{"old": jsontext.Value("5"), "none": nil, "kept": save.KeptAs(3, jsontext.Value("7"), "it was dropped"), "odd": jsontext.Value(`{"a":1}`)}
+	for name, want := range map[string]string{"old": "5", "none": "", "kept": "7"} {
+		kept, ok := attic.Get(name)
+		assert.True(t, ok, name)
+		assert.Equal(t, want, string(kept.Value), name)
+	}
+	for _, name := range []string{"odd", "missing"} {
+		_, ok := attic.Get(name)
+		assert.False(t, ok, name)
+	}
+}
+
+// Brackets may stand in each other as deep as the limit, and no deeper.
+func TestHowDeepASaveMayBe(t *testing.T) {
+	m := modelOf(t, hut)
+	raw, err := save.Encode(joined(t, m).Save("ada"))
+	require.NoError(t, err)
+	nested := func(depth int) error { // the outermost table is one of them
+		deep := strings.Repeat("[", depth-1) + strings.Repeat("]", depth-1)
+		_, _, err := save.DecodePlayer([]byte(strings.Replace(string(raw), `"dead":false`, `"dead":false,"mood":`+deep, 1)), m)
+		return err
+	}
+	assert.NoError(t, nested(save.MaxDepth))
+	assert.ErrorIs(t, nested(save.MaxDepth+1), save.ErrFormat)
+}
