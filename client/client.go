@@ -209,6 +209,17 @@ func (c *Client) Standings(ctx context.Context, game string) ([]contract.Standin
 	return get[[]contract.StandingInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings")
 }
 
+// StandingOfOptions gives the first places of a standing of options, in the world of a session; of none, in the one that
+// was saved last.
+func (c *Client) StandingOfOptions(ctx context.Context, game, standing, session string) (contract.StandingPart, error) {
+	q := url.Values{}
+	if session != "" {
+		q.Set("session", session)
+	}
+	return get[contract.StandingPart](ctx, c,
+		"/v1/games/"+url.PathEscape(game)+"/standings/"+url.PathEscape(standing)+"?"+q.Encode())
+}
+
 // Standing gives the first places of a standing, or those around a player.
 func (c *Client) Standing(ctx context.Context, game, standing, around string, most int) (contract.StandingPart, error) {
 	q := url.Values{"around": {around}, "most": {strconv.Itoa(most)}}

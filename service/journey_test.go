@@ -11,6 +11,7 @@ import (
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/types"
+	"alluvion.dev/examples"
 )
 
 // toTheGorge brings a player from the lodge into the gorge.
@@ -218,4 +219,40 @@ func TestStandingsAreReadThroughTheService(t *testing.T) {
 	assert.ErrorContains(t, err, "has no place")
 	_, err = h.c.Standing(ctx, "lantern-pass", "tallest", "", 2)
 	assert.ErrorContains(t, err, "no standing called")
+}
+
+// A standing of options is in the world of a session: of one that is open as it is now, of another as it was saved.
+func TestStandingsOfOptionsAreReadOfASession(t *testing.T) {
+	h := start(t)
+	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
+	require.NoError(t, err)
+	crews := func(session string) (contract.StandingPart, error) {
+		return h.c.StandingOfOptions(ctx, "harbour", "crews", session)
+	}
+	part, err := crews("")
+	require.NoError(t, err)
+	assert.Empty(t, part.Places, "there is no world yet")
+	h.room, err = h.c.Open(ctx, "harbour", "tide")
+	require.NoError(t, err)
+	h.do(contract.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "event", Player: "ada", Name: "choose_crew", Args: map[string]types.Value{"crew": types.OfText("dunes")}})
+	h.do(contract.Request{Do: "event", Server: true, Name: "find", Args: map[string]types.Value{"ware": types.OfText("tea"), "by": types.OfInt(2)}})
+	h.do(contract.Request{Do: "event", Player: "ada", Name: "haul", Args: map[string]types.Value{"ware": types.OfText("tea")}})
+	h.do(contract.Request{Do: "event", Server: true, Name: "round_over"})
+	want := []contract.StandingPlace{{Place: 1, Option: "dunes", Title: "Dunes", Number: "1"}, {Place: 2, Option: "harbour", Title: "Harbour", Number: "0"}}
+	part, err = crews("tide")
+	require.NoError(t, err)
+	assert.Equal(t, want, part.Places)
+	assert.Equal(t, "crew", part.List)
+	require.NoError(t, h.room.Close(ctx))
+	for _, session := range []string{"", "tide"} {
+		part, err = crews(session)
+		require.NoError(t, err)
+		assert.Equal(t, want, part.Places, "as it was saved")
+		assert.Equal(t, "tide", part.Session)
+	}
+	_, err = crews("nowhere")
+	assert.ErrorContains(t, err, "there is no such session")
+	_, err = h.c.Standing(ctx, "harbour", "crews", "ada", 3)
+	assert.ErrorContains(t, err, "there is no place around a player")
 }

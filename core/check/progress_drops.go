@@ -48,7 +48,11 @@ func (c *checker) askers() map[*model.Var][]string {
 	}
 	for _, s := range c.m.Standings {
 		if s.High {
-			add("the standing "+s.ID+" orders players by", s.Rank)
+			who := "players"
+			if s.List != nil {
+				who = "options"
+			}
+			add("the standing "+s.ID+" orders "+who+" by", s.Rank)
 		}
 	}
 	return out

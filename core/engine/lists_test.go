@@ -51,6 +51,9 @@ variables:
   all_in: {of: game, type: int, min: 0, max: 1000, is: "sum(side.stock)"}
   heard:  {of: player, type: text, max_length: 40, start: ""}
   log_n:  {of: player, type: int, min: 0, max: 99, start: 0}
+standings:
+  sides:  {rank: side.stock, if: side.stock != 4}
+  lowest: {rank: side.stock, order: low, keep: last}
 scenes:
   quay:  {size: [40, 20], spots: {steps: {at: [2, 2]}, crane: {at: [30, 10]}}}
   dunes_: {size: [40, 20], spots: {reed: {at: [2, 2]}}}
@@ -68,6 +71,8 @@ events:
   bell:  {from: server}
   spoil: {from: self}
   cheap: {args: {ware: ware}, from: server}
+  ship:  {args: {side: side, by: {type: int, min: -99, max: 499}}, from: server}
+always: ["sum(side.stock) <= 400"]
 milestones:
   heavy: {when: "player.load >= 20"}
   full:  {when: "all(player.have > 0)"}
@@ -81,6 +86,7 @@ rules:
   - {on: befriend, do: [{set: player.mate, to: args.whom}]}
   - {on: hand, if: has(player.mate), do: [{add: "player.have[args.ware]", by: -1}, {add: "player.mate.have[args.ware]", by: 1}]}
   - {on: fall, do: [{die: player}]}
+  - {on: ship, do: [{add: args.side.stock, by: args.by}]}
   - {on: spoil, do: [{each: w, in: ware, do: [{if: "player.have[w] > 2", do: [{set: w.have, to: 2}]}]}]}
   - {on: cheap, do: [{set: args.ware.price, to: "args.ware.weight"}]}
   - {on: {changed: ware.have}, if: ware.weight >= 2, do: [{set: player.heard, to: "ware.from"}, {add: player.log_n, by: 1}]}
@@ -376,4 +382,35 @@ func TestPlayersAreCountedOfWhomSomethingIsTrue(t *testing.T) {
 	assert.Equal(t, []string{"alone"}, w.run.Save("ada").Milestones, "everybody is evaluated when one changes")
 	w.leave("ada")
 	w.is("", "masons", "0")
+}
+
+// Where a standing reads what each option has, it orders the options, of equals the first of the list first; the best
+// number ever counts, where nothing else is said, and is part of the world.
+func TestRule28AStandingOrdersOptions(t *testing.T) {
+	w := open(t, wares)
+	w.join("ada")
+	sides := w.m.Standing("sides").Index
+	order := func() (out []string) {
+		for _, x := range w.run.RankedOptions(sides) {
+			out = append(out, x.ID+" "+x.Number.String())
+		}
+		return out
+	}
+	assert.Equal(t, []string{"harbour 3", "dunes 3"}, order())
+	require.NoError(t, w.server("ship", "side", "dunes", "by", 6))
+	assert.Equal(t, []string{"dunes 9", "harbour 3"}, order())
+	assert.Contains(t, w.changed(), "standings.sides")
+	require.Error(t, w.server("ship", "side", "dunes", "by", 450), "refused: what it ranked on the way is taken back")
+	require.NoError(t, w.server("ship", "side", "dunes", "by", -7))
+	assert.Equal(t, []string{"dunes 9", "harbour 3"}, order(), "the best counts")
+	require.NoError(t, w.server("ship", "side", "harbour", "by", 1))
+	assert.Equal(t, []string{"dunes 9", "harbour 3"}, order(), "4 does not count")
+	lowest := w.run.RankedOptions(w.m.Standing("lowest").Index)
+	assert.Equal(t, "dunes", lowest[0].ID)
+	assert.Equal(t, "2", lowest[0].Number.String())
+
+	saved := w.run.World()
+	again := engine.Reopen(w.m, saved)
+	assert.Equal(t, w.run.RankedOptions(sides), again.RankedOptions(sides))
+	assert.Equal(t, saved.Standings, again.World().Standings)
 }

@@ -12,7 +12,7 @@ import (
 // whose condition depends on what has changed (rule 12).
 
 type weighing struct {
-	player *Player // nil for a stopwatch of the world
+	player *Player // nil for what is evaluated once: a stopwatch of the world, a standing of options
 	model.Weighed
 }
 
@@ -20,7 +20,7 @@ func (t *tx) weighLater(p *Player, list []model.Weighed) {
 	for _, w := range list {
 		switch {
 		case w.Milestone != nil && p.earned[w.Milestone.Index]:
-		case w.While != nil && !w.While.Holder.OfPlayers():
+		case w.OfWorld():
 			t.toWeigh(weighing{nil, w})
 		default:
 			t.toWeigh(weighing{p, w})
@@ -59,7 +59,7 @@ func (t *tx) weighForAll(list []model.Weighed) {
 		return
 	}
 	for _, w := range list {
-		if w.While != nil && !w.While.Holder.OfPlayers() {
+		if w.OfWorld() {
 			t.toWeigh(weighing{nil, w})
 		}
 	}
@@ -81,6 +81,8 @@ func (t *tx) settleWeighed() error {
 		switch {
 		case w.While != nil:
 			t.startOrStop(w)
+		case w.Standing != nil && w.Standing.List != nil:
+			t.rankOptions(w.Standing)
 		case w.Standing != nil:
 			t.rank(w.player, w.Standing)
 		case !w.player.earned[w.Milestone.Index] && t.reached(w):

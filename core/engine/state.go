@@ -19,14 +19,11 @@ import (
 
 // Run is one session's state under one plan. It is not safe for use by several goroutines: one owns it.
 type Run struct {
-	m           *model.Model
-	clock       int64           // milliseconds since the session was opened, standing still while it sleeps
-	game        []types.Value   // by slot
-	scenes      [][]types.Value // by scene, and then by slot
-	props       copies          // of what props hold: only those that were ever changed
-	things      []thing         // by movable
-	seed        uint32          // that the session was opened with
-	sown        uint32          // how many seeds were made of it
+	m *model.Model
+	world
+	clock       int64  // milliseconds since the session was opened, standing still while it sleeps
+	seed        uint32 // that the session was opened with
+	sown        uint32 // how many seeds were made of it
 	players     map[string]*Player
 	order       []*Player // present players, by id
 	timers      []int64   // when each of the session's timers is due next
@@ -34,11 +31,9 @@ type Run struct {
 	work        int       // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
 	first       int64     // when the first of all timers is due, where timersKnown
 	timersKnown bool
-	dead        []*Player // who may be dead: everybody who died and was not seen alive since
-	attic       save.Attic
+	dead        []*Player         // who may be dead: everybody who died and was not seen alive since
 	senders     map[string]uint64 // the last numbered request of each server that was applied
 	causes      []Cause           // by rule
-	crossed     []met             // which the world met last of each of the plan's own crossings; never changed, only replaced
 	date        int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
 	metBy       []string          // who has met a crossing since a ledger was told, "" for the world; perhaps some who have not
 	nextTurn    int64             // when the calendar has its next turn
@@ -152,17 +147,18 @@ func (r *Run) Called(session string) *Run {
 
 // world is what belongs to the session and to no player.
 type world struct {
-	game    []types.Value
-	scenes  [][]types.Value
-	props   copies
-	things  []thing
+	game    []types.Value   // by slot
+	scenes  [][]types.Value // by scene, and then by slot
+	props   copies          // of what props and options of lists hold: only those that were ever changed
+	things  []thing         // by movable
 	attic   save.Attic
-	crossed []met
+	crossed []met           // which it met last of each of the plan's own crossings; never changed, only replaced
+	ranks   [][]types.Value // by standing of options, and then by option: the number that counts; never changed, only replaced
 }
 
 // newWorld makes the world as it is before anything happened.
 func (r *Run) newWorld() {
-	r.game, r.scenes, r.props, r.things = r.starts(r.m.Holders[model.OfGame]), nil, copies{}, nil
+	r.game, r.scenes, r.props, r.things, r.ranks = r.starts(r.m.Holders[model.OfGame]), nil, copies{}, nil, nil
 	for range r.m.Scenes {
 		r.scenes = append(r.scenes, r.starts(r.m.Holders[model.OfScene]))
 	}

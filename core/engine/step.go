@@ -159,14 +159,12 @@ func (t *tx) settle() error {
 
 // undoAll takes the whole transaction back.
 func (t *tx) undoAll() {
-	t.undo(mark{sown: t.sown, crossed: t.crossed})
+	t.undo(mark{sown: t.sown, crossed: t.crossed, ranks: t.ranks})
 	if p := t.number.player; p != nil {
 		p.number = t.number.old
 	}
-	if w := t.replaced; w != nil {
-		r := t.run
-		r.game, r.scenes, r.props, r.things, r.attic, r.crossed = w.game, w.scenes, w.props, w.things, w.attic,
-			w.crossed
+	if t.replaced != nil {
+		t.run.world = *t.replaced
 	}
 }
 

@@ -41,12 +41,13 @@ type tx struct {
 	cause    *Cause
 	acting   *model.Rule // whose actions are being done
 	number   numberUndo
-	revived  *Player // who has come back in this transaction
-	crossed  []met   // the world's counts of own crossings when the transaction began
-	late     []late  // what who comes back has met in doing so
-	excused  []watch // invariants that a crossing broke that nothing can refuse: told already
-	sown     uint32  // the session's when the transaction began
-	settled  bool    // nothing in this transaction can be refused
+	revived  *Player         // who has come back in this transaction
+	crossed  []met           // the world's counts of own crossings when the transaction began
+	ranks    [][]types.Value // the world's standings of options, then
+	late     []late          // what who comes back has met in doing so
+	excused  []watch         // invariants that a crossing broke that nothing can refuse: told already
+	sown     uint32          // the session's when the transaction began
+	settled  bool            // nothing in this transaction can be refused
 }
 
 // valueUndo is what a stopwatch was held as; of all else the list of changes says what it was.
@@ -95,6 +96,7 @@ type mark struct {
 	values, cores, entered, exited, things, queue, changes, notices, saves int
 	sown                                                                   uint32
 	crossed                                                                []met
+	ranks                                                                  [][]types.Value
 }
 
 // begin makes the transaction empty. Its lists keep their room.
@@ -103,7 +105,7 @@ func (t *tx) begin(settled bool) {
 	t.values, t.cores = t.values[:0], t.cores[:0]
 	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
 	t.replaced, t.revived = nil, nil
-	t.crossed, t.excused = t.run.crossed, t.excused[:0]
+	t.crossed, t.ranks, t.excused = t.run.crossed, t.run.ranks, t.excused[:0]
 	t.late = t.late[:0]
 	t.watches, t.weigh, t.args = t.watches[:0], t.weigh[:0], t.args[:0]
 	t.weighed, t.waits = 0, nil
@@ -131,7 +133,7 @@ func (t *tx) mark() mark {
 	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited),
 		things: len(t.things), queue: len(t.queue),
 		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown,
-		crossed: t.run.crossed}
+		crossed: t.run.crossed, ranks: t.run.ranks}
 }
 
 // undo takes everything back that happened since the mark.
@@ -150,7 +152,7 @@ func (t *tx) undo(m mark) {
 	for i := len(t.things) - 1; i >= m.things; i-- {
 		t.run.things[t.things[i].index] = t.things[i].old
 	}
-	t.things, t.run.sown, t.run.crossed = t.things[:m.things], m.sown, m.crossed
+	t.things, t.run.sown, t.run.crossed, t.run.ranks = t.things[:m.things], m.sown, m.crossed, m.ranks
 	for _, p := range t.entered[m.entered:] {
 		t.run.exit(p)
 	}

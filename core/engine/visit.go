@@ -31,7 +31,7 @@ func (r *Run) takeWorld(w *save.World) {
 		r.senders = w.Senders
 	}
 	r.newWorld()
-	r.crossed = r.metIn(w.Crossed, r.metByNobody())
+	r.crossed, r.ranks = r.metIn(w.Crossed, r.metByNobody()), r.optionRanksIn(w.Standings)
 	r.fill(r.game, model.OfGame, w.Values)
 	for i, s := range r.m.Scenes {
 		r.fill(r.scenes[i], model.OfScene, w.Scenes[s.ID])
@@ -259,8 +259,8 @@ func (t *tx) load(p *Player, s *save.Player) {
 
 // replaceWorld keeps the world that another is about to stand in for, so that it can be undone.
 func (t *tx) replaceWorld() {
-	r := t.run
-	t.replaced = &world{r.game, r.scenes, r.props, r.things, r.attic, r.crossed}
+	was := t.run.world
+	t.replaced = &was
 }
 
 // freshWorld is the world of a slot in which nothing was ever saved: nothing of whoever played before is in it (rule
@@ -472,7 +472,7 @@ func (r *Run) World() *save.World {
 			w.Held[m.ID] = p.id
 		}
 	}
-	w.Attic, w.Senders, w.Crossed = r.attic, r.senders, r.metOut(r.crossed)
+	w.Attic, w.Senders, w.Crossed, w.Standings = r.attic, r.senders, r.metOut(r.crossed), r.optionRanksOut()
 	return w
 }
 

@@ -18,9 +18,9 @@ type Watcher struct {
 	Ranks func(standing int) []Ranked
 }
 
-// Ranked is who has a place in a standing, with the number that gives it to them.
+// Ranked is a player, or an option, that has a place in a standing, with the number that gives it to them.
 type Ranked struct {
-	Player string
+	ID     string
 	Number fixed.Num
 }
 
@@ -33,14 +33,14 @@ func (f *frame) standing(ref *expr.Ref) types.Value {
 	if ref.What == expr.StandingOrder {
 		ids := make([]types.Value, len(list))
 		for i, r := range list {
-			ids[i] = types.OfText(r.Player)
+			ids[i] = types.OfText(r.ID)
 		}
 		return types.OfItems(ids)
 	}
 	who := f.locals[ref.Index].Text
 	for i, r := range list {
 		switch {
-		case r.Player != who:
+		case r.ID != who:
 		case ref.What == expr.StandingPlace:
 			return types.OfInt(i + 1)
 		default:

@@ -5,6 +5,7 @@ package model
 
 import (
 	"fmt"
+	"slices"
 	"time"
 
 	"alluvion.dev/core/expr"
@@ -133,15 +134,16 @@ type Movable struct {
 	Decl    *plan.Movable
 }
 
-// Standing is an ordering of players by a number.
+// Standing is an ordering of players, or of the options of a list, by a number.
 type Standing struct {
 	ID    string
 	Title string
 	Index int
+	List  *List // whose options it orders; nil where it orders players
 	Rank  *expr.Program
 	If    *expr.Program // nil where every number counts
 	High  bool          // the highest number comes first
-	Best  bool          // the best number that a player ever had counts
+	Best  bool          // the best number ever counts
 	At    finding.At
 	Decl  *plan.Standing
 }
@@ -468,12 +470,26 @@ func (m *Model) Passage(id string) *Passage { return m.passages[id] }
 // Checkpoint finds a checkpoint by its id.
 func (m *Model) Checkpoint(id string) *Checkpoint { return m.points[id] }
 
+// Standing finds a standing by its id.
+func (m *Model) Standing(id string) *Standing {
+	i := slices.IndexFunc(m.Standings, func(s *Standing) bool { return s.ID == id })
+	if i < 0 {
+		return nil
+	}
+	return m.Standings[i]
+}
+
 // Weighed is something computed that is evaluated when what it reads has changed: one of a milestone, a
 // standing, or a stopwatch that counts only while something holds.
 type Weighed struct {
 	Milestone *Milestone
 	Standing  *Standing
 	While     *Var
+}
+
+// OfWorld says whether it is evaluated once, and not for each player.
+func (w Weighed) OfWorld() bool {
+	return w.While != nil && !w.While.Holder.OfPlayers() || w.Standing != nil && w.Standing.List != nil
 }
 
 // Weighed gives what depends on a variable, through others too.

@@ -154,19 +154,17 @@ func (b *builder) allStandings() {
 		d := &e.Value
 		s := &Standing{ID: e.ID, Title: Title(d.Title, e.ID), Index: i, High: d.Order.Or("high") == "high",
 			Best: d.Keep.Or("best") == "best", At: e.At, Decl: d}
+		names := b.scopes.player
+		if s.List = b.rankedList(d.Rank); s.List != nil {
+			names = b.scopes.of(s.List.Own)
+		}
 		known := expr.Facts{}
 		if d.If.Given() {
-			if s.If, _ = b.condition(d.If, b.scopes.player, nil); s.If != nil {
+			if s.If, _ = b.condition(d.If, names, nil); s.If != nil {
 				known = s.If.Holds
 			}
 		}
-		p, found := expr.Compile(d.Rank, b.scopes.player, known)
-		of, name, _ := strings.Cut(strings.TrimSpace(d.Rank.Source), ".")
-		if l := b.List(of); p == nil && l != nil && b.Var(of+"."+name) != nil {
-			b.report("type-mismatch", d.Rank.At,
-				"A standing orders players; options of a list, such as %s, cannot be ordered yet.", l.ID)
-			found = nil
-		}
+		p, found := expr.Compile(d.Rank, names, known)
 		b.add(found...)
 		switch {
 		case p == nil:
@@ -174,12 +172,35 @@ func (b *builder) allStandings() {
 			b.report("none-unhandled", p.At,
 				"This may be none: say in if when it counts, or what counts then with orValue(0).")
 		case !p.Type.Numeric():
-			b.report("type-mismatch", p.At, "Players are ordered by a number; this is %s.", p.Type)
+			who := "Players"
+			if s.List != nil {
+				who = "Options"
+			}
+			b.report("type-mismatch", p.At, "%s are ordered by a number; this is %s.", who, p.Type)
 		default:
 			s.Rank = p
 		}
 		b.Standings = append(b.Standings, s)
 	}
+}
+
+// rankedList is the list whose options a standing orders: the one whose own state the number reads. Nil where it orders
+// players (rule 28).
+func (b *builder) rankedList(rank plan.Expr) *List {
+	if p, _ := expr.Compile(rank, b.scopes.player, nil); p != nil {
+		return nil
+	}
+	for _, l := range b.Lists {
+		if p, _ := expr.Compile(rank, b.scopes.of(l.Own), nil); p != nil {
+			return l
+		}
+	}
+	for _, l := range b.Lists { // it is wrong in any case: what is meant is the list that it begins with
+		if of, _, _ := strings.Cut(strings.TrimSpace(rank.Source), "."); of == l.ID {
+			return l
+		}
+	}
+	return nil
 }
 
 // whiles compiles what stopwatches count by.

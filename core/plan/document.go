@@ -45,7 +45,7 @@ type Plan struct {
 
 	Props     Map[PropKind] `plan:"props" doc:"Placed objects with state of their own, by kind."`
 	Movables  Map[Movable]  `plan:"movables" doc:"Objects that exist once and stay where they were left, or are with their holder."`
-	Standings Map[Standing] `plan:"standings" doc:"Orderings of players by a value."`
+	Standings Map[Standing] `plan:"standings" doc:"Orderings of players by a number, or of the options of a list by what each has."`
 	Uses      []Use         `plan:"uses" doc:"The commons that this game uses: player variables that it holds in common with other games."`
 	Requests  Requests      `plan:"requests" doc:"Conditions on what players ask for."`
 
@@ -221,9 +221,9 @@ type Movable struct {
 // Standing is an ordering of players by a value.
 type Standing struct {
 	Title  Given[string] `plan:"title" doc:"What people call it."`
-	Rank   Expr          `plan:"rank,required" doc:"The number that players are ordered by."`
+	Rank   Expr          `plan:"rank,required" doc:"The number that players are ordered by; where it reads what each option of a list has (side.stock), the options are."`
 	Order  Given[string] `plan:"order" enum:"high,low" default:"high" doc:"Whether the highest or the lowest number comes first."`
-	Keep   Given[string] `plan:"keep" enum:"best,last" default:"best" doc:"best: the best number that a player ever had counts; last: the one that they have now."`
+	Keep   Given[string] `plan:"keep" enum:"best,last" default:"best" doc:"best: the best number ever counts; last: the one of now."`
 	If     Expr          `plan:"if" doc:"What has to hold for the number to count."`
 	Accept Accept        `plan:"accept"`
 }

@@ -411,6 +411,9 @@ func (x *machine) keepRanks(at slot, numbers map[string]fixed.Num) {
 // present number. Of equals the first by id stands first.
 func (x *machine) ranked(standing int) []engine.Ranked {
 	s := x.m.Standings[standing]
+	if s.List != nil {
+		return x.run.RankedOptions(standing)
+	}
 	better := func(a, b fixed.Num) bool {
 		if s.High {
 			return b.Less(a)
@@ -438,7 +441,7 @@ func (x *machine) ranked(standing int) []engine.Ranked {
 	}
 	var out []engine.Ranked
 	for _, id := range slices.Sorted(maps.Keys(best)) {
-		out = append(out, engine.Ranked{Player: id, Number: best[id]})
+		out = append(out, engine.Ranked{ID: id, Number: best[id]})
 	}
 	slices.SortStableFunc(out, func(a, b engine.Ranked) int {
 		switch {

@@ -95,3 +95,24 @@ func TestHowDeepASaveMayBe(t *testing.T) {
 	assert.NoError(t, nested(save.MaxDepth))
 	assert.ErrorIs(t, nested(save.MaxDepth+1), save.ErrFormat)
 }
+
+// A standing of options that the plan does not know waits in the attic; what stands in one that it knows is within limits,
+// and is read the same quickly and patiently.
+func TestStandingsOfOptionsAreFitted(t *testing.T) {
+	m := modelOf(t, strings.NewReplacer("scenes: {a", "lists: {side: [east, west]}\nstandings: {sides: {rank: side.won}}\nscenes: {a", "  fund:", "  won:   {of: side, type: int, min: 0, max: 9, start: 0}\n  fund:").Replace(hut))
+	doc := `{"alluvion_world":1,"game":"hut","version":2,"values":{"fund":3},"scenes":{"a":{"snow":4}},"standings":{"sides":{"west":7,"north":2,"east":1e16},"others":{"east":1}}}`
+	w, problems, err := save.DecodeWorld([]byte(doc), m)
+	require.NoError(t, err)
+	var told []string
+	for _, p := range problems {
+		told = append(told, p.Pointer+": "+p.Reason)
+	}
+	assert.Equal(t, []string{"/standings/sides/east: it is from -1000000000000000 to 1000000000000000, not 10000000000000000", "/standings/sides/north: side has no such option", "/standings/others/east: the plan has no such standing of options"}, told)
+	assert.Equal(t, "7", w.Standings["sides"]["west"].String())
+	for _, name := range []string{"standings.sides.north", "standings.others.east"} {
+		assert.Contains(t, w.Attic, name)
+	}
+	_, problems, err = save.DecodeWorld([]byte(strings.Replace(doc, `"west":7`, `"west":"7"`, 1)), m)
+	require.NoError(t, err)
+	assert.Equal(t, "/standings/sides/west", problems[0].Pointer)
+}

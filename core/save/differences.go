@@ -142,6 +142,8 @@ func (n namer) title(path []string) string {
 		return n.m.Movable(last).Title
 	case path[0] == "standings" && len(path) == 2:
 		return n.standing(last) + ", what counts"
+	case path[0] == "standings" && len(path) == 3:
+		return n.standing(path[1]) + ", of " + n.ranked(path[1], last)
 	case path[0] == "scenes" && len(path) == 3:
 		return n.variable(last) + " in " + n.scene(path[1])
 	case path[0] == "props" && len(path) == 4:
@@ -173,6 +175,14 @@ func (n namer) option(list, id string) string {
 	return id
 }
 
+// ranked is what people call an option that has a place in a standing.
+func (n namer) ranked(standing, option string) string {
+	if s := n.m.Standing(standing); s != nil && s.List != nil {
+		return n.option(s.List.ID, option)
+	}
+	return option
+}
+
 func (n namer) scene(id string) string {
 	if s := n.m.Scene(id); s != nil {
 		return s.Title
@@ -181,10 +191,8 @@ func (n namer) scene(id string) string {
 }
 
 func (n namer) standing(id string) string {
-	for _, s := range n.m.Standings {
-		if s.ID == id {
-			return s.Title
-		}
+	if s := n.m.Standing(id); s != nil {
+		return s.Title
 	}
 	return id
 }

@@ -381,35 +381,77 @@ func (f *fitter) marks(p *Player) {
 	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool {
 		return f.m.Plan.Milestones.Get(id) != nil
 	})
-	for _, id := range sortedNames(p.Standings) {
-		if f.m.Plan.Standings.Get(id) == nil {
-			f.unknown(under("/standings", id), "standings."+id, jsontext.Value(p.Standings[id].String()),
-				"the plan has no such standing")
-			delete(p.Standings, id)
-		} else if n := p.Standings[id]; mostStanding.Less(n.Abs()) {
-			f.tell(KindRange, under("/standings", id), "standings."+id,
-				fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding,
-					n), "it is the nearest of these")
-			p.Standings[id] = fixed.Max(mostStanding.Neg(), fixed.Min(mostStanding, n))
+	var known []string
+	for _, x := range f.m.Standings {
+		if x.List == nil {
+			known = append(known, x.ID)
 		}
 	}
-	for _, x := range f.m.Standings {
+	p.Standings = f.ranks("standings.", "/standings", p.Standings, known, "the plan has no such standing of players")
+	p.Waymarks = f.waymarks("/waymarks", p.Waymarks)
+}
+
+// ranks takes numbers in standings to those that the plan knows. What it does not know waits in the attic, from where it
+// comes back under a plan that does.
+func (f *fitter) ranks(owner, pointer string, numbers map[string]fixed.Num, known []string,
+	unknown string) map[string]fixed.Num {
+	for _, id := range sortedNames(numbers) {
+		if n := numbers[id]; !slices.Contains(known, id) {
+			f.unknown(under(pointer, id), owner+id, jsontext.Value(n.String()), unknown)
+			delete(numbers, id)
+		} else if mostStanding.Less(n.Abs()) {
+			f.tell(KindRange, under(pointer, id), owner+id,
+				fmt.Sprintf("it is from -%s to %s, not %s", mostStanding, mostStanding,
+					n), "it is the nearest of these")
+			numbers[id] = fixed.Max(mostStanding.Neg(), fixed.Min(mostStanding, n))
+		}
+	}
+	for _, id := range known {
 		if len(f.attic) == 0 {
 			break
 		}
-		if kept, ok := f.attic.Get("standings." + x.ID); ok && kept.Why == "" {
+		if kept, ok := f.attic.Get(owner + id); ok && kept.Why == "" {
 			if n, err := fixed.Parse(string(kept.Value)); err == nil {
-				if p.Standings == nil {
-					p.Standings = map[string]fixed.Num{}
+				if numbers == nil {
+					numbers = map[string]fixed.Num{}
 				}
-				if _, has := p.Standings[x.ID]; !has {
-					p.Standings[x.ID] = n
+				if _, has := numbers[id]; !has {
+					numbers[id] = n
 				}
-				delete(f.attic, "standings."+x.ID)
+				delete(f.attic, owner+id)
 			}
 		}
 	}
-	p.Waymarks = f.waymarks("/waymarks", p.Waymarks)
+	return numbers
+}
+
+// rankings are the numbers of options in the plan's standings of options.
+func (f *fitter) rankings(pointer string, saved map[string]map[string]fixed.Num) map[string]map[string]fixed.Num {
+	out := map[string]map[string]fixed.Num{}
+	for _, x := range f.m.Standings {
+		if x.List == nil {
+			continue
+		}
+		var options []string
+		for _, o := range x.List.Options {
+			options = append(options, o.ID)
+		}
+		numbers := f.ranks("standings."+x.ID+".", under(pointer, x.ID), maps.Clone(saved[x.ID]), options,
+			x.List.ID+" has no such option")
+		if len(numbers) > 0 {
+			out[x.ID] = numbers
+		}
+	}
+	for _, id := range sortedNames(saved) {
+		if one := f.m.Standing(id); one == nil || one.List == nil {
+			f.ranks("standings."+id+".", under(pointer, id), maps.Clone(saved[id]), nil,
+				"the plan has no such standing of options")
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
 }
 
 // mostStanding is the most that can stand in a standing: what it counts has no more digits.
@@ -476,6 +518,7 @@ func (f *fitter) world(w *LooseWorld, pointer, owner string) *World {
 	}
 	out.Props = in.props(false, "prop.", pointer+"/props", w.Props)
 	out.Lists = in.lists(false, "lists.", pointer+"/lists", w.Lists)
+	out.Standings = in.rankings(pointer+"/standings", w.Standings)
 	in.movables(pointer, out)
 	if out.Attic = in.attic; len(out.Attic) == 0 {
 		out.Attic = nil

@@ -366,6 +366,21 @@ func (p *patient) numbers(pointer string, raw jsontext.Value) map[string]fixed.N
 	return out
 }
 
+// rankings reads numbers by two names.
+func (p *patient) rankings(pointer string, raw jsontext.Value) map[string]map[string]fixed.Num {
+	table := p.table(pointer, raw)
+	if table == nil {
+		return nil
+	}
+	out := map[string]map[string]fixed.Num{}
+	for _, name := range sortedNames(table) {
+		if one := p.numbers(under(pointer, name), table[name]); one != nil {
+			out[name] = one
+		}
+	}
+	return out
+}
+
 // place reads a place; false where it is none. A coordinate with more places than are kept is rounded, and told.
 func (p *patient) place(pointer string, raw jsontext.Value) (Place, bool) {
 	var in struct {

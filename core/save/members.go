@@ -132,6 +132,13 @@ var (
 		func(p *patient, pointer string, raw jsontext.Value, into *map[string]fixed.Num) {
 			*into = p.numbers(pointer, raw)
 		}}
+	rankings = form[map[string]map[string]fixed.Num]{
+		func(s *scanner, into *map[string]map[string]fixed.Num) error {
+			return each(s, into, func(one *map[string]fixed.Num) error { return each(s, one, s.number) })
+		},
+		func(p *patient, pointer string, raw jsontext.Value, into *map[string]map[string]fixed.Num) {
+			*into = p.rankings(pointer, raw)
+		}}
 	names = form[map[string]string]{
 		func(s *scanner, into *map[string]string) error { return each(s, into, s.text) },
 		taken[map[string]string]("a table of texts")}
@@ -353,6 +360,9 @@ var worldMembers = membersOf(
 		return &w.Crossed
 	}),
 		schema: schemer.crossed, means: "Of each of the plan's own crossings: how often it was counted."},
+	member[LooseWorld]{name: "standings", reader: at(rankings, func(w *LooseWorld) *map[string]map[string]fixed.Num {
+		return &w.Standings
+	}), schema: schemer.rankings, means: "The number of each option, in each standing of options."},
 	member[LooseWorld]{name: "attic", reader: at(anAttic, func(w *LooseWorld) *Attic { return &w.Attic }),
 		schema: as(object{"type": "object"}),
 		means:  "What no longer has a place in the plan, and what was corrected."},

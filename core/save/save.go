@@ -112,7 +112,9 @@ type World struct {
 	// Senders are the last numbered request of each of the game's servers that was applied.
 	Senders map[string]uint64 `json:"senders,omitempty"`
 	Crossed map[string]Met    `json:"crossed,omitempty"` // by own crossing: how often it was counted
-	Attic   Attic             `json:"attic,omitempty"`
+	// Standings are the numbers that count of options of lists, by standing and option.
+	Standings map[string]map[string]fixed.Num `json:"standings,omitempty"`
+	Attic     Attic                           `json:"attic,omitempty"`
 }
 
 // Profile is what a player has over all slots of a game.

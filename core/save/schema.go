@@ -258,11 +258,34 @@ func (s schemer) waymarks(within) object {
 	return closed(members)
 }
 
+// aRank is a number in a standing.
+func aRank() object {
+	return object{"type": "number", "minimum": jsontext.Value(mostStanding.Neg().String()),
+		"maximum": jsontext.Value(mostStanding.String())}
+}
+
 func (s schemer) standings(within) object {
 	members := object{}
 	for _, x := range s.m.Standings {
-		members[x.ID] = object{"type": "number", "minimum": jsontext.Value(mostStanding.Neg().String()),
-			"maximum": jsontext.Value(mostStanding.String())}
+		if x.List == nil {
+			members[x.ID] = aRank()
+		}
+	}
+	return closed(members)
+}
+
+// rankings are the standings of options.
+func (s schemer) rankings(within) object {
+	members := object{}
+	for _, x := range s.m.Standings {
+		if x.List == nil {
+			continue
+		}
+		options := object{}
+		for _, o := range x.List.Options {
+			options[o.ID] = aRank()
+		}
+		members[x.ID] = closed(options)
 	}
 	return closed(members)
 }

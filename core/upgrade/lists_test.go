@@ -96,6 +96,40 @@ func TestRule56OptionsThatBecomeOneAreAddedUpOrWhatManySays(t *testing.T) {
 	assert.Equal(t, "21", l.Player.Lists["ink"]["blue"]["have"].Plain())
 }
 
+// The numbers of options in a standing go with the options: the best of several that become one, and back again.
+func TestRule56AStandingOfOptionsGoesWithThem(t *testing.T) {
+	const ranks = "standings: {sold: {rank: ink.stock}}\n"
+	world := func(doc, version, options, standings, upgrades string) *save.World {
+		t.Helper()
+		l, err := upgrade.New(inkPlan(t, version, options, standings+"upgrades: {"+upgrades+"}")).World([]byte(doc), upgrade.Around{})
+		require.NoError(t, err)
+		assert.Empty(t, l.Problems)
+		return l.World
+	}
+	const doc = `{"alluvion_world":1,"game":"inks","version":1,"values":{},"standings":{"sold":{"azure":20,"navy":31,"indigo":9}}}`
+	was := func(w *save.World) string {
+		raw, err := save.Encode(w.Standings)
+		require.NoError(t, err)
+		return string(raw)
+	}
+	const drop = "2: [{drop: ink.indigo, why: It fades.}, {options: ink, map: {azure: blue, navy: blue}}]"
+	w := world(doc, "2", "[black, blue]", ranks, drop)
+	assert.Equal(t, `{"sold":{"blue":31}}`, was(w))
+	assert.Contains(t, w.Attic, "standings.sold.indigo")
+	raw, err := save.Encode(w)
+	require.NoError(t, err)
+	w = world(string(raw), "3", "[black, blue, indigo]", ranks, drop+", 3: [{restore: ink.indigo}]")
+	assert.Equal(t, `{"sold":{"blue":31,"indigo":9}}`, was(w))
+	w = world(doc, "2", "[azure, navy, indigo, black]", "standings: {most: {rank: ink.stock}}\n", "2: [{rename: {standings.sold: standings.most}}]")
+	assert.Equal(t, `{"most":{"azure":20,"indigo":9,"navy":31}}`, was(w))
+	w = world(doc, "2", "[azure, navy, indigo, black]", "", "2: [{drop: standings.sold, why: Nobody looks.}]")
+	assert.Empty(t, w.Standings)
+	raw, err = save.Encode(w)
+	require.NoError(t, err)
+	w = world(string(raw), "3", "[azure, navy, indigo, black]", ranks, "2: [{drop: standings.sold, why: Nobody looks.}], 3: [{restore: standings.sold}]")
+	assert.Equal(t, `{"sold":{"azure":20,"indigo":9,"navy":31}}`, was(w))
+}
+
 func TestRule56WhatAVersionDropsWithoutAStepIsTold(t *testing.T) {
 	one, two := inkPlan(t, "1", "[black, azure, indigo, navy]", ""), inkPlan(t, "2", "[black, azure, navy]", "")
 	c := upgrade.Compare(one, two)

@@ -5,9 +5,11 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/go-json-experiment/json"
 	"github.com/go-json-experiment/json/jsontext"
 
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 )
 
@@ -80,6 +82,89 @@ func (h *hand) restored(p *save.Player) {
 			}
 		}
 	}
+}
+
+// rankings writes the numbers of options in standings of options, in which an option that is called something else has
+// the best number of all that have become it.
+func (h *hand) rankings(was map[string]map[string]fixed.Num) map[string]map[string]fixed.Num {
+	if len(was) == 0 {
+		return h.rankingsRestored(was)
+	}
+	out := maps.Clone(renamedKeys(h.stage, "standings", was))
+	for id, numbers := range out {
+		x := h.chain.m.Standing(id)
+		if x == nil || x.List == nil {
+			continue
+		}
+		for old, steps := range h.lists {
+			if h.renamed("lists", old) == x.List.ID {
+				out[id] = h.ranked(x, steps, numbers)
+			}
+		}
+	}
+	h.dropped("standings", func(id string) (jsontext.Value, bool) {
+		numbers, ok := out[id]
+		delete(out, id)
+		return encoded(numbers), ok
+	})
+	return h.rankingsRestored(out)
+}
+
+// rankingsRestored brings back numbers of options that were given up with their standing, or with their option.
+func (h *hand) rankingsRestored(was map[string]map[string]fixed.Num) map[string]map[string]fixed.Num {
+	out := maps.Clone(was)
+	put := func(id string, numbers map[string]fixed.Num) {
+		if out == nil {
+			out = map[string]map[string]fixed.Num{}
+		}
+		both := maps.Clone(numbers)
+		maps.Copy(both, out[id])
+		out[id] = both
+	}
+	for _, x := range h.restores["standings"] {
+		_, id, _ := strings.Cut(x.Restore.Value, ".")
+		var numbers map[string]fixed.Num
+		if kept, ok := h.attic.Get(x.Restore.Value); ok && json.Unmarshal(kept.Value, &numbers) == nil {
+			put(id, numbers)
+			delete(h.attic, x.Restore.Value)
+		}
+	}
+	for _, x := range h.chain.m.Standings {
+		for old, steps := range h.lists {
+			if x.List == nil || h.renamed("lists", old) != x.List.ID {
+				continue
+			}
+			for option := range steps.restores {
+				name := "standings." + x.ID + "." + option
+				if kept, ok := h.attic.Get(name); ok {
+					if n, err := fixed.Parse(string(kept.Value)); err == nil {
+						put(x.ID, map[string]fixed.Num{option: n})
+						delete(h.attic, name)
+					}
+				}
+			}
+		}
+	}
+	return out
+}
+
+func (h *hand) ranked(x *model.Standing, steps *listSteps, was map[string]fixed.Num) map[string]fixed.Num {
+	out := map[string]fixed.Num{}
+	for _, option := range sortedKeys(was) {
+		if why, gone := steps.drops[option]; gone {
+			h.keep("standings."+x.ID+"."+option, jsontext.Value(was[option].String()), why)
+			continue
+		}
+		to := option
+		if steps.becomes[option] != "" {
+			to = steps.becomes[option]
+		}
+		n, has := out[to]
+		if !has || x.High == n.Less(was[option]) {
+			out[to] = was[option]
+		}
+	}
+	return out
 }
 
 // dropped gives up things of a space: take takes one away and gives what there was of it.

@@ -90,6 +90,7 @@ func (s *stage) worldWith(e *env, w *save.LooseWorld, out *Loaded) error {
 	w.Lists = h.restoredOptions("lists.", h.copies("lists.", "/lists", ownOf, before.Lists))
 	w.Values = h.kept(h.chain.m.Holders[model.OfGame], "game", w.Values)
 	w.Crossed = renamedKeys(s, "crossings", w.Crossed)
+	w.Standings = h.rankings(w.Standings)
 	w.Movables = map[string]save.Place{}
 	for id, at := range renamedKeys(s, "movables", before.Movables) {
 		w.Movables[id] = s.place(at)

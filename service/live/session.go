@@ -340,6 +340,20 @@ func (s *Session) Look(ctx context.Context) (Values, error) {
 	return v, err
 }
 
+// Ranked are the options that have a place in a standing of options, the best first; none where the session's plan has
+// no such standing.
+func (s *Session) Ranked(ctx context.Context, standing string) (ranked []engine.Ranked, err error) {
+	x := s.m.Standing(standing)
+	if x == nil {
+		return nil, nil
+	}
+	err = s.ask(ctx, func() {
+		s.advance()
+		ranked = s.run.RankedOptions(x.Index)
+	})
+	return ranked, err
+}
+
 // PlayerValues are what a present player has.
 type PlayerValues struct {
 	Slot       int

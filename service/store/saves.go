@@ -402,6 +402,19 @@ func (s *Store) World(ctx context.Context, game, session string) ([]byte, error)
 	return w.Doc, verify(w.Doc, w.Checksum, "the world of "+session)
 }
 
+// LastWorld gives the world of a game that was saved last, and its session; nil where none was saved.
+func (s *Store) LastWorld(ctx context.Context, game string) (session string, doc []byte, err error) {
+	var w worldRow
+	err = s.read.WithContext(ctx).Order("saved_at DESC, session").First(&w, "game = ?", game).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", nil, nil
+	}
+	if err != nil {
+		return "", nil, err
+	}
+	return w.Session, w.Doc, verify(w.Doc, w.Checksum, "the world of "+w.Session)
+}
+
 // Alive says whether the file can be read and written, for the health check.
 func (s *Store) Alive(ctx context.Context) error {
 	var one int

@@ -16,15 +16,18 @@ const { data, error, reload } = useStanding(() => props.game, () => props.standi
     <p class="quiet"><span class="mono">{{ standing.rank }}</span>, {{ standing.order === 'high' ? 'highest' : 'lowest' }} first, {{ standing.keep === 'best' ? 'the best ever' : 'as it is now' }}</p>
     <TroubleNote :text="error" @retry="reload" />
     <ol v-if="data?.places.length">
-      <li v-for="p in data.places" :key="p.player">
+      <li v-for="p in data.places" :key="p.option || p.player">
         <span class="mono quiet">{{ p.place }}</span>
-        <RouterLink class="plain" :to="{ name: 'player', params: { game, player: p.player } }">{{ p.player }}</RouterLink>
+        <span v-if="p.option">{{ p.title }}</span>
+        <RouterLink v-else class="plain" :to="{ name: 'player', params: { game, player: p.player } }">{{ p.player }}</RouterLink>
         <span class="mono">{{ p.number }}</span>
       </li>
     </ol>
+    <p v-else-if="data?.list" class="quiet">Nothing has a place yet: it is the world of a session that orders them.</p>
     <p v-else-if="data" class="quiet">Nobody has a place yet: numbers count once they are saved.</p>
+    <p v-if="data?.session" class="quiet">In the session {{ data.session }}.</p>
     <p v-if="data && data.players > data.places.length" class="quiet">
-      {{ data.players }} players have a place. <button v-if="most < 500" type="button" class="link" @click="most = 500">Show more</button>
+      {{ data.players }} {{ data.list ? 'of them' : 'players' }} have a place. <button v-if="most < 500" type="button" class="link" @click="most = 500">Show more</button>
     </p>
   </section>
 </template>
