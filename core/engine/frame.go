@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"slices"
+
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
@@ -17,6 +19,7 @@ type frame struct {
 	args   []types.Value
 	person *Player                     // the present player who is at hand, where one is
 	hand   []int                       // by list: the option at hand, where there is one
+	fresh  bool                        // what is held for options is read as its start
 	locals []types.Value               // the rule's own names
 	days   int                         // since the calendar's last turn, where a crossing of the calendar is made
 	ranks  func(standing int) []Ranked // of who watches; nil elsewhere
@@ -47,6 +50,47 @@ func (f *frame) Hand(list, option int) int {
 	before := f.hand[list]
 	f.hand[list] = option
 	return before
+}
+
+// Changed are the options for which something of what references read was ever changed. Computed variables, stopwatches
+// and seeds have no start that is the same for everybody.
+func (f *frame) Changed(refs []*expr.Ref, most int) ([]int, bool) {
+	var out []int
+	for i, ref := range refs {
+		h := f.run.m.Holders[ref.Hold]
+		if ref.Slot >= len(h.Stored) || h.Stored[ref.Slot].Stopwatch || h.Stored[ref.Slot].Seed {
+			return nil, false
+		}
+		if slices.ContainsFunc(refs[:i], func(r *expr.Ref) bool { return r.Hold == ref.Hold }) {
+			continue
+		}
+		of := owner{hold: ref.Hold}
+		if h.Holder.OfPlayers() {
+			if of.player = f.whose(ref); of.player == nil {
+				return nil, false
+			}
+		}
+		all := f.run.copiesOf(of)
+		if len(all) > most {
+			return nil, false
+		}
+		for key := range all {
+			if key.hold == ref.Hold && (i == 0 || !slices.Contains(out, key.at)) {
+				out = append(out, key.at)
+			}
+		}
+	}
+	return out, true
+}
+
+// AtStart lets what is held for options be read as its start.
+func (f *frame) AtStart(on bool) { f.fresh = on }
+
+// Fault gives what went wrong first, and puts another in its place.
+func (f *frame) Fault(with error) error {
+	was := f.err
+	f.err = with
+	return was
 }
 
 // Person makes a present player the one at hand, and gives how many are present.
@@ -318,7 +362,7 @@ func (f *frame) variable(ref *expr.Ref) types.Value {
 	v := h.Stored[ref.Slot]
 	values := f.run.values(o)
 	switch {
-	case values == nil:
+	case values == nil || f.fresh && h.List != nil:
 		return v.Start
 	case v.Stopwatch:
 		return f.run.shown(v, values[ref.Slot])

@@ -23,8 +23,11 @@ type state struct {
 	err    error
 }
 
-func (s *state) Hand(int, int) int { return 0 }
-func (s *state) Person(int) int    { return 0 }
+func (s *state) Hand(int, int) int                      { return 0 }
+func (s *state) Changed([]*expr.Ref, int) ([]int, bool) { return nil, false }
+func (s *state) AtStart(bool)                           {}
+func (s *state) Fault(error) error                      { return nil }
+func (s *state) Person(int) int                         { return 0 }
 
 func (s *state) Mine(slot int) fixed.Num {
 	return s.Read(&expr.Ref{What: expr.Variable, Who: expr.Self, Slot: slot}).Num

@@ -269,7 +269,7 @@ func (c *checker) over(name string, arg ast.Expr, at finding.At, known Facts) *t
 			l.ID)
 		return &out
 	}
-	size := c.program.Size
+	size, from := c.program.Size, len(c.program.Reads)
 	n := c.withHand(l, func() typed { return c.walk(arg, known) })
 	c.program.Size += (c.program.Size - size) * max(0, len(l.Options)-1)
 	if n.eval == nil {
@@ -278,7 +278,7 @@ func (c *checker) over(name string, arg ast.Expr, at finding.At, known Facts) *t
 	if name != "count" && c.none(n, c.at(arg)) {
 		return &typed{}
 	}
-	out = c.folded(name, l, arg, n, at, known)
+	out = c.folded(name, l, arg, n, from, at, known)
 	return &out
 }
 
@@ -290,13 +290,13 @@ func (c *checker) withHand(l *List, walk func() typed) typed {
 	return walk()
 }
 
-// folded is a function over what each option says.
-func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, at finding.At, known Facts) typed {
+// folded is a function over what each option says, for which the program's reads from from on are read.
+func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, from int, at finding.At, known Facts) typed {
 	count := types.Between(fixed.Num{}, fixed.FromInt(int64(len(l.Options))), types.One)
 	yes := func(v types.Value) bool { return v.Bool }
 	switch {
 	case name == "sum" && n.typ.Numeric():
-		return c.sum(l, arg, n, at, known)
+		return c.sum(l, arg, n, from, at, known)
 	case name == "sum":
 		return c.fail("type-mismatch", c.at(arg), "sum adds numbers; this is %s.", n.typ)
 	case name == "count" && n.typ.Optional:
@@ -311,20 +311,12 @@ func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, at finding
 		return c.fail("type-mismatch", c.at(arg), "%s asks whether something is true of the options; this is %s.", name,
 			n.typ)
 	}
-	x, size, list := n.eval, len(l.Options), l.Index
+	x := n.eval
 	if name == "count" {
-		return asNumber(types.Type{Kind: types.Int, Range: count}, func(env Env) fixed.Num {
-			found := int64(0)
-			each(env, list, size, func() bool {
-				if yes(x(env)) {
-					found++
-				}
-				return true
-			})
-			return fixed.FromInt(found)
-		})
+		return asNumber(types.Type{Kind: types.Int, Range: count}, c.tallyOf(l, from, counted(x, yes)).sum)
 	}
 	want := name == "any" // of all, one that does not is enough
+	list, size := l.Index, len(l.Options)
 	return asCondition(types.Type{Kind: types.Bool, Truth: n.typ.Truth}, func(env Env) bool {
 		met := false
 		each(env, list, size, func() bool {
@@ -335,21 +327,9 @@ func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, at finding
 	})
 }
 
-// each makes one option after another the one at hand, until do gives false.
-func each(env Env, list, size int, do func() bool) {
-	before := env.Hand(list, 0)
-	for i := range size {
-		env.Hand(list, i)
-		if !do() {
-			break
-		}
-	}
-	env.Hand(list, before)
-}
-
 // sum adds up what each option says, exactly. What it can be is added up option by option, with the attributes as they
 // are.
-func (c *checker) sum(l *List, arg ast.Expr, n typed, at finding.At, known Facts) typed {
+func (c *checker) sum(l *List, arg ast.Expr, n typed, from int, at finding.At, known Facts) typed {
 	total := types.Exactly(fixed.Num{})
 	for i := range l.Options {
 		total = sum(total, c.rangeFor(l, i, arg, n, known))
@@ -359,15 +339,7 @@ func (c *checker) sum(l *List, arg ast.Expr, n typed, at finding.At, known Facts
 			"This can become too large: a number has at most 15 digits, and all %d options together more. Give what is added narrower limits.",
 			len(l.Options))
 	}
-	x, size, list := n.number(), len(l.Options), l.Index
-	return asNumber(types.Type{Kind: n.typ.Kind, Range: total}, func(env Env) fixed.Num {
-		var all fixed.Num
-		each(env, list, size, func() bool {
-			all = sumOrFail(env, all, x(env))
-			return true
-		})
-		return all
-	})
+	return asNumber(types.Type{Kind: n.typ.Kind, Range: total}, c.tallyOf(l, from, n.number()).sum)
 }
 
 // rangeFor is what an expression can be for one option.

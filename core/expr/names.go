@@ -102,7 +102,14 @@ type Env interface {
 	Person(i int) int
 	// Hand makes an option of a list the one at hand, and gives the one before it.
 	Hand(list, option int) int
+	// Changed are the options for which something of what the references read of the option at hand was ever changed,
+	// each once; false where there are more than most of them, or where that cannot be said.
+	Changed(refs []*Ref, most int) ([]int, bool)
+	// AtStart lets all that is held for options be read as its start, until it is told otherwise.
+	AtStart(bool)
 	Fail(error)
+	// Fault gives the first thing that went wrong, and puts another in its place.
+	Fault(error) error
 }
 
 // Entry is a name's meaning: a value, a record of further names, or (a player) both.

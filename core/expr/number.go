@@ -91,6 +91,14 @@ func sumOrFail(env Env, a, b fixed.Num) fixed.Num {
 	return n
 }
 
+func differenceOrFail(env Env, a, b fixed.Num) fixed.Num {
+	n, err := a.Sub(b)
+	if err != nil {
+		env.Fail(err)
+	}
+	return n
+}
+
 // binary, unary and fold turn functions of numbers into functions of the state.
 func binary(f func(a, b fixed.Num) (fixed.Num, error)) func([]numeral) numeral {
 	return func(in []numeral) numeral {

@@ -41,6 +41,19 @@ func (e *env) Mine(int) fixed.Num { return fixed.Num{} }
 // Hand is never asked: no function here goes over the options of a list.
 func (e *env) Hand(int, int) int { return 0 }
 
+// Changed and AtStart are never asked, for the same reason.
+func (e *env) Changed([]*expr.Ref, int) ([]int, bool) { return nil, false }
+
+// AtStart is never asked.
+func (e *env) AtStart(bool) {}
+
+// Fault gives what went wrong first, and puts another in its place.
+func (e *env) Fault(with error) error {
+	was := e.failed
+	e.failed = with
+	return was
+}
+
 // Person is never asked: nobody is present in a save.
 func (e *env) Person(int) int { return 0 }
 
