@@ -3,6 +3,7 @@ package service_test
 import (
 	"net/http"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -255,4 +256,48 @@ func TestStandingsOfOptionsAreReadOfASession(t *testing.T) {
 	assert.ErrorContains(t, err, "there is no such session")
 	_, err = h.c.Standing(ctx, "harbour", "crews", "ada", 3)
 	assert.ErrorContains(t, err, "there is no place around a player")
+}
+
+// A setting of all slots that a version makes each slot's own is there in the next visit, also where nothing else is held
+// over all slots any more.
+func TestWhatWasOverAllSlotsGoesToTheSlots(t *testing.T) {
+	h := start(t)
+	const before = `alluvion: 1
+game: hut
+version: 1
+start: a/b
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+variables:
+  hints: {of: profile, type: bool, start: true, read_by: game, written_by: game}
+scenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}
+saving: {when: [leave], every: 30s}
+`
+	etag, _, err := h.c.PutPlan(ctx, "hut", []byte(before), "")
+	require.NoError(t, err)
+	_, err = h.c.Publish(ctx, "hut", etag, "")
+	require.NoError(t, err)
+	h.room, err = h.c.Open(ctx, "hut", "one")
+	require.NoError(t, err)
+	h.do(contract.Request{Do: "join", Player: "ada"})
+	no := types.OfBool(false)
+	h.do(contract.Request{Do: "write", Player: "ada", Server: true, Name: "profile.hints", Value: &no})
+	h.do(contract.Request{Do: "leave", Player: "ada"})
+	require.NoError(t, h.room.Close(ctx))
+	after := strings.NewReplacer("version: 1", "version: 2", "of: profile", "of: player").Replace(before) + "upgrades: {2: [{move: profile.hints, into: player.hints}]}\n"
+	etag, report, err := h.c.PutPlan(ctx, "hut", []byte(after), etag)
+	require.NoError(t, err, "%+v", report)
+	_, err = h.c.Publish(ctx, "hut", etag, "a test")
+	require.NoError(t, err)
+	h.room, err = h.c.Open(ctx, "hut", "two")
+	require.NoError(t, err)
+	h.do(contract.Request{Do: "join", Player: "ada"})
+	view, err := h.c.Player(ctx, "hut", "ada", 1)
+	require.NoError(t, err)
+	for _, f := range view.Values {
+		if f.Name == "player.hints" {
+			assert.Equal(t, "false", f.Live.Plain())
+			return
+		}
+	}
+	assert.Fail(t, "nothing says whether ada has hints", "%+v", view)
 }

@@ -88,3 +88,45 @@ func TestAnOptionsValueIsCorrected(t *testing.T) {
 	_, saved = rice()
 	assert.Equal(t, "3", saved)
 }
+
+// What a player has over all slots is seen in each slot and corrected there: also while they play in another one.
+func TestWhatIsOverAllSlotsIsSeenAndCorrected(t *testing.T) {
+	h := start(t)
+	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
+	require.NoError(t, err)
+	h.room, err = h.c.Open(ctx, "harbour", "tide")
+	require.NoError(t, err)
+	h.do(contract.Request{Do: "join", Player: "ada"})
+	h.do(contract.Request{Do: "leave", Player: "ada"})
+	value := func(name, of string) string {
+		view, err := h.c.Player(ctx, "harbour", "ada", 1)
+		require.NoError(t, err)
+		for _, x := range view.Values {
+			if x.Name == name && x.Of == of {
+				assert.True(t, x.Correctable, name)
+				assert.Contains(t, x.Title, "over all slots")
+				return x.Saved.Plain()
+			}
+		}
+		return ""
+	}
+	assert.Equal(t, "true 7", value("profile.hints", "")+" "+value("channel.volume", "music"))
+	correct := func(name, of string, to types.Value, etag string) error {
+		_, err := h.c.Correct(ctx, "harbour", "ada", 1, contract.Correction{Name: name, Of: of, Value: to, Why: "They asked."}, etag)
+		return err
+	}
+	for name, to := range map[string]types.Value{"profile.hints": types.OfBool(false), "channel.volume": types.OfInt(3)} {
+		_, etag, err := h.c.Download(ctx, "harbour", "ada", 1)
+		require.NoError(t, err)
+		require.NoError(t, correct(name, map[string]string{"channel.volume": "music"}[name], to, etag))
+	}
+	assert.Equal(t, "false 3", value("profile.hints", "")+" "+value("channel.volume", "music"))
+
+	h.do(contract.Request{Do: "join", Player: "ada", Slot: 2})
+	require.NoError(t, correct("channel.volume", "music", types.OfInt(9), ""))
+	h.do(contract.Request{Do: "leave", Player: "ada"})
+	assert.Equal(t, "false 9", value("profile.hints", "")+" "+value("channel.volume", "music"))
+	_, etag, err := h.c.Download(ctx, "harbour", "ada", 1)
+	require.NoError(t, err)
+	require.ErrorContains(t, correct("channel.volume", "music", types.OfInt(99), etag), "10")
+}

@@ -228,11 +228,15 @@ func (b *builder) moveTarget(s *plan.UpgradeStep) {
 		}
 		to = "commons"
 	}
+	if !slices.Contains(plan.ValueSpaces, from) { // what players have for an option of a list, perhaps of an earlier version
+		b.moveFromOption(s, from, to)
+		return
+	}
 	many, known := MoveForms[from+" "+to]
 	switch {
 	case !known:
 		b.report("bad-value", s.Into.At,
-			"A value cannot be moved from %s to %s: it can go from players to the game, a commons, their profile or an option of a list; from the game to players; and from scenes to the game or, of pairs, to players.", from, to)
+			"A value cannot be moved from %s to %s: it can go from players to the game, a commons, their profile or an option of a list; from the game, their profile or an option of a list to players; and from scenes to the game or, of pairs, to players.", from, to)
 	case many && !s.Many.Given.Given:
 		b.report("missing", s.At,
 			"Many have a value of %s and one is to have it: many: max, min, sum or first says which.", s.Move.Value)
@@ -259,6 +263,19 @@ func (b *builder) moveToOption(s *plan.UpgradeStep, l *List) {
 	}
 }
 
+// moveFromOption makes sure that what a player has for one option of a list can become what they have by themselves.
+func (b *builder) moveFromOption(s *plan.UpgradeStep, list, to string) {
+	switch {
+	case len(strings.SplitN(s.Move.Value, ".", 3)) < 3:
+		b.report("bad-value", s.Move.At, "Which %s is meant? It is written %s.%s.%s.", list, list, "option", "have")
+	case to != "player":
+		b.report("bad-value", s.Into.At, "What a player has for a %s can become what they have by themselves: player.%s.", list,
+			"have")
+	case s.Many.Given.Given:
+		b.report("wrong-type", s.Many.At, "One value becomes one here; many does not go with that.")
+	}
+}
+
 func (l *List) example() string {
 	if len(l.Options) == 0 {
 		return "option"
@@ -269,7 +286,7 @@ func (l *List) example() string {
 // MoveForms are the ways in which a value can move from holder to holder, and whether many have it before and one
 // after. Several slots of a player share a commons.
 var MoveForms = map[string]bool{"player game": true, "player commons": true, "player profile": true,
-	"game player": false, "scene game": true,
+	"game player": false, "profile player": false, "scene game": true,
 	"scene player": true}
 
 func (b *builder) placeStep(s *plan.UpgradeStep) {

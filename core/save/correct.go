@@ -38,6 +38,14 @@ func (p *Player) Correct(m *model.Model, name, of string, value types.Value) err
 	switch {
 	case v.Holder == model.OfPlayer:
 		p.Values[v.ID] = value
+	case v.Holder == model.OfProfile:
+		p.overAll(m).Values[v.ID] = value
+	case v.Holder == model.OfProfileList && v.Hold.List.Option(strings.TrimPrefix(of, v.Hold.List.ID+".")) >= 0:
+		over, list := p.overAll(m), v.Hold.List.ID
+		if over.Lists == nil {
+			over.Lists = Props{}
+		}
+		over.Lists[list] = with(over.Lists[list], strings.TrimPrefix(of, list+"."), v.ID, value)
 	case v.Holder == model.OfPlayerScene && m.Scene(of) != nil:
 		p.Scenes = with(p.Scenes, of, v.ID, value)
 	case v.Holder == model.OfPlayerProp && isProp && v.Hold.Kind.ID == kind && v.Hold.Kind.Prop(prop) != nil:
@@ -58,10 +66,21 @@ func (p *Player) Correct(m *model.Model, name, of string, value types.Value) err
 	return nil
 }
 
-// Correctable says whether somebody can put a variable right by hand: players have it, in their own save, and it does
-// not have its value by itself.
+// overAll is what the player has over all slots, to be changed.
+func (p *Player) overAll(m *model.Model) *Profile {
+	if p.Profile == nil {
+		p.Profile = &Profile{Format: 1, Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Player: p.Player}
+	}
+	if p.Profile.Values == nil {
+		p.Profile.Values = Values{}
+	}
+	return p.Profile
+}
+
+// Correctable says whether somebody can correct a variable by hand: players have it, in their own save or over all
+// slots, and it does not have its value by itself.
 func Correctable(v *model.Var) bool {
-	return v.Holder.OfPlayers() && !v.Holder.OfProfiles() && !v.Computed() && !v.Seed && v.Shared == nil
+	return v.Holder.OfPlayers() && !v.Computed() && !v.Seed && v.Shared == nil
 }
 
 func (p *Player) correctMilestone(m *model.Milestone, value types.Value) error {

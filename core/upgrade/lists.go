@@ -101,7 +101,7 @@ func (h *hand) options(list, now string, of copyOf, hold func(*model.List) *mode
 		at := of
 		at.space, at.owner, at.pointer = list, of.owner+"."+option, of.pointer+"/"+option
 		at.list, at.option = list, option
-		written[option] = h.values(at, values)
+		written[option] = h.values(at, h.withoutMoved(at, values))
 	}
 	out := map[string]save.LooseValues{}
 	for option, values := range written {
@@ -115,6 +115,21 @@ func (h *hand) options(list, now string, of copyOf, hold func(*model.List) *mode
 		}
 	}
 	return out
+}
+
+// withoutMoved is what is held for an option without what a step takes from it.
+func (h *hand) withoutMoved(of copyOf, values save.LooseValues) save.LooseValues {
+	for _, o := range h.ops[of.list] {
+		id, ours := strings.CutPrefix(o.from, of.option+".")
+		raw, has := values[id]
+		if o.step.Verb != "move" || !ours || !has {
+			continue
+		}
+		values = maps.Clone(values)
+		delete(values, id)
+		h.keep(of.owner+"."+id, raw, o.why)
+	}
+	return values
 }
 
 // merged is what one option has of all that have become it.

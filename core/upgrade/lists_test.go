@@ -186,3 +186,59 @@ upgrades:
 		assert.Equal(t, want, l.Over[0].Value.Plain())
 	}
 }
+
+// What a player has over all slots becomes each slot's own again, and what they have for an option becomes theirs alone.
+func TestValuesMoveBackToPlayers(t *testing.T) {
+	const before = `
+alluvion: 1
+game: shop
+version: 1
+start: a/b
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+lists: {ware: [rice, tea]}
+variables:
+  have:  {of: [player, ware], type: int, min: 0, max: 50, start: 0, read_by: game, written_by: game}
+  hints: {of: profile, type: bool, start: true, read_by: game, written_by: game}
+  best:  {of: profile, type: int, min: 0, max: 999, start: 0, read_by: game, written_by: game}
+scenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}
+saving: {slots: 2, when: [leave], every: 30s}
+`
+	after := strings.NewReplacer("version: 1", "version: 2", "  have:  {of: [player, ware]", "  rice:  {of: player", "hints: {of: profile", "hints: {of: player",
+		"  best:", "  sold:  {of: [player, ware], type: int, min: 0, max: 9, start: 0, read_by: game, written_by: game}\n  best:").Replace(before) + `upgrades:
+  2:
+    - {move: ware.rice.have, into: player.rice}
+    - {move: profile.hints, into: player.hints}
+    - {drop: ware.have, why: Nobody carries more than rice.}
+`
+	m, _, found := model.Load([]byte(after))
+	require.NotNil(t, m, "%v", found)
+	chain := upgrade.New(m)
+	assert.True(t, chain.FromProfile())
+	profile, problems, err := chain.Profile([]byte(`{"alluvion_profile":1,"game":"shop","version":1,"player":"ada","values":{"hints":false,"best":7}}`))
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	assert.Equal(t, "7", profile.Values["best"].Plain())
+	for slot, want := range map[string]string{"1": "false", "2": "false"} {
+		doc := `{"alluvion_save":1,"game":"shop","version":1,"player":"ada","slot":` + slot + `,"visits":1,"number":0,"dead":false,"place":{"scene":"a","at":[1,1]},"entry":{"scene":"a","at":[1,1]},
+			"values":{},"lists":{"ware":{"rice":{"have":7},"tea":{"have":3}}},"record":{"values":{}}}`
+		l, err := chain.Player([]byte(doc), upgrade.Around{Profile: profile})
+		require.NoError(t, err)
+		assert.Empty(t, l.Problems)
+		assert.Equal(t, want, l.Player.Values["hints"].Plain())
+		assert.Equal(t, "7", l.Player.Values["rice"].Plain())
+		assert.Empty(t, l.Player.Lists["ware"]["rice"])
+		assert.Contains(t, l.Player.Attic, "player.lists.ware.tea.have")
+		l, err = chain.Player([]byte(doc), upgrade.Around{})
+		require.NoError(t, err)
+		assert.Equal(t, "true", l.Player.Values["hints"].Plain(), "of whom there is no profile")
+	}
+	for wrong, says := range map[string]string{
+		"{move: ware.rice, into: player.rice}":                 "Which ware is meant?",
+		"{move: ware.rice.have, into: profile.best}":           "can become what they have by themselves",
+		"{move: ware.rice.have, into: player.rice, many: max}": "One value becomes one here",
+	} {
+		_, _, found := model.Load([]byte(strings.Replace(after, "{move: ware.rice.have, into: player.rice}", wrong, 1)))
+		require.NotEmpty(t, found, wrong)
+		assert.Contains(t, found[0].Message, says)
+	}
+}

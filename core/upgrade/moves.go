@@ -23,16 +23,9 @@ func (h *hand) arrivals(l *save.Loose) error {
 		if target != "player" {
 			continue
 		}
-		source, _ := space(o.step.Move.Value)
-		var from []types.Value
-		if source == "game" {
-			if v, ok, err := h.env.gameWas(o.from); err != nil {
-				return err
-			} else if ok {
-				from = append(from, v)
-			}
-		} else {
-			from = allOf(h.env.player.Scenes, o.from)
+		from, err := h.cameFrom(o)
+		if err != nil {
+			return err
 		}
 		l.Values = h.arrive(o, from, "player", l.Values)
 	}
@@ -44,6 +37,56 @@ func (h *hand) arrivals(l *save.Loose) error {
 		}
 	}
 	return nil
+}
+
+// cameFrom are the values that become one of a player's: the game's, their profile's, what they have for scenes, or for
+// an option of a list.
+func (h *hand) cameFrom(o *op) ([]types.Value, error) {
+	var v types.Value
+	ok := false
+	switch source, _ := space(o.step.Move.Value); source {
+	case "game":
+		var err error
+		if v, ok, err = h.env.gameWas(o.from); err != nil {
+			return nil, err
+		}
+	case "scene":
+		return allOf(h.env.player.Scenes, o.from), nil
+	case "profile":
+		v, ok = h.env.profileWas(o)
+	default:
+		option, id, _ := strings.Cut(o.from, ".")
+		raw := h.env.player.Lists[source][option][id]
+		ok = raw != nil && v.UnmarshalJSON(raw) == nil
+	}
+	if !ok || v.IsNone() {
+		return nil, nil
+	}
+	return []types.Value{v}, nil
+}
+
+// profileWas is what a player had over all slots. The profile is upgraded before the slots, so that it has put aside what
+// goes to them.
+func (e *env) profileWas(o *op) (types.Value, bool) {
+	var v types.Value
+	if e.around.Profile == nil {
+		return v, false
+	}
+	kept, had := e.around.Profile.Attic.Get("profile." + o.from)
+	ok := had && kept.Why == o.whyMoved() && kept.Version == e.stage.version-1
+	return v, ok && v.UnmarshalJSON(kept.Value) == nil
+}
+
+// FromProfile says whether an upgrade takes anything from what players have over all slots to their slots.
+func (c *Chain) FromProfile() bool {
+	for i := range c.m.Plan.Upgrades {
+		for _, x := range c.m.Plan.Upgrades[i].Steps {
+			if x.Verb == "move" && strings.HasPrefix(x.Move.Value, "profile.") {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // toProfile takes a player's value to what they have over all slots, where that is where it goes: many says what

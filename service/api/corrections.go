@@ -8,6 +8,7 @@ import (
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 	"alluvion.dev/service/live"
 )
 
@@ -18,7 +19,11 @@ type correctInput struct {
 }
 
 func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, error) {
-	if session := s.playingIn(ctx, in.SlotPath); session != nil {
+	session, err := s.correctedIn(ctx, in)
+	if err != nil {
+		return nil, err
+	}
+	if session != nil {
 		return s.correctLive(ctx, session, in)
 	}
 	j, l, err := s.opened(ctx, in.SlotPath)
@@ -32,6 +37,13 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 		return nil, problem(http.StatusPreconditionFailed, "conflict", "Say which save is corrected",
 			"If-Match is wanted: the entity tag of the save that was looked at.")
 	}
+	if v := j.model.Var(in.Body.Name); v != nil && v.Holder.OfProfiles() {
+		profile, err := s.profileOf(ctx, j, in.Game, in.Player)
+		if err != nil {
+			return nil, err
+		}
+		l.Player.Profile, l.Over = upgrade.WithOver(j.model, profile, in.Player, l.Over), nil
+	}
 	before := len(engine.NewJudge(j.model, nil).Player(l.Player, false))
 	if err := l.Player.Correct(j.model, in.Body.Name, in.Body.Of, in.Body.Value); err != nil {
 		return nil, s.asProblem(err)
@@ -42,7 +54,20 @@ func (s *Server) correct(ctx context.Context, in *correctInput) (*editedOutput, 
 	return s.put(ctx, j, in.SlotPath, in.IfMatch, "corrected", in.Body.Name+": "+in.Body.Why, l)
 }
 
-// correctLive puts a live value right, and saves the player.
+// correctedIn is the session in which a value is corrected, where the player plays in the slot; what they have over all
+// slots, where they play in any.
+func (s *Server) correctedIn(ctx context.Context, in *correctInput) (*live.Session, error) {
+	session := s.live.Where(in.Game, in.Player)
+	if session == nil {
+		return nil, nil
+	}
+	if v := session.Model().Var(in.Body.Name); v != nil && v.Holder.OfProfiles() {
+		return session, nil
+	}
+	return s.playingIn(ctx, in.SlotPath), nil
+}
+
+// correctLive corrects a live value, and saves the player.
 func (s *Server) correctLive(ctx context.Context, session *live.Session, in *correctInput) (*editedOutput, error) {
 	if err := inWords(&in.Body, session.Model()); err != nil {
 		return nil, err

@@ -210,7 +210,11 @@ func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *cont
 		return nil, s.asProblem(err)
 	}
 	out.Revision, out.Recovery = stored.Revision, stored.Recovered
-	l, err := j.chain.Player(stored.Doc, upgrade.Around{})
+	profile, err := s.profileOf(ctx, j, in.Game, in.Player)
+	if err != nil {
+		return nil, err
+	}
+	l, err := j.chain.Player(stored.Doc, upgrade.Around{Profile: profile})
 	if err != nil {
 		out.Problems = append(out.Problems, save.Whole(j.model, err))
 		return nil, nil
@@ -219,7 +223,21 @@ func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *cont
 	if !out.Present {
 		out.Dead = l.Player.Dead
 	}
+	l.Player.Profile = upgrade.WithOver(j.model, profile, in.Player, l.Over)
 	return l.Player, nil
+}
+
+// profileOf is what a player has over all slots, under the plan; nil where that is nothing.
+func (s *Server) profileOf(ctx context.Context, j judged, game, player string) (*save.Profile, error) {
+	if !j.model.HasProfile() && !j.chain.FromProfile() {
+		return nil, nil
+	}
+	raw, err := s.store.Profile(ctx, game, player)
+	if err != nil || raw == nil {
+		return nil, s.asProblem(err)
+	}
+	profile, _, err := j.chain.Profile(raw)
+	return profile, s.asProblem(err)
 }
 
 // threes puts start, live and saved side by side, place and checkpoint first.
@@ -240,13 +258,13 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract
 	figures := map[string]types.Value{}
 	if now != nil {
 		for _, f := range now.Figures {
-			if f.Var.Holder == model.OfPlayer {
+			if f.Var.Holder == model.OfPlayer || f.Var.Holder == model.OfProfile {
 				figures[f.Var.Name] = f.Value
 			}
 		}
 	}
 	for _, v := range m.Vars {
-		if v.Holder != model.OfPlayer {
+		if v.Holder != model.OfPlayer && v.Holder != model.OfProfile {
 			continue
 		}
 		t := contract.Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(),
@@ -254,7 +272,15 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract
 				save.Correctable(v), Choices: v.Choices()}
 		if doc != nil {
 			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
-			if saved, ok := doc.Values[v.ID]; ok {
+			values := doc.Values
+			if v.Holder == model.OfProfile {
+				t.Title += overAll
+				values = nil
+				if doc.Profile != nil {
+					values = doc.Profile.Values
+				}
+			}
+			if saved, ok := values[v.ID]; ok {
 				t.Saved = saved
 			} else if t.Stored {
 				t.Saved = v.Start // an older save does not have it yet
@@ -265,6 +291,9 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract
 	return append(out, pairThrees(m, now, doc)...)
 }
 
+// overAll follows the title of what a player has over all slots.
+const overAll = " · over all slots"
+
 // startOf is a variable's start, for people; none of what begins by itself.
 func startOf(v *model.Var) types.Value {
 	if v.Seed {
@@ -273,7 +302,10 @@ func startOf(v *model.Var) types.Value {
 	return v.Start
 }
 
-// pairThrees are those of pairs that were ever changed, now or in the save.
+// fewOptions is up to how many options of a list each is shown, also those that were never changed.
+const fewOptions = 40
+
+// pairThrees are those of pairs that were ever changed, now or in the save; and those of lists with few options.
 func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract.Three {
 	type copyOf struct{ name, of string }
 	known := map[copyOf]*contract.Three{}
@@ -281,12 +313,23 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 	three := func(v *model.Var, of string) *contract.Three {
 		key := copyOf{v.Name, of}
 		if known[key] == nil {
-			known[key] = &contract.Three{Name: v.Name, Of: of, Title: v.Title + " · " + of, Type: v.Decl.Type.Name,
+			title := v.Title + " · " + of
+			if v.Holder.OfProfiles() {
+				title += overAll
+			}
+			known[key] = &contract.Three{Name: v.Name, Of: of, Title: title, Type: v.Decl.Type.Name,
 				Computed: v.Computed(), Start: v.Start, Live: v.Start, Saved: v.Start, Stored: doc != nil &&
 					!v.Computed(), Correctable: doc != nil && save.Correctable(v), Choices: v.Choices()}
 			out = append(out, known[key])
 		}
 		return known[key]
+	}
+	for _, v := range m.Vars {
+		if list := v.Hold.List; list != nil && v.Holder.OfPlayers() && len(list.Options) <= fewOptions {
+			for _, option := range list.Options {
+				three(v, option.ID)
+			}
+		}
 	}
 	if now != nil {
 		for _, f := range now.Figures {
@@ -316,8 +359,26 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 			}
 		}
 	}
+	if doc != nil && doc.Profile != nil {
+		for list, each := range doc.Profile.Lists {
+			for option, values := range each {
+				for id, value := range values {
+					three(m.List(list).Profile.Var(id), option).Saved = value
+				}
+			}
+		}
+	}
+	place := map[string]int{} // as the plan has it
+	for _, v := range m.Vars {
+		if list := v.Hold.List; list != nil {
+			for i, option := range list.Options {
+				place[v.Name+" "+option.ID] = i
+			}
+		}
+	}
 	slices.SortStableFunc(out, func(a, b *contract.Three) int {
-		return cmp.Or(strings.Compare(a.Name, b.Name), strings.Compare(a.Of, b.Of))
+		return cmp.Or(strings.Compare(a.Name, b.Name), cmp.Compare(place[a.Name+" "+a.Of], place[b.Name+" "+b.Of]),
+			strings.Compare(a.Of, b.Of))
 	})
 	list := make([]contract.Three, len(out))
 	for i := range out {

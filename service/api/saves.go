@@ -272,6 +272,13 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says",
 			"There is no slot %d: a player has %d.", in.Slot, j.model.SlotsPerPlayer())
 	}
+	if len(l.Over) > 0 { // what the upgrade of the slot moves to where all slots have it
+		profile, err := s.profileOf(ctx, j, in.Game, in.Player)
+		if err != nil {
+			return nil, err
+		}
+		l.Player.Profile = upgrade.WithOver(j.model, profile, in.Player, l.Over)
+	}
 	part := live.PartOf(j.model, l.Player, moment)
 	part.Why = why
 	for _, moved := range l.Moved {
@@ -330,7 +337,11 @@ func (s *Server) opened(ctx context.Context, in SlotPath) (judged, *upgrade.Load
 	if err != nil {
 		return j, nil, s.asProblem(err)
 	}
-	l, err := j.chain.Player(stored.Doc, upgrade.Around{})
+	profile, err := s.profileOf(ctx, j, in.Game, in.Player)
+	if err != nil {
+		return j, nil, err
+	}
+	l, err := j.chain.Player(stored.Doc, upgrade.Around{Profile: profile})
 	if err == nil {
 		err = upgrade.RefusedBy(l.Problems)
 	}

@@ -158,6 +158,9 @@ func PartOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
 func ranksOf(m *model.Model, doc *save.Player) []store.Rank {
 	var out []store.Rank
 	for _, x := range m.Standings {
+		if x.List != nil { // of the world
+			continue
+		}
 		r := store.Rank{Standing: x.ID, Last: !x.Best}
 		if n, ok := doc.Standings[x.ID]; ok {
 			r.Text = n.String()

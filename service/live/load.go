@@ -44,7 +44,7 @@ func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, e
 // loadProfile takes what the player has over all slots to the session's plan. There is one of it and no earlier one: a
 // session that is pinned to an older version than it has lets nobody in who has it.
 func (s *Session) loadProfile(ctx context.Context, req *engine.Request) error {
-	if !s.m.HasProfile() {
+	if !s.m.HasProfile() && !s.chain.FromProfile() {
 		return nil
 	}
 	raw, err := s.store.Profile(ctx, s.Game, req.Player)
@@ -68,10 +68,19 @@ func (s *Session) loadProfile(ctx context.Context, req *engine.Request) error {
 	return nil
 }
 
+// profileIn is a profile where the plan has any; nil where all that it had went to the slots.
+func (s *Session) profileIn(p *save.Profile) *save.Profile {
+	if !s.m.HasProfile() {
+		return nil
+	}
+	return p
+}
+
 // loadDoc takes a stored save to the session's plan.
 func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.Saved) error {
 	if saved.Doc == nil {
 		var err error
+		req.Profile = s.profileIn(req.Profile)
 		req.Gone, err = s.gone(ctx, engine.Refers(s.m, &save.Player{Profile: req.Profile}))
 		return err
 	}
@@ -83,7 +92,7 @@ func (s *Session) loadDoc(ctx context.Context, req *engine.Request, saved store.
 		s.log.Warn("something in a save is not as the plan has it", "player", req.Player, "slot", req.Slot, "kind",
 			p.Kind, "at", p.Pointer, "value", p.Name, "reason", p.Reason, "instead", p.Instead)
 	}
-	req.Profile = upgrade.WithOver(s.m, req.Profile, req.Player, loaded.Over)
+	req.Profile = s.profileIn(upgrade.WithOver(s.m, req.Profile, req.Player, loaded.Over))
 	loaded.Player.Profile = req.Profile
 	if moment != "" {
 		if err := s.raised(req, saved, loaded, moment); err != nil {

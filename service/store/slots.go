@@ -31,6 +31,9 @@ func (s *Store) Put(ctx context.Context, c Cut, base int) (int, error) {
 		if err := writeShared(tx, p); err != nil {
 			return err
 		}
+		if err := writeProfile(tx, c, p, r.SavedAt); err != nil {
+			return err
+		}
 		return writeRanks(tx, c, p)
 	})
 	return n, err

@@ -328,6 +328,7 @@ func (w *worker) everything(ctx context.Context) error {
 			doc = nil // as unreadable as it would be for whoever loads it
 		}
 		w.t.Player, w.t.Slot = h.Player, h.Slot
+		around.Profile = w.profileOf(ctx, h.Player)
 		w.add(fmt.Sprintf("%s, slot %d, revision %d", h.Player, h.Slot, h.Revision), doc, around)
 		return nil
 	})
@@ -396,6 +397,22 @@ func (w *worker) madeUp(ctx context.Context, old *model.Model) error {
 		w.add(fmt.Sprintf("generated for version %d: %s", old.Plan.Version.Value, name), raw, upgrade.Around{})
 		return ctx.Err()
 	})
+}
+
+// profileOf is what a player has over all slots, where an upgrade takes anything from it to the slots.
+func (w *worker) profileOf(ctx context.Context, player string) *save.Profile {
+	if !w.chain.FromProfile() {
+		return nil
+	}
+	raw, err := w.store.Profile(ctx, w.t.Game, player)
+	if err != nil || raw == nil {
+		return nil
+	}
+	profile, _, err := w.chain.Profile(raw)
+	if err != nil {
+		return nil // it is reported where it is tried itself
+	}
+	return profile
 }
 
 // around is what upgrades read besides a save: the first stored world, and all saves.
