@@ -39,11 +39,11 @@ func TestOneMistakeIsToldByItself(t *testing.T) {
 		"a misspelt key":               {"spots:\n      hearth", "spost:\n      hearth", `There is nothing called "spost" here. Did you mean spots?`},
 		"a misspelt verb":              {"{set: args.at.chilled, to: true}", "{sett: args.at.chilled, to: true}", `There is nothing called "sett" here. Did you mean set?`},
 		"no such type":                 {"oil:         {of: player, type: int,", "oil:         {of: player, type: imt,", `There is no type called "imt". Did you mean int?`},
-		"no such type of items":        {"items: {type: choice, choices: [lodge", "items: {type: chioce, choices: [lodge", `There is no type called "chioce". Did you mean choice?`},
+		"no such type of items":        {"items: stop,", "items: stpo,", `There is no type called "stpo". Did you mean stop?`},
 		"no such type of an attribute": {"pack: int", "pack: imt", `There is no type called "imt". Did you mean int?`},
 		"no such commons":              {"commons: courier-guild", "commons: courier-gild", `The commons courier-gild cannot be found: there is no commons called "courier-gild".`},
 		"no such milestone":            {"full_sack:", "ful_sack:", `There is no milestone called "full_sack". Did you mean ful_sack?`},
-		"a choice too many":            {"for: {type: choice, choices: [lodge, mill, beacon]}", "for: {type: choice, choices: [lodge, mill, moon]}", "This cannot be an item of player.letters: it can be moon, which is not one of lodge, mill, beacon."},
+		"a choice too many":            {"{for: stop}", "{for: {type: choice, choices: [lodge, mill, moon]}}", "This cannot be an item of player.letters: it can be moon, which is not one of lodge, mill, beacon."},
 	} {
 		t.Run(name, func(t *testing.T) {
 			require.Contains(t, text, row.from)

@@ -135,7 +135,7 @@ func TestNothingIsRenamedInAPlanThatCannotBeReadWhole(t *testing.T) {
 func TestOnlyWhatMeansItIsRenamed(t *testing.T) {
 	out := apply(t, edit.Edit{Do: "rename", Path: []string{"scenes", "mill"}, To: "wheelhouse"})
 	assert.Contains(t, out, "player.letters.contains('mill') && place.scene == 'wheelhouse'")
-	assert.Contains(t, out, "choices: [lodge, mill, beacon]", "a letter's address is no scene")
+	assert.Contains(t, out, "stop: [lodge, mill, beacon]", "a letter's address is no scene")
 	out = apply(t, edit.Edit{Do: "rename", Path: []string{"scenes", "beacon"}, To: "light"})
 	assert.Contains(t, out, "  beacon: {title: The beacon, alphabet", "a carrier of the same name")
 }

@@ -138,7 +138,7 @@ func TestRowsTellHowTheyAreDeclared(t *testing.T) {
 		"player.warmth":           declared("warmth", "decimal", "min", "0", "max", "150", "step", "0.5"),
 		"player.lamp":             declared("lamp", "choice", "choices", "out, low, bright"),
 		"player.courier":          {ID: "courier", DeclaredType: declared("", "pick", "roster", "courier").DeclaredType, Optional: true},
-		"player.letters":          {ID: "letters", DeclaredType: declared("", "set", "max_items", "3").DeclaredType, Items: &declared("", "choice", "choices", "lodge, mill, beacon").DeclaredType},
+		"player.letters":          {ID: "letters", DeclaredType: declared("", "set", "max_items", "3").DeclaredType, Items: &declared("", "stop").DeclaredType},
 		"scene.visited":           declared("visited", "bool"),
 		"player.dress.hood":       nil, // a field of a group
 		"player.guild.pass_stage": nil, // of a commons
@@ -172,7 +172,8 @@ func TestACellSaysWhatItBecomesAndWhoCanHold(t *testing.T) {
 	}
 	assert.Equal(t, map[string]string{"player": "player.", "[player, scene]": "scene.", "scene": "scene.", "game": "game.",
 		"prop:cache": "prop.cache.", "[player, prop:cache]": "prop.cache.", "courier": "courier.",
-		"[player, courier]": "courier.", "profile": "profile.", "[profile, courier]": "courier."}, prefixes)
+		"[player, courier]": "courier.", "profile": "profile.", "[profile, courier]": "courier.", "stop": "stop.",
+		"[player, stop]": "stop.", "[profile, stop]": "stop."}, prefixes)
 }
 
 // In a game for one player what is decided for the player holds for the world in their slot, and the sentences say so.

@@ -123,9 +123,13 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 		b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, finding.DidYouMean(near)),
 			finding.Guess{Name: near, Sure: true})
 	default:
-		b.oneOf(id.Name, slices.DeleteFunc(plan.TypesOf(d.where), func(name string) bool {
+		known := slices.DeleteFunc(plan.TypesOf(d.where), func(name string) bool {
 			return name == types.Prop.Name()
-		}), "type", id.At)
+		})
+		if types.Choice.About().Stands&d.where != 0 { // a list is a choice of its options
+			known = append(known, slices.Sorted(maps.Keys(b.lists))...)
+		}
+		b.oneOf(id.Name, known, "type", id.At)
 	}
 	return nil, ""
 }
