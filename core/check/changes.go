@@ -80,6 +80,9 @@ func upgradedNames(m *model.Model) map[string]bool {
 				for known := name; known != ""; known = parent(known) {
 					out[known] = true
 				}
+				if parts := strings.SplitN(name, ".", 3); len(parts) == 3 && m.List(parts[0]) != nil {
+					out[parts[0]+"."+parts[2]] = true // of one option: ware.rice.have is of ware.have
+				}
 			}
 		}
 	}
