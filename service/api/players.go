@@ -270,11 +270,13 @@ func threes(m *model.Model, now *live.PlayerValues, doc *save.Player) []contract
 		t := contract.Three{Name: v.Name, Title: v.Title, Type: v.Decl.Type.Name, Computed: v.Computed(),
 			Start: startOf(v), Live: figures[v.Name], Correctable: doc != nil &&
 				save.Correctable(v), Choices: v.Choices()}
+		if v.Holder == model.OfProfile {
+			t.Title += overAll
+		}
 		if doc != nil {
 			t.Stored = !v.Computed() && v.Shared == nil // a commons is kept apart
 			values := doc.Values
 			if v.Holder == model.OfProfile {
-				t.Title += overAll
 				values = nil
 				if doc.Profile != nil {
 					values = doc.Profile.Values
@@ -314,6 +316,9 @@ func pairThrees(m *model.Model, now *live.PlayerValues, doc *save.Player) []cont
 		key := copyOf{v.Name, of}
 		if known[key] == nil {
 			title := v.Title + " · " + of
+			if list := v.Hold.List; list != nil && list.Option(of) >= 0 {
+				title = v.Title + " · " + list.Options[list.Option(of)].Title
+			}
 			if v.Holder.OfProfiles() {
 				title += overAll
 			}

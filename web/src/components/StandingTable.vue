@@ -25,7 +25,7 @@ const { data, error, reload } = useStanding(() => props.game, () => props.standi
     </ol>
     <p v-else-if="data?.list" class="quiet">Nothing has a place yet: it is the world of a session that orders them.</p>
     <p v-else-if="data" class="quiet">Nobody has a place yet: numbers count once they are saved.</p>
-    <p v-if="data?.session" class="quiet">In the session {{ data.session }}.</p>
+    <p v-if="data?.session" class="quiet world">In the session {{ data.session }}.</p>
     <p v-if="data && data.players > data.places.length" class="quiet">
       {{ data.players }} {{ data.list ? 'of them' : 'players' }} have a place. <button v-if="most < 500" type="button" class="link" @click="most = 500">Show more</button>
     </p>
@@ -45,6 +45,10 @@ h3 {
 p {
   margin: 0 0 8px;
   font-size: 14px;
+}
+
+.world {
+  margin-top: 8px;
 }
 
 ol {
