@@ -109,19 +109,6 @@ func (k *knower) Write(raw []byte) (int, error) {
 // Unwrap gives what is written to.
 func (k *knower) Unwrap() http.ResponseWriter { return k.ResponseWriter }
 
-// known says whether an entity tag is among those of a header If-None-Match: weak comparison, * for any.
-func known(list, tag string) bool {
-	if tag == "" {
-		return false
-	}
-	for _, one := range strings.Split(list, ",") {
-		if one = strings.TrimSpace(one); one == "*" || strings.TrimPrefix(one, "W/") == strings.TrimPrefix(tag, "W/") {
-			return true
-		}
-	}
-	return false
-}
-
 // packed compresses answers of some length. What holds a secret is never compressed beside what a client chooses (the
 // BREACH attack), and what goes on and on is not held back.
 func packed(next http.Handler) http.Handler {
@@ -136,12 +123,4 @@ func packed(next http.Handler) http.Handler {
 		}
 		pack.ServeHTTP(w, r)
 	})
-}
-
-// tagOf is an entity tag as a header If-Match has it; * stands for whatever is there.
-func tagOf(ifMatch, now string) string {
-	if strings.TrimSpace(ifMatch) == "*" && now != "" {
-		return now
-	}
-	return strings.Trim(strings.TrimPrefix(strings.TrimSpace(ifMatch), "W/"), `"`)
 }

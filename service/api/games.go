@@ -181,9 +181,6 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo,
 	return info, err
 }
 
-// quoted is an entity tag as it stands in a header (RFC 9110, section 8.8.3).
-func quoted(etag string) string { return `"` + etag + `"` }
-
 func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error) {
 	_, p, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
 	switch {

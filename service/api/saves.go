@@ -5,7 +5,6 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
-	"strconv"
 	"strings"
 
 	json "github.com/go-json-experiment/json/v1"
@@ -151,26 +150,6 @@ func (s *Server) checkSave(ctx context.Context, in *checkSaveInput) (*body[upgra
 		return nil, err
 	}
 	return &body[upgrade.Checked]{j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))}, nil
-}
-
-// etagOf is the entity tag of a slot's newest save.
-func etagOf(revision int) string { return quoted("r" + strconv.Itoa(revision)) }
-
-// base reads an entity tag of a slot; -1 where none was given.
-func base(ifMatch string) (int, error) {
-	if ifMatch == "" {
-		return -1, nil
-	}
-	if strings.TrimSpace(ifMatch) == "*" {
-		return 0, problem(http.StatusPreconditionFailed, "conflict", "Say which save is replaced",
-			"If-Match: * would replace a save that nobody has looked at; send the entity tag of the one that you read.")
-	}
-	n, err := strconv.Atoi(strings.TrimPrefix(strings.Trim(strings.TrimPrefix(ifMatch, "W/"), `"`), "r"))
-	if err != nil {
-		return 0, problem(http.StatusPreconditionFailed, "conflict", "Somebody else changed it",
-			"If-Match is no entity tag of a slot: %q.", ifMatch)
-	}
-	return n, nil
 }
 
 // playingIn finds the session in which a player plays in a slot; nil where they do not.
