@@ -123,23 +123,56 @@ func (a Num) Sub(b Num) (Num, error) { return a.Add(b.Neg()) }
 
 // Mul is a × b rounded half away from zero at nine places, or ErrOverflow.
 func (a Num) Mul(b Num) (Num, error) {
-	if a.hi == 0 && b.hi == 0 {
-		hi, lo := bits.Mul64(a.lo, b.lo)
-		if hi < unit {
-			q, r := bits.Div64(hi, lo, unit)
-			if r >= unit/2 {
-				q++
-			}
-			return Num{0, q}, nil
-		}
+	x, negX, okX := a.small()
+	y, negY, okY := b.small()
+	if okX && okY {
+		hi, lo := bits.Mul64(x, y)
+		return quotient(hi, lo, unit, negX != negY)
 	}
 	return fromBig(quoHalfAway(new(big.Int).Mul(a.big(), b.big()), bigUnit))
+}
+
+// small gives a number without its sign, where that fits in 64 bits.
+func (a Num) small() (n uint64, neg, ok bool) {
+	if a.hi < 0 {
+		a = a.Neg()
+		return a.lo, true, a.hi == 0
+	}
+	return a.lo, false, a.hi == 0
+}
+
+// quotient is hi·2^64 + lo divided by b, rounded half away from zero.
+func quotient(hi, lo, b uint64, neg bool) (Num, error) {
+	var above uint64
+	if hi >= b {
+		above, hi = hi/b, hi%b
+	}
+	q, r := bits.Div64(hi, lo, b)
+	if r >= b-r {
+		var carry uint64
+		q, carry = bits.Add64(q, 1, 0)
+		above += carry
+	}
+	if above > math.MaxInt64 {
+		return Num{}, ErrOverflow
+	}
+	n := Num{int64(above), q}
+	if neg {
+		n = n.Neg()
+	}
+	return n, nil
 }
 
 // Div is a ÷ b rounded half away from zero at nine places, or ErrDivision, or ErrOverflow.
 func (a Num) Div(b Num) (Num, error) {
 	if b.Sign() == 0 {
 		return Num{}, ErrDivision
+	}
+	x, negX, okX := a.small()
+	y, negY, okY := b.small()
+	if okX && okY {
+		hi, lo := bits.Mul64(x, unit)
+		return quotient(hi, lo, y, negX != negY)
 	}
 	return fromBig(quoHalfAway(new(big.Int).Mul(a.big(), bigUnit), b.big()))
 }
@@ -148,6 +181,16 @@ func (a Num) Div(b Num) (Num, error) {
 func (a Num) DivWhole(b Num) (Num, error) {
 	if b.Sign() == 0 {
 		return Num{}, ErrDivision
+	}
+	x, negX, okX := a.small()
+	y, negY, okY := b.small()
+	if okX && okY {
+		hi, lo := bits.Mul64(x/y, unit)
+		n := Num{int64(hi), lo}
+		if negX != negY {
+			n = n.Neg()
+		}
+		return n, nil
 	}
 	q := new(big.Int).Quo(a.big(), b.big())
 	return fromBig(q.Mul(q, bigUnit))
@@ -481,7 +524,24 @@ func (a Num) Sqrt() Num {
 	if a.Sign() <= 0 {
 		return Num{}
 	}
+	if a.hi == 0 {
+		hi, lo := bits.Mul64(a.lo, unit)
+		root := uint64(math.Sqrt(float64(hi)*(1<<64) + float64(lo))) // at most one off: it has 47 bits
+		for over(root, hi, lo) {
+			root--
+		}
+		for !over(root+1, hi, lo) {
+			root++
+		}
+		return Num{0, root}
+	}
 	n := new(big.Int).Mul(a.big(), bigUnit)
 	out, _ := fromBig(n.Sqrt(n))
 	return out
+}
+
+// over says whether root² is more than hi·2^64 + lo.
+func over(root, hi, lo uint64) bool {
+	h, l := bits.Mul64(root, root)
+	return h > hi || h == hi && l > lo
 }

@@ -4,6 +4,7 @@ import (
 	"math"
 	"math/big"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -129,6 +130,56 @@ func TestReadTakesWhatProgramsWrite(t *testing.T) {
 		back, _ := strconv.ParseFloat(n.String(), 64)
 		if math.Abs(back-f) > 0.6e-9+math.Abs(f)*1e-15 {
 			t.Fatalf("%v was read as %s", f, n)
+		}
+	})
+}
+
+// The quick ways, for what fits in 64 bits, give what arithmetic of any length gives: rounded half away from zero, cut
+// off towards zero, and the root below.
+func TestTheQuickWaysAreExact(t *testing.T) {
+	unit := big.NewInt(1_000_000_000)
+	nano := func(n *big.Int) string {
+		s := new(big.Int).Abs(n).String()
+		for len(s) < 10 {
+			s = "0" + s
+		}
+		s = strings.TrimRight(strings.TrimRight(s[:len(s)-9]+"."+s[len(s)-9:], "0"), ".")
+		if n.Sign() < 0 {
+			s = "-" + s
+		}
+		return s
+	}
+	rounded := func(n, by *big.Int) *big.Int { // half away from zero
+		q, r := new(big.Int).QuoRem(n, by, new(big.Int))
+		if new(big.Int).Abs(r.Lsh(r, 1)).Cmp(new(big.Int).Abs(by)) >= 0 {
+			q.Add(q, big.NewInt(int64(n.Sign()*by.Sign())))
+		}
+		return q
+	}
+	edges := []int64{0, 1, 2, 3, 499_999_999, 500_000_000, 500_000_001, 1_000_000_000, 1_500_000_000, math.MaxInt64 - 1, math.MaxInt64, -1, -500_000_000, math.MinInt64 + 1}
+	rapid.Check(t, func(t *rapid.T) {
+		one := func(name string) int64 {
+			if rapid.Bool().Draw(t, name+" is an edge") {
+				return rapid.SampledFrom(edges).Draw(t, name)
+			}
+			return rapid.Int64().Draw(t, name)
+		}
+		x, y := one("x"), one("y")
+		a, b := fixed.FromNano(x), fixed.FromNano(y)
+		bx, by := big.NewInt(x), big.NewInt(y)
+		p, err := a.Mul(b)
+		require.NoError(t, err)
+		assert.Equal(t, nano(rounded(new(big.Int).Mul(bx, by), unit)), p.String())
+		if y != 0 {
+			q, err := a.Div(b)
+			require.NoError(t, err)
+			assert.Equal(t, nano(rounded(new(big.Int).Mul(bx, unit), by)), q.String())
+			w, err := a.DivWhole(b)
+			require.NoError(t, err)
+			assert.Equal(t, nano(new(big.Int).Mul(new(big.Int).Quo(bx, by), unit)), w.String())
+		}
+		if x > 0 {
+			assert.Equal(t, nano(new(big.Int).Sqrt(new(big.Int).Mul(bx, unit))), a.Sqrt().String())
 		}
 	})
 }

@@ -64,15 +64,12 @@ func (b *builder) box(a *Area, e plan.Entry[plan.Area]) {
 // Contains says whether a point is in the area: a box has its lower sides and not its upper ones, a
 // ball what is nearer than its radius (rule 24).
 func (a *Area) Contains(p [MaxAxes]fixed.Num) bool {
-	if a.Ball {
-		return a.within(a.offset(p))
-	}
 	for i := range a.Axes {
 		if p[i].Less(a.Lo[i]) || !p[i].Less(a.Hi[i]) {
 			return false
 		}
 	}
-	return true
+	return !a.Ball || a.within(a.offset(p))
 }
 
 func (a *Area) offset(p [MaxAxes]fixed.Num) [MaxAxes]fixed.Num {
@@ -90,6 +87,11 @@ func (a *Area) within(d [MaxAxes]fixed.Num) bool { return Dot(d, d).Less(square(
 func (a *Area) Crosses(from, to [MaxAxes]fixed.Num) bool {
 	if a.Contains(from) || a.Contains(to) {
 		return true
+	}
+	for i := range a.Axes { // mostly it lies to one side of both
+		if from[i].Less(a.Lo[i]) && to[i].Less(a.Lo[i]) || a.Hi[i].Less(from[i]) && a.Hi[i].Less(to[i]) {
+			return false
+		}
 	}
 	if a.Ball {
 		return a.crossesBall(from, to)
