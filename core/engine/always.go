@@ -11,48 +11,24 @@ import (
 // to false (rule 10). So each invariant is asked before the first change of what it reads.
 
 func (t *tx) watchPlayer(p *Player) {
-	if len(t.run.m.Always) > 0 {
-		t.askAbout(p)
+	if t.run.m.AlwaysOfPlayers == 0 || p.watched == t.serial {
+		return
 	}
-}
-
-func (t *tx) askAbout(p *Player) {
+	p.watched = t.serial
 	for _, a := range t.run.m.Always {
-		if a.AboutPlayer && !t.watched(p) {
+		if a.AboutPlayer {
 			t.watches = append(t.watches, watch{a, p, t.ask(watch{always: a, player: p})})
 		}
 	}
 }
 
-// watched says whether all invariants about a player have been asked.
-func (t *tx) watched(p *Player) bool {
-	n := 0
-	for _, w := range t.watches {
-		if w.player == p {
-			n++
-		}
-	}
-	return n == t.aboutPlayers()
-}
-
-func (t *tx) aboutPlayers() int {
-	n := 0
-	for _, a := range t.run.m.Always {
-		if a.AboutPlayer {
-			n++
-		}
-	}
-	return n
-}
-
 // watchWorld asks the invariants that a change of the world can break: those about nobody, and those
 // about players that read the world too.
 func (t *tx) watchWorld() {
-	for _, w := range t.watches {
-		if w.player == nil {
-			return
-		}
+	if t.looked == t.serial {
+		return
 	}
+	t.looked = t.serial
 	for _, a := range t.run.m.Always {
 		if !a.AboutPlayer {
 			t.watches = append(t.watches, watch{a, nil, t.ask(watch{always: a})})
@@ -81,9 +57,9 @@ func (r *Run) ofWorld(ref expr.Ref) bool {
 }
 
 func (t *tx) ask(w watch) bool {
-	f := frame{run: t.run}
+	f := t.other()
 	f.about(w.player)
-	return w.always.That.Eval(&f).Bool && f.err == nil
+	return w.always.That.True(f) && f.err == nil
 }
 
 // judge refuses the transaction where it broke an invariant; where nothing can be refused the breach
@@ -103,8 +79,11 @@ func (t *tx) judge() error {
 
 // breaks says whether the transaction has broken an invariant, as far as it has come.
 func (t *tx) breaks(w watch) bool {
-	return w.held && !(w.player != nil && !t.run.Has(w.player.id)) && !t.ask(w)
+	return w.held && !t.gone(w.player) && !t.ask(w)
 }
+
+// gone says whether a player has left in this transaction.
+func (t *tx) gone(p *Player) bool { return p != nil && len(t.exited) > 0 && !t.run.Has(p.id) }
 
 func (w watch) refusal() *Refusal {
 	text := w.always.Refused.Text

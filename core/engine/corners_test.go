@@ -233,6 +233,21 @@ func TestRule7TimersOfWhoJoinsLaterAreKnown(t *testing.T) {
 	assert.NotEqual(t, "0", w.value("bob", "turns"))
 }
 
+// Whoever comes and goes ten thousand times leaves no timers behind.
+func TestTimersOfWhoHasLeftAreForgotten(t *testing.T) {
+	w := open(t, quay)
+	for i := range 10_000 {
+		w.at = int64(i)
+		w.join("ada")
+		w.leave("ada")
+	}
+	assert.Less(t, w.run.Waiting(), 100)
+	w.at = 20_000
+	w.join("bob")
+	w.run.Advance(30_000)
+	assert.NotEqual(t, "0", w.value("bob", "turns"))
+}
+
 // Of a save, everything is asked that is asked of who is present.
 func TestMilestonesOfASaveAreThoseOfWhoIsPresent(t *testing.T) {
 	m := load(t, wharf)

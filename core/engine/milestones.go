@@ -75,7 +75,7 @@ func (t *tx) settleWeighed() error {
 		w := t.weigh[t.weighed]
 		t.weighed++
 		delete(t.waits, w)
-		if w.player != nil && !t.run.Has(w.player.id) {
+		if t.gone(w.player) {
 			continue
 		}
 		switch {
@@ -107,9 +107,9 @@ func (t *tx) startOrStop(w weighing) {
 		}
 	}
 	for _, o := range owners {
-		f := frame{run: t.run}
+		f := t.other()
 		f.aboutOwner(o)
-		runs := v.While.True(&f) && f.err == nil
+		runs := v.While.True(f) && f.err == nil
 		at := &t.run.values(o)[v.Slot]
 		if runs == !at.Bool {
 			continue
@@ -125,12 +125,12 @@ func (t *tx) startOrStop(w weighing) {
 
 // reached asks a milestone's condition. One that fails (a division by zero) is not reached.
 func (t *tx) reached(w weighing) bool {
-	f := frame{run: t.run}
+	f := t.other()
 	f.about(w.player)
 	if w.Milestone.When != nil {
-		return w.Milestone.When.Eval(&f).Bool && f.err == nil
+		return w.Milestone.When.True(f) && f.err == nil
 	}
-	progress := w.Milestone.Progress.Eval(&f)
+	progress := w.Milestone.Progress.Eval(f)
 	return f.err == nil && !progress.Num.Less(w.Milestone.Goal)
 }
 

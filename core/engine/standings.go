@@ -20,7 +20,7 @@ func (f *frame) number(s *model.Standing, before types.Value) (types.Value, bool
 
 // rank evaluates the number that a standing orders a player by, and keeps it where it counts.
 func (t *tx) rank(p *Player, s *model.Standing) {
-	f := frame{run: t.run}
+	f := t.other()
 	f.about(p)
 	to, counts := f.number(s, p.ranks[s.Index])
 	if !counts {
@@ -39,7 +39,7 @@ func (t *tx) rankOptions(s *model.Standing) {
 	t.cause = &Cause{Kind: "request", Moment: "standing: " + s.ID}
 	for i, option := range s.List.Options {
 		before := t.run.optionRank(s, i)
-		f := frame{run: t.run}
+		f := t.other()
 		f.aboutOwner(owner{s.List.Own.Index, nil, i})
 		to, counts := f.number(s, before)
 		if !counts {

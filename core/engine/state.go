@@ -21,26 +21,25 @@ import (
 type Run struct {
 	m *model.Model
 	world
-	clock       int64  // milliseconds since the session was opened, standing still while it sleeps
-	seed        uint32 // that the session was opened with
-	sown        uint32 // how many seeds were made of it
-	players     map[string]*Player
-	order       []*Player // present players, by id
-	timers      []int64   // when each of the session's timers is due next
-	begun       bool      // something has happened since it was opened
-	work        int       // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
-	first       int64     // when the first of all timers is due, where timersKnown
-	timersKnown bool
-	dead        []*Player         // who may be dead: everybody who died and was not seen alive since
-	senders     map[string]uint64 // the last numbered request of each server that was applied
-	causes      []Cause           // by rule
-	date        int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
-	metBy       []string          // who has met a crossing since a ledger was told, "" for the world; perhaps some who have not
-	nextTurn    int64             // when the calendar has its next turn
-	session     string            // what the session is called
-	arrivals    map[string]int    // the last arrival of those who have left
-	acted       func(*model.Rule) // hears of each rule that acts; nil where nobody asks
-	tx          tx                // the transaction that runs; kept between steps for its buffers alone
+	clock    int64  // milliseconds since the session was opened, standing still while it sleeps
+	seed     uint32 // that the session was opened with
+	sown     uint32 // how many seeds were made of it
+	players  map[string]*Player
+	order    []*Player         // present players, by id
+	timers   []int64           // when each of the session's timers is due next
+	begun    bool              // something has happened since it was opened
+	work     int               // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
+	turns    schedule          // when whose timers are due
+	dead     []*Player         // who may be dead: everybody who died and was not seen alive since
+	senders  map[string]uint64 // the last numbered request of each server that was applied
+	causes   []Cause           // by rule
+	date     int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
+	metBy    []string          // who has met a crossing since a ledger was told, "" for the world; perhaps some who have not
+	nextTurn int64             // when the calendar has its next turn
+	session  string            // what the session is called
+	arrivals map[string]int    // the last arrival of those who have left
+	acted    func(*model.Rule) // hears of each rule that acts; nil where nobody asks
+	tx       tx                // the transaction that runs; kept between steps for its buffers alone
 }
 
 // Player is one present player. Invariants: vars has one value for each stored variable, each in its
@@ -50,6 +49,7 @@ type Player struct {
 	id      string
 	vars    []types.Value // by slot; a stopwatch is held as the clock's time at which it was zero
 	number  uint64        // the last numbered request that was applied
+	watched uint64        // the last transaction in which the invariants about the player were asked
 	core                  // what begins it is asked at every event: it lies beside what stands above
 	slot    int
 	profile []types.Value // what they have over all slots, by slot of the variable; never changed by who starts over
@@ -132,6 +132,7 @@ func Open(m *model.Model, seed uint32) *Run {
 	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
 	r.newWorld()
 	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), causesOf(m), r.metByNobody()
+	r.await(m.Timers, r.timers, nil)
 	r.tx.run, r.tx.frame.run = r, r
 	return r
 }
@@ -265,7 +266,7 @@ func (r *Run) enter(p *Player) {
 	r.players[p.id] = p
 	i, _ := slices.BinarySearchFunc(r.order, p.id, byID)
 	r.order = slices.Insert(r.order, i, p)
-	r.timersKnown = false
+	r.await(r.m.OwnTimers, p.timers, p)
 }
 
 func (r *Run) exit(p *Player) {
@@ -273,7 +274,6 @@ func (r *Run) exit(p *Player) {
 	if i, ok := slices.BinarySearchFunc(r.order, p.id, byID); ok {
 		r.order = slices.Delete(r.order, i, i+1)
 	}
-	r.timersKnown = false
 }
 
 func byID(p *Player, id string) int {

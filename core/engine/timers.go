@@ -1,6 +1,11 @@
 package engine
 
-import "alluvion.dev/core/model"
+import (
+	"container/heap"
+	"slices"
+
+	"alluvion.dev/core/model"
+)
 
 // forever is later than any time of a session.
 const forever = 1<<62 - 1
@@ -22,57 +27,77 @@ func (r *Run) nextDue(by int64) (due, bool) {
 	if at > by || at == forever {
 		return due{}, false
 	}
-	turn := r.turnAt(at)
 	return due{at, func(t *tx) error {
-		*turn.next += turn.timer.Every * ((by-at)/turn.timer.Every + 1)
-		r.timersKnown = false
-		t.frame.about(turn.player)
-		return t.rules([]*model.Rule{turn.timer.Rule})
+		turn := &r.turns[0]
+		timer, p := turn.timer, turn.player
+		*turn.next += timer.Every * ((by-at)/timer.Every + 1)
+		turn.at = *turn.next
+		heap.Fix(&r.turns, 0)
+		t.frame.about(p)
+		return t.rules([]*model.Rule{timer.Rule})
 	}}, true
 }
 
-// firstTimer is when the first timer is due. It is found anew only after a timer had its turn, or
-// players came or went.
+// firstTimer is when the first timer is due. Turns of players who have left are dropped on the way.
 func (r *Run) firstTimer() int64 {
-	if r.timersKnown {
-		return r.first
-	}
-	r.first, r.timersKnown = forever, true
-	for _, at := range r.timers {
-		r.first = min(r.first, at)
-	}
-	for _, p := range r.order {
-		for _, at := range p.timers {
-			r.first = min(r.first, at)
+	for len(r.turns) > 0 {
+		if first := &r.turns[0]; r.awaited(first) {
+			return first.at
 		}
+		heap.Pop(&r.turns)
 	}
-	return r.first
+	return forever
 }
 
-// turn is a timer that is due: when it is due next, and whose it is.
+// turn is when a timer is due next, and whose it is.
 type turn struct {
-	timer  model.Timer
-	next   *int64
+	at     int64
+	timer  *model.Timer
+	next   *int64  // the same in the timers of the session or the player
 	player *Player // nil for the session's
 }
 
-// turnAt finds the timer that has its turn at a time: the first in the plan, of the first player by id.
-func (r *Run) turnAt(at int64) turn {
-	var first turn
-	for i, timer := range r.m.Timers {
-		if r.timers[i] == at {
-			first = turn{timer, &r.timers[i], nil}
-			break
-		}
+// awaited says whether a turn is still to come: whoever has left has none, and who was taken out and put back has one.
+func (r *Run) awaited(x *turn) bool {
+	return x.at == *x.next && (x.player == nil || r.players[x.player.id] == x.player)
+}
+
+// await lets timers have their turns.
+func (r *Run) await(timers []model.Timer, next []int64, p *Player) {
+	for i := range next { // whose save is only asked about has none
+		heap.Push(&r.turns, turn{next[i], &timers[i], &next[i], p})
 	}
-	for _, p := range r.order {
-		for i, timer := range r.m.OwnTimers {
-			if p.timers[i] == at && (first.next == nil || timer.Rule.Number < first.timer.Rule.Number) {
-				first = turn{timer, &p.timers[i], p}
-			}
-		}
+	if most := 64 + 2*(len(r.timers)+len(r.order)*len(r.m.OwnTimers)); len(r.turns) > most { // of players who left
+		r.turns = slices.DeleteFunc(r.turns, func(x turn) bool { return !r.awaited(&x) })
+		heap.Init(&r.turns)
 	}
-	return first
+}
+
+// schedule is a heap (container/heap): the turn that comes first stands first. Of turns at one time that is the first in
+// the plan, of the first player by id.
+type schedule []turn
+
+func (h schedule) Len() int      { return len(h) }
+func (h schedule) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
+func (h schedule) Less(i, j int) bool {
+	a, b := &h[i], &h[j]
+	switch {
+	case a.at != b.at:
+		return a.at < b.at
+	case a.timer.Rule.Number != b.timer.Rule.Number:
+		return a.timer.Rule.Number < b.timer.Rule.Number
+	}
+	return playerID(a.player) < playerID(b.player)
+}
+
+func (h *schedule) Push(x any) { *h = append(*h, x.(turn)) }
+
+func (h *schedule) Pop() any {
+	last := len(*h) - 1
+	x := (*h)[last]
+	(*h)[last] = turn{} // it holds on to nobody
+	*h = (*h)[:last]
+	return x
 }
 
 // beginTimers sets timers to their first turn.

@@ -22,6 +22,9 @@ type tx struct {
 	run           *Run
 	frame         frame
 	res           Result
+	aside         frame  // of what is asked besides: invariants, milestones, standings
+	serial        uint64 // of the transaction
+	looked        uint64 // the last transaction in which the invariants about the world were asked
 	queue         []pending
 	done          int // how many of the queue have been carried out
 	values        []valueUndo
@@ -101,6 +104,7 @@ type mark struct {
 
 // begin makes the transaction empty. Its lists keep their room.
 func (t *tx) begin(settled bool) {
+	t.serial++
 	t.queue, t.done = t.queue[:0], 0
 	t.values, t.cores = t.values[:0], t.cores[:0]
 	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
@@ -127,6 +131,12 @@ func (t *tx) about(r *model.Rule) string {
 		return "The event " + r.Event.ID
 	}
 	return "What is done on " + t.run.causes[r.Index].Moment
+}
+
+// other is a frame for what is asked besides what is done; it is good until the next is asked for.
+func (t *tx) other() *frame {
+	t.aside = frame{run: t.run, hand: t.aside.hand}
+	return &t.aside
 }
 
 func (t *tx) mark() mark {

@@ -17,47 +17,49 @@ import (
 
 // Model is a resolved plan. It is never changed after Build, and may be used by many at once.
 type Model struct {
-	Plan         *plan.Plan
-	Axes         []string
-	Facings      []string
-	Step         fixed.Num // of coordinates
-	Reach        fixed.Num
-	Holders      []*Holding // the first four by Holder, then two for each kind of prop
-	Vars         []*Var     // all, in document order
-	Profile      *Holding   // what players have over all slots; in Holders only where that is something
-	Lists        []*List    // lists and rosters, in document order
-	Kinds        []*PropKind
-	Props        []*Prop // all, in document order
-	Movables     []*Movable
-	Standings    []*Standing
-	Texts        []Text // what players read, in the order of the plan
-	Carriers     []*Carrier
-	Pickable     map[string]map[string]Pickable // by roster and option: those that are not for every player
-	Requests     map[string]*RequestRule        // by the request
-	Fastest      fixed.Num                      // of moves, in units per second; 0 where nothing is said
-	Whiles       []*Var                         // stopwatches that count only while something holds
-	Scenes       []*Scene
-	Start        *Spot
-	Passages     []*Passage
-	Checkpoints  []*Checkpoint
-	Fallback     *Spot // nil where none is named
-	Furthest     bool
-	Areas        []*Area // all, in document order
-	Waymarks     []*Waymark
-	Events       []*Event
-	Rules        []*Rule // one for each rule and moment that it waits for
-	Always       []*Always
-	Checks       []*Check // of the upgrade to this version
-	Reaches      bool     // what always holds may be about others than the player whom it is about
-	Milestones   []*Milestone
-	Crossings    []plan.Crossing // all, in the order of the matrix's columns
-	OwnCrossings []*OwnCrossing  // those that the plan declares, in document order
-	Place        PlaceFates
-	Reached      Fates // of the checkpoint reached, by crossing
-	Single       bool  // session.players is 1: the world is part of what is saved in the player's slot
-	Effects      []Effect
-	Timers       []Timer // of the session
-	OwnTimers    []Timer // of each player
+	Plan        *plan.Plan
+	Axes        []string
+	Facings     []string
+	Step        fixed.Num // of coordinates
+	Reach       fixed.Num
+	Holders     []*Holding // the first four by Holder, then two for each kind of prop
+	Vars        []*Var     // all, in document order
+	Profile     *Holding   // what players have over all slots; in Holders only where that is something
+	Lists       []*List    // lists and rosters, in document order
+	Kinds       []*PropKind
+	Props       []*Prop // all, in document order
+	Movables    []*Movable
+	Standings   []*Standing
+	Texts       []Text // what players read, in the order of the plan
+	Carriers    []*Carrier
+	Pickable    map[string]map[string]Pickable // by roster and option: those that are not for every player
+	Requests    map[string]*RequestRule        // by the request
+	Fastest     fixed.Num                      // of moves, in units per second; 0 where nothing is said
+	Whiles      []*Var                         // stopwatches that count only while something holds
+	Scenes      []*Scene
+	Start       *Spot
+	Passages    []*Passage
+	Checkpoints []*Checkpoint
+	Fallback    *Spot // nil where none is named
+	Furthest    bool
+	Areas       []*Area // all, in document order
+	Waymarks    []*Waymark
+	Events      []*Event
+	Rules       []*Rule // one for each rule and moment that it waits for
+	Always      []*Always
+	// AlwaysOfPlayers is how many of these are about a player.
+	AlwaysOfPlayers int
+	Checks          []*Check // of the upgrade to this version
+	Reaches         bool     // what always holds may be about others than the player whom it is about
+	Milestones      []*Milestone
+	Crossings       []plan.Crossing // all, in the order of the matrix's columns
+	OwnCrossings    []*OwnCrossing  // those that the plan declares, in document order
+	Place           PlaceFates
+	Reached         Fates // of the checkpoint reached, by crossing
+	Single          bool  // session.players is 1: the world is part of what is saved in the player's slot
+	Effects         []Effect
+	Timers          []Timer // of the session
+	OwnTimers       []Timer // of each player
 
 	vars      map[string]*Var
 	spots     map[string]*Spot

@@ -185,8 +185,11 @@ func (b *builder) allAlways() {
 			continue
 		}
 		b.Reaches = b.Reaches || p.ReadsAny(func(r expr.Ref) bool { return r.Elsewhere() })
-		b.Always = append(b.Always, &Always{Decl: d, That: p, Refused: b.text(d.Refused), AboutPlayer: b.aboutPlayer(p),
-			At: d.At})
+		one := &Always{Decl: d, That: p, Refused: b.text(d.Refused), AboutPlayer: b.aboutPlayer(p), At: d.At}
+		b.Always = append(b.Always, one)
+		if one.AboutPlayer {
+			b.AlwaysOfPlayers++
+		}
 	}
 }
 
