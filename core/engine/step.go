@@ -16,7 +16,8 @@ import (
 // own. Where an error is given (a *Refusal) the request has changed nothing; what the timers did, the
 // result says all the same.
 func (r *Run) Step(req *Request) (Result, error) {
-	if len(r.dead) == 0 && (len(r.turns) == 0 || r.turns[0].at > req.At) && r.nextTurn > req.Date { // mostly nothing is due
+	if len(r.dead) == 0 && (len(r.turns) == 0 || r.turns[0].at > req.At) &&
+		(req.Date <= r.date || r.nextTurn > req.Date) { // mostly nothing is due
 		r.clock = max(r.clock, req.At)
 		if err := r.step(req); err != nil {
 			return Result{}, err
