@@ -116,11 +116,51 @@ func (s *Store) writeTogether(tx *gorm.DB, list []*work) error {
 	if err := b.write(tx); err != nil {
 		return err
 	}
+	if err := b.writeJournals(tx, list); err != nil {
+		return fmt.Errorf("the journal: %w", err)
+	}
+	return writeWorlds(tx, list, now)
+}
+
+type sessionKey struct{ game, session string }
+
+// writeJournals adds to the journals of all sessions of a group; the oldest entries make room.
+func (b *bulk) writeJournals(tx *gorm.DB, list []*work) error {
+	var all []*Entry
+	newest := map[sessionKey]int64{}
 	for _, w := range list {
-		if err := writeJournal(tx, w.cut); err != nil {
-			return fmt.Errorf("the journal: %w", err)
+		key := sessionKey{w.cut.Game, w.cut.Session}
+		for i := range w.cut.Journal {
+			e := &w.cut.Journal[i]
+			e.Game, e.Session = key.game, key.session
+			all, newest[key] = append(all, e), max(newest[key], e.Number)
 		}
-		if err := writeWorld(tx, w.cut, now); err != nil {
+	}
+	err := eachPart(all, func(part []*Entry) error {
+		args := make([]any, 0, 8*len(part))
+		for _, e := range part {
+			args = append(args, e.Game, e.Session, e.Number, e.At, e.Time, e.Player, e.Name, e.Doc)
+		}
+		return b.exec(tx, "journal", len(part), args)
+	})
+	for key, last := range newest {
+		if err == nil {
+			err = b.exec(tx, "journal-old", 1, []any{key.game, key.session, last - JournalKept})
+		}
+	}
+	return err
+}
+
+// writeWorlds writes the worlds of a group: of each session the last.
+func writeWorlds(tx *gorm.DB, list []*work, now time.Time) error {
+	last := map[sessionKey]Cut{}
+	for _, w := range list {
+		if w.cut.World != nil {
+			last[sessionKey{w.cut.Game, w.cut.Session}] = w.cut
+		}
+	}
+	for _, cut := range last {
+		if err := writeWorld(tx, cut, now); err != nil {
 			return err
 		}
 	}
@@ -300,6 +340,16 @@ var hotStatements = map[string]func(n int) string{
 	"old": func(n int) string {
 		return "DELETE FROM saves WHERE (game, player, slot, revision) IN (VALUES " + rows(4, n) + ")"
 	},
+	"unrank-player": func(n int) string {
+		return "DELETE FROM ranks WHERE (game, standing, player) IN (VALUES " + rows(3, n) + ")"
+	},
+	"unrank-slot": func(n int) string {
+		return "DELETE FROM ranks WHERE (game, standing, player, slot) IN (VALUES " + rows(4, n) + ")"
+	},
+	"journal": func(n int) string {
+		return "INSERT INTO journal (game, session, number, at, time, player, name, doc) VALUES " + rows(8, n)
+	},
+	"journal-old": func(int) string { return "DELETE FROM journal WHERE game = ? AND session = ? AND number <= ?" },
 	"recovery": func(n int) string {
 		return "DELETE FROM recoveries WHERE (game, player, slot) IN (VALUES " + rows(3, n) + ")"
 	},
@@ -366,15 +416,32 @@ func (b *bulk) deleteOld(tx *gorm.DB) error {
 	})
 }
 
-// unrank takes numbers out of standings that do not count any more.
+// unrank takes numbers out of standings that do not count any more: of one slot, or (slot 0) of all of a player's.
 func (b *bulk) unrank(tx *gorm.DB) error {
-	return eachPart(b.unranked, func(part []rankRow) error {
+	var all, one []rankRow
+	for _, r := range b.unranked {
+		if r.Slot == 0 {
+			all = append(all, r)
+		} else {
+			one = append(one, r)
+		}
+	}
+	err := eachPart(all, func(part []rankRow) error {
+		args := make([]any, 0, 3*len(part))
+		for _, r := range part {
+			args = append(args, r.Game, r.Standing, r.Player)
+		}
+		return b.exec(tx, "unrank-player", len(part), args)
+	})
+	if err != nil {
+		return err
+	}
+	return eachPart(one, func(part []rankRow) error {
 		args := make([]any, 0, 4*len(part))
 		for _, r := range part {
 			args = append(args, r.Game, r.Standing, r.Player, r.Slot)
 		}
-		return tx.Exec("WITH gone(game, standing, player, slot) AS (VALUES "+rows(4,
-			len(part))+") DELETE FROM ranks WHERE EXISTS (SELECT 1 FROM gone AS g WHERE g.game = ranks.game AND g.standing = ranks.standing AND g.player = ranks.player AND (g.slot = 0 OR g.slot = ranks.slot))", args...).Error
+		return b.exec(tx, "unrank-slot", len(part), args)
 	})
 }
 
