@@ -173,10 +173,10 @@ func TestALedgerCutsAllThatChanged(t *testing.T) {
 		l.Note(w.run, w.res.Changes, id)
 	}
 	assert.Equal(t, []string{"ada", "bob", "cid"}, l.Players(w.run), "in order")
-	_, ok := l.Cut(w.run, nil, nil)
+	_, ok := l.Cut(w.run, nil, nil, false)
 	assert.False(t, ok, "there is no moment to save")
 	assert.Len(t, l.Players(w.run), 3, "so all of it is still to be written")
-	c, ok := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "checkpoint"}}, nil)
+	c, ok := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "checkpoint"}}, nil, true)
 	require.True(t, ok)
 	moments := map[string]string{}
 	for _, p := range c.Parts {
@@ -187,7 +187,7 @@ func TestALedgerCutsAllThatChanged(t *testing.T) {
 	assert.Empty(t, l.Players(w.run))
 	assert.False(t, l.World(w.run))
 
-	c, ok = l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil)
+	c, ok = l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil, true)
 	require.True(t, ok)
 	assert.Nil(t, c.World, "nothing in it has changed")
 	require.Len(t, c.Parts, 1)
@@ -198,7 +198,7 @@ func TestALedgerCutsAllThatChanged(t *testing.T) {
 	assert.Empty(t, l.Players(w.run))
 	left := w.leave("bob")
 	l.Changed("bob")
-	c, ok = l.Cut(w.run, nil, []*save.Player{left})
+	c, ok = l.Cut(w.run, nil, []*save.Player{left}, true)
 	require.True(t, ok)
 	require.NotNil(t, c.World)
 	require.Len(t, c.Parts, 1)
@@ -207,7 +207,7 @@ func TestALedgerCutsAllThatChanged(t *testing.T) {
 
 	// What somebody holds is where they are: their moves change the world.
 	require.NoError(t, w.self("ada", "grab"))
-	l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil)
+	l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil, true)
 	l.Note(w.run, nil, "cid")
 	assert.False(t, l.World(w.run))
 	l.Note(w.run, nil, "ada")
@@ -215,7 +215,7 @@ func TestALedgerCutsAllThatChanged(t *testing.T) {
 	assert.Equal(t, []string{"ada", "cid"}, l.Players(w.run))
 	l.Forget("cid")
 	assert.Equal(t, []string{"ada"}, l.Players(w.run))
-	_, ok = l.Cut(w.run, []engine.SaveMoment{{Moment: "world"}}, nil)
+	_, ok = l.Cut(w.run, []engine.SaveMoment{{Moment: "world"}}, nil, true)
 	assert.True(t, ok)
 }
 

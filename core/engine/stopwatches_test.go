@@ -40,7 +40,7 @@ func TestARunningStopwatchCountsAsChanged(t *testing.T) {
 		w := open(t, text)
 		w.join("ada")
 		l := &engine.Ledger{}
-		_, ok := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "asked"}}, nil)
+		_, ok := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "asked"}}, nil, true)
 		require.True(t, ok)
 		return w, l
 	}
@@ -48,7 +48,7 @@ func TestARunningStopwatchCountsAsChanged(t *testing.T) {
 	assert.Equal(t, []string{"ada"}, l.Players(w.run), "played counts")
 	assert.False(t, l.World(w.run), "evening stands still")
 	require.NoError(t, w.server("open"))
-	cut, _ := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil)
+	cut, _ := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil, true)
 	assert.NotNil(t, cut.World)
 	assert.True(t, l.World(w.run), "and now it counts")
 

@@ -222,9 +222,9 @@ func (x *machine) write(res engine.Result, asked string) {
 	x.cut(res.Saves, res.Left)
 }
 
-// cut writes what has changed to the disk.
+// cut writes what has changed to the disk: all of it, as the service does at least once a second.
 func (x *machine) cut(moments []engine.SaveMoment, left []*save.Player) {
-	cut, ok := x.ledger.Cut(x.run, moments, left)
+	cut, ok := x.ledger.Cut(x.run, moments, left, len(moments)+len(left) > 0)
 	if !ok {
 		return
 	}

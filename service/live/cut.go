@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"time"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
@@ -12,9 +13,16 @@ import (
 	"alluvion.dev/service/store"
 )
 
-// A save is cut between two requests: one transaction writes the world and every player that changed
-// since the last cut, so that what changed hands is neither doubled nor lost (rule 30). Who had no
-// save moment of their own gets recovery state, which only a crash brings back.
+// A save is cut between two requests: one transaction writes the world, whoever is to be saved, and every player that
+// changed anything together with them since the last cut, so that what changed hands is neither doubled nor lost (rule
+// 30). Who had no save moment of their own gets recovery state, which only a crash brings back. Where few have changed,
+// each cut writes all of them; where many have, that is done once a second.
+
+// fewChanged is up to how many changed players each cut writes all.
+const fewChanged = 32
+
+// wholeEvery is how often at least all that changed is written, while anything is.
+const wholeEvery = time.Second
 
 // cut writes what has to be written after a request; asked is whom the answer is for.
 func (s *Session) cut(moments []engine.SaveMoment, left []*save.Player, asked string) (<-chan store.CutResult, *Saved) {
@@ -37,15 +45,30 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 	if len(moments)+len(left) == 0 {
 		return nil, nil // mostly so: there is nothing to be written yet
 	}
-	changed, world := s.ledger.Players(s.run), s.ledger.World(s.run)
-	cut, ok := s.ledger.Cut(s.run, moments, left)
+	whole := s.ledger.Many() <= fewChanged || time.Since(s.wholeAt) >= wholeEvery
+	return s.cutWhat(moments, left, recover, whole)
+}
+
+// catchUp writes all that changed, where earlier cuts did not.
+func (s *Session) catchUp() {
+	if s.behind && time.Since(s.wholeAt) >= wholeEvery {
+		s.cutWhat(nil, nil, false, true)
+	}
+}
+
+func (s *Session) cutWhat(moments []engine.SaveMoment, left []*save.Player, recover, whole bool) (<-chan store.CutResult,
+	map[string]string) {
+	if s.behind = !whole; whole {
+		s.wholeAt = time.Now()
+	}
+	cut, ok := s.ledger.Cut(s.run, moments, left, whole)
 	if !ok {
 		return nil, nil
 	}
 	own := map[string]string{}
-	var gone []store.PlayerCut
+	var gone []int // of the players of the cut
 	c := s.cutOf()
-	for _, part := range cut.Parts {
+	for i, part := range cut.Parts {
 		p := s.part(part.Doc, part.Moment)
 		own[p.Player] = part.Moment
 		if p.Moment != "" {
@@ -53,13 +76,18 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 		}
 		if part.Left {
 			p.Forget = p.Moment == "" && !recover
-			gone = append(gone, p)
+			gone = append(gone, i)
 			delete(s.leases, p.Player)
 		}
 		c.Players = append(c.Players, p)
 	}
-	if cut.World != nil {
-		c.World = mustEncode(cut.World)
+	encode := func() {
+		for i, part := range cut.Parts {
+			encodeInto(&c.Players[i], part.Doc)
+		}
+		if cut.World != nil {
+			c.World = mustEncode(cut.World)
+		}
 	}
 	written := func(r store.CutResult) {
 		for _, part := range cut.Parts {
@@ -69,26 +97,35 @@ func (s *Session) cutAll(moments []engine.SaveMoment, left []*save.Player, recov
 			s.savedNow(part.Doc.Player, part.Doc.Number, r.Written[part.Doc.Player], part.Moment)
 		}
 	}
-	return s.write(c, written, func() {
-		for _, id := range changed {
-			s.ledger.Changed(id)
+	return s.write(&c, encode, written, func() {
+		var again []string
+		for _, part := range cut.Parts {
+			if !part.Left {
+				again = append(again, part.Doc.Player)
+			}
 		}
-		if world {
-			s.ledger.Changed("")
-		}
-		for _, p := range gone {
-			s.owed[p.Player] = p
+		s.ledger.Together(again, cut.World != nil)
+		for _, i := range gone {
+			s.owed[c.Players[i].Player] = c.Players[i]
 		}
 	}), own
 }
 
-// write hands a cut to the store. When it is written, or cannot be, that is told on the session's goroutine before
+// write hands a cut to the store, one after the other in the order in which they were cut; its documents are encoded on
+// the way, while the session goes on. When it is written, or cannot be, that is told on the session's goroutine before
 // anybody who waits for the result can ask for anything else.
-func (s *Session) write(c store.Cut, written func(store.CutResult), failed func()) <-chan store.CutResult {
+func (s *Session) write(c *store.Cut, encode func(), written func(store.CutResult), failed func()) <-chan store.CutResult {
 	out := make(chan store.CutResult, 1)
 	c.Journal = s.trail.take()
-	result := s.store.Write(c)
+	before, handed := s.handed, make(chan struct{})
+	s.handed = handed
 	go func() {
+		encode()
+		if before != nil {
+			<-before
+		}
+		result := s.store.Write(*c)
+		close(handed)
 		r := <-result
 		s.meter.Saved(len(c.Players), r.Err == nil)
 		if r.Err == nil && written != nil {
@@ -136,22 +173,31 @@ func (s *Session) dropLost(player string) {
 	}
 }
 
-// part is one player's part of a cut.
+// part is one player's part of a cut, without its documents.
 func (s *Session) part(doc *save.Player, moment string) store.PlayerCut {
-	out := PartOf(s.m, doc, moment)
+	out := partOf(s.m, doc, moment)
 	out.Lease = s.leases[doc.Player]
 	return out
 }
 
 // PartOf is a player's save as it is written, without a lease.
 func PartOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
-	out := store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version,
-		Scene: doc.Place.Scene,
-		Doc:   mustEncode(doc), Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
-	if doc.Profile != nil {
-		out.Profile = mustEncode(doc.Profile)
-	}
+	out := partOf(m, doc, moment)
+	encodeInto(&out, doc)
 	return out
+}
+
+// partOf is PartOf without the documents, which encodeInto adds.
+func partOf(m *model.Model, doc *save.Player, moment string) store.PlayerCut {
+	return store.PlayerCut{Player: doc.Player, Slot: doc.Slot, Moment: moment, Version: doc.Version,
+		Scene: doc.Place.Scene, Ranks: ranksOf(m, doc), Shared: sharedOf(doc)}
+}
+
+func encodeInto(p *store.PlayerCut, doc *save.Player) {
+	p.Doc = mustEncode(doc)
+	if doc.Profile != nil {
+		p.Profile = mustEncode(doc.Profile)
+	}
 }
 
 // ranksOf are the numbers that put a player into the plan's standings.
@@ -186,7 +232,8 @@ func (s *Session) saveChanged() {
 	if len(s.owed) > 0 {
 		owed := slices.Collect(maps.Values(s.owed))
 		clear(s.owed)
-		s.write(s.cutOf(owed...), nil, func() {
+		c := s.cutOf(owed...)
+		s.write(&c, func() {}, nil, func() {
 			for _, p := range owed {
 				s.owed[p.Player] = p
 			}

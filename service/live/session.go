@@ -46,6 +46,9 @@ type Session struct {
 	base    int64         // the session's clock when it last woke or slept, in milliseconds
 	awake   time.Time     // since when somebody is present; zero while nobody is
 	ledger  engine.Ledger // what has changed since it was last written
+	wholeAt time.Time     // when all that had changed was last written
+	behind  bool          // a cut since then did not write all of it
+	handed  chan struct{} // closed when the last cut was handed to the store; nil before the first
 	rates   engine.Rates
 	leases  map[string]int64           // by player: under which each may write their slot
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
@@ -103,6 +106,7 @@ func (s *Session) start() {
 				do()
 			case <-timer.C:
 				s.advance()
+				s.catchUp()
 			case <-every.C:
 				s.saveChanged()
 			case due := <-s.beats:
@@ -130,6 +134,9 @@ func (s *Session) arm(timer *time.Timer) {
 	}
 	if turn, ok := s.run.NextTurn(); ok && !s.awake.IsZero() {
 		wait = min(wait, max(0, time.Until(time.UnixMilli(turn))))
+	}
+	if s.behind {
+		wait = min(wait, max(0, time.Until(s.wholeAt.Add(wholeEvery))))
 	}
 	timer.Reset(wait)
 }

@@ -1,9 +1,12 @@
 package store
 
 import (
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"io"
+	"os"
 	"slices"
 	"time"
 
@@ -114,6 +117,7 @@ func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool
 	})
 	if err == nil {
 		s.settleLog()
+		s.sweepTraces(player)
 	}
 	if err == nil && t == (Traces{}) {
 		return t, fmt.Errorf("player %q: %w", player, ErrNotFound)
@@ -132,6 +136,44 @@ func (s *Store) settleLog() {
 	}
 	if err != nil {
 		s.log.Warn("something was deleted, and stands in the file's log until that is written next", "error", err)
+	}
+}
+
+// sweepTraces writes the file anew where the name of somebody who was deleted still stands in it. SQLite overwrites what
+// is deleted, but leaves copies in the unused part of a page when it moves rows from one page to another.
+func (s *Store) sweepTraces(player string) {
+	found, err := holds(s.path, []byte(player))
+	if err == nil && found {
+		err = s.write.Exec("VACUUM").Error
+		s.settleLog()
+	}
+	if err != nil {
+		s.log.Warn("something was deleted, and a copy of it may stand in an unused part of the file", "error", err)
+	}
+}
+
+// holds says whether some bytes stand anywhere in a file.
+func holds(path string, what []byte) (bool, error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return false, err
+	}
+	defer func() { _ = f.Close() }()
+	part, kept := make([]byte, 1<<20), 0
+	for {
+		n, err := f.Read(part[kept:])
+		if bytes.Contains(part[:kept+n], what) {
+			return true, nil
+		}
+		if errors.Is(err, io.EOF) {
+			return false, nil
+		}
+		if err != nil {
+			return false, err
+		}
+		end := kept + n
+		kept = min(end, len(what)-1) // what begins here may end in the next part
+		copy(part, part[end-kept:end])
 	}
 }
 

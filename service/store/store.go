@@ -48,6 +48,7 @@ type Store struct {
 	closing sync.Once
 	shut    sync.RWMutex // guards closed: read-held to hand work in, held to close
 	closed  bool
+	path    string
 	claimed *os.File // keeps the file from being opened twice, as long as it is open
 	log     *slog.Logger
 	now     func() time.Time
@@ -72,7 +73,7 @@ func Open(path string, log *slog.Logger) (*Store, error) {
 	if err != nil {
 		return nil, fmt.Errorf("store: %s: %w", path, err)
 	}
-	s := &Store{jobs: make(chan job, 1024), stopped: make(chan struct{}), claimed: claimed, log: log, now: time.Now}
+	s := &Store{path: path, jobs: make(chan job, 1024), stopped: make(chan struct{}), claimed: claimed, log: log, now: time.Now}
 	if err := s.open(path); err != nil {
 		release(claimed)
 		return nil, fmt.Errorf("store: cannot open %s: %w", path, err)

@@ -526,3 +526,20 @@ func TestDeletingWaitsForThoseWhoRead(t *testing.T) {
 		assert.NotContains(t, string(raw), "UNIQUEPLAYER", end)
 	}
 }
+
+// A name is found wherever it stands in a file, also across the parts in which the file is read.
+func TestANameIsFoundInAFile(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "file")
+	for _, at := range []int{0, 5, 1<<20 - 3, 1<<20 + 7, 3<<20 - 6} {
+		raw := make([]byte, 3<<20)
+		copy(raw[at:], "NAME-X")
+		require.NoError(t, os.WriteFile(path, raw, 0o600))
+		for name, want := range map[string]bool{"NAME-X": true, "NAME-Y": false, "N": true} {
+			found, err := store.Holds(path, []byte(name))
+			require.NoError(t, err)
+			assert.Equal(t, want, found, "%s at %d", name, at)
+		}
+	}
+	_, err := store.Holds(path+".none", []byte("x"))
+	assert.Error(t, err)
+}

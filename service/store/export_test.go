@@ -1,0 +1,4 @@
+package store
+
+// Holds is holds, for tests.
+var Holds = holds
