@@ -2,6 +2,7 @@ package engine_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -30,6 +31,8 @@ defaults:
   game:   {restart: keep}
   place:  {death: checkpoint, leave: exact}
 variables:
+  shaded: {of: scene, type: stopwatch, while: "scene.lit > 0"}
+  lit:    {of: scene, type: int, min: 0, max: 9, start: 0}
   full:   {of: player, type: int, min: 0, max: 9, start: 5, at_limit: refuse, across: {death: {set: player.full + 7}}}
   order:  {of: player, type: list, items: text}
   seen:   {of: [player, scene], type: int, min: 0, max: 9, start: 0}
@@ -48,11 +51,12 @@ props: {lamp: {radius: 4, placed: {east: {in: pier, at: [22, 10]}, west: {in: pi
 passages:
   step: {from: pier/head, to: boat/plank, both_ways: true}
 checkpoints: {fallback: pier/foot, back_after: 10s, list: {end: {in: pier/end}}}
-waymarks: {buoy: {}}
+waymarks: {buoy: {across: {death: rewind}}}
 movables: {crate: {start: pier/foot}}
 milestones:
   sailor: {progress: player.visits, goal: 30}
   inside: {progress: scenes.boat.seen, goal: 9}
+  marked: {progress: "has(player.buoy) ? 1 : 0", goal: 9}
 events:
   fall:   {from: self}
   snatch: {from: self}
@@ -62,6 +66,8 @@ events:
   mark:   {from: self}
   fill:   {args: {by: {type: int, min: 0, max: 9}}, from: self}
   look:   {from: self}
+  light:  {from: self}
+  lose:   {from: self}
   flood:  {from: server}
 rules:
   - {on: fall, do: [{die: player}]}
@@ -72,6 +78,8 @@ rules:
   - {on: mark, do: [{remember: buoy}, {set: player.banner, to: 3}, {add: player.full, by: 9}]}
   - {on: fill, do: [{add: player.full, by: args.by}]}
   - {on: look, do: [{add: scene.seen, by: 1}]}
+  - {on: light, do: [{add: scene.lit, by: 1}]}
+  - {on: lose, do: [{remember: buoy}, {set: player.banner, to: 3}]}
   - {on: flood, do: [{add: game.tide, by: 1}]}
   - {on: {entered: "prop:lamp"}, do: [{put: player.order, item: "prop == prop.lamp.east ? 'east' : 'west'"}]}
   - {on: joined, do: [{refuse: "Nobody comes in."}]}
@@ -253,17 +261,18 @@ func TestMilestonesOfASaveAreThoseOfWhoIsPresent(t *testing.T) {
 	m := load(t, wharf)
 	judge := engine.NewJudge(m, nil)
 	doc := &save.Player{Player: "ada", Slot: 1, Visits: 2, Place: save.Place{Scene: "pier", At: []fixed.Num{fixed.Must("2"), fixed.Must("2")}},
-		Scenes: map[string]save.Values{"boat": {"seen": types.OfInt(2)}}}
+		Scenes:   map[string]save.Values{"boat": {"seen": types.OfInt(2)}},
+		Waymarks: map[string]save.Place{"buoy": {Scene: "pier", At: []fixed.Num{fixed.Must("2"), fixed.Must("2")}}}}
 	reached := func(doc *save.Player) (out []string) {
 		for _, p := range judge.Milestones(doc) {
 			out = append(out, p.Milestone.ID+" "+p.Reached.Plain())
 		}
 		return out
 	}
-	assert.Equal(t, []string{"sailor 3", "inside 2"}, reached(doc))
+	assert.Equal(t, []string{"sailor 3", "inside 2", "marked 1"}, reached(doc))
 	other := *doc
-	other.Visits, other.Scenes = 7, nil
-	assert.Equal(t, []string{"sailor 8", "inside 0"}, reached(&other), "nothing of the other is left")
+	other.Visits, other.Scenes, other.Waymarks = 7, nil, nil
+	assert.Equal(t, []string{"sailor 8", "inside 0", "marked 0"}, reached(&other), "nothing of the other is left")
 }
 
 // The ledger knows whom a change is of, and takes whoever asked with them.
@@ -283,4 +292,49 @@ func TestRule30TheLedgerKnowsWhoChanged(t *testing.T) {
 	l.Forget("ada")
 	l.Note(w.run, nil, "cid")
 	assert.Empty(t, l.Players(w.run), "who is not there has not changed")
+}
+
+// A stopwatch of scenes counts in each scene by itself, only while its condition holds there.
+func TestAStopwatchOfScenesCountsInEachByItself(t *testing.T) {
+	w := open(t, wharf)
+	w.join("ada")
+	w.at = 1_000
+	require.NoError(t, w.self("ada", "light"))
+	w.at = 4_000
+	w.must(engine.Request{Do: "move", Player: "ada", To: []fixed.Num{fixed.Must("2"), fixed.Must("2")}})
+	assert.Equal(t, "3", w.value("pier", "shaded"))
+	assert.Equal(t, "0", w.value("boat", "shaded"))
+}
+
+// What a fate does to a waymark says so, and the checkpoint reached has a fate of its own.
+func TestFatesSayWhatTheyDid(t *testing.T) {
+	w := open(t, strings.Replace(wharf, "list: {end: {in: pier/end}}", "across: {death: reset}, list: {end: {in: pier/end}}", 1))
+	w.join("ada")
+	w.move("ada", "30", "10")
+	_, point := w.run.State("ada")
+	require.Equal(t, "end", point)
+	require.NoError(t, w.self("ada", "lose"))
+	require.NoError(t, w.self("ada", "fall"))
+	res := w.run.Advance(w.at + 10_000)
+	var causes []string
+	for _, c := range res.Changes {
+		causes = append(causes, c.Name+" "+c.Cause.String())
+	}
+	assert.Contains(t, causes, "player.buoy death: rewind")
+	assert.Contains(t, causes, "player.checkpoint death: reset")
+	_, point = w.run.State("ada")
+	assert.Empty(t, point)
+}
+
+// What an upgrade checks may read all that a save has, also what is held for scenes.
+func TestAJudgeAsksTheChecksOfAnUpgradeOfPairs(t *testing.T) {
+	m := load(t, strings.NewReplacer("version: 1", "version: 2", "always:\n  - game.tide < 50\n", "").Replace(wharf)+"upgrades: {2: [{check: scenes.boat.seen < 2, why: Too often.}]}\n")
+	doc := &save.Player{Player: "ada", Slot: 1, Place: save.Place{Scene: "pier", At: []fixed.Num{fixed.Must("2"), fixed.Must("2")}},
+		Scenes: map[string]save.Values{"boat": {"seen": types.OfInt(2)}}}
+	judge := engine.NewJudge(m, nil)
+	require.Len(t, judge.Player(doc, true), 1)
+	assert.Equal(t, "Too often.", judge.Player(doc, true)[0].Text)
+	assert.Empty(t, judge.Player(doc, false))
+	doc.Scenes = nil
+	assert.Empty(t, judge.Player(doc, true))
 }

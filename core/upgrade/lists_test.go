@@ -1,6 +1,7 @@
 package upgrade_test
 
 import (
+	"encoding/json"
 	"strings"
 	"testing"
 
@@ -241,4 +242,38 @@ saving: {slots: 2, when: [leave], every: 30s}
 		require.NotEmpty(t, found, wrong)
 		assert.Contains(t, found[0].Message, says)
 	}
+}
+
+// What the record of a checkpoint keeps of options goes as the rest does; a step about one option of one variable touches
+// neither the other options nor the other variables.
+func TestRule56TheRecordAndOneOptionByItself(t *testing.T) {
+	text := strings.Replace(inked, `"record":{"values":{}`, `"record":{"values":{"pen":"indigo","pot":"azure"}`, 1)
+	m := inkPlan(t, "2", "[black, azure, navy]", "upgrades: {2: [{drop: ink.indigo, why: It fades.}]}")
+	l, err := upgrade.New(m).Player([]byte(text), upgrade.Around{})
+	require.NoError(t, err)
+	assert.True(t, l.Player.Record.Values["pen"].IsNone())
+	assert.Equal(t, "azure", l.Player.Record.Values["pot"].Plain())
+
+	moved := strings.Replace(inks, "  pen: ", "  blue: {of: player, type: int, min: 0, max: 50, start: 0, read_by: game, written_by: game}\n  pen: ", 1)
+	m, _, found := model.Load([]byte(strings.NewReplacer("VERSION", "2", "OPTIONS", "[black, azure, navy, indigo]").Replace(moved) + "upgrades: {2: [{move: ink.azure.have, into: player.blue}, {convert: ink.best, to: old + 1}]}"))
+	require.NotNil(t, m, "%v", found)
+	l, err = upgrade.New(m).Player([]byte(inked), upgrade.Around{})
+	require.NoError(t, err)
+	assert.Empty(t, l.Problems)
+	assert.Equal(t, "20", l.Player.Values["blue"].Plain())
+	azure, navy := l.Player.Lists["ink"]["azure"], l.Player.Lists["ink"]["navy"]
+	assert.NotContains(t, azure, "have")
+	assert.Equal(t, "8", azure["best"].Plain())
+	assert.Equal(t, "3", navy["have"].Plain(), "only what is of azure went")
+	assert.Equal(t, "10", navy["best"].Plain())
+	assert.Contains(t, l.Player.Attic, "player.lists.ink.azure.have")
+	assert.NotContains(t, l.Player.Attic, "player.lists.ink.navy.have")
+}
+
+// Of two plans that are the same nothing differs, and a program that reads that has a list all the same.
+func TestPlansThatAreTheSameDifferInNothing(t *testing.T) {
+	one := inkPlan(t, "1", "[black, azure]", "")
+	raw, err := json.Marshal(upgrade.Compare(one, one))
+	require.NoError(t, err)
+	assert.Contains(t, string(raw), `"differences":[]`)
 }

@@ -88,6 +88,9 @@ func TestATrialCountsWhatItDoesNotShow(t *testing.T) {
 	for _, w := range trial.Worst {
 		assert.NotEqual(t, "ada, slot 1", w.Save)
 	}
+	for _, x := range trial.Sample {
+		assert.NotEqual(t, "ada, slot 1", x.Save)
+	}
 	assert.False(t, trial.Forget("nobody"))
 	assert.False(t, trial.Forget("ada, slot 1"), "it has been forgotten")
 }
