@@ -13,10 +13,7 @@ import (
 	"sync"
 	"time"
 
-	"alluvion.dev/core/check"
 	"alluvion.dev/core/engine"
-	"alluvion.dev/core/share"
-	"alluvion.dev/core/upgrade"
 	"alluvion.dev/service/meter"
 	"alluvion.dev/service/store"
 )
@@ -25,6 +22,7 @@ import (
 type Manager struct {
 	store *store.Store
 	log   *slog.Logger
+	plans plans
 
 	// mu guards what follows. It is held for moments only: never over the disk, never while a session is asked.
 	mu       sync.Mutex
@@ -117,14 +115,14 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	if err != nil {
 		return nil, err
 	}
-	mod, _, found := check.Text([]byte(text), m.store.CommonsText(ctx))
-	if found.Errors() {
-		return nil, fmt.Errorf("the plan of %s has errors and cannot run: %s", game, found[0].Message)
+	plan, err := m.plans.of(ctx, game, text, m.store.CommonsText)
+	if err != nil {
+		return nil, err
 	}
-	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: mod, chain: upgrade.New(mod),
-		judge: engine.NewJudge(mod, nil), store: m.store, log: m.log.With("game", game, "session", name),
+	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: plan.m, chain: plan.chain,
+		judge: engine.NewJudge(plan.m, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
-		owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: share.LayoutOf(mod)}
+		owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: plan.layout}
 	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err
@@ -133,7 +131,7 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 		return nil, err
 	}
 	s.trail.handed = s.trail.last
-	s.run = engine.ReopenWith(mod, world, Seed()).Called(name)
+	s.run = engine.ReopenWith(plan.m, world, Seed()).Called(name)
 	return s, s.forgetDeleted(ctx, world)
 }
 
