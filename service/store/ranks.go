@@ -68,8 +68,8 @@ func (s *Store) Standing(ctx context.Context, game, standing string, high bool, 
 		return nil, 0, err
 	}
 	var list []Place
-	err := s.read.WithContext(ctx).Raw(bestOf(high)+" ORDER BY number "+direction(high)+", player LIMIT ? OFFSET ?",
-		game, standing, most, skip).Scan(&list).Error
+	err := s.read.WithContext(ctx).Raw("SELECT r.player, r.text"+bestOf(high)+" ORDER BY r.number "+direction(high)+
+		", r.player LIMIT ? OFFSET ?", game, standing, most, skip).Scan(&list).Error
 	for i := range list {
 		list[i].Place = skip + i + 1
 	}
@@ -78,24 +78,36 @@ func (s *Store) Standing(ctx context.Context, game, standing string, high bool, 
 
 // PlaceOf gives a player's place in a standing; 0 where they have none.
 func (s *Store) PlaceOf(ctx context.Context, game, standing string, high bool, player string) (int, error) {
-	var place int
-	before := "all_of.number > mine.best OR all_of.number = mine.best AND all_of.player < mine.player"
-	if !high {
-		before = "all_of.number < mine.best OR all_of.number = mine.best AND all_of.player < mine.player"
+	var mine []float64
+	db := s.read.WithContext(ctx)
+	if err := db.Raw("SELECT r.number"+bestOf(high)+" AND r.player = ?", game, standing, player).Scan(&mine).Error; err != nil ||
+		len(mine) == 0 {
+		return 0, err
 	}
-	err := s.read.WithContext(ctx).Raw("WITH all_of AS ("+bestOf(high)+"), mine AS (SELECT player, number AS best FROM all_of WHERE player = ?) "+
-		"SELECT (SELECT COUNT(*) FROM all_of, mine WHERE "+before+") + 1 FROM mine", game, standing, player).Scan(&place).Error
-	return place, err
+	var before, equal int
+	beyond := "<"
+	if high {
+		beyond = ">"
+	}
+	err := db.Raw("SELECT COUNT(*)"+bestOf(high)+" AND r.number "+beyond+" ?", game, standing, mine[0]).Scan(&before).Error
+	if err != nil {
+		return 0, err
+	}
+	err = db.Raw("SELECT COUNT(*)"+bestOf(high)+" AND r.number = ? AND r.player < ?", game, standing, mine[0],
+		player).Scan(&equal).Error
+	return before + equal + 1, err
 }
 
-// bestOf selects each player's best number over their slots. SQLite takes text from the row that has it.
+// bestOf are the rows of a standing that have each player's best number over their slots, so that they are found in the
+// order of an index.
 func bestOf(high bool) string {
-	best := "MAX"
-	if !high {
-		best = "MIN"
+	better := "<"
+	if high {
+		better = ">"
 	}
-	return "SELECT player, " + best +
-		"(number) AS number, text FROM ranks WHERE game = ? AND standing = ? GROUP BY player"
+	return " FROM ranks AS r WHERE r.game = ? AND r.standing = ? AND NOT EXISTS (SELECT 1 FROM ranks AS o" +
+		" INDEXED BY sqlite_autoindex_ranks_1 WHERE o.game = r.game AND o.standing = r.standing AND o.player = r.player AND o.slot <> r.slot" +
+		" AND (o.number " + better + " r.number OR o.number = r.number AND o.slot < r.slot))"
 }
 
 func direction(high bool) string {
