@@ -204,6 +204,23 @@ func (c *Client) History(ctx context.Context, game, session, player, name string
 		"/v1/games/"+url.PathEscape(game)+"/sessions/"+url.PathEscape(session)+"/changes?"+q.Encode())
 }
 
+// DeleteGame deletes a game with everything that is held of it. All its sessions have to be closed.
+func (c *Client) DeleteGame(ctx context.Context, game string) (contract.Ended, error) {
+	var out contract.Ended
+	path := "/v1/games/" + url.PathEscape(game) + "?" + url.Values{"name": {game}}.Encode()
+	_, err := c.do(ctx, http.MethodDelete, path, nil, nil, &out)
+	return out, err
+}
+
+// EndSession deletes what is held of a session that is closed: its world and its journal.
+func (c *Client) EndSession(ctx context.Context, game, session string) (contract.Ended, error) {
+	var out contract.Ended
+	path := "/v1/games/" + url.PathEscape(game) + "/sessions/" + url.PathEscape(session) + "/world?" +
+		url.Values{"name": {session}}.Encode()
+	_, err := c.do(ctx, http.MethodDelete, path, nil, nil, &out)
+	return out, err
+}
+
 // Standings lists a game's standings.
 func (c *Client) Standings(ctx context.Context, game string) ([]contract.StandingInfo, error) {
 	return get[[]contract.StandingInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/standings")

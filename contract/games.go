@@ -47,3 +47,11 @@ type FateChange struct {
 	Fate string `json:"fate" enum:"keep,reset,rewind,set,default" doc:"default takes the variable's own fate away, so that the defaults decide."`
 	Set  string `json:"set,omitempty" maxLength:"2000" doc:"Of set: the expression."`
 }
+
+// Ended is how much was deleted with a session or a game.
+type Ended struct {
+	Worlds  int64 `json:"worlds" doc:"Worlds of sessions, also those that are kept of earlier versions."`
+	Journal int64 `json:"journal" doc:"Changes in journals."`
+	Saves   int64 `json:"saves" doc:"Of a game: revisions of saves."`
+	Players int64 `json:"players" doc:"Of a game: slots of players."`
+}

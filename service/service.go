@@ -32,6 +32,8 @@ type Config struct {
 	Tokens bool
 	// Origins are those of pages of other sites that may ask: https://game.example. None, and no such page may.
 	Origins []string
+	// Keep is how long the world and the journal of a session are kept that nobody opens; 0 for good.
+	Keep time.Duration
 	// Cert and Key are files for TLS, both or neither.
 	Cert, Key string
 }
@@ -117,6 +119,9 @@ func Start(c Config) (*Service, error) {
 			s.failed <- err
 		}
 	}()
+	if c.Keep > 0 {
+		go s.live.Keep(context.Background(), c.Keep, closing)
+	}
 	c.Log.Info("listening", "address", s.URL(), "data", c.Data, "tokens", c.Tokens)
 	if c.Tokens && !s.tls && !api.Loopback(c.Addr) {
 		c.Log.Warn("tokens travel in the clear: give -cert and -key, or put a proxy with TLS before it")

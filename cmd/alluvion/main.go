@@ -43,7 +43,7 @@ type options struct {
 	carrier, encode, decode, show, role, cert, key, origins           string
 	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
 	players, rate, liars, lagging, deaf, dropping                     int
-	lasts                                                             time.Duration
+	lasts, keep                                                       time.Duration
 	plan, keys, old, goOn, rescue                                     string
 	made, seed                                                        int
 }
@@ -189,6 +189,8 @@ var commands = []command{
 			"ask everybody for a token; needed where others than this machine reach the address")
 		fs.StringVar(&o.origins, "origins", "",
 			"`origins` of pages of other sites that may ask and connect, with commas between: https://game.example")
+		fs.DurationVar(&o.keep, "keep", 0,
+			"delete the world and the journal of a session that nobody opened for so long, as 720h; 0 keeps them")
 		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")
 		fs.StringVar(&o.key, "key", "", "the `file` with its key")
 	}},

@@ -43,8 +43,11 @@ func runServe(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
+	if c.keep < 0 || 0 < c.keep && c.keep < time.Hour {
+		return wrongUse, fmt.Errorf("-keep is at least 1h, or 0 to keep everything, not %s", c.keep)
+	}
 	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(),
-		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins)})
+		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep})
 	if err != nil {
 		return failed, err
 	}

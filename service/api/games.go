@@ -101,6 +101,9 @@ func (s *Server) games(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "put-plan", Method: http.MethodPut, Path: "/v1/games/{game}/plan",
 		Summary: "Make a text the game's plan", Tags: tags, MaxBodyBytes: maxPlan,
 		Description: "A plan with errors is refused, with its findings. Sessions that are open go on under the plan that they were opened with.", Errors: []int{412, 413, 422}}, s.putPlan)
+	huma.Register(api, huma.Operation{OperationID: "delete-game", Method: http.MethodDelete, Path: "/v1/games/{game}",
+		Summary: "Delete a game with everything that is held of it", Tags: tags,
+		Description: "Its plan and versions, the saves of all players, worlds, journals, trials and rehearsals: nothing of it can be restored. All its sessions have to be closed. What players have in common over several games stays.", Errors: []int{404, 409, 422}}, s.deleteGame)
 	huma.Register(api, huma.Operation{OperationID: "get-plan", Responses: answering("application/yaml"),
 		Method: http.MethodGet, Path: "/v1/games/{game}/plan", Summary: "The game's plan, as it was written", Tags: tags, Errors: []int{404}}, s.getPlan)
 	huma.Register(api, huma.Operation{OperationID: "get-findings", Method: http.MethodGet,
@@ -113,6 +116,28 @@ func (s *Server) games(api huma.API) {
 		Description: "The text changes by just that; comments and layout stay. A change after which the plan could not run is refused.", Errors: []int{404, 409, 412, 422}}, s.putFate)
 	huma.Register(api, huma.Operation{OperationID: "list-names", Method: http.MethodGet, Path: "/v1/games/{game}/names",
 		Summary: "Everything that the plan names", Tags: tags, Errors: []int{404, 422}}, s.listNames)
+}
+
+type deleteInput struct {
+	GamePath
+	Name string `query:"name" required:"true" doc:"The game's id once more: what is deleted is asked about by naming it."`
+}
+
+func (s *Server) deleteGame(ctx context.Context, in *deleteInput) (*body[contract.Ended], error) {
+	if err := named(in.Name, in.Game); err != nil {
+		return nil, err
+	}
+	e, err := s.live.EndGame(ctx, in.Game, func() (e store.Ended, err error) {
+		failed := s.trials.Apart(in.Game, func() error {
+			e, err = s.store.DeleteGame(ctx, in.Game)
+			return err
+		})
+		return e, s.trialProblem(failed)
+	})
+	if err == nil {
+		s.log.Info("a game was deleted", "game", in.Game, "players", e.Players, "saves", e.Saves)
+	}
+	return &body[contract.Ended]{contract.Ended(e)}, s.asProblem(err)
 }
 
 // judged is a game's plan as it was last read and checked.

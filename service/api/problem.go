@@ -84,6 +84,8 @@ func (s *Server) asProblem(err error) error {
 			unwrapped(err))
 	case errors.Is(err, live.ErrNoSession):
 		return problem(http.StatusNotFound, "no-session", "The session is not open", "%v. Open it first.", err)
+	case errors.Is(err, live.ErrOpen):
+		return problem(http.StatusConflict, "open", "A session is open", "%v.", err)
 	case errors.Is(err, live.ErrClosed):
 		return problem(http.StatusGone, "closed", "The session is closed", "%v.", err)
 	case errors.Is(err, live.ErrName):

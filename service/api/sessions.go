@@ -35,6 +35,9 @@ func (s *Server) sessions(api huma.API) {
 		Path: "/v1/games/{game}/sessions/{session}", Summary: "A session, and what its game and scenes hold", Tags: tags, Errors: []int{404}}, s.getSession)
 	huma.Register(api, huma.Operation{OperationID: "close-session", Method: http.MethodDelete,
 		Path: "/v1/games/{game}/sessions/{session}", Summary: "End all visits, save everybody, close the session", Tags: tags, Errors: []int{404}}, s.closeSession)
+	huma.Register(api, huma.Operation{OperationID: "end-session", Method: http.MethodDelete,
+		Path: "/v1/games/{game}/sessions/{session}/world", Summary: "Delete what is held of a closed session", Tags: tags,
+		Description: "Its world and its journal: opened again, it begins anew. What players have stays.", Errors: []int{404, 409, 422}}, s.endSession)
 	huma.Register(api, huma.Operation{OperationID: "send-request", Method: http.MethodPost,
 		Path: "/v1/games/{game}/sessions/{session}/requests", Summary: "Ask something of a session", Tags: tags, MaxBodyBytes: maxRequest,
 		Description: "A request is all or nothing: refused, it has changed nothing. Where it led to a save, the answer comes when that is on disk.", Errors: []int{404, 409, 413, 422}}, s.request)
@@ -106,6 +109,22 @@ func (s *Server) closeSession(ctx context.Context, in *SessionPath) (*struct{}, 
 		return nil, s.asProblem(err)
 	}
 	return nil, s.asProblem(s.live.Close(ctx, session))
+}
+
+type endInput struct {
+	SessionPath
+	Name string `query:"name" required:"true" doc:"The session's name once more: what is deleted is asked about by naming it."`
+}
+
+func (s *Server) endSession(ctx context.Context, in *endInput) (*body[contract.Ended], error) {
+	if err := named(in.Name, in.Session); err != nil {
+		return nil, err
+	}
+	e, err := s.live.End(ctx, in.Game, in.Session)
+	if err == nil {
+		s.log.Info("a session was deleted", "game", in.Game, "session", in.Session, "journal", e.Journal)
+	}
+	return &body[contract.Ended]{contract.Ended(e)}, s.asProblem(err)
 }
 
 type requestInput struct {

@@ -179,8 +179,8 @@ var grants = func() map[string]grant {
 			game + "/versions", "GET " + game + "/versions/{version}",
 		"GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
 			"/trials/{trial}", "GET " + game + "/trials/{trial}/events",
-		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "POST " + session +
-			"/requests",
+		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "DELETE " + session +
+			"/world", "POST " + session + "/requests",
 		"GET " + session + "/changes", "GET " + session + "/map", "GET " + session + "/overview", "GET " + session +
 			"/watch",
 		"GET " + game + "/players", "DELETE " + player, "POST " + player + "/save", "DELETE " + slot, "POST " + slot +

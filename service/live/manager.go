@@ -84,6 +84,8 @@ func (m *Manager) begin(key sessionKey) (s *Session, opening chan struct{}, err 
 		return nil, nil, ErrClosed
 	case m.opening[key] != nil:
 		return nil, m.opening[key], nil
+	case m.opening[sessionKey{key.game, ""}] != nil: // the game is being deleted
+		return nil, m.opening[sessionKey{key.game, ""}], nil
 	}
 	m.opening[key] = make(chan struct{})
 	return nil, nil, nil

@@ -146,6 +146,23 @@ func (r *Runner) Stop(game string) {
 	}
 }
 
+// Apart does something while no trial of a game runs or begins.
+func (r *Runner) Apart(game string, do func() error) error {
+	r.mu.Lock()
+	if r.runs[game] != nil || r.closed {
+		r.mu.Unlock()
+		return ErrRunning
+	}
+	r.runs[game] = &run{cancel: func() {}} // nobody begins one
+	r.mu.Unlock()
+	defer func() {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		delete(r.runs, game)
+	}()
+	return do()
+}
+
 // Close stops all trials, and is done when they have written down how far they have come.
 func (r *Runner) Close() {
 	r.mu.Lock()
