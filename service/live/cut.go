@@ -97,7 +97,7 @@ func (s *Session) cutWhat(moments []engine.SaveMoment, left []*save.Player, reco
 			s.savedNow(part.Doc.Player, part.Doc.Number, r.Written[part.Doc.Player], part.Moment)
 		}
 	}
-	return s.write(&c, encode, written, func() {
+	return s.write(&c, encode, len(left) > 0, written, func() {
 		var again []string
 		for _, part := range cut.Parts {
 			if !part.Left {
@@ -111,21 +111,30 @@ func (s *Session) cutWhat(moments []engine.SaveMoment, left []*save.Player, reco
 	}), own
 }
 
-// write hands a cut to the store, one after the other in the order in which they were cut; its documents are encoded on
-// the way, while the session goes on. When it is written, or cannot be, that is told on the session's goroutine before
-// anybody who waits for the result can ask for anything else.
-func (s *Session) write(c *store.Cut, encode func(), written func(store.CutResult), failed func()) <-chan store.CutResult {
+// write hands a cut to the store, one after the other in the order in which they were cut. Where there is much to encode,
+// and nobody leaves who might join elsewhere at once, the session goes on meanwhile. When it is written, or cannot be,
+// that is told on the session's goroutine before anybody who waits for the result can ask for anything else.
+func (s *Session) write(c *store.Cut, encode func(), leaves bool, written func(store.CutResult),
+	failed func()) <-chan store.CutResult {
 	out := make(chan store.CutResult, 1)
 	c.Journal = s.trail.take()
 	before, handed := s.handed, make(chan struct{})
 	s.handed = handed
-	go func() {
+	var result <-chan store.CutResult
+	hand := func() {
 		encode()
-		if before != nil {
-			<-before
-		}
-		result := s.store.Write(*c)
+		<-before
+		result = s.store.Write(*c)
 		close(handed)
+	}
+	beside := !leaves && (len(c.Players) > fewChanged || !isClosed(before))
+	if !beside {
+		hand()
+	}
+	go func() {
+		if beside {
+			hand()
+		}
 		r := <-result
 		s.meter.Saved(len(c.Players), r.Err == nil)
 		if r.Err == nil && written != nil {
@@ -143,6 +152,16 @@ func (s *Session) write(c *store.Cut, encode func(), written func(store.CutResul
 		out <- r
 	}()
 	return out
+}
+
+// isClosed says whether a channel on which nothing is sent was closed.
+func isClosed(c <-chan struct{}) bool {
+	select {
+	case <-c:
+		return true
+	default:
+		return false
+	}
 }
 
 // later runs do on the session's goroutine, unless it has ended.
@@ -233,7 +252,7 @@ func (s *Session) saveChanged() {
 		owed := slices.Collect(maps.Values(s.owed))
 		clear(s.owed)
 		c := s.cutOf(owed...)
-		s.write(&c, func() {}, nil, func() {
+		s.write(&c, func() {}, true, nil, func() {
 			for _, p := range owed {
 				s.owed[p.Player] = p
 			}

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
@@ -420,4 +421,36 @@ func TestASessionThatManyOpenAtOnceIsOne(t *testing.T) {
 	require.NoError(t, h.m.CloseAll(ctx))
 	_, _, err = h.m.Open(ctx, "hut", "five")
 	assert.ErrorIs(t, err, live.ErrClosed)
+}
+
+// Where many have changed, a save of one writes that one at once, and the others within a second.
+func TestRule30ASaveOfOneAmongManyWritesTheOthersSoon(t *testing.T) {
+	h := openWith(t, "every: 30s", "players: 20", "players: 60")
+	var ids []string
+	for i := range 40 {
+		ids = append(ids, fmt.Sprintf("p%02d", i))
+		h.do(engine.Request{Do: "join", Player: ids[i]})
+	}
+	oil := func(player string) string {
+		stored, err := h.st.Peek(ctx, "hut", player, 1)
+		require.NoError(t, err)
+		p, _, err := save.DecodePlayer(stored.Doc, h.s.Model())
+		require.NoError(t, err)
+		return p.Values["oil"].Plain()
+	}
+	saved := func() {
+		_, err := h.s.SaveNow(ctx, ids[0])
+		require.NoError(t, err)
+	}
+	saved() // the first writes all
+	require.Equal(t, "12", oil(ids[7]))
+	for _, id := range ids {
+		h.event(id, "burn")
+	}
+	saved()
+	assert.Equal(t, "11", oil(ids[0]))
+	require.Eventually(t, func() bool { return oil(ids[7]) == "11" && oil(ids[39]) == "11" }, 5*time.Second, 20*time.Millisecond)
+	stored, err := h.st.Peek(ctx, "hut", ids[7], 1)
+	require.NoError(t, err)
+	assert.True(t, stored.Recovered, "it is no revision: nobody asked for it")
 }

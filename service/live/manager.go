@@ -121,10 +121,12 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	if err != nil {
 		return nil, err
 	}
+	handed := make(chan struct{})
+	close(handed) // nothing waits
 	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: plan.m, chain: plan.chain,
 		judge: engine.NewJudge(plan.m, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
-		owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: plan.layout}
+		handed: handed, owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: plan.layout}
 	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err

@@ -48,7 +48,7 @@ type Session struct {
 	ledger  engine.Ledger // what has changed since it was last written
 	wholeAt time.Time     // when all that had changed was last written
 	behind  bool          // a cut since then did not write all of it
-	handed  chan struct{} // closed when the last cut was handed to the store; nil before the first
+	handed  chan struct{} // closed when the last cut was handed to the store
 	rates   engine.Rates
 	leases  map[string]int64           // by player: under which each may write their slot
 	owed    map[string]store.PlayerCut // what players left behind that could not be written yet
@@ -461,6 +461,7 @@ func (s *Session) close(ctx context.Context) error {
 		return err
 	}
 	<-s.done
+	<-s.handed
 	if written != nil {
 		result := <-written
 		failed = errors.Join(failed, result.Err)
