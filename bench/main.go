@@ -30,7 +30,7 @@ type measure struct {
 	rows func() []row
 }
 
-var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat},
+var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
 	{"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)},
 	{"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}}
 

@@ -2,7 +2,6 @@ package engine
 
 import (
 	"maps"
-	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -89,7 +88,7 @@ func (r *Run) Advance(at int64) Result {
 		}
 		r.clock = max(r.clock, due.at)
 		if r.transact(true, due.run) == nil {
-			res = joinResults(res, copied(r.tx.res))
+			res.add(r.tx.res)
 		}
 	}
 	r.clock = max(r.clock, at)
@@ -169,16 +168,18 @@ func (t *tx) undoAll() {
 	}
 }
 
-func copied(r Result) Result {
-	return Result{slices.Clone(r.Changes), slices.Clone(r.Notices), slices.Clone(r.Saves), slices.Clone(r.Left)}
+// add copies another result behind this one.
+func (r *Result) add(b Result) {
+	r.Changes, r.Notices = append(r.Changes, b.Changes...), append(r.Notices, b.Notices...)
+	r.Saves, r.Left = append(r.Saves, b.Saves...), append(r.Left, b.Left...)
 }
 
 func joinResults(a, b Result) Result {
 	if len(a.Changes)+len(a.Notices)+len(a.Saves)+len(a.Left) == 0 {
 		return b
 	}
-	return Result{append(a.Changes, b.Changes...), append(a.Notices, b.Notices...), append(a.Saves, b.Saves...),
-		append(a.Left, b.Left...)}
+	a.add(b)
+	return a
 }
 
 // allowed says what is wrong with a request before anything is done.

@@ -34,7 +34,7 @@ func (r *Run) Turn(date int64) Result {
 		before := r.crossed[c.Index].date
 		took := func(do func(*tx) error) {
 			if r.transact(true, do) == nil {
-				res = joinResults(res, copied(r.tx.res))
+				res.add(r.tx.res)
 			}
 		}
 		took(func(t *tx) error { return t.worldTurn(c, before) })
