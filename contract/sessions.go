@@ -13,7 +13,7 @@ type SessionInfo struct {
 	Opened  time.Time `json:"opened"`
 	Time    float64   `json:"time" doc:"The session's time in seconds; it stands still while nobody is present."`
 	Present []string  `json:"present" doc:"The players in it, by id."`
-	Digest  string    `json:"digest" doc:"SHA-256 of its canonical state."`
+	Digest  string    `json:"digest,omitempty" doc:"SHA-256 of its canonical state; not in lists of sessions."`
 }
 
 // SessionState is an open session with what the game and its scenes hold.

@@ -199,7 +199,7 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo,
 	}
 	for _, session := range s.live.Sessions(g.ID) {
 		info.Sessions++
-		if v, err := session.Look(ctx); err == nil {
+		if v, err := session.Brief(ctx); err == nil {
 			info.Present += len(v.Present)
 		}
 	}

@@ -81,7 +81,7 @@ func (s *Server) liveMilestones(ctx context.Context, game string, m *model.Model
 		if session.Model().Plan.Version.Value != m.Plan.Version.Value {
 			continue // it has other milestones
 		}
-		v, err := session.Look(ctx)
+		v, err := session.Brief(ctx)
 		if err != nil {
 			continue // it has just been closed
 		}

@@ -97,7 +97,7 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]co
 		p.Slots = append(p.Slots, slotOf(slot, j.model))
 	}
 	for _, session := range s.live.Sessions(in.Game) {
-		v, err := session.Look(ctx)
+		v, err := session.Brief(ctx)
 		if err != nil {
 			continue
 		}
@@ -105,10 +105,7 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]co
 			if !strings.Contains(id, in.Part) {
 				continue
 			}
-			get(id).Session = session.Name
-			if now, ok, err := session.Player(ctx, id); err == nil && ok {
-				get(id).Slot = now.Slot
-			}
+			get(id).Session, get(id).Slot = session.Name, v.Slots[id]
 		}
 	}
 	simulated, err := s.store.Simulated(ctx, in.Game)

@@ -51,7 +51,7 @@ func (s *Server) listSessions(ctx context.Context, in *GamePath) (*body[[]contra
 	}
 	out := []contract.SessionInfo{}
 	for _, session := range s.live.Sessions(in.Game) {
-		v, err := session.Look(ctx)
+		v, err := session.Brief(ctx)
 		if err != nil {
 			continue // it has just been closed
 		}

@@ -326,6 +326,7 @@ func (s *Session) note(changes []engine.Change, player string) {
 
 // Values are what a session holds, for people to look at.
 type Values struct {
+	Slots   map[string]int // by player: the slot that they play in; only of Brief
 	Clock   int64
 	Present []string
 	Digest  string
@@ -342,6 +343,18 @@ func (s *Session) Look(ctx context.Context) (Values, error) {
 			Scenes: map[string][]engine.Figure{}}
 		for _, scene := range s.m.Scenes {
 			v.Scenes[scene.ID] = s.run.SceneFigures(scene.ID)
+		}
+	})
+	return v, err
+}
+
+// Brief reads what lists of sessions show: who is there, and the session's time.
+func (s *Session) Brief(ctx context.Context) (Values, error) {
+	var v Values
+	err := s.ask(ctx, func() {
+		v = Values{Clock: s.clock(), Present: s.run.Present(), Slots: map[string]int{}}
+		for _, p := range s.run.Now() {
+			v.Slots[p.ID()] = p.Slot()
 		}
 	})
 	return v, err
