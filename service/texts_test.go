@@ -16,7 +16,7 @@ import (
 
 // What a machine is told and refused carries the key of the text, by its connection and by HTTP; so do frames that are
 // packed.
-func TestTextsComeWithTheirKeys(t *testing.T) {
+func TestRule57TextsComeWithTheirKeys(t *testing.T) {
 	h := start(t)
 	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
 	require.NoError(t, err)

@@ -25,7 +25,7 @@ func zone(t testing.TB, name string) *time.Location {
 	return z
 }
 
-func TestTurnsFallAtTheTimeOfDayInTheZone(t *testing.T) {
+func TestRule45TurnsFallAtTheTimeOfDayInTheZone(t *testing.T) {
 	daily := calendar.Calendar{Every: calendar.Daily, At: 4 * time.Hour, Zone: zone(t, "Europe/Oslo")}
 	for now, want := range map[string]string{
 		"2027-02-03T02:59:59Z": "2027-02-02", // an hour before UTC in winter
@@ -47,7 +47,7 @@ func TestTurnsFallAtTheTimeOfDayInTheZone(t *testing.T) {
 	assert.Equal(t, "2027-03-01", monthly.Last(at(t, "2027-03-01T12:00:00Z")).String())
 }
 
-func TestATimeThatTheClocksLeaveOutIsTheFirstAfterTheGapAndOneTwiceIsTheFirst(t *testing.T) {
+func TestRule45ATimeThatTheClocksLeaveOutIsTheFirstAfterTheGapAndOneTwiceIsTheFirst(t *testing.T) {
 	oslo := zone(t, "Europe/Oslo")
 	spring := calendar.Calendar{Every: calendar.Daily, At: 2*time.Hour + 30*time.Minute, Zone: oslo}
 	march, err := calendar.Parse("2027-03-28") // 02:00 is 03:00
@@ -68,7 +68,7 @@ func TestATimeThatTheClocksLeaveOutIsTheFirstAfterTheGapAndOneTwiceIsTheFirst(t 
 	assert.Equal(t, apia.When(missing), next)
 }
 
-func TestCertainDatesHaveAnEnd(t *testing.T) {
+func TestRule45CertainDatesHaveAnEnd(t *testing.T) {
 	var from []calendar.Date
 	for _, text := range []string{"2027-03-01", "2027-06-01"} {
 		d, err := calendar.Parse(text)

@@ -108,7 +108,7 @@ func (w *world) held(player, name, option string) string {
 	return "start"
 }
 
-func TestAnInventoryIsOneVariableForEachOptionOfAList(t *testing.T) {
+func TestRule53AnInventoryIsOneVariableForEachOptionOfAList(t *testing.T) {
 	w := open(t, wares)
 	w.join("ada")
 	w.join("bob")
@@ -157,7 +157,7 @@ func TestWhatAReferenceLeadsToHasOptionsToo(t *testing.T) {
 	assert.Equal(t, "1", w.held("ada", "have", "rice"))
 }
 
-func TestWhatAChoiceLeadsToIsHeldByTheOption(t *testing.T) {
+func TestRule55WhatAChoiceLeadsToIsHeldByTheOption(t *testing.T) {
 	w := open(t, wares)
 	w.join("ada")
 	w.join("bob")
@@ -178,7 +178,7 @@ func TestWhatAChoiceLeadsToIsHeldByTheOption(t *testing.T) {
 	assert.Equal(t, "25", w.held("", "trend", "salt"))
 }
 
-func TestOptionsAreInTheSaveAndComeBack(t *testing.T) {
+func TestRule53OptionsAreInTheSaveAndComeBack(t *testing.T) {
 	w := open(t, wares)
 	w.join("ada")
 	require.NoError(t, w.self("ada", "find", "ware", "rice", "by", 6))

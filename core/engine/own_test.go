@@ -421,6 +421,20 @@ func TestRule44WhoWasAwayMeetsATurnOnceWithTheDaysThatWereMissed(t *testing.T) {
 	w.is("ada", "coins", "1") // the last season, and then the day
 }
 
+// Days that were missed are at least one, and at most a hundred years of them.
+func TestRule46DaysMissedHaveBounds(t *testing.T) {
+	w := open(t, days)
+	w.on("2027-02-03T12:00:00Z")
+	w.join("ada")
+	w.on("2027-02-04T03:30:00Z") // the next local date, the day after
+	require.NoError(t, w.self("ada", "wave"))
+	w.is("ada", "away", "1")
+	ada := w.leave("ada")
+	w.on("2199-01-01T12:00:00Z")
+	w.back("ada", ada)
+	w.is("ada", "away", "36500")
+}
+
 func TestRule44TurnsFallDueWhileNobodyIsThere(t *testing.T) {
 	w := open(t, days)
 	w.on("2027-02-03T12:00:00Z")

@@ -53,6 +53,9 @@ func (b *builder) allLists() {
 		if b.lists[e.ID] != nil {
 			continue
 		}
+		if slices.Contains(expr.FunctionNames(), e.ID) {
+			b.report("duplicate-id", e.At, "%s is a function of expressions; the list needs another name.", e.ID)
+		}
 		decl := b.Plan.List(e.ID)
 		l := &List{ID: e.ID, Title: Title(decl.Title, e.ID), Index: len(b.Lists), At: e.At, Decl: decl,
 			byID: map[string]int{}}

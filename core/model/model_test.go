@@ -1,12 +1,14 @@
 package model_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
@@ -145,4 +147,32 @@ func TestUnlimitedNumbersStayStorable(t *testing.T) {
 	assert.True(t, oil.Max.Storable(oil.Step))
 	more, _ := oil.Max.Add(fixed.FromInt(2))
 	assert.False(t, more.Storable(oil.Step))
+}
+
+// A list has from 1 to 1,000 options, in their order, and a name that is no other word of expressions and no type.
+func TestRule52ListsHaveOptionsInOrderAndNamesOfTheirOwn(t *testing.T) {
+	with := func(lists string) (*model.Model, finding.List) {
+		m, _, found := model.Load([]byte("alluvion: 1\ngame: hut\nversion: 1\nstart: a/b\nlists: {" + lists + "}\ndefaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}\nvariables: {v: {of: player, type: int, start: 0}}\nscenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}\nsaving: {every: 30s}\n"))
+		return m, found
+	}
+	many := func(n int) string {
+		names := make([]string, n)
+		for i := range names {
+			names[i] = fmt.Sprintf("o%d", i)
+		}
+		return "ware: [" + strings.Join(names, ", ") + "]"
+	}
+	m, found := with("ware: [salt, rice, tea]")
+	require.NotNil(t, m, "%v", found)
+	for i, id := range []string{"salt", "rice", "tea"} {
+		assert.Equal(t, id, m.List("ware").Options[i].ID)
+		assert.Equal(t, i, m.List("ware").Option(id))
+	}
+	m, found = with(many(1000))
+	require.NotNil(t, m, "%v", found)
+	for _, wrong := range []string{"ware: []", many(1001), "player: [a]", "int: [a]", "sum: [a]", "present: [a]", "ware: [a, a]"} {
+		m, found = with(wrong)
+		assert.Nil(t, m, wrong[:min(40, len(wrong))])
+		assert.NotEmpty(t, found)
+	}
 }

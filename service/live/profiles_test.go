@@ -58,7 +58,7 @@ func TestAProfileIsOneOverAllSlotsAndOutlastsTheService(t *testing.T) {
 	assert.Equal(t, "0", h.figure("ada", "burnt"))
 }
 
-func TestASessionOfAnOlderVersionLetsNobodyInWhoHasANewerProfile(t *testing.T) {
+func TestRule49ASessionOfAnOlderVersionLetsNobodyInWhoHasANewerProfile(t *testing.T) {
 	h := withProfile(t)
 	h.next("version: 1", "version: 2", "burnt: {of: profile, type: int, min: 0, max: 99", "burnt: {of: profile, type: int, min: 0, max: 50")
 	old := h.s
