@@ -303,7 +303,7 @@ func allocations() row {
 func flat() []row {
 	few := gusts(modelOf(planWith(10, 2)), 20)
 	var rows []row
-	for _, n := range []int{100, 1000, 10_000} {
+	for _, n := range []int{100, 1000, 5000} {
 		r, base := best(gusts(modelOf(planWith(n, 2)), 20), few)
 		rows = append(rows, compare(fmt.Sprintf("an event in a plan with %d variables, against 10", n), r, base,
 			"flat"))

@@ -127,12 +127,13 @@ func (r *Run) nextBack(by int64) *Player {
 func (r *Run) transact(settled bool, do func(*tx) error) error {
 	t := &r.tx
 	t.begin(settled)
-	defer func() { r.work += 1 + t.spent }()
 	if err := do(t); err != nil {
+		r.work += 1 + t.spent
 		t.undoAll()
 		return err
 	}
 	err := t.settle()
+	r.work += 1 + t.spent
 	if err != nil && settled { // the chain was too long; what came before it stands
 		t.tell(Notice{To: "everyone", Kind: "undone", Text: err.Error(), Rule: ruleOf(err)})
 		err = nil
