@@ -12,10 +12,10 @@ import (
 	"alluvion.dev/core/save"
 )
 
-// bank has coins that go from hand to hand, and a chest and a box that are everybody's.
-const bank = `
+// till has coins that go from hand to hand, and a chest and a box that are everybody's.
+const till = `
 alluvion: 1
-game: bank
+game: till
 version: 1
 start: hall/door
 defaults:
@@ -81,7 +81,7 @@ func (d *disk) coins(t require.TestingT, everybody []string) int {
 
 // Whatever is written when, and whoever is to be saved: after a crash there are as many coins as there were.
 func TestRule30WhatChangedHandsIsNeitherDoubledNorLost(t *testing.T) {
-	m := load(t, bank)
+	m := load(t, till)
 	rapid.Check(t, func(rt *rapid.T) {
 		w := &world{t: t, m: m, run: engine.New(m)}
 		var l engine.Ledger
@@ -143,7 +143,7 @@ func TestRule30WhatChangedHandsIsNeitherDoubledNorLost(t *testing.T) {
 
 // A save takes with it who changed anything together with the one who is saved, and nobody else.
 func TestRule30ASaveTakesWhoIsBoundToIt(t *testing.T) {
-	w := open(t, bank)
+	w := open(t, till)
 	var l engine.Ledger
 	for _, id := range []string{"ada", "bob", "cid", "dan"} {
 		w.join(id)
