@@ -7,7 +7,7 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// tally adds up what each option of a list gives: of count, 1 or 0. Options of which nothing was ever changed give the
+// tally adds up what each option of a list gives: of count, 1 or 0. Options that were never changed give the
 // same for everybody: that is added up once, and afterwards only what was changed is asked (semantics, rule 54).
 type tally struct {
 	list, size int

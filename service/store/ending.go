@@ -78,7 +78,7 @@ func (s *Store) DeleteGame(ctx context.Context, game string) (Ended, error) {
 // SessionKey names a session of a game.
 type SessionKey struct{ Game, Session string }
 
-// Idle lists the sessions of which nothing was written since a time.
+// Idle lists the sessions that have written nothing since a time.
 func (s *Store) Idle(ctx context.Context, since time.Time) ([]SessionKey, error) {
 	var list []SessionKey
 	err := s.read.WithContext(ctx).Raw(`SELECT game, session FROM (
