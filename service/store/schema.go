@@ -68,8 +68,7 @@ var steps = []string{
 		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, version INTEGER NOT NULL, saved_at DATETIME NOT NULL,
 		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player))`,
 	`DROP INDEX ranks_by;
-	CREATE INDEX ranks_up ON ranks (game, standing, number, player, slot);
-	CREATE INDEX ranks_down ON ranks (game, standing, number DESC, player, slot)`,
+	CREATE INDEX ranks_in_order ON ranks (game, standing, number, player, slot)`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in
