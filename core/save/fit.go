@@ -381,13 +381,16 @@ func (f *fitter) marks(p *Player) {
 	p.Milestones = f.ids("milestones", "/milestones", p.Milestones, func(id string) bool {
 		return f.m.Plan.Milestones.Get(id) != nil
 	})
-	var known []string
-	for _, x := range f.m.Standings {
-		if x.List == nil {
-			known = append(known, x.ID)
+	if len(p.Standings)+len(f.attic) > 0 {
+		var known []string
+		for _, x := range f.m.Standings {
+			if x.List == nil {
+				known = append(known, x.ID)
+			}
 		}
+		p.Standings = f.ranks("standings.", "/standings", p.Standings, known,
+			"the plan has no such standing of players")
 	}
-	p.Standings = f.ranks("standings.", "/standings", p.Standings, known, "the plan has no such standing of players")
 	p.Waymarks = f.waymarks("/waymarks", p.Waymarks)
 }
 
@@ -427,6 +430,9 @@ func (f *fitter) ranks(owner, pointer string, numbers map[string]fixed.Num, know
 
 // rankings are the numbers of options in the plan's standings of options.
 func (f *fitter) rankings(pointer string, saved map[string]map[string]fixed.Num) map[string]map[string]fixed.Num {
+	if len(saved)+len(f.attic) == 0 {
+		return nil
+	}
 	out := map[string]map[string]fixed.Num{}
 	for _, x := range f.m.Standings {
 		if x.List == nil {
