@@ -76,7 +76,7 @@ func TestMistakesThatOnlyTheWholePlanShows(t *testing.T) {
 		"a name of a rule's own that is taken": {"{add: player.oil, by: -1}", "{let: {game: 1}, do: [{die: player}]}", "bad-value", "something else"},
 		"the scene of nobody":                  {"{on: burn, do: [{add: player.oil, by: -1}]}", "{on: storm, do: [{each: p, in: scene, do: [{die: p}]}]}", "bad-value", "in: session"},
 		"nobody who could go":                  {"{on: burn, do: [{add: player.oil, by: -1}]}", "{on: storm, do: [{go: hut/door}]}", "bad-value", "no player"},
-		"a standing of options and players":    {"scenes: {hut", "  stock: {of: courier, type: int, min: 0, max: 9, start: 0}\nstandings: {s: {title: S, rank: courier.stock + player.oil}}\nscenes: {hut", "unknown-name", "player"},
+		"a standing of options and players":    {"scenes: {hut", "  stock: {of: courier, type: int, min: 0, max: 9, start: 0}\nstandings: {s: {title: S, rank: courier.stock + player.oil}}\nscenes: {hut", "unknown-name", "orders the options of courier, and is about no player"},
 		"a standing of options by no number":   {"scenes: {hut", "  open: {of: courier, type: bool, start: false}\nstandings: {s: {title: S, rank: courier.open}}\nscenes: {hut", "type-mismatch", "Options are ordered by a number"},
 		"a milestone that asks for nothing":    {"saving:", "milestones: {m: {title: M}}\nsaving:", "missing", "either when"},
 		"a milestone without its goal":         {"saving:", "milestones: {m: {progress: player.oil}}\nsaving:", "missing", "together"},

@@ -1,6 +1,8 @@
 package model
 
 import (
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -157,6 +159,8 @@ func (b *builder) allStandings() {
 		names := b.scopes.player
 		if s.List = b.rankedList(d.Rank); s.List != nil {
 			names = b.scopes.of(s.List.Own)
+			names.Missing = maps.Clone(names.Missing)
+			names.Missing["player"] = fmt.Sprintf("This orders the options of %s, and is about no player.", s.List.ID)
 		}
 		known := expr.Facts{}
 		if d.If.Given() {
