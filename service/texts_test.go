@@ -14,14 +14,20 @@ import (
 	"alluvion.dev/examples"
 )
 
-// What a machine is told and refused carries the key of the text, by its connection and by HTTP; so do frames that are
-// packed.
-func TestRule57TextsComeWithTheirKeys(t *testing.T) {
+// atTheHarbour is a house in whose harbour a session is open.
+func atTheHarbour(t *testing.T) *house {
 	h := start(t)
 	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
 	require.NoError(t, err)
 	h.room, err = h.c.Open(ctx, "harbour", "tide")
 	require.NoError(t, err)
+	return h
+}
+
+// What a machine is told and refused carries the key of the text, by its connection and by HTTP; so do frames that are
+// packed.
+func TestRule57TextsComeWithTheirKeys(t *testing.T) {
+	h := atTheHarbour(t)
 	layout, err := h.room.Layout(ctx)
 	require.NoError(t, err)
 	ada := h.machine(client.Joining{Player: "ada"})
@@ -55,11 +61,7 @@ func TestRule57TextsComeWithTheirKeys(t *testing.T) {
 
 // A designer corrects what a player has for an option, while the player is in a session and afterwards.
 func TestAnOptionsValueIsCorrected(t *testing.T) {
-	h := start(t)
-	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
-	require.NoError(t, err)
-	h.room, err = h.c.Open(ctx, "harbour", "tide")
-	require.NoError(t, err)
+	h := atTheHarbour(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	rice := func() (live, saved string) {
 		view, err := h.c.Player(ctx, "harbour", "ada", 1)
@@ -72,7 +74,7 @@ func TestAnOptionsValueIsCorrected(t *testing.T) {
 		return "", ""
 	}
 	right := contract.Correction{Name: "ware.have", Of: "rice", Value: types.OfInt(7), Why: "It was lost."}
-	_, err = h.c.Correct(ctx, "harbour", "ada", 1, right, "")
+	_, err := h.c.Correct(ctx, "harbour", "ada", 1, right, "")
 	require.NoError(t, err)
 	live, saved := rice()
 	assert.Equal(t, "7 7", live+" "+saved)
@@ -91,11 +93,7 @@ func TestAnOptionsValueIsCorrected(t *testing.T) {
 
 // What a player has over all slots is seen in each slot and corrected there: also while they play in another one.
 func TestWhatIsOverAllSlotsIsSeenAndCorrected(t *testing.T) {
-	h := start(t)
-	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
-	require.NoError(t, err)
-	h.room, err = h.c.Open(ctx, "harbour", "tide")
-	require.NoError(t, err)
+	h := atTheHarbour(t)
 	h.do(contract.Request{Do: "join", Player: "ada"})
 	h.do(contract.Request{Do: "leave", Player: "ada"})
 	value := func(name, of string) string {

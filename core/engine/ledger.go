@@ -44,10 +44,10 @@ func (l *Ledger) Note(r *Run, changes []Change, asked string) {
 			first = l.bind(first, l.of(""))
 		}
 	}
-	for _, id := range r.metBy { // a crossing that changed nothing else
+	for _, id := range r.besides { // a crossing that changed nothing else, or the number of a server's request
 		first = l.bind(first, l.of(id))
 	}
-	r.metBy = r.metBy[:0]
+	r.besides = r.besides[:0]
 	for i := range changes {
 		first = l.bind(first, l.of(changes[i].Player))
 	}

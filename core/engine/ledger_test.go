@@ -175,3 +175,21 @@ func TestRule30ASaveTakesWhoIsBoundToIt(t *testing.T) {
 	l.Together([]string{"ada", "dan"}, true)
 	assert.Equal(t, []string{"ada", "dan", "the world"}, cut("ada"), "what could not be written stays together")
 }
+
+// The number of a server's request is stored with the world, together with what the request did: after a crash it is
+// carried out neither twice nor never.
+func TestRule30AServersNumberIsWrittenWithWhatItDid(t *testing.T) {
+	w := open(t, till)
+	var l engine.Ledger
+	w.join("ada")
+	two := valueOf(2)
+	w.must(engine.Request{Do: "write", Player: "ada", Server: true, Sender: "shop", Number: 7, Name: "player.steps", Value: two})
+	l.Note(w.run, w.res.Changes, "")
+	c, ok := l.Cut(w.run, []engine.SaveMoment{{Player: "ada", Moment: "asked"}}, nil, false)
+	require.True(t, ok)
+	require.NotNil(t, c.World)
+	again := &world{t: t, m: w.m, run: engine.Reopen(w.m, c.World)}
+	again.back("ada", c.Parts[0].Doc)
+	again.is("ada", "steps", "2")
+	again.refused(again.do(engine.Request{Do: "write", Player: "ada", Server: true, Sender: "shop", Number: 7, Name: "player.steps", Value: two}), engine.Repeated, "applied before")
+}

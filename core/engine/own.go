@@ -88,7 +88,7 @@ func (t *tx) crossColumns(c *model.OwnCrossing, p *Player) []*Player {
 		who = slices.Clone(r.order)
 		r.crossed = slices.Clone(r.crossed)
 		r.crossed[c.Index].count++
-		r.metBy = append(r.metBy, "")
+		r.besides = append(r.besides, "")
 	}
 	if c.World {
 		t.crossWorld(c)
@@ -268,7 +268,7 @@ func (r *Run) metOut(all []met) map[string]save.Met {
 // meet notes that a player has met what the world counts.
 func (t *tx) meet(p *Player, c *model.OwnCrossing) {
 	t.touch(p)
-	t.run.metBy = append(t.run.metBy, p.id)
+	t.run.besides = append(t.run.besides, p.id)
 	p.met, p.metOver = slices.Clone(p.met), slices.Clone(p.metOver)
 	p.met[c.Index] = t.run.happening(c)
 	p.metOver[c.Index] = p.met[c.Index]

@@ -37,6 +37,7 @@ func (t *tx) rank(p *Player, s *model.Standing) {
 // rankOptions evaluates the numbers that a standing orders the options of its list by (rule 28). They are the world's.
 func (t *tx) rankOptions(s *model.Standing) {
 	t.cause = &Cause{Kind: "request", Moment: "standing: " + s.ID}
+	var now []types.Value // those that count, where they are others than before
 	for i, option := range s.List.Options {
 		before := t.run.optionRank(s, i)
 		f := t.other()
@@ -47,8 +48,21 @@ func (t *tx) rankOptions(s *model.Standing) {
 		}
 		t.res.Changes = append(t.res.Changes, Change{Name: "standings." + s.ID, Option: option.ID,
 			From: before, To: to, Cause: t.cause})
-		t.run.setOptionRank(s, i, to)
+		if now == nil {
+			now = make([]types.Value, len(s.List.Options))
+			if t.run.ranks != nil {
+				copy(now, t.run.ranks[s.Index])
+			}
+		}
+		now[i] = to
 	}
+	if now == nil {
+		return
+	}
+	all := make([][]types.Value, len(t.run.m.Standings))
+	copy(all, t.run.ranks)
+	all[s.Index] = now
+	t.run.ranks = all
 }
 
 // optionRank is the number that counts of an option; none where none does.
@@ -57,16 +71,6 @@ func (r *Run) optionRank(s *model.Standing, option int) types.Value {
 		return types.None
 	}
 	return r.ranks[s.Index][option]
-}
-
-func (r *Run) setOptionRank(s *model.Standing, option int, to types.Value) {
-	all := make([][]types.Value, len(r.m.Standings))
-	copy(all, r.ranks)
-	of := make([]types.Value, len(s.List.Options))
-	copy(of, all[s.Index])
-	of[option] = to
-	all[s.Index] = of
-	r.ranks = all
 }
 
 // RankedOptions are the options that have a place in a standing of options, the best first, those with the same number

@@ -34,7 +34,7 @@ type Run struct {
 	senders  map[string]uint64 // the last numbered request of each server that was applied
 	causes   []Cause           // by rule
 	date     int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
-	metBy    []string          // who has met a crossing since a ledger was told, "" for the world; perhaps some who have not
+	besides  []string          // who has changed since a ledger was told, though no change says so: "" for the world; perhaps some who have not
 	nextTurn int64             // when the calendar has its next turn
 	session  string            // what the session is called
 	arrivals map[string]int    // the last arrival of those who have left

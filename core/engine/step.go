@@ -2,6 +2,7 @@ package engine
 
 import (
 	"maps"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -76,6 +77,9 @@ func (r *Run) counted(sender string, number uint64) {
 	}
 	senders[sender] = number
 	r.senders = senders
+	if !slices.Contains(r.besides, "") { // the number is stored with the world, together with what was done
+		r.besides = append(r.besides, "")
+	}
 }
 
 // Advance lets time go on to at, and runs the timers that are due by then.

@@ -107,7 +107,7 @@ func (t *tx) turned(c *model.OwnCrossing) {
 	if last := r.lastTurn(c); last > r.crossed[c.Index].date {
 		r.crossed = slices.Clone(r.crossed)
 		r.crossed[c.Index].date = last
-		r.metBy = append(r.metBy, "")
+		r.besides = append(r.besides, "")
 	}
 }
 

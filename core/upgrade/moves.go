@@ -77,6 +77,10 @@ func (e *env) profileWas(o *op) (types.Value, bool) {
 	return v, ok && v.UnmarshalJSON(kept.Value) == nil
 }
 
+// NeedsProfile says whether a save is loaded with what its player has over all slots: the plan has something of it, or an
+// upgrade takes something from it.
+func (c *Chain) NeedsProfile() bool { return c.m.HasProfile() || c.FromProfile() }
+
 // FromProfile says whether an upgrade takes anything from what players have over all slots to their slots.
 func (c *Chain) FromProfile() bool {
 	for i := range c.m.Plan.Upgrades {

@@ -226,7 +226,7 @@ func (s *Server) saved(ctx context.Context, j judged, in *playerInput, out *cont
 
 // profileOf is what a player has over all slots, under the plan; nil where that is nothing.
 func (s *Server) profileOf(ctx context.Context, j judged, game, player string) (*save.Profile, error) {
-	if !j.model.HasProfile() && !j.chain.FromProfile() {
+	if !j.chain.NeedsProfile() {
 		return nil, nil
 	}
 	raw, err := s.store.Profile(ctx, game, player)

@@ -44,7 +44,7 @@ func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, e
 // loadProfile takes what the player has over all slots to the session's plan. There is one of it and no earlier one: a
 // session that is pinned to an older version than it has lets nobody in who has it.
 func (s *Session) loadProfile(ctx context.Context, req *engine.Request) error {
-	if !s.m.HasProfile() && !s.chain.FromProfile() {
+	if !s.chain.NeedsProfile() {
 		return nil
 	}
 	raw, err := s.store.Profile(ctx, s.Game, req.Player)

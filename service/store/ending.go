@@ -70,7 +70,7 @@ func (s *Store) DeleteGame(ctx context.Context, game string) (Ended, error) {
 		return done.Error
 	})
 	if err == nil {
-		s.settleLog()
+		s.writeAnew() // much of the file is unused now
 	}
 	return e, err
 }

@@ -143,13 +143,17 @@ func (s *Store) settleLog() {
 // is deleted, but leaves copies in the unused part of a page when it moves rows from one page to another.
 func (s *Store) sweepTraces(player string) {
 	found, err := holds(s.path, []byte(player))
-	if err == nil && found {
-		err = s.write.Exec("VACUUM").Error
-		s.settleLog()
+	if found || err != nil {
+		s.writeAnew()
 	}
-	if err != nil {
+}
+
+// writeAnew writes the file without its unused parts.
+func (s *Store) writeAnew() {
+	if err := s.write.Exec("VACUUM").Error; err != nil {
 		s.log.Warn("something was deleted, and a copy of it may stand in an unused part of the file", "error", err)
 	}
+	s.settleLog()
 }
 
 // holds says whether some bytes stand anywhere in a file.
