@@ -151,17 +151,18 @@ func (s *Session) Serve(ctx context.Context, name string) (*Machine, error) {
 }
 
 func (m *Machine) dial(ctx context.Context, s *Session, hello wire.Hello) error {
-	sub := wire.SubJSON
+	subs := []string{wire.SubJSONNear, wire.SubJSON}
 	if m.joining.Packed {
-		sub = wire.SubPacked
+		subs = []string{wire.SubPackedNear, wire.SubPacked}
 	}
 	conn, _, err := websocket.Dial(ctx, s.c.base+s.path+"/live",
-		&websocket.DialOptions{HTTPClient: s.c.http, Subprotocols: []string{sub}, HTTPHeader: http.Header{}})
+		&websocket.DialOptions{HTTPClient: s.c.http, Subprotocols: subs, HTTPHeader: http.Header{}})
 	if err != nil {
 		return err
 	}
 	conn.SetReadLimit(64 << 20)
 	m.conn = conn
+	m.mirror.SetNear(strings.HasSuffix(conn.Subprotocol(), ".2"))
 	raw, err := json.Marshal(hello)
 	if err != nil {
 		return err
@@ -534,7 +535,7 @@ func (m *Machine) Digest() string {
 func (m *Machine) Believe(address, value string) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	for i, part := range share.PartNames {
+	for i, part := range share.PartNames { // the part near is among them where the plan has it
 		if _, ok := m.mirror.Values()[part][address]; ok {
 			m.mirror.Believe(i, address, jsontext.Value(value))
 		}

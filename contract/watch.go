@@ -37,9 +37,16 @@ type Machine struct {
 	BytesOut   int64    `json:"bytes_out"`
 	Frames     int64    `json:"frames" doc:"Frames of state that went out."`
 	Behind     int64    `json:"behind" doc:"Ticks since the machine was last sent something."`
+	Near       *Near    `json:"near,omitempty" doc:"Of whom it is told, where the scene says near."`
 	Mismatches int      `json:"mismatches" doc:"How often it believed something else than it ought to."`
 	Unlike     []Unlike `json:"unlike" doc:"Where it differed the last time."`
 	UnlikeAt   int64    `json:"unlike_at,omitempty" doc:"The tick at which it did so."`
+}
+
+// Near is of whom a machine is told in a scene with near.
+type Near struct {
+	Others  int `json:"others" doc:"How many other players it is told of."`
+	Waiting int `json:"waiting" doc:"Of how many of them something waits for a later frame, by the plan's budget."`
 }
 
 // Unlike is a value that a machine believes otherwise than it ought to.

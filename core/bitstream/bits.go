@@ -3,6 +3,7 @@ package bitstream
 
 import (
 	"errors"
+	"slices"
 	"unicode/utf8"
 )
 
@@ -50,6 +51,32 @@ func (b *Bits) Count(n uint64) {
 func (b *Bits) Bytes(raw []byte) {
 	for _, c := range raw {
 		b.Write(uint64(c), 8)
+	}
+}
+
+// Len is how many bits were written.
+func (b *Bits) Len() int { return len(b.raw)*8 - int(b.free) }
+
+// Append adds the bits of another row, wherever they fall.
+func (b *Bits) Append(other *Bits) {
+	if b.free == 0 {
+		b.raw, b.free = append(b.raw, other.raw...), other.free
+		return
+	}
+	if len(other.raw) == 0 {
+		return
+	}
+	left, at := 8-b.free, len(b.raw) // how many bits of the last byte are used
+	last := b.raw[at-1]
+	b.raw = slices.Grow(b.raw, len(other.raw))[:at+len(other.raw)]
+	into := b.raw[at-1:]
+	for i, c := range other.raw {
+		into[i] = last | c>>left
+		last = c << b.free
+	}
+	into[len(other.raw)] = last
+	if b.free += other.free; b.free >= 8 { // the last byte that was added is not needed
+		b.raw, b.free = b.raw[:len(b.raw)-1], b.free-8
 	}
 }
 

@@ -51,3 +51,21 @@ func TestFlagsAndBytesFallWhereverTheyMay(t *testing.T) {
 	assert.False(t, s.Flag())
 	assert.NoError(t, s.Err())
 }
+
+// A row of bits at the end of another is as if its bits had been written there.
+func TestRowsAreJoinedWhereverTheyEnd(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var whole, joined bitstream.Bits
+		for range rapid.IntRange(0, 5).Draw(t, "rows") {
+			var row bitstream.Bits
+			for range rapid.IntRange(0, 4).Draw(t, "parts") {
+				v, n := rapid.Uint64().Draw(t, "value"), uint(rapid.IntRange(0, 64).Draw(t, "bits"))
+				whole.Write(v, n)
+				row.Write(v, n)
+			}
+			joined.Append(&row)
+			require.Equal(t, whole.Len(), joined.Len())
+			require.Equal(t, append([]byte{}, whole.Raw()...), append([]byte{}, joined.Raw()...))
+		}
+	})
+}

@@ -67,6 +67,14 @@ func (a Num) Int() (int64, bool) {
 	return q.Int64(), r.Sign() == 0 && q.IsInt64()
 }
 
+// Float is about the number, for estimates: what is kept or sent is never computed with it.
+func (a Num) Float() float64 {
+	if n, ok := a.Nano(); ok {
+		return float64(n) / 1e9
+	}
+	return (float64(a.hi)*0x1p64 + float64(a.lo)) / 1e9
+}
+
 // Sign is -1, 0 or 1.
 func (a Num) Sign() int {
 	switch {

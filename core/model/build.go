@@ -2,6 +2,7 @@ package model
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -91,6 +92,11 @@ func (b *builder) session() {
 		rate.Per/time.Duration(rate.Times) > time.Second) {
 		b.report("bad-value", s.Ticks.At, "ticks go from 1/s to 60/s, not %s.", rate)
 	}
+	near := func(x *Scene) bool { return x.Tells != nil }
+	if s.Budget.Given && !slices.ContainsFunc(b.Scenes, near) && !b.rest.inside("/scenes") {
+		b.report("bad-value", s.Budget.At, "A budget holds in scenes with near, and this plan has none: "+
+			"give the scene in which many meet near: {within: 40}, or leave budget out.")
+	}
 	if s.Grace.Value > time.Hour {
 		b.report("bad-value", s.Grace.At,
 			"grace is at most an hour, not %s: so long a seat is kept for somebody who is not there.", s.Grace.Value)
@@ -166,6 +172,7 @@ func (b *builder) allScenes() {
 			}
 		}
 		s.Walk = e.Value.Walk.Or(true)
+		s.Tells = b.tells(e.Value.Near)
 		if e.Value.Origin != nil {
 			copy(s.Lo[:], b.numbers(e.Value.Origin, e.At, "origin"))
 		}
@@ -185,6 +192,17 @@ func (b *builder) allScenes() {
 		}
 	}
 	b.Start = b.spots[b.Plan.Start.Name]
+}
+
+// tells is whom machines are sent in a scene.
+func (b *builder) tells(near *plan.Near) *Tells {
+	if near == nil {
+		return nil
+	}
+	if near.Within.Given && near.Within.Value.Sign() <= 0 {
+		b.report("bad-value", near.Within.At, "within is more than 0: at no distance nobody is near.")
+	}
+	return &Tells{Within: near.Within.Value, AtMost: near.AtMost.Or(64)}
 }
 
 // numbers reads one number for each axis.

@@ -245,6 +245,7 @@ type Scene struct {
 	Lo    [MaxAxes]fixed.Num // its origin
 	Hi    [MaxAxes]fixed.Num // origin + size: not in it any more
 	Walk  bool               // players move freely in it
+	Tells *Tells             // whom machines are sent here; nil for everybody
 	Spots []*Spot
 	Areas []*Area
 	Props []*Prop
@@ -253,6 +254,12 @@ type Scene struct {
 	Widest fixed.Num
 	At     finding.At
 	Decl   *plan.Scene
+}
+
+// Tells says which of the players in a scene a machine is sent (semantics, rule 58).
+type Tells struct {
+	Within fixed.Num // the distance within which others are near; more than 0
+	AtMost int       // how many others at most, from 1
 }
 
 // Nearest is the point of the scene that is nearest to another, for coordinates in steps.
@@ -573,6 +580,9 @@ func (m *Model) Tick() time.Duration {
 	rate := m.Plan.Session.Ticks.Or(plan.Rate{Times: 10, Per: time.Second})
 	return rate.Per / time.Duration(rate.Times)
 }
+
+// Budget is how many bytes a frame may have where a scene has near; 0 where the plan does not say.
+func (m *Model) Budget() int { return int(m.Plan.Session.Budget.Value) }
 
 // GatherWithin is how long changes are gathered where players are saved on change.
 const GatherWithin = time.Second

@@ -273,7 +273,14 @@ type Scene struct {
 	Spots  Map[Spot]          `plan:"spots" doc:"Named positions."`
 	Origin []Given[fixed.Num] `plan:"origin" doc:"Its lowest coordinates; 0 along each axis if unsaid. It reaches from there up to, not including, origin + size."`
 	Walk   Given[bool]        `plan:"walk" default:"true" doc:"false: nobody moves freely here, only from spot to spot by passages and rules."`
+	Near   *Near              `plan:"near" doc:"Whom a player's machine is sent here: only those who are near. Without it: everybody in the scene."`
 	Accept Accept             `plan:"accept"`
+}
+
+// Near says which of the players in a scene a player's machine is sent.
+type Near struct {
+	Within Given[fixed.Num] `plan:"within,required" min:"0" max:"10000000" doc:"The distance within which others are near. Who was near stays so up to a tenth more."`
+	AtMost Given[int]       `plan:"at_most" min:"1" max:"1000" default:"64" doc:"How many others at most: the nearest."`
 }
 
 // Area is a named region of a scene: a box, or a circle (a ball, where there are three axes).
@@ -421,4 +428,16 @@ type Session struct {
 	Players Given[int]           `plan:"players" min:"1" max:"100000" default:"16" doc:"How many players one session takes. With 1, the world is part of the player's own save."`
 	Grace   Given[time.Duration] `plan:"grace" default:"45s" doc:"How long a player whose connection is lost, or of whom nothing is heard, keeps their seat, at most 1h; 0s ends the visit at once."`
 	Ticks   Given[Rate]          `plan:"ticks" default:"10/s" doc:"How often everybody is sent what has changed: from 1/s to 60/s."`
+	Budget  Given[Budget]        `plan:"budget" doc:"How much one frame may hold in scenes with near, as 900B/tick or 4KB/tick (1 KB is 1,000 bytes), from 100B to 1000KB: what others do waits for the next ones where it is more."`
+}
+
+// Budget is how many bytes one frame may have.
+type Budget int
+
+// String is the budget as it is written: 4KB/tick.
+func (b Budget) String() string {
+	if b%1000 == 0 {
+		return fmt.Sprintf("%dKB/tick", b/1000)
+	}
+	return fmt.Sprintf("%dB/tick", int(b))
 }

@@ -594,6 +594,11 @@ func (g *Given[T]) read(r *reader, n *node, f field) {
 		if !ok {
 			r.wrong(n, scalarName(g.Value, f))
 		}
+	case *Budget:
+		*v, ok = budget(n.text)
+		if !ok {
+			r.wrong(n, scalarName(g.Value, f))
+		}
 	case *time.Duration:
 		d, err := time.ParseDuration(n.text)
 		*v, ok = d, err == nil && d >= 0 && d <= 365*24*time.Hour
@@ -614,6 +619,8 @@ func scalarName(v any, f field) string {
 		return "a plain decimal number (of at most nine places, without quotes)"
 	case Rate:
 		return "a rate such as 5/s, 30/m or 100/h"
+	case Budget:
+		return "a number of bytes for each tick, from 100B/tick to 1000KB/tick, such as 900B/tick or 4KB/tick"
 	case time.Duration:
 		return "a time such as 30s or 0.8s"
 	}
@@ -629,6 +636,19 @@ func rate(text string) (Rate, bool) {
 	n, err := strconv.Atoi(times)
 	per, ok := map[string]time.Duration{"s": time.Second, "m": time.Minute, "h": time.Hour}[unit]
 	return Rate{n, per}, err == nil && ok && n >= 1 && n <= 1_000_000
+}
+
+// budget reads 4KB/tick.
+func budget(text string) (Budget, bool) {
+	size, perTick := strings.CutSuffix(text, "/tick")
+	unit := 1
+	if kilo, ok := strings.CutSuffix(size, "KB"); ok {
+		size, unit = kilo, 1000
+	} else if size, ok = strings.CutSuffix(size, "B"); !ok {
+		return 0, false
+	}
+	n, err := strconv.Atoi(size)
+	return Budget(n * unit), perTick && err == nil && n <= 1_000_000 && 100 <= n*unit && n*unit <= 1_000_000
 }
 
 func (r *reader) enum(n *node, f field) bool {

@@ -200,6 +200,8 @@ func scalar(t reflect.Type, f field) object {
 		return object{"type": "boolean"}
 	case reflect.TypeFor[Rate]():
 		return object{"type": "string", "pattern": "^[1-9][0-9]{0,6}/[smh]$"}
+	case reflect.TypeFor[Budget]():
+		return object{"type": "string", "pattern": "^[1-9][0-9]{0,6}K?B/tick$"}
 	case reflect.TypeFor[time.Duration]():
 		return object{"type": "string", "pattern": `^([0-9]+(\.[0-9]+)?(ns|us|µs|ms|s|m|h))+$|^0$`}
 	}

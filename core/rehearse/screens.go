@@ -21,6 +21,7 @@ type screens struct {
 type screen struct {
 	mirror *share.Mirror
 	heard  int64 // the last tick that it was sent
+	sight  share.Sight
 }
 
 // looksAtMachines says whether a script asks what machines have been sent.
@@ -65,10 +66,11 @@ func (s *screens) show(x *machine) {
 	for _, p := range x.run.Now() {
 		one := s.of[p.ID()]
 		if one == nil {
-			one = &screen{share.NewMirror(s.board.Layout), share.Whole}
+			one = &screen{mirror: share.NewMirror(s.board.Layout), heard: share.Whole}
 			s.of[p.ID()] = one
 		}
-		frame, ok := s.board.Frame(nil, share.Packed, p.ID(), one.heard, share.Words{})
+		// A machine that is to say what it believes is told of all who are near, and nothing waits for a later frame.
+		frame, ok := s.board.Frame(nil, share.Packed, p.ID(), one.heard, share.Words{Check: true}, &one.sight)
 		if !ok {
 			continue
 		}
@@ -92,7 +94,14 @@ func (s *screens) has(x *machine, w engine.Watcher, viewer string, r expr.Read) 
 			return true
 		}
 	}
-	return (!known || s.neverChanged(address)) && w.Sees(viewer, r.Ref)
+	return (!known || s.neverChanged(address)) && s.isFor(x, w, viewer, r.Ref)
+}
+
+// isFor says whether a machine is sent what a name stands for: as the plan shares it, and of other players in a scene with
+// near only where they are near.
+func (s *screens) isFor(x *machine, w engine.Watcher, viewer string, ref expr.Ref) bool {
+	v := x.m.VarOf(ref)
+	return w.Sees(viewer, ref) && (v == nil || v.With != "scene" || !s.outOfSight(x, w, viewer, ref))
 }
 
 // lacks says what is wrong with a machine that ought to have what a name stands for; "" where it has it as it is now.
@@ -103,7 +112,7 @@ func (s *screens) lacks(x *machine, w engine.Watcher, viewer string, r expr.Read
 	}
 	address, known := s.address(x, w, r.Ref)
 	if !known {
-		if w.Sees(viewer, r.Ref) {
+		if s.isFor(x, w, viewer, r.Ref) {
 			return ""
 		}
 		return fmt.Sprintf("%s is never sent %s", viewer, r.Path)
@@ -111,14 +120,27 @@ func (s *screens) lacks(x *machine, w engine.Watcher, viewer string, r expr.Read
 	ought, _ := s.board.JSON(address)
 	is, there := one.mirror.JSON(address)
 	switch {
-	case !there && s.neverChanged(address) && w.Sees(viewer, r.Ref): // it has its start value, which the layout says
+	case !there && s.neverChanged(address) && s.isFor(x, w, viewer, r.Ref): // it has its start value, which the layout says
 		return ""
+	case !there && s.outOfSight(x, w, viewer, r.Ref):
+		return fmt.Sprintf("%s has not been sent %s: %s is not near", viewer, r.Path, w.Whose(r.Ref))
 	case !there:
 		return fmt.Sprintf("%s has not been sent %s", viewer, r.Path)
 	case !bytes.Equal(is, ought):
 		return fmt.Sprintf("%s was sent %s as %s, and it is %s", viewer, r.Path, is, ought)
 	}
 	return ""
+}
+
+// outOfSight says whether a machine is not sent what another player has because they are not near, in a scene that says so.
+func (s *screens) outOfSight(x *machine, w engine.Watcher, viewer string, ref expr.Ref) bool {
+	who := w.Whose(ref)
+	at, there := x.run.Place(who)
+	if !there || !w.Sees(viewer, ref) || x.m.Scene(at.Scene).Tells == nil {
+		return false
+	}
+	_, near := s.of[viewer].mirror.JSON("player.place@" + who)
+	return !near
 }
 
 // neverChanged says whether nothing stands under an address: what a prop or a pair holds and nothing ever changed.

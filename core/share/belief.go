@@ -18,8 +18,9 @@ type Difference struct {
 }
 
 // Differences holds what a player's machine believed at a tick against what it ought to have: values that have become
-// others since then are left out. They stand in the order of their addresses.
-func (b *Board) Differences(player string, believed map[string]map[string]jsontext.Value, at int64) []Difference {
+// others since then are left out. They stand in the order of their addresses. s is as for Frame.
+func (b *Board) Differences(player string, believed map[string]map[string]jsontext.Value, at int64,
+	s *Sight) []Difference {
 	v := b.players[player]
 	if v == nil {
 		return nil
@@ -31,7 +32,41 @@ func (b *Board) Differences(player string, believed map[string]map[string]jsonte
 		}
 		out = append(out, p.differences(b.Layout, believed[PartNames[i]], at)...)
 	}
+	if s != nil && b.Layout.HasNear() && v.since <= at {
+		out = append(out, b.nearDifferences(s, believed[PartNames[Near]], at)...)
+	}
 	slices.SortFunc(out, func(x, y Difference) int { return strings.Compare(x.Address, y.Address) })
+	return out
+}
+
+// nearDifferences does so for the part near. At that tick the machine was told all of those who were near.
+func (b *Board) nearDifferences(s *Sight, believed map[string]jsontext.Value, at int64) []Difference {
+	var out []Difference
+	rest := maps.Clone(believed)
+	for i := range s.told {
+		t := &s.told[i]
+		for _, g := range t.who.aura.groups {
+			for j := range g.cells {
+				c := &g.cells[j]
+				ought, is := jsontext.Value(b.Layout.JSON(c.item)), rest[c.address]
+				delete(rest, c.address)
+				if t.since <= at && t.sent != Whole && c.changed <= at && !sameJSON(ought, is) {
+					out = append(out, Difference{c.address, ought, is, c.changed})
+				}
+			}
+		}
+		for _, x := range t.who.aura.goneAfter(at) {
+			for _, address := range x.addresses {
+				delete(rest, address)
+			}
+		}
+	}
+	if s.lost > at { // of whom the rest is may have gone since
+		return out
+	}
+	for address, is := range rest {
+		out = append(out, Difference{Address: address, Client: is, Since: s.lost})
+	}
 	return out
 }
 

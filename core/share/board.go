@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"alluvion.dev/core/bitstream"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/model"
@@ -20,8 +21,9 @@ type Board struct {
 	everyone *Part
 	scenes   []*Part
 	players  map[string]*viewed
-	seats    []string // by seat: who has it; "" where it is free
+	seats    []*viewed // by seat: who has it; nil where it is free
 	world    map[thingKey]*entity
+	crowds   []crowd // by scene; of those with near
 
 	stirred bool            // something has happened since the last tick
 	dirty   map[string]bool // players whose values may have changed
@@ -30,6 +32,12 @@ type Board struct {
 	derived bool       // players have computed values that are shared
 	timed   bool       // something that is shared follows from the time alone
 	copyOf  []int      // by prop: which copy of its kind it is
+
+	// What the work on one frame needs for a moment, kept for the next.
+	known []bool // by seat
+	near  []found
+	due   []*told
+	bits  bitstream.Bits
 }
 
 // viewed is what a player has on the board.
@@ -40,6 +48,11 @@ type viewed struct {
 	since    int64 // the tick at which they came into the scene
 	self     *Part
 	entities map[thingKey]*entity
+
+	aura    *Part                  // what those near them are sent of them, in scenes with near
+	at      [model.MaxAxes]float64 // about where they are
+	left    bool                   // they are not in the session any more
+	written auraForms
 }
 
 // thingKey names one holder's copy: its kind among the layout's holders, and which of them.
@@ -77,6 +90,7 @@ func NewBoard(run *engine.Run, layout *Layout) *Board {
 	for range m.Scenes {
 		b.scenes = append(b.scenes, newPart())
 	}
+	b.crowds = make([]crowd, len(m.Scenes))
 	nth := map[*model.PropKind]int{}
 	for _, p := range m.Props {
 		b.copyOf = append(b.copyOf, nth[p.Kind])
@@ -318,20 +332,20 @@ func (b *Board) dropGone() {
 			b.drop(v.entities[key])
 		}
 		delete(b.players, id)
-		b.seats[v.seat] = ""
+		b.seats[v.seat], v.left = nil, true
 	}
 }
 
 // welcome gives a player a seat: the lowest that is free.
 func (b *Board) welcome(id string) *viewed {
-	v := &viewed{id: id, scene: -1, self: newPart(), entities: map[thingKey]*entity{}}
+	v := &viewed{id: id, scene: -1, self: newPart(), aura: newPart(), entities: map[thingKey]*entity{}}
 	v.self.forgot = b.tick // a machine that knew an earlier visit is sent everything
-	v.seat = slices.Index(b.seats, "")
+	v.seat = slices.Index(b.seats, nil)
 	if v.seat < 0 {
 		v.seat = len(b.seats)
-		b.seats = append(b.seats, "")
+		b.seats = append(b.seats, nil)
 	}
-	b.seats[v.seat] = id
+	b.seats[v.seat] = v
 	b.players[id] = v
 	return v
 }
@@ -340,6 +354,9 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 	at, _, _ := p.Where()
 	if v.scene != at.Scene {
 		v.scene, v.since = at.Scene, b.tick
+	}
+	for i := range v.at {
+		v.at[i] = at.At[i].Float()
 	}
 	b.seeOwn(v, p, thingKey{int(model.OfPlayer), 0})
 	alone := 1
@@ -402,7 +419,9 @@ func (b *Board) see(e *entity, p *engine.Player, scene int) {
 		in := b.everyone
 		switch i {
 		case Scene:
-			in = b.scenes[scene]
+			if in = b.scenes[scene]; e.player != nil && b.hasNear(scene) {
+				in = e.player.aura
+			}
 		case Self:
 			in = e.player.self
 		}

@@ -54,6 +54,9 @@ func (l *Layout) placeBits() int {
 func (l *Layout) Overhead(holder, part int) int {
 	h := &l.Holders[holder]
 	n := l.Kinds + h.CopyBits
+	if part == Near { // whether it is all, how much of them is gone, and how many groups follow
+		n, part = n+1+5+5, Scene
+	}
 	if h.Players {
 		n += l.Seats
 	}

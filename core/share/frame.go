@@ -2,8 +2,10 @@ package share
 
 import (
 	"encoding/binary"
+	"math"
 	"slices"
 	"strconv"
+	"time"
 
 	"github.com/go-json-experiment/json/jsontext"
 
@@ -37,25 +39,39 @@ const (
 	partWhole        // everything: what the machine had of it before is void
 )
 
-// packedTick is the first byte of a packed frame.
-const packedTick = 1
+// The first byte of a packed frame: of plans without near, and of those with it, whose frames have a fourth part.
+const (
+	packedTick = 1
+	packedNear = 3
+)
 
 // Frame writes, at the end of into, what a player's machine does not know that was last told the tick since (or Whole).
 // What is written depends on nothing but the board and its arguments. It is false where the player is not there.
-func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words) ([]byte, bool) {
+//
+// In plans with near, s says whom the machine was told of before, and is brought up to what it is told now; it is the
+// connection's own. What is then near waits for later frames where the plan's budget is used up, unless the machine is to
+// say what it believes: then it is told all.
+func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words, s *Sight) ([]byte, bool) {
 	v := b.players[player]
 	if v == nil {
 		return into, false
 	}
 	views := [parts]*Part{b.everyone, b.scenes[v.scene], v.self}
-	var how [parts]int
-	var raws [parts][]byte
+	var how [all]int
+	var raws [all][]byte
 	for i, p := range views {
 		from := since
 		if i == Scene && v.since > since { // another scene: nothing of the former one holds
 			from = Whole
 		}
 		how[i], raws[i] = b.part(p, as, from)
+	}
+	if b.Layout.HasNear() {
+		room := -1
+		if !w.Check {
+			room = b.roomFor(raws, w)
+		}
+		how[Near], raws[Near] = b.nearPart(v, s, as, since, room)
 	}
 	if as == Packed {
 		return b.packed(into, how, raws, w), true
@@ -81,16 +97,40 @@ func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words
 	return append(into, '}'), true
 }
 
-// News says whether anything of what a player's machine sees has changed since a tick.
-func (b *Board) News(player string, since int64) bool {
-	v := b.players[player]
-	return v != nil && (since == Whole || v.since > since || b.everyone.tick > since ||
-		b.scenes[v.scene].tick > since || v.self.tick > since)
+// roomFor is how many bytes a frame has left for those who are near.
+func (b *Board) roomFor(raws [all][]byte, w Words) int {
+	budget := b.run.Model().Budget()
+	if budget == 0 {
+		return math.MaxInt
+	}
+	budget -= len(w.Told)
+	for _, raw := range raws {
+		budget -= len(raw)
+	}
+	return max(budget, 0)
 }
 
-func (b *Board) packed(into []byte, how [parts]int, raws [parts][]byte, w Words) []byte {
+// News says whether anything of what a player's machine sees has changed since a tick. s is as for Frame.
+func (b *Board) News(player string, since int64, s *Sight) bool {
+	v := b.players[player]
+	if v == nil {
+		return false
+	}
+	if b.Layout.HasNear() {
+		switch near := b.hasNear(v.scene); {
+		case s == nil, near && s.in != v.scene+1, !near && s.in != nowhere:
+			return true
+		case near:
+			b.look(v, s, false)
+		}
+	}
+	return since == Whole || v.since > since || b.everyone.tick > since || b.scenes[v.scene].tick > since ||
+		v.self.tick > since || s != nil && s.hasNews()
+}
+
+func (b *Board) packed(into []byte, how [all]int, raws [all][]byte, w Words) []byte {
 	head := byte(0)
-	for i, h := range how {
+	for i, h := range how[:parts] {
 		head |= byte(h) << (2 * i)
 	}
 	if w.Check {
@@ -99,7 +139,11 @@ func (b *Board) packed(into []byte, how [parts]int, raws [parts][]byte, w Words)
 	if len(w.Told) > 0 {
 		head |= 1 << 7
 	}
-	into = append(into, packedTick, head)
+	if b.Layout.HasNear() {
+		into = append(into, packedNear, head, byte(how[Near]))
+	} else {
+		into = append(into, packedTick, head)
+	}
 	for _, n := range []uint64{uint64(b.tick), uint64(b.clock), w.Done} {
 		into = binary.AppendUvarint(into, n)
 	}
@@ -170,11 +214,18 @@ func (b *Board) textPart(changed []*group, left []gone, since int64, whole bool)
 }
 
 func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
-	l := b.Layout
 	var out bitstream.Bits
+	b.packGroups(&out, changed, left, since, true)
+	return out.Raw()
+}
+
+// packGroups writes what is gone, and what changed since a tick. seats says whether keys have the seats of players:
+// where all is of one, they have not.
+func (b *Board) packGroups(out *bitstream.Bits, changed []*group, left []gone, since int64, seats bool) {
+	l := b.Layout
 	out.Count(uint64(len(left)))
 	for i := range left {
-		b.packKey(&out, left[i].key, left[i].seat)
+		b.packKey(out, left[i].key, left[i].seat, seats)
 	}
 	out.Count(uint64(len(changed)))
 	for _, g := range changed {
@@ -182,7 +233,7 @@ func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
 		if g.of.player != nil {
 			seat = g.of.player.seat
 		}
-		b.packKey(&out, g.of.key, seat)
+		b.packKey(out, g.of.key, seat, seats)
 		if len(g.cells) > 1 {
 			for i := range g.cells {
 				out.Flag(g.cells[i].changed > since)
@@ -190,28 +241,46 @@ func (b *Board) packPart(changed []*group, left []gone, since int64) []byte {
 		}
 		for i := range g.cells {
 			if c := &g.cells[i]; c.changed > since {
-				l.write(&out, &l.Holders[g.of.key.holder].Fields[c.field], c.item, b.seatOf, b.clock)
+				l.write(out, &l.Holders[g.of.key.holder].Fields[c.field], c.item, b.seatOf, b.clock)
 			}
 		}
 	}
-	return out.Raw()
 }
 
-func (b *Board) packKey(out *bitstream.Bits, key thingKey, seat int) {
+func (b *Board) packKey(out *bitstream.Bits, key thingKey, seat int, seats bool) {
 	h := &b.Layout.Holders[key.holder]
 	out.Write(uint64(key.holder), uint(b.Layout.Kinds))
 	out.Write(uint64(key.copy), uint(h.CopyBits))
-	if h.Players {
+	if h.Players && seats {
 		out.Write(uint64(seat), uint(b.Layout.Seats))
 	}
 }
 
-// Digest is the digest of what a player's machine ought to believe; "" where the player is not there.
-func (b *Board) Digest(player string) string {
+// Checks says whether this is the tick at which a player's machine is to say what it believes, once in a while: in scenes
+// with near one after the other, elsewhere all at once, since there they believe nearly the same.
+func (b *Board) Checks(player string, every time.Duration) bool {
+	v := b.players[player]
+	if v == nil {
+		return false
+	}
+	turn := b.tick
+	if b.hasNear(v.scene) {
+		turn += int64(v.seat)
+	}
+	return turn%max(int64(every.Seconds()*b.Layout.Ticks), 1) == 0
+}
+
+// Digest is the digest of what a player's machine ought to believe; "" where the player is not there. s is as for Frame,
+// and was told all that there is to tell.
+func (b *Board) Digest(player string, s *Sight) string {
 	v := b.players[player]
 	if v == nil {
 		return ""
 	}
 	l := b.Layout
-	return digestOf([parts]string{b.everyone.Digest(l), b.scenes[v.scene].Digest(l), v.self.Digest(l)})
+	sums := []string{b.everyone.Digest(l), b.scenes[v.scene].Digest(l), v.self.Digest(l)}
+	if l.HasNear() {
+		sums = append(sums, b.nearDigest(s))
+	}
+	return digestOf(sums)
 }

@@ -33,7 +33,7 @@ func written(player, name string, value types.Value, at ...string) engine.Reques
 }
 
 func frame(t testing.TB, b *share.Board, player string, since int64) string {
-	raw, ok := b.Frame(nil, share.JSON, player, since, share.Words{})
+	raw, ok := b.Frame(nil, share.JSON, player, since, share.Words{}, nil)
 	require.True(t, ok)
 	return string(raw)
 }
@@ -71,7 +71,7 @@ func TestTheLayoutIsThatWhichIsPublished(t *testing.T) {
 		"prop.chest.open": 1, "game.fund": 10, "movables": 1 + place}, costs)
 	// Who it is of: 3 bits for the holder, 4 for the seat; and a bit for each field where there are several.
 	for i, h := range layout.Holders {
-		for p, name := range share.PartNames {
+		for p, name := range layout.PartNames() {
 			fields := 0
 			for _, f := range h.Fields {
 				if f.Part == name {
@@ -101,13 +101,13 @@ func TestAFrameSaysWhatChangedSinceAMachineHeardLast(t *testing.T) {
 	asks(t, r, b, written("ada", "player.depth", types.OfInt(3)))
 	require.True(t, b.Tick(200))
 	assert.Equal(t, `{"is":"tick","tick":2,"time":0.2,"done":0,"self":{"set":{"player.depth@ada":3}}}`, withoutWatches(frame(t, b, "ada", 1)))
-	assert.True(t, b.News("ada", 1))
-	assert.False(t, b.News("bob", 1), "it is none of bob's business")
-	assert.False(t, b.News("nobody", 1))
+	assert.True(t, b.News("ada", 1, nil))
+	assert.False(t, b.News("bob", 1, nil), "it is none of bob's business")
+	assert.False(t, b.News("nobody", 1, nil))
 
 	asks(t, r, b, written("bob", "player.mood", types.OfText("wild")))
 	require.True(t, b.Tick(300))
-	assert.True(t, b.News("ada", 2))
+	assert.True(t, b.News("ada", 2, nil))
 	behind := frame(t, b, "ada", 1)
 	assert.Contains(t, behind, `"player.depth@ada":3`)
 	assert.Contains(t, behind, `"player.mood@bob":"wild"`)
@@ -190,10 +190,10 @@ func TestHoweverLongAMachineWasAwayOneFrameTellsItAll(t *testing.T) {
 		}
 		_, err := m.ApplyText([]byte(text))
 		require.NoError(t, err)
-		require.Equal(t, b.Digest("ada"), m.Digest(), "since %d of %d", since, b.Now())
+		require.Equal(t, b.Digest("ada", nil), m.Digest(), "since %d of %d", since, b.Now())
 	}
 	assert.Positive(t, whole)
-	packed, _ := b.Frame(nil, share.Packed, "ada", 1, share.Words{})
+	packed, _ := b.Frame(nil, share.Packed, "ada", 1, share.Words{}, nil)
 	assert.EqualValues(t, 2, packed[1]&3, "the part of everyone is whole")
 }
 
@@ -208,10 +208,10 @@ func TestDifferencesLeaveOutWhatAMachineCannotKnowYet(t *testing.T) {
 	asks(t, r, b, written("ada", "player.depth", types.OfInt(3)))
 	asks(t, r, b, engine.Request{Do: "leave", Player: "bob"})
 	b.Tick(200)
-	assert.Empty(t, b.Differences("ada", believed, 1), "as of the tick that it heard")
-	assert.Nil(t, b.Differences("bob", believed, 1), "who is not there")
+	assert.Empty(t, b.Differences("ada", believed, 1, nil), "as of the tick that it heard")
+	assert.Nil(t, b.Differences("bob", believed, 1, nil), "who is not there")
 
-	found := b.Differences("ada", believed, 2)
+	found := b.Differences("ada", believed, 2, nil)
 	byAddress := map[string]share.Difference{}
 	for i, d := range found {
 		byAddress[d.Address] = d
@@ -232,7 +232,7 @@ func TestDifferencesLeaveOutWhatAMachineCannotKnowYet(t *testing.T) {
 	delete(believed["self"], "player.depth@ada")
 	believed["self"]["player.slot@ada"] = []byte("1.0")
 	byAddress = map[string]share.Difference{}
-	for _, d := range b.Differences("ada", believed, 2) {
+	for _, d := range b.Differences("ada", believed, 2, nil) {
 		byAddress[d.Address] = d
 	}
 	require.Contains(t, byAddress, "player.depth@ada")
@@ -243,7 +243,7 @@ func TestDifferencesLeaveOutWhatAMachineCannotKnowYet(t *testing.T) {
 	asks(t, r, b, engine.Request{Do: "pass", Player: "ada", Name: wayOut(r)})
 	b.Tick(300)
 	addresses := func(at int64) (all string) {
-		for _, d := range b.Differences("ada", believed, at) {
+		for _, d := range b.Differences("ada", believed, at, nil) {
 			all += d.Address + " "
 		}
 		return all
@@ -281,7 +281,7 @@ func TestAMirrorIsReadByName(t *testing.T) {
 	b.Tick(5500)
 	for _, as := range []share.Codec{share.JSON, share.Packed} {
 		m := share.NewMirror(b.Layout)
-		raw, _ := b.Frame(nil, as, "ada", share.Whole, share.Words{Done: 9, Told: []byte(`[{"kind":"message"}]`)})
+		raw, _ := b.Frame(nil, as, "ada", share.Whole, share.Words{Done: 9, Told: []byte(`[{"kind":"message"}]`)}, nil)
 		apply := m.ApplyText
 		if as == share.Packed {
 			apply = m.ApplyPacked
@@ -343,7 +343,7 @@ func TestAStopwatchThatRanBeforeTheSessionComesBackTheSame(t *testing.T) {
 	require.True(t, ok)
 	assert.Contains(t, string(value), `{"since":-`)
 	mirror := share.NewMirror(b.Layout)
-	raw, _ := b.Frame(nil, share.Packed, "ada", share.Whole, share.Words{})
+	raw, _ := b.Frame(nil, share.Packed, "ada", share.Whole, share.Words{}, nil)
 	_, err = mirror.ApplyPacked(raw)
 	require.NoError(t, err)
 	seen, _ := mirror.JSON("player.awake@ada")

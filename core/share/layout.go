@@ -8,6 +8,7 @@ package share
 
 import (
 	"math/bits"
+	"slices"
 	"strings"
 
 	"github.com/go-json-experiment/json"
@@ -23,15 +24,20 @@ const (
 	Scene           // everyone in the scene of the holder
 	Self            // the player alone
 	parts
+
+	// Near is a fourth part, in plans that have scenes with near: the players around, and the player. What is for the
+	// scene of a player is in it, as long as they are in such a scene.
+	Near = parts
+	all  = parts + 1
 )
 
-// PartNames are the parts as frames call them.
-var PartNames = [parts]string{"everyone", "scene", "self"}
+// PartNames are the parts as frames call them. Fields are in one of the first three.
+var PartNames = [all]string{"everyone", "scene", "self", "near"}
 
 // Layout says what views hold and how packed frames are laid out. It is derived from a plan, and is complete in
 // itself: whoever has it needs no plan to read a frame.
 type Layout struct {
-	Format  int            `json:"alluvion_layout" doc:"1."`
+	Format  int            `json:"alluvion_layout" doc:"1; 2 where a scene has near."`
 	Game    string         `json:"game"`
 	Version int            `json:"version" doc:"Of the plan."`
 	Plan    string         `json:"plan,omitempty" doc:"The digest of all this, which a machine tells when it joins: SHA-256 over the layout as canonical JSON without it, its first 128 bits in hexadecimal."`
@@ -58,6 +64,7 @@ type Extent struct {
 	ID   string      `json:"id"`
 	Low  []fixed.Num `json:"low"`
 	Bits []int       `json:"bits"`
+	Near bool        `json:"near,omitzero" doc:"Whether players are sent of others here only where they are near, in the part near."`
 }
 
 // Holder is who has values of its own.
@@ -99,6 +106,9 @@ func LayoutOf(m *model.Model) *Layout {
 	l := &Layout{Format: 1, Game: m.Plan.Game.Name, Version: m.Plan.Version.Value, Ticks: 1 / m.Tick().Seconds(),
 		Seats: bitsOf(m.Players())}
 	l.Places = placesOf(m)
+	if l.HasNear() {
+		l.Format = 2
+	}
 	for _, h := range m.Holders {
 		l.Holders = append(l.Holders, holderOf(m, h))
 	}
@@ -119,6 +129,19 @@ func LayoutOf(m *model.Model) *Layout {
 	return l
 }
 
+// HasNear says whether views have the part near.
+func (l *Layout) HasNear() bool {
+	return slices.ContainsFunc(l.Places.Scenes, func(e Extent) bool { return e.Near })
+}
+
+// PartNames are the parts that views have.
+func (l *Layout) PartNames() []string {
+	if l.HasNear() {
+		return PartNames[:]
+	}
+	return PartNames[:parts]
+}
+
 // seal works out what follows from the holders and fields.
 func (l *Layout) seal() {
 	l.Kinds = bitsOf(len(l.Holders))
@@ -131,10 +154,8 @@ func (l *Layout) seal() {
 			if f.Part == "" {
 				f.Part = PartNames[f.part]
 			}
-			for p, name := range PartNames {
-				if name == f.Part {
-					f.part = p
-				}
+			if p := slices.Index(PartNames[:parts], f.Part); p > 0 {
+				f.part = p
 			}
 			l.fields[i][f.part] = append(l.fields[i][f.part], j)
 		}
@@ -148,7 +169,7 @@ func placesOf(m *model.Model) Places {
 	p := Places{Axes: m.Axes, Step: m.Step, SceneBits: bitsOf(len(m.Scenes)), Facings: append([]string{}, m.Facings...),
 		FacingBits: bitsOf(len(m.Facings) + 1)}
 	for _, s := range m.Scenes {
-		e := Extent{ID: s.ID}
+		e := Extent{ID: s.ID, Near: s.Tells != nil}
 		for i := range m.Axes {
 			span, _ := s.Hi[i].Sub(s.Lo[i])
 			steps, _ := span.Div(m.Step)
@@ -193,10 +214,8 @@ func fieldOf(v *model.Var) Field {
 	if v.Stopwatch {
 		f.Form = FormWatch
 	}
-	for p, name := range PartNames {
-		if name == v.With {
-			f.part = p
-		}
+	if p := slices.Index(PartNames[:parts], v.With); p > 0 {
+		f.part = p
 	}
 	return f
 }

@@ -25,6 +25,7 @@ type machine struct {
 	lazy   bool
 	mirror *share.Mirror
 	seen   int64
+	sight  share.Sight
 }
 
 // Whatever happens in a session under whatever plan: each machine believes what it ought to, whether its frames are
@@ -94,7 +95,7 @@ func manyMachines(t *rapid.T, m *model.Model, layout *share.Layout) {
 }
 
 func (x *machine) hear(t require.TestingT, b *share.Board) {
-	raw, ok := b.Frame(nil, x.as, x.player, x.seen, share.Words{Done: 7, Check: true})
+	raw, ok := b.Frame(nil, x.as, x.player, x.seen, share.Words{Done: 7, Check: true}, nil)
 	require.True(t, ok)
 	apply := x.mirror.ApplyText
 	if x.as == share.Packed {
@@ -108,8 +109,8 @@ func (x *machine) hear(t require.TestingT, b *share.Board) {
 	require.True(t, heard.Check)
 	x.saysNoMoreThanIsNew(t, b, raw)
 	x.seen = heard.Tick
-	if b.Digest(x.player) != x.mirror.Digest() {
-		require.Empty(t, b.Differences(x.player, x.mirror.Values(), x.seen), "since %d, as %d: %s", x.seen, x.as, raw)
+	if b.Digest(x.player, nil) != x.mirror.Digest() {
+		require.Empty(t, b.Differences(x.player, x.mirror.Values(), x.seen, nil), "since %d, as %d: %s", x.seen, x.as, raw)
 		require.Fail(t, "the digests differ, the values do not")
 	}
 }
@@ -118,17 +119,17 @@ func TestABoardSaysWhatAMachineBelievesOtherwise(t *testing.T) {
 	_, b := cavern(t, "ada", "bob")
 	b.Tick(100)
 	mirror := share.NewMirror(nil)
-	frame, ok := b.Frame(nil, share.JSON, "ada", share.Whole, share.Words{})
+	frame, ok := b.Frame(nil, share.JSON, "ada", share.Whole, share.Words{}, nil)
 	require.True(t, ok)
 	_, err := mirror.ApplyText(frame)
 	require.NoError(t, err)
-	require.Equal(t, b.Digest("ada"), mirror.Digest())
-	require.Empty(t, b.Differences("ada", mirror.Values(), b.Now()))
+	require.Equal(t, b.Digest("ada", nil), mirror.Digest())
+	require.Empty(t, b.Differences("ada", mirror.Values(), b.Now(), nil))
 
 	mirror.Believe(share.Self, "player.depth@ada", []byte("-18"))
 	mirror.Believe(share.Everyone, "player.ghost@ada", []byte("1"))
-	require.NotEqual(t, b.Digest("ada"), mirror.Digest())
-	found := b.Differences("ada", mirror.Values(), b.Now())
+	require.NotEqual(t, b.Digest("ada", nil), mirror.Digest())
+	found := b.Differences("ada", mirror.Values(), b.Now(), nil)
 	require.Len(t, found, 2)
 	require.Equal(t, "player.depth@ada", found[0].Address)
 	require.Equal(t, "-18", string(found[0].Client))
@@ -136,9 +137,9 @@ func TestABoardSaysWhatAMachineBelievesOtherwise(t *testing.T) {
 	require.Equal(t, "player.ghost@ada", found[1].Address)
 	require.Empty(t, found[1].Server)
 
-	_, ok = b.Frame(nil, share.JSON, "nobody", share.Whole, share.Words{})
+	_, ok = b.Frame(nil, share.JSON, "nobody", share.Whole, share.Words{}, nil)
 	require.False(t, ok)
-	require.Empty(t, b.Digest("nobody"))
+	require.Empty(t, b.Digest("nobody", nil))
 }
 
 // Who came and went while a machine heard nothing is nobody to it: what it knows of the world stays.
@@ -178,14 +179,14 @@ func (x *machine) saysNoMoreThanIsNew(t require.TestingT, b *share.Board, raw []
 	if x.as == share.Packed {
 		says = raw[1]&0x3f != 0
 	}
-	require.Equal(t, says, b.News(x.player, x.seen), "since %d: %s", x.seen, raw)
+	require.Equal(t, says, b.News(x.player, x.seen, nil), "since %d: %s", x.seen, raw)
 }
 
 // truth holds what a player's machine ought to have against what the engine holds: each value that they are to be sent
 // is there as it is, and none that is not for them.
 func truth(t require.TestingT, r *engine.Run, b *share.Board, viewer string) {
 	mirror := share.NewMirror(nil)
-	raw, ok := b.Frame(nil, share.JSON, viewer, share.Whole, share.Words{})
+	raw, ok := b.Frame(nil, share.JSON, viewer, share.Whole, share.Words{}, nil)
 	require.True(t, ok)
 	_, err := mirror.ApplyText(raw)
 	require.NoError(t, err)

@@ -20,7 +20,8 @@ type Mirror struct {
 	layout *Layout // only packed frames need it
 	seats  map[int]string
 	names  map[string]map[place]string // addresses that were put together before, by player
-	parts  [parts]map[string]Seen
+	parts  [all]map[string]Seen
+	near   bool // views have the part near
 	Tick   int64
 	Time   int64 // the session's at that tick, in milliseconds
 }
@@ -68,7 +69,8 @@ var ErrFrame = errors.New("this is no frame")
 
 // NewMirror believes nothing yet. Without a layout it reads JSON frames only.
 func NewMirror(layout *Layout) *Mirror {
-	m := &Mirror{layout: layout, seats: map[int]string{}, names: map[string]map[place]string{}}
+	m := &Mirror{layout: layout, seats: map[int]string{}, names: map[string]map[place]string{},
+		near: layout != nil && layout.HasNear()}
 	for i := range m.parts {
 		m.parts[i] = map[string]Seen{}
 	}
@@ -84,8 +86,8 @@ func ReadLayout(raw []byte) (*Layout, error) {
 	if err := json.Unmarshal(raw, &l); err != nil {
 		return nil, fmt.Errorf("share: %w", err)
 	}
-	if l.Format != 1 {
-		return nil, fmt.Errorf("share: the layout has format %d; this reads format 1", l.Format)
+	if l.Format != 1 && l.Format != 2 {
+		return nil, fmt.Errorf("share: the layout has format %d; this reads formats 1 and 2", l.Format)
 	}
 	for i := range l.Holders {
 		for j := range l.Holders[i].Fields {
@@ -109,6 +111,7 @@ type textFrame struct {
 	Everyone *textPart      `json:"everyone"`
 	Scene    *textPart      `json:"scene"`
 	Self     *textPart      `json:"self"`
+	Near     *textPart      `json:"near"`
 	Told     jsontext.Value `json:"told"`
 }
 
@@ -127,7 +130,7 @@ func (m *Mirror) ApplyText(raw []byte) (Heard, error) {
 	h := Heard{Tick: f.Tick, Done: f.Done, Check: f.Check, Told: f.Told}
 	nano, _ := f.Time.Nano()
 	h.Time = nano / 1_000_000
-	for i, p := range []*textPart{f.Everyone, f.Scene, f.Self} {
+	for i, p := range []*textPart{f.Everyone, f.Scene, f.Self, f.Near} {
 		if p == nil {
 			continue
 		}
@@ -154,10 +157,14 @@ func Head(raw []byte) (Heard, bool) {
 }
 
 func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
-	if len(raw) < 2 || raw[0] != packedTick {
+	switch {
+	case len(raw) > 2 && raw[0] == packedTick:
+		rest = raw[2:]
+	case len(raw) > 3 && raw[0] == packedNear:
+		rest = raw[3:]
+	default:
 		return Heard{}, nil, false
 	}
-	rest = raw[2:]
 	var numbers [3]uint64
 	for i := range numbers {
 		n, size := binary.Uvarint(rest)
@@ -172,23 +179,31 @@ func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
 
 // ApplyPacked takes a packed frame in. After an error the machine has to ask for the whole state.
 func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
-	if len(raw) < 2 || raw[0] != packedTick || m.layout == nil {
+	h, rest, ok := readHead(raw)
+	if !ok || m.layout == nil || m.near != (raw[0] == packedNear) {
 		return Heard{}, ErrFrame
 	}
-	head := raw[1]
-	h, rest, ok := readHead(raw)
-	if !ok {
-		return Heard{}, ErrFrame
+	head, near := raw[1], byte(partSame)
+	if m.near {
+		near = raw[2]
 	}
 	s := bitstream.NewSource(rest)
 	for i := range m.parts {
-		switch head >> (2 * i) & 3 {
+		how := near
+		if i != Near {
+			how = head >> (2 * i) & 3
+		}
+		switch how {
 		case partSame:
 			continue
 		case partWhole:
 			clear(m.parts[i])
 		}
-		m.unpack(s, i, &h)
+		if i == Near {
+			m.unpackNear(s, &h)
+		} else {
+			m.unpack(s, i, &h)
+		}
 		if s.Err() != nil {
 			return Heard{}, fmt.Errorf("%w: %w", ErrFrame, s.Err())
 		}
@@ -201,9 +216,36 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 	return h, nil
 }
 
-func (m *Mirror) unpack(s *bitstream.Source, part int, h *Heard) {
+// unpackNear reads of whom nothing is known any more, and then what is new of each other.
+func (m *Mirror) unpackNear(s *bitstream.Source, h *Heard) {
+	seats := uint(m.layout.Seats)
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
-		holder, at, seat := m.unpackKey(s)
+		m.forgetNear(int(s.Read(seats)))
+	}
+	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
+		seat := int(s.Read(seats))
+		if s.Flag() {
+			m.forgetNear(seat)
+		}
+		m.unpackGroups(s, Near, func() int { return seat }, h)
+	}
+}
+
+// forgetNear drops what is known of a player in the part near.
+func (m *Mirror) forgetNear(seat int) {
+	for _, address := range m.names[m.seats[seat]] {
+		delete(m.parts[Near], address)
+	}
+}
+
+func (m *Mirror) unpack(s *bitstream.Source, part int, h *Heard) {
+	m.unpackGroups(s, part, func() int { return int(s.Read(uint(m.layout.Seats))) }, h)
+}
+
+// unpackGroups reads what is gone from a part, and what is set in it. seatOf says whose a key is that is of a player.
+func (m *Mirror) unpackGroups(s *bitstream.Source, part int, seatOf func() int, h *Heard) {
+	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
+		holder, at, seat := m.unpackKey(s, seatOf)
 		if s.Err() != nil {
 			return
 		}
@@ -211,13 +253,21 @@ func (m *Mirror) unpack(s *bitstream.Source, part int, h *Heard) {
 			m.forget(who)
 			delete(m.seats, seat)
 		}
-		for _, f := range m.layout.fields[holder][part] {
+		for _, f := range m.layout.fields[holder][fieldsOf(part)] {
 			delete(m.parts[part], m.address(holder, f, at, m.seats[seat]))
 		}
 	}
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
-		m.unpackGroup(s, part, h)
+		m.unpackGroup(s, part, seatOf, h)
 	}
+}
+
+// fieldsOf is of which part the fields are that stand in a part: in near stand those of the scene.
+func fieldsOf(part int) int {
+	if part == Near {
+		return Scene
+	}
+	return part
 }
 
 // forget drops all that was believed of a player.
@@ -230,13 +280,13 @@ func (m *Mirror) forget(player string) {
 	delete(m.names, player)
 }
 
-func (m *Mirror) unpackGroup(s *bitstream.Source, part int, h *Heard) {
-	holder, at, seat := m.unpackKey(s)
+func (m *Mirror) unpackGroup(s *bitstream.Source, part int, seatOf func() int, h *Heard) {
+	holder, at, seat := m.unpackKey(s, seatOf)
 	if s.Err() != nil {
 		return
 	}
 	l := m.layout
-	fields := l.fields[holder][part]
+	fields := l.fields[holder][fieldsOf(part)]
 	var set []int
 	for _, f := range fields {
 		if len(fields) == 1 || s.Flag() {
@@ -258,7 +308,7 @@ func (m *Mirror) unpackGroup(s *bitstream.Source, part int, h *Heard) {
 	}
 }
 
-func (m *Mirror) unpackKey(s *bitstream.Source) (holder, at, seat int) {
+func (m *Mirror) unpackKey(s *bitstream.Source, seatOf func() int) (holder, at, seat int) {
 	l := m.layout
 	holder = int(s.Read(uint(l.Kinds)))
 	if holder >= len(l.Holders) {
@@ -272,7 +322,7 @@ func (m *Mirror) unpackKey(s *bitstream.Source) (holder, at, seat int) {
 		return 0, 0, 0
 	}
 	if x.Players {
-		seat = int(s.Read(uint(l.Seats)))
+		seat = seatOf()
 	}
 	return holder, at, seat
 }
@@ -334,10 +384,21 @@ func (m *Mirror) text(x Seen) jsontext.Value {
 	return m.layout.JSON(x.item)
 }
 
+// partNames are the parts that the views have.
+func (m *Mirror) partNames() []string {
+	if m.near {
+		return PartNames[:]
+	}
+	return PartNames[:parts]
+}
+
+// SetNear says that views have the part near: the layout says so by itself, and where there is none the sub-protocol.
+func (m *Mirror) SetNear(has bool) { m.near = has }
+
 // Values are all that is believed, by part and address.
 func (m *Mirror) Values() map[string]map[string]jsontext.Value {
 	out := map[string]map[string]jsontext.Value{}
-	for i, name := range PartNames {
+	for i, name := range m.partNames() {
 		out[name] = map[string]jsontext.Value{}
 		for address, x := range m.parts[i] {
 			out[name][address] = m.text(x)
@@ -351,17 +412,17 @@ func (m *Mirror) Believe(part int, address string, value jsontext.Value) {
 	m.parts[part][address] = Seen{raw: value}
 }
 
-// Digest is the digest of what is believed (rule 26): SHA-256 over the digests of the three parts, each SHA-256 over
+// Digest is the digest of what is believed (rule 26): SHA-256 over the digests of its parts, each SHA-256 over
 // the part as canonical JSON (RFC 8785).
 func (m *Mirror) Digest() string {
 	values := m.Values()
-	var sums [parts]string
-	for i, name := range PartNames {
+	var sums []string
+	for _, name := range m.partNames() {
 		raw, err := json.Marshal(values[name])
 		if err != nil {
 			return ""
 		}
-		sums[i] = sum(raw)
+		sums = append(sums, sum(raw))
 	}
 	return digestOf(sums)
 }

@@ -100,20 +100,48 @@ func (p *Part) since(tick int64) ([]*group, []gone, bool) {
 	if tick < p.forgot {
 		return nil, nil, false
 	}
+	if tick == p.tick-1 {
+		return p.stirs, p.goneAfter(tick), true
+	}
+	var out []*group
+	for _, g := range p.groups {
+		if g.changedAfter(tick) {
+			out = append(out, g)
+		}
+	}
+	return out, p.goneAfter(tick), true
+}
+
+// goneAfter is what went away after a tick, as far as it is known.
+func (p *Part) goneAfter(tick int64) []gone {
 	at := len(p.left)
 	for at > 0 && p.left[at-1].tick > tick {
 		at--
 	}
-	if tick == p.tick-1 {
-		return p.stirs, p.left[at:], true
-	}
-	var out []*group
+	return p.left[at:]
+}
+
+// newer says which of a part's cells changed after a tick: a bit for each, in their order. False where they are too many.
+func (p *Part) newer(tick int64) (cells uint64, countable bool) {
+	n := 0
 	for _, g := range p.groups {
-		if slices.ContainsFunc(g.cells, func(c cell) bool { return c.changed > tick }) {
-			out = append(out, g)
+		for i := range g.cells {
+			if g.cells[i].changed > tick {
+				cells |= 1 << (n & 63)
+			}
+			n++
 		}
 	}
-	return out, p.left[at:], true
+	return cells, n <= 64
+}
+
+func (g *group) changedAfter(tick int64) bool {
+	for i := range g.cells {
+		if g.cells[i].changed > tick {
+			return true
+		}
+	}
+	return false
 }
 
 // Digest is SHA-256, in hexadecimal, over the part as canonical JSON (RFC 8785): its addresses and values.
@@ -160,14 +188,11 @@ func (c *cell) text(l *Layout) []byte {
 	return c.json
 }
 
-// digestOf is the digest of a view, from those of its parts.
-func digestOf(parts [parts]string) string {
+// digestOf is the digest of a view, from those of its parts in the order of their names here: three, or four.
+func digestOf(parts []string) string {
 	raw := []byte{'{'}
-	for i, name := range PartNames {
-		if i > 0 {
-			raw = append(raw, ',')
-		}
-		raw = append(raw, `"`+name+`":"`+parts[i]+`"`...)
+	for i, digest := range parts {
+		raw = append(comma(raw), `"`+PartNames[i]+`":"`+digest+`"`...)
 	}
 	return sum(append(raw, '}'))
 }

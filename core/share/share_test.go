@@ -47,7 +47,7 @@ func TestTheLayoutIsTheSameEachTimeAndItsDigestHoldsAllOfIt(t *testing.T) {
 	c, err := share.ReadLayout(raw)
 	require.NoError(t, err)
 	assert.Equal(t, "player.place@bob@home", c.Address(0, 1, 0, "bob@home"))
-	for _, bad := range []string{"{", `{"alluvion_layout":2}`, `{"alluvion_layout":1,"holders":[{"fields":[{"form":"value"}]}]}`} {
+	for _, bad := range []string{"{", `{"alluvion_layout":3}`, `{"alluvion_layout":1,"holders":[{"fields":[{"form":"value"}]}]}`} {
 		_, err := share.ReadLayout([]byte(bad))
 		require.Error(t, err)
 	}
@@ -55,15 +55,15 @@ func TestTheLayoutIsTheSameEachTimeAndItsDigestHoldsAllOfIt(t *testing.T) {
 
 func TestAFrameIsNoLongerThanItNeedsToBe(t *testing.T) {
 	b := night(t)
-	packed, ok := b.Frame(nil, share.Packed, "ada", share.Whole, share.Words{})
+	packed, ok := b.Frame(nil, share.Packed, "ada", share.Whole, share.Words{}, nil)
 	require.True(t, ok)
-	text, ok := b.Frame(nil, share.JSON, "ada", share.Whole, share.Words{})
+	text, ok := b.Frame(nil, share.JSON, "ada", share.Whole, share.Words{}, nil)
 	require.True(t, ok)
 	assert.True(t, json.Valid(text), "%s", text)
 	assert.Less(t, len(packed), len(text)/6)
-	assert.False(t, b.News("ada", b.Now()))
+	assert.False(t, b.News("ada", b.Now(), nil))
 	b.Tick(200)
-	nothing, ok := b.Frame(nil, share.Packed, "ada", 1, share.Words{})
+	nothing, ok := b.Frame(nil, share.Packed, "ada", 1, share.Words{}, nil)
 	require.True(t, ok)
 	assert.Len(t, nothing, 6, "two bytes, the tick, the time and what is done")
 	costs := b.Layout.Costs()
@@ -77,7 +77,7 @@ func TestAFrameIsNoLongerThanItNeedsToBe(t *testing.T) {
 func FuzzFrames(f *testing.F) {
 	b := night(f)
 	for _, as := range []share.Codec{share.JSON, share.Packed} {
-		raw, _ := b.Frame(nil, as, "ada", share.Whole, share.Words{Check: true, Told: []byte(`[{"kind":"message"}]`)})
+		raw, _ := b.Frame(nil, as, "ada", share.Whole, share.Words{Check: true, Told: []byte(`[{"kind":"message"}]`)}, nil)
 		f.Add(raw)
 		f.Add(raw[:len(raw)/2])
 	}

@@ -15,10 +15,20 @@ import (
 	"alluvion.dev/core/wire"
 )
 
-// The conversation that is published for those who write a client: read in both forms, from nothing but what it has itself,
-// it leads to the views and digests that it says.
-func TestTheRecordedConversationIsUnderstood(t *testing.T) {
-	raw, err := os.ReadFile("../../docs/vectors/conversations.json")
+// The conversations that are published for those who write a client: read in both forms, from nothing but what they have
+// themselves, they lead to the views and digests that they say.
+func TestTheRecordedConversationsAreUnderstood(t *testing.T) {
+	forms := map[string]bool{}
+	for _, name := range []string{"conversations", "near"} {
+		understood(t, name, forms)
+	}
+	for _, form := range []string{"value", "id", "place", "spot", "thing", "watch"} {
+		assert.True(t, forms[form], "the conversations have nothing of the form %s", form)
+	}
+}
+
+func understood(t *testing.T, name string, forms map[string]bool) {
+	raw, err := os.ReadFile("../../docs/vectors/" + name + ".json")
 	require.NoError(t, err)
 	var said struct {
 		Layout json.RawMessage
@@ -34,7 +44,7 @@ func TestTheRecordedConversationIsUnderstood(t *testing.T) {
 	layout, err := share.ReadLayout(said.Layout)
 	require.NoError(t, err)
 	text, bits := share.NewMirror(nil), share.NewMirror(layout)
-	forms := map[string]bool{}
+	text.SetNear(layout.HasNear())
 	for _, turn := range said.Turns {
 		packed, err := hex.DecodeString(turn.Packed)
 		require.NoError(t, err)
@@ -66,9 +76,6 @@ func TestTheRecordedConversationIsUnderstood(t *testing.T) {
 		for _, f := range h.Fields {
 			forms[string(f.Form)] = true
 		}
-	}
-	for _, form := range []string{"value", "id", "place", "spot", "thing", "watch"} {
-		assert.True(t, forms[form], "the conversation has nothing of the form %s", form)
 	}
 }
 

@@ -122,7 +122,7 @@ var said = map[string]message{
 		{"time", number("The session's, in seconds.")}, {"done",
 			whole("Every request up to this number was applied or refused.")},
 		{"check?", flag("Say what you believe.")}, {"everyone?", part()}, {"scene?", part()}, {"self?",
-			part()}, {"told?", listOf(table{"$ref": "#/$defs/told"}, "What the player is told, in order.")}}, true},
+			part()}, {"near?", part()}, {"told?", listOf(table{"$ref": "#/$defs/told"}, "What the player is told, in order.")}}, true},
 }
 
 func part() table {

@@ -14,10 +14,12 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// The sub-protocols (RFC 6455, section 1.9).
+// The sub-protocols (RFC 6455, section 1.9): those that end in 2 are of plans that have scenes with near.
 const (
-	SubJSON   = "alluvion.json.1"
-	SubPacked = "alluvion.packed.1"
+	SubJSON       = "alluvion.json.1"
+	SubPacked     = "alluvion.packed.1"
+	SubJSONNear   = "alluvion.json.2"
+	SubPackedNear = "alluvion.packed.2"
 )
 
 // MaxMessage is the most bytes that a client's message may have.

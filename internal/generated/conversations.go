@@ -64,8 +64,60 @@ rules:
 saving: {when: [leave], every: 30s}
 `
 
+// nearby is a plan with a scene in which a machine is sent only those who are near.
+const nearby = `
+alluvion: 1
+game: nearby
+version: 1
+space: {axes: [x, y], step: 0.5, facings: [north, south]}
+start: field/gate
+reach: 100
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, scene: {scene: keep, restart: keep}, place: {death: stay, leave: exact}}
+variables:
+  hood:  {of: player, type: choice, choices: [up, down], start: down, share: {with: scene}}
+  name:  {of: player, type: text, max_length: 8, optional: true, share: {with: everyone, writer: self}}
+  tents: {of: [player, scene], type: int, min: 0, max: 9, start: 0, share: {with: scene}, across: {scene: reset}}
+  flags: {of: scene, type: int, min: 0, max: 9, start: 0, read_by: game}
+scenes:
+  field: {size: [90, 40], near: {within: 10, at_most: 2}, spots: {gate: {at: [5, 20]}}}
+  hall:  {size: [9, 9], spots: {door: {at: [1, 1]}}}
+passages: {in: {from: field/gate, to: hall/door, both_ways: true}}
+events: {hide: {from: self}, pitch: {from: self}, wave: {from: self}}
+rules:
+  - {on: hide, do: [{set: player.hood, to: "player.hood == 'up' ? 'down' : 'up'"}]}
+  - {on: pitch, do: [{add: scene.tents, by: 1}]}
+  - {on: wave, do: [{add: scene.flags, by: 1}]}
+saving: {when: [leave], every: 30s}
+session: {players: 30}
+`
+
+// spokenBy is what somebody asks; nothing where they join.
+type spokenBy struct{ who, ask string }
+
+// spokenNearby is a conversation in that plan.
+var spokenNearby = []spokenBy{
+	{"bob", ""},
+	{"bob", `{"is":"move","number":1,"to":[12,20],"facing":"south"}`},
+	{"carl", ""},
+	{"bob", `{"is":"event","number":2,"name":"hide"}`},
+	{"bob", `{"is":"event","number":3,"name":"pitch"}`},
+	{"bob", `{"is":"move","number":4,"to":[15.5,20],"facing":"north"}`}, // a little too far, and near before
+	{"dora", ""}, // three others are near, and two of them are sent
+	{"bob", `{"is":"move","number":5,"to":[60,20],"facing":"north"}`}, // out of sight
+	{"bob", `{"is":"write","number":6,"name":"player.name","value":"Bo"}`},
+	{"bob", `{"is":"event","number":7,"name":"hide"}`},
+	{"carl", `{"is":"leave","number":1}`},
+	{"ada", `{"is":"event","number":1,"name":"wave"}`},
+	{"bob", `{"is":"move","number":8,"to":[14,20],"facing":"north"}`}, // back
+	{"eve", ""}, // in the seat of carl
+	{"ada", `{"is":"pass","number":2,"name":"in"}`}, // near is empty
+	{"bob", `{"is":"pass","number":9,"name":"in"}`},
+	{"ada", `{"is":"pass","number":3,"name":"in"}`}, // and is whole again
+	{"ada", `{"is":"event","number":4,"name":"pitch"}`},
+}
+
 // spoken is what is asked in turn, by whom; ada's machine is the one that is looked at.
-var spoken = []struct{ who, ask string }{
+var spoken = []spokenBy{
 	{"ada", `{"is":"move","number":1,"to":[30,20],"facing":"north"}`},
 	{"ada", `{"is":"touch","number":2,"name":"post"}`},
 	{"bob", ""}, // joins
@@ -93,10 +145,10 @@ type turn struct {
 	Digest string                               `json:"digest"`
 }
 
-// conversations are frames that a machine is sent, in text and in bits, with what it ought to believe after each, for
+// conversation is the frames that a machine is sent, in text and in bits, with what it ought to believe after each, for
 // those who write a client of their own.
-func conversations() ([]byte, error) {
-	m, _, found := check.Text([]byte(following), nil)
+func conversation(plan string, spoken []spokenBy) ([]byte, error) {
+	m, _, found := check.Text([]byte(plan), nil)
 	if m == nil {
 		return nil, fmt.Errorf("the plan of the conversation: %+v", found)
 	}
@@ -112,10 +164,12 @@ func conversations() ([]byte, error) {
 		return nil, err
 	}
 	text, bits := share.NewMirror(nil), share.NewMirror(read)
+	text.SetNear(layout.HasNear())
+	var told, packedTold share.Sight
 	var turns []turn
 	heard, done := int64(share.Whole), uint64(0)
 	joined := map[string]bool{}
-	for i, step := range append([]struct{ who, ask string }{{"ada", ""}}, spoken...) {
+	for i, step := range append([]spokenBy{{"ada", ""}}, spoken...) {
 		now := int64(i+1) * 250
 		req := engine.Request{At: now, Do: "join", Player: step.who, Slot: 1}
 		if joined[step.who] {
@@ -142,8 +196,8 @@ func conversations() ([]byte, error) {
 		after := run.Advance(now)
 		board.Note(after.Changes, "")
 		board.Tick(now)
-		frame, _ := board.Frame(nil, share.JSON, "ada", heard, words)
-		packed, _ := board.Frame(nil, share.Packed, "ada", heard, words)
+		frame, _ := board.Frame(nil, share.JSON, "ada", heard, words, &told)
+		packed, _ := board.Frame(nil, share.Packed, "ada", heard, words, &packedTold)
 		heard = board.Now()
 		if _, err := text.ApplyText(frame); err != nil {
 			return nil, err
@@ -165,7 +219,7 @@ func conversations() ([]byte, error) {
 		Layout jsontext.Value `json:"layout"`
 		Viewer string         `json:"viewer"`
 		Turns  []turn         `json:"turns"`
-	}{following, served, "ada", turns}, json.Deterministic(true), jsontext.WithIndent(" "))
+	}{plan, served, "ada", turns}, json.Deterministic(true), jsontext.WithIndent(" "))
 }
 
 // toldTo is what a player is told of notices, as a JSON array; nothing where it is nothing.

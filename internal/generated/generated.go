@@ -42,13 +42,18 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	spoken, err := conversations()
+	talk, err := conversation(following, spoken)
+	if err != nil {
+		return nil, err
+	}
+	near, err := conversation(nearby, spokenNearby)
 	if err != nil {
 		return nil, err
 	}
 	return map[string][]byte{
 		"docs/vectors/carriers.json":      vectors,
-		"docs/vectors/conversations.json": spoken,
+		"docs/vectors/conversations.json": talk,
+		"docs/vectors/near.json":          near,
 		"api/openapi.yaml":                contract,
 		"docs/plan.schema.json":           plan.Schema(),
 		"docs/rehearsal.schema.json":      plan.RehearsalSchema(),

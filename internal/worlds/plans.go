@@ -462,3 +462,35 @@ upgrades:
   2:
     - {drop: ware.indigo, why: Nobody trades in it.}
 `
+
+// Fair has a scene in which machines are sent only those who are near, one without, and a budget that is soon used up.
+const Fair = `
+alluvion: 1
+game: fair
+version: 1
+space: {axes: [x, y], facings: [north, south]}
+start: field/gate
+reach: 5
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+variables:
+  hood:  {of: player, type: bool, start: false, share: {with: scene}}
+  purse: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game}
+  loud:  {of: player, type: int, min: 0, max: 9, start: 0, share: {with: everyone}}
+  tents: {of: [player, scene], type: int, min: 0, max: 9, start: 0, share: {with: scene}, across: {scene: reset}}
+  flags: {of: scene, type: int, min: 0, max: 9, start: 0, read_by: game}
+scenes:
+  field: {size: [60, 40], near: {within: 8, at_most: 3}, spots: {gate: {at: [1, 20]}, post: {at: [30, 20]}}}
+  hall:  {size: [9, 9], spots: {door: {at: [1, 1]}}}
+  pond:  {size: [20, 20], origin: [-10, -10], near: {within: 4}, spots: {reed: {at: [0, 0]}}}
+passages:
+  in:    {from: field/gate, to: hall/door, both_ways: true}
+  swim:  {from: hall/door, to: pond/reed, both_ways: true}
+events: {hide: {from: self}, pitch: {from: self}, shout: {from: self}, wave: {from: self}}
+rules:
+  - {on: hide, do: [{set: player.hood, to: "!player.hood"}]}
+  - {on: pitch, do: [{add: scene.tents, by: 1}]}
+  - {on: shout, do: [{add: player.loud, by: 1}]}
+  - {on: wave, do: [{add: scene.flags, by: 1}]}
+saving: {when: [leave], every: 30s}
+session: {players: 12, budget: 100B/tick}
+`

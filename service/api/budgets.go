@@ -87,7 +87,7 @@ func (s *Server) getBudgets(ctx context.Context, in *GamePath) (*body[Budgets], 
 	}
 	l := share.LayoutOf(j.model)
 	out := Budgets{Ticks: l.Ticks, Frames: l.Costs(), Overhead: map[string]int{}, Carriers: []CarrierBudget{}}
-	for part, name := range share.PartNames {
+	for part, name := range l.PartNames() {
 		out.Overhead[name] = l.Overhead(0, part)
 	}
 	for _, x := range j.model.Carriers {

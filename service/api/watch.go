@@ -84,6 +84,9 @@ func machineOf(m *live.Machine) *contract.Machine {
 	out := &contract.Machine{From: m.From, Packed: m.As == share.Packed, In: m.In, Out: m.Out, BytesIn: m.BytesIn,
 		BytesOut: m.BytesOut, Frames: m.Frames, Behind: m.Behind,
 		Mismatches: m.Differs, Unlike: make([]contract.Unlike, 0, len(m.Unlike)), UnlikeAt: m.UnlikeAt}
+	if m.Near != nil {
+		out.Near = &contract.Near{Others: m.Near.Others, Waiting: m.Near.Waiting}
+	}
 	for _, d := range m.Unlike {
 		out.Unlike = append(out.Unlike, contract.Unlike{Address: d.Address, Server: string(d.Server),
 			Client: string(d.Client), Since: d.Since})

@@ -48,8 +48,9 @@ type Line struct {
 	last    *rate.Limiter // and before it is cut off
 
 	// What follows belongs to the session's goroutine.
-	seen     int64 // the tick that the machine was sent last, or share.Whole
-	heard    int64 // the number of the last thing that it was told
+	seen     int64       // the tick that the machine was sent last, or share.Whole
+	sight    share.Sight // whom it was told of in a scene with near
+	heard    int64       // the number of the last thing that it was told
 	done     uint64
 	at       int64  // the session's time at that tick, in milliseconds
 	toldDone uint64 // the number that it was told to be done

@@ -40,10 +40,14 @@ type Machine struct {
 	In, Out, BytesIn, BytesOut int64
 	Frames                     int64
 	Behind                     int64 // ticks since it was last sent something
+	Near                       *Near // nil where its player is in no scene with near
 	Differs                    int   // how often it believed something else
 	Unlike                     []share.Difference
 	UnlikeAt                   int64 // the tick at which it did so last
 }
+
+// Near is of how many others a machine is told, and of how many of them something waits for a later frame.
+type Near struct{ Others, Waiting int }
 
 // mostShown is how many refusals an overview shows, and how many differences of one machine.
 const mostShown = 50
@@ -88,7 +92,11 @@ func (s *Session) machine(line *Line) *Machine {
 		return nil
 	}
 	t := &line.traffic
-	return &Machine{From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(),
+	var near *Near
+	if others, waiting, is := line.sight.Knows(); is {
+		near = &Near{others, waiting}
+	}
+	return &Machine{Near: near, From: line.From, As: line.As, In: t.In.Load(), Out: t.Out.Load(), BytesIn: t.BytesIn.Load(),
 		BytesOut: t.BytesOut.Load(), Frames: t.Frames.Load(),
 		Behind: s.board.Now() - max(line.seen,
 			0), Differs: line.differs, Unlike: slices.Clone(line.unlike[:min(len(line.unlike), mostShown)]),

@@ -336,13 +336,27 @@ func (s *Session) tellOne(player string, raw []byte) {
 	}
 	at.count++
 	at.told = append(at.told, told{at.count, s.board.Now() + 1, raw})
-	if len(at.told) > mostWaiting {
-		if at.line != nil && at.line.heard < at.told[0].number {
-			at.line.End(wire.CodeSlow, "This machine does not read what it is sent.")
-		}
-		at.told = slices.Delete(at.told, 0, 1)
+	over := len(at.told) - mostWaiting
+	if over <= 0 {
+		return
 	}
+	// Where hundreds leave at once, all are told of hundreds at once: that is no machine's fault. One that was not told
+	// of what is seconds old does not read.
+	if oldest := at.told[0]; at.line != nil && at.line.heard < oldest.number {
+		if late := float64(s.board.Now()-oldest.tick) / s.layout.Ticks; late < toldWithin.Seconds() &&
+			over < mostAtOnce {
+			return
+		}
+		at.line.End(wire.CodeSlow, "This machine does not read what it is sent.")
+	}
+	at.told = at.told[over:]
 }
+
+// toldWithin is how long a machine may take to be told of more than mostWaiting things.
+const toldWithin = 2 * time.Second
+
+// mostAtOnce is of how much more it may be told in that time.
+const mostAtOnce = 1 << 16
 
 // words are what a seat's machine was not told yet, as a JSON array; nothing where there is nothing.
 func (a *seat) words() []byte {

@@ -3,6 +3,7 @@ package live_test
 import (
 	"context"
 	"fmt"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -37,6 +38,35 @@ func TestWhoIsInHasASeatHoweverSoonTheMachineGaveUp(t *testing.T) {
 		h.do(engine.Request{Do: "leave", Player: player})
 	}
 	assert.Positive(t, in)
+}
+
+// Where hundreds leave at once, those who stay are told of hundreds at once, and none of them is cut off for it.
+func TestManyWhoLeaveAtOnceCutNobodyOff(t *testing.T) {
+	h := openWith(t, "every: 30s", "session: {players: 20}", "session: {players: 600}")
+	line, _, err := h.m.Attach(ctx, h.s, wire.Hello{Player: "ada"}, "here", share.JSON)
+	require.NoError(t, err)
+	line.Greet([]byte("{}"))
+	defer time.AfterFunc(20*time.Second, func() { line.End(wire.CodeAway, "too late") }).Stop()
+	left := make(chan int)
+	go func() {
+		n := 0
+		for n < 500 {
+			messages, frame, ok := line.Next()
+			if !ok {
+				break
+			}
+			n += strings.Count(string(frame), `"kind":"left"`)
+			line.Sent(len(messages), len(frame), frame != nil)
+		}
+		left <- n
+	}()
+	for i := range 500 {
+		h.do(join(fmt.Sprintf("p%d", i)))
+	}
+	for i := range 500 {
+		h.do(engine.Request{Do: "leave", Player: fmt.Sprintf("p%d", i)})
+	}
+	assert.Equal(t, 500, <-left, "it was cut off")
 }
 
 // Who plays by requests has no connection to lose: they are there for as long as something is heard of them. The time is

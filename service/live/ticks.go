@@ -49,7 +49,6 @@ func (s *Session) tick(due time.Time) {
 		return
 	}
 	s.board.Tick(s.clock())
-	check := s.board.Now()%max(int64(checkEvery/s.m.Tick()), 1) == 0
 	for id, at := range s.seats {
 		if at.line == nil {
 			continue
@@ -58,7 +57,7 @@ func (s *Session) tick(due time.Time) {
 			at.line.End(wire.CodeSlow, "This machine does not read what it is sent.")
 		}
 		if at.line.free() {
-			s.post(id, at, check)
+			s.post(id, at, s.board.Checks(id, checkEvery))
 		}
 	}
 	for _, line := range s.servers {
@@ -73,18 +72,18 @@ func (s *Session) tick(due time.Time) {
 func (s *Session) post(player string, at *seat, check bool) {
 	line := at.line
 	w := share.Words{Done: line.done, Check: check && line.checks, Told: at.words()}
-	quiet := w.Told == nil && !w.Check && w.Done == line.toldDone && !s.board.News(player, line.seen)
+	quiet := w.Told == nil && !w.Check && w.Done == line.toldDone && !s.board.News(player, line.seen, &line.sight)
 	if quiet && s.board.Clock()-line.at < quietFor.Milliseconds() {
 		line.seen = s.board.Now() // it knows all that there is to know
 		return
 	}
-	frame, ok := s.board.Frame(line.room(), line.As, player, line.seen, w)
+	frame, ok := s.board.Frame(line.room(), line.As, player, line.seen, w, &line.sight)
 	if !ok {
 		return
 	}
 	line.seen, line.at, line.toldDone = s.board.Now(), s.board.Clock(), w.Done
 	if w.Check {
-		line.checked, line.expected = line.seen, s.board.Digest(player)
+		line.checked, line.expected = line.seen, s.board.Digest(player, &line.sight)
 	}
 	line.post(frame)
 }
@@ -111,7 +110,7 @@ func (s *Session) believed(line *Line, ask wire.Ask) {
 		return
 	}
 	line.mayBe(wire.MaxMessage)
-	line.unlike = s.board.Differences(line.Player, ask.Values, ask.Tick)
+	line.unlike = s.board.Differences(line.Player, ask.Values, ask.Tick, &line.sight)
 	line.seen = share.Whole
 	s.log.Warn("a machine believes something else", "player", line.Player, "tick", ask.Tick, "differences",
 		len(line.unlike))

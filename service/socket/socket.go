@@ -72,8 +72,13 @@ const packsFrom = 1024
 
 // Serve takes a connection to a session over, until it ends.
 func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Session) {
-	options := &websocket.AcceptOptions{Subprotocols: []string{wire.SubPacked, wire.SubJSON}, OriginPatterns: s.Origins}
-	if !strings.Contains(r.Header.Get("Sec-WebSocket-Protocol"), wire.SubPacked) { // bits do not become fewer
+	packed, text := wire.SubPacked, wire.SubJSON
+	near := session.Layout().HasNear()
+	if near {
+		packed, text = wire.SubPackedNear, wire.SubJSONNear
+	}
+	options := &websocket.AcceptOptions{Subprotocols: []string{packed, text}, OriginPatterns: s.Origins}
+	if !strings.Contains(r.Header.Get("Sec-WebSocket-Protocol"), packed) { // bits do not become fewer
 		options.CompressionMode, options.CompressionThreshold = websocket.CompressionNoContextTakeover, packsFrom
 	}
 	conn, err := websocket.Accept(w, r, options)
@@ -83,8 +88,13 @@ func (s *Server) Serve(w http.ResponseWriter, r *http.Request, session *live.Ses
 	defer func() { _ = conn.CloseNow() }()
 	conn.SetReadLimit(wire.MaxMessage)
 	as := share.JSON
-	if conn.Subprotocol() == wire.SubPacked {
+	if conn.Subprotocol() == packed {
 		as = share.Packed
+	}
+	if near && conn.Subprotocol() == "" {
+		s.turnAway(conn, session, away(wire.CodeLayout, "invalid", "This plan has scenes with near: connect with the sub-protocol "+
+			text+" or "+packed+", and take in the part near of each frame."))
+		return
 	}
 	line, who, err := s.greet(r, conn, session, as)
 	if err != nil {
