@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -92,15 +93,32 @@ func (s *Session) Layout(ctx context.Context) (*share.Layout, error) {
 }
 
 // Overview says who is in the session, where, and how their machines are doing. show names variables of players that
-// are to be shown, such as player.warmth.
+// are to be shown, such as player.warmth. It holds 200 players at most; Seek asks for others.
 func (s *Session) Overview(ctx context.Context, show ...string) (contract.Overview, error) {
-	return get[contract.Overview](ctx, s.c, s.path+"/overview?show="+url.QueryEscape(strings.Join(show, ",")))
+	return s.Seek(ctx, contract.Sought{Show: strings.Join(show, ",")})
 }
 
-// Watch is told again and again who is in the session, until it closes (then it gives nil), or ctx ends. show names
-// variables of players that are to be shown, such as player.warmth.
-func (s *Session) Watch(ctx context.Context, show []string, told func(contract.Overview)) error {
-	return s.c.events(ctx, s.path+"/watch?show="+url.QueryEscape(strings.Join(show, ",")), func(data []byte) error {
+// Seek is Overview for those players whom somebody wants to see.
+func (s *Session) Seek(ctx context.Context, sought contract.Sought) (contract.Overview, error) {
+	return get[contract.Overview](ctx, s.c, s.path+"/overview?"+queryOf(sought))
+}
+
+func queryOf(sought contract.Sought) string {
+	query := url.Values{"show": {sought.Show}}
+	for name, value := range map[string]string{"scene": sought.Scene, "player": sought.Player} {
+		if value != "" {
+			query.Set(name, value)
+		}
+	}
+	if sought.Most > 0 {
+		query.Set("most", strconv.Itoa(sought.Most))
+	}
+	return query.Encode()
+}
+
+// Watch is told again and again who is in the session, until it closes (then it gives nil), or ctx ends.
+func (s *Session) Watch(ctx context.Context, sought contract.Sought, told func(contract.Overview)) error {
+	return s.c.events(ctx, s.path+"/watch?"+queryOf(sought), func(data []byte) error {
 		var o contract.Overview
 		if err := json.Unmarshal(data, &o); err != nil {
 			return err

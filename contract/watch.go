@@ -10,10 +10,31 @@ import (
 type Overview struct {
 	Time    float64               `json:"time" doc:"The session's time in seconds."`
 	Tick    int64                 `json:"tick" doc:"The number of its last tick; 0 while no machine follows it."`
-	Players []Watched             `json:"players"`
+	Present int                   `json:"present" doc:"How many players are in the session."`
+	Scenes  map[string]int        `json:"scenes" doc:"How many are in each scene; scenes without anybody are left out."`
+	Traffic Traffic               `json:"traffic" doc:"What all machines together send and are sent."`
+	Players []Watched             `json:"players" doc:"As many as were asked for, in the order of their ids."`
 	Things  map[string]save.Place `json:"things" doc:"Where each movable is."`
 	Held    map[string]string     `json:"held" doc:"Who holds those that somebody holds."`
 	Refused []Refused             `json:"refused" doc:"What was refused last, newest first."`
+}
+
+// Sought says what of a session somebody wants to see.
+type Sought struct {
+	Show   string `query:"show" maxLength:"1000" doc:"Variables of players to show, with commas between: player.warmth,player.parcels."`
+	Scene  string `query:"scene" maxLength:"64" doc:"Only those who are in this scene."`
+	Player string `query:"player" maxLength:"64" doc:"Somebody who is among them in any case."`
+	Most   int    `query:"most" minimum:"1" maximum:"1000" default:"200" doc:"How many players at most."`
+}
+
+// Traffic is what went over all connections that are there now, since each began.
+type Traffic struct {
+	Machines   int   `json:"machines" doc:"How many machines of players are connected."`
+	In         int64 `json:"in" doc:"Messages that came in."`
+	Out        int64 `json:"out" doc:"Messages that went out."`
+	BytesIn    int64 `json:"bytes_in"`
+	BytesOut   int64 `json:"bytes_out"`
+	Mismatches int   `json:"mismatches" doc:"How often they believed something else than they ought to."`
 }
 
 // Watched is one player with their machine.

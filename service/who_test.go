@@ -162,7 +162,7 @@ func TestAConnectionLastsAsLongAsItsToken(t *testing.T) {
 	lost, err := as(ends(pike, 2*time.Second)).Session("lantern-pass", "winter").Join(ctx, client.Joining{})
 	require.NoError(t, err)
 	watched, watching := make(chan error, 1), as(ends(auth.Who{Role: auth.Server, Game: "lantern-pass"}, 2*time.Second)).Session("lantern-pass", "winter")
-	go func() { watched <- watching.Watch(ctx, nil, func(contract.Overview) {}) }()
+	go func() { watched <- watching.Watch(ctx, contract.Sought{}, func(contract.Overview) {}) }()
 
 	<-lost.Done()
 	var ended *client.ErrEnded

@@ -36,7 +36,7 @@ func runWatch(c *call) (int, error) {
 	var before contract.Overview
 	var at time.Time
 	rates := map[string]rate{}
-	err := s.Watch(c.ctx, show, func(o contract.Overview) {
+	err := s.Watch(c.ctx, contract.Sought{Show: c.show}, func(o contract.Overview) {
 		if since := time.Since(at); since >= time.Second { // what happened within a quarter of a second is no rate
 			rates, before, at = ratesOf(o, before, since), o, time.Now()
 		}
@@ -72,7 +72,7 @@ func fitted(screen string, wide int) string {
 	return strings.Join(lines, "\n")
 }
 
-// rate is what goes over a connection in a second.
+// rate is what goes over a connection in a second; under no name, over all together.
 type rate struct{ in, out, bytes float64 }
 
 func ratesOf(now, before contract.Overview, since time.Duration) map[string]rate {
@@ -87,6 +87,10 @@ func ratesOf(now, before contract.Overview, since time.Duration) map[string]rate
 				float64(m.BytesOut-was.BytesOut) / s}
 		}
 	}
+	if a, b := now.Traffic, before.Traffic; b.Machines > 0 && a.In >= b.In && a.BytesOut >= b.BytesOut {
+		s := since.Seconds()
+		out[""] = rate{float64(a.In-b.In) / s, float64(a.Out-b.Out) / s, float64(a.BytesOut-b.BytesOut) / s}
+	}
 	return out
 }
 
@@ -97,16 +101,9 @@ func (c *call) watched(now, before contract.Overview, since time.Duration, show 
 
 func (c *call) screen(o contract.Overview, rates map[string]rate, show []string, rows int) string {
 	var b strings.Builder
-	connected, sum := 0, rate{}
-	for _, p := range o.Players {
-		if p.Machine != nil {
-			connected++
-		}
-		r := rates[p.Player]
-		sum = rate{sum.in + r.in, sum.out + r.out, sum.bytes + r.bytes}
-	}
+	sum := rates[""]
 	fmt.Fprintf(&b, "%s of %s  %s  tick %d  %s, %d connected", c.style.bold(c.session), c.game, clock(o.Time), o.Tick,
-		plural(len(o.Players), "player"), connected)
+		plural(o.Present, "player"), o.Traffic.Machines)
 	if sum.in+sum.out > 0 {
 		fmt.Fprintf(&b, "  in %.0f/s  out %.0f/s, %s/s", sum.in, sum.out, size(int64(sum.bytes)))
 	}
@@ -119,7 +116,7 @@ func (c *call) screen(o contract.Overview, rates map[string]rate, show []string,
 	refused := min(len(o.Refused), 4)
 	room := max(rows-8-refused, 3)
 	b.WriteString(c.playersTable(o.Players[:min(len(o.Players), room)], rates, show))
-	if n := len(o.Players) - room; n > 0 {
+	if n := o.Present - min(len(o.Players), room); n > 0 {
 		fmt.Fprintf(&b, "%s\n", c.style.quiet(fmt.Sprintf("and %d more", n)))
 	}
 	for id, holder := range maps.All(o.Held) {

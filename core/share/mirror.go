@@ -21,7 +21,8 @@ type Mirror struct {
 	seats  map[int]string
 	names  map[string]map[place]string // addresses that were put together before, by player
 	parts  [all]map[string]Seen
-	near   bool // views have the part near
+	near   bool        // views have the part near
+	sums   [all]string // digests of the parts; "" where that has changed since
 	Tick   int64
 	Time   int64 // the session's at that tick, in milliseconds
 }
@@ -134,6 +135,7 @@ func (m *Mirror) ApplyText(raw []byte) (Heard, error) {
 		if p == nil {
 			continue
 		}
+		m.sums[i] = ""
 		if p.Whole {
 			clear(m.parts[i])
 		}
@@ -199,6 +201,7 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 		case partWhole:
 			clear(m.parts[i])
 		}
+		m.sums[i] = ""
 		if i == Near {
 			m.unpackNear(s, &h)
 		} else {
@@ -272,6 +275,7 @@ func fieldsOf(part int) int {
 
 // forget drops all that was believed of a player.
 func (m *Mirror) forget(player string) {
+	m.sums = [all]string{}
 	for _, address := range m.names[player] {
 		for i := range m.parts {
 			delete(m.parts[i], address)
@@ -399,10 +403,15 @@ func (m *Mirror) SetNear(has bool) { m.near = has }
 func (m *Mirror) Values() map[string]map[string]jsontext.Value {
 	out := map[string]map[string]jsontext.Value{}
 	for i, name := range m.partNames() {
-		out[name] = map[string]jsontext.Value{}
-		for address, x := range m.parts[i] {
-			out[name][address] = m.text(x)
-		}
+		out[name] = m.values(i)
+	}
+	return out
+}
+
+func (m *Mirror) values(part int) map[string]jsontext.Value {
+	out := make(map[string]jsontext.Value, len(m.parts[part]))
+	for address, x := range m.parts[part] {
+		out[address] = m.text(x)
 	}
 	return out
 }
@@ -410,19 +419,22 @@ func (m *Mirror) Values() map[string]map[string]jsontext.Value {
 // Believe makes the machine believe something that it was not sent: for trying out what is found out then.
 func (m *Mirror) Believe(part int, address string, value jsontext.Value) {
 	m.parts[part][address] = Seen{raw: value}
+	m.sums[part] = ""
 }
 
 // Digest is the digest of what is believed (rule 26): SHA-256 over the digests of its parts, each SHA-256 over
 // the part as canonical JSON (RFC 8785).
 func (m *Mirror) Digest() string {
-	values := m.Values()
-	var sums []string
-	for _, name := range m.partNames() {
-		raw, err := json.Marshal(values[name])
+	sums := m.sums[:len(m.partNames())]
+	for i := range sums {
+		if sums[i] != "" {
+			continue
+		}
+		raw, err := json.Marshal(m.values(i))
 		if err != nil {
 			return ""
 		}
-		sums = append(sums, sum(raw))
+		sums[i] = sum(raw)
 	}
 	return digestOf(sums)
 }

@@ -1,7 +1,7 @@
 package api
 
 import (
-	"alluvion.dev/contract"
+	"cmp"
 	"fmt"
 	"maps"
 	"net/http"
@@ -10,6 +10,8 @@ import (
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion.dev/contract"
 )
 
 // tags are the parts of the contract, in its order.
@@ -100,16 +102,22 @@ func besides(api *huma.OpenAPI) {
 	}
 	live := &huma.Operation{OperationID: "connect", Method: http.MethodGet,
 		Path: "/v1/games/{game}/sessions/{session}/live", Summary: "Connect a player's machine, or one of the game's servers", Tags: []string{"sessions"}, Parameters: session,
-		Description: "A WebSocket (RFC 6455) with the sub-protocol alluvion.json.1 or alluvion.packed.1; docs/wire.md says what is said. The token is in the hello.",
+		Description: "A WebSocket (RFC 6455) with the sub-protocol alluvion.json.1 or alluvion.packed.1, or those that end in 2 where the plan has scenes with near; docs/wire.md says what is said. The token is in the hello.",
 		Responses:   map[string]*huma.Response{"101": {Description: "The connection is a WebSocket from here on."}}}
 	api.AddOperation(live)
 	answers(api, live, http.StatusUpgradeRequired)
+	sought := session[:2:2]
+	for i := range reflect.TypeFor[contract.Sought]().NumField() {
+		field := reflect.TypeFor[contract.Sought]().Field(i)
+		kind := map[reflect.Kind]string{reflect.Int: "integer"}[field.Type.Kind()]
+		sought = append(sought, &huma.Param{Name: field.Tag.Get("query"), In: "query", Description: field.Tag.Get("doc"),
+			Schema: &huma.Schema{Type: cmp.Or(kind, "string")}})
+	}
 	watch := &huma.Operation{OperationID: "watch-session-events", Method: http.MethodGet,
 		Path: "/v1/games/{game}/sessions/{session}/watch", Summary: "A session as it goes on", Tags: []string{"sessions"},
 		Description: "Server-sent events: overview, as watch-session answers it, several times a second.",
-		Parameters: append(session[:2:2], &huma.Param{Name: "show", In: "query",
-			Description: "Variables of players to show, with commas between.", Schema: &huma.Schema{Type: "string"}}),
-		Responses: text("text/event-stream", "Events, until the session ends.")}
+		Parameters:  sought,
+		Responses:   text("text/event-stream", "Events, until the session ends.")}
 	api.AddOperation(watch)
 	api.AddOperation(&huma.Operation{OperationID: "metrics", Method: http.MethodGet, Path: "/metrics",
 		Summary: "Figures for a monitoring system", Tags: []string{"about"},

@@ -38,6 +38,13 @@ type MapScene struct {
 	Spots []MapSpot `json:"spots"`
 	Areas []MapArea `json:"areas"`
 	Props []MapProp `json:"props"`
+	Near  *MapNear  `json:"near,omitempty" doc:"Whom machines are sent here; missing where it is everybody."`
+}
+
+// MapNear says that machines are sent only those who are near.
+type MapNear struct {
+	Within float64 `json:"within"`
+	AtMost int     `json:"at_most"`
 }
 
 // MapSpot is a spot; where it is an edge with a span, From and To are its ends.
@@ -187,6 +194,9 @@ func (d drawing) point(p [model.MaxAxes]fixed.Num) []float64 {
 func (d drawing) scene(s *model.Scene) MapScene {
 	x := MapScene{ID: s.ID, Title: s.Title, Line: s.At.Line, Low: d.point(s.Lo), High: d.point(s.Hi),
 		Spots: []MapSpot{}, Areas: []MapArea{}, Props: []MapProp{}}
+	if near := s.Tells; near != nil {
+		x.Near = &MapNear{plainNumber(near.Within), near.AtMost}
+	}
 	for _, spot := range s.Spots {
 		x.Spots = append(x.Spots, d.spot(spot))
 	}

@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
+	"strconv"
 	"strings"
 	"time"
 
@@ -38,7 +39,11 @@ func (s *Server) layout(_ context.Context, in *SessionPath) (*layoutOutput, erro
 
 type overviewInput struct {
 	SessionPath
-	Show string `query:"show" maxLength:"1000" doc:"Variables of players to show, with commas between: player.warmth,player.parcels."`
+	contract.Sought
+}
+
+func soughtOf(in contract.Sought) live.Sought {
+	return live.Sought{Show: strings.Split(in.Show, ","), Scene: in.Scene, Player: in.Player, Most: in.Most}
 }
 
 func (s *Server) overview(ctx context.Context, in *overviewInput) (*body[contract.Overview], error) {
@@ -46,7 +51,7 @@ func (s *Server) overview(ctx context.Context, in *overviewInput) (*body[contrac
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	o, err := session.Overview(ctx, strings.Split(in.Show, ","))
+	o, err := session.Overview(ctx, soughtOf(in.Sought))
 	return &body[contract.Overview]{overviewOf(o)}, s.asProblem(err)
 }
 
@@ -59,7 +64,10 @@ func orEmpty[V any](table map[string]V) map[string]V {
 }
 
 func overviewOf(o live.Overview) contract.Overview {
-	out := contract.Overview{Time: seconds(o.Clock), Tick: o.Tick, Players: make([]contract.Watched, 0, len(o.Players)),
+	t := o.Traffic
+	out := contract.Overview{Time: seconds(o.Clock), Tick: o.Tick, Present: o.Present, Scenes: o.Scenes,
+		Traffic: contract.Traffic{Machines: t.Machines, In: t.In, Out: t.Out, BytesIn: t.BytesIn, BytesOut: t.BytesOut,
+			Mismatches: t.Differs}, Players: make([]contract.Watched, 0, len(o.Players)),
 		Things: orEmpty(o.Things), Held: orEmpty(o.Held), Refused: make([]contract.Refused, 0, len(o.Denied))}
 	for _, p := range o.Players {
 		w := contract.Watched{Player: p.ID, Place: p.Place, Dead: p.Dead, Refusals: orEmpty(p.Refusals),
@@ -94,6 +102,9 @@ func machineOf(m *live.Machine) *contract.Machine {
 	return out
 }
 
+// mostWatched is how many players somebody is shown who does not say how many.
+const mostWatched = 200
+
 // watchEvery is how often those who watch a session are told how it stands.
 const watchEvery = 250 * time.Millisecond
 
@@ -104,9 +115,13 @@ func (s *Server) watch(w http.ResponseWriter, r *http.Request) {
 		s.writeError(w, err)
 		return
 	}
-	show := strings.Split(r.URL.Query().Get("show"), ",")
+	query := r.URL.Query()
+	sought := contract.Sought{Show: query.Get("show"), Scene: query.Get("scene"), Player: query.Get("player"), Most: mostWatched}
+	if most, err := strconv.Atoi(query.Get("most")); err == nil && 1 <= most && most <= 1000 {
+		sought.Most = most
+	}
 	s.again(w, r, "overview", watchEvery, func() (any, bool, error) {
-		o, err := session.Overview(r.Context(), show)
+		o, err := session.Overview(r.Context(), soughtOf(sought))
 		return overviewOf(o), false, err
 	})
 }
@@ -121,7 +136,7 @@ func (s *Server) connect(w http.ResponseWriter, r *http.Request) {
 	if !strings.EqualFold(r.Header.Get("Upgrade"), "websocket") {
 		w.Header().Set("Upgrade", "websocket")
 		writeProblem(w, problem(http.StatusUpgradeRequired, "upgrade", "This is a WebSocket",
-			"Connect with a WebSocket (RFC 6455), sub-protocol alluvion.json.1 or alluvion.packed.1."))
+			"Connect with a WebSocket (RFC 6455), sub-protocol alluvion.json.1 or alluvion.packed.1; where the plan has scenes with near, alluvion.json.2 or alluvion.packed.2."))
 		return
 	}
 	s.socket.Serve(w, r, session)

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"time"
 
+	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/share"
@@ -16,10 +17,28 @@ import (
 type Overview struct {
 	Clock   int64
 	Tick    int64
-	Players []Watched
+	Present int
+	Scenes  map[string]int // how many are in each; those without anybody are left out
+	Traffic Together
+	Players []Watched // as many as were asked for
 	Things  map[string]save.Place
 	Held    map[string]string
 	Denied  []Denied // the newest refusals, newest first
+}
+
+// Sought says what of a session somebody wants to see: of players the variables named (player.warmth), those in one scene
+// or in all, one of them in any case, and so many at most.
+type Sought struct {
+	Show          []string
+	Scene, Player string
+	Most          int
+}
+
+// Together is what went over all connections that are there now.
+type Together struct {
+	Machines                   int
+	In, Out, BytesIn, BytesOut int64
+	Differs                    int
 }
 
 // Watched is one player of a session with their machine.
@@ -52,12 +71,11 @@ type Near struct{ Others, Waiting int }
 // mostShown is how many refusals an overview shows, and how many differences of one machine.
 const mostShown = 50
 
-// Overview looks at the session; of each player it has the variables named (player.warmth). What is no variable of a
-// player is left out.
-func (s *Session) Overview(ctx context.Context, names []string) (Overview, error) {
-	var o Overview
+// Overview looks at the session. A variable that is none of a player is left out.
+func (s *Session) Overview(ctx context.Context, sought Sought) (Overview, error) {
+	o := Overview{Scenes: map[string]int{}}
 	var vars []*model.Var
-	for _, name := range names {
+	for _, name := range sought.Show {
 		if v := s.m.Var(name); v != nil && v.Holder == model.OfPlayer {
 			vars = append(vars, v)
 		}
@@ -69,14 +87,21 @@ func (s *Session) Overview(ctx context.Context, names []string) (Overview, error
 			o.Tick = s.board.Now()
 		}
 		for _, p := range s.run.Now() {
-			w := Watched{ID: p.ID(), Dead: p.Dead(), Refusals: maps.Clone(s.refusals[p.ID()])}
-			w.Place, _ = s.run.Place(w.ID)
-			if at := s.seats[w.ID]; at != nil {
-				w.Lost = at.lost
-				w.Machine = s.machine(at.line)
+			at := s.seats[p.ID()]
+			o.Present++
+			if at != nil && at.line != nil {
+				o.Traffic.add(at.line)
 			}
-			w.Values = s.run.Shown(p, vars)
-			o.Players = append(o.Players, w)
+			place, _, _ := p.Where()
+			scene := s.m.Scenes[place.Scene].ID
+			o.Scenes[scene]++
+			full, wanted := len(o.Players) >= sought.Most, p.ID() == sought.Player
+			switch {
+			case wanted && full: // instead of the last one
+				o.Players[len(o.Players)-1] = s.watched(p, at, vars)
+			case wanted, !full && (sought.Scene == "" || scene == sought.Scene):
+				o.Players = append(o.Players, s.watched(p, at, vars))
+			}
 		}
 		world := s.run.World()
 		o.Things, o.Held = world.Movables, world.Held
@@ -85,6 +110,26 @@ func (s *Session) Overview(ctx context.Context, names []string) (Overview, error
 		}
 	})
 	return o, err
+}
+
+// watched is one player with their seat, which may be nil.
+func (s *Session) watched(p *engine.Player, at *seat, vars []*model.Var) Watched {
+	w := Watched{ID: p.ID(), Dead: p.Dead(), Refusals: maps.Clone(s.refusals[p.ID()]), Values: s.run.Shown(p, vars)}
+	w.Place, _ = s.run.Place(w.ID)
+	if at != nil {
+		w.Lost = at.lost
+		w.Machine = s.machine(at.line)
+	}
+	return w
+}
+
+func (t *Together) add(line *Line) {
+	t.Machines++
+	t.In += line.traffic.In.Load()
+	t.Out += line.traffic.Out.Load()
+	t.BytesIn += line.traffic.BytesIn.Load()
+	t.BytesOut += line.traffic.BytesOut.Load()
+	t.Differs += line.differs
 }
 
 func (s *Session) machine(line *Line) *Machine {

@@ -19,6 +19,7 @@ const most = computed(() => Math.max(...props.budgets.frames.map((c) => Math.min
 
 <template>
   <div class="three">
+    <p v-if="budgets.overhead.near" class="quiet wide">In scenes with near, what is for the scene of a player goes to the machines of those who are near; there {{ budgets.overhead.near }} bits say whose it is.</p>
     <section v-for="p in parts" :key="p.part" class="sheet">
       <h3>{{ titles[p.part] }} <span class="quiet">{{ budgets.overhead[p.part] }} bits say whose</span></h3>
       <ul class="costs">
@@ -48,6 +49,11 @@ h3 .quiet {
   grid-template-columns: repeat(3, minmax(0, 1fr));
   gap: 14px;
   align-items: start;
+}
+
+.wide {
+  grid-column: 1 / -1;
+  margin: 0;
 }
 
 .three section {

@@ -1,8 +1,13 @@
 <script setup lang="ts">
+import { computed } from 'vue'
+
 import type { Watched } from '../composables/useOverview'
 
-defineProps<{ players: Watched[]; picked: string; titles: Record<string, string> }>()
+const props = defineProps<{ players: Watched[]; picked: string; titles: Record<string, string> }>()
 defineEmits<{ pick: [id: string] }>()
+
+/** Some are in a scene in which machines are sent only those who are near. */
+const near = computed(() => props.players.some((p) => p.machine?.near))
 
 function refused(p: Watched) {
   return Object.values(p.refusals ?? {}).reduce((a, b) => a + b, 0)
@@ -15,30 +20,46 @@ function machine(p: Watched) {
 </script>
 
 <template>
-  <table class="plain sheet">
-    <thead>
-      <tr>
-        <th scope="col">Player</th>
-        <th scope="col">Where</th>
-        <th scope="col" title="How their machine is connected">Machine</th>
-        <th scope="col" class="number" title="How much was refused of them">Refused</th>
-        <th scope="col" class="number" title="How often their machine believed something else than the service">Unlike</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="p in players" :key="p.player" :class="{ picked: p.player === picked }">
-        <th scope="row"><button type="button" :aria-pressed="p.player === picked" @click="$emit('pick', p.player)">{{ p.player }}</button></th>
-        <td>{{ titles[p.place.scene] ?? p.place.scene }}<span v-if="p.dead" class="bad"> dead</span></td>
-        <td :class="{ bad: p.lost, quiet: !p.machine && !p.lost }">{{ machine(p) }}</td>
-        <td class="number mono" :class="{ quiet: !refused(p) }">{{ refused(p) }}</td>
-        <td class="number mono" :class="p.machine?.mismatches ? 'bad' : 'quiet'">{{ p.machine?.mismatches ?? 0 }}</td>
-      </tr>
-    </tbody>
-  </table>
+  <div class="sheet rows" :class="{ long: players.length > 16 }">
+    <table class="plain">
+      <thead>
+        <tr>
+          <th scope="col">Player</th>
+          <th scope="col">Where</th>
+          <th scope="col" title="How their machine is connected">Machine</th>
+          <th v-if="near" scope="col" class="number" title="How many other players their machine is sent, because they are near">Near</th>
+          <th scope="col" class="number" title="How much was refused of them">Refused</th>
+          <th scope="col" class="number" title="How often their machine believed something else than the service">Unlike</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="p in players" :key="p.player" :class="{ picked: p.player === picked }">
+          <th scope="row"><button type="button" :aria-pressed="p.player === picked" @click="$emit('pick', p.player)">{{ p.player }}</button></th>
+          <td>{{ titles[p.place.scene] ?? p.place.scene }}<span v-if="p.dead" class="bad"> dead</span></td>
+          <td :class="{ bad: p.lost, quiet: !p.machine && !p.lost }">{{ machine(p) }}</td>
+          <td v-if="near" class="number mono" :title="p.machine?.near?.waiting ? `Something of ${p.machine.near.waiting} waits for a later frame.` : ''">{{ p.machine?.near?.others }}<span v-if="p.machine?.near?.waiting" class="quiet">, {{ p.machine.near.waiting }} wait</span></td>
+          <td class="number mono" :class="{ quiet: !refused(p) }">{{ refused(p) }}</td>
+          <td class="number mono" :class="p.machine?.mismatches ? 'bad' : 'quiet'">{{ p.machine?.mismatches ?? 0 }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
 </template>
 
 <style scoped>
+.long {
+  max-height: 420px;
+  overflow: auto;
+}
+
+.long thead th {
+  position: sticky;
+  top: 0;
+  background: rgb(var(--v-theme-surface));
+}
+
 table {
+  width: 100%;
   border-collapse: separate;
   border-spacing: 0;
   font-size: 14px;

@@ -30,6 +30,9 @@ const unlike = computed(() => props.watched.machine?.unlike ?? [])
     <p class="quiet small">
       <template v-if="watched.machine">
         {{ watched.machine.packed ? 'Packed' : 'Text' }} frames to {{ watched.machine.from }}; {{ Math.round(watched.machine.bytes_out / Math.max(watched.machine.frames, 1)) }} bytes each on average.
+        <template v-if="watched.machine.near">
+          This machine is sent {{ watched.machine.near.others === 1 ? 'one other player' : `${watched.machine.near.others} other players` }} who are near<template v-if="watched.machine.near.waiting">; something of {{ watched.machine.near.waiting }} waits for a later frame</template>.
+        </template>
       </template>
       <template v-else-if="watched.lost">The connection is lost; the seat is kept for a while.</template>
       <template v-else>No machine is connected: this player was brought in over HTTP.</template>

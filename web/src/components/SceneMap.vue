@@ -112,7 +112,15 @@ function ground(e: MouseEvent, scene: MapScene) {
 
 const shows = (scene: string) => shown.value.some((s) => s.id === scene)
 const ways = computed(() => waysOf(props.map, { shows, drawn, placeOf, size: size.value }))
-const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })))
+const isPicked = (d: Dot) => props.picked === `player:${d.id}`
+/** Whoever is picked is drawn last, and so above the others. */
+const dotsDrawn = computed(() => (props.dots ?? []).map((d) => ({ ...d, place: drawn(d.scene ?? props.scene, d.at) })).sort((a, b) => Number(isPicked(a)) - Number(isPicked(b))))
+/** Where many are, names would hide everything: only whoever is picked has one. */
+const MANY = 40
+const many = computed(() => (props.dots?.length ?? 0) > MANY)
+const dotSize = computed(() => (many.value ? size.value * 0.3 : size.value * 0.52))
+/** How far whoever is picked is sent others, in a scene that says so. */
+const near = (d: Dot) => props.map.scenes.find((s) => s.id === (d.scene ?? props.scene))?.near?.within
 /** A prop that stands on a spot is drawn beside it, so that both can be seen. */
 function besideSpot(s: MapScene, prop: MapProp): [number, number] {
   const at = placeOfThing(propThing(prop))
@@ -184,9 +192,11 @@ const trouble = (what: string) => props.troubles?.[what]
     <g v-for="d in dotsDrawn" :key="d.id" :transform="`translate(${d.place[0]} ${d.place[1]})`" :class="['dot', d.kind, { picked: picked === `player:${d.id}`, trouble: d.trouble }]" @click.stop="d.kind !== 'thing' && $emit('pick', `player:${d.id}`)">
       <path v-if="d.kind === 'thing'" :d="`M${-size * 0.5} ${size * 0.4}L0 ${-size * 0.55}L${size * 0.5} ${size * 0.4}z`" />
       <path v-else-if="d.kind === 'dead'" :d="`M${-size * 0.4} ${-size * 0.4}l${size * 0.8} ${size * 0.8}M${size * 0.4} ${-size * 0.4}l${-size * 0.8} ${size * 0.8}`" fill="none" :stroke-width="size * 0.25" />
-      <circle v-else :r="size * 0.52" />
-      <circle v-if="picked === `player:${d.id}`" class="ring" :r="size * 0.9" fill="none" :stroke-width="size / 8" />
-      <text :y="-size * 0.8" text-anchor="middle" :font-size="size" :stroke-width="size * 0.3">{{ d.id }}</text>
+      <circle v-else :r="dotSize" />
+      <circle v-if="isPicked(d) && near(d)" class="ring sight" :r="near(d)" fill="none" :stroke-width="size / 10" />
+      <circle v-if="isPicked(d)" class="ring" :r="size * 0.9" fill="none" :stroke-width="size / 8" />
+      <text v-if="!many || isPicked(d) || d.kind === 'thing'" :y="-size * 0.8" text-anchor="middle" :font-size="size" :stroke-width="size * 0.3">{{ d.id }}</text>
+      <title v-if="many">{{ d.id }}</title>
     </g>
   </svg>
 </template>
@@ -406,6 +416,10 @@ path.touch {
 .dot circle,
 .dot path {
   fill: rgb(var(--v-theme-primary));
+}
+
+.dot .sight {
+  opacity: 0.5;
 }
 
 .dot .ring {

@@ -33,6 +33,7 @@ function addProp(kind: string, title: string) {
 <template>
   <h2>{{ place.title }}</h2>
   <p class="quiet">A scene of {{ widthOf(place) }} by {{ heightOf(place) }} {{ map.unit }}s, with {{ place.spots.length === 1 ? 'one spot' : `${place.spots.length} spots` }}.</p>
+  <p v-if="place.near" class="quiet">Machines are sent the players within {{ place.near.within }} {{ map.unit }}s of their own, the nearest {{ place.near.at_most }} at most.</p>
   <PointField :key="place.id" :axes="map.axes" :at="size" :busy="busy" :label="`Size: ${map.axes.join(', ')}`" act="Resize" :least="0" @move="resize" />
   <ul>
     <li v-for="s in place.spots" :key="s.id"><button type="button" class="link" @click="emit('pick', `spot:${s.id}`)">{{ nameOf(s.id) }}</button> <span class="quiet">at {{ s.at.join(', ') }}</span></li>

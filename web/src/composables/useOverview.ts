@@ -27,11 +27,8 @@ export function useOverview(address: () => string) {
   let counted: { at: number; bytes: number; messages: number } | undefined
 
   function count(o: Overview) {
-    let [bytes, messages] = [0, 0]
-    for (const p of o.players) {
-      bytes += (p.machine?.bytes_in ?? 0) + (p.machine?.bytes_out ?? 0)
-      messages += (p.machine?.in ?? 0) + (p.machine?.out ?? 0)
-    }
+    const t = o.traffic
+    const [bytes, messages] = [t.bytes_in + t.bytes_out, t.in + t.out]
     const now = performance.now()
     if (!counted || bytes < counted.bytes) counted = { at: now, bytes, messages } // somebody left with what they had counted
     if (now - counted.at < 1000) return
@@ -46,6 +43,11 @@ export function useOverview(address: () => string) {
     rates.value = []
     counted = undefined
     state.value = 'waiting'
+    turn(url)
+  }
+
+  function turn(url: string) {
+    source?.close()
     if (!url) return
     const mine = new EventSource(url)
     source = mine
@@ -64,7 +66,8 @@ export function useOverview(address: () => string) {
     }
   }
 
-  watch(address, follow, { immediate: true })
+  // Looking at another scene of the same session begins no new counting.
+  watch(address, (url, before) => (before && url.split('?')[0] === before.split('?')[0] ? turn(url) : follow(url)), { immediate: true })
   onScopeDispose(() => {
     source?.close()
     source = undefined

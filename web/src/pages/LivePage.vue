@@ -22,7 +22,13 @@ const sessions = useSessions(() => props.game)
 const open = computed(() => (sessions.data.value ?? []).some((s) => s.name === props.session))
 const name = computed(() => (open.value ? props.session! : ''))
 const map = useSceneMap(() => props.game, () => name.value)
-const { overview, state, rates } = useOverview(() => (name.value ? `/v1/games/${props.game}/sessions/${name.value}/watch` : ''))
+const address = computed(() => {
+  if (!name.value) return ''
+  const asked = new URLSearchParams()
+  for (const what of ['scene', 'player'] as const) if (route.query[what]) asked.set(what, String(route.query[what]))
+  return `/v1/games/${props.game}/sessions/${name.value}/watch?${asked}`
+})
+const { overview, state, rates } = useOverview(() => address.value)
 const drawn = useMotion(overview)
 const failed = ref('')
 
@@ -36,14 +42,10 @@ const players = computed(() => overview.value?.players ?? [])
 const picked = computed(() => String(route.query.player ?? ''))
 const watched = computed(() => players.value.find((p) => p.player === picked.value))
 const titles = computed(() => Object.fromEntries((map.data.value?.scenes ?? []).map((s) => [s.id, s.title])))
-const busiest = computed(() => {
-  const counts = new Map<string, number>()
-  for (const p of players.value) counts.set(p.place.scene, (counts.get(p.place.scene) ?? 0) + 1)
-  return [...counts].sort((a, b) => b[1] - a[1])[0]?.[0]
-})
+const count = (id: string) => overview.value?.scenes[id] ?? 0
+const busiest = computed(() => Object.entries(overview.value?.scenes ?? {}).sort((a, b) => b[1] - a[1])[0]?.[0])
 const sceneID = computed(() => watched.value?.place.scene ?? String(route.query.scene ?? busiest.value ?? ''))
 const scene = computed(() => map.data.value?.scenes.find((s) => s.id === sceneID.value) ?? map.data.value?.scenes[0])
-const count = (id: string) => players.value.filter((p) => p.place.scene === id).length
 
 const dots = computed<Dot[]>(() => {
   const out: Dot[] = []
@@ -71,7 +73,12 @@ async function openSession(called: string) {
 }
 
 const clock = (s: number) => [s / 3600, (s / 60) % 60, s % 60].map((n) => String(Math.floor(n)).padStart(2, '0')).join(':')
-const connected = computed(() => players.value.filter((p) => p.machine).length)
+const present = computed(() => overview.value?.present ?? 0)
+/** How many of those that could be shown are. */
+const shown = computed(() => {
+  const all = route.query.scene ? count(String(route.query.scene)) : present.value
+  return players.value.length < all ? `The first ${players.value.length} of ${all} are shown.` : ''
+})
 </script>
 
 <template>
@@ -89,8 +96,8 @@ const connected = computed(() => players.value.filter((p) => p.machine).length)
           <h1 class="page-title">Live</h1>
           <p class="page-lead">
             <template v-if="overview">
-              {{ players.length === 1 ? 'One player' : `${players.length} players` }}, {{ connected }} connected; {{ clock(overview.time) }} on the session's clock, tick {{ overview.tick }}.
-              Motion is drawn {{ BEHIND }} s behind.
+              {{ present === 1 ? 'One player' : `${present} players` }}, {{ overview.traffic.machines }} connected; {{ clock(overview.time) }} on the session's clock, tick {{ overview.tick }}.
+              Motion is drawn {{ BEHIND }} s behind. {{ shown }}
             </template>
             <template v-else-if="state === 'waiting'">Asking the service…</template>
             <b v-if="state === 'lost'" class="bad" role="status">The connection is lost; trying again.</b>
