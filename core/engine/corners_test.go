@@ -12,6 +12,7 @@ import (
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
+	"alluvion.dev/internal/worlds"
 )
 
 // wharf has what fails after it began: rules that refuse on every kind of moment, fates beyond a limit, props that stand
@@ -337,4 +338,23 @@ func TestAJudgeAsksTheChecksOfAnUpgradeOfPairs(t *testing.T) {
 	assert.Empty(t, judge.Player(doc, false))
 	doc.Scenes = nil
 	assert.Empty(t, judge.Player(doc, true))
+}
+
+// What the plan saves on death is saved when the player is back, with all that coming back did.
+func TestWhoComesBackIsSavedWhereThePlanSavesOnDeath(t *testing.T) {
+	m := worlds.Load(t, strings.Replace(worlds.Camp, "when: [checkpoint, scene, leave]", "when: [death]", 1))
+	r := engine.New(m)
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	require.Empty(t, r.Checkpoints("ada"))
+	require.Empty(t, r.Checkpoints("nobody"))
+	_, err = r.Step(&engine.Request{Do: "touch", Player: "ada", Name: "bed"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"bed"}, r.Checkpoints("ada"))
+	res, err := r.Step(&engine.Request{Do: "die", Player: "ada", Server: true})
+	require.NoError(t, err)
+	assert.Empty(t, res.Saves, "they are not back yet")
+	back := r.Advance(2000)
+	require.Len(t, back.Saves, 1)
+	assert.Equal(t, engine.SaveMoment{Player: "ada", Moment: "death"}, back.Saves[0])
 }

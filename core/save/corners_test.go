@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // Who is in a scene that is no more is at the checkpoint that they reached, wherever that is.
@@ -115,4 +116,37 @@ func TestStandingsOfOptionsAreFitted(t *testing.T) {
 	_, problems, err = save.DecodeWorld([]byte(strings.Replace(doc, `"west":7`, `"west":"7"`, 1)), m)
 	require.NoError(t, err)
 	assert.Equal(t, "/standings/sides/west", problems[0].Pointer)
+}
+
+// Brackets in a text are no tables: however many they are, the save is read.
+func TestBracketsInATextAreNoDepth(t *testing.T) {
+	m := modelOf(t, strings.Replace(hut, "variables:\n", "variables:\n  note: {of: player, type: text, max_length: 2000, optional: true, read_by: game, written_by: game}\n", 1))
+	p := joined(t, m).Save("ada")
+	p.Values["note"] = types.OfText(strings.Repeat(`[{"`, 300))
+	raw, err := save.Encode(p)
+	require.NoError(t, err)
+	for name, open := range map[string]func([]byte) (*save.Loose, error){"quickly": save.OpenQuickly, "patiently": save.OpenPatiently, "either way": save.OpenPlayer} {
+		loose, err := open(raw)
+		require.NoError(t, err, name)
+		read, problems, err := loose.Fit(m)
+		require.NoError(t, err)
+		assert.Empty(t, problems)
+		assert.Equal(t, p.Values["note"], read.Values["note"], name)
+	}
+}
+
+// Where there is just one facing, everybody has it.
+func TestTheOnlyFacingIsEverybodys(t *testing.T) {
+	const old = "space: {facings: [north, south]}\n"
+	m := modelOf(t, strings.Replace(hut, "start:", old+"start:", 1))
+	p := joined(t, m).Save("ada")
+	p.Place.Facing = "south"
+	raw, err := save.Encode(p)
+	require.NoError(t, err)
+	one := modelOf(t, strings.Replace(hut, "start:", "space: {facings: [west]}\nstart:", 1))
+	read, problems, err := save.DecodePlayer(raw, one)
+	require.NoError(t, err)
+	assert.Equal(t, "west", read.Place.Facing)
+	require.Len(t, problems, 2, "of the place, and of where they came in")
+	assert.Equal(t, "it is west", problems[0].Instead)
 }

@@ -58,3 +58,24 @@ func TestWhatCannotBePutRightChangesNothing(t *testing.T) {
 		})
 	}
 }
+
+// What is corrected over all slots of somebody who has nothing there yet begins a document of this version.
+func TestACorrectionOverAllSlotsBeginsADocument(t *testing.T) {
+	m, _, found := model.LoadFor(examples.Harbour, examples.Commons)
+	require.NotNil(t, m, found)
+	name := ""
+	for _, v := range m.Vars {
+		if v.Holder == model.OfProfile && v.Hold == m.Profile && v.Type.Numeric() && !v.Computed() && name == "" {
+			name = v.Name
+			p := &save.Player{Player: "ada", Values: save.Values{}}
+			require.NoError(t, p.Correct(m, name, "", types.OfNum(v.Max)))
+			require.NotNil(t, p.Profile)
+			assert.Equal(t, 1, p.Profile.Format)
+			assert.Equal(t, "harbour", p.Profile.Game)
+			assert.Equal(t, m.Plan.Version.Value, p.Profile.Version)
+			assert.Equal(t, "ada", p.Profile.Player)
+			assert.Equal(t, types.OfNum(v.Max), p.Profile.Values[v.ID])
+		}
+	}
+	require.NotEmpty(t, name)
+}

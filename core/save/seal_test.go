@@ -2,6 +2,9 @@ package save_test
 
 import (
 	"bytes"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,4 +81,13 @@ func TestWhatTheServiceKnowsIsWrittenIntoASave(t *testing.T) {
 	for _, none := range []string{"", "{", "7", "null", "[]"} {
 		assert.Equal(t, none, string(save.Told([]byte(none), save.About{})))
 	}
+}
+
+// A seal is the same in every version of the program: HMAC-SHA-256 over the key's id, a new line and the save.
+func TestASealIsTheSameForEver(t *testing.T) {
+	sealed, err := ring[:1].Seal([]byte(`{"alluvion_save":1}`))
+	require.NoError(t, err)
+	h := hmac.New(sha256.New, ring[0].Secret)
+	h.Write([]byte("k1\n" + `{"alluvion_save":1}`))
+	assert.Contains(t, string(sealed), hex.EncodeToString(h.Sum(nil)), "%s", sealed)
 }

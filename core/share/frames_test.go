@@ -349,3 +349,16 @@ func TestAStopwatchThatRanBeforeTheSessionComesBackTheSame(t *testing.T) {
 	seen, _ := mirror.JSON("player.awake@ada")
 	assert.Equal(t, string(value), string(seen))
 }
+
+// Somebody leaves and comes back within a tick: what their machine knew of the earlier visit is void, and all that is theirs alone
+// comes whole.
+func TestANewVisitIsSentWholeToWhoKnewAnEarlierOne(t *testing.T) {
+	r, b := cavern(t, "ada", "bob")
+	b.Tick(100)
+	asks(t, r, b, engine.Request{Do: "leave", Player: "ada"})
+	b.Tick(200)
+	asks(t, r, b, engine.Request{Do: "join", Player: "ada", Slot: 1})
+	b.Tick(300)
+	assert.Contains(t, frame(t, b, "ada", 1), `"self":{"whole":true`)
+	assert.Contains(t, frame(t, b, "ada", 2), `"self":{"whole":true`)
+}

@@ -189,3 +189,21 @@ func perhaps(t *testing.T, upgrades string) (*upgrade.Chain, string) {
 	}
 	return upgrade.New(m), ""
 }
+
+// A save whose seal is wrong, whose key is not known, or whose seal nobody asks about: each is said.
+func TestWhatASealIsIsSaid(t *testing.T) {
+	m := load(t, before)
+	r := engine.New(m)
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	raw, err := save.Encode(r.Save("ada"))
+	require.NoError(t, err)
+	keys, others := save.Keys{{ID: "k1", Secret: []byte("0123456789abcdef")}}, save.Keys{{ID: "k1", Secret: []byte("fedcba9876543210")}}
+	sealed, err := keys.Seal(raw)
+	require.NoError(t, err)
+	c := upgrade.New(m)
+	for want, with := range map[string]save.Keys{"right": keys, "wrong": others, "not asked": nil} {
+		assert.Equal(t, want, c.Check(sealed, with, upgrade.Around{}, nil).Seal)
+	}
+	assert.Empty(t, c.Check(raw, keys, upgrade.Around{}, nil).Seal, "it has none")
+}
