@@ -32,7 +32,7 @@ type measure struct {
 
 var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
 	{"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", one(writing)},
-	{"live", living}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}}
+	{"live", living}, {"joins", one(joins)}, {"near", one(nearby)}, {"session", one(throughSession)}, {"move", moving}, {"edits", edits}, {"memory", one(perPlayer)}, {"packed", packing}, {"start", one(start)}, {"console", one(firstLoad)}}
 
 func main() {
 	testing.Init()
@@ -41,6 +41,7 @@ func main() {
 	raw := flag.Bool("raw", false, "print rows as JSON")
 	as := flag.String("as", "", "what this process is in a benchmark of several: peer or crowd")
 	addr := flag.String("addr", "", "where the server of such a benchmark is")
+	plays := flag.String("plays", "plain", "what a crowd plays: plain, near, real")
 	size := flag.Int("size", 0, "how many bytes the peer sends")
 	flag.Parse()
 	if err := flag.Set("test.benchtime", "100ms"); err != nil {
@@ -49,8 +50,10 @@ func main() {
 	switch {
 	case *as == "peer":
 		runPeer(*addr, *size)
+	case *as == "joiners":
+		runJoiners(*addr)
 	case *as == "crowd":
-		runCrowd(*addr, *size)
+		runCrowd(*addr, *plays, *size)
 	case *only != "":
 		if *profile != "" {
 			file, err := os.Create(*profile)
