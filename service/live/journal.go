@@ -23,8 +23,19 @@ type journal struct {
 // outcome is what came of a numbered request.
 type outcome struct {
 	number  uint64
-	answer  Answer
-	refusal error // nil where it was applied
+	time    int64   // the session's, of what was applied
+	answer  *Answer // all that came of it, where somebody may want that again
+	refusal error   // nil where it was applied
+}
+
+// again is the answer as it is given once more.
+func (o *outcome) again() Answer {
+	a := Answer{Number: o.number, Time: o.time}
+	if o.answer != nil {
+		a = *o.answer
+	}
+	a.Repeat = true
+	return a
 }
 
 func (j *journal) find(number uint64) (outcome, bool) {
@@ -89,8 +100,7 @@ func (s *Session) repeated(req *engine.Request) (Answer, error, bool) {
 	case known && errors.As(o.refusal, &refusal):
 		return Answer{}, again{refusal}, true
 	case known:
-		o.answer.Repeat = true
-		return o.answer, nil, true
+		return o.again(), nil, true
 	case req.Number == last: // the one that the save knows
 		return Answer{Number: last, Time: s.clock(), Repeat: true}, nil, true
 	case req.Number < last:

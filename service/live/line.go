@@ -2,6 +2,7 @@ package live
 
 import (
 	"slices"
+	"strconv"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -75,10 +76,7 @@ func newLine(player, server, from string, as share.Codec) *Line {
 
 // say queues a message that must not be lost.
 func (l *Line) say(m wire.Said) {
-	raw, err := json.Marshal(m)
-	if err != nil {
-		panic(err) // plain data
-	}
+	raw := saidText(m)
 	l.mu.Lock()
 	over := len(l.waiting) >= mostWaiting
 	if !over && !l.ended {
@@ -90,6 +88,19 @@ func (l *Line) say(m wire.Said) {
 		return
 	}
 	l.wake()
+}
+
+// saidText is a message as JSON. That something was applied is said most often, and written by hand.
+func saidText(m wire.Said) []byte {
+	if m == (wire.Said{Is: "answer", Number: m.Number}) && m.Number > 0 {
+		raw := strconv.AppendUint(append(make([]byte, 0, 48), `{"is":"answer","number":`...), m.Number, 10)
+		return append(raw, '}')
+	}
+	raw, err := json.Marshal(m)
+	if err != nil {
+		panic(err) // plain data
+	}
+	return raw
 }
 
 func (l *Line) wake() {
@@ -114,8 +125,14 @@ func (l *Line) post(frame []byte) {
 	l.wake()
 }
 
-// room is where the next frame may be written: the line must be free.
-func (l *Line) room() []byte { return l.frame[:0] }
+// room is where the next frame may be written: the line must be free. The room of a whole view, which is many times as
+// large as what follows, is given up.
+func (l *Line) room() []byte {
+	if cap(l.frame) > 2048 && cap(l.frame) > 4*len(l.frame) {
+		return nil
+	}
+	return l.frame[:0]
+}
 
 // Next waits for something to be sent. What it gives is good until Sent; false when the line has ended.
 func (l *Line) Next() (messages [][]byte, frame []byte, ok bool) {

@@ -4,6 +4,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/go-json-experiment/json"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -29,6 +30,16 @@ func TestALineKeepsOneFrameAndAllMessages(t *testing.T) {
 	assert.False(t, l.stuck(time.Now().Add(time.Hour)))
 	assert.True(t, l.free())
 	assert.EqualValues(t, 17, l.traffic.BytesOut.Load())
+}
+
+// What is written by hand is what the library would write.
+func TestASaidMessageIsTheSameByHand(t *testing.T) {
+	for _, m := range []wire.Said{{Is: "answer", Number: 1}, {Is: "answer", Number: 1<<53 - 1}, {Is: "answer", Number: 7, Repeat: true},
+		{Is: "answer"}, {Is: "saved", Number: 3}, {Is: "answer", Number: 3, Why: "so"}} {
+		want, err := json.Marshal(m)
+		require.NoError(t, err)
+		assert.Equal(t, string(want), string(saidText(m)))
+	}
 }
 
 func TestALineEndsOnceAndForAll(t *testing.T) {

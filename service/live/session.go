@@ -142,11 +142,14 @@ func (s *Session) arm(timer *time.Timer) {
 }
 
 // clock is the session's time: it stands still while nobody is present.
-func (s *Session) clock() int64 {
+func (s *Session) clock() int64 { return s.clockAt(time.Now()) }
+
+// clockAt is the session's time at a moment that is not long past.
+func (s *Session) clockAt(now time.Time) int64 {
 	if s.awake.IsZero() {
 		return s.base
 	}
-	return s.base + time.Since(s.awake).Milliseconds()
+	return s.base + now.Sub(s.awake).Milliseconds()
 }
 
 // today is the date that requests carry: the service says it, and never a player's machine.
@@ -237,7 +240,8 @@ func (s *Session) perform(req engine.Request, whole bool) (Answer, <-chan store.
 	if first, err, known := s.repeated(&req); known {
 		return first, nil, err
 	}
-	req.At, req.Date = s.clock(), today()
+	now := time.Now()
+	req.At, req.Date = s.clockAt(now), now.UnixMilli()
 	if err := s.rates.Allow(s.run, req); err != nil {
 		return Answer{}, nil, s.keepRefusal(&req, err)
 	}
@@ -263,11 +267,13 @@ func (s *Session) perform(req engine.Request, whole bool) (Answer, <-chan store.
 	}
 	written, saved := s.cut(saves, left, req.Player)
 	answer.Saved = saved
-	if kept := answer; req.Number > 0 {
-		if !whole {
-			kept = Answer{Number: answer.Number, Time: answer.Time}
+	if req.Number > 0 {
+		kept := outcome{number: req.Number, time: answer.Time}
+		if whole {
+			all := answer
+			kept.answer = &all
 		}
-		s.keep(&req, outcome{number: req.Number, answer: kept})
+		s.keep(&req, kept)
 	}
 	return answer, written, nil
 }
@@ -319,8 +325,13 @@ func (s *Session) note(changes []engine.Change, player string) {
 		s.board.Note(changes, player)
 	}
 	s.spread(s, changes)
-	for _, c := range changes {
-		s.trail.add(Step{Time: s.clock(), At: time.Now().UTC(), Change: c})
+	if len(changes) == 0 {
+		return
+	}
+	now := time.Now()
+	at, date := s.clockAt(now), now.UTC()
+	for i := range changes {
+		s.trail.add(at, date, &changes[i])
 	}
 }
 

@@ -32,10 +32,10 @@ type trail struct {
 	handed int64 // up to which number they were handed out to be written
 }
 
-func (t *trail) add(s Step) {
+// add takes a change in that happened at a session's time, on a date.
+func (t *trail) add(at int64, date time.Time, c *engine.Change) {
 	t.last++
-	s.Number = t.last
-	t.steps = append(t.steps, s)
+	t.steps = append(t.steps, Step{Number: t.last, Time: at, At: date, Change: *c})
 	if len(t.steps) > mostKept {
 		t.steps = append(t.steps[:0], t.steps[len(t.steps)-mostKept/2:]...)
 	}
