@@ -243,25 +243,26 @@ func moving() []row {
 
 // edits is how soon a plan of 1,000 variables is judged again after one fate or one name was changed.
 func edits() []row {
-	text := planWith(1000, 200)
-	timed := func(do func()) time.Duration {
+	plan := planWith(1000, 200)
+	round := 0
+	edited := func(one edit.Edit) time.Duration {
 		least := time.Hour
-		for range 7 {
+		for range 7 { // each of a text of its own, which was judged before, as it is while somebody works on it
+			round++
+			text := fmt.Sprintf("%s# %d\n", plan, round)
+			check.Text([]byte(text), nil)
 			began := time.Now()
-			do()
+			changed, err := edit.Apply(text, []edit.Edit{one}, nil)
+			must(err)
+			if m, _, found := check.Text([]byte(changed), nil); m == nil {
+				panic(fmt.Sprint(found))
+			}
 			least = min(least, time.Since(began))
 		}
 		return least
 	}
-	edited := func(one edit.Edit) {
-		changed, err := edit.Apply(text, []edit.Edit{one}, nil)
-		must(err)
-		if m, _, found := check.Text([]byte(changed), nil); m == nil {
-			panic(fmt.Sprint(found))
-		}
-	}
-	fate := timed(func() { edited(edit.Edit{Do: "fate", Name: "player.v500", Crossing: "scene", Fate: "reset"}) })
-	name := timed(func() { edited(edit.Edit{Do: "rename", Name: "player.v500", To: "w500"}) })
+	fate := edited(edit.Edit{Do: "fate", Name: "player.v500", Crossing: "scene", Fate: "reset"})
+	name := edited(edit.Edit{Do: "rename", Name: "player.v500", To: "w500"})
 	ms := func(d time.Duration) string { return fmt.Sprintf("%.0f ms", float64(d.Microseconds())/1000) }
 	return []row{{"a fate edited in a plan of 1,000 variables and 200 scenes, and judged", ms(fate), "150 ms", fmt.Sprintf("%.2f", fate.Seconds()/0.15), "≤ 1"},
 		{"a variable renamed there, and judged", ms(name), "150 ms", fmt.Sprintf("%.2f", name.Seconds()/0.15), "≤ 1"}}

@@ -102,7 +102,7 @@ func documented(t reflect.Type) reflect.Type {
 func (a *Action) read(r *reader, n *node, _ field) {
 	a.At = n.At
 	all, before := reflect.New(anyAction()).Elem(), len(r.found)
-	r.tableOf(n, all, func() { a.Verb = r.verb(n, all.Type(), "An action") })
+	r.tableOf(n, all, func(n *node) { a.Verb = r.verb(n, all.Type(), "An action") })
 	if a.Verb == "" {
 		return
 	}

@@ -188,7 +188,7 @@ func (f *Fates) read(r *reader, n *node, _ field) {
 		e.Value.read(r, k.value, field{name: k.name})
 		f.Own.Entries = append(f.Own.Entries, e)
 	})
-	r.tableOf(rest, reflect.ValueOf(f).Elem(), func() {}, r.crossings...)
+	r.tableOf(rest, reflect.ValueOf(f).Elem(), func(*node) {}, r.crossings...)
 }
 
 // without is a table with those of its keys that are not taken; take reads the others.
@@ -199,7 +199,6 @@ func (n *node) without(taken func(name string) bool, take func(k *key)) *node {
 			rest.keys = append(rest.keys, k)
 			continue
 		}
-		k.value.At = orAt(k.value.At, k.at)
 		take(&k)
 	}
 	return rest

@@ -118,7 +118,6 @@ func (x *Rules) read(r *reader, n *node, _ field) {
 	*x = make(Rules, len(n.keys))
 	for i, k := range n.keys {
 		rule := &(*x)[i]
-		k.value.At = orAt(k.value.At, k.at)
 		r.table(k.value, reflect.ValueOf(rule).Elem())
 		if rule.Name.Name != "" {
 			r.report("wrong-type", rule.Name.At, "The rule is called %s already, by its key.", clip(k.name))

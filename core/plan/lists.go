@@ -67,7 +67,7 @@ func (d *Defaults) read(r *reader, n *node, _ field) {
 		e.Value.read(r, k.value, field{name: k.name})
 		d.Lists.Entries = append(d.Lists.Entries, e)
 	})
-	r.tableOf(rest, reflect.ValueOf(d).Elem(), func() {}, r.lists...)
+	r.tableOf(rest, reflect.ValueOf(d).Elem(), func(*node) {}, r.lists...)
 }
 
 // mostOptions is how many options a list may have.

@@ -17,6 +17,7 @@ import (
 
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/internal/golden"
 )
 
 const small = `alluvion: 1
@@ -287,5 +288,30 @@ func TestAPlanInJSONIsTheSamePlan(t *testing.T) {
 		assert.Empty(t, found, name)
 		assert.Len(t, p.Variables.Entries, len(was.Variables.Entries), name)
 		assert.Len(t, p.Rules, len(was.Rules), name)
+	}
+}
+
+// A text that is read again is said the same of, and so is one that is read by several at once: what was parsed is shared.
+func TestATextThatIsReadAgainIsTheSame(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	for i, changed := range append(golden.Otherwise(string(raw)), golden.Without(string(raw))...) {
+		if i%12 != 0 {
+			continue
+		}
+		text := []byte(strings.Replace(changed.Text, "title:", "tilte:", 1+i%3))
+		first, found := plan.Read(text)
+		all := make(chan finding.List)
+		for range 3 {
+			go func() {
+				_, found := plan.Read(text)
+				all <- found
+			}()
+		}
+		for range 3 {
+			require.Equal(t, found, <-all, changed.What)
+		}
+		again, _ := plan.Read(text)
+		require.Equal(t, first, again, changed.What)
 	}
 }

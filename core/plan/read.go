@@ -237,7 +237,7 @@ func (r *reader) list(n *node, v reflect.Value, f field) {
 // and read as what was probably meant, so that what stands under it is not missed everywhere else.
 func (r *reader) table(n *node, v reflect.Value) {
 	done, _ := v.Addr().Interface().(interface{ complete(*reader, *node) })
-	r.tableOf(n, v, func() {
+	r.tableOf(n, v, func(n *node) {
 		if done != nil {
 			done.complete(r, n)
 		}
@@ -245,7 +245,7 @@ func (r *reader) table(n *node, v reflect.Value) {
 }
 
 // tableOf is table with what is to be judged once all its keys are read, and with more words that can stand there.
-func (r *reader) tableOf(n *node, v reflect.Value, complete func(), more ...string) {
+func (r *reader) tableOf(n *node, v reflect.Value, complete func(*node), more ...string) {
 	if n.form != formTable {
 		r.wrongTable(n, v.Type())
 		return
@@ -266,10 +266,9 @@ func (r *reader) tableOf(n *node, v reflect.Value, complete func(), more ...stri
 			}
 			misspelt[len(r.found)-1] = true
 			r.unread[len(r.found)-1] = ""
-			n.keys[i].name, f = near, fields.byName[near]
+			n, f = n.renamed(i, near), fields.byName[near]
 		}
 		seen[f.name] = true
-		k.value.At = orAt(k.value.At, k.at)
 		r.read(k.value, v.FieldByIndex(f.index), f)
 	}
 	for _, f := range fields.list {
@@ -278,10 +277,18 @@ func (r *reader) tableOf(n *node, v reflect.Value, complete func(), more ...stri
 			r.unread[len(r.found)-1] = n.Pointer + "/" + f.name
 		}
 	}
-	complete()
+	complete(n)
 	if len(misspelt) > 0 {
 		r.onlyWhatFits(before, misspelt)
 	}
+}
+
+// renamed is a table in which one key has another name.
+func (n *node) renamed(i int, name string) *node {
+	out := *n
+	out.keys = slices.Clone(n.keys)
+	out.keys[i].name = name
+	return &out
 }
 
 // onlyWhatFits takes back how sure it is of misspelt keys where something else is wrong in their table: what stands
@@ -552,7 +559,6 @@ func (m *Map[T]) read(r *reader, n *node, f field) {
 	m.Entries = make([]Entry[T], len(n.keys))
 	for i, k := range n.keys {
 		r.checkID(k.name, k.at, idPattern)
-		k.value.At = orAt(k.value.At, k.at)
 		m.Entries[i] = Entry[T]{ID: k.name, At: k.at}
 		r.read(k.value, reflect.ValueOf(&m.Entries[i].Value).Elem(), f)
 	}

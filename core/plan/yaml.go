@@ -5,7 +5,9 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -60,8 +62,46 @@ func (f form) String() string {
 	return [...]string{"nothing", "a value", "a text", "a list", "a table"}[f]
 }
 
-// parse turns text into nodes, or says in one finding why it cannot.
+// recently are the last texts that were parsed: whoever edits a plan reads the same text several times in a row. The nodes
+// are shared, so nobody changes them.
+var recently struct {
+	sync.Mutex
+	last [2]parsed
+	next int
+}
+
+type parsed struct {
+	source string
+	root   *node
+	found  finding.List
+}
+
+// worthKeeping is from how many bytes on a text takes long enough to parse.
+const worthKeeping = 4 << 10
+
+// parse turns text into nodes, or says in one finding why it cannot. Nobody changes what it gives.
 func parse(source []byte) (*node, finding.List) {
+	if len(source) < worthKeeping {
+		return parseNew(source)
+	}
+	recently.Lock()
+	for i := range recently.last {
+		if p := recently.last[i]; p.source == string(source) {
+			recently.Unlock()
+			return p.root, slices.Clip(p.found)
+		}
+	}
+	recently.Unlock()
+	p := parsed{source: string(source)}
+	p.root, p.found = parseNew(source)
+	recently.Lock()
+	recently.last[recently.next] = p
+	recently.next = (recently.next + 1) % len(recently.last)
+	recently.Unlock()
+	return p.root, slices.Clip(p.found)
+}
+
+func parseNew(source []byte) (*node, finding.List) {
 	one := func(id string, at finding.At, format string, args ...any) (*node, finding.List) {
 		return nil, finding.List{finding.New(id, at, fmt.Sprintf(format, args...))}
 	}
@@ -351,7 +391,9 @@ func (c *converter) table(out *node, values []*ast.MappingValueNode, pointer str
 			continue
 		}
 		first[name] = where
-		out.keys = append(out.keys, key{name, where, c.convert(v.Value, where.Pointer, depth+1)})
+		value := c.convert(v.Value, where.Pointer, depth+1)
+		value.At = orAt(value.At, where)
+		out.keys = append(out.keys, key{name, where, value})
 	}
 	if len(out.keys) > 0 { // a table begins where its first key does, not at that key's colon
 		if k := out.keys[0].at; k.Line < out.Line || k.Line == out.Line && k.Column < out.Column {
