@@ -88,7 +88,7 @@ func parse(source []byte) (*node, finding.List) {
 	for i := range recently.last {
 		if p := recently.last[i]; p.source == string(source) {
 			recently.Unlock()
-			return p.root, slices.Clip(p.found)
+			return p.root, slices.Clone(p.found)
 		}
 	}
 	recently.Unlock()
@@ -98,7 +98,7 @@ func parse(source []byte) (*node, finding.List) {
 	recently.last[recently.next] = p
 	recently.next = (recently.next + 1) % len(recently.last)
 	recently.Unlock()
-	return p.root, slices.Clip(p.found)
+	return p.root, slices.Clone(p.found)
 }
 
 func parseNew(source []byte) (*node, finding.List) {
