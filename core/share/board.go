@@ -91,6 +91,9 @@ func NewBoard(run *engine.Run, layout *Layout) *Board {
 		b.scenes = append(b.scenes, newPart())
 	}
 	b.crowds = make([]crowd, len(m.Scenes))
+	for _, p := range append([]*Part{b.everyone}, b.scenes...) {
+		p.many = true
+	}
 	nth := map[*model.PropKind]int{}
 	for _, p := range m.Props {
 		b.copyOf = append(b.copyOf, nth[p.Kind])

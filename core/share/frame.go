@@ -168,6 +168,9 @@ func (b *Board) part(p *Part, as Codec, since int64) (int, []byte) {
 		changed, left, ok = p.since(since)
 	}
 	if !ok {
+		if whole := &p.wholes[as]; whole.to == b.tick { // many come in at once: what all of them see is written once
+			return partWhole, whole.raw
+		}
 		how, changed, left, since = partWhole, p.groups, nil, Whole
 	}
 	if p == b.everyone { // who a seat belongs to has to be known before it is named
@@ -182,8 +185,11 @@ func (b *Board) part(p *Part, as Codec, since int64) (int, []byte) {
 	} else {
 		raw = b.textPart(changed, left, since, how == partWhole)
 	}
-	if since == b.tick-1 {
+	switch {
+	case since == b.tick-1:
 		*kept = written{since, b.tick, raw}
+	case how == partWhole && p.many:
+		p.wholes[as] = written{Whole, b.tick, raw}
 	}
 	return how, raw
 }

@@ -18,6 +18,8 @@ type Part struct {
 	forgot int64    // what went away up to this tick is not known any more
 	digest digested
 	frames [2]written // what the last tick changed, by encoding
+	wholes [2]written // all of it, where many see it
+	many   bool       // whether many see it
 	raw    []byte     // what stands in frames is written here
 }
 
@@ -46,7 +48,8 @@ type written struct {
 const mostGone = 4096
 
 func newPart() *Part {
-	return &Part{digest: digested{tick: -1}, frames: [2]written{{from: -1}, {from: -1}}}
+	never := [2]written{{from: -1, to: -1}, {from: -1, to: -1}}
+	return &Part{digest: digested{tick: -1}, frames: never, wholes: never}
 }
 
 func compareGroups(a, b *group) int {
