@@ -21,13 +21,16 @@ func (t *tx) moved(p *Player, from Place, line bool) error {
 	}
 	areas := t.around(p.place.Scene, from.At, p.place.At)
 	for _, a := range areas {
-		if a.Contains(from.At) && !a.Contains(p.place.At) {
+		if !a.Beside(&from.At, &p.place.At) && a.Contains(from.At) && !a.Contains(p.place.At) {
 			if err := t.areaRules(a, false, p); err != nil {
 				return err
 			}
 		}
 	}
 	for _, a := range areas {
+		if a.Beside(&from.At, &p.place.At) {
+			continue
+		}
 		inside := a.Contains(p.place.At)
 		if a.Contains(from.At) || !inside && !(line && a.Crosses(from.At, p.place.At)) {
 			continue

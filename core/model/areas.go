@@ -82,16 +82,24 @@ func (a *Area) offset(p [MaxAxes]fixed.Num) [MaxAxes]fixed.Num {
 
 func (a *Area) within(d [MaxAxes]fixed.Num) bool { return Dot(d, d).Less(square(a.Radius)) }
 
+// Beside says that an area lies to one side of two points, so that nothing of it is between them: mostly it does.
+func (a *Area) Beside(from, to *[MaxAxes]fixed.Num) bool {
+	for i := range a.Axes {
+		if from[i].Less(a.Lo[i]) && to[i].Less(a.Lo[i]) || a.Hi[i].Less(from[i]) && a.Hi[i].Less(to[i]) {
+			return true
+		}
+	}
+	return false
+}
+
 // Crosses says whether the straight line between two points touches the area, though both ends may lie
 // outside.
 func (a *Area) Crosses(from, to [MaxAxes]fixed.Num) bool {
 	if a.Contains(from) || a.Contains(to) {
 		return true
 	}
-	for i := range a.Axes { // mostly it lies to one side of both
-		if from[i].Less(a.Lo[i]) && to[i].Less(a.Lo[i]) || a.Hi[i].Less(from[i]) && a.Hi[i].Less(to[i]) {
-			return false
-		}
+	if a.Beside(&from, &to) {
+		return false
 	}
 	if a.Ball {
 		return a.crossesBall(from, to)
