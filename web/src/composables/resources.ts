@@ -17,8 +17,16 @@ export const useMatrix = (game: () => string) =>
 export const useNames = (game: () => string) =>
   useResource(async () => (game() ? dataOf(await api.GET('/v1/games/{game}/names', { params: { path: { game: game() } } })) : []), game)
 
-export const usePlayers = (game: () => string) =>
-  useResource(async () => dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: game() } } })), game, 2000)
+/** How many players are shown at once; a part of the name finds others. */
+export const MOST_PLAYERS = 500
+
+/** The first players whose names have a part. */
+export const usePlayers = (game: () => string, part: () => string) =>
+  useResource(
+    async () => dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: game() }, query: { part: part(), most: MOST_PLAYERS } } })),
+    () => [game(), part()],
+    2000,
+  )
 
 export const usePlayer = (game: () => string, player: () => string, slot: () => number) =>
   useResource(

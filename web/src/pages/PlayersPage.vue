@@ -7,13 +7,14 @@ import EmptyState from '../components/EmptyState.vue'
 import SaveCheck from '../components/SaveCheck.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
-import { usePlayers } from '../composables/resources'
+import { MOST_PLAYERS, usePlayers } from '../composables/resources'
 import { useWindow } from '../composables/useWindow'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
 const router = useRouter()
-const { data: players, error, reload } = usePlayers(() => props.game)
+const find = computed(() => String(route.query.find ?? ''))
+const { data: players, error, reload } = usePlayers(() => props.game, () => find.value)
 const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' })
 
 interface Line {
@@ -21,9 +22,8 @@ interface Line {
   slot?: Schemas['SlotInfo']
 }
 
-const find = computed(() => String(route.query.find ?? ''))
 const look = (text: string) => void router.replace({ query: text ? { find: text } : {} })
-const lines = computed<Line[]>(() => (players.value ?? []).filter((p) => p.player.includes(find.value)).flatMap((player) => (player.slots.length ? player.slots.map((slot) => ({ player, slot })) : [{ player }])))
+const lines = computed<Line[]>(() => (players.value ?? []).flatMap((player) => (player.slots.length ? player.slots.map((slot) => ({ player, slot })) : [{ player }])))
 const scroller = ref<HTMLElement>()
 const { seen, above, below } = useWindow(lines, () => 33, scroller)
 const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.player.slot)
@@ -34,7 +34,7 @@ const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.play
     <h1 class="page-title">Players</h1>
     <p class="page-lead">Everybody who is in a session now, or has something saved.</p>
     <TroubleNote :text="error" @retry="reload" />
-    <EmptyState v-if="players && players.length === 0" title="Nobody has played yet">
+    <EmptyState v-if="players && players.length === 0 && !find" title="Nobody has played yet">
       Let somebody join: <span class="mono">alluvion play -service … -game {{ game }}</span>
       <template #do><v-btn variant="outlined" :to="{ name: 'stage', params: { game } }">Or try the plan on the stage</v-btn></template>
     </EmptyState>
@@ -74,6 +74,7 @@ const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.play
             <tr v-if="below" aria-hidden="true"><td :style="{ height: `${below}px` }" /></tr>
           </tbody>
         </table>
+        <p v-if="players.length === MOST_PLAYERS" class="quiet none">The first {{ MOST_PLAYERS }} are shown. A part of the name finds others.</p>
         <p v-if="!lines.length" class="quiet none">Nobody is called {{ find }}.</p>
       </div>
     </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, shown } from '../api/client'
@@ -14,7 +14,8 @@ const route = useRoute()
 const router = useRouter()
 
 const sessions = useSessions(() => props.game)
-const players = usePlayers(() => props.game)
+const part = ref('')
+const players = usePlayers(() => props.game, () => part.value)
 const names = useNames(() => props.game)
 
 // What is asked stands in the address.
@@ -47,7 +48,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string; option?: str
     <p class="page-lead">The changes that led to a value, newest first: when, from what to what, and who or which rule did it.</p>
     <form class="asked" @submit.prevent>
       <v-combobox :model-value="session" :items="rooms" label="Session" @update:model-value="(v) => ask({ session: v })" />
-      <v-autocomplete :model-value="player || null" :items="(players.data.value ?? []).map((p) => p.player)" label="Player" placeholder="everybody" clearable @update:model-value="(v) => ask({ player: v })" />
+      <v-autocomplete :model-value="player || null" :items="(players.data.value ?? []).map((p) => p.player)" label="Player" placeholder="everybody" clearable @update:search="(text) => (part = text ?? '')" @update:model-value="(v) => ask({ player: v })" />
       <v-autocomplete :model-value="name || null" :items="values" label="Value" placeholder="every value" clearable @update:model-value="(v) => ask({ name: v })" />
     </form>
     <TroubleNote :text="error || sessions.error.value" @retry="sessions.reload().then(reload)" />
