@@ -26,7 +26,7 @@ type Board struct {
 	crowds   []crowd // by scene; of those with near
 
 	stirred bool            // something has happened since the last tick
-	dirty   map[string]bool // players whose values may have changed
+	dirty   map[string]bool // players of whom something may have changed: false where only their place may have
 	spots   map[thingKey]bool
 	always  []thingKey // what the world holds that has to be read again whenever anything happened
 	derived bool       // players have computed values that are shared
@@ -49,6 +49,7 @@ type viewed struct {
 	self     *Part
 	entities map[thingKey]*entity
 
+	visit   *engine.Player         // as the engine has them: another one in each visit
 	aura    *Part                  // what those near them are sent of them, in scenes with near
 	at      [model.MaxAxes]float64 // about where they are
 	left    bool                   // they are not in the session any more
@@ -180,7 +181,7 @@ func (b *Board) atOf(k thingKey) int {
 func (b *Board) Note(changes []engine.Change, asked string) {
 	b.stirred = true
 	if asked != "" {
-		b.dirty[asked] = true
+		b.dirty[asked] = b.dirty[asked]
 	}
 	m := b.run.Model()
 	for i := range changes {
@@ -306,12 +307,14 @@ func (b *Board) seePlayers() {
 	}
 	for _, p := range here {
 		v := b.players[p.ID()]
-		if v == nil {
+		values, dirty := b.dirty[p.ID()]
+		switch {
+		case v == nil:
 			v = b.welcome(p.ID())
-		} else if !b.dirty[p.ID()] && !b.derived {
-			continue
+			b.seePlayer(v, p, true)
+		case dirty || b.derived:
+			b.seePlayer(v, p, values || b.derived)
 		}
-		b.seePlayer(v, p)
 	}
 }
 
@@ -353,13 +356,21 @@ func (b *Board) welcome(id string) *viewed {
 	return v
 }
 
-func (b *Board) seePlayer(v *viewed, p *engine.Player) {
+// seePlayer reads what a player has; without values only where they are, if they are in the scene in which they were.
+func (b *Board) seePlayer(v *viewed, p *engine.Player, values bool) {
 	at, _, _ := p.Where()
 	if v.scene != at.Scene {
-		v.scene, v.since = at.Scene, b.tick
+		v.scene, v.since, values = at.Scene, b.tick, true
+	}
+	if v.visit != p { // they left and came back within a tick
+		v.visit, values = p, true
 	}
 	for i := range v.at {
 		v.at[i] = at.At[i].Float()
+	}
+	if !values {
+		b.seePlace(v, p)
+		return
 	}
 	b.seeOwn(v, p, thingKey{int(model.OfPlayer), 0})
 	alone := 1
@@ -380,6 +391,21 @@ func (b *Board) seePlayer(v *viewed, p *engine.Player) {
 				b.drop(v.entities[key])
 				delete(v.entities, key)
 			}
+		}
+	}
+}
+
+// seePlace reads where a player is: of most who ask for something nothing else has changed.
+func (b *Board) seePlace(v *viewed, p *engine.Player) {
+	g := &v.entities[thingKey{int(model.OfPlayer), 0}].groups[Scene]
+	for i := range g.cells {
+		c := &g.cells[i]
+		if c.item.Form != FormPlace {
+			continue
+		}
+		if item := readPlace(b.run, &b.Layout.Holders[model.OfPlayer].Fields[c.field], p, -1); item != c.item {
+			c.item, c.changed, c.json = item, b.tick, nil
+			g.in.stir(g, b.tick)
 		}
 	}
 }
