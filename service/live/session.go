@@ -104,6 +104,7 @@ func (s *Session) start() {
 			select {
 			case do := <-s.inbox:
 				do()
+				s.more()
 			case <-timer.C:
 				s.advance()
 				s.catchUp()
@@ -114,6 +115,21 @@ func (s *Session) start() {
 			}
 		}
 	}()
+}
+
+// mostAtATime is how many requests are carried out before it is asked whether anything else is due.
+const mostAtATime = 64
+
+// more carries out what else is asked by now.
+func (s *Session) more() {
+	for n := 1; n < mostAtATime && !s.closing; n++ {
+		select {
+		case do := <-s.inbox:
+			do()
+		default:
+			return
+		}
+	}
 }
 
 // ticker beats whenever changed players are to be saved; where the plan does not say, what is owed is
