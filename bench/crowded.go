@@ -6,7 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"log/slog"
-	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -81,13 +80,7 @@ func joins() row {
 		return row{what, "bin/alluvion is missing: make build", "–", "–", wanted}
 	}
 	defer func() { _ = service.Process.Signal(syscall.SIGTERM); _ = service.Wait() }()
-	for range 500 {
-		if c, err := net.Dial("tcp", addr); err == nil {
-			_ = c.Close()
-			break
-		}
-		time.Sleep(5 * time.Millisecond)
-	}
+	listening(addr)
 	self, err := os.Executable()
 	must(err)
 	out, err := exec.Command(self, "-as", "joiners", "-addr", addr).Output()
@@ -276,13 +269,7 @@ func perPlayer() row {
 			return 0, err
 		}
 		defer func() { _ = server.Process.Signal(syscall.SIGTERM); _ = server.Wait() }()
-		for range 500 {
-			if c, err := net.Dial("tcp", addr); err == nil {
-				_ = c.Close()
-				break
-			}
-			time.Sleep(5 * time.Millisecond)
-		}
+		listening(addr)
 		before := rssOf(server.Process.Pid)
 		self, err := os.Executable()
 		if err != nil {

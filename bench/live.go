@@ -171,13 +171,7 @@ func crowdAgainst(server *exec.Cmd, addr, scenario string, size int) (heardBy, t
 		return heardBy{}, 0, fmt.Errorf("bin/alluvion is missing: make build")
 	}
 	defer func() { _ = server.Process.Signal(syscall.SIGTERM); _ = server.Wait() }()
-	for range 500 {
-		if c, err := net.Dial("tcp", addr); err == nil {
-			_ = c.Close()
-			break
-		}
-		time.Sleep(5 * time.Millisecond)
-	}
+	listening(addr)
 	self, err := os.Executable()
 	if err != nil {
 		panic(err)
@@ -206,6 +200,17 @@ func crowdAgainst(server *exec.Cmd, addr, scenario string, size int) (heardBy, t
 		return m, cpuOf(server.Process.Pid) - before, nil
 	}
 	return heardBy{}, 0, fmt.Errorf("the crowd said nothing")
+}
+
+// listening waits until somebody listens at an address.
+func listening(addr string) {
+	for range 500 {
+		if c, err := net.Dial("tcp", addr); err == nil {
+			_ = c.Close()
+			break
+		}
+		time.Sleep(5 * time.Millisecond)
+	}
 }
 
 // cpuOf is how much CPU a process has used (proc_pid_stat(5): its 14th and 15th field, in ticks of 10 ms).

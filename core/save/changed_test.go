@@ -11,7 +11,6 @@ import (
 
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
-	"alluvion.dev/core/upgrade"
 	"alluvion.dev/examples"
 	"alluvion.dev/internal/golden"
 	"alluvion.dev/internal/worlds"
@@ -26,16 +25,7 @@ func TestWhatIsSaidOfSavesUnderAPlanInWhichOneThingIsOtherwise(t *testing.T) {
 	for _, game := range []struct{ name, text string }{{"mill", string(mill)}, {"harbour", string(examples.Harbour)}, {"cabin", worlds.Cabin}} {
 		whole, _, found := model.LoadFor([]byte(game.text), examples.Commons)
 		require.NotNil(t, whole, "%+v", found)
-		var saves []any
-		require.NoError(t, upgrade.MadeUp(whole, 9, 4, func(_ string, doc any) error {
-			saves = append(saves, doc)
-			return nil
-		}))
-		few := []any{}
-		for i := range 5 {
-			few = append(few, saves[i*(len(saves)-1)/4])
-		}
-		saves = few
+		saves := worlds.Saves(t, whole, 9, 5)
 		for i, changed := range append(golden.Without(game.text), golden.Otherwise(game.text)...) {
 			other, _, _ := model.LoadFor([]byte(changed.Text), examples.Commons)
 			if other == nil || i%2 == 1 && game.name != "cabin" {

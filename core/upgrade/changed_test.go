@@ -15,6 +15,7 @@ import (
 	"alluvion.dev/core/upgrade"
 	"alluvion.dev/examples"
 	"alluvion.dev/internal/golden"
+	"alluvion.dev/internal/worlds"
 )
 
 var versionLine = regexp.MustCompile(`(?m)^version: .*$`)
@@ -27,16 +28,7 @@ func TestWhatIsSaidOfAPlanInWhichOneThingIsOtherwise(t *testing.T) {
 	var out strings.Builder
 	for _, game := range []struct{ name, text string }{{"mill", string(mill)}, {"harbour", string(examples.HarbourBefore)}} {
 		whole := load(t, game.text)
-		var saves []any
-		require.NoError(t, upgrade.MadeUp(whole, 5, 6, func(_ string, doc any) error {
-			saves = append(saves, doc)
-			return nil
-		}))
-		few := []any{}
-		for i := range 8 {
-			few = append(few, saves[i*(len(saves)-1)/7])
-		}
-		saves = few
+		saves := worlds.Saves(t, whole, 5, 8)
 		for _, changed := range append(golden.Without(game.text), golden.Otherwise(game.text)...) {
 			other, _, _ := model.LoadFor([]byte(versionLine.ReplaceAllString(changed.Text, "version: 3")), examples.Commons)
 			if other == nil {
