@@ -169,14 +169,19 @@ func comma(raw []byte) []byte {
 	return append(raw, ',')
 }
 
+// Sum is SHA-256 in hexadecimal, as digests have it.
+func Sum(raw []byte) string {
+	hash := sha256.Sum256(raw)
+	return hex.EncodeToString(hash[:])
+}
+
 // sum is the digest of a JSON document.
 func sum(raw []byte) string {
 	text := jsontext.Value(raw)
 	if err := text.Canonicalize(); err != nil {
 		panic(err) // it was written here
 	}
-	hash := sha256.Sum256(text)
-	return hex.EncodeToString(hash[:])
+	return Sum(text)
 }
 
 // text is a cell as frames have it: "player.warmth@wren":62.5

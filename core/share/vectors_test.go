@@ -11,7 +11,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion.dev/core/bitstream"
 	"alluvion.dev/core/share"
+	"alluvion.dev/core/types"
 	"alluvion.dev/core/wire"
 )
 
@@ -19,7 +21,7 @@ import (
 // themselves, they lead to the views and digests that they say.
 func TestTheRecordedConversationsAreUnderstood(t *testing.T) {
 	forms := map[string]bool{}
-	for _, name := range []string{"conversations", "near"} {
+	for _, name := range []string{"conversations", "near", "everything"} {
 		understood(t, name, forms)
 	}
 	for _, form := range []string{"value", "id", "place", "spot", "thing", "watch"} {
@@ -95,4 +97,64 @@ func valid(t *testing.T, def string, raw []byte) {
 	message, err := jsonschema.UnmarshalJSON(bytes.NewReader(raw))
 	require.NoError(t, err)
 	require.NoError(t, s.Validate(message), "%s", raw)
+}
+
+// The bits of codes are those of the values beside them, and the other way round.
+func TestTheRecordedCodesAreUnderstood(t *testing.T) {
+	var fields []struct {
+		Name   string
+		Code   *types.Code
+		Values []struct {
+			Value types.Value
+			Bits  string
+		}
+	}
+	recorded(t, "codes", &fields)
+	kinds := map[string]bool{}
+	for _, f := range fields {
+		kinds[f.Code.Kind] = true
+		for _, x := range f.Values {
+			var b bitstream.Bits
+			require.NoError(t, f.Code.Write(&b, x.Value), "%s %v", f.Name, x.Value)
+			require.Equal(t, len(x.Bits), b.Len(), f.Name)
+			var want bitstream.Bits
+			for _, bit := range x.Bits {
+				want.Flag(bit == '1')
+			}
+			assert.Equal(t, want.Raw(), b.Raw(), "%s %v", f.Name, x.Value)
+			assert.Equal(t, x.Value, f.Code.Read(bitstream.NewSource(want.Raw())), f.Name)
+			assert.LessOrEqual(t, b.Len(), f.Code.Width(), f.Name)
+		}
+	}
+	for _, kind := range []string{"number", "option", "truth", "text", "list"} {
+		assert.True(t, kinds[kind], kind)
+	}
+}
+
+// Where players are drawn is where the recorded points say.
+func TestTheRecordedMotionIsUnderstood(t *testing.T) {
+	var said struct {
+		Told  []share.Point
+		Drawn []struct {
+			Time int64
+			Is   share.Point
+		}
+	}
+	recorded(t, "motion", &said)
+	require.Greater(t, len(said.Drawn), 10)
+	var track share.Track
+	for _, p := range said.Told {
+		track.Add(p)
+	}
+	for _, x := range said.Drawn {
+		is, ok := track.At(x.Time)
+		require.True(t, ok)
+		assert.Equal(t, x.Is, is, "at %d", x.Time)
+	}
+}
+
+func recorded(t *testing.T, name string, into any) {
+	raw, err := os.ReadFile("../../docs/vectors/" + name + ".json")
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(raw, into))
 }

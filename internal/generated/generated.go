@@ -50,10 +50,25 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
+	all, err := conversation(everything, spokenOfEverything)
+	if err != nil {
+		return nil, err
+	}
+	numbers := map[string][]byte{}
+	for name, make := range map[string]func() ([]byte, error){"codes": codes, "digests": digests, "draws": draws, "motion": motion} {
+		if numbers[name], err = make(); err != nil {
+			return nil, err
+		}
+	}
 	return map[string][]byte{
 		"docs/vectors/carriers.json":      vectors,
 		"docs/vectors/conversations.json": talk,
 		"docs/vectors/near.json":          near,
+		"docs/vectors/everything.json":    all,
+		"docs/vectors/codes.json":         numbers["codes"],
+		"docs/vectors/digests.json":       numbers["digests"],
+		"docs/vectors/draws.json":         numbers["draws"],
+		"docs/vectors/motion.json":        numbers["motion"],
 		"api/openapi.yaml":                contract,
 		"docs/plan.schema.json":           plan.Schema(),
 		"docs/rehearsal.schema.json":      plan.RehearsalSchema(),
