@@ -74,21 +74,22 @@ func (b *Board) hasNear(scene int) bool { return b.run.Model().Scenes[scene].Tel
 // crowdIn is where the players of a scene are at this tick.
 func (b *Board) crowdIn(scene int) *crowd {
 	c := &b.crowds[scene]
-	if c.tick == b.tick {
+	if c.tick == b.tick && c.cell > 0 {
 		return c
 	}
 	s := b.run.Model().Scenes[scene]
 	if c.cell == 0 {
 		c.cell = s.Tells.Within.Float() * stays
-		wide := func(axis int) int {
+		wide := func(axis int) float64 {
 			if axis >= len(s.Size) {
 				return 1
 			}
-			return int(math.Ceil(s.Size[axis].Float()/c.cell)) + 1
+			return math.Ceil(s.Size[axis].Float()/c.cell) + 1
 		}
-		for c.across, c.along = wide(0), wide(1); c.across*c.along > mostCells; c.across, c.along = wide(0), wide(1) {
+		for wide(0)*wide(1) > mostCells {
 			c.cell *= 2
 		}
+		c.across, c.along = int(wide(0)), int(wide(1))
 		c.first = make([]int32, c.across*c.along+1)
 	}
 	c.tick = b.tick

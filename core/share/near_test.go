@@ -350,3 +350,21 @@ func TestABoardSaysWhatAMachineBelievesOtherwiseOfThoseWhoAreNear(t *testing.T) 
 	assert.Equal(t, "player.hood@carl", found[1].Address)
 	assert.Empty(t, found[1].Server)
 }
+
+// However large a scene is and however near is near: nobody is missed, and no more memory is taken.
+func TestScenesOfAnySizeAreSearched(t *testing.T) {
+	for _, row := range [][2]string{{"size: [60, 40], near: {within: 8", "size: [10000000, 10000000], near: {within: 0.000000001"},
+		{"size: [60, 40], near: {within: 8", "size: [60, 40], near: {within: 10000000"}, {"size: [60, 40], near: {within: 8", "size: [10000000, 40], near: {within: 9"}} {
+		m := worlds.Load(t, strings.Replace(worlds.Fair, row[0], row[1], 1))
+		f := newFair(t, m, share.LayoutOf(m))
+		for _, id := range []string{"ada", "bob"} {
+			require.NoError(t, f.ask(engine.Request{Do: "join", Player: id, Slot: 1}))
+		}
+		raw, ok := f.board.Frame(nil, share.JSON, "nobody", share.Whole, share.Words{}, nil)
+		assert.False(t, ok, "%s", raw)
+		f.tick()
+		x := f.machines["ada"][1]
+		f.hears(x, true)
+		assert.Contains(t, near(x), "bob", "they stand on one spot")
+	}
+}
