@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"testing"
@@ -357,4 +358,45 @@ func TestWhoComesBackIsSavedWhereThePlanSavesOnDeath(t *testing.T) {
 	back := r.Advance(2000)
 	require.Len(t, back.Saves, 1)
 	assert.Equal(t, engine.SaveMoment{Player: "ada", Moment: "death"}, back.Saves[0])
+}
+
+// Who is to come back at one time comes back in the order of their ids, whoever died first.
+func TestWhoComesBackAtOneTimeDoesSoByID(t *testing.T) {
+	m := worlds.Load(t, worlds.Camp)
+	r := engine.New(m)
+	for _, id := range []string{"cid", "ada", "bob"} {
+		_, err := r.Step(&engine.Request{Do: "join", Player: id, Slot: 1})
+		require.NoError(t, err)
+	}
+	for _, id := range []string{"bob", "cid", "ada"} {
+		_, err := r.Step(&engine.Request{Do: "die", Player: id, Server: true, At: 10})
+		require.NoError(t, err)
+	}
+	var back []string
+	for _, n := range r.Advance(5000).Notices {
+		if n.Kind == "came-back" {
+			back = append(back, n.Player)
+		}
+	}
+	assert.Equal(t, []string{"ada", "bob", "cid"}, back)
+}
+
+// An empty table of a save is nothing that was ever changed: it comes into being no more than what is left out.
+func TestAnEmptyTableOfASaveIsNothing(t *testing.T) {
+	m := worlds.Load(t, worlds.Cabin)
+	first := engine.New(m)
+	_, err := first.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	saved := first.Save("ada")
+	saved.World.Props = save.Props{"chest": {"red": {}, "blue": {"opened": types.OfBool(true)}}}
+	saved.Scenes = map[string]save.Values{"room": {}, "garden": {"steps": types.OfInt(4)}}
+	saved.Props = save.Props{"chest": {"green": {}}}
+	r := engine.New(m)
+	_, err = r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1, Saved: saved})
+	require.NoError(t, err)
+	assert.Len(t, r.PropCopies(), 1, "the blue chest")
+	again := r.Save("ada")
+	assert.Equal(t, []string{"blue"}, slices.Sorted(maps.Keys(again.World.Props["chest"])))
+	assert.NotContains(t, again.Scenes, "room")
+	assert.Empty(t, again.Props)
 }

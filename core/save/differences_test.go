@@ -95,3 +95,23 @@ func TestDifferencesAreTheSameBothWaysRound(t *testing.T) {
 		require.Empty(t, same)
 	})
 }
+
+// What is held for options is called by the variable and the option, as people call them.
+func TestWhatIsHeldForOptionsHasATitle(t *testing.T) {
+	m, _, found := model.LoadFor(examples.Harbour, examples.Commons)
+	require.NotNil(t, m, found)
+	before := &save.Player{Game: "harbour", Version: m.Plan.Version.Value, Player: "finn", Slot: 1, Place: save.Place{Scene: m.Scenes[0].ID}, Values: save.Values{}}
+	after := *before
+	after.Lists = save.Props{"ware": {"rice": {"have": types.OfInt(2)}}}
+	raw := [2][]byte{}
+	for i, doc := range []*save.Player{before, &after} {
+		var err error
+		raw[i], err = save.Encode(doc)
+		require.NoError(t, err)
+	}
+	got, err := save.Differences(m, raw[0], raw[1])
+	require.NoError(t, err)
+	require.Len(t, got, 1)
+	assert.Equal(t, m.Var("ware.have").Title+" of Rice", got[0].Title)
+	assert.Equal(t, "2", got[0].After)
+}
