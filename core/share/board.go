@@ -181,7 +181,9 @@ func (b *Board) atOf(k thingKey) int {
 func (b *Board) Note(changes []engine.Change, asked string) {
 	b.stirred = true
 	if asked != "" {
-		b.dirty[asked] = b.dirty[asked]
+		if _, known := b.dirty[asked]; !known {
+			b.dirty[asked] = false
+		}
 	}
 	m := b.run.Model()
 	for i := range changes {
