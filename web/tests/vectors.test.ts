@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto'
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
 
-// The vectors that are published for those who write a client, held against what another language makes of the same rules.
+// The vectors that are published for those who write a client: another language comes to the same by the same rules.
 
 const vectors = <T>(name: string) => JSON.parse(readFileSync(`../docs/vectors/${name}.json`, 'utf8')) as T
 
