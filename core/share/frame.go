@@ -69,7 +69,7 @@ func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words
 	if b.Layout.HasNear() {
 		room := -1
 		if !w.Check {
-			room = b.roomFor(raws, w)
+			room = b.roomFor(as, raws, w)
 		}
 		how[Near], raws[Near] = b.nearPart(v, s, as, since, room)
 	}
@@ -97,13 +97,16 @@ func (b *Board) Frame(into []byte, as Codec, player string, since int64, w Words
 	return append(into, '}'), true
 }
 
+// frameAround is about how many bytes a frame has around its parts, by encoding.
+var frameAround = [2]int{JSON: 110, Packed: 20}
+
 // roomFor is how many bytes a frame has left for those who are near.
-func (b *Board) roomFor(raws [all][]byte, w Words) int {
+func (b *Board) roomFor(as Codec, raws [all][]byte, w Words) int {
 	budget := b.run.Model().Budget()
 	if budget == 0 {
 		return math.MaxInt
 	}
-	budget -= len(w.Told)
+	budget -= frameAround[as] + len(w.Told)
 	for _, raw := range raws {
 		budget -= len(raw)
 	}

@@ -10,7 +10,7 @@ import (
 	"alluvion.dev/core/model"
 )
 
-// In a scene with near, a machine is sent the players around its own (semantics, rules 58 to 60). What others in the
+// In a scene with near, a machine is sent the players around its own (semantics, rules 58 and 59). What others in the
 // scene may see of a player is an aura: a part of its own. Whoever follows a player is sent that player's aura, which
 // is written once a tick, however many follow.
 
@@ -309,7 +309,7 @@ func (b *Board) nearPart(v *viewed, s *Sight, as Codec, since int64, room int) (
 // fitting is of whom a frame can tell: of the player, and then of whoever is near and has waited for long, as long as
 // there is room, but always of one more, so that everybody's turn comes.
 func (b *Board) fitting(v *viewed, as Codec, due []*told, room int) []*told {
-	size := 8
+	size := 0
 	for _, t := range due {
 		size += b.sizeOf(as, t)
 	}
@@ -332,10 +332,14 @@ func (b *Board) fitting(v *viewed, as Codec, due []*told, room int) []*told {
 		}
 		return x.who.seat - y.who.seat
 	})
-	size = 8
+	least := 1
+	if due[0].who == v {
+		least = 2
+	}
+	size = 0
 	for i, t := range due {
 		size += b.sizeOf(as, t)
-		if size > room && i >= 2 {
+		if size > room && i >= least {
 			return due[:i]
 		}
 	}

@@ -192,12 +192,13 @@ func TestRule58MachinesAreToldOfThoseWhoAreNear(t *testing.T) {
 
 // Twelve in one place, and room for two or three in a frame: nobody waits for ever, and who is nearer is told of more often.
 func TestRule59WhatDoesNotFitIntoABudgetWaits(t *testing.T) {
-	m := worlds.Load(t, strings.Replace(worlds.Fair, "at_most: 3", "at_most: 64", 1))
-	layout := share.LayoutOf(m)
 	for _, row := range []struct {
-		as   share.Codec
-		most int
-	}{{share.Packed, 100}, {share.JSON, 100 + 260}} { // in text two others may be more than the budget: one more than the player is always told of
+		as     share.Codec
+		budget string
+		most   int
+	}{{share.Packed, "100B", 100}, {share.JSON, "700B", 700}, {share.JSON, "100B", 100 + 260}} { // in text two others may be more than the budget: one more than the player is always told of
+		m := worlds.Load(t, strings.NewReplacer("at_most: 3", "at_most: 64", "100B", row.budget).Replace(worlds.Fair))
+		layout := share.LayoutOf(m)
 		f := newFair(t, m, layout)
 		for i := range 12 {
 			require.NoError(t, f.ask(engine.Request{Do: "join", Player: fmt.Sprintf("p%02d", i), Slot: 1}))

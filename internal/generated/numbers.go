@@ -112,7 +112,11 @@ func draws() ([]byte, error) {
 		{Seed: 4294967295, Index: 4294967295, From: 0, To: 9}, {Seed: 4294967295, Index: 4294967296, From: 0, To: 9},
 		{Seed: 123456789, Index: 987654321, From: -10, To: 10}, {Seed: 42, Index: 42, From: 5, To: 5}, {Seed: 42, Index: 43, From: 0, To: 4294967295}} {
 		row.Bits = uint32(expr.Mix(row.Seed, uint32(row.Index)))
-		row.Number = row.From + int64(uint64(row.Bits)*uint64(row.To-row.From+1)>>32)
+		number, err := expr.Draw(fixed.FromInt(int64(row.Seed)), fixed.FromInt(row.Index), fixed.FromInt(row.From), fixed.FromInt(row.To))
+		if err != nil {
+			return nil, err
+		}
+		row.Number, _ = number.Int()
 		out = append(out, row)
 	}
 	return indented(out)

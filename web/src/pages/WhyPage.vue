@@ -22,7 +22,13 @@ const names = useNames(() => props.game)
 const text = (key: string) => String(route.query[key] ?? '')
 const player = computed(() => text('player'))
 const name = computed(() => text('name'))
-const session = computed(() => text('session') || players.data.value?.find((p) => p.player === player.value)?.session || sessions.data.value?.[0]?.name || '')
+/** Whoever is asked about, who need not be among the first. */
+const mine = useResource(
+  async () => (player.value ? dataOf(await api.GET('/v1/games/{game}/players', { params: { path: { game: props.game }, query: { part: player.value, most: 50 } } })) : []),
+  () => [props.game, player.value],
+  2000,
+)
+const session = computed(() => text('session') || mine.data.value?.find((p) => p.player === player.value)?.session || sessions.data.value?.[0]?.name || '')
 const most = computed(() => Math.min(Number(text('most')) || 100, 500))
 const ask = (query: Record<string, string | null | undefined>) => void router.replace({ query: Object.fromEntries(Object.entries({ ...route.query, ...query }).filter(([, v]) => v)) })
 
@@ -48,7 +54,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string; option?: str
     <p class="page-lead">The changes that led to a value, newest first: when, from what to what, and who or which rule did it.</p>
     <form class="asked" @submit.prevent>
       <v-combobox :model-value="session" :items="rooms" label="Session" @update:model-value="(v) => ask({ session: v })" />
-      <v-autocomplete :model-value="player || null" :items="(players.data.value ?? []).map((p) => p.player)" label="Player" placeholder="everybody" clearable @update:search="(text) => (part = text ?? '')" @update:model-value="(v) => ask({ player: v })" />
+      <v-autocomplete :model-value="player || null" :items="(players.data.value ?? []).map((p) => p.player)" label="Player" placeholder="everybody" clearable @update:search="(text) => (part = text === player ? '' : (text ?? ''))" @update:model-value="(v) => ask({ player: v })" />
       <v-autocomplete :model-value="name || null" :items="values" label="Value" placeholder="every value" clearable @update:model-value="(v) => ask({ name: v })" />
     </form>
     <TroubleNote :text="error || sessions.error.value" @retry="sessions.reload().then(reload)" />
