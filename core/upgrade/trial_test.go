@@ -44,6 +44,34 @@ func TestMadeUpSavesAreSavesOfTheirPlan(t *testing.T) {
 	}
 }
 
+// What players have over all slots is made up too: at its edges, and at random, where everything is anything.
+func TestProfilesAreMadeUp(t *testing.T) {
+	m := load(t, string(examples.Harbour))
+	begins, names, others := "", map[string]bool{}, map[string]bool{}
+	require.NoError(t, upgrade.MadeUp(m, 7, 24, func(name string, doc any) error {
+		p, is := doc.(*save.Profile)
+		if !is {
+			return nil
+		}
+		names[name] = true
+		raw, err := save.Encode(p)
+		require.NoError(t, err)
+		if name == "profile: as it begins" {
+			begins = string(raw)
+		} else if strings.HasPrefix(name, "profile: random") {
+			others[string(raw)] = true
+		}
+		return nil
+	}))
+	assert.NotEmpty(t, begins)
+	assert.NotContains(t, others, begins)
+	assert.Greater(t, len(others), 4)
+	for _, name := range []string{"profile: random 1 of seed 7", "profile: random 6 of seed 7", "profile: profile.hints is false", "profile: channel.volume is 10"} {
+		assert.Contains(t, names, name)
+	}
+	assert.NotContains(t, names, "profile: random 0 of seed 7")
+}
+
 func TestATrialCountsAndShowsAndCanBeGoneOnWith(t *testing.T) {
 	before := load(t, string(examples.LanternPass))
 	after := later(t, "max: 9999, start: 0, across: {death: rewind}}\n  delivered", "max: 12, start: 0, across: {death: rewind}}\n  delivered", "saving:  {", "saving:  {misfits: {option: refuse}, ", "choices: [out, low, bright], start: bright", "choices: [out, bright], start: bright", "to: low", "to: out")
