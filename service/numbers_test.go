@@ -3,9 +3,11 @@ package service_test
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"net"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/coder/websocket"
 	"github.com/stretchr/testify/assert"
@@ -125,4 +127,36 @@ func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
 	h.enter()
 	h.do(contract.Request{Do: "join", Player: "ada"})
 	assert.Equal(t, "1", h.figures("ada")["player.parcels"].Live.Plain())
+}
+
+// Who leaves is told that the visit ended when it is on disk, not before: what is read then is what they left with.
+func TestWhoLeavesIsToldWhenItIsSaved(t *testing.T) {
+	h := start(t)
+	for n := range 12 {
+		x := h.talk(`{"is":"hello","player":"ada"}`)
+		assert.Equal(t, "welcome", x.hears().Is)
+		time.Sleep(time.Duration(n) * 7 * time.Millisecond) // somewhere between two ticks
+		x.say(fmt.Sprintf(`{"is":"leave","number":%d}`, 100+n))
+		var told []wire.Said
+		var end websocket.CloseError
+		for {
+			_, raw, err := x.conn.Read(ctx)
+			if err != nil {
+				require.ErrorAs(t, err, &end)
+				break
+			}
+			var said wire.Said
+			require.NoError(t, json.Unmarshal(raw, &said))
+			if said.Is != "tick" {
+				told = append(told, said)
+			}
+		}
+		assert.Equal(t, websocket.StatusCode(wire.CodeLeft), end.Code, end.Reason)
+		require.Len(t, told, 2)
+		assert.Equal(t, "answer", told[1].Is)
+		assert.Equal(t, wire.Said{Is: "saved", Number: uint64(100 + n), Revision: told[0].Revision, Moment: "leave"}, told[0])
+		revisions, err := h.c.Revisions(ctx, "lantern-pass", "ada", 1)
+		require.NoError(t, err)
+		assert.Equal(t, told[0].Revision, revisions[0].Revision)
+	}
 }

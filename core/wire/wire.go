@@ -9,6 +9,7 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion.dev/core/engine"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/types"
@@ -107,6 +108,11 @@ type Told struct {
 	Rule   int    `json:"rule,omitzero"`  // of message: the rule that says it
 	Scene  string `json:"scene,omitempty"`
 	From   string `json:"from,omitempty"`
+}
+
+// ToldOf is a notice as machines are told it.
+func ToldOf(n *engine.Notice) Told {
+	return Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID, Rule: n.Rule, Scene: n.Scene, From: n.From}
 }
 
 // Why a connection ends: the close code (RFC 6455, section 7.4.2: from 4000 on they are the application's), and the

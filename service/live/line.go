@@ -58,7 +58,8 @@ type Line struct {
 	checks   bool
 	expected string // the digest of what it ought to believe at the tick checked
 	checked  int64
-	differs  int // how often it believed something else
+	leaving  bool // it asked to leave, and is told when that is on disk
+	differs  int  // how often it believed something else
 	unlike   []share.Difference
 	unlikeAt int64
 }

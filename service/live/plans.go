@@ -42,7 +42,7 @@ func (p *plans) of(ctx context.Context, game, text string, commons func(ctx cont
 		return known, nil
 	}
 	uses := map[string]string{}
-	m, _, found := check.Text([]byte(text), func(id string) ([]byte, error) {
+	m, _, found := check.Plan([]byte(text), func(id string) ([]byte, error) {
 		raw, err := read(id)
 		uses[id] = string(raw)
 		return raw, err

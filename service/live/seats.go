@@ -173,6 +173,7 @@ func (m *Manager) Detach(s *Session, line *Line) {
 // are carried out in their order.
 func (m *Manager) Ask(s *Session, line *Line, ask wire.Ask) {
 	if ask.Is == "leave" {
+		s.later(func() { line.leaving = true })
 		go m.askLeave(s, line, ask)
 		return
 	}
@@ -191,14 +192,32 @@ func (m *Manager) AskMove(s *Session, line *Line, ask wire.Ask, scene int) {
 	})
 }
 
+// askLeave ends a machine's visit, and its connection when what the visit came to is on disk: only then is it told so.
 func (m *Manager) askLeave(s *Session, line *Line, ask wire.Ask) {
-	_, err := m.Do(context.Background(), s, engine.Request{Do: "leave", Player: line.Player, Number: ask.Number})
+	answer, err := m.Do(context.Background(), s, engine.Request{Do: "leave", Player: line.Player, Number: ask.Number})
 	if err != nil {
-		s.later(func() { s.refuse(line, ask.Is, ask.Number, err) })
+		closed := s.ask(context.Background(), func() {
+			line.leaving = false
+			s.refuse(line, ask.Is, ask.Number, err)
+			if !s.run.Has(line.Player) {
+				line.End(wire.CodeLeft, "Your visit has ended.")
+			}
+		})
+		if closed != nil {
+			line.End(wire.CodeAway, "The session is closing.")
+		}
 		return
 	}
+	why := "Your visit has ended."
+	switch saved := answer.Saved; {
+	case saved == nil:
+	case saved.Error != "":
+		why = "Your visit has ended. It could not be saved yet, and will be tried again."
+	default:
+		line.say(wire.Said{Is: "saved", Number: ask.Number, Revision: saved.Revision, Moment: saved.Moment})
+	}
 	line.say(wire.Said{Is: "answer", Number: ask.Number})
-	line.End(wire.CodeLeft, "Your visit has ended.")
+	line.End(wire.CodeLeft, why)
 }
 
 // asked runs on the session's goroutine.
@@ -239,21 +258,26 @@ func (s *Session) asked(line *Line, ask wire.Ask) {
 	// Where it led to a save, savedNow tells when that is on disk.
 }
 
-// hangUp ends all lines, because the session is closing.
-func (s *Session) hangUp() {
+// hangUp takes leave of all machines, because the session is closing. What it gives ends their lines.
+func (s *Session) hangUp() (end func(why string)) {
+	var lines []*Line
 	for _, at := range s.seats {
 		if at.line != nil {
-			at.line.End(wire.CodeAway, "The session is closing; everybody is saved.")
-			s.meter.Connected(-1)
+			lines = append(lines, at.line)
 		}
 	}
 	for _, line := range s.servers {
-		line.End(wire.CodeAway, "The session is closing.")
-		s.meter.Connected(-1)
+		lines = append(lines, line)
 	}
+	s.meter.Connected(-len(lines))
 	s.seats, s.servers = nil, nil
 	if s.beat != nil {
 		s.beat.Stop()
+	}
+	return func(why string) {
+		for _, line := range lines {
+			line.End(wire.CodeAway, why)
+		}
 	}
 }
 
@@ -321,8 +345,7 @@ func (s *Session) tell(notices []engine.Notice) {
 
 // written is a notice as machines are told it.
 func written(n *engine.Notice) []byte {
-	raw, err := json.Marshal(wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID, Rule: n.Rule,
-		Scene: n.Scene, From: n.From})
+	raw, err := json.Marshal(wire.ToldOf(n))
 	if err != nil {
 		panic(err) // plain data
 	}
@@ -381,14 +404,16 @@ func (a *seat) words() []byte {
 	return append(raw, ']')
 }
 
-// parted ends the lines of players who are not in the session any more.
+// parted ends the lines of players who are not in the session any more; askLeave does it for those who asked for it.
 func (s *Session) parted() {
 	for id, at := range s.seats {
 		if s.run.Has(id) {
 			continue
 		}
 		if at.line != nil {
-			at.line.End(wire.CodeLeft, "Your visit has ended.")
+			if !at.line.leaving {
+				at.line.End(wire.CodeLeft, "Your visit has ended.")
+			}
 			s.meter.Connected(-1)
 		}
 		delete(s.seats, id)

@@ -474,6 +474,7 @@ func (s *Session) SaveAs(ctx context.Context, player, moment, why string) (Saved
 func (s *Session) close(ctx context.Context) error {
 	var failed error
 	var written <-chan store.CutResult
+	var hungUp func(why string)
 	err := s.ask(ctx, func() {
 		var left []*save.Player
 		var moments []engine.SaveMoment
@@ -487,7 +488,7 @@ func (s *Session) close(ctx context.Context) error {
 			left, moments = append(left, res.Left...), append(moments, res.Saves...)
 		}
 		s.closing = true
-		s.hangUp()
+		hungUp = s.hangUp()
 		s.ledger.Changed("")
 		written, _ = s.cutAll(moments, left, true)
 		if written == nil {
@@ -497,7 +498,12 @@ func (s *Session) close(ctx context.Context) error {
 	if errors.Is(err, ErrClosed) {
 		return nil
 	}
-	if err != nil {
+	if err != nil { // whoever closes it does not wait any more
+		go func() {
+			if <-s.done; hungUp != nil {
+				hungUp("The session is closing.")
+			}
+		}()
 		return err
 	}
 	<-s.done
@@ -508,6 +514,11 @@ func (s *Session) close(ctx context.Context) error {
 		for _, id := range result.Lost {
 			failed = errors.Join(failed, fmt.Errorf("the save of %s: %w", id, store.ErrLease))
 		}
+	}
+	if failed == nil {
+		hungUp("The session is closing; everybody is saved.")
+	} else {
+		hungUp("The session is closing. What could not be saved is missing when it is open again.")
 	}
 	return failed
 }

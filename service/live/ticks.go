@@ -116,9 +116,9 @@ func (s *Session) believed(line *Line, ask wire.Ask) {
 		len(line.unlike))
 }
 
-// savedNow tells machines which of their requests are on disk.
+// savedNow tells machines which of their requests are on disk; who asked to leave is told so by askLeave.
 func (s *Session) savedNow(player string, number uint64, revision int, moment string) {
-	if at := s.seats[player]; at != nil && at.line != nil {
+	if at := s.seats[player]; at != nil && at.line != nil && !at.line.leaving {
 		at.line.say(wire.Said{Is: "saved", Number: number, Revision: revision, Moment: moment})
 	}
 }
