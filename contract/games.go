@@ -17,6 +17,7 @@ type GameInfo struct {
 	Sessions  int       `json:"sessions" doc:"How many are open."`
 	Present   int       `json:"present" doc:"How many players are in them."`
 	Saves     int       `json:"saves" doc:"How many slots have something saved."`
+	Play      string    `json:"play,omitempty" doc:"Where it is played in a browser, on this service; empty where it is not."`
 }
 
 // Named is something that the plan names.

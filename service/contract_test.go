@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"alluvion.dev/contract"
+	"alluvion.dev/examples"
 	"bytes"
 	"fmt"
 	"io"
@@ -89,6 +90,7 @@ func TestAnswersAreWhatTheContractSays(t *testing.T) {
 		{"POST", player + "/slots/1/revisions/1/take-up", pathPlayer + "/slots/{slot}/revisions/{revision}/take-up", "", 409},
 		{"POST", "/v1/check", "/v1/check", "game: x", 200},
 		{"POST", "/v1/matrix", "/v1/matrix", "game: x", 422},
+		{"POST", "/v1/matrix", "/v1/matrix", string(examples.CourierGuild), 422},
 		{"POST", "/v1/matrix/csv", "/v1/matrix/{form}", "game: x", 422},
 		{"POST", "/v1/matrix/clay", "/v1/matrix/{form}", "game: x", 422},
 		{"POST", "/v1/map", "/v1/map", "game: x", 422},

@@ -6,6 +6,7 @@ import (
 	"crypto/tls"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
@@ -36,6 +37,8 @@ type Config struct {
 	Keep time.Duration
 	// Cert and Key are files for TLS, both or neither.
 	Cert, Key string
+	// Games are played in a browser, at /play/ and their name.
+	Games map[string]fs.FS
 }
 
 // What can be wrong with a configuration, for errors.Is.
@@ -107,7 +110,7 @@ func Start(c Config) (*Service, error) {
 	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log,
 		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
 	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing,
-		Origins: c.Origins, Console: console.Files(), Log: c.Log, Version: c.Version, TLS: s.tls})
+		Origins: c.Origins, Console: console.Files(), Games: c.Games, Log: c.Log, Version: c.Version, TLS: s.tls})
 	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
 	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,
 		ReadTimeout: 30 * time.Second, WriteTimeout: 60 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: maxHead,

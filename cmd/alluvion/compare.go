@@ -21,7 +21,7 @@ func runCompare(c *call) (int, error) {
 		if err != nil {
 			return failed, err
 		}
-		built, _, found := check.Text(source, commonsBeside(name))
+		built, _, found := check.Plan(source, commonsBeside(name))
 		if built == nil {
 			c.printFindings(name, found)
 			return findings, nil

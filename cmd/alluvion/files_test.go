@@ -48,15 +48,18 @@ func TestEveryCommandWithFilesThatAreNone(t *testing.T) {
 		"trial":           func(f string) []string { return []string{"trial", demoPlan, f} },
 		"trial, the plan": func(f string) []string { return []string{"trial", f, f} },
 		"publish":         func(f string) []string { return []string{"publish", "-service", "http://127.0.0.1:1", f} },
-		"pack":            func(f string) []string { return []string{"pack", f} },
-		"pack -encode":    func(f string) []string { return []string{"pack", "-encode", f, demoPlan} },
-		"schema":          func(f string) []string { return []string{"schema", "-of", "save", f} },
-		"backup":          func(f string) []string { return []string{"backup", f, filepath.Join(dir, "copy.db")} },
-		"doctor":          func(f string) []string { return []string{"doctor", f} },
-		"doctor -rescue":  func(f string) []string { return []string{"doctor", "-rescue", filepath.Join(dir, "new.db"), f} },
-		"keys":            func(f string) []string { return []string{"keys", f} },
-		"token":           func(f string) []string { return []string{"token", f} },
-		"serve":           func(f string) []string { return []string{"serve", "-addr", "127.0.0.1:0", "-data", f + "/x.db"} },
+		"bindings": func(f string) []string {
+			return []string{"bindings", "-for", "typescript", "-o", filepath.Join(dir, "made"), f}
+		},
+		"pack":           func(f string) []string { return []string{"pack", f} },
+		"pack -encode":   func(f string) []string { return []string{"pack", "-encode", f, demoPlan} },
+		"schema":         func(f string) []string { return []string{"schema", "-of", "save", f} },
+		"backup":         func(f string) []string { return []string{"backup", f, filepath.Join(dir, "copy.db")} },
+		"doctor":         func(f string) []string { return []string{"doctor", f} },
+		"doctor -rescue": func(f string) []string { return []string{"doctor", "-rescue", filepath.Join(dir, "new.db"), f} },
+		"keys":           func(f string) []string { return []string{"keys", f} },
+		"token":          func(f string) []string { return []string{"token", f} },
+		"serve":          func(f string) []string { return []string{"serve", "-addr", "127.0.0.1:0", "-data", f + "/x.db"} },
 	}
 	before := names(t, dir)
 	for command, args := range commands {

@@ -15,6 +15,7 @@ import (
 	"syscall"
 	"time"
 
+	"alluvion.dev/bindings"
 	"alluvion.dev/core/finding"
 )
 
@@ -41,7 +42,9 @@ type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key, origins           string
+	language, folder                                                  string
 	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
+	fits                                                              bool
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts, keep                                                       time.Duration
 	plan, keys, old, goOn, rescue                                     string
@@ -93,6 +96,12 @@ var commands = []command{
 	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it",
 		runTexts,
 		nil},
+	{"bindings", "PLAN", "write what a game needs to talk to the service in its own language", runBindings,
+		func(fs *flag.FlagSet, o *options) {
+			fs.StringVar(&o.language, "for", "", "the `language`: "+strings.Join(bindings.Names(), ", "))
+			fs.StringVar(&o.folder, "o", ".", "the `folder` to write into")
+			fs.BoolVar(&o.fits, "check", false, "write nothing, and say whether what is there fits the plan")
+		}},
 	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare,
 		func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)

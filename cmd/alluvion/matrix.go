@@ -24,7 +24,7 @@ func runMatrix(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	m, _, found := check.Text(source, commonsBeside(name))
+	m, _, found := check.Plan(source, commonsBeside(name))
 	if m == nil {
 		if c.json {
 			return findings, writeJSON(c.out, map[string]any{"file": name, "runnable": false, "findings": found})

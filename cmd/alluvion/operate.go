@@ -119,7 +119,7 @@ func runPublish(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	m, p, found := check.Text(source, commonsBeside(name))
+	m, p, found := check.Plan(source, commonsBeside(name))
 	if m == nil {
 		c.printFindings(name, found)
 		return findings, nil

@@ -80,9 +80,10 @@ func (c *call) planToRun() (m *model.Model, name string, code int, err error) {
 	if err != nil {
 		return nil, name, failed, err
 	}
-	m, _, found := check.Text(source, commonsBeside(name))
-	if m == nil {
+	m, _, found := check.Plan(source, commonsBeside(name))
+	if found.Errors() {
 		c.printFindings(name, found)
+		return nil, name, findings, nil
 	}
 	return m, name, findings, nil
 }

@@ -95,7 +95,7 @@ func readPlanFile(name string) (*planFile, error) {
 		return nil, err
 	}
 	p := &planFile{name: name}
-	p.model, _, p.found = check.Text(source, commonsBeside(name))
+	p.model, _, p.found = check.Plan(source, commonsBeside(name))
 	if p.model != nil {
 		p.chain, p.judge = upgrade.New(p.model), engine.NewJudge(p.model, nil)
 	}

@@ -14,6 +14,7 @@ import (
 
 	"alluvion.dev/client"
 	"alluvion.dev/examples"
+	"alluvion.dev/examples/lantern-pass/game"
 	"alluvion.dev/service"
 )
 
@@ -93,7 +94,11 @@ func runDemo(c *call) (int, error) {
 		defer func() { _ = os.RemoveAll(dir) }()
 		c.data = filepath.Join(dir, "demo.db")
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger()})
+	games := map[string]fs.FS{}
+	if _, err := fs.Stat(game.Files(), "index.html"); err == nil {
+		games["lantern-pass"] = game.Files()
+	}
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Games: games})
 	if err != nil {
 		return failed, err
 	}
@@ -106,8 +111,11 @@ func runDemo(c *call) (int, error) {
 	go residents.keep(walking)
 	go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
 	defer func() { stop(); <-walked }()
-	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\nStop it with Ctrl-C; everybody is saved then.\n\n",
-		s.URL())
+	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\n", s.URL())
+	if len(games) > 0 {
+		fmt.Fprintf(c.out, "Walk about in it yourself at %s/play/lantern-pass/\n", s.URL())
+	}
+	fmt.Fprintf(c.out, "Stop it with Ctrl-C; everybody is saved then.\n\n")
 	return c.untilStopped(s)
 }
 

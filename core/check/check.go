@@ -14,13 +14,18 @@ import (
 	"alluvion.dev/core/plan"
 )
 
-// Text reads a plan and checks it whole. The model is nil where an error keeps it from being built, and for
+// Text reads a plan or a commons and checks it whole. The model is nil where an error keeps it from being built, and for
 // a commons, which is judged by itself. Plans that use a commons need it to be at hand.
 func Text(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, finding.List) {
 	if plan.IsCommons(source) {
 		_, found := model.LoadCommons(source)
 		return nil, &plan.Plan{Source: string(source)}, found.Together()
 	}
+	return Plan(source, commons...)
+}
+
+// Plan is Text where only a plan will do: the model is nil only beside an error, and a commons is one.
+func Plan(source []byte, commons ...model.Commons) (*model.Model, *plan.Plan, finding.List) {
 	var load model.Commons
 	if len(commons) > 0 {
 		load = commons[0]

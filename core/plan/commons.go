@@ -49,8 +49,11 @@ func IsCommons(source []byte) bool {
 		return false
 	}
 	root, _ := parse(source)
-	return root != nil && root.key("commons") != nil && root.key("game") == nil
+	return root != nil && isCommons(root)
 }
+
+// isCommons says it of what begins as a plan does.
+func isCommons(root *node) bool { return root.key("commons") != nil && root.key("game") == nil }
 
 // ReadCommons reads a commons from YAML, as Read does a plan. It is never nil.
 func ReadCommons(source []byte) (*Commons, finding.List) {

@@ -68,7 +68,7 @@ func (r *reader) dropShadows(from int, gaps Gaps) {
 
 // otherKind tells of a document that is of another kind than the one wanted, which is known by the key that it has.
 func otherKind(root *node, want string) finding.List {
-	if root == nil || root.form != formTable || root.key(want) != nil {
+	if root == nil || root.form != formTable || root.key(want) != nil && !(want == "alluvion" && isCommons(root)) {
 		return nil
 	}
 	for key, text := range map[string]string{

@@ -129,7 +129,7 @@ func planOf(at finding.At, name string, load func(string) ([]byte, error)) (*mod
 	if err != nil {
 		return nil, one("unknown-name", fmt.Sprintf("The plan %q cannot be read: %v.", name, err))
 	}
-	m, _, found := check.Text(text, func(id string) ([]byte, error) { return commonsBeside(name, id, load) })
+	m, _, found := check.Plan(text, func(id string) ([]byte, error) { return commonsBeside(name, id, load) })
 	for _, f := range found {
 		if f.Severity == finding.Error {
 			return nil, one("bad-value", fmt.Sprintf("The plan %s has errors; the first is on line %d: %s", name,

@@ -11,6 +11,7 @@ import (
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
 )
 
 // following is a plan in which a machine sees something of every form.
@@ -91,8 +92,13 @@ saving: {when: [leave], every: 30s}
 session: {players: 30}
 `
 
-// spokenBy is what somebody asks; nothing where they join.
+// spokenBy is what somebody asks; nothing where they join. Ada's machine may lose its connection, and come back over another one.
 type spokenBy struct{ who, ask string }
+
+const (
+	lost = "lost"
+	back = "back"
+)
 
 // spokenNearby is a conversation in that plan.
 var spokenNearby = []spokenBy{
@@ -114,6 +120,11 @@ var spokenNearby = []spokenBy{
 	{"bob", `{"is":"pass","number":9,"name":"in"}`},
 	{"ada", `{"is":"pass","number":3,"name":"in"}`}, // and is whole again
 	{"ada", `{"is":"event","number":4,"name":"pitch"}`},
+	{"ada", lost},
+	{"bob", `{"is":"pass","number":10,"name":"in"}`},
+	{"eve", `{"is":"leave","number":1}`},
+	{"ada", back}, // near comes whole
+	{"bob", `{"is":"event","number":11,"name":"hide"}`},
 }
 
 // spoken is what is asked in turn, by whom; ada's machine is the one that is looked at.
@@ -133,14 +144,52 @@ var spoken = []spokenBy{
 	{"ada", `{"is":"event","number":10,"name":"fall"}`},
 	{"ada", `{"is":"start-over","number":11}`},
 	{"bob", `{"is":"leave","number":3}`},
+	{"ada", lost},
+	{"carl", ""}, // in the seat of bob
+	{"carl", `{"is":"event","number":1,"name":"open","args":{"it":"red"}}`},
+	{"ada", back},
+	{"carl", `{"is":"event","number":2,"name":"burn"}`},
 }
 
-// turn is one step of a conversation: what was asked, and the frame that ada's machine is sent after it.
+// spokenOfThePass is a conversation in the demo's plan.
+var spokenOfThePass = []spokenBy{
+	{"ada", `{"is":"event","number":1,"name":"choose","args":{"who":"brisa"}}`},
+	{"ada", `{"is":"write","number":2,"name":"player.nickname","value":"Ada"}`},
+	{"wren", ""},
+	{"ada", `{"is":"move","number":3,"to":[20,1],"facing":"north"}`},
+	{"wren", `{"is":"move","number":1,"to":[4,19.5],"facing":"west"}`},
+	{"wren", `{"is":"event","number":2,"name":"take_sled"}`},
+	{"ada", `{"is":"event","number":4,"name":"load"}`},
+	{"ada", `{"is":"event","number":5,"name":"letter","args":{"for":"mill"}}`},
+	{"ada", `{"is":"pass","number":6,"name":"rope_bridge"}`}, // refused: too far away
+	{"ada", `{"is":"pass","number":7,"name":"porch_gorge"}`},
+	{"ada", `{"is":"move","number":8,"to":[30,20],"facing":"east"}`},
+	{"ada", `{"is":"touch","number":9,"name":"gorge_shelter"}`},
+	{"ada", `{"is":"event","number":10,"name":"light"}`},
+	{"ada", `{"is":"event","number":11,"name":"snowfall","args":{"depth":0.3}}`},
+	{"ada", `{"is":"move","number":12,"to":[49.5,29.25],"facing":"east"}`},
+	{"ada", `{"is":"event","number":13,"name":"open","args":{"cache":"under_ledge"}}`},
+	{"ada", lost},
+	{"wren", `{"is":"event","number":3,"name":"leave_sled"}`},
+	{"wren", `{"is":"event","number":4,"name":"name_self","args":{"name":"Wren"}}`},
+	{"ada", back},
+	{"ada", `{"is":"move","number":14,"to":[50,10],"facing":"north"}`}, // onto loose scree: dead, and back at the shelter
+	{"ada", `{"is":"event","number":15,"name":"horn"}`},
+	{"ada", `{"is":"event","number":16,"name":"hood","args":{"is":"up"}}`},
+	{"ada", `{"is":"event","number":17,"name":"pitch"}`},
+	{"wren", `{"is":"leave","number":5}`},
+	{"ada", `{"is":"start-over","number":18}`},
+}
+
+// turn is one step of a conversation: what was asked, and the frame that ada's machine is sent after it. It is sent none
+// while it is away.
 type turn struct {
 	Who    string                               `json:"who"`
 	Asks   jsontext.Value                       `json:"asks,omitzero"`
-	Frame  jsontext.Value                       `json:"frame"`
-	Packed string                               `json:"packed"`
+	Away   bool                                 `json:"away,omitzero"`
+	Resume bool                                 `json:"resumes,omitzero"`
+	Frame  jsontext.Value                       `json:"frame,omitzero"`
+	Packed string                               `json:"packed,omitempty"`
 	View   map[string]map[string]jsontext.Value `json:"view"`
 	Digest string                               `json:"digest"`
 }
@@ -148,7 +197,7 @@ type turn struct {
 // conversation is the frames that a machine is sent, in text and in bits, with what it ought to believe after each, for
 // those who write a client of their own.
 func conversation(plan string, spoken []spokenBy) ([]byte, error) {
-	m, _, found := check.Text([]byte(plan), nil)
+	m, _, found := check.Text([]byte(plan), examples.Commons)
 	if m == nil {
 		return nil, fmt.Errorf("the plan of the conversation: %+v", found)
 	}
@@ -167,39 +216,48 @@ func conversation(plan string, spoken []spokenBy) ([]byte, error) {
 	text.SetNear(layout.HasNear())
 	var told, packedTold share.Sight
 	var turns []turn
-	heard, done := int64(share.Whole), uint64(0)
+	heard, done, away := int64(share.Whole), uint64(0), false
+	var words []wire.Told // that wait for the machine
 	joined := map[string]bool{}
 	for i, step := range append([]spokenBy{{"ada", ""}}, spoken...) {
 		now := int64(i+1) * 250
-		req := engine.Request{At: now, Do: "join", Player: step.who, Slot: 1}
-		if joined[step.who] {
-			ask, err := wire.ReadAsk([]byte(step.ask))
-			if err != nil {
-				return nil, err
+		is := turn{Who: step.who}
+		switch {
+		case step.ask == lost:
+			away = true
+		case step.ask == back:
+			away, is.Resume, told, packedTold = false, true, share.Sight{}, share.Sight{}
+		default:
+			req := engine.Request{At: now, Do: "join", Player: step.who, Slot: 1}
+			if joined[step.who] {
+				if req, err = asked(step, now); err != nil {
+					return nil, err
+				}
+				is.Asks = jsontext.Value(step.ask)
 			}
-			req = engine.Request{At: now, Do: ask.Is, Player: step.who, Number: ask.Number, Name: ask.Name, To: ask.To,
-				Facing: ask.Facing, Args: ask.Args}
-			if ask.Value != nil {
-				req.Value = *ask.Value
+			if joined[step.who] && step.who == "ada" {
+				done = req.Number
 			}
-			if step.who == "ada" {
-				done = ask.Number
+			joined[step.who] = true
+			if res, err := run.Step(&req); err == nil {
+				board.Note(res.Changes, step.who)
+				words = append(words, toldTo("ada", run, res.Notices)...)
 			}
-		}
-		joined[step.who] = true
-		res, err := run.Step(&req)
-		words := share.Words{Done: done}
-		if err == nil {
-			board.Note(res.Changes, step.who)
-			words.Told = toldTo("ada", run, res.Notices)
 		}
 		after := run.Advance(now)
 		board.Note(after.Changes, "")
 		board.Tick(now)
-		frame, _ := board.Frame(nil, share.JSON, "ada", heard, words, &told)
-		packed, _ := board.Frame(nil, share.Packed, "ada", heard, words, &packedTold)
+		if is.Away = away; away {
+			is.View, is.Digest = text.Values(), text.Digest()
+			turns = append(turns, is)
+			continue
+		}
+		said := share.Words{Done: done, Told: written(words)}
+		words = nil
+		is.Frame, _ = board.Frame(nil, share.JSON, "ada", heard, said, &told)
+		packed, _ := board.Frame(nil, share.Packed, "ada", heard, said, &packedTold)
 		heard = board.Now()
-		if _, err := text.ApplyText(frame); err != nil {
+		if _, err := text.ApplyText(is.Frame); err != nil {
 			return nil, err
 		}
 		if _, err := bits.ApplyPacked(packed); err != nil {
@@ -208,11 +266,8 @@ func conversation(plan string, spoken []spokenBy) ([]byte, error) {
 		if text.Digest() != bits.Digest() {
 			return nil, fmt.Errorf("after %s the two forms of the frame say something else", step.ask)
 		}
-		asks := jsontext.Value(nil)
-		if step.ask != "" {
-			asks = jsontext.Value(step.ask)
-		}
-		turns = append(turns, turn{step.who, asks, frame, hex.EncodeToString(packed), text.Values(), text.Digest()})
+		is.Packed, is.View, is.Digest = hex.EncodeToString(packed), text.Values(), text.Digest()
+		turns = append(turns, is)
 	}
 	return json.Marshal(struct {
 		Plan   string         `json:"plan"`
@@ -222,16 +277,29 @@ func conversation(plan string, spoken []spokenBy) ([]byte, error) {
 	}{plan, served, "ada", turns}, json.Deterministic(true), jsontext.WithIndent(" "))
 }
 
-// toldTo is what a player is told of notices, as a JSON array; nothing where it is nothing.
-func toldTo(player string, run *engine.Run, notices []engine.Notice) []byte {
-	var told []wire.Told
+// asked is a step as the engine takes it.
+func asked(step spokenBy, now int64) (engine.Request, error) {
+	ask, err := wire.ReadAsk([]byte(step.ask))
+	req := engine.Request{At: now, Do: ask.Is, Player: step.who, Number: ask.Number, Name: ask.Name, To: ask.To,
+		Facing: ask.Facing, Args: ask.Args}
+	if ask.Value != nil {
+		req.Value = *ask.Value
+	}
+	return req, err
+}
+
+// toldTo is what a player is told of notices.
+func toldTo(player string, run *engine.Run, notices []engine.Notice) (told []wire.Told) {
 	for i := range notices {
 		if n := &notices[i]; run.Hears(player, n) {
-			told = append(told, wire.Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID,
-				Rule:  n.Rule,
-				Scene: n.Scene, From: n.From})
+			told = append(told, wire.ToldOf(n))
 		}
 	}
+	return told
+}
+
+// written is that as a JSON array; nothing where it is nothing.
+func written(told []wire.Told) []byte {
 	if told == nil {
 		return nil
 	}

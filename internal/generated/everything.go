@@ -1,7 +1,7 @@
 package generated
 
-// everything is a plan with three axes, every type, every holder and every sharing.
-const everything = `
+// Everything is a plan with three axes, every type, every holder and every sharing.
+const Everything = `
 alluvion: 1
 game: everything
 version: 1
@@ -96,4 +96,10 @@ var spokenOfEverything = []spokenBy{
 	{"～", `{"is":"leave","number":2}`}, // whom ada chose
 	{"ada", `{"is":"start-over","number":14}`},
 	{"ada", `{"is":"move","number":15,"to":[0.1,0.13,0.38]}`}, // rounded to the step
+	{"ada", lost},
+	{"😀", `{"is":"leave","number":3}`},
+	{"@～", ""}, // in a seat that somebody had before
+	{"@～", `{"is":"event","number":1,"name":"change","args":{"by":2}}`},
+	{"ada", back},
+	{"ada", `{"is":"event","number":16,"name":"choose","args":{"who":"@～"}}`},
 }

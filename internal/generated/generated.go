@@ -12,6 +12,7 @@ import (
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
 	"alluvion.dev/service/api"
 )
 
@@ -50,7 +51,11 @@ func Files() (map[string][]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	all, err := conversation(everything, spokenOfEverything)
+	all, err := conversation(Everything, spokenOfEverything)
+	if err != nil {
+		return nil, err
+	}
+	pass, err := conversation(string(examples.LanternPass), spokenOfThePass)
 	if err != nil {
 		return nil, err
 	}
@@ -65,6 +70,7 @@ func Files() (map[string][]byte, error) {
 		"docs/vectors/conversations.json": talk,
 		"docs/vectors/near.json":          near,
 		"docs/vectors/everything.json":    all,
+		"docs/vectors/lantern-pass.json":  pass,
 		"docs/vectors/codes.json":         numbers["codes"],
 		"docs/vectors/digests.json":       numbers["digests"],
 		"docs/vectors/draws.json":         numbers["draws"],

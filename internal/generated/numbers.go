@@ -25,7 +25,7 @@ type coded struct {
 
 // codes are the codes of a layout with values at their limits and some between, and the bits of each.
 func codes() ([]byte, error) {
-	m, _, found := check.Text([]byte(everything), nil)
+	m, _, found := check.Text([]byte(Everything), nil)
 	if m == nil {
 		return nil, fmt.Errorf("the plan of the codes: %+v", found)
 	}

@@ -27,7 +27,7 @@ func (s *Server) compareText(ctx context.Context, in *compareInput) (*body[contr
 	if err != nil {
 		return nil, err
 	}
-	m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+	m, _, found := check.Plan(in.RawBody, s.store.CommonsText(ctx))
 	switch {
 	case m == nil:
 		return nil, broken(found)

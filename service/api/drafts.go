@@ -30,7 +30,7 @@ func (s *Server) drafts(api huma.API) {
 		Summary: "The matrix of a text, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413,
 			422}},
 		func(ctx context.Context, in *textInput) (*body[matrix.Matrix], error) {
-			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+			m, _, found := check.Plan(in.RawBody, s.store.CommonsText(ctx))
 			if m == nil {
 				return nil, broken(found)
 			}
@@ -44,7 +44,7 @@ func (s *Server) drafts(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "map-of-text", Method: http.MethodPost, Path: "/v1/map",
 		Summary: "The scenes of a text, to be drawn, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}},
 		func(ctx context.Context, in *textInput) (*body[Map], error) {
-			m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+			m, _, found := check.Plan(in.RawBody, s.store.CommonsText(ctx))
 			if m == nil {
 				return nil, broken(found)
 			}
@@ -66,7 +66,7 @@ type formOutput struct {
 }
 
 func (s *Server) matrixAs(ctx context.Context, in *formInput) (*formOutput, error) {
-	m, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+	m, _, found := check.Plan(in.RawBody, s.store.CommonsText(ctx))
 	if m == nil {
 		return nil, broken(found)
 	}

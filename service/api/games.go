@@ -193,6 +193,9 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo,
 	info := contract.GameInfo{ID: g.ID, Title: g.Title, Version: g.Version, UpdatedAt: g.UpdatedAt,
 		Scenes:    len(j.plan.Scenes.Entries),
 		Variables: len(j.plan.Variables.Entries), Findings: countsOf(j.found)}
+	if _, plays := s.played[g.ID]; plays {
+		info.Play = "/play/" + g.ID + "/"
+	}
 	slots, err := s.store.SlotsByVersion(ctx, g.ID)
 	for _, n := range slots {
 		info.Saves += n

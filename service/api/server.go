@@ -6,9 +6,11 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"mime"
 	"net"
 	"net/http"
 	"net/netip"
+	"path/filepath"
 	"reflect"
 	"strings"
 	"sync"
@@ -56,6 +58,7 @@ type Server struct {
 	version   string
 	tls       bool // whoever asks comes over TLS
 	started   time.Time
+	played    map[string]fs.FS // that are played in a browser, by name
 	// judgements keeps each game's plan as it was last judged: by game, a judged.
 	judgements sync.Map
 }
@@ -68,8 +71,9 @@ type Parts struct {
 	Meter   *meter.Meter
 	Keys    *auth.Keys // nil: no tokens are asked for, and only this machine is answered
 	Closing <-chan struct{}
-	Origins []string // of pages of other sites that may ask: https://game.example
-	Console fs.FS    // the built web console
+	Origins []string         // of pages of other sites that may ask: https://game.example
+	Console fs.FS            // the built web console
+	Games   map[string]fs.FS // by name; played at /play/
 	Log     *slog.Logger
 	Version string
 	TLS     bool // whoever asks comes over TLS
@@ -78,7 +82,7 @@ type Parts struct {
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
 	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys,
-		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, started: time.Now()}
+		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured,
@@ -89,13 +93,20 @@ func New(p Parts) http.Handler {
 	r.Post("/v1/login", server.login)
 	r.Delete("/v1/login", server.login)
 	r.Get("/metrics", p.Meter.Handler().ServeHTTP)
+	for name, files := range p.Games {
+		r.Get("/play/"+name, http.RedirectHandler("/play/"+name+"/", http.StatusMovedPermanently).ServeHTTP)
+		r.Get("/play/"+name+"/*", playable("/play/"+name+"/", files))
+	}
 	r.NotFound(consoleOr404(p.Console))
 	r.MethodNotAllowed(notAllowed(r))
 	return r
 }
 
+// settle sets what the library has once for a whole process, in which several services may begin at a time.
+var settle = sync.OnceFunc(func() { huma.NewError, huma.DefaultArrayNullable = newError, false })
+
 func (s *Server) routes(r chi.Router) huma.API {
-	huma.NewError, huma.DefaultArrayNullable = newError, false
+	settle()
 	config := huma.DefaultConfig("Alluvion", s.version)
 	config.Info.Description = "Define which player state survives what, run it, and look at it. Errors are RFC 9457 problems."
 	config.DocsPath, config.SchemasPath, config.CreateHooks = "", "", nil
@@ -237,6 +248,26 @@ func consoleOr404(console fs.FS) http.HandlerFunc {
 			return
 		}
 		files.ServeHTTP(w, r)
+	}
+}
+
+// playable serves a game's files. Names of assets have a digest in them, and are kept by browsers.
+func playable(path string, files fs.FS) http.HandlerFunc {
+	serve := http.StripPrefix(strings.TrimSuffix(path, "/"), http.FileServerFS(files))
+	return func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-cache")
+		w.Header().Set("Content-Security-Policy", strings.Replace(w.Header().Get("Content-Security-Policy"), "; ",
+			"; script-src 'self' 'wasm-unsafe-eval'; ", 1)) // a game may run its plan in the page
+		if name := strings.TrimPrefix(r.URL.Path, path); name != "" && isFile(files, name+".gz") {
+			w.Header().Set("Content-Encoding", "gzip") // every browser that knows WebAssembly reads it
+			w.Header().Set("Content-Type", mime.TypeByExtension(filepath.Ext(name)))
+			http.ServeFileFS(w, r, files, name+".gz")
+			return
+		}
+		if strings.HasPrefix(r.URL.Path, path+"assets/") {
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		serve.ServeHTTP(w, r)
 	}
 }
 

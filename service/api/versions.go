@@ -158,7 +158,7 @@ func (s *Server) publish(ctx context.Context, in *publishInput) (*body[contract.
 
 // asText is a text as it would be the plan of a game.
 func (s *Server) asText(ctx context.Context, game, text string) (store.Game, judged, error) {
-	m, p, found := check.Text([]byte(text), s.store.CommonsText(ctx))
+	m, p, found := check.Plan([]byte(text), s.store.CommonsText(ctx))
 	switch {
 	case m == nil:
 		return store.Game{}, judged{}, broken(found)
@@ -349,7 +349,7 @@ func (s *Server) judgeText(key, etag, text string) judged {
 	if known, ok := s.judgements.Load(key); ok && known.(judged).etag == etag {
 		return known.(judged)
 	}
-	m, p, found := check.Text([]byte(text), s.store.CommonsText(context.Background()))
+	m, p, found := check.Plan([]byte(text), s.store.CommonsText(context.Background()))
 	j := judged{etag: etag, model: m, plan: p, found: found}
 	if m != nil {
 		j.chain = upgrade.New(m)

@@ -103,7 +103,7 @@ func (r *Runner) GoOn(ctx context.Context, game string, id int) (store.Trial, er
 }
 
 func (r *Runner) model(ctx context.Context, text string) (*model.Model, error) {
-	m, _, found := check.Text([]byte(text), r.store.CommonsText(ctx))
+	m, _, found := check.Plan([]byte(text), r.store.CommonsText(ctx))
 	if m == nil || found.Errors() {
 		return nil, fmt.Errorf("%w: %s", ErrPlan, found[0].Message)
 	}
