@@ -1,0 +1,112 @@
+//go:build !js
+
+package main_test
+
+import (
+	"encoding/json"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/bindings"
+	"alluvion.dev/core/check"
+	"alluvion.dev/examples"
+)
+
+func run(t *testing.T, env []string, program string, args ...string) string {
+	cmd := exec.Command(program, args...)
+	cmd.Env = append(os.Environ(), env...)
+	out, err := cmd.CombinedOutput()
+	require.NoError(t, err, "%s %s\n%s", program, strings.Join(args, " "), out)
+	return string(out)
+}
+
+// The C library, with the example in C: what it did is there when it is played again.
+func TestTheLibraryForC(t *testing.T) {
+	dir := t.TempDir()
+	run(t, nil, "go", "build", "-buildmode=c-shared", "-o", filepath.Join(dir, "liballuvion.so"), ".")
+	courier := filepath.Join(dir, "courier")
+	run(t, nil, "gcc", "-Wall", "-Wextra", "-Werror", "-Wno-unused-result", "-I", ".", "../../examples/lantern-pass/offline/courier.c", "-L"+dir, "-lalluvion", "-o", courier)
+	commons, err := json.Marshal(map[string]string{"courier-guild": string(examples.CourierGuild)})
+	require.NoError(t, err)
+	texts, kept := filepath.Join(dir, "commons.json"), filepath.Join(dir, "courier.save")
+	require.NoError(t, os.WriteFile(texts, commons, 0o600))
+	for _, parcels := range []string{"parcels: 1", "parcels: 2"} {
+		out := run(t, []string{"LD_LIBRARY_PATH=" + dir}, courier, "../../examples/lantern-pass/plan.yaml", texts, kept)
+		assert.Contains(t, out, parcels)
+		assert.Contains(t, out, `"is":"refused","kind":"refused","why":"nell is not in gorge`)
+		assert.Contains(t, out, `{"is":"saved","moment":"every"}`)
+		assert.True(t, strings.HasSuffix(strings.TrimSpace(out), "ended: 1000"), out)
+	}
+	require.NoError(t, os.WriteFile(kept, []byte("nonsense"), 0o600))
+	cmd := exec.Command(courier, "../../examples/lantern-pass/plan.yaml", texts, kept)
+	cmd.Env = append(os.Environ(), "LD_LIBRARY_PATH="+dir)
+	out, err := cmd.CombinedOutput()
+	assert.Error(t, err)
+	assert.Contains(t, string(out), "this is nothing that was saved offline")
+}
+
+// WebAssembly in Node: a machine of the bindings plays with it, in bits and in text.
+func TestWebAssembly(t *testing.T) {
+	dir := t.TempDir()
+	run(t, []string{"GOOS=js", "GOARCH=wasm"}, "go", "build", "-o", filepath.Join(dir, "alluvion.wasm"), ".")
+	root := strings.TrimSpace(run(t, nil, "go", "env", "GOROOT"))
+	m, _, found := check.Text(examples.LanternPass, examples.Commons)
+	require.NotNil(t, m, "%v", found)
+	files, err := bindings.Files(m, "javascript")
+	require.NoError(t, err)
+	for _, f := range files {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f.Name), f.Text, 0o600))
+	}
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "package.json"), []byte(`{"type": "module"}`), 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "play.js"), []byte(`
+import { readFileSync } from 'node:fs'
+import '`+root+`/lib/wasm/wasm_exec.js'
+import { LanternPass } from './lantern-pass.js'
+
+const go = new Go()
+const { instance } = await WebAssembly.instantiate(readFileSync('`+dir+`/alluvion.wasm'), go.importObject)
+go.run(instance)
+const [plan, guild] = process.argv.slice(2).map((name) => readFileSync(name, 'utf8'))
+let saved = null
+for (const packed of [true, false]) {
+  const s = alluvionOpen(plan, { 'courier-guild': guild }, saved, 7)
+  const m = new LanternPass({ player: 'nell', packed })
+  m.onTrouble((t) => { throw new Error(JSON.stringify(t)) })
+  let now = 0
+  const pump = () => {
+    for (let out = m.outgoing(); out.length > 0; out = m.outgoing()) for (const x of out) s.received(x, now += 10)
+    for (const x of s.outgoing()) m.received(x, now / 1000)
+    if (s.ended()) m.lost(s.ended(), now / 1000)
+  }
+  if (s.connect(m.protocols[1])) throw new Error(s.connect(m.protocols[1]))
+  m.opened(m.protocols[1])
+  pump()
+  const asked = [m.ask.load(), m.ask.pass('rope_bridge')]
+  pump()
+  s.advance(now += 200)
+  pump()
+  const came = (await Promise.all(asked)).map((o) => o.is)
+  const is = s.save()
+  saved = is.saved
+  const kept = m.saved(is.number)
+  s.stored(is.number)
+  pump()
+  console.log(m.state, m.scene.id, m.self.parcels, m.self.visits, came.join(), await kept)
+  const left = m.ask.leave()
+  pump()
+  console.log((await left).is, m.state, s.unsaved())
+}
+console.log(alluvionOpen('alluvion: 1', {}, null, 0).error)
+process.exit(0)
+`), 0o600))
+	out := run(t, nil, "node", filepath.Join(dir, "play.js"), "../../examples/lantern-pass/plan.yaml", "../../examples/courier-guild.yaml")
+	assert.Contains(t, out, "in lodge 1 1 applied,refused true\napplied ended true\n")
+	assert.Contains(t, out, "in lodge 2 2 applied,refused true\napplied ended true\n")
+	assert.Contains(t, out, "the plan cannot run: line 1:")
+}

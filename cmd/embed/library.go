@@ -1,0 +1,192 @@
+//go:build !js
+
+// Command embed is a session without a service, for games: as a C library (go build -buildmode=c-shared), and as WebAssembly for
+// browsers and Node (GOOS=js GOARCH=wasm go build). See docs/offline.md.
+package main
+
+/*
+#include <stdint.h>
+#include <stdlib.h>
+*/
+import "C"
+
+import (
+	"sync"
+	"unsafe"
+
+	"github.com/go-json-experiment/json"
+
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/offline"
+)
+
+// open are the sessions by their handles. Handles are given once, and count up.
+var (
+	mu   sync.Mutex
+	open = map[int64]*held{}
+	last int64
+)
+
+// held is a session, and what is still to be taken of it.
+type held struct {
+	*offline.Session
+	out []offline.Message
+}
+
+func main() {} // a library has none
+
+func of(handle C.int64_t) *held {
+	mu.Lock()
+	defer mu.Unlock()
+	return open[int64(handle)]
+}
+
+// text is a text of the host; "" for NULL.
+func text(p *C.char) string {
+	if p == nil {
+		return ""
+	}
+	return C.GoString(p)
+}
+
+// give hands a text over, which the host frees with alluvion_free.
+func give(into **C.char, text string) {
+	if into != nil {
+		*into = C.CString(text)
+	}
+}
+
+//export alluvion_open
+func alluvion_open(plan, commons, saved *C.char, seed C.uint32_t, wrong **C.char) C.int64_t {
+	texts := map[string]string{}
+	if commons != nil {
+		if err := json.Unmarshal([]byte(text(commons)), &texts); err != nil {
+			give(wrong, "the commons are no JSON object of texts")
+			return 0
+		}
+	}
+	s, _, err := offline.Open([]byte(text(plan)), func(id string) ([]byte, error) {
+		if raw, has := texts[id]; has {
+			return []byte(raw), nil
+		}
+		return nil, model.Unknown(id)
+	}, []byte(text(saved)), uint32(seed))
+	if err != nil {
+		give(wrong, err.Error())
+		return 0
+	}
+	mu.Lock()
+	defer mu.Unlock()
+	last++
+	open[last] = &held{Session: s}
+	return C.int64_t(last)
+}
+
+//export alluvion_close
+func alluvion_close(handle C.int64_t) {
+	mu.Lock()
+	defer mu.Unlock()
+	delete(open, int64(handle))
+}
+
+//export alluvion_connect
+func alluvion_connect(handle C.int64_t, protocol *C.char, wrong **C.char) C.int {
+	s := of(handle)
+	if s == nil {
+		give(wrong, "there is no such session")
+		return 0
+	}
+	if err := s.Connect(text(protocol)); err != nil {
+		give(wrong, err.Error())
+		return 0
+	}
+	s.out = nil
+	return 1
+}
+
+//export alluvion_received
+func alluvion_received(handle C.int64_t, data *C.char, length C.size_t, now C.int64_t) {
+	if s := of(handle); s != nil && length < 1<<24 {
+		s.Received(C.GoBytes(unsafe.Pointer(data), C.int(length)), int64(now))
+	}
+}
+
+//export alluvion_advance
+func alluvion_advance(handle C.int64_t, now C.int64_t) {
+	if s := of(handle); s != nil {
+		s.Advance(int64(now))
+	}
+}
+
+//export alluvion_next
+func alluvion_next(handle C.int64_t, data **C.char, length *C.size_t, binary *C.int) C.int {
+	s := of(handle)
+	if s == nil {
+		return 0
+	}
+	if s.out = append(s.out, s.Outgoing()...); len(s.out) == 0 {
+		return 0
+	}
+	m := s.out[0]
+	s.out = s.out[1:]
+	*data, *length, *binary = (*C.char)(C.CBytes(append(m.Data, 0))), C.size_t(len(m.Data)), 0
+	if m.Binary {
+		*binary = 1
+	}
+	return 1
+}
+
+//export alluvion_ended
+func alluvion_ended(handle C.int64_t) C.int {
+	if s := of(handle); s != nil && len(s.out) == 0 {
+		return C.int(s.Ended())
+	}
+	return 0
+}
+
+//export alluvion_disconnect
+func alluvion_disconnect(handle C.int64_t) {
+	if s := of(handle); s != nil {
+		s.Disconnect()
+		s.out = nil
+	}
+}
+
+//export alluvion_unsaved
+func alluvion_unsaved(handle C.int64_t) C.int {
+	if s := of(handle); s != nil && s.Unsaved() {
+		return 1
+	}
+	return 0
+}
+
+//export alluvion_save
+func alluvion_save(handle C.int64_t, number *C.int64_t) *C.char {
+	s := of(handle)
+	if s == nil {
+		return nil
+	}
+	raw, n := s.Save()
+	if number != nil {
+		*number = C.int64_t(n)
+	}
+	return C.CString(string(raw))
+}
+
+//export alluvion_stored
+func alluvion_stored(handle C.int64_t, number C.int64_t) {
+	if s := of(handle); s != nil {
+		s.Stored(uint64(number))
+	}
+}
+
+//export alluvion_layout
+func alluvion_layout(handle C.int64_t) *C.char {
+	if s := of(handle); s != nil {
+		return C.CString(string(s.Layout()))
+	}
+	return nil
+}
+
+//export alluvion_free
+func alluvion_free(p unsafe.Pointer) { C.free(p) }
