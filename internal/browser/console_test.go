@@ -3,6 +3,7 @@ package browser_test
 import (
 	"context"
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
@@ -22,6 +23,7 @@ import (
 	"alluvion.dev/core/types"
 	"alluvion.dev/core/wire"
 	"alluvion.dev/examples"
+	"alluvion.dev/examples/lantern-pass/game"
 	"alluvion.dev/internal/browser"
 	"alluvion.dev/service"
 	"alluvion.dev/service/auth"
@@ -56,7 +58,7 @@ func (p *page) forgive(words ...string) { p.forgiven.Store(words) }
 // page writes to the browser's console.
 func open(t *testing.T) *page {
 	data := filepath.Join(t.TempDir(), "a.db")
-	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data})
+	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Games: map[string]fs.FS{"lantern-pass": game.Files()}})
 	require.NoError(t, err)
 	parent, err := tab()
 	require.NoError(t, err)
@@ -1147,6 +1149,7 @@ func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
 	p.run(`localStorage.clear()`)
 	p.goTo("/")
 	p.sees("New here? Try this on the demo:")
+	p.until(`document.querySelector('.steps a[href="/play/lantern-pass/"]') !== null`, "the game is named")
 	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('See what death'))`, "the first")
 	p.sees("Parcels goes back to what it was at the checkpoint reached")
 	p.until(`document.querySelectorAll('.steps li.done').length === 1`, "it is done")

@@ -35,6 +35,10 @@ type page struct {
 
 const soon = 1500 * time.Millisecond
 
+// steps are what somebody presses in the game.
+const steps = `for (const code of ['KeyL', 'ArrowRight', 'ArrowDown']) dispatchEvent(new KeyboardEvent('keydown', {code}));
+setTimeout(() => dispatchEvent(new KeyboardEvent('keyup', {code: 'ArrowDown'})), 800); 1`
+
 // tries is the run that is on the stage.
 const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn"},{"event":"choose","by":"wren","args":{"who":"brisa"}},{"pass":"porch_gorge","by":"wren","at":[20,0]},{"event":"load","by":"wren"},{"pass":"rope_bridge","by":"wren","at":[63,22]},{"move":"wren","to":[50,10]},{"wait":"1s"}]}`
 
@@ -48,7 +52,7 @@ var pages = []page{
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
 	{"saves", "/games/lantern-pass/players/pike?part=saves&revision=2", "light", soon},
 	{"why", "/games/lantern-pass/why?player=wren", "light", soon},
-	{"milestones", "/games/lantern-pass/milestones", "dark", soon},
+	{"game", "/play/lantern-pass/?player=ada", "dark", 3 * time.Second},
 	{"budgets", "/games/lantern-pass/budgets", "light", soon},
 	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
@@ -194,6 +198,12 @@ func picture(tab context.Context, address string, p page) ([]byte, error) {
 	if err := chromedp.Do(tab, chromedp.Navigate(address+p.path), chromedp.WaitVisible(chromedp.CSS("h1")),
 		chromedp.Sleep(p.wait)); err != nil {
 		return nil, err
+	}
+	if p.name == "game" { // ada walks on, and lights a lantern
+		if _, err := chromedp.Run(tab, chromedp.Evaluate[any](steps)); err != nil {
+			return nil, err
+		}
+		time.Sleep(3 * time.Second)
 	}
 	return chromedp.Run(tab, chromedp.CaptureScreenshot())
 }

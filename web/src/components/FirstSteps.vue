@@ -6,16 +6,20 @@ import { did, firstSteps, useFirstSteps } from '../composables/useFirstSteps'
 
 const games = useGames()
 const { done, all, away } = useFirstSteps()
-const demo = computed(() => games.data.value?.some((g) => g.id === 'lantern-pass') ?? false)
+const game = computed(() => games.data.value?.find((g) => g.id === 'lantern-pass'))
 </script>
 
 <template>
-  <section v-if="demo && !away" class="steps" aria-label="Three things to try">
+  <section v-if="game && !away" class="steps" aria-label="Three things to try">
     <b>{{ all ? 'That is how it works.' : 'New here? Try this on the demo:' }}</b>
     <ol v-if="!all">
       <li v-for="(s, i) in firstSteps" :key="s.id" :class="{ done: done.includes(s.id) }">
         <span class="mark mono" aria-hidden="true">{{ done.includes(s.id) ? '✓' : i + 1 }}</span>
         <RouterLink :to="{ name: s.to.name, params: { game: 'lantern-pass' }, query: s.to.query }">{{ s.text }}</RouterLink>
+      </li>
+      <li v-if="game.play">
+        <span class="mark mono" aria-hidden="true">→</span>
+        <a :href="game.play" target="_blank">Or walk about in it yourself</a>
       </li>
     </ol>
     <span v-else>Begin a game of your own on the page of all games, or drop a plan or a save anywhere.</span>
