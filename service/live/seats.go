@@ -266,9 +266,7 @@ func (s *Session) hangUp() (end func(why string)) {
 			lines = append(lines, at.line)
 		}
 	}
-	for _, line := range s.servers {
-		lines = append(lines, line)
-	}
+	lines = append(lines, s.servers...)
 	s.meter.Connected(-len(lines))
 	s.seats, s.servers = nil, nil
 	if s.beat != nil {
