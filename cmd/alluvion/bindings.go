@@ -36,24 +36,32 @@ func runBindings(c *call) (int, error) {
 	}
 	for _, f := range files {
 		path := filepath.Join(c.folder, f.Name)
-		was, err := os.ReadFile(path)
-		done := "written"
-		switch {
-		case os.IsNotExist(err):
-			err = os.WriteFile(path, f.Text, 0o644)
-		case err == nil && bytes.Equal(was, f.Text):
-			done = "as it was"
-		case err == nil && !bytes.Contains(bytes.ToLower(was[:min(len(was), 400)]), []byte("alluvion")):
-			err = fmt.Errorf("%s is there already, and not by alluvion bindings: it is left as it is", path)
-		case err == nil:
-			err = replaceFile(path, f.Text)
-		}
+		done, err := writeMade(path, f.Text, "alluvion bindings", func(was []byte) bool {
+			return bytes.Contains(bytes.ToLower(was[:min(len(was), 400)]), []byte("alluvion"))
+		})
 		if err != nil {
 			return failed, err
 		}
 		fmt.Fprintf(c.out, "%s: %s (%d lines, %d bytes)\n", path, done, bytes.Count(f.Text, []byte("\n")), len(f.Text))
 	}
 	return fine, nil
+}
+
+// writeMade writes a file that a command makes, and says what was done. What somebody else wrote is never replaced: made
+// tells whether a command made what is there.
+func writeMade(path string, text []byte, by string, made func(was []byte) bool) (done string, err error) {
+	was, err := os.ReadFile(path)
+	switch {
+	case os.IsNotExist(err):
+		return "written", os.WriteFile(path, text, 0o644)
+	case err != nil:
+		return "", err
+	case bytes.Equal(was, text):
+		return "as it was", nil
+	case !made(was):
+		return "", fmt.Errorf("%s is there already, and not by %s: it is left as it is", path, by)
+	}
+	return "written", replaceFile(path, text)
 }
 
 // checkBindings says which files are not what would be written now.

@@ -42,7 +42,7 @@ type options struct {
 	json, accepted, mends, verbose, steps, record, watch, all         bool
 	addr, data, service, game, session, row, at, form, junit, who, of string
 	carrier, encode, decode, show, role, cert, key, origins           string
-	language, folder                                                  string
+	language, folder, file                                            string
 	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
 	fits                                                              bool
 	players, rate, liars, lagging, deaf, dropping                     int
@@ -101,6 +101,11 @@ var commands = []command{
 			fs.StringVar(&o.language, "for", "", "the `language`: "+strings.Join(bindings.Names(), ", "))
 			fs.StringVar(&o.folder, "o", ".", "the `folder` to write into")
 			fs.BoolVar(&o.fits, "check", false, "write nothing, and say whether what is there fits the plan")
+		}},
+	{"compile", "PLAN", "write a plan so that a game without a service runs it, with no reader of YAML", runCompile,
+		func(fs *flag.FlagSet, o *options) {
+			fs.StringVar(&o.file, "o", "", "the `file` to write (default: the game's id and .compiled.json, in this folder)")
+			fs.BoolVar(&o.fits, "check", false, "write nothing, and say whether what is there is of the plan as it is")
 		}},
 	{"compare", "OLD NEW", "say what becomes of saves of one version of a plan under another", runCompare,
 		func(fs *flag.FlagSet, o *options) {

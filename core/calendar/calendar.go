@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"sort"
 	"time"
-	_ "time/tzdata" // for machines that have no zones
 )
 
 // Date is a local date, counted in days from 1970-01-01.

@@ -4,64 +4,60 @@ import (
 	"slices"
 	"strings"
 
-	"cel.dev/cel-go/common/ast"
-	"cel.dev/cel-go/common/operators"
-
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
-func (c *checker) call(e ast.Expr, known Facts) typed {
-	call := e.AsCall()
-	name, args, at := call.FunctionName(), call.Args(), c.at(e)
+func (c *checker) call(e *tree.Node, known Facts) typed {
+	name, args, at := e.Word, e.Args, c.at(e)
 	switch name {
-	case operators.LogicalAnd, operators.LogicalOr:
-		return c.logic(name == operators.LogicalAnd, args, known)
-	case operators.LogicalNot:
+	case tree.And, tree.Or:
+		return c.logic(name == tree.And, args, known)
+	case tree.Not:
 		return c.not(args[0], known)
-	case operators.Conditional:
+	case tree.Choose:
 		return c.conditional(args, known, types.Type{})
-	case operators.Equals, operators.NotEquals:
-		return c.equality(name == operators.Equals, args, at, known)
-	case operators.Less, operators.LessEquals, operators.Greater, operators.GreaterEquals:
+	case tree.Equal, tree.NotEqual:
+		return c.equality(name == tree.Equal, args, at, known)
+	case tree.Less, tree.LessEqual, tree.Greater, tree.GreaterEqual:
 		return c.compare(name, args, known)
-	case operators.Add:
+	case tree.Add:
 		return c.add(args, known)
-	case operators.Index:
+	case tree.Index:
 		return c.index(args, at, known)
 	case "has":
 		return c.has(args, at, known)
 	case "orValue":
-		return c.orValue(call, at, known)
+		return c.orValue(e, at, known)
 	}
-	if special := c.special(name, call, at, known); special != nil {
+	if special := c.special(name, e, at, known); special != nil {
 		return *special
 	}
-	if fn, ok := numeric[name]; ok && !call.IsMemberFunction() {
+	if fn, ok := numeric[name]; ok && !e.Member() {
 		return c.numeric(name, fn, args, at, known)
 	}
-	if fn, ok := textual[name]; ok && call.IsMemberFunction() {
-		return c.textual(name, fn, call, at, known)
+	if fn, ok := textual[name]; ok && e.Member() {
+		return c.textual(name, fn, e, at, known)
 	}
 	return c.unknownFunction(name, c.named(name, e))
 }
 
 // named is where the name of a called function begins: CEL says of a call where its ( is.
-func (c *checker) named(name string, e ast.Expr) finding.At {
-	end := c.info.GetStartLocation(e.ID())
+func (c *checker) named(name string, e *tree.Node) finding.At {
 	lines := strings.Split(c.source.Source, "\n")
-	if i := end.Line() - 1; 0 <= i && i < len(lines) {
+	if i := e.Line - 1; 0 <= i && i < len(lines) {
 		line := []rune(lines[i])
-		begin := end.Column() - len([]rune(name))
-		if begin >= 0 && end.Column() <= len(line) && string(line[begin:end.Column()]) == name {
-			return position(c.source, end.Line(), begin)
+		begin := e.Column - len([]rune(name))
+		if begin >= 0 && e.Column <= len(line) && string(line[begin:e.Column]) == name {
+			return position(c.source, e.Line, begin)
 		}
 	}
 	return c.at(e)
 }
 
 func (c *checker) unknownFunction(name string, at finding.At) typed {
-	if name == "@in" {
+	if name == tree.In {
 		return c.fail("bad-expression", at,
 			"What is in a list or a set is asked with contains: player.letters.contains('mill'), not 'mill' in player.letters.")
 	}
@@ -116,7 +112,7 @@ func FunctionNames() []string {
 	names := map[string]bool{"has": true, "orValue": true, "count": true, "earned": true, "inside": true, "holds": true,
 		"draw": true, "point": true, "sum": true, "any": true, "all": true}
 	for n := range numeric {
-		if !strings.Contains(n, "_") {
+		if !tree.Operator(n) {
 			names[n] = true
 		}
 	}
@@ -127,7 +123,7 @@ func FunctionNames() []string {
 }
 
 // condition walks a part that has to be true or false.
-func (c *checker) condition(e ast.Expr, known Facts) typed {
+func (c *checker) condition(e *tree.Node, known Facts) typed {
 	n := c.walk(e, known)
 	if n.eval == nil || c.none(n, c.at(e)) {
 		return typed{}
@@ -138,7 +134,7 @@ func (c *checker) condition(e ast.Expr, known Facts) typed {
 	return n
 }
 
-func (c *checker) logic(and bool, args []ast.Expr, known Facts) typed {
+func (c *checker) logic(and bool, args []*tree.Node, known Facts) typed {
 	a := c.condition(args[0], known)
 	learnt := a.fails
 	if and {
@@ -171,7 +167,7 @@ func both(a, b types.Truth) types.Truth {
 	return types.Unknown
 }
 
-func (c *checker) not(e ast.Expr, known Facts) typed {
+func (c *checker) not(e *tree.Node, known Facts) typed {
 	n := c.condition(e, known)
 	if n.eval == nil {
 		return typed{}
@@ -182,7 +178,7 @@ func (c *checker) not(e ast.Expr, known Facts) typed {
 	return out
 }
 
-func (c *checker) conditional(args []ast.Expr, known Facts, want types.Type) typed {
+func (c *checker) conditional(args []*tree.Node, known Facts, want types.Type) typed {
 	test := c.condition(args[0], known)
 	yes := c.wanted(args[1], merge(known, test.holds), want)
 	no := c.wanted(args[2], merge(known, test.fails), want)
@@ -211,11 +207,11 @@ func (c *checker) conditional(args []ast.Expr, known Facts, want types.Type) typ
 
 // adapt gives a written text the type of the list of names that it stands beside, and reports a name
 // that is not in that list.
-func (c *checker) adapt(t, other types.Type, e ast.Expr) types.Type {
-	if t.Kind != types.Text || !other.Named() || e.Kind() != ast.LiteralKind {
+func (c *checker) adapt(t, other types.Type, e *tree.Node) types.Type {
+	if t.Kind != types.Text || !other.Named() || !e.Written() {
 		return t
 	}
-	name, _ := e.AsLiteral().Value().(string)
+	name := e.Quoted()
 	return c.listed(name, other, c.at(e))
 }
 
@@ -235,7 +231,7 @@ func (c *checker) listed(name string, list types.Type, at finding.At) types.Type
 	return out
 }
 
-func (c *checker) equality(equal bool, args []ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) equality(equal bool, args []*tree.Node, at finding.At, known Facts) typed {
 	a, b := c.walk(args[0], known), c.walk(args[1], known)
 	if a.eval == nil || b.eval == nil {
 		return typed{}
@@ -310,16 +306,16 @@ func namesTruth(a, b types.Type) types.Truth {
 	return types.Unknown
 }
 
-func (c *checker) compare(op string, args []ast.Expr, known Facts) typed {
+func (c *checker) compare(op string, args []*tree.Node, known Facts) typed {
 	a, okA := c.number(args[0], known)
 	b, okB := c.number(args[1], known)
 	if !okA || !okB {
 		return typed{}
 	}
-	if op == operators.Greater || op == operators.GreaterEquals {
+	if op == tree.Greater || op == tree.GreaterEqual {
 		a, b = b, a
 	}
-	strict := op == operators.Less || op == operators.Greater
+	strict := op == tree.Less || op == tree.Greater
 	known3 := less(a.typ.Range, b.typ.Range)
 	if !strict {
 		known3 = less(b.typ.Range, a.typ.Range).Not()
@@ -361,7 +357,7 @@ func less(a, b types.Range) types.Truth {
 	return types.Unknown
 }
 
-func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) has(args []*tree.Node, at finding.At, known Facts) typed {
 	if len(args) != 1 {
 		return c.fail("bad-expression", at, "has(x) asks about one name.")
 	}
@@ -385,18 +381,18 @@ func (c *checker) has(args []ast.Expr, at finding.At, known Facts) typed {
 	return out
 }
 
-func (c *checker) orValue(call ast.CallExpr, at finding.At, known Facts) typed {
-	if !call.IsMemberFunction() || len(call.Args()) != 1 {
+func (c *checker) orValue(call *tree.Node, at finding.At, known Facts) typed {
+	if !call.Member() || len(call.Args) != 1 {
 		return c.fail("bad-expression", at, "orValue is written x.orValue(what to use where x is none).")
 	}
-	n, other := c.walk(call.Target(), known), c.walk(call.Args()[0], known)
+	n, other := c.walk(call.On, known), c.walk(call.Args[0], known)
 	if n.eval == nil || other.eval == nil {
 		return typed{}
 	}
-	other.typ = c.adapt(other.typ, n.typ, call.Args()[0])
+	other.typ = c.adapt(other.typ, n.typ, call.Args[0])
 	t, ok := types.Unify(n.typ.Value(), other.typ)
 	if !ok {
-		return c.fail("type-mismatch", c.at(call.Args()[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ,
+		return c.fail("type-mismatch", c.at(call.Args[0]), "%s is %s; what to use in its place is %s.", n.path, n.typ,
 			other.typ)
 	}
 	if !n.typ.Optional {

@@ -4,10 +4,9 @@ import (
 	"slices"
 	"strings"
 
-	"cel.dev/cel-go/common/ast"
-
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
@@ -174,7 +173,7 @@ func (c *checker) behind(o option, rest []string, at finding.At, known Facts) ty
 }
 
 // index is p.have[option]: what any present player has for an option.
-func (c *checker) index(args []ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) index(args []*tree.Node, at finding.At, known Facts) typed {
 	_, parts := path(args[0])
 	entry, ref := c.entry(parts)
 	if entry == nil && parts != nil { // which says what there is not
@@ -219,13 +218,13 @@ func (c *checker) loose(parts []string, known Facts) bool {
 }
 
 // optionIn reads the option that stands in [ ].
-func (c *checker) optionIn(l *List, e ast.Expr, known Facts) (option, bool) {
+func (c *checker) optionIn(l *List, e *tree.Node, known Facts) (option, bool) {
 	word := ""
 	switch {
-	case e.Kind() == ast.LiteralKind:
-		word, _ = e.AsLiteral().Value().(string)
-	case e.Kind() == ast.IdentKind && c.names.Roots[e.AsIdent()] == nil && c.names.Lists[e.AsIdent()] == nil:
-		word = e.AsIdent()
+	case e.Written():
+		word = e.Quoted()
+	case e.Kind == tree.Name && c.names.Roots[e.Word] == nil && c.names.Lists[e.Word] == nil:
+		word = e.Word
 	}
 	if word != "" {
 		i := slices.Index(l.Options, word)
@@ -252,7 +251,7 @@ func (c *checker) optionIn(l *List, e ast.Expr, known Facts) (option, bool) {
 
 // over walks a function over all options of a list: count, sum, any and all. It is nil where what stands in it speaks
 // of no list.
-func (c *checker) over(name string, arg ast.Expr, at finding.At, known Facts) *typed {
+func (c *checker) over(name string, arg *tree.Node, at finding.At, known Facts) *typed {
 	l, many := c.listOf(arg)
 	var out typed
 	switch {
@@ -291,7 +290,7 @@ func (c *checker) withHand(l *List, walk func() typed) typed {
 }
 
 // folded is a function over what each option says, for which the program's reads from from on are read.
-func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, from int, at finding.At, known Facts) typed {
+func (c *checker) folded(name string, l *List, arg *tree.Node, n typed, from int, at finding.At, known Facts) typed {
 	count := types.Between(fixed.Num{}, fixed.FromInt(int64(len(l.Options))), types.One)
 	yes := func(v types.Value) bool { return v.Bool }
 	switch {
@@ -329,7 +328,7 @@ func (c *checker) folded(name string, l *List, arg ast.Expr, n typed, from int, 
 
 // sum adds up what each option says, exactly. What it can be is added up option by option, with the attributes as they
 // are.
-func (c *checker) sum(l *List, arg ast.Expr, n typed, from int, at finding.At, known Facts) typed {
+func (c *checker) sum(l *List, arg *tree.Node, n typed, from int, at finding.At, known Facts) typed {
 	total := types.Exactly(fixed.Num{})
 	for i := range l.Options {
 		total = sum(total, c.rangeFor(l, i, arg, n, known))
@@ -343,7 +342,7 @@ func (c *checker) sum(l *List, arg ast.Expr, n typed, from int, at finding.At, k
 }
 
 // rangeFor is what an expression can be for one option.
-func (c *checker) rangeFor(l *List, i int, arg ast.Expr, n typed, known Facts) types.Range {
+func (c *checker) rangeFor(l *List, i int, arg *tree.Node, n typed, known Facts) types.Range {
 	if len(l.Roster.Attributes) == 0 {
 		return n.typ.Range
 	}
@@ -370,7 +369,7 @@ func safe(r types.Range) bool {
 }
 
 // listOf finds the list that an expression speaks of; whether there are several.
-func (c *checker) listOf(e ast.Expr) (list *List, many bool) {
+func (c *checker) listOf(e *tree.Node) (list *List, many bool) {
 	see := func(l *List) {
 		if l != nil && list != nil && l != list {
 			many = true
@@ -379,10 +378,10 @@ func (c *checker) listOf(e ast.Expr) (list *List, many bool) {
 			list = l
 		}
 	}
-	var visit func(e ast.Expr)
-	visit = func(e ast.Expr) {
-		switch e.Kind() {
-		case ast.IdentKind, ast.SelectKind:
+	var visit func(e *tree.Node)
+	visit = func(e *tree.Node) {
+		switch e.Kind {
+		case tree.Name, tree.Field:
 			_, parts := path(e)
 			if parts == nil {
 				return
@@ -396,19 +395,18 @@ func (c *checker) listOf(e ast.Expr) (list *List, many bool) {
 			if entry, _ := c.entry(parts); entry != nil && entry.Type.Kind == types.Copies {
 				see(c.names.Lists[entry.Type.Of])
 			}
-		case ast.CallKind:
-			call := e.AsCall()
-			if call.FunctionName() == "_[_]" {
-				visit(call.Args()[1])
+		case tree.Call:
+			if e.Word == tree.Index {
+				visit(e.Args[1])
 				return
 			}
-			if slices.Contains([]string{"count", "sum", "any", "all"}, call.FunctionName()) {
+			if slices.Contains([]string{"count", "sum", "any", "all"}, e.Word) {
 				return // which goes over its own
 			}
-			if call.IsMemberFunction() {
-				visit(call.Target())
+			if e.Member() {
+				visit(e.On)
 			}
-			for _, arg := range call.Args() {
+			for _, arg := range e.Args {
 				visit(arg)
 			}
 		}

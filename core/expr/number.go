@@ -5,11 +5,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"cel.dev/cel-go/common/ast"
-	"cel.dev/cel-go/common/operators"
-
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
@@ -29,15 +27,15 @@ var numeric map[string]operation
 
 func init() {
 	numeric = map[string]operation{
-		operators.Subtract: {2, widest, func(r []types.Range) types.Range { return sum(r[0], negated(r[1])) },
+		tree.Subtract: {2, widest, func(r []types.Range) types.Range { return sum(r[0], negated(r[1])) },
 			binary(fixed.Num.Sub)},
-		operators.Multiply: {2, widest, func(r []types.Range) types.Range { return product(r[0], r[1]) },
+		tree.Multiply: {2, widest, func(r []types.Range) types.Range { return product(r[0], r[1]) },
 			binary(fixed.Num.Mul)},
-		operators.Divide: {2, always(types.Decimal), func(r []types.Range) types.Range {
+		tree.Divide: {2, always(types.Decimal), func(r []types.Range) types.Range {
 			return quotient(r[0], r[1])
 		}, binary(fixed.Num.Div)},
-		operators.Modulo: {2, widest, remainder, binary(fixed.Num.Mod)},
-		operators.Negate: {1, widest, func(r []types.Range) types.Range { return negated(r[0]) },
+		tree.Modulo: {2, widest, remainder, binary(fixed.Num.Mod)},
+		tree.Negate: {1, widest, func(r []types.Range) types.Range { return negated(r[0]) },
 			unary(fixed.Num.Neg)},
 		"div": {2, always(types.Int), func(r []types.Range) types.Range {
 			return cut(quotient(r[0], r[1]), toZero)
@@ -151,7 +149,7 @@ func widest(kinds []types.Kind) types.Kind {
 }
 
 // number walks a part that has to be a number.
-func (c *checker) number(e ast.Expr, known Facts) (typed, bool) {
+func (c *checker) number(e *tree.Node, known Facts) (typed, bool) {
 	n := c.walk(e, known)
 	if n.eval == nil || c.none(n, c.at(e)) {
 		return n, false
@@ -163,7 +161,7 @@ func (c *checker) number(e ast.Expr, known Facts) (typed, bool) {
 	return n, true
 }
 
-func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) numeric(name string, op operation, args []*tree.Node, at finding.At, known Facts) typed {
 	if op.takes == 0 && len(args) == 0 || op.takes != 0 && op.takes != len(args) {
 		return c.fail("bad-expression", at, "%s takes %s.", strings.Trim(name, "_"),
 			[...]string{"one number or more", "one number", "two numbers", "three numbers"}[op.takes])
@@ -182,18 +180,18 @@ func (c *checker) numeric(name string, op operation, args []ast.Expr, at finding
 	if !ok {
 		return typed{}
 	}
-	if (name == operators.Divide || name == "div" || name == "mod" || name == operators.Modulo) && ranges[1].IsZero() {
+	if (name == tree.Divide || name == "div" || name == "mod" || name == tree.Modulo) && ranges[1].IsZero() {
 		return c.fail("bad-expression", c.at(args[1]), "This divides by zero.")
 	}
 	t := types.Type{Kind: op.kind(kinds), Range: op.known(ranges)}
-	if name == operators.Subtract {
+	if name == tree.Subtract {
 		return asNumber(t, minus(parts[0], parts[1]))
 	}
 	return asNumber(t, op.compile(evals))
 }
 
 // add is + of numbers, or of texts.
-func (c *checker) add(args []ast.Expr, known Facts) typed {
+func (c *checker) add(args []*tree.Node, known Facts) typed {
 	a, b := c.walk(args[0], known), c.walk(args[1], known)
 	if a.eval == nil || b.eval == nil || c.none(a, c.at(args[0])) || c.none(b, c.at(args[1])) {
 		return typed{}
@@ -246,16 +244,16 @@ func within(f func(s, part string) bool) func(*checker, typed, []typed) typed {
 	}
 }
 
-func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, call ast.CallExpr, at finding.At,
+func (c *checker) textual(name string, fn func(*checker, typed, []typed) typed, call *tree.Node, at finding.At,
 	known Facts) typed {
 	takes := 1
 	if name == "size" {
 		takes = 0
 	}
-	if len(call.Args()) != takes {
+	if len(call.Args) != takes {
 		return c.fail("bad-expression", at, "%s is written text.%s(%s).", name, name, strings.Repeat("part", takes))
 	}
-	all := append([]ast.Expr{call.Target()}, call.Args()...)
+	all := append([]*tree.Node{call.On}, call.Args...)
 	parts := make([]typed, len(all))
 	for i, e := range all {
 		parts[i] = c.walk(e, known)

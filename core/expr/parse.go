@@ -12,17 +12,12 @@ import (
 	"cmp"
 	"fmt"
 	"maps"
-	"regexp"
 	"slices"
-	"strings"
-
-	"cel.dev/cel-go/common/ast"
-	"cel.dev/cel-go/common/operators"
-	"cel.dev/cel-go/parser"
 
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
@@ -50,7 +45,7 @@ type Program struct {
 	holds    func(Env) bool // of a condition
 	names    Names
 	want     types.Type
-	tree     *ast.AST
+	tree     *tree.Node
 }
 
 // Under is the type that the expression has where more is known than its names say: narrow tells more
@@ -95,19 +90,6 @@ func (p *Program) ReadsAny(yes func(Ref) bool) bool {
 	return slices.ContainsFunc(p.Reads, func(r Read) bool { return yes(r.Ref) })
 }
 
-// cel reads CEL. No macros: nothing in an expression loops, so none needs a limit at run time.
-var cel = func() *parser.Parser {
-	p, err := parser.NewParser(parser.Macros(), parser.MaxRecursionDepth(maxNested),
-		parser.ExpressionSizeCodePointLimit(maxLength), parser.ErrorRecoveryLimit(1))
-	if err != nil {
-		panic(err)
-	}
-	return p
-}()
-
-// oneEquals is a = that is no part of ==, !=, <= or >=.
-var oneEquals = regexp.MustCompile(`[^=!<>]=[^=]`)
-
 // Compile reads, checks and compiles an expression. Where the findings hold an error there is no
 // program.
 func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
@@ -117,18 +99,18 @@ func Compile(x plan.Expr, names Names, known Facts) (*Program, finding.List) {
 // CompileFor is Compile for a value of a wanted type. Where that is a choice or a pick, a written text is
 // one of its names, and so is a bare word.
 func CompileFor(x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
-	tree, found := parse(x)
-	if tree == nil {
+	root, found := parse(x)
+	if root == nil {
 		return nil, found
 	}
-	return compile(tree, x, names, known, want)
+	return compile(root, x, names, known, want)
 }
 
 // compile checks and compiles an expression that was read.
-func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
-	c := &checker{names: names, source: x, info: tree.SourceInfo(), hand: names.Hand,
-		program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: tree}}
-	n := c.wanted(tree.Expr(), known, want)
+func compile(root *tree.Node, x plan.Expr, names Names, known Facts, want types.Type) (*Program, finding.List) {
+	c := &checker{names: names, source: x, hand: names.Hand,
+		program: &Program{Source: x.Source, At: x.At, Known: maps.Clone(known), names: names, want: want, tree: root}}
+	n := c.wanted(root, known, want)
 	if c.found.Errors() || n.eval == nil {
 		return nil, c.found
 	}
@@ -142,18 +124,18 @@ func compile(tree *ast.AST, x plan.Expr, names Names, known Facts, want types.Ty
 
 // wanted walks the whole expression, or one side of a choice. A bare word is a name of the wanted list,
 // unless it is known as something else.
-func (c *checker) wanted(e ast.Expr, known Facts, want types.Type) typed {
-	if e.Kind() == ast.CallKind && e.AsCall().FunctionName() == operators.Conditional && want.Named() {
-		return c.conditional(e.AsCall().Args(), known, want)
+func (c *checker) wanted(e *tree.Node, known Facts, want types.Type) typed {
+	if e.Kind == tree.Call && e.Word == tree.Choose && want.Named() {
+		return c.conditional(e.Args, known, want)
 	}
-	if e.Kind() == ast.IdentKind && want.Named() && c.names.Roots[e.AsIdent()] == nil {
-		word := e.AsIdent()
+	if e.Kind == tree.Name && want.Named() && c.names.Roots[e.Word] == nil {
+		word := e.Word
 		return constant(types.OfText(word), c.listed(word, want, c.at(e)))
 	}
-	if e.Kind() == ast.IdentKind && want.Kind == types.Text && c.names.Roots[e.AsIdent()] == nil &&
-		c.names.Missing[e.AsIdent()] == "" {
+	if e.Kind == tree.Name && want.Kind == types.Text && c.names.Roots[e.Word] == nil &&
+		c.names.Missing[e.Word] == "" {
 		return c.fail("unknown-name", c.at(e), "Nothing is called \"%s\" here; a text is written in quotes: '%s'.",
-			e.AsIdent(), e.AsIdent())
+			e.Word, e.Word)
 	}
 	n := c.walk(e, maps.Clone(known))
 	if n.eval != nil {
@@ -174,28 +156,10 @@ func position(x plan.Expr, line, column int) finding.At {
 	return at
 }
 
-// plainer puts the parser's words into a designer's.
-func plainer(message string) string {
-	message = strings.TrimPrefix(message, "Syntax error: ")
-	if i := strings.Index(message, " expecting "); i >= 0 {
-		message = message[:i]
-	}
-	for from, to := range map[string]string{
-		"extraneous input ": " is not expected here", "mismatched input ": " is not expected here",
-		"no viable alternative at input ": " is where it stops making sense", "token recognition error at: ": " cannot stand in an expression",
-	} {
-		if rest, ok := strings.CutPrefix(message, from); ok {
-			return strings.ReplaceAll(rest, "'<EOF>'", "its end") + to
-		}
-	}
-	return strings.TrimSuffix(strings.ReplaceAll(message, "<EOF>", "its end"), ".")
-}
-
 // checker walks one expression.
 type checker struct {
 	names   Names
 	source  plan.Expr
-	info    *ast.SourceInfo
 	program *Program
 	found   finding.List
 	hand    []string       // the lists of which an option is at hand
@@ -248,12 +212,11 @@ func asCondition(t types.Type, yes func(Env) bool) typed {
 }
 
 // at is where a part begins; a.b.c begins at a.
-func (c *checker) at(e ast.Expr) finding.At {
-	for e.Kind() == ast.SelectKind {
-		e = e.AsSelect().Operand()
+func (c *checker) at(e *tree.Node) finding.At {
+	for e.Kind == tree.Field {
+		e = e.On
 	}
-	l := c.info.GetStartLocation(e.ID())
-	return position(c.source, l.Line(), l.Column())
+	return position(c.source, e.Line, e.Column)
 }
 
 func (c *checker) report(id string, at finding.At, format string, args ...any) *finding.Finding {

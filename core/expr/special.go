@@ -4,23 +4,22 @@ import (
 	"slices"
 	"strings"
 
-	"cel.dev/cel-go/common/ast"
-
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
 // special walks the functions that ask about something other than plain values; nil where it is none.
-func (c *checker) special(name string, call ast.CallExpr, at finding.At, known Facts) *typed {
-	args, one := call.Args(), len(call.Args()) == 1
+func (c *checker) special(name string, call *tree.Node, at finding.At, known Facts) *typed {
+	args, one := call.Args, len(call.Args) == 1
 	var out typed
 	switch {
-	case name == "earned" && call.IsMemberFunction() && one:
+	case name == "earned" && call.Member() && one:
 		out = c.earned(call, at)
-	case call.IsMemberFunction() && one && c.names.Watched && (name == "inside" || name == "holds"):
+	case call.Member() && one && c.names.Watched && (name == "inside" || name == "holds"):
 		out = c.askedOf(name, call, at)
-	case call.IsMemberFunction():
+	case call.Member():
 		return nil
 	case name == "inside" && one:
 		out = c.inside(args[0], at)
@@ -44,13 +43,10 @@ func (c *checker) special(name string, call ast.CallExpr, at finding.At, known F
 }
 
 // earned is player.earned('id'): whether that player has a milestone.
-func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
-	arg := call.Args()[0]
-	id := ""
-	if arg.Kind() == ast.LiteralKind {
-		id, _ = arg.AsLiteral().Value().(string)
-	}
-	_, parts := path(call.Target())
+func (c *checker) earned(call *tree.Node, at finding.At) typed {
+	arg := call.Args[0]
+	id := arg.Quoted()
+	_, parts := path(call.On)
 	entry, ref := c.entry(parts)
 	if entry == nil || entry.Type.Kind != types.Player || id == "" {
 		return c.fail("bad-expression", at, "earned is written player.earned('milestone').")
@@ -67,24 +63,21 @@ func (c *checker) earned(call ast.CallExpr, at finding.At) typed {
 }
 
 // inside is inside('scene/area'): whether the rule's player is in an area.
-func (c *checker) inside(arg ast.Expr, at finding.At) typed {
+func (c *checker) inside(arg *tree.Node, at finding.At) typed {
 	return c.asked("inside", "area", "inside('scene/area')", "There is no player here who could be inside an area.",
 		c.names.Areas, arg, at)
 }
 
 // holds is holds('sled'): whether the rule's player holds a movable.
-func (c *checker) holds(arg ast.Expr, at finding.At) typed {
+func (c *checker) holds(arg *tree.Node, at finding.At) typed {
 	return c.asked("holds", "movable", "holds('movable')", "There is no player here who could hold something.",
 		c.names.Held, arg, at)
 }
 
 // asked is a function of the rule's player that takes the written name of something.
-func (c *checker) asked(function, what, form, nobody string, known map[string]*Entry, arg ast.Expr,
+func (c *checker) asked(function, what, form, nobody string, known map[string]*Entry, arg *tree.Node,
 	at finding.At) typed {
-	id := ""
-	if arg.Kind() == ast.LiteralKind {
-		id, _ = arg.AsLiteral().Value().(string)
-	}
+	id := arg.Quoted()
 	if known == nil {
 		return c.fail("unknown-name", at, "%s", nobody)
 	}
@@ -99,8 +92,8 @@ func (c *checker) asked(function, what, form, nobody string, known map[string]*E
 }
 
 // askedOf is wren.inside('scene/area') or wren.holds('sled'), of a player who is watched.
-func (c *checker) askedOf(name string, call ast.CallExpr, at finding.At) typed {
-	_, parts := path(call.Target())
+func (c *checker) askedOf(name string, call *tree.Node, at finding.At) typed {
+	_, parts := path(call.On)
 	entry, ref := c.entry(parts)
 	if entry == nil || entry.Type.Kind != types.Player || ref.Who != Local {
 		return c.fail("bad-expression", at, "%s is asked of a player: wren.%s.", name, forms[name])
@@ -109,7 +102,7 @@ func (c *checker) askedOf(name string, call ast.CallExpr, at finding.At) typed {
 	if name == "holds" {
 		known, what = c.names.Held, "movable"
 	}
-	out := c.asked(name, what, forms[name], "", known, call.Args()[0], at)
+	out := c.asked(name, what, forms[name], "", known, call.Args[0], at)
 	if out.read != nil {
 		asked := out.read.Ref
 		asked.As = ref.Index + 1
@@ -149,9 +142,9 @@ func (c *checker) entry(parts []string) (*Entry, Ref) {
 
 // count is count(present), the players in the session; the items of a list or a set; or of how many
 // scenes or props a variable of a pair is true.
-func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) count(e *tree.Node, at finding.At, known Facts) typed {
 	whole := types.Type{Kind: types.Int, Range: types.Range{HasLo: true, Step: types.One}}
-	if e.Kind() == ast.IdentKind && e.AsIdent() == "present" {
+	if e.Kind == tree.Name && e.Word == "present" {
 		ref := Ref{Who: Nobody, What: Present}
 		c.program.Reads = append(c.program.Reads, Read{ref, "present", at})
 		return typed{typ: whole, eval: func(env Env) types.Value { return env.Read(&ref) }}
@@ -172,11 +165,11 @@ func (c *checker) count(e ast.Expr, at finding.At, known Facts) typed {
 }
 
 // countPlayers is count(present, p, condition): of how many present players something is true.
-func (c *checker) countPlayers(args []ast.Expr, at finding.At, known Facts) typed {
-	if args[0].Kind() != ast.IdentKind || args[0].AsIdent() != "present" || args[1].Kind() != ast.IdentKind {
+func (c *checker) countPlayers(args []*tree.Node, at finding.At, known Facts) typed {
+	if args[0].Kind != tree.Name || args[0].Word != "present" || args[1].Kind != tree.Name {
 		return c.fail("bad-expression", at, "count with a name is written count(present, p, p.score > 3).")
 	}
-	name := args[1].AsIdent()
+	name := args[1].Word
 	if c.names.Roots[name] != nil || c.names.Lists[name] != nil || c.names.Missing[name] != "" {
 		return c.fail("bad-expression", c.at(args[1]),
 			"%s is known here as something else; the player's name has to be another.", name)
@@ -211,13 +204,13 @@ func (c *checker) countPlayers(args []ast.Expr, at finding.At, known Facts) type
 const manyPlayers = 16
 
 // ofItems is list.size() and list.contains(item).
-func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding.At, known Facts) typed {
+func (c *checker) ofItems(name string, list typed, call *tree.Node, at finding.At, known Facts) typed {
 	x := list.eval
 	switch name {
 	case "size":
-		return c.count(call.Target(), at, known)
+		return c.count(call.On, at, known)
 	case "contains":
-		arg := call.Args()[0]
+		arg := call.Args[0]
 		item := c.walk(arg, known)
 		if item.eval == nil || c.none(item, c.at(arg)) {
 			return typed{}
@@ -235,7 +228,7 @@ func (c *checker) ofItems(name string, list typed, call ast.CallExpr, at finding
 }
 
 // point is point(x, y): coordinates, one for each axis.
-func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
+func (c *checker) point(args []*tree.Node, at finding.At, known Facts) typed {
 	evals := make([]func(Env) types.Value, len(args))
 	for i, a := range args {
 		n, ok := c.number(a, known)
@@ -258,7 +251,7 @@ func (c *checker) point(args []ast.Expr, at finding.At, known Facts) typed {
 }
 
 // draw is draw(seed, index, from, to): a whole number that everybody draws alike.
-func (c *checker) draw(args []ast.Expr, known Facts) typed {
+func (c *checker) draw(args []*tree.Node, known Facts) typed {
 	seed := c.walk(args[0], known)
 	if seed.eval == nil {
 		return typed{}

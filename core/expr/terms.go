@@ -5,9 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"cel.dev/cel-go/common/ast"
-	"cel.dev/cel-go/common/operators"
-	"cel.dev/cel-go/parser"
+	"alluvion.dev/core/tree"
 )
 
 // Term is one summand of an expression, as it is written there.
@@ -22,7 +20,7 @@ func (p *Program) Terms() []Term {
 	if p.tree == nil {
 		return nil
 	}
-	out := p.terms(p.tree.Expr(), false, nil)
+	out := p.terms(p.tree, false, nil)
 	slices.SortFunc(out, func(a, b Term) int {
 		return cmp.Or(cmp.Compare(a.Source, b.Source), compareBools(a.Minus, b.Minus))
 	})
@@ -39,23 +37,20 @@ func compareBools(a, b bool) int {
 	return -1
 }
 
-func (p *Program) terms(e ast.Expr, minus bool, out []Term) []Term {
-	if e.Kind() == ast.CallKind {
-		args := e.AsCall().Args()
-		switch e.AsCall().FunctionName() {
-		case operators.Add:
+func (p *Program) terms(e *tree.Node, minus bool, out []Term) []Term {
+	if e.Kind == tree.Call {
+		args := e.Args
+		switch e.Word {
+		case tree.Add:
 			return p.terms(args[1], minus, p.terms(args[0], minus, out))
-		case operators.Subtract:
+		case tree.Subtract:
 			return p.terms(args[1], !minus, p.terms(args[0], minus, out))
-		case operators.Negate:
+		case tree.Negate:
 			return p.terms(args[0], !minus, out)
 		}
 	}
-	text, err := parser.Unparse(e, p.tree.SourceInfo())
-	if err != nil { // which no expression that was compiled leads to
-		text = p.Source
-	}
-	if rest, negative := strings.CutPrefix(text, "-"); negative && e.Kind() == ast.LiteralKind {
+	text := e.String()
+	if rest, negative := strings.CutPrefix(text, "-"); negative && e.Written() {
 		text, minus = rest, !minus
 	}
 	return append(out, Term{minus, text})
@@ -104,11 +99,11 @@ func (p *Program) oneOfThem(function, x string) bool {
 	if p.tree == nil {
 		return false
 	}
-	e := p.tree.Expr()
-	if e.Kind() != ast.CallKind || e.AsCall().FunctionName() != function || e.AsCall().IsMemberFunction() {
+	e := p.tree
+	if e.Kind != tree.Call || e.Word != function || e.Member() {
 		return false
 	}
-	return slices.ContainsFunc(e.AsCall().Args(), func(arg ast.Expr) bool {
+	return slices.ContainsFunc(e.Args, func(arg *tree.Node) bool {
 		_, parts := path(arg)
 		return parts != nil && strings.Join(parts, ".") == x
 	})

@@ -3,31 +3,28 @@ package expr
 import (
 	"maps"
 	"slices"
-	"strconv"
 	"strings"
-
-	"cel.dev/cel-go/common/ast"
-	celtypes "cel.dev/cel-go/common/types"
 
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/tree"
 	"alluvion.dev/core/types"
 )
 
 // walk checks and compiles one part. known holds the paths that are not none here.
-func (c *checker) walk(e ast.Expr, known Facts) typed {
+func (c *checker) walk(e *tree.Node, known Facts) typed {
 	c.program.Size++
-	switch e.Kind() {
-	case ast.LiteralKind:
+	switch e.Kind {
+	case tree.Bool, tree.Int, tree.Decimal, tree.Text, tree.Null, tree.Other:
 		return c.literal(e)
-	case ast.IdentKind, ast.SelectKind:
+	case tree.Name, tree.Field:
 		return c.name(e, known)
-	case ast.CallKind:
+	case tree.Call:
 		return c.call(e, known)
-	case ast.ListKind:
+	case tree.List:
 		return c.fail("bad-expression", c.at(e),
 			"A list cannot be written in an expression: compare one by one, a == 'x' || a == 'y'. A point is written point(x, y).")
-	case ast.MapKind, ast.StructKind:
+	case tree.Table:
 		return c.fail("bad-expression", c.at(e),
 			"Tables and groups cannot be written in an expression; what an option says of itself is an attribute of its list.")
 	}
@@ -43,23 +40,23 @@ func constant(v types.Value, t types.Type) typed {
 	return out
 }
 
-func (c *checker) literal(e ast.Expr) typed {
-	switch v := e.AsLiteral().(type) {
-	case celtypes.Bool:
-		return constant(types.OfBool(bool(v)), types.Type{Kind: types.Bool})
-	case celtypes.Int:
-		return constant(types.OfNum(fixed.FromInt(int64(v))), types.Type{Kind: types.Int})
-	case celtypes.Double:
-		// The shortest decimal that stands for the number is the one that was written, up to 15 digits.
-		n, err := fixed.Parse(strconv.FormatFloat(float64(v), 'f', -1, 64))
+func (c *checker) literal(e *tree.Node) typed {
+	switch e.Kind {
+	case tree.Bool:
+		return constant(types.OfBool(e.Word == "true"), types.Type{Kind: types.Bool})
+	case tree.Int, tree.Decimal:
+		n, err := fixed.Parse(e.Word)
 		if err != nil {
 			return c.fail("bad-expression", c.at(e), "This number cannot be used: %v.", err)
 		}
-		return constant(types.OfNum(n), types.Type{Kind: types.Decimal})
-	case celtypes.String:
-		return constant(types.OfText(string(v)), types.Type{Kind: types.Text})
-	}
-	if _, null := e.AsLiteral().(celtypes.Null); null {
+		kind := types.Decimal
+		if e.Kind == tree.Int {
+			kind = types.Int
+		}
+		return constant(types.OfNum(n), types.Type{Kind: kind})
+	case tree.Text:
+		return constant(types.OfText(e.Word), types.Type{Kind: types.Text})
+	case tree.Null:
 		return c.fail("bad-expression", c.at(e),
 			"There is no null: what may be none is asked with has(x), or read with x.orValue(other).")
 	}
@@ -68,21 +65,21 @@ func (c *checker) literal(e ast.Expr) typed {
 }
 
 // path takes a.b.c apart; nil where it begins with something other than a name.
-func path(e ast.Expr) (root ast.Expr, parts []string) {
-	switch e.Kind() {
-	case ast.IdentKind:
-		return e, []string{e.AsIdent()}
-	case ast.SelectKind:
-		root, parts = path(e.AsSelect().Operand())
+func path(e *tree.Node) (root *tree.Node, parts []string) {
+	switch e.Kind {
+	case tree.Name:
+		return e, []string{e.Word}
+	case tree.Field:
+		root, parts = path(e.On)
 		if parts != nil {
-			parts = append(parts, e.AsSelect().FieldName())
+			parts = append(parts, e.Word)
 		}
 	}
 	return root, parts
 }
 
 // name resolves a.b.c: names of records one after the other, then perhaps an attribute of a pick.
-func (c *checker) name(e ast.Expr, known Facts) typed {
+func (c *checker) name(e *tree.Node, known Facts) typed {
 	rootExpr, parts := path(e)
 	if parts == nil {
 		return c.fail("bad-expression", c.at(e), "Only a name can be followed by a dot and another name.")

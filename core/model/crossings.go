@@ -67,7 +67,7 @@ func (b *builder) zone(c *calendar.Calendar, name plan.Given[string]) {
 	if !name.Given {
 		return
 	}
-	zone, err := time.LoadLocation(name.Value)
+	zone, err := calendar.Zone(name.Value)
 	if err != nil || name.Value == "" || strings.EqualFold(name.Value, "local") {
 		b.report("bad-value", name.At,
 			"There is no time zone called %q; one is called as Europe/Oslo or America/New_York.",

@@ -13,6 +13,7 @@ import (
 	"github.com/go-json-experiment/json/jsontext"
 
 	_ "alluvion.dev/core/action" // what rules can do
+	"alluvion.dev/core/compiled"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/fixed"
@@ -75,12 +76,12 @@ type Problem struct {
 	Name, Reason, Instead string
 }
 
-// Open reads a plan and opens its session. saved is what Save gave the last time, of this version or an earlier one;
+// Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave the last time, of this version or an earlier one;
 // nothing for a new one. What is left to chance comes from the seed. What in the save was not as the plan has it is told.
 func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Session, []Problem, error) {
-	m, _, found := model.LoadFor(plan, commons)
-	if m == nil {
-		return nil, nil, fmt.Errorf("the plan cannot run: %s", first(found))
+	m, err := load(plan, commons)
+	if err != nil {
+		return nil, nil, err
 	}
 	s := &Session{m: m, seed: seed, saved: Saved{Format: 1}, layout: share.LayoutOf(m), host: -1}
 	if len(saved) > 0 {
@@ -103,6 +104,24 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 	}
 	s.board = share.NewBoard(s.run, s.layout)
 	return s, problems, nil
+}
+
+// load reads a plan, or one that was compiled.
+func load(plan []byte, commons model.Commons) (m *model.Model, err error) {
+	var found finding.List
+	if compiled.Is(plan) {
+		p, err := compiled.Read(plan)
+		if err != nil {
+			return nil, err
+		}
+		m, found = p.Load()
+	} else {
+		m, _, found = model.LoadFor(plan, commons)
+	}
+	if m == nil {
+		return nil, fmt.Errorf("the plan cannot run: %s", first(found))
+	}
+	return m, nil
 }
 
 // first is what is wrong first.

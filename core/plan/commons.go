@@ -2,7 +2,6 @@ package plan
 
 import (
 	"reflect"
-	"regexp"
 
 	"alluvion.dev/core/finding"
 )
@@ -41,23 +40,12 @@ type Use struct {
 	finding.At
 }
 
-var commonsKey = regexp.MustCompile(`(?m)^["{ ]*(alluvion.*)?commons"?:`)
-
-// IsCommons says whether a document is a commons, and not a plan.
-func IsCommons(source []byte) bool {
-	if !commonsKey.Match(source) { // most are not: reading them once more would cost as much as all the rest
-		return false
-	}
-	root, _ := parse(source)
-	return root != nil && isCommons(root)
-}
-
 // isCommons says it of what begins as a plan does.
 func isCommons(root *node) bool { return root.key("commons") != nil && root.key("game") == nil }
 
 // ReadCommons reads a commons from YAML, as Read does a plan. It is never nil.
 func ReadCommons(source []byte) (*Commons, finding.List) {
-	out := &Commons{Source: string(source)}
+	out := &Commons{Source: textOf(source)}
 	root, found := parse(source)
 	if root != nil {
 		r := newReader(found)

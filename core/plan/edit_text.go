@@ -3,7 +3,6 @@ package plan
 import (
 	"bytes"
 	"fmt"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -90,9 +89,6 @@ func Has(source string, path []string) bool {
 // Offset is where a position is in a text, in bytes.
 func Offset(source string, at finding.At) int { return editor{source}.offsetOf(at.Line, at.Column) }
 
-// IsID says whether a word can be the id of something in a plan.
-func IsID(word string) bool { return idPattern.MatchString(word) }
-
 // change makes a change to a text that can be read, and makes sure that it still can be.
 func change(source string, path []string, do func(editor, *node) (string, error)) (string, error) {
 	root, found := parse([]byte(source))
@@ -140,9 +136,6 @@ func (e editor) put(root *node, path []string, text string) (string, error) {
 	return "", ErrEdit
 }
 
-// writtenNothing is a value that says that there is none.
-var writtenNothing = regexp.MustCompile(`^ *(~|null|Null|NULL)`)
-
 // behind is the place right behind a key's colon.
 func (e editor) behind(k *key) int {
 	begin := e.offsetOf(k.at.Line, k.at.Column)
@@ -155,10 +148,21 @@ func (e editor) replace(k *key, text string) string {
 	end := begin
 	if k.value.form != formNothing {
 		end = e.lastOf(k.value)
-	} else if nothing := writtenNothing.FindString(e.text[begin:]); nothing != "" {
-		end += len(nothing)
+	} else {
+		end += writtenNothing(e.text[begin:])
 	}
 	return e.text[:begin] + " " + text + e.text[end:]
+}
+
+// writtenNothing is how long a value is that says that there is none; 0 where nothing is written.
+func writtenNothing(text string) int {
+	rest := strings.TrimLeft(text, " ")
+	for _, word := range []string{"~", "null", "Null", "NULL"} {
+		if strings.HasPrefix(rest, word) {
+			return len(text) - len(rest) + len(word)
+		}
+	}
+	return 0
 }
 
 // enter adds an entry that is not there yet as the last one of a table.

@@ -122,7 +122,7 @@ func (x *Rules) read(r *reader, n *node, _ field) {
 		if rule.Name.Name != "" {
 			r.report("wrong-type", rule.Name.At, "The rule is called %s already, by its key.", clip(k.name))
 		}
-		r.checkID(k.name, k.at, idPattern)
+		r.checkID(k.name, k.at, IsID)
 		rule.Name = ID{k.name, k.at}
 	}
 }

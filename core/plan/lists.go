@@ -43,7 +43,7 @@ func (o *RosterOptions) read(r *reader, n *node, f field) {
 			r.wrong(item, "the name of an option")
 			continue
 		}
-		r.checkID(item.text, item.At, idPattern)
+		r.checkID(item.text, item.At, IsID)
 		if o.Get(item.text) != nil {
 			r.report("duplicate-id", item.At, "%q stands here twice.", clip(item.text))
 			continue

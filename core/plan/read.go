@@ -3,7 +3,6 @@ package plan
 import (
 	"fmt"
 	"reflect"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -19,7 +18,7 @@ import (
 // only the first thing. The plan is never nil; where the findings hold an error it is incomplete and
 // must not be run.
 func Read(source []byte) (*Plan, finding.List) {
-	p := &Plan{Source: string(source)}
+	p := &Plan{Source: textOf(source)}
 	root, found := parse(source)
 	if other := otherKind(root, "alluvion"); other != nil {
 		root, found = nil, other
@@ -72,9 +71,10 @@ func otherKind(root *node, want string) finding.List {
 		return nil
 	}
 	for key, text := range map[string]string{
-		"rehearsal": "This is a rehearsal: play it with alluvion rehearse FILE.",
-		"commons":   "This is a commons: check it with alluvion check FILE, and name it in the plan's uses.",
-		"game":      "This is a plan: check it with alluvion check FILE.",
+		"alluvion_compiled": "This is a compiled plan, which only games run: check the plan that it was made from.",
+		"rehearsal":         "This is a rehearsal: play it with alluvion rehearse FILE.",
+		"commons":           "This is a commons: check it with alluvion check FILE, and name it in the plan's uses.",
+		"game":              "This is a plan: check it with alluvion check FILE.",
 	} {
 		if k := root.key(key); k != nil && (key != "game" || root.key("scenes") != nil && want != "alluvion") {
 			return finding.List{finding.New("wrong-type", k.at, text)}
@@ -396,13 +396,25 @@ const (
 	IDWords   = "lower-case letters, digits and _, begin with a letter, and have at most 64 characters"
 )
 
-var (
-	idPattern   = regexp.MustCompile(IDPattern)
-	gamePattern = regexp.MustCompile(`^[a-z][a-z0-9_-]{0,63}$`)
-)
+// IsID says whether a word can be an id.
+func IsID(word string) bool { return isID(word, "_") }
 
-func (r *reader) checkID(name string, at finding.At, pattern *regexp.Regexp) {
-	if !pattern.MatchString(name) {
+// isGame says whether a word can be the id of a game or a commons, which may have dashes.
+func isGame(word string) bool { return isID(word, "_-") }
+
+func isID(word, others string) bool {
+	for i := range len(word) {
+		c := word[i]
+		letter, digit := 'a' <= c && c <= 'z', '0' <= c && c <= '9'
+		if !letter && (i == 0 || !digit && strings.IndexByte(others, c) < 0) {
+			return false
+		}
+	}
+	return 0 < len(word) && len(word) <= 64
+}
+
+func (r *reader) checkID(name string, at finding.At, can func(string) bool) {
+	if !can(name) {
 		r.report("bad-value", at, "%q cannot be an id: ids are %s.", clip(name), IDWords)
 	}
 }
@@ -415,11 +427,11 @@ func (i *ID) read(r *reader, n *node, f field) {
 	*i = ID{n.text, n.At}
 	switch f.id {
 	case "game":
-		r.checkID(i.Name, n.At, gamePattern)
+		r.checkID(i.Name, n.At, isGame)
 	case "type":
 		// The model says which types there are, and which are still to come.
 	default:
-		r.checkID(i.Name, n.At, idPattern)
+		r.checkID(i.Name, n.At, IsID)
 	}
 }
 
@@ -558,7 +570,7 @@ func (m *Map[T]) read(r *reader, n *node, f field) {
 	m.At = n.At
 	m.Entries = make([]Entry[T], len(n.keys))
 	for i, k := range n.keys {
-		r.checkID(k.name, k.at, idPattern)
+		r.checkID(k.name, k.at, IsID)
 		m.Entries[i] = Entry[T]{ID: k.name, At: k.at}
 		r.read(k.value, reflect.ValueOf(&m.Entries[i].Value).Elem(), f)
 	}

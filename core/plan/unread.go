@@ -1,7 +1,6 @@
 package plan
 
 import (
-	"regexp"
 	"strings"
 
 	"alluvion.dev/core/finding"
@@ -80,7 +79,23 @@ func typed(parts []string) string {
 	return ""
 }
 
+// mentions says whether a message has a name as a whole word.
 func mentions(message, name string) bool {
-	is, err := regexp.MatchString(`\b`+regexp.QuoteMeta(name)+`\b`, message)
-	return err == nil && is
+	for from := 0; name != ""; {
+		i := strings.Index(message[from:], name)
+		if i < 0 {
+			return false
+		}
+		begin := from + i
+		end := begin + len(name)
+		if !(begin > 0 && wordly(message[begin-1])) && !(end < len(message) && wordly(message[end])) {
+			return true
+		}
+		from = begin + 1
+	}
+	return false
+}
+
+func wordly(c byte) bool {
+	return c == '_' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z'
 }

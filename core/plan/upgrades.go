@@ -210,7 +210,7 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 	case contains(spaces, parts[0]):
 	case contains(r.lists, parts[0]) || near.Name == "" && len(parts) > 1: // a list, perhaps of an earlier version
 		for _, part := range parts {
-			r.checkID(part, name.At, idPattern)
+			r.checkID(part, name.At, IsID)
 		}
 		return
 	default:
@@ -219,7 +219,7 @@ func (r *reader) savedName(name Given[string], spaces []string) {
 		return
 	}
 	for _, part := range parts[1:] {
-		r.checkID(part, name.At, idPattern)
+		r.checkID(part, name.At, IsID)
 	}
 	least, most := 2, 3
 	switch parts[0] {

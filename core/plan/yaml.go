@@ -1,13 +1,12 @@
+//go:build !compiled
+
 package plan
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"regexp"
-	"slices"
 	"strings"
-	"sync"
 	"unicode/utf8"
 
 	"github.com/go-json-experiment/json/jsontext"
@@ -21,120 +20,29 @@ import (
 	"alluvion.dev/core/finding"
 )
 
-// Limits on a document. They are far above what a plan needs and far below what harms.
-const (
-	MaxBytes = 1 << 20
-	MaxDepth = 40
-	maxNodes = 400_000
-	maxKeys  = 5_000 // of one table: what the library does with more grows with their square
-)
+// maxKeys is how many keys one table may have: what the library does with more grows with their square.
+const maxKeys = 5_000
 
-// form is the shape of a node of the document.
-type form uint8
-
-const (
-	formNothing form = iota // null, or nothing written
-	formPlain               // a scalar without quotes
-	formQuoted              // a scalar in quotes, or a block of text
-	formList
-	formTable
-)
-
-// node is a piece of the document with its position, free of the YAML library.
-type node struct {
-	form  form
-	text  string
-	items []*node
-	keys  []key
-	finding.At
-}
-
-// scalar says whether a node is one written value: a word in quotes is the same word, as JSON has it.
-func (n *node) scalar() bool { return n.form == formPlain || n.form == formQuoted }
-
-type key struct {
-	name  string
-	at    finding.At
-	value *node
-}
-
-func (f form) String() string {
-	return [...]string{"nothing", "a value", "a text", "a list", "a table"}[f]
-}
-
-// recently are the last texts that were parsed: whoever edits a plan reads the same text several times in a row. The nodes
-// are shared, so nobody changes them.
-var recently struct {
-	sync.Mutex
-	last [2]parsed
-	next int
-}
-
-type parsed struct {
-	source string
-	root   *node
-	found  finding.List
-}
-
-// worthKeeping is from how many bytes on a text takes long enough to parse.
-const worthKeeping = 4 << 10
-
-// parse turns text into nodes, or says in one finding why it cannot. Nobody changes what it gives.
-func parse(source []byte) (*node, finding.List) {
-	if len(source) < worthKeeping {
-		return parseNew(source)
-	}
-	recently.Lock()
-	for i := range recently.last {
-		if p := recently.last[i]; p.source == string(source) {
-			recently.Unlock()
-			return p.root, slices.Clone(p.found)
-		}
-	}
-	recently.Unlock()
-	p := parsed{source: string(source)}
-	p.root, p.found = parseNew(source)
-	recently.Lock()
-	recently.last[recently.next] = p
-	recently.next = (recently.next + 1) % len(recently.last)
-	recently.Unlock()
-	return p.root, slices.Clone(p.found)
-}
-
-func parseNew(source []byte) (*node, finding.List) {
-	one := func(id string, at finding.At, format string, args ...any) (*node, finding.List) {
-		return nil, finding.List{finding.New(id, at, fmt.Sprintf(format, args...))}
-	}
+// readYAML turns YAML into nodes.
+func readYAML(source string) (*node, finding.List) {
 	top := finding.At{Line: 1, Column: 1}
-	if len(source) > MaxBytes {
-		return one("too-large", top,
-			"The document has more than 1 MiB (%d bytes), which is the most that a plan may have.", MaxBytes)
+	if at, ok := tabIndent(source); ok {
+		return unreadable("syntax", at, "This line is indented with a tab; YAML allows only spaces here.")
 	}
-	if !utf8.Valid(source) {
-		good := bytes.ToValidUTF8(source[:firstBad(source)], nil)
-		return one("syntax", endOf(string(good)), "The document is not UTF-8 text here.")
-	}
-	source = bytes.TrimPrefix(source, []byte("\ufeff"))
-	if len(bytes.TrimSpace(source)) == 0 {
-		return one("empty", top, "The document is empty.")
-	}
-	if at, ok := tabIndent(string(source)); ok {
-		return one("syntax", at, "This line is indented with a tab; YAML allows only spaces here.")
-	}
-	file, err := parseYAML(string(source))
+	file, err := parseYAML(source)
 	var large *tooLarge
 	if errors.As(err, &large) {
-		return one("too-large", large.at, "%s", large.text)
+		return unreadable("too-large", large.at, "%s", large.text)
 	}
 	if err != nil {
-		at, text := syntax(err, string(source))
-		return one("syntax", at, "%s", text)
+		at, text := syntax(err, source)
+		return unreadable("syntax", at, "%s", text)
 	}
 	if len(file.Docs) > 1 {
-		return one("syntax", at(file.Docs[1].Body, ""), "There is a second document here; a plan is one document.")
+		return unreadable("syntax", at(file.Docs[1].Body, ""), "There is a second document here; a plan is one document.")
 	}
 	if len(file.Docs) == 0 || file.Docs[0].Body == nil {
-		return one("empty", top, "The document holds nothing but comments.")
+		return unreadable("empty", top, "The document holds nothing but comments.")
 	}
 	c := &converter{}
 	root := c.convert(file.Docs[0].Body, "", 0)
@@ -284,22 +192,6 @@ func tabIndent(source string) (finding.At, bool) {
 	return finding.At{}, false
 }
 
-func firstBad(source []byte) int {
-	for i := 0; i < len(source); {
-		r, n := utf8.DecodeRune(source[i:])
-		if r == utf8.RuneError && n <= 1 {
-			return i
-		}
-		i += n
-	}
-	return len(source)
-}
-
-func endOf(text string) finding.At {
-	last := text[strings.LastIndexByte(text, '\n')+1:]
-	return finding.At{Line: strings.Count(text, "\n") + 1, Column: utf8.RuneCountInString(last) + 1}
-}
-
 type converter struct {
 	found finding.List
 	nodes int
@@ -418,4 +310,15 @@ func at(n ast.Node, pointer string) finding.At {
 	}
 	p := n.GetToken().Position
 	return finding.At{Line: p.Line, Column: p.Column, Pointer: pointer}
+}
+
+var commonsKey = regexp.MustCompile(`(?m)^["{ ]*(alluvion.*)?commons"?:`)
+
+// IsCommons says whether a document is a commons, and not a plan.
+func IsCommons(source []byte) bool {
+	if !commonsKey.Match(source) { // most are not: reading them once more would cost as much as all the rest
+		return false
+	}
+	root, _ := parse(source)
+	return root != nil && isCommons(root)
 }

@@ -18,7 +18,7 @@ import (
 )
 
 // saying are the functions that take what a person reads.
-var saying = []string{"report", "fail", "New", "refuse", "problem", "away", "Errorf", "misfit", "tell", "Fprintf", "Fprintln", "Fprint", "Sprintf", "printf", "told", "one", "beyond", "told", "add", "Fail", "End", "Refuse", "deny", "Report", "AboutPlayer", "Target", "hungUp"}
+var saying = []string{"report", "fail", "New", "refuse", "problem", "away", "Errorf", "misfit", "tell", "Fprintf", "Fprintln", "Fprint", "Sprintf", "printf", "told", "one", "beyond", "told", "add", "Fail", "End", "Refuse", "deny", "Report", "AboutPlayer", "Target", "unreadable", "hungUp"}
 
 // spoken are the members of tables that take it.
 var spoken = []string{"Reason", "Why", "Text", "Detail", "Do", "What", "Title", "Fails", "Sentence"}

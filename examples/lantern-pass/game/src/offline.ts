@@ -30,7 +30,7 @@ export async function offline(m: LanternPass): Promise<Link> {
   const { instance } = await WebAssembly.instantiateStreaming(fetch(`${base}alluvion.wasm`), go.importObject)
   void go.run(instance)
   const open = (window as unknown as { alluvionOpen(plan: string, commons: object, saved: string | null, seed: number): Session }).alluvionOpen
-  const session = open(await text('plan.yaml'), { 'courier-guild': await text('courier-guild.yaml') }, localStorage.getItem(kept), Math.floor(Math.random() * 2 ** 32))
+  const session = open(await text('lantern-pass.compiled.json'), {}, localStorage.getItem(kept), Math.floor(Math.random() * 2 ** 32))
   if (session.error) throw new Error(session.error)
 
   let told = 0

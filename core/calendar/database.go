@@ -1,0 +1,5 @@
+//go:build !compiled
+
+package calendar
+
+import _ "time/tzdata" // for machines that have no zones
