@@ -160,6 +160,14 @@ func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw 
 	return out, res.Get("ETag"), err
 }
 
+// HandOver gives the service what a session without a service has kept of a player (docs/offline.md). Where it went is to be
+// noted by whoever plays on from it.
+func (c *Client) HandOver(ctx context.Context, game, player string, kept []byte) (contract.HandedOver, error) {
+	var out contract.HandedOver
+	_, err := c.do(ctx, http.MethodPost, playerPath(game, player)+"/offline", http.Header{"Content-Type": {"application/json"}}, kept, &out)
+	return out, err
+}
+
 // CopySlot copies a slot's newest save into another. etag is that of what is there.
 func (c *Client) CopySlot(ctx context.Context, game, player string, slot, to int, etag string) (contract.Edited,
 	error) {

@@ -14,6 +14,14 @@ type Edited struct {
 	Problems []save.Problem `json:"problems" doc:"What of it the plan does not take as it is, and what it takes instead."`
 }
 
+// HandedOver is where a save went that was made without the service.
+type HandedOver struct {
+	Slot     int            `json:"slot"`
+	Revision int            `json:"revision" doc:"What is played on without the service is based on it."`
+	Why      string         `json:"why,omitempty" doc:"Why it went to another slot than the one that it began from."`
+	Problems []save.Problem `json:"problems" doc:"What of it the plan does not take as it is, and what it takes instead."`
+}
+
 // Copying says into which slot a save is copied.
 type Copying struct {
 	To int `json:"to" minimum:"1" maximum:"100"`

@@ -25,8 +25,9 @@ func TestWhoMayByEveryRoute(t *testing.T) {
 
 	open := map[string]bool{"GET /healthz": true, "GET /v1/games/{game}/sessions/{session}/live": true}
 	mayPlayer := func(op operation, ids map[string]string) bool {
-		reads := op.method == http.MethodGet && ids["game"] == "lantern-pass"
-		return reads && (strings.HasSuffix(op.path, "/layout") || strings.Contains(op.path, "/{player}") && ids["player"] == "ada")
+		handsOver := op.method == http.MethodPost && strings.HasSuffix(op.path, "/{player}/offline")
+		may := (op.method == http.MethodGet || handsOver) && ids["game"] == "lantern-pass"
+		return may && (strings.HasSuffix(op.path, "/layout") || strings.Contains(op.path, "/{player}") && ids["player"] == "ada")
 	}
 	mayServer := func(op operation, ids map[string]string) bool {
 		if op.path == "/metrics" {

@@ -15,6 +15,7 @@ extern "C" {
 #endif
 
 /* Opens a plan (YAML). commons is a JSON object of texts by their ids, or NULL; saved is what alluvion_save gave the last time, or NULL.
+  * A plan that alluvion compile wrote has its commons in it. saved may also be a save that was downloaded from a service.
  * 0 where it cannot be opened: wrong says why. */
 int64_t alluvion_open(const char *plan, const char *commons, const char *saved, uint32_t seed, char **wrong);
 void alluvion_close(int64_t session);
@@ -41,6 +42,8 @@ int alluvion_ended(int64_t session);
 int alluvion_unsaved(int64_t session);
 char *alluvion_save(int64_t session, int64_t *number);
 void alluvion_stored(int64_t session, int64_t number);
+/* Where a service has put what alluvion_save gave the last time, when that was handed over to it. */
+void alluvion_handed_over(int64_t session, int slot, int revision);
 
 void alluvion_free(void *p);
 

@@ -15,6 +15,7 @@ import (
 
 	"alluvion.dev/bindings"
 	"alluvion.dev/core/check"
+	"alluvion.dev/core/compiled"
 	"alluvion.dev/examples"
 )
 
@@ -49,6 +50,42 @@ func TestTheLibraryForC(t *testing.T) {
 	out, err := cmd.CombinedOutput()
 	assert.Error(t, err)
 	assert.Contains(t, string(out), "this is nothing that was saved offline")
+}
+
+// Without the readers of YAML and expressions, WebAssembly runs every plan of the examples that was compiled, and no other.
+func TestSmallWebAssembly(t *testing.T) {
+	dir := t.TempDir()
+	run(t, []string{"GOOS=js", "GOARCH=wasm"}, "go", "build", "-tags", "compiled", "-trimpath", "-gcflags=all=-l", "-ldflags=-s -w", "-o", filepath.Join(dir, "alluvion.wasm"), ".")
+	info, err := os.Stat(filepath.Join(dir, "alluvion.wasm"))
+	require.NoError(t, err)
+	assert.Less(t, info.Size(), int64(11_500_000), "something links a reader again, or much more than before")
+	for name, plan := range map[string][]byte{"lantern-pass": examples.LanternPass, "harbour": examples.Harbour, "lantern-market": examples.LanternMarket} {
+		raw, err := compiled.Write(plan, examples.Commons)
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".compiled.json"), raw, 0o600))
+	}
+	root := strings.TrimSpace(run(t, nil, "go", "env", "GOROOT"))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "open.mjs"), []byte(`
+import { readFileSync, readdirSync } from 'node:fs'
+import '`+root+`/lib/wasm/wasm_exec.js'
+
+const go = new Go()
+const { instance } = await WebAssembly.instantiate(readFileSync('`+dir+`/alluvion.wasm'), go.importObject)
+go.run(instance)
+for (const name of readdirSync('`+dir+`').filter((name) => name.endsWith('.compiled.json')).sort()) {
+  const s = alluvionOpen(readFileSync('`+dir+`/' + name, 'utf8'), {}, null, 7)
+  if (s.error) throw new Error(s.error)
+  console.log(name, s.connect(JSON.parse(s.layout).near ? 'alluvion.json.2' : 'alluvion.json.1') ?? 'connected')
+  s.received('{"is":"hello","player":"nell"}', 1000)
+  s.advance(2000)
+  console.log(s.outgoing().map((x) => JSON.parse(x).is).join())
+}
+console.log(alluvionOpen(readFileSync('../../examples/lantern-pass/plan.yaml', 'utf8'), {}, null, 0).error)
+process.exit(0)
+`), 0o600))
+	out := run(t, nil, "node", filepath.Join(dir, "open.mjs"))
+	assert.Equal(t, 3, strings.Count(out, "welcome,tick"), out)
+	assert.Contains(t, out, "This program was built for compiled plans (alluvion compile) and reads no others.")
 }
 
 // WebAssembly in Node: a machine of the bindings plays with it, in bits and in text.
@@ -98,6 +135,11 @@ for (const packed of [true, false]) {
   s.stored(is.number)
   pump()
   console.log(m.state, m.scene.id, m.self.parcels, m.self.visits, came.join(), await kept)
+  if (packed) {
+    s.handedOver(2, 9)
+    saved = s.save().saved
+    if (!saved.includes('"base":{"slot":2,"revision":9}')) throw new Error(saved)
+  }
   const left = m.ask.leave()
   pump()
   console.log((await left).is, m.state, s.unsaved())

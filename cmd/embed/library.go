@@ -180,6 +180,13 @@ func alluvion_stored(handle C.int64_t, number C.int64_t) {
 	}
 }
 
+//export alluvion_handed_over
+func alluvion_handed_over(handle C.int64_t, slot, revision C.int) {
+	if s := of(handle); s != nil {
+		s.HandedOver(int(slot), int(revision))
+	}
+}
+
 //export alluvion_layout
 func alluvion_layout(handle C.int64_t) *C.char {
 	if s := of(handle); s != nil {

@@ -63,9 +63,16 @@ type Message struct {
 // Saved is what a host keeps: the player's save, the world's, and what the player has over all slots.
 type Saved struct {
 	Format  int            `json:"alluvion_offline"` // 1
+	Base    *Base          `json:"base,omitzero"`
 	Player  jsontext.Value `json:"player,omitzero"`
 	World   jsontext.Value `json:"world,omitzero"`
 	Profile jsontext.Value `json:"profile,omitzero"`
+}
+
+// Base is the save of a service that was played on from, or that became of what was handed over to it.
+type Base struct {
+	Slot     int `json:"slot"`
+	Revision int `json:"revision"`
 }
 
 // ErrSaved says that what a host kept cannot be read.
@@ -76,8 +83,8 @@ type Problem struct {
 	Name, Reason, Instead string
 }
 
-// Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave the last time, of this version or an earlier one;
-// nothing for a new one. What is left to chance comes from the seed. What in the save was not as the plan has it is told.
+// Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave the last time, or a save that was
+// downloaded from a service, of this version or an earlier one; nothing for a new one. What is left to chance comes from the seed. What in the save was not as the plan has it is told.
 func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Session, []Problem, error) {
 	m, err := load(plan, commons)
 	if err != nil {
@@ -85,11 +92,9 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 	}
 	s := &Session{m: m, seed: seed, saved: Saved{Format: 1}, layout: share.LayoutOf(m), host: -1}
 	if len(saved) > 0 {
-		var kept Saved
-		if err := json.Unmarshal(saved, &kept); err != nil || kept.Format != 1 {
-			return nil, nil, ErrSaved
+		if s.saved, err = ReadSaved(saved); err != nil {
+			return nil, nil, err
 		}
-		s.saved = kept
 	}
 	chain := upgrade.New(m)
 	s.run = engine.Open(m, seed)
@@ -104,6 +109,33 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 	}
 	s.board = share.NewBoard(s.run, s.layout)
 	return s, problems, nil
+}
+
+// ReadSaved reads what a host kept. A save that was downloaded from a service is read as well: whether its seal is right
+// cannot be known here.
+func ReadSaved(raw []byte) (Saved, error) {
+	var kept Saved
+	if json.Unmarshal(raw, &kept) == nil && kept.Format == 1 && (kept.Base == nil || kept.Base.Slot > 0 && kept.Base.Revision > 0) {
+		return kept, nil
+	}
+	if save.IsSealed(raw) {
+		var sealed struct {
+			Save jsontext.Value `json:"save"`
+		}
+		if json.Unmarshal(raw, &sealed) != nil {
+			return Saved{}, ErrSaved
+		}
+		raw = sealed.Save
+	}
+	l, err := save.OpenPlayer(raw)
+	if err != nil || kept.Format != 0 || l.Player.Player == "" {
+		return Saved{}, ErrSaved
+	}
+	kept = Saved{Format: 1, Player: raw}
+	if l.About != nil && l.About.Revision > 0 && l.Slot > 0 {
+		kept.Base = &Base{l.Slot, l.About.Revision}
+	}
+	return kept, nil
 }
 
 // load reads a plan, or one that was compiled.
@@ -445,6 +477,9 @@ func (s *Session) Stored(number uint64) {
 	}
 }
 
+// HandedOver says where a service has put what Save gave the last time: what is played on is based on that.
+func (s *Session) HandedOver(slot, revision int) { s.saved.Base, s.news = &Base{slot, revision}, true }
+
 // keep takes over a player as they are, with the world.
 func (s *Session) keep(p *save.Player) {
 	encode := func(doc any) jsontext.Value {
@@ -454,7 +489,7 @@ func (s *Session) keep(p *save.Player) {
 		}
 		return raw
 	}
-	s.saved = Saved{Format: 1, Player: encode(p)}
+	s.saved = Saved{Format: 1, Base: s.saved.Base, Player: encode(p)}
 	if !s.m.Single {
 		s.saved.World = encode(s.run.World())
 	}

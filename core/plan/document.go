@@ -402,6 +402,7 @@ type Saving struct {
 	When      []Given[string]      `plan:"when" doc:"The moments at which a player is saved: checkpoint, scene, death, leave, change, or a crossing of the plan's own, at which all who cross are saved. change: whoever changed is saved within a second, many changes at once. On an event, a rule saves: {save: player}."`
 	Every     Given[time.Duration] `plan:"every" doc:"How often whoever changed is saved besides; at least 100ms."`
 	Revisions Given[int]           `plan:"revisions" min:"1" max:"10000" default:"10" doc:"How many earlier saves of a slot are kept."`
+	Offline   Given[string]        `plan:"offline" enum:"refuse,slot,take" default:"refuse" doc:"What is done with a save that a player made without the service and hands over. slot: it goes to an empty slot. take: it becomes the newest of the slot that it began from, if nothing was saved there since; otherwise as slot. Nobody can know who changed it: refuse, where that matters."`
 	Misfits   Misfits              `plan:"misfits" doc:"What is done with what a save holds that the plan does not take as it is. Whatever is done, the attic keeps what stood there."`
 	Accept    Accept               `plan:"accept"`
 

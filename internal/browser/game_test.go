@@ -182,7 +182,15 @@ func TestTheGameIsPlayedAlone(t *testing.T) {
 	state, err := p.room.State(ctx)
 	require.NoError(t, err)
 	assert.NotContains(t, state.Present, "nell", "nothing of it went to the service")
-	p.run(`machine.ask.leave(); wire.flush(); localStorage.clear()`)
+
+	// It is handed over, and played on with the service.
+	p.run(`document.querySelector('#wire button').click()`)
+	p.sees("The service has it as slot 1 of nell.")
+	p.until(`document.querySelector('#wire button').textContent === 'Play slot 1 there'`, "it can be played there")
+	p.run(`document.querySelector('#wire button').click()`)
+	p.until(`window.machine?.state === 'in' && machine.session !== 'offline' && machine.self.parcels === 1`, "nell is in, with the parcel")
+	p.sees("Connected")
+	p.run(`localStorage.clear()`)
 }
 
 // The first time, the game asks who walks.

@@ -103,6 +103,9 @@ func (s *Server) saves(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save",
 		Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "It becomes the slot's newest revision, upgraded to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
+	huma.Register(api, huma.Operation{OperationID: "hand-over-save", Method: http.MethodPost, Path: at + "/offline",
+		Summary: "Hand over what was played without the service", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
+		Description: "The body is what a session without a service keeps (docs/offline.md). It goes where the plan's saving.offline says, without ranks and without what commons hold. Handing over the same again changes nothing.", Errors: []int{404, 409, 413, 422}}, s.handOver)
 	huma.Register(api, huma.Operation{OperationID: "copy-slot", Method: http.MethodPost, Path: slot + "/copy",
 		Summary: "Copy a slot's newest save into another slot", Tags: tags, Errors: []int{404, 409, 412, 422}},
 		s.copySlot)
@@ -221,7 +224,17 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded",
 			"It has no seal, so that nobody knows who changed it. Ask for unsealed=true to take it all the same.")
 	}
-	x := j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))
+	l, err := j.loadable(in.RawBody, keys, in.Player)
+	if err != nil {
+		return nil, err
+	}
+	l.Player.Slot, l.Player.About = in.Slot, nil
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, l)
+}
+
+// loadable reads a player's save that comes from outside, and says why where the plan does not load it.
+func (j judged) loadable(raw []byte, keys save.Keys, player string) (*upgrade.Loaded, error) {
+	x := j.chain.Check(raw, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))
 	switch {
 	case x.Outcome != save.Take || x.Loaded == nil:
 		p := problem(http.StatusConflict, "save", "The save cannot be loaded", "It is no player's save.")
@@ -232,12 +245,11 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 			p.Errors = append(p.Errors, strings.TrimSpace(one.Pointer+" "+one.Reason))
 		}
 		return nil, p
-	case x.Loaded.Player.Player != in.Player:
+	case x.Loaded.Player.Player != player:
 		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.",
-			x.Loaded.Player.Player, in.Player)
+			x.Loaded.Player.Player, player)
 	}
-	x.Loaded.Player.Slot, x.Loaded.Player.About = in.Slot, nil
-	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, x.Loaded)
+	return x.Loaded, nil
 }
 
 // put writes a save that no session wrote, while nobody plays in the slot. A slot that has one needs its entity tag.

@@ -172,6 +172,7 @@ var grants = func() map[string]grant {
 		slot + "/save"} {
 		out["GET "+path] = forThePlayer
 	}
+	out["POST "+player+"/offline"] = forThePlayer
 	for _, route := range []string{
 		"GET " + game + "/plan", "GET " + game + "/findings", "GET " + game + "/matrix", "GET " + game +
 			"/names", "GET " + game + "/budgets", "GET " + game + "/compare",

@@ -12,6 +12,8 @@ export interface Link {
   open(): void
   /** Closes it without a word, as when the network is gone. */
   cut(): void
+  /** Where the game is played without the service: gives it what is kept here, and says what became of it, and in which slot it is. */
+  handOver?(): Promise<{ said: string; slot?: number }>
 }
 
 export function link(m: LanternPass, session: string): Link {

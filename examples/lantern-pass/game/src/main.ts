@@ -38,7 +38,7 @@ async function comesIn(): Promise<Coming> {
 async function play() {
   const { player, courier } = await comesIn()
   const session = new URLSearchParams(location.search).get('session') ?? 'winter'
-  const m = new LanternPass({ player })
+  const m = new LanternPass({ player, slot: Number(new URLSearchParams(location.search).get('slot') ?? 1) })
   const wire = new URLSearchParams(location.search).has('offline') ? await offline(m) : link(m, session)
   const walker = new Walker(m)
   const words = new Words(find('words'), m)
@@ -52,6 +52,14 @@ async function play() {
     if (t.is === 'rolled-back') words.say('The service was started anew: what was not saved is gone.', 'no')
     if (t.is === 'plan-changed') words.say('The game has changed. Load this page again.', 'no')
     if (t.is === 'missed') words.say('Something was said meanwhile that is not known any more.')
+  })
+
+  let there = 0 // the slot in which the service has what was handed over
+  const hand = wire.handOver && (async () => {
+    if (there) return location.assign(`?player=${encodeURIComponent(player)}&slot=${there}`)
+    const { said, slot } = await wire.handOver!().catch(() => ({ said: 'The service is not heard of.', slot: undefined }))
+    words.say(said, slot ? 'great' : 'no')
+    there = slot ?? 0
   })
 
   let greeted = false
@@ -78,7 +86,7 @@ async function play() {
     last = now
     wire.flush()
     picture.draw(now, m.now(now))
-    panel(m, doings(m, walker.at), does, () => location.reload())
+    panel(m, doings(m, walker.at), does, () => location.reload(), hand && { label: there ? `Play slot ${there} there` : 'Hand it over to the service', does: hand })
     requestAnimationFrame(frame)
   }
   requestAnimationFrame(frame)

@@ -15,6 +15,7 @@ interface Session {
   unsaved(): boolean
   save(): { saved: string; number: number }
   stored(number: number): void
+  handedOver(slot: number, revision: number): void
 }
 
 const kept = 'lantern-pass-offline'
@@ -64,8 +65,22 @@ export async function offline(m: LanternPass): Promise<Link> {
     }
   }
 
+  /** Gives the service what is kept here, and says what became of it. What is played on here is based on that. */
+  async function handOver() {
+    const { saved, number } = session.save()
+    const player = m.self.id
+    const answer = await fetch(`/v1/games/lantern-pass/players/${encodeURIComponent(player)}/offline`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: saved })
+    const told = await answer.json()
+    if (!answer.ok) return { said: (told.detail ?? told.title) as string }
+    session.handedOver(told.slot, told.revision)
+    session.stored(number)
+    keep()
+    return { said: [told.why, `The service has it as slot ${told.slot} of ${player}.`].filter(Boolean).join(' '), slot: told.slot as number }
+  }
+
   return {
     flush,
+    handOver,
     open() {
       session.connect(m.protocols[1]!)
       m.opened(m.protocols[1]!)

@@ -14,8 +14,11 @@ function put(id: string, text: string) {
 
 let drawn = ''
 
-export function panel(m: LanternPass, doings: Doing[], does: (d: Doing) => void, again: () => void) {
-  wire(m, again)
+/** What can be done with a game that is kept in this browser. */
+interface Handing { label: string; does: () => void }
+
+export function panel(m: LanternPass, doings: Doing[], does: (d: Doing) => void, again: () => void, hand?: Handing) {
+  wire(m, again, hand)
   if (!m.scene) return
   put('scene', world.scenes[m.scene.id].title)
   const here = [...m.players].filter((p) => p.id !== m.self.id && p.place?.scene === m.scene?.id).length
@@ -46,16 +49,21 @@ export function panel(m: LanternPass, doings: Doing[], does: (d: Doing) => void,
   }))
 }
 
-function wire(m: LanternPass, again: () => void) {
+function wire(m: LanternPass, again: () => void, hand?: Handing) {
   const e = find('wire')
   const text = m.state === 'in' ? (m.quiet > 3 ? 'Nothing is heard of the service' : m.session === 'offline' ? 'Played in this browser alone, and kept here' : 'Connected') : m.state === 'ended' ? m.end!.why : m.state === 'lost' ? 'The connection is lost. Trying again…' : 'Coming in…'
   e.classList.toggle('lost', m.state !== 'in' || m.quiet > 3)
-  if (e.dataset.text === text) return
-  e.dataset.text = text
+  const button = m.state === 'ended' ? { label: 'Come in here', does: again } : m.state === 'in' ? hand : undefined
+  const now = `${text}\n${button?.label ?? ''}`
+  if (e.dataset.now === now) return
+  e.dataset.now = now
   e.textContent = text
-  if (m.state === 'ended') {
-    const b = Object.assign(document.createElement('button'), { textContent: 'Come in here' })
-    b.onclick = again
+  if (button) {
+    const b = Object.assign(document.createElement('button'), { textContent: button.label })
+    b.onclick = () => {
+      b.blur()
+      button.does()
+    }
     e.append(b)
   }
 }

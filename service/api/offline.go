@@ -1,0 +1,173 @@
+package api
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+
+	"alluvion.dev/contract"
+	"alluvion.dev/core/offline"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/live"
+	"alluvion.dev/service/store"
+)
+
+// momentOffline is what a save was saved on that was made without the service.
+const momentOffline = "offline"
+
+type offlineInput struct {
+	PlayerPath
+	RawBody []byte
+}
+
+// handOver takes what was played without the service, as the plan's saving.offline says.
+func (s *Server) handOver(ctx context.Context, in *offlineInput) (*body[contract.HandedOver], error) {
+	j, err := s.playing(ctx, in.Game)
+	if err != nil {
+		return nil, err
+	}
+	policy := j.model.Plan.Saving.Offline.Or("refuse")
+	if policy == "refuse" {
+		return nil, problem(http.StatusConflict, "offline", "Saves made without the service are not taken",
+			"The plan says so: saving.offline is refuse.")
+	}
+	kept, err := offline.ReadSaved(in.RawBody)
+	if err != nil || len(kept.Player) == 0 {
+		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The request is not what the plan says",
+			"This is nothing that was saved without the service, or nobody has played yet.")
+	}
+	l, err := j.loadable(kept.Player, nil, in.Player)
+	if err != nil {
+		return nil, err
+	}
+	l.Player.About = nil
+	if err := s.withProfile(ctx, j, l, kept.Profile); err != nil {
+		return nil, err
+	}
+	h := &handing{s: s, j: j, in: in.PlayerPath, l: l, began: offline.Base{Slot: max(l.Player.Slot, 1)}, take: policy == "take"}
+	if kept.Base != nil {
+		h.began = *kept.Base
+	}
+	out, err := h.put(ctx)
+	if errors.Is(err, store.ErrConflict) { // somebody saved between the look and the leap: look once more
+		out, err = h.put(ctx)
+	}
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	if out.Problems = l.Problems; out.Problems == nil {
+		out.Problems = []save.Problem{}
+	}
+	s.log.Info("a save that was made without the service was handed over", "game", in.Game, "player", in.Player, "slot", out.Slot,
+		"revision", out.Revision, "why", out.Why)
+	return &body[contract.HandedOver]{out}, nil
+}
+
+// withProfile adds what the player has over all slots, where the service has nothing of it yet: two are never merged.
+func (s *Server) withProfile(ctx context.Context, j judged, l *upgrade.Loaded, kept []byte) error {
+	profile, err := s.profileOf(ctx, j, l.Player.Game, l.Player.Player)
+	if err != nil {
+		return err
+	}
+	if profile == nil && len(kept) > 0 && j.chain.NeedsProfile() {
+		if profile, _, err = j.chain.Profile(kept); err != nil {
+			return s.asProblem(err)
+		}
+		l.Player.Profile = profile
+	}
+	if len(l.Over) > 0 { // what the upgrade of the slot moves to where all slots have it
+		l.Player.Profile = upgrade.WithOver(j.model, profile, l.Player.Player, l.Over)
+	}
+	return nil
+}
+
+// handing is one save that is handed over.
+type handing struct {
+	s     *Server
+	j     judged
+	in    PlayerPath
+	l     *upgrade.Loaded
+	began offline.Base // the slot and the revision that it began from; revision 0 where that was nothing
+	take  bool         // it may go to the slot that it began from
+}
+
+// put writes the save into the slot where it belongs. It is an ErrConflict where the slot is not any more as it was when
+// that was found out.
+func (h *handing) put(ctx context.Context) (out contract.HandedOver, err error) {
+	slots, err := h.s.store.Players(ctx, h.in.Game, store.Whom{Player: h.in.Player})
+	if err != nil {
+		return out, err
+	}
+	newest := map[int]store.SlotInfo{}
+	for _, x := range slots {
+		newest[x.Slot] = x
+		if x.Moment != momentOffline {
+			continue
+		}
+		there, err := h.s.store.Peek(ctx, h.in.Game, h.in.Player, x.Slot)
+		if err == nil && bytes.Equal(there.Doc, h.part(x.Slot).Doc) { // it was handed over before, and the answer got lost
+			return contract.HandedOver{Slot: x.Slot, Revision: x.Revision}, nil
+		}
+	}
+	var base int
+	if out.Slot, base, out.Why, err = h.where(ctx, newest); err != nil {
+		return out, err
+	}
+	part := h.part(out.Slot)
+	err = h.s.live.Aside(ctx, h.in.Game, h.in.Player, out.Slot, func() (err error) {
+		out.Revision, err = h.s.store.Put(ctx, store.Cut{Game: h.in.Game, Players: []store.PlayerCut{part},
+			Keep: h.j.model.RevisionsKept()}, base)
+		return err
+	})
+	return out, err
+}
+
+// part is the save as it is written into a slot: without ranks, and without what commons hold.
+func (h *handing) part(slot int) store.PlayerCut {
+	h.l.Player.Slot = slot
+	part := live.PartOf(h.j.model, h.l.Player, momentOffline)
+	part.Ranks, part.Shared = nil, nil
+	return part
+}
+
+// where finds the slot: the one that the save began from, or the first that is empty; and the revision that is there.
+func (h *handing) where(ctx context.Context, newest map[int]store.SlotInfo) (slot, revision int, why string, err error) {
+	all, now := h.j.model.SlotsPerPlayer(), newest[h.began.Slot].Revision
+	if h.take {
+		played, err := h.playedOn(ctx, h.began.Slot)
+		switch {
+		case err != nil:
+			return 0, 0, "", err
+		case h.began.Slot <= all && now == h.began.Revision && !played:
+			return h.began.Slot, now, "", nil
+		case h.began.Revision == 0:
+			why = fmt.Sprintf("Slot %d has a save of its own.", h.began.Slot)
+		default:
+			why = fmt.Sprintf("Slot %d was played on since revision %d, from which this save began.", h.began.Slot, h.began.Revision)
+		}
+	}
+	for slot := 1; slot <= all; slot++ {
+		played, err := h.playedOn(ctx, slot)
+		if err != nil {
+			return 0, 0, "", err
+		}
+		if newest[slot].Revision == 0 && !played {
+			return slot, 0, why, nil
+		}
+	}
+	return 0, 0, "", problem(http.StatusConflict, "offline", "No slot is empty", "%s",
+		strings.TrimSpace(fmt.Sprintf("%s All %d slots of %s are in use. Empty one, and hand it over again.", why, all, h.in.Player)))
+}
+
+// playedOn says whether a slot has more than its newest revision: what somebody played there before a crash.
+func (h *handing) playedOn(ctx context.Context, slot int) (bool, error) {
+	there, err := h.s.store.Peek(ctx, h.in.Game, h.in.Player, slot)
+	if errors.Is(err, store.ErrNotFound) {
+		return false, nil
+	}
+	return there.Recovered, err
+}
