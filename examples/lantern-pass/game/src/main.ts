@@ -56,8 +56,8 @@ async function play() {
 
   let there = 0 // the slot in which the service has what was handed over
   const hand = wire.handOver && (async () => {
-    if (there) return location.assign(`?player=${encodeURIComponent(player)}&slot=${there}`)
     const { said, slot } = await wire.handOver!().catch(() => ({ said: 'The service is not heard of.', slot: undefined }))
+    if (slot && there) return location.assign(`?player=${encodeURIComponent(player)}&slot=${slot}`) // with what was done meanwhile
     words.say(said, slot ? 'great' : 'no')
     there = slot ?? 0
   })
