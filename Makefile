@@ -54,7 +54,7 @@ lint: $(CONSOLE) $(GAME)
 	@test -z "$$(gofmt -l $(GOFILES))" || { echo "not formatted:"; gofmt -l $(GOFILES); exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
-	@dead="$$($(GO) tool deadcode -test ./... | grep -v '^cmd/embed/library.go')"; test -z "$$dead" || { echo "nothing reaches:"; echo "$$dead"; exit 1; }
+	@dead="$$($(GO) tool deadcode -test ./... | grep -v '^cmd/embed/')"; test -z "$$dead" || { echo "nothing reaches:"; echo "$$dead"; exit 1; }
 	cd web && $(NPM) run --silent check
 	cd web && $(NPM) run --silent contract
 

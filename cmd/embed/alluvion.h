@@ -23,6 +23,9 @@ void alluvion_close(int64_t session);
 /* What machines need for frames in bits, as JSON. */
 char *alluvion_layout(int64_t session);
 
+/* What in the save was not as the plan has it, and what it has instead: a JSON list of {"name", "reason", "instead"}. */
+char *alluvion_problems(int64_t session);
+
 /* Begins a connection over a sub-protocol: alluvion.packed.1 or alluvion.json.1 (.2 where the plan has near). 0 where it is none. */
 int alluvion_connect(int64_t session, const char *protocol, char **wrong);
 /* The machine is gone without a word: its player leaves. */

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -44,12 +45,18 @@ func TestTheLibraryForC(t *testing.T) {
 		assert.Contains(t, out, `{"is":"saved","moment":"every"}`)
 		assert.True(t, strings.HasSuffix(strings.TrimSpace(out), "ended: 1000"), out)
 	}
+	save, err := os.ReadFile(kept)
+	require.NoError(t, err)
+	require.Contains(t, string(save), `"oil":`)
+	require.NoError(t, os.WriteFile(kept, regexp.MustCompile(`"oil":\d+`).ReplaceAll(save, []byte(`"oil":4000`)), 0o600))
+	out := run(t, []string{"LD_LIBRARY_PATH=" + dir}, courier, "../../examples/lantern-pass/plan.yaml", texts, kept)
+	assert.Contains(t, out, `not as the plan has it: [{"name":"player.oil","reason":"4000 is `)
 	require.NoError(t, os.WriteFile(kept, []byte("nonsense"), 0o600))
 	cmd := exec.Command(courier, "../../examples/lantern-pass/plan.yaml", texts, kept)
 	cmd.Env = append(os.Environ(), "LD_LIBRARY_PATH="+dir)
-	out, err := cmd.CombinedOutput()
+	said, err := cmd.CombinedOutput()
 	assert.Error(t, err)
-	assert.Contains(t, string(out), "this is nothing that was saved offline")
+	assert.Contains(t, string(said), "this is nothing that was saved offline")
 }
 
 // Without the readers of YAML and expressions, WebAssembly runs every plan of the examples that was compiled, and no other.
@@ -86,6 +93,76 @@ process.exit(0)
 	out := run(t, nil, "node", filepath.Join(dir, "open.mjs"))
 	assert.Equal(t, 3, strings.Count(out, "welcome,tick"), out)
 	assert.Contains(t, out, "This program was built for compiled plans (alluvion compile) and reads no others.")
+}
+
+// WebAssembly for WASI: numbers in, texts in the module's memory; played, saved, handed over, and opened again.
+func TestWASI(t *testing.T) {
+	dir := t.TempDir()
+	run(t, []string{"GOOS=wasip1", "GOARCH=wasm"}, "go", "build", "-buildmode=c-shared", "-tags", "compiled", "-o", filepath.Join(dir, "alluvion.wasm"), ".")
+	raw, err := compiled.Write(examples.LanternPass, examples.Commons)
+	require.NoError(t, err)
+	plan := filepath.Join(dir, "plan.json")
+	require.NoError(t, os.WriteFile(plan, raw, 0o600))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "play.mjs"), []byte(`
+import { readFileSync } from 'node:fs'
+import { WASI } from 'node:wasi'
+
+const wasi = new WASI({ version: 'preview1' })
+const { instance } = await WebAssembly.instantiate(readFileSync('`+dir+`/alluvion.wasm'), wasi.getImportObject())
+wasi.initialize(instance)
+const a = instance.exports
+const put = (text) => {
+  const raw = new TextEncoder().encode(text)
+  const at = a.alluvion_buffer(raw.length)
+  new Uint8Array(a.memory.buffer, at, raw.length).set(raw)
+  return raw.length
+}
+const answer = () => new TextDecoder().decode(new Uint8Array(a.memory.buffer, a.alluvion_answer(), a.alluvion_size()))
+const open = (what) => a.alluvion_open(put(typeof what === 'string' ? what : JSON.stringify(what)))
+const plan = readFileSync('`+plan+`', 'utf8')
+let now = 0n
+let saved = ''
+for (let round = 0; round < 2; round++) {
+  const s = open({ plan, saved, seed: 7 })
+  if (s === 0n) throw new Error(answer())
+  a.alluvion_problems(s)
+  console.log('problems', answer())
+  if (a.alluvion_connect(s, put('alluvion.none'))) throw new Error('connected')
+  console.log(answer())
+  if (!a.alluvion_connect(s, put('alluvion.json.1'))) throw new Error(answer())
+  for (const m of [{ is: 'hello', player: 'nell' }, { is: 'event', name: 'load', number: 5 + round }, { is: 'pass', name: 'rope_bridge' }]) {
+    a.alluvion_received(s, put(JSON.stringify(m)), now += 100n)
+    a.alluvion_advance(s, now += 100n)
+    while (a.alluvion_next(s) === 1) {
+      const said = JSON.parse(answer())
+      console.log(said.is, said.why ?? '', /"player.parcels@nell":(\d)/.exec(answer())?.[1] ?? '')
+    }
+  }
+  console.log('unsaved', a.alluvion_unsaved(s), 'number', a.alluvion_save(s))
+  a.alluvion_handed_over(s, 1, 4)
+  console.log('number', a.alluvion_save(s))
+  saved = answer()
+  a.alluvion_stored(s, 5n)
+  a.alluvion_disconnect(s)
+  a.alluvion_close(s)
+  console.log(saved.includes('"base":{"slot":1,"revision":4}'), a.alluvion_next(s), a.alluvion_layout(s))
+}
+console.log(open('{'), answer())
+console.log(open({ plan: 'alluvion: 1' }), answer())
+console.log(a.alluvion_buffer(1 << 25))
+`), 0o600))
+	out := run(t, []string{"NODE_NO_WARNINGS=1"}, "node", filepath.Join(dir, "play.mjs"))
+	assert.Equal(t, 2, strings.Count(out, "problems []\n"), out)
+	assert.Equal(t, 2, strings.Count(out, `"alluvion.none" is no protocol of this plan`))
+	assert.Contains(t, out, "tick  1\n")
+	assert.Contains(t, out, "tick  2\n")
+	assert.Equal(t, 2, strings.Count(out, "refused nell is not in gorge"), out)
+	assert.Contains(t, out, "unsaved 1 number 5n\n")
+	assert.Contains(t, out, "number 6n\n")
+	assert.Equal(t, 2, strings.Count(out, "true 0 0\n"), out)
+	assert.Contains(t, out, "0n what is to be opened is no JSON object of plan, commons, saved and seed")
+	assert.Contains(t, out, "0n the plan cannot run: line 1: This program was built for compiled plans")
+	assert.True(t, strings.HasSuffix(out, "\n0\n"))
 }
 
 // WebAssembly in Node: a machine of the bindings plays with it, in bits and in text.

@@ -1,4 +1,4 @@
-//go:build !js
+//go:build !wasm
 
 // Command embed is a session without a service, for games: as a C library (go build -buildmode=c-shared), and as WebAssembly for
 // browsers and Node (GOOS=js GOARCH=wasm go build). See docs/offline.md.
@@ -11,35 +11,10 @@ package main
 import "C"
 
 import (
-	"sync"
 	"unsafe"
 
 	"github.com/go-json-experiment/json"
-
-	"alluvion.dev/core/model"
-	"alluvion.dev/core/offline"
 )
-
-// open are the sessions by their handles. Handles are given once, and count up.
-var (
-	mu   sync.Mutex
-	open = map[int64]*held{}
-	last int64
-)
-
-// held is a session, and what is still to be taken of it.
-type held struct {
-	*offline.Session
-	out []offline.Message
-}
-
-func main() {} // a library has none
-
-func of(handle C.int64_t) *held {
-	mu.Lock()
-	defer mu.Unlock()
-	return open[int64(handle)]
-}
 
 // text is a text of the host; "" for NULL.
 func text(p *C.char) string {
@@ -59,76 +34,55 @@ func give(into **C.char, text string) {
 //export alluvion_open
 func alluvion_open(plan, commons, saved *C.char, seed C.uint32_t, wrong **C.char) C.int64_t {
 	texts := map[string]string{}
-	if commons != nil {
-		if err := json.Unmarshal([]byte(text(commons)), &texts); err != nil {
-			give(wrong, "the commons are no JSON object of texts")
-			return 0
-		}
-	}
-	s, _, err := offline.Open([]byte(text(plan)), func(id string) ([]byte, error) {
-		if raw, has := texts[id]; has {
-			return []byte(raw), nil
-		}
-		return nil, model.Unknown(id)
-	}, []byte(text(saved)), uint32(seed))
-	if err != nil {
-		give(wrong, err.Error())
+	if commons != nil && json.Unmarshal([]byte(text(commons)), &texts) != nil {
+		give(wrong, "the commons are no JSON object of texts")
 		return 0
 	}
-	mu.Lock()
-	defer mu.Unlock()
-	last++
-	open[last] = &held{Session: s}
-	return C.int64_t(last)
+	handle, why := openSession(text(plan), texts, text(saved), uint32(seed))
+	if handle == 0 {
+		give(wrong, why)
+	}
+	return C.int64_t(handle)
 }
 
 //export alluvion_close
 func alluvion_close(handle C.int64_t) {
-	mu.Lock()
-	defer mu.Unlock()
-	delete(open, int64(handle))
+	closeSession(int64(handle))
 }
 
 //export alluvion_connect
 func alluvion_connect(handle C.int64_t, protocol *C.char, wrong **C.char) C.int {
-	s := of(handle)
-	if s == nil {
-		give(wrong, "there is no such session")
+	if why := of(int64(handle)).connect(text(protocol)); why != "" {
+		give(wrong, why)
 		return 0
 	}
-	if err := s.Connect(text(protocol)); err != nil {
-		give(wrong, err.Error())
-		return 0
-	}
-	s.out = nil
 	return 1
 }
 
 //export alluvion_received
 func alluvion_received(handle C.int64_t, data *C.char, length C.size_t, now C.int64_t) {
-	if s := of(handle); s != nil && length < 1<<24 {
+	if s := of(int64(handle)); s != nil && length < 1<<24 {
 		s.Received(C.GoBytes(unsafe.Pointer(data), C.int(length)), int64(now))
 	}
 }
 
 //export alluvion_advance
 func alluvion_advance(handle C.int64_t, now C.int64_t) {
-	if s := of(handle); s != nil {
+	if s := of(int64(handle)); s != nil {
 		s.Advance(int64(now))
 	}
 }
 
 //export alluvion_next
 func alluvion_next(handle C.int64_t, data **C.char, length *C.size_t, binary *C.int) C.int {
-	s := of(handle)
+	s := of(int64(handle))
 	if s == nil {
 		return 0
 	}
-	if s.out = append(s.out, s.Outgoing()...); len(s.out) == 0 {
+	m, is := s.next()
+	if !is {
 		return 0
 	}
-	m := s.out[0]
-	s.out = s.out[1:]
 	*data, *length, *binary = (*C.char)(C.CBytes(append(m.Data, 0))), C.size_t(len(m.Data)), 0
 	if m.Binary {
 		*binary = 1
@@ -138,15 +92,12 @@ func alluvion_next(handle C.int64_t, data **C.char, length *C.size_t, binary *C.
 
 //export alluvion_ended
 func alluvion_ended(handle C.int64_t) C.int {
-	if s := of(handle); s != nil && len(s.out) == 0 {
-		return C.int(s.Ended())
-	}
-	return 0
+	return C.int(of(int64(handle)).ended())
 }
 
 //export alluvion_disconnect
 func alluvion_disconnect(handle C.int64_t) {
-	if s := of(handle); s != nil {
+	if s := of(int64(handle)); s != nil {
 		s.Disconnect()
 		s.out = nil
 	}
@@ -154,7 +105,7 @@ func alluvion_disconnect(handle C.int64_t) {
 
 //export alluvion_unsaved
 func alluvion_unsaved(handle C.int64_t) C.int {
-	if s := of(handle); s != nil && s.Unsaved() {
+	if s := of(int64(handle)); s != nil && s.Unsaved() {
 		return 1
 	}
 	return 0
@@ -162,7 +113,7 @@ func alluvion_unsaved(handle C.int64_t) C.int {
 
 //export alluvion_save
 func alluvion_save(handle C.int64_t, number *C.int64_t) *C.char {
-	s := of(handle)
+	s := of(int64(handle))
 	if s == nil {
 		return nil
 	}
@@ -175,22 +126,30 @@ func alluvion_save(handle C.int64_t, number *C.int64_t) *C.char {
 
 //export alluvion_stored
 func alluvion_stored(handle C.int64_t, number C.int64_t) {
-	if s := of(handle); s != nil {
+	if s := of(int64(handle)); s != nil {
 		s.Stored(uint64(number))
 	}
 }
 
 //export alluvion_handed_over
 func alluvion_handed_over(handle C.int64_t, slot, revision C.int) {
-	if s := of(handle); s != nil {
+	if s := of(int64(handle)); s != nil {
 		s.HandedOver(int(slot), int(revision))
 	}
 }
 
 //export alluvion_layout
 func alluvion_layout(handle C.int64_t) *C.char {
-	if s := of(handle); s != nil {
+	if s := of(int64(handle)); s != nil {
 		return C.CString(string(s.Layout()))
+	}
+	return nil
+}
+
+//export alluvion_problems
+func alluvion_problems(handle C.int64_t) *C.char {
+	if s := of(int64(handle)); s != nil {
+		return C.CString(s.problems)
 	}
 	return nil
 }

@@ -80,7 +80,9 @@ var ErrSaved = errors.New("this is nothing that was saved offline")
 
 // Problem is something about a plan or a save that the host ought to show.
 type Problem struct {
-	Name, Reason, Instead string
+	Name    string `json:"name"`
+	Reason  string `json:"reason"`
+	Instead string `json:"instead"`
 }
 
 // Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave the last time, or a save that was
@@ -108,7 +110,7 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 		s.run = engine.ReopenWith(m, w.World, seed)
 	}
 	s.board = share.NewBoard(s.run, s.layout)
-	return s, problems, nil
+	return s, append(problems, s.misfits(chain)...), nil
 }
 
 // ReadSaved reads what a host kept. A save that was downloaded from a service is read as well: whether its seal is right
@@ -277,6 +279,21 @@ func (s *Session) hello(data []byte) {
 		Version: s.m.Plan.Version.Value, Plan: s.layout.Plan, Run: fmt.Sprintf("offline-%d", s.seed), Ticks: s.layout.Ticks,
 		Number: s.run.Number(s.player)})
 	s.frame()
+}
+
+// misfits are what of the player's own save does not fit. What cannot be loaded at all is told when the player comes.
+func (s *Session) misfits(chain *upgrade.Chain) (out []Problem) {
+	if s.saved.Profile != nil && chain.NeedsProfile() {
+		if _, problems, err := chain.Profile(s.saved.Profile); err == nil {
+			out = append(out, said(problems)...)
+		}
+	}
+	if s.saved.Player != nil {
+		if loaded, err := chain.Player(s.saved.Player, upgrade.Around{}); err == nil {
+			out = append(out, said(loaded.Problems)...)
+		}
+	}
+	return out
 }
 
 // load takes what was saved into the request of who joins.

@@ -1,6 +1,7 @@
 package offline_test
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/offline"
+	"alluvion.dev/core/save"
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/wire"
 	"alluvion.dev/examples"
@@ -31,6 +33,37 @@ func open(t *testing.T, saved []byte) *game {
 	require.NoError(t, err)
 	assert.Empty(t, problems)
 	return &game{t: t, s: s, now: 1000}
+}
+
+// What of a save does not fit is told when it is opened: of the player as of the world. A save that a service sealed is
+// opened, too, and is what is played on from.
+func TestWhatDoesNotFitIsTold(t *testing.T) {
+	g := open(t, nil).in(wire.SubJSON)
+	kept, _ := g.s.Save()
+	_, problems, err := offline.Open(examples.LanternPass, examples.Commons, bytes.Replace(kept, []byte(`"oil":`), []byte(`"oil":4`), 1), 7)
+	require.NoError(t, err)
+	require.Len(t, problems, 1)
+	assert.Equal(t, "player.oil", problems[0].Name)
+	assert.Contains(t, problems[0].Instead, "it is 40")
+
+	read, err := offline.ReadSaved(kept)
+	require.NoError(t, err)
+	assert.Nil(t, read.Base)
+	sealed, err := save.Keys{{ID: "k", Secret: []byte("0123456789abcdef0123456789abcdef")}}.Seal(
+		save.Told(read.Player, save.About{Revision: 6, Moment: "leave"}))
+	require.NoError(t, err)
+	read, err = offline.ReadSaved(sealed)
+	require.NoError(t, err)
+	assert.Equal(t, &offline.Base{Slot: 1, Revision: 6}, read.Base)
+	s, problems, err := offline.Open(examples.LanternPass, examples.Commons, sealed, 7)
+	require.NoError(t, err)
+	assert.Empty(t, problems)
+	raw, _ := s.Save()
+	assert.Contains(t, string(raw), `"base":{"slot":1,"revision":6}`)
+	for _, bad := range []string{`{"alluvion_offline":1,"base":{"slot":0,"revision":1}}`, `{"alluvion_offline":2}`, `{"alluvion_seal":1,"save":7}`, "nonsense", "null", `{}`} {
+		_, err := offline.ReadSaved([]byte(bad))
+		assert.ErrorIs(t, err, offline.ErrSaved, bad)
+	}
 }
 
 // in lets ada in over a sub-protocol.

@@ -39,6 +39,9 @@ int main(int argc, char **argv) {
   char *plan = file(argv[1]), *commons = file(argv[2]), *saved = file(argv[3]), *wrong = NULL;
   session = alluvion_open(plan ? plan : "", commons, saved, 7, &wrong);
   if (!session || !alluvion_connect(session, "alluvion.json.1", &wrong)) return fprintf(stderr, "%s\n", wrong), 1;
+  char *problems = alluvion_problems(session);
+  if (strcmp(problems, "[]") != 0) printf("not as the plan has it: %s\n", problems);
+  alluvion_free(problems);
   ask("{\"is\":\"hello\",\"player\":\"nell\"}");
   ask("{\"is\":\"event\",\"name\":\"load\",\"args\":{}}");
   ask("{\"is\":\"pass\",\"name\":\"rope_bridge\"}");
