@@ -82,6 +82,11 @@ func Read(raw []byte) (*Plan, error) {
 			return nil, fmt.Errorf("the time zone %s of this compiled plan is damaged; compile the plan again", name)
 		}
 	}
+	for source, root := range c.Expressions {
+		if !root.Sound() {
+			return nil, fmt.Errorf("the expression %q of this compiled plan is damaged; compile the plan again", source)
+		}
+	}
 	expr.Know(c.Expressions)
 	return &Plan{c.Game, c.Version, c.Source, c}, nil
 }

@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"reflect"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -151,6 +152,44 @@ func TestADamagedOneIsRefused(t *testing.T) {
 	_, found := plan.Read(raw)
 	require.NotEmpty(t, found)
 	assert.Contains(t, found[0].Message, "This is a compiled plan")
+}
+
+// FuzzContent changes what is in a compiled plan, with the right sum: it is refused or loaded, and nothing else happens.
+func FuzzContent(f *testing.F) {
+	for _, source := range plans {
+		raw, err := compiled.Write(source, examples.Commons)
+		require.NoError(f, err)
+		_, content, _ := bytes.Cut(raw, []byte(`"content":`))
+		f.Add(content[:len(content)-1])
+	}
+	f.Fuzz(func(t *testing.T, content []byte) { loads(content) })
+}
+
+// loads reads and loads a compiled plan with this content, in a process whose expressions nobody needs afterwards.
+func loads(content []byte) {
+	digest := sha256.Sum256(content)
+	raw := append([]byte(`{"alluvion_compiled":1,"sum":"`+hex.EncodeToString(digest[:])+`","content":`), content...)
+	if p, err := compiled.Read(append(raw, '}')); err == nil {
+		_, _ = p.Load()
+	}
+}
+
+func TestContentThatWasChangedIsRefusedOrLoaded(t *testing.T) {
+	raw := write(t, []byte(`{alluvion: 1, game: small, version: 1, space: {axes: [x, y]}, start: hall/door, scenes: {hall: {size: [10, 10], spots: {door: {at: [5, 0]}}}},
+  variables: {coins: {of: player, type: int, start: 3, min: 0, max: 9}, rich: {of: player, type: bool, is: "player.coins > 4 && !(player.coins == 7)"}},
+  events: {gain: {from: self}}, rules: [{on: gain, if: "player.coins < 9", do: [{set: player.coins, to: "player.coins + 1"}]}]}`))
+	_, content, _ := bytes.Cut(raw, []byte(`"content":`))
+	content = content[:len(content)-1]
+	require.Contains(t, string(content), `"w":"!"`)
+	for at := range content { // a character more, less, or another
+		for _, c := range []byte(`0"{[ztn-`) {
+			loads(append(append(append([]byte(nil), content[:at]...), c), content[at+1:]...))
+		}
+		loads(append(append([]byte(nil), content[:at]...), content[at+1:]...))
+	}
+	for _, cut := range []string{`"args":[`, `"on":{`, `"k":"call",`, `"w":"&&",`, `"k":[`} {
+		loads(bytes.ReplaceAll(content, []byte(cut), []byte(strings.Replace(cut, `"`, `"x`, 1))))
+	}
 }
 
 // A program that has neither reader runs them: every plan, and the saves of earlier versions.

@@ -83,6 +83,51 @@ func Operator(word string) bool {
 	return word == In || word == "" || !('a' <= word[0] && word[0] <= 'z' || 'A' <= word[0] && word[0] <= 'Z')
 }
 
+// maxDepth is how deep a tree may be that is sound; the reader of CEL allows less.
+const maxDepth = 100
+
+// Sound says whether a tree that comes from outside is one that a reader could have given: operators have as many parts
+// as they take, and nothing is missing.
+func (n *Node) Sound() bool { return n.sound(0) }
+
+func (n *Node) sound(depth int) bool {
+	if n == nil || depth > maxDepth {
+		return false
+	}
+	takes := -1 // as many as there are
+	switch n.Kind {
+	case Bool, Int, Decimal, Text, Null, Other, Name, Table:
+		takes = 0
+	case Field:
+		if takes = 0; n.On == nil {
+			return false
+		}
+	case Call:
+		switch n.Word {
+		case Not, Negate:
+			takes = 1
+		case Choose:
+			takes = 3
+		case And, Or, Equal, NotEqual, Less, LessEqual, Greater, GreaterEqual, Add, Subtract, Multiply, Divide, Modulo, Index, In:
+			takes = 2
+		case "":
+			return false
+		}
+	case List:
+	default:
+		return false
+	}
+	if takes >= 0 && len(n.Args) != takes || n.On != nil && (n.Kind != Field && n.Kind != Call || !n.On.sound(depth+1)) {
+		return false
+	}
+	for _, a := range n.Args {
+		if !a.sound(depth + 1) {
+			return false
+		}
+	}
+	return true
+}
+
 // String writes the part so that equal parts are written in one way, each operator in brackets.
 func (n *Node) String() string {
 	switch n.Kind {

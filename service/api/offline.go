@@ -74,10 +74,19 @@ func (s *Server) withProfile(ctx context.Context, j judged, l *upgrade.Loaded, k
 		return err
 	}
 	if profile == nil && len(kept) > 0 && j.chain.NeedsProfile() {
-		if profile, _, err = j.chain.Profile(kept); err != nil {
+		var problems []save.Problem
+		profile, problems, err = j.chain.Profile(kept)
+		if err == nil {
+			err = upgrade.RefusedBy(problems)
+		}
+		if err != nil {
 			return s.asProblem(err)
 		}
-		l.Player.Profile = profile
+		if profile.Player != l.Player.Player {
+			return problem(http.StatusConflict, "save", "The save is another player's", "What is over all slots is of %s, not of %s.",
+				profile.Player, l.Player.Player)
+		}
+		l.Player.Profile, l.Problems = profile, append(l.Problems, problems...)
 	}
 	if len(l.Over) > 0 { // what the upgrade of the slot moves to where all slots have it
 		l.Player.Profile = upgrade.WithOver(j.model, profile, l.Player.Player, l.Over)
