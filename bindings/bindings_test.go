@@ -61,6 +61,37 @@ func written(t *testing.T, text, language string) []bindings.File {
 	return files
 }
 
+// What is written for Go is formatted, has no complaint, and names what is called alike.
+func TestGo(t *testing.T) {
+	require.NoError(t, os.MkdirAll("testdata", 0o755))
+	dir, err := os.MkdirTemp("testdata", "made")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	args := []string{"vet"}
+	for name, text := range plans {
+		files := written(t, text, "go")
+		require.Len(t, files, 1)
+		require.NoError(t, os.Mkdir(filepath.Join(dir, name), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name, files[0].Name), files[0].Text, 0o600))
+		args = append(args, "./"+filepath.ToSlash(filepath.Join(dir, name)))
+	}
+	out, err := exec.Command("go", args...).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	out, err = exec.Command("gofmt", "-l", dir).CombinedOutput()
+	require.NoError(t, err)
+	assert.Empty(t, string(out))
+	pass := string(written(t, plans["pass"], "go")[0].Text)
+	for _, want := range []string{"package lanternpass\n", `CacheUnderLedge CacheID = "under_ledge"`,
+		"// Warmth is player.warmth. 0 to 150 in steps of 0.5.", `get[bool](p.m, "prop.cache.taken["+string(of)+"]@"+p.ID)`,
+		"func (a Asks) Open(ctx context.Context, cache CacheID) error {", "func (a Asks) WriteNickname(ctx context.Context, is *string) error"} {
+		assert.Contains(t, pass, want)
+	}
+	alike := strings.Replace(clashing, "  move: {", "  mo_ve: {from: self}\n  moVe: {", 1)
+	alike = strings.ReplaceAll(strings.Replace(alike, "moVe", "mo__ve", 1), "on: move", "on: mo_ve")
+	_, err = bindings.Files(load(t, alike), "go")
+	require.ErrorContains(t, err, "are both called MoVe by a game in Go: give one of them another name")
+}
+
 // The runtime for Python plays the published vectors, and every generated module is one, whose names can be read.
 func TestPython(t *testing.T) {
 	run := func(dir string, args ...string) string {
