@@ -47,6 +47,8 @@ LANGUAGES := $(foreach one,lua:lua5.1:lua5.1 lua:lua5.4:lua5.4 lua:luajit:luajit
 setup-languages:
 	@missing=""; for one in $(LANGUAGES); do one="$${one#*:}"; command -v "$${one%:*}" >/dev/null || missing="$$missing $${one#*:}"; done; test -z "$$missing" || \
 	{ echo "installing$$missing"; $$( [ "$$(id -u)" = 0 ] || echo sudo ) sh -c "apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -qy --no-install-recommends$$missing"; }
+	@case " $(LANGUAGES)" in *" lua:"*) lua5.4 -e 'require "socket"' 2>/dev/null || \
+	{ echo "installing lua-socket"; $$( [ "$$(id -u)" = 0 ] || echo sudo ) sh -c "apt-get update -q && DEBIAN_FRONTEND=noninteractive apt-get install -qy --no-install-recommends lua-socket"; };; esac
 
 test: build setup-browser setup-languages lint unit
 

@@ -254,6 +254,54 @@ func (p *piped) say(line string) {
 	require.Fail(p.t, "the program has ended", line)
 }
 
+// The bots of the example walk, carry and light as the plan lets them, and are told of it.
+func TestTheBotsOfTheExample(t *testing.T) {
+	for language, programs := range map[string][]string{"lua": {"lua5.4", "lua5.1", "luajit"}, "python": {"python3"}} {
+		for _, program := range programs {
+			t.Run(program, func(t *testing.T) {
+				if _, err := exec.LookPath(program); err != nil && os.Getenv("SKIP_BINDINGS") != "" {
+					t.Skip(program + " is not installed, and SKIP_BINDINGS says that it may be missing")
+				}
+				h := start(t)
+				dir := bound(t, language)
+				ending := map[string]string{"lua": ".lua", "python": ".py"}[language]
+				for _, name := range []string{"bot", "line"} {
+					text, err := os.ReadFile("../examples/lantern-pass/bots/" + name + ending)
+					require.NoError(t, err)
+					require.NoError(t, os.WriteFile(filepath.Join(dir, name+ending), text, 0o600))
+				}
+				c, cancel := context.WithTimeout(ctx, time.Minute)
+				defer cancel()
+				cmd := exec.CommandContext(c, program, "bot"+ending, h.s.URL(), "winter", "rook", "40")
+				cmd.Dir, cmd.Env = dir, append(os.Environ(), "PYTHONUNBUFFERED=1")
+				var out bytes.Buffer
+				cmd.Stdout, cmd.Stderr = &out, &out
+				require.NoError(t, cmd.Start())
+				carries := func() bool {
+					view, err := h.c.Player(ctx, "lantern-pass", "rook", 1)
+					if err != nil {
+						return false
+					}
+					for _, x := range view.Values {
+						if x.Name == "place" && view.Present {
+							return strings.Contains(x.Live.Plain(), "gorge")
+						}
+					}
+					return false
+				}
+				if !assert.Eventually(t, carries, 30*time.Second, 100*time.Millisecond, "it walks into the gorge") {
+					t.Log(out.String())
+				}
+				_ = cmd.Process.Kill()
+				_ = cmd.Wait()
+				assert.Contains(t, out.String(), "in\n")
+				assert.NotContains(t, out.String(), "traceback")
+				assert.NotContains(t, out.String(), "Traceback")
+			})
+		}
+	}
+}
+
 // The programs of docs/connect.md, as they stand there.
 func TestTheProgramsOfThePageOnConnecting(t *testing.T) {
 	page, err := os.ReadFile("../docs/connect.md")

@@ -802,8 +802,14 @@ function Ask:touch(checkpoint, done) return self._m:_request({ is = "touch", nam
 --- Writes a variable that players write themselves; alluvion.null is none. of says which scene, prop or option, as {option = "rice"}.
 function Ask:write(name, value, of, done) return self._m:_request({ is = "write", name = name, value = value, args = of }, done) end
 
---- Sends an event, by its name and the names of its arguments in the plan.
-function Ask:event(name, args, done) return self._m:_request({ is = "event", name = name, args = args or {} }, done) end
+--- Sends an event, by its name and the names of its arguments in the plan. Where it has none, done may stand in their place.
+function Ask:event(name, args, done)
+  if type(args) == "function" and done == nil then args, done = nil, args end
+  if args ~= nil and (type(args) ~= "table" or not pcall(alluvion.canonical, args)) then
+    error("the arguments of " .. tostring(name) .. " are a table of texts, numbers, truths and lists, by their names", 2)
+  end
+  return self._m:_request({ is = "event", name = name, args = args or {} }, done)
+end
 
 --- Begins a new run.
 function Ask:start_over(done) return self._m:_request({ is = "start-over" }, done) end

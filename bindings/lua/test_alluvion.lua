@@ -315,10 +315,13 @@ function tests.asking()
   m:received('{"is":"saved","number":43}', 2)
   same(saved and m:saved(43), true)
   local last
-  for _ = 1, 300 do last = m.ask:open({}) end
+  for _ = 1, 300 do last = m.ask:open(function() end) end
   same(last.outcome.kind .. m.pending, "too-many256")
   assert(not pcall(function() m.ask:move({ 1 }) end))
   assert(not pcall(function() m.ask:jump() end))
+  local ok, why = pcall(function() m.ask:open({ chest = print }) end)
+  assert(not ok and why:find("the arguments of open are a table", 1, true))
+  assert(not pcall(function() m.ask:open("red") end))
 end
 
 function tests.coming_back()
