@@ -26,7 +26,7 @@ type Revision struct {
 	Player   string `gorm:"primaryKey"`
 	Slot     int    `gorm:"primaryKey"`
 	Revision int    `gorm:"primaryKey"`
-	Moment   string // what it was saved on: checkpoint, scene, leave, every, asked, taken-up, recovered, upgraded, earlier, corrected, reset, copied, uploaded
+	Moment   string // what it was saved on: checkpoint, scene, leave, every, asked, taken-up, recovered, upgraded, earlier, corrected, reset, copied, uploaded, offline
 	Version  int    // of the plan
 	Scene    string
 	SavedAt  time.Time
