@@ -35,6 +35,8 @@ void alluvion_disconnect(int64_t session);
 void alluvion_received(int64_t session, const char *data, size_t length, int64_t now);
 /* Lets time pass. */
 void alluvion_advance(int64_t session, int64_t now);
+/* How late it is by the calendar, in milliseconds since 1970 in UTC, where the plan has days or weeks: they stand still without. */
+void alluvion_today(int64_t session, int64_t date);
 /* The next message for the machine: 1, or 0 where there is none. It ends in a zero that length does not count. */
 int alluvion_next(int64_t session, char **data, size_t *length, int *binary);
 /* Why the connection has ended, once all messages were taken: a close code, or 0 while it has not. */

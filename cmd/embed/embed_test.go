@@ -125,6 +125,7 @@ let saved = ''
 for (let round = 0; round < 2; round++) {
   const s = open({ plan, saved, seed: 7 })
   if (s === 0n) throw new Error(answer())
+  a.alluvion_today(s, BigInt(Date.now()))
   a.alluvion_problems(s)
   console.log('problems', answer())
   if (a.alluvion_connect(s, put('alluvion.none'))) throw new Error('connected')
@@ -193,6 +194,7 @@ for (const packed of [true, false]) {
   const m = new LanternPass({ player: 'nell', packed })
   m.onTrouble((t) => { throw new Error(JSON.stringify(t)) })
   let now = 0
+  s.today(Date.now())
   const pump = () => {
     for (let out = m.outgoing(); out.length > 0; out = m.outgoing()) for (const x of out) s.received(x, now += 10)
     for (const x of s.outgoing()) m.received(x, now / 1000)

@@ -73,6 +73,13 @@ func alluvion_advance(handle C.int64_t, now C.int64_t) {
 	}
 }
 
+//export alluvion_today
+func alluvion_today(handle C.int64_t, date C.int64_t) {
+	if s := of(int64(handle)); s != nil {
+		s.Today(int64(date))
+	}
+}
+
 //export alluvion_next
 func alluvion_next(handle C.int64_t, data **C.char, length *C.size_t, binary *C.int) C.int {
 	s := of(int64(handle))

@@ -111,6 +111,15 @@ func alluvion_advance(handle int64, now int64) {
 	}
 }
 
+// alluvion_today says how late it is by the calendar, in milliseconds since 1970 in UTC.
+//
+//go:wasmexport alluvion_today
+func alluvion_today(handle int64, date int64) {
+	if s := of(handle); s != nil {
+		s.Today(date)
+	}
+}
+
 // alluvion_next gives the next message for the machine as the answer: 1 for a text, 2 for bytes, 0 where there is none.
 //
 //go:wasmexport alluvion_next

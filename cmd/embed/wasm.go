@@ -85,6 +85,7 @@ func session(s *offline.Session, problems []offline.Problem) map[string]any {
 			raw, number := s.Save()
 			return map[string]any{"saved": string(raw), "number": float64(number)}
 		}),
+		"today":      function(func(args []js.Value) any { s.Today(int64(args[0].Float())); return nil }),
 		"handedOver": function(func(args []js.Value) any { s.HandedOver(args[0].Int(), args[1].Int()); return nil }),
 		"stored":     function(func(args []js.Value) any { s.Stored(uint64(args[0].Float())); return nil }),
 	}

@@ -40,6 +40,7 @@ type Session struct {
 	board  *share.Board
 	clock  int64 // the session's, in milliseconds
 	host   int64 // the host's, when it was heard last
+	date   int64 // by the calendar, in milliseconds since 1970 in UTC; 0 where the host says none
 
 	out    []Message
 	codec  share.Codec
@@ -261,7 +262,7 @@ func (s *Session) hello(data []byte) {
 		s.code = wire.CodeLayout
 		return
 	}
-	req := engine.Request{At: s.clock, Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks}
+	req := engine.Request{At: s.clock, Date: s.date, Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks}
 	if err := s.load(&req); err != nil {
 		s.say(wire.Said{Is: "refused", Kind: engine.Refused, Why: err.Error()})
 		s.code = wire.CodeRefused
@@ -350,7 +351,7 @@ func (s *Session) take(ask wire.Ask, scene int) {
 		s.say(wire.Said{Is: "refused", Number: ask.Number, Kind: engine.Unknown, Why: fmt.Sprintf("There is no message %q.", ask.Is)})
 		return
 	}
-	req := engine.Request{At: s.clock, Do: ask.Is, Player: s.player, Number: ask.Number, Arrival: ask.Arrival, Name: ask.Name,
+	req := engine.Request{At: s.clock, Date: s.date, Do: ask.Is, Player: s.player, Number: ask.Number, Arrival: ask.Arrival, Name: ask.Name,
 		To: ask.To, Facing: ask.Facing, Args: ask.Args}
 	if ask.Value != nil {
 		req.Value = *ask.Value
@@ -387,7 +388,7 @@ func refusal(number uint64, err error) wire.Said {
 
 // leave ends the visit and the connection; everything is kept for Save.
 func (s *Session) leave(number uint64) {
-	res, err := s.run.Step(&engine.Request{At: s.clock, Do: "leave", Player: s.player, Number: number})
+	res, err := s.run.Step(&engine.Request{At: s.clock, Date: s.date, Do: "leave", Player: s.player, Number: number})
 	if err != nil {
 		s.say(refusal(number, err))
 		return
@@ -411,6 +412,11 @@ func (s *Session) note(res engine.Result) {
 	}
 }
 
+// Today says how late it is by the calendar, in milliseconds since 1970 in UTC: days and weeks of the plan have their turns
+// by it, those that were missed as the player comes in. A time that goes back counts as the last one. Where nothing is said
+// the calendar stands still.
+func (s *Session) Today(date int64) { s.date = max(date, s.date) }
+
 // Advance lets time pass up to a time of the host, in milliseconds: timers have their turns, and a frame is made where one
 // is due. A time that goes back counts as the last one, and one that is more than ten seconds later as a pause.
 func (s *Session) Advance(now int64) {
@@ -423,6 +429,9 @@ func (s *Session) Advance(now int64) {
 		return // time stands still while nobody is there
 	}
 	s.clock += passed
+	if s.date > 0 {
+		s.note(s.run.Turn(s.date))
+	}
 	s.note(s.run.Advance(s.clock))
 	if s.clock-s.framed >= int64(1000/s.layout.Ticks) {
 		s.frame()

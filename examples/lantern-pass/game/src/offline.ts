@@ -10,6 +10,7 @@ interface Session {
   connect(protocol: string): string | null
   received(data: string | Uint8Array, now: number): void
   advance(now: number): void
+  today(date: number): void
   outgoing(): (string | Uint8Array)[]
   ended(): number
   unsaved(): boolean
@@ -48,6 +49,7 @@ export async function offline(m: LanternPass): Promise<Link> {
   /** Hands messages over, both ways, until there are none. */
   function flush() {
     if (m.state === 'closed' || m.state === 'lost' || m.state === 'ended') return
+    session.today(Date.now())
     session.advance(now())
     for (let out = m.outgoing(); out.length > 0; out = m.outgoing()) {
       for (const x of out) session.received(x, now())
