@@ -314,5 +314,5 @@ func TestNamesThatClash(t *testing.T) {
 	_, err := bindings.Files(m, "typescript")
 	assert.ErrorContains(t, err, "props.on and lists.on come to the same")
 	_, err = bindings.Files(load(t, clashing), "typoscript")
-	assert.ErrorContains(t, err, "there are no bindings for typoscript; there are for typescript, javascript, cpp, csharp, lua, python. Did you mean typescript?")
+	assert.ErrorContains(t, err, "there are no bindings for typoscript; there are for typescript, javascript, cpp, csharp, lua, python, go. Did you mean typescript?")
 }
