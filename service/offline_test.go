@@ -100,7 +100,7 @@ func TestRule60WhatWasPlayedAloneIsHandedOver(t *testing.T) {
 	over, err = h.c.HandOver(ctx, "lantern-pass", "ada", a.kept())
 	require.NoError(t, err)
 	assert.Equal(t, 2, over.Slot)
-	assert.Equal(t, "Slot 1 was played on since revision 2, from which this save began.", over.Why)
+	assert.Equal(t, "Slot 1 is not as it was at revision 2 any more, from which this save began.", over.Why)
 
 	// The other way round: a save that was downloaded is played on, and comes back to its slot.
 	raw, _, err := h.c.Download(ctx, "lantern-pass", "ada", 1)

@@ -156,7 +156,7 @@ func (h *handing) where(ctx context.Context, newest map[int]store.SlotInfo) (slo
 		case h.began.Revision == 0:
 			why = fmt.Sprintf("Slot %d has a save of its own.", h.began.Slot)
 		default:
-			why = fmt.Sprintf("Slot %d was played on since revision %d, from which this save began.", h.began.Slot, h.began.Revision)
+			why = fmt.Sprintf("Slot %d is not as it was at revision %d any more, from which this save began.", h.began.Slot, h.began.Revision)
 		}
 	}
 	for slot := 1; slot <= all; slot++ {
