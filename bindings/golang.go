@@ -63,7 +63,7 @@ func (g *goFile) source() (string, error) {
 		g.taken["."+own] = "what every file has"
 	}
 	g.taken["Player.ID"] = "what every player has"
-	for _, own := range []string{"Me", "Player", "Players", "Ask", "Movable"} {
+	for _, own := range []string{"Me", "Player", "Players", "Ask"} {
 		g.taken["Machine."+own] = "what every machine has"
 	}
 	for _, x := range g.s.ids {
@@ -243,7 +243,6 @@ func (g *goFile) value(v value) error {
 	owner, of, at, params, machine := "Machine", "(m *Machine)", v.name, "", "m"
 	if v.group == "movables" {
 		name = "Movable"
-		delete(g.taken, "Machine.Movable")
 	}
 	if len(v.copies) > 0 {
 		at += `[" + string(of) + "]`

@@ -158,30 +158,19 @@ func (p *module) optionType(options []string) string {
 // members writes values by their path; those of a group as a class of its own, which it gives in before.
 func (p *module) members(owner string, values []value, depth int, sure func(v value) bool) (fields, before string) {
 	var b, inner strings.Builder
-	done := map[string]bool{}
-	for _, v := range values {
-		name := v.path[depth]
-		if len(v.path) == depth+1 {
+	for _, l := range levels(values, depth) {
+		if v := l.is; v != nil {
 			if len(v.doc) > 0 {
 				fmt.Fprintf(&b, "    #: %s\n", strings.Join(v.doc, " "))
 			}
-			fmt.Fprintf(&b, "    %s: %s\n", p.n.value(v), p.typeOf(v, sure(v)))
+			fmt.Fprintf(&b, "    %s: %s\n", p.n.value(*v), p.typeOf(*v, sure(*v)))
 			continue
 		}
-		if done[name] {
-			continue
-		}
-		done[name] = true
-		var inside []value
-		for _, x := range values {
-			if len(x.path) > depth+1 && x.path[depth] == name {
-				inside = append(inside, x)
-			}
-		}
-		class := owner + pascal(name)
-		f, more := p.members(class, inside, depth+1, sure)
-		fmt.Fprintf(&inner, "%s\n\nclass %s:\n    \"\"\"What stands in %s.\"\"\"\n\n%s", more, class, strings.Join(v.path[:depth+1], "."), f)
-		fmt.Fprintf(&b, "    %s: %s\n", p.n.free(name, nil), class)
+		class := owner + pascal(l.name)
+		f, more := p.members(class, l.inside, depth+1, sure)
+		fmt.Fprintf(&inner, "%s\n\nclass %s:\n    \"\"\"What stands in %s.\"\"\"\n\n%s", more, class,
+			strings.Join(l.inside[0].path[:depth+1], "."), f)
+		fmt.Fprintf(&b, "    %s: %s\n", p.n.free(l.name, nil), class)
 	}
 	return b.String(), inner.String()
 }

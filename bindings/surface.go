@@ -349,6 +349,31 @@ func (s *surface) having(holds func(v value) bool) []value {
 	return out
 }
 
+// level is what stands at one place of a path: a value, or what has further values in it.
+type level struct {
+	name   string
+	is     *value
+	inside []value
+}
+
+// levels are what values have at a depth of their paths, in the order in which it comes first: of player.dress.hood and
+// player.dress.scarf that is dress, once.
+func levels(values []value, depth int) (out []level) {
+	for _, v := range values {
+		name := v.path[depth]
+		if len(v.path) == depth+1 {
+			out = append(out, level{name: name, is: &v})
+			continue
+		}
+		i := slices.IndexFunc(out, func(l level) bool { return l.is == nil && l.name == name })
+		if i < 0 {
+			i, out = len(out), append(out, level{name: name})
+		}
+		out[i].inside = append(out[i].inside, v)
+	}
+	return out
+}
+
 // groups are those of which there are copies, in order.
 func (s *surface) groups() []string {
 	var out []string

@@ -263,29 +263,17 @@ func (t *script) field(indent, name string, doc []string, is string) {
 
 // members writes values by their path: player.dress.hood is hood in dress. Where known is false, they may be undefined.
 func (t *script) members(indent string, values []value, depth int, sure func(v value) bool) {
-	done := map[string]bool{}
-	for _, v := range values {
-		name := v.path[depth]
-		if len(v.path) == depth+1 {
-			is := t.typeOf(v)
-			if !sure(v) {
+	for _, l := range levels(values, depth) {
+		if v := l.is; v != nil {
+			is := t.typeOf(*v)
+			if !sure(*v) {
 				is += " | undefined"
 			}
-			t.field(indent, t.n.value(v), v.doc, is)
+			t.field(indent, t.n.value(*v), v.doc, is)
 			continue
 		}
-		if done[name] {
-			continue
-		}
-		done[name] = true
-		var inside []value
-		for _, x := range values {
-			if len(x.path) > depth+1 && x.path[depth] == name {
-				inside = append(inside, x)
-			}
-		}
-		t.line("%sreadonly %s: {", indent, scriptKey(name))
-		t.members(indent+"  ", inside, depth+1, sure)
+		t.line("%sreadonly %s: {", indent, scriptKey(l.name))
+		t.members(indent+"  ", l.inside, depth+1, sure)
 		t.line("%s}", indent)
 	}
 }

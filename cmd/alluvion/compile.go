@@ -14,7 +14,7 @@ func runCompile(c *call) (int, error) {
 	if m == nil {
 		return code, err
 	}
-	text, err := compiled.Write([]byte(m.Plan.Source), commonsBeside(name))
+	text, err := compiled.Write(m, commonsBeside(name))
 	if err != nil {
 		return failed, err
 	}

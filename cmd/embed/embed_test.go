@@ -59,6 +59,14 @@ func TestTheLibraryForC(t *testing.T) {
 	assert.Contains(t, string(said), "this is nothing that was saved offline")
 }
 
+func compile(t *testing.T, plan []byte) []byte {
+	m, _, found := check.Text(plan, examples.Commons)
+	require.NotNil(t, m, "%v", found)
+	raw, err := compiled.Write(m, examples.Commons)
+	require.NoError(t, err)
+	return raw
+}
+
 // Without the readers of YAML and expressions, WebAssembly runs every plan of the examples that was compiled, and no other.
 func TestSmallWebAssembly(t *testing.T) {
 	dir := t.TempDir()
@@ -67,8 +75,7 @@ func TestSmallWebAssembly(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, info.Size(), int64(11_500_000), "something links a reader again, or much more than before")
 	for name, plan := range map[string][]byte{"lantern-pass": examples.LanternPass, "harbour": examples.Harbour, "lantern-market": examples.LanternMarket} {
-		raw, err := compiled.Write(plan, examples.Commons)
-		require.NoError(t, err)
+		raw := compile(t, plan)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".compiled.json"), raw, 0o600))
 	}
 	root := strings.TrimSpace(run(t, nil, "go", "env", "GOROOT"))
@@ -99,8 +106,7 @@ process.exit(0)
 func TestWASI(t *testing.T) {
 	dir := t.TempDir()
 	run(t, []string{"GOOS=wasip1", "GOARCH=wasm"}, "go", "build", "-buildmode=c-shared", "-tags", "compiled", "-o", filepath.Join(dir, "alluvion.wasm"), ".")
-	raw, err := compiled.Write(examples.LanternPass, examples.Commons)
-	require.NoError(t, err)
+	raw := compile(t, examples.LanternPass)
 	plan := filepath.Join(dir, "plan.json")
 	require.NoError(t, os.WriteFile(plan, raw, 0o600))
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "play.mjs"), []byte(`

@@ -54,7 +54,8 @@ type Plan struct {
 	// Source is the SHA-256 of the text that it was made from, in hexadecimal.
 	Source string
 
-	content content
+	document jsontext.Value
+	commons  map[string]jsontext.Value
 }
 
 // Is says whether something is a compiled plan, of whatever format.
@@ -88,14 +89,14 @@ func Read(raw []byte) (*Plan, error) {
 		}
 	}
 	expr.Know(c.Expressions)
-	return &Plan{c.Game, c.Version, c.Source, c}, nil
+	return &Plan{c.Game, c.Version, c.Source, c.Document, c.Commons}, nil
 }
 
 // Load makes the plan's model, as model.LoadFor does of its text. It is nil where the findings hold an error: where the
 // plan was compiled by a program that knows more of the language than this one.
 func (p *Plan) Load() (*model.Model, finding.List) {
-	m, _, found := model.LoadFor(plan.OfNodes(p.content.Document), func(id string) ([]byte, error) {
-		if text, has := p.content.Commons[id]; has {
+	m, _, found := model.LoadFor(plan.OfNodes(p.document), func(id string) ([]byte, error) {
+		if text, has := p.commons[id]; has {
 			return plan.OfNodes(text), nil
 		}
 		return nil, model.Unknown(id)

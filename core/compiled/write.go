@@ -1,7 +1,6 @@
 package compiled
 
 import (
-	"errors"
 	"fmt"
 	"reflect"
 	"unsafe"
@@ -17,12 +16,10 @@ import (
 	"alluvion.dev/core/tree"
 )
 
-// Write compiles a plan. The same plan and commons give the same bytes. It fails where the plan has errors.
-func Write(source []byte, commons model.Commons) ([]byte, error) {
-	m, p, found := model.LoadFor(source, commons)
-	if m == nil || found.Errors() {
-		return nil, errors.New("the plan has errors: check it first")
-	}
+// Write compiles the plan that a model was made from. The same plan and commons give the same bytes. Whether the plan has
+// errors is for whoever made the model.
+func Write(m *model.Model, commons model.Commons) ([]byte, error) {
+	p, source := m.Plan, []byte(m.Plan.Source)
 	document, err := plan.Nodes(source)
 	if err != nil {
 		return nil, err

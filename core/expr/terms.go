@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"alluvion.dev/core/finding"
 	"alluvion.dev/core/tree"
 )
 
@@ -65,27 +66,7 @@ func (p *Program) Increment(x string) ([]Term, bool) {
 		return nil, false
 	}
 	rest := slices.Delete(all, i, i+1)
-	return rest, !slices.ContainsFunc(rest, func(t Term) bool { return mentions(t.Source, x) })
-}
-
-// mentions says whether a text holds a name as a whole.
-func mentions(text, name string) bool {
-	for from := 0; ; {
-		i := strings.Index(text[from:], name)
-		if i < 0 {
-			return false
-		}
-		i += from
-		end := i + len(name)
-		if (i == 0 || !partOfName(text[i-1])) && (end == len(text) || !partOfName(text[end])) {
-			return true
-		}
-		from = end
-	}
-}
-
-func partOfName(c byte) bool {
-	return c == '_' || c == '.' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z'
+	return rest, !slices.ContainsFunc(rest, func(t Term) bool { return finding.Mentions(t.Source, x, ".") })
 }
 
 // AtLeast says whether an expression is max(…) of which one part is the name itself, so that it is never below it;
@@ -96,11 +77,8 @@ func (p *Program) AtLeast(x string) bool { return p.oneOfThem("max", x) }
 func (p *Program) AtMost(x string) bool { return p.oneOfThem("min", x) }
 
 func (p *Program) oneOfThem(function, x string) bool {
-	if p.tree == nil {
-		return false
-	}
 	e := p.tree
-	if e.Kind != tree.Call || e.Word != function || e.Member() {
+	if e == nil || e.Kind != tree.Call || e.Word != function || e.Member() {
 		return false
 	}
 	return slices.ContainsFunc(e.Args, func(arg *tree.Node) bool {

@@ -38,3 +38,15 @@ func TestListsAreInReadingOrderWithTheirLines(t *testing.T) {
 	assert.False(t, finding.List{}.Errors())
 	require.Equal(t, at(3, 2), l[2].Pos())
 }
+
+func TestMentionsAreWholeNames(t *testing.T) {
+	for _, x := range []struct {
+		text, name, joined string
+		is                 bool
+	}{
+		{"oil + 1", "oil", "", true}, {"player.oil", "oil", "", true}, {"player.oil", "oil", ".", false}, {"oil.spill + oil", "oil", ".", true},
+		{"coil", "oil", "", false}, {"oil_2 oilcan", "oil", "", false}, {"oil", "oil", ".", true}, {"", "oil", "", false}, {"oil", "", "", false},
+	} {
+		assert.Equal(t, x.is, finding.Mentions(x.text, x.name, x.joined), "%+v", x)
+	}
+}

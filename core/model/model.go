@@ -569,6 +569,9 @@ func (m *Model) SlotsPerPlayer() int { return m.Plan.Saving.Slots.Or(1) }
 // RevisionsKept is how many revisions of a slot are kept.
 func (m *Model) RevisionsKept() int { return m.Plan.Saving.Revisions.Or(10) }
 
+// OfflineSaves is what is done with a save that was made without the service: refuse, slot or take.
+func (m *Model) OfflineSaves() string { return m.Plan.Saving.Offline.Or("refuse") }
+
 // Players is how many players a session takes.
 func (m *Model) Players() int { return m.Plan.Session.Players.Or(16) }
 

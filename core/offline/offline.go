@@ -33,6 +33,7 @@ const still = 1000
 // Session is a session of one player. It is not safe for use by several goroutines.
 type Session struct {
 	m      *model.Model
+	chain  *upgrade.Chain
 	seed   uint32
 	saved  Saved
 	run    *engine.Run
@@ -70,10 +71,36 @@ type Saved struct {
 	Profile jsontext.Value `json:"profile,omitzero"`
 }
 
-// Base is the save of a service that was played on from, or that became of what was handed over to it.
+// Base is the save of a service that was played on from, or that became of what was handed over to it. Without a revision
+// it is the slot in which somebody began anew.
 type Base struct {
 	Slot     int `json:"slot"`
 	Revision int `json:"revision"`
+}
+
+// Goes says where a save goes that is handed over to a service (rule 60): the slot, and the revision that has to be the newest
+// there; 0 for an empty slot. newest are those of the player's slots by number, of which there can be all; what has none is
+// empty. Under take it may go back to the slot that it began from; why says what speaks against that. Slot 0 means that
+// no slot is empty.
+func (b Base) Goes(newest map[int]int, all int, take bool) (slot, revision int, why string) {
+	if now := newest[b.Slot]; take {
+		switch {
+		case b.Slot <= all && now == b.Revision:
+			return b.Slot, now, ""
+		case b.Slot > all:
+			why = fmt.Sprintf("There is no slot %d: a player has %d.", b.Slot, all)
+		case b.Revision == 0:
+			why = fmt.Sprintf("Slot %d has a save of its own.", b.Slot)
+		default:
+			why = fmt.Sprintf("Slot %d is not as it was at revision %d any more, from which this save began.", b.Slot, b.Revision)
+		}
+	}
+	for slot := 1; slot <= all; slot++ {
+		if _, used := newest[slot]; !used {
+			return slot, 0, why
+		}
+	}
+	return 0, 0, why
 }
 
 // ErrSaved says that what a host kept cannot be read.
@@ -86,10 +113,11 @@ type Problem struct {
 	Instead string `json:"instead"`
 }
 
-// Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave the last time, or a save that was
-// downloaded from a service, of this version or an earlier one; nothing for a new one. What is left to chance comes from the seed. What in the save was not as the plan has it is told.
+// Open reads a plan, or one that was compiled (which has its commons in it), and opens its session. saved is what Save gave
+// the last time, or a save that was downloaded from a service, of this version or an earlier one; nothing for a new one.
+// What is left to chance comes from the seed. What in the save was not as the plan has it is told.
 func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Session, []Problem, error) {
-	m, err := load(plan, commons)
+	m, err := read(plan, commons)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -99,11 +127,10 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 			return nil, nil, err
 		}
 	}
-	chain := upgrade.New(m)
-	s.run = engine.Open(m, seed)
+	s.chain, s.run = upgrade.New(m), engine.Open(m, seed)
 	var problems []Problem
 	if s.saved.World != nil {
-		w, err := chain.World(s.saved.World, upgrade.Around{})
+		w, err := s.chain.World(s.saved.World, upgrade.Around{})
 		if err != nil {
 			return nil, nil, fmt.Errorf("the world: %w", err)
 		}
@@ -111,7 +138,8 @@ func Open(plan []byte, commons model.Commons, saved []byte, seed uint32) (*Sessi
 		s.run = engine.ReopenWith(m, w.World, seed)
 	}
 	s.board = share.NewBoard(s.run, s.layout)
-	return s, append(problems, s.misfits(chain)...), nil
+	_, _, more, _ := s.load() // what cannot be loaded at all is told when the player comes
+	return s, append(problems, said(more)...), nil
 }
 
 // ReadSaved reads what a host kept. A save that was downloaded from a service is read as well: whether its seal is right
@@ -141,8 +169,8 @@ func ReadSaved(raw []byte) (Saved, error) {
 	return kept, nil
 }
 
-// load reads a plan, or one that was compiled.
-func load(plan []byte, commons model.Commons) (m *model.Model, err error) {
+// read reads a plan, or one that was compiled.
+func read(plan []byte, commons model.Commons) (m *model.Model, err error) {
 	var found finding.List
 	if compiled.Is(plan) {
 		p, err := compiled.Read(plan)
@@ -263,14 +291,14 @@ func (s *Session) hello(data []byte) {
 		return
 	}
 	req := engine.Request{At: s.clock, Date: s.date, Do: "join", Player: hello.Player, Slot: max(hello.Slot, 1), Picks: hello.Picks}
-	if err := s.load(&req); err != nil {
+	if err := s.comes(&req); err != nil {
 		s.say(wire.Said{Is: "refused", Kind: engine.Refused, Why: err.Error()})
 		s.code = wire.CodeRefused
 		return
 	}
 	res, err := s.run.Step(&req)
 	if err != nil {
-		s.say(refusal(0, err))
+		s.say(wire.RefusalOf(0, err))
 		s.code = wire.CodeRefused
 		return
 	}
@@ -282,43 +310,30 @@ func (s *Session) hello(data []byte) {
 	s.frame()
 }
 
-// misfits are what of the player's own save does not fit. What cannot be loaded at all is told when the player comes.
-func (s *Session) misfits(chain *upgrade.Chain) (out []Problem) {
-	if s.saved.Profile != nil && chain.NeedsProfile() {
-		if _, problems, err := chain.Profile(s.saved.Profile); err == nil {
-			out = append(out, said(problems)...)
+// load reads what is saved of the player, and of what they have over all slots; and what of both is not as the plan has it.
+func (s *Session) load() (player *upgrade.Loaded, profile *save.Profile, problems []save.Problem, err error) {
+	if s.saved.Profile != nil && s.chain.NeedsProfile() {
+		if profile, problems, err = s.chain.Profile(s.saved.Profile); err != nil {
+			return nil, nil, problems, err
 		}
 	}
 	if s.saved.Player != nil {
-		if loaded, err := chain.Player(s.saved.Player, upgrade.Around{}); err == nil {
-			out = append(out, said(loaded.Problems)...)
+		if player, err = s.chain.Player(s.saved.Player, upgrade.Around{}); err != nil {
+			return nil, nil, problems, err
 		}
+		problems = append(problems, player.Problems...)
 	}
-	return out
+	return player, profile, problems, upgrade.RefusedBy(problems)
 }
 
-// load takes what was saved into the request of who joins.
-func (s *Session) load(req *engine.Request) error {
-	chain := upgrade.New(s.m)
-	if s.saved.Profile != nil && chain.NeedsProfile() {
-		profile, problems, err := chain.Profile(s.saved.Profile)
-		if err == nil {
-			err = upgrade.RefusedBy(problems)
-		}
-		if err != nil {
-			return err
-		}
-		req.Profile = profile
-	}
-	if s.saved.Player == nil {
-		return nil
-	}
-	loaded, err := chain.Player(s.saved.Player, upgrade.Around{})
-	if err == nil {
-		err = upgrade.RefusedBy(loaded.Problems)
-	}
+// comes takes what was saved into the request of who joins.
+func (s *Session) comes(req *engine.Request) error {
+	loaded, profile, _, err := s.load()
 	if err != nil {
 		return err
+	}
+	if req.Profile = profile; loaded == nil {
+		return nil
 	}
 	if loaded.Player.Player != req.Player {
 		return fmt.Errorf("what is saved here is %s's", loaded.Player.Player)
@@ -367,7 +382,7 @@ func (s *Session) take(ask wire.Ask, scene int) {
 	case errors.As(err, &refused) && refused.Kind == engine.Repeated:
 		s.say(wire.Said{Is: "answer", Number: ask.Number, Repeat: true})
 	case err != nil:
-		s.say(refusal(ask.Number, err))
+		s.say(wire.RefusalOf(ask.Number, err))
 	default:
 		s.note(res)
 		if ask.Is != "move" {
@@ -376,21 +391,11 @@ func (s *Session) take(ask wire.Ask, scene int) {
 	}
 }
 
-// refusal is why something was not done.
-func refusal(number uint64, err error) wire.Said {
-	out := wire.Said{Is: "refused", Number: number, Kind: engine.Failed, Why: err.Error()}
-	var refused *engine.Refusal
-	if errors.As(err, &refused) {
-		out.Kind, out.Key, out.Rule, out.Line = refused.Kind, refused.Key, refused.Rule, refused.Line
-	}
-	return out
-}
-
 // leave ends the visit and the connection; everything is kept for Save.
 func (s *Session) leave(number uint64) {
 	res, err := s.run.Step(&engine.Request{At: s.clock, Date: s.date, Do: "leave", Player: s.player, Number: number})
 	if err != nil {
-		s.say(refusal(number, err))
+		s.say(wire.RefusalOf(number, err))
 		return
 	}
 	s.note(res)

@@ -48,7 +48,7 @@ func (g Gaps) Shadow(f finding.Finding) bool {
 			return true
 		}
 		said, _, _ := strings.Cut(f.Message, " It has ") // what else there is, says nothing of what is wrong
-		if name := declaredAt(parts); name != "" && mentions(said, name) {
+		if name := declaredAt(parts); name != "" && finding.Mentions(said, name, "") {
 			return true
 		}
 	}
@@ -77,25 +77,4 @@ func typed(parts []string) string {
 		}
 	}
 	return ""
-}
-
-// mentions says whether a message has a name as a whole word.
-func mentions(message, name string) bool {
-	for from := 0; name != ""; {
-		i := strings.Index(message[from:], name)
-		if i < 0 {
-			return false
-		}
-		begin := from + i
-		end := begin + len(name)
-		if !(begin > 0 && wordly(message[begin-1])) && !(end < len(message) && wordly(message[end])) {
-			return true
-		}
-		from = begin + 1
-	}
-	return false
-}
-
-func wordly(c byte) bool {
-	return c == '_' || '0' <= c && c <= '9' || 'a' <= c && c <= 'z' || 'A' <= c && c <= 'Z'
 }

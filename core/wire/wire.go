@@ -115,6 +115,16 @@ func ToldOf(n *engine.Notice) Told {
 	return Told{Kind: n.Kind, Player: n.Player, Text: n.Text, Key: n.Key, ID: n.ID, Rule: n.Rule, Scene: n.Scene, From: n.From}
 }
 
+// RefusalOf is why something was not done, as whoever asked for it is told.
+func RefusalOf(number uint64, err error) Said {
+	said := Said{Is: "refused", Number: number, Kind: engine.Failed, Why: err.Error()}
+	var r *engine.Refusal
+	if errors.As(err, &r) {
+		said.Kind, said.Why, said.Key, said.Rule, said.Line = r.Kind, r.Reason, r.Key, r.Rule, r.Line
+	}
+	return said
+}
+
 // Why a connection ends: the close code (RFC 6455, section 7.4.2: from 4000 on they are the application's), and the
 // reason that goes with it.
 const (

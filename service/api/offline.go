@@ -30,7 +30,7 @@ func (s *Server) handOver(ctx context.Context, in *offlineInput) (*body[contract
 	if err != nil {
 		return nil, err
 	}
-	policy := j.model.Plan.Saving.Offline.Or("refuse")
+	policy := j.model.OfflineSaves()
 	if policy == "refuse" {
 		return nil, problem(http.StatusConflict, "offline", "Saves made without the service are not taken",
 			"The plan says so: saving.offline is refuse.")
@@ -104,36 +104,36 @@ type handing struct {
 	take  bool         // it may go to the slot that it began from
 }
 
-// put writes the save into the slot where it belongs. It is an ErrConflict where the slot is not any more as it was when
-// that was found out.
+// put writes the save into the slot where it goes. It is an ErrConflict where the slot is not any more as it was when that
+// was found out.
 func (h *handing) put(ctx context.Context) (out contract.HandedOver, err error) {
-	slots, err := h.s.store.Players(ctx, h.in.Game, store.Whom{Player: h.in.Player})
-	if err != nil {
-		return out, err
-	}
-	newest := map[int]store.SlotInfo{}
-	for _, x := range slots {
-		newest[x.Slot] = x
-		if x.Moment != momentOffline {
-			continue
-		}
-		there, err := h.s.store.Peek(ctx, h.in.Game, h.in.Player, x.Slot)
-		if err == nil && bytes.Equal(there.Doc, h.part(x.Slot).Doc) { // it was handed over before, and the answer got lost
-			return contract.HandedOver{Slot: x.Slot, Revision: x.Revision}, nil
+	all, newest := h.j.model.SlotsPerPlayer(), map[int]int{}
+	for slot := 1; slot <= all; slot++ {
+		there, err := h.s.store.Peek(ctx, h.in.Game, h.in.Player, slot)
+		switch {
+		case errors.Is(err, store.ErrNotFound) || err == nil && there.Doc == nil:
+		case err != nil:
+			return out, err
+		case there.Recovered: // somebody played on there before a crash
+			newest[slot] = playedOn
+		case bytes.Equal(there.Doc, h.part(slot).Doc): // it was handed over before, and the answer got lost
+			return contract.HandedOver{Slot: slot, Revision: there.Revision}, nil
+		default:
+			newest[slot] = there.Revision
 		}
 	}
 	var base int
-	if out.Slot, base, out.Why, err = h.where(ctx, newest); err != nil {
-		return out, err
+	if out.Slot, base, out.Why = h.began.Goes(newest, all, h.take); out.Slot == 0 {
+		return out, problem(http.StatusConflict, "offline", "No slot is empty", "%s", strings.TrimSpace(fmt.Sprintf(
+			"%s All %d slots of %s are in use. Empty one, and hand it over again.", out.Why, all, h.in.Player)))
 	}
-	part := h.part(out.Slot)
-	err = h.s.live.Aside(ctx, h.in.Game, h.in.Player, out.Slot, func() (err error) {
-		out.Revision, err = h.s.store.Put(ctx, store.Cut{Game: h.in.Game, Players: []store.PlayerCut{part},
-			Keep: h.j.model.RevisionsKept()}, base)
-		return err
-	})
+	in := SlotPath{PlayerPath: h.in, Slot: out.Slot}
+	out.Revision, err = h.s.replace(ctx, h.j, in, h.part(out.Slot), base)
 	return out, err
 }
+
+// playedOn stands for the newest revision of a slot that has something newer, which is none.
+const playedOn = -1
 
 // part is the save as it is written into a slot: without ranks, and without what commons hold.
 func (h *handing) part(slot int) store.PlayerCut {
@@ -141,42 +141,4 @@ func (h *handing) part(slot int) store.PlayerCut {
 	part := live.PartOf(h.j.model, h.l.Player, momentOffline)
 	part.Ranks, part.Shared = nil, nil
 	return part
-}
-
-// where finds the slot: the one that the save began from, or the first that is empty; and the revision that is there.
-func (h *handing) where(ctx context.Context, newest map[int]store.SlotInfo) (slot, revision int, why string, err error) {
-	all, now := h.j.model.SlotsPerPlayer(), newest[h.began.Slot].Revision
-	if h.take {
-		played, err := h.playedOn(ctx, h.began.Slot)
-		switch {
-		case err != nil:
-			return 0, 0, "", err
-		case h.began.Slot <= all && now == h.began.Revision && !played:
-			return h.began.Slot, now, "", nil
-		case h.began.Revision == 0:
-			why = fmt.Sprintf("Slot %d has a save of its own.", h.began.Slot)
-		default:
-			why = fmt.Sprintf("Slot %d is not as it was at revision %d any more, from which this save began.", h.began.Slot, h.began.Revision)
-		}
-	}
-	for slot := 1; slot <= all; slot++ {
-		played, err := h.playedOn(ctx, slot)
-		if err != nil {
-			return 0, 0, "", err
-		}
-		if newest[slot].Revision == 0 && !played {
-			return slot, 0, why, nil
-		}
-	}
-	return 0, 0, "", problem(http.StatusConflict, "offline", "No slot is empty", "%s",
-		strings.TrimSpace(fmt.Sprintf("%s All %d slots of %s are in use. Empty one, and hand it over again.", why, all, h.in.Player)))
-}
-
-// playedOn says whether a slot has more than its newest revision: what somebody played there before a crash.
-func (h *handing) playedOn(ctx context.Context, slot int) (bool, error) {
-	there, err := h.s.store.Peek(ctx, h.in.Game, h.in.Player, slot)
-	if errors.Is(err, store.ErrNotFound) {
-		return false, nil
-	}
-	return there.Recovered, err
 }

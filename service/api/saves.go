@@ -277,12 +277,7 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 		part.Shared = append(part.Shared, store.SharedValue{Commons: moved.Var.Shared.Commons, Player: in.Player,
 			Name: moved.Var.Shared.ID, Doc: raw})
 	}
-	n := 0
-	err = s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() (err error) {
-		n, err = s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part},
-			Keep: j.model.RevisionsKept()}, max(at, 0))
-		return err
-	})
+	n, err := s.replace(ctx, j, in, part, max(at, 0))
 	if errors.Is(err, store.ErrConflict) {
 		return nil, s.conflict(ctx, in, at)
 	}
@@ -296,6 +291,15 @@ func (s *Server) put(ctx context.Context, j judged, in SlotPath, ifMatch, moment
 		problems = []save.Problem{}
 	}
 	return &editedOutput{etagOf(n), contract.Edited{Revision: n, Moment: moment, Problems: problems}}, nil
+}
+
+// replace writes a part as the newest of a slot, while nobody plays in it and base is the newest there.
+func (s *Server) replace(ctx context.Context, j judged, in SlotPath, part store.PlayerCut, base int) (n int, err error) {
+	err = s.live.Aside(ctx, in.Game, in.Player, in.Slot, func() (err error) {
+		n, err = s.store.Put(ctx, store.Cut{Game: in.Game, Players: []store.PlayerCut{part}, Keep: j.model.RevisionsKept()}, base)
+		return err
+	})
+	return n, err
 }
 
 // conflict says that somebody else wrote first, with what they changed (RFC 6902).

@@ -281,12 +281,7 @@ func (s *Session) hangUp() (end func(why string)) {
 
 // refuse tells a machine why what it asked for was not done, and counts it.
 func (s *Session) refuse(line *Line, what string, number uint64, err error) {
-	said := wire.Said{Is: "refused", Number: number, Kind: "failed", Why: err.Error()}
-	var refusal *engine.Refusal
-	if errors.As(err, &refusal) {
-		said.Kind, said.Why, said.Key, said.Rule, said.Line = refusal.Kind, refusal.Reason, refusal.Key, refusal.Rule,
-			refusal.Line
-	}
+	said := wire.RefusalOf(number, err)
 	line.done = max(line.done, number)
 	var repeated again
 	if said.Repeat = errors.As(err, &repeated); !said.Repeat {
