@@ -44,7 +44,8 @@ type options struct {
 	carrier, encode, decode, show, role, cert, key, origins           string
 	language, folder, file                                            string
 	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
-	fits                                                              bool
+	fits, noServer                                                    bool
+	states                                                            int
 	players, rate, liars, lagging, deaf, dropping                     int
 	lasts, keep                                                       time.Duration
 	plan, keys, old, goOn, rescue                                     string
@@ -92,6 +93,17 @@ var commands = []command{
 				"say which rules, passages, checkpoints, options, milestones and fates they exercise, and which not")
 			fs.BoolVar(&o.watch, "watch", false, "play again whenever a file changes")
 			fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
+		}},
+	{"scout", "PLAN", "search what could happen under a plan: what is reached, where one gets stuck, what breaks", runScout,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			fs.IntVar(&o.players, "players", 1, "how many players play")
+			fs.IntVar(&o.states, "states", 200_000, "how many states each search keeps at most")
+			fs.DurationVar(&o.lasts, "for", time.Minute, "how long all of it goes on at most")
+			fs.BoolVar(&o.noServer, "no-server", false, "leave out what only the game's server sends")
+			fs.BoolVar(&o.steps, "steps", false, "print the steps of each run, too")
+			fs.BoolVar(&o.verbose, "v", false, "say which variables decide nothing in a search, too")
+			fs.StringVar(&o.folder, "keep", "", "write each run as a rehearsal into this `folder`")
 		}},
 	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it",
 		runTexts,

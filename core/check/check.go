@@ -246,6 +246,9 @@ func (c *checker) gather() {
 		c.add(m.When, use{about: ofMilestone(m), what: "milestone"})
 		c.add(m.Progress, use{about: ofMilestone(m), what: "milestone"})
 	}
+	for _, g := range c.m.Goals {
+		c.add(g.Reach, use{about: about{item: "goals." + g.ID}, what: "goal"})
+	}
 	for i, a := range c.m.Always {
 		c.add(a.That, use{about: about{fmt.Sprintf("always.%d", i+1), &a.Decl.Accept}, what: "always"})
 	}

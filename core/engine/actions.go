@@ -190,6 +190,9 @@ func (t *tx) Assign(a *model.Assignment) error {
 	if err != nil {
 		return beyond(a.Var, to, err)
 	}
+	if fit != to {
+		t.cutOff(t.acting, a.Var, to.Num, fit.Num)
+	}
 	return t.give(o, a.Var, fit, a.Picks)
 }
 
@@ -222,6 +225,9 @@ func (t *tx) assignNumber(r *model.Rule, a *model.Assignment) error {
 	fit, err := a.Var.FitNumber(to)
 	if err != nil {
 		return beyond(a.Var, to, err)
+	}
+	if fit != to {
+		t.cutOff(r, a.Var, to, fit)
 	}
 	t.writeNumber(p, a.Var, at, fit)
 	return nil

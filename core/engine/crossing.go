@@ -65,9 +65,11 @@ func (t *tx) evaluated(all []assignment, column plan.Crossing, p *Player, o owne
 	err := t.frame.err
 	t.frame.err = nil
 	if err == nil {
-		domain := v.Domain
+		domain, wanted := v.Domain, to
 		domain.Refuse = false
-		to, err = domain.Fit(to)
+		if to, err = domain.Fit(to); err == nil && to != wanted {
+			t.cutOff(nil, v, wanted.Num, to.Num)
+		}
 	}
 	if err != nil {
 		t.tell(Notice{Player: playerID(p), To: "player", Kind: "undone",

@@ -25,21 +25,24 @@ type Run struct {
 	seed     uint32 // that the session was opened with
 	sown     uint32 // how many seeds were made of it
 	players  map[string]*Player
-	order    []*Player         // present players, by id
-	timers   []int64           // when each of the session's timers is due next
-	begun    bool              // something has happened since it was opened
-	work     int               // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
-	turns    schedule          // when whose timers are due
-	dead     []*Player         // who may be dead: everybody who died and was not seen alive since
-	senders  map[string]uint64 // the last numbered request of each server that was applied
-	causes   []Cause           // by rule
-	date     int64             // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
-	besides  []string          // who has changed since a ledger was told, though no change says so: "" for the world; perhaps some who have not
-	nextTurn int64             // when the calendar has its next turn
-	session  string            // what the session is called
-	arrivals map[string]int    // the last arrival of those who have left
-	acted    func(*model.Rule) // hears of each rule that acts; nil where nobody asks
-	tx       tx                // the transaction that runs; kept between steps for its buffers alone
+	order    []*Player          // present players, by id
+	timers   []int64            // when each of the session's timers is due next
+	begun    bool               // something has happened since it was opened
+	work     int                // that was done since it was opened, in steps of rules: no time, so that it is the same everywhere
+	turns    schedule           // when whose timers are due
+	dead     []*Player          // who may be dead: everybody who died and was not seen alive since
+	senders  map[string]uint64  // the last numbered request of each server that was applied
+	causes   []Cause            // by rule
+	date     int64              // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
+	besides  []string           // who has changed since a ledger was told, though no change says so: "" for the world; perhaps some who have not
+	nextTurn int64              // when the calendar has its next turn
+	session  string             // what the session is called
+	arrivals map[string]int     // the last arrival of those who have left
+	acted    func(*model.Rule)  // hears of each rule that acts; nil where nobody asks
+	cut      func(Lost)         // hears of each number that a limit cut off; nil where nobody asks
+	texts    map[string]string  // those that were recalled, each once
+	records  map[string]*record // the same of records, by their bytes
+	tx       tx                 // the transaction that runs; kept between steps for its buffers alone
 }
 
 // Player is one present player. Invariants: vars has one value for each stored variable, each in its

@@ -57,6 +57,9 @@ func (r *Run) Turn(date int64) Result {
 // NextTurn is when the calendar has its next turn, in milliseconds since 1970 in UTC, and whether there is one.
 func (r *Run) NextTurn() (int64, bool) { return r.nextTurn, 0 < r.nextTurn && r.nextTurn < forever }
 
+// Date is the latest date that the session has heard of, in milliseconds since 1970 in UTC; 0 where there was none.
+func (r *Run) Date() int64 { return r.date }
+
 // begin makes the turns that were before the first date ones that are met: of the world and of everybody who is there.
 func (r *Run) begin() {
 	r.crossed = slices.Clone(r.crossed)

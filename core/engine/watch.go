@@ -53,6 +53,23 @@ func (f *frame) standing(ref *expr.Ref) types.Value {
 // Trace makes somebody hear of each rule that acts, also of those whose event is refused afterwards.
 func (r *Run) Trace(acted func(*model.Rule)) { r.acted = acted }
 
+// Lost is a number that a limit cut off: what a rule, or (nil) a fate, would have made of a variable, and what it became.
+type Lost struct {
+	Rule        *model.Rule
+	Var         *model.Var
+	Wanted, Got fixed.Num
+}
+
+// Cuts makes somebody hear of each number that a limit cuts off, also in events that are refused afterwards.
+func (r *Run) Cuts(heard func(Lost)) { r.cut = heard }
+
+// cutOff tells of a number that a limit cut off; one that was only rounded to its steps is none.
+func (t *tx) cutOff(r *model.Rule, v *model.Var, wanted, got fixed.Num) {
+	if t.run.cut != nil && v.Type.Numeric() && (wanted.Less(v.Min) || v.Max.Less(wanted)) {
+		t.run.cut(Lost{r, v, wanted, got})
+	}
+}
+
 // StandsBefore says whether a player is near enough to go through a passage.
 func (r *Run) StandsBefore(player string, p *model.Passage) bool {
 	who := r.players[player]

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/tree"
 )
 
@@ -55,6 +56,83 @@ func (p *Program) terms(e *tree.Node, minus bool, out []Term) []Term {
 		text, minus = rest, !minus
 	}
 	return append(out, Term{minus, text})
+}
+
+// Numbers are the numbers that are written in an expression.
+func (p *Program) Numbers() []fixed.Num {
+	var out []fixed.Num
+	var visit func(e *tree.Node)
+	visit = func(e *tree.Node) {
+		if e == nil {
+			return
+		}
+		if n, err := fixed.Parse(e.Word); err == nil && (e.Kind == tree.Int || e.Kind == tree.Decimal) {
+			out = append(out, n)
+		}
+		visit(e.On)
+		for _, arg := range e.Args {
+			visit(arg)
+		}
+	}
+	visit(p.tree)
+	return out
+}
+
+// MayFail says whether an expression divides, which it cannot where the divisor is 0.
+func (p *Program) MayFail() bool { return divides(p.tree) }
+
+func divides(e *tree.Node) bool {
+	if e == nil {
+		return false
+	}
+	if e.Kind == tree.Call && slices.Contains([]string{tree.Divide, tree.Modulo, "div", "mod"}, e.Word) {
+		return true
+	}
+	return divides(e.On) || slices.ContainsFunc(e.Args, divides)
+}
+
+// OnlyAgainst says whether a name is read in an expression for nothing but to be compared with written numbers, and
+// gives these.
+func (p *Program) OnlyAgainst(name string) (numbers []fixed.Num, only bool) {
+	only = true
+	var visit func(e *tree.Node)
+	visit = func(e *tree.Node) {
+		if e == nil {
+			return
+		}
+		if _, parts := path(e); parts != nil && strings.Join(parts, ".") == name {
+			only = false
+			return
+		}
+		if n, ok := against(e, name); ok {
+			numbers = append(numbers, n)
+			return
+		}
+		visit(e.On)
+		for _, arg := range e.Args {
+			visit(arg)
+		}
+	}
+	visit(p.tree)
+	return numbers, only
+}
+
+// against is the number that a comparison compares a name with.
+func against(e *tree.Node, name string) (fixed.Num, bool) {
+	compares := []string{tree.Equal, tree.NotEqual, tree.Less, tree.LessEqual, tree.Greater, tree.GreaterEqual}
+	if e.Kind != tree.Call || len(e.Args) != 2 || !slices.Contains(compares, e.Word) {
+		return fixed.Num{}, false
+	}
+	for i, arg := range e.Args {
+		other := e.Args[1-i]
+		if _, parts := path(arg); parts == nil || strings.Join(parts, ".") != name || !other.Written() {
+			continue
+		}
+		if n, err := fixed.Parse(other.Word); err == nil {
+			return n, true
+		}
+	}
+	return fixed.Num{}, false
 }
 
 // Increment is what an expression adds to a name's own value: x + a - b adds a - b to x. False where it is no sum in

@@ -61,6 +61,7 @@ func (b *builder) all() {
 	b.allFates()
 	b.allPassages()
 	b.allMilestones()
+	b.allGoals()
 	b.allRules()
 	b.setOff()
 	b.allAlways()

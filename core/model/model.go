@@ -52,6 +52,7 @@ type Model struct {
 	Checks          []*Check // of the upgrade to this version
 	Reaches         bool     // what always holds may be about others than the player whom it is about
 	Milestones      []*Milestone
+	Goals           []*Goal
 	Crossings       []plan.Crossing // all, in the order of the matrix's columns
 	OwnCrossings    []*OwnCrossing  // those that the plan declares, in document order
 	Place           PlaceFates

@@ -38,6 +38,7 @@ type Plan struct {
 	Events      Map[Event]       `plan:"events" doc:"What can happen and be sent in, with arguments."`
 	Rules       Rules            `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order. A list; or a table, in which each rule has a name."`
 	Milestones  Map[Milestone]   `plan:"milestones" doc:"Lasting marks that a player earns once."`
+	Goals       Map[Goal]        `plan:"goals" doc:"What is meant to be possible: a search of the plan asks whether players get there from wherever they come to."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
 	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
 	Reach       Given[fixed.Num] `plan:"reach" min:"0" max:"10000000" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
@@ -394,6 +395,13 @@ type Milestone struct {
 	Goal     Given[fixed.Num] `plan:"goal" doc:"The progress at which it is earned."`
 	Across   Fates            `plan:"across" doc:"Its fates: keep or reset. Without them it is kept for good."`
 	Accept   Accept           `plan:"accept"`
+}
+
+// Goal is something that is meant to be possible, from the start and from wherever players get to.
+type Goal struct {
+	Title     Given[string] `plan:"title" doc:"What people call it."`
+	Reach     Expr          `plan:"reach,required" doc:"The condition, about a player or the game."`
+	StartOver Given[bool]   `plan:"start_over" default:"false" doc:"Whether starting over counts as a way to it."`
 }
 
 // Saving says when players are saved.

@@ -1,0 +1,236 @@
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"regexp"
+	"runtime"
+	"strings"
+	"sync"
+	"time"
+
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/scout"
+)
+
+func runScout(c *call) (int, error) {
+	m, name, code, err := c.planToRun()
+	if m == nil {
+		return code, err
+	}
+	began := time.Now()
+	s := scout.New(m, scout.Options{Players: c.players, NoServer: c.noServer, States: c.states})
+	if err := c.search(s); err != nil {
+		return failed, err
+	}
+	r := s.Report()
+	if c.folder != "" {
+		if err := c.keepRuns(r, name); err != nil {
+			return failed, err
+		}
+	}
+	if c.json {
+		err = writeJSON(c.out, r)
+	} else {
+		c.printScout(r, time.Since(began))
+	}
+	if r.Bad() {
+		return findings, err
+	}
+	return fine, err
+}
+
+// search goes on until everything was searched, or the time that was given is over, and not after an interrupt.
+func (c *call) search(s *scout.Scout) error {
+	var until time.Time
+	end := time.Now().Add(c.lasts)
+	last, told := -1, time.Now()
+	for {
+		all, over := s.Searches()
+		if over >= all {
+			return s.Err()
+		}
+		if over != last { // each has its part of the time that is left
+			last, until = over, time.Now().Add(time.Until(end)/time.Duration(max(1, all-over)))
+		}
+		if c.ctx.Err() != nil {
+			return nil
+		}
+		if time.Now().After(until) {
+			s.Skip()
+			continue
+		}
+		jobs := s.Next(runtime.NumCPU())
+		if len(jobs) == 0 {
+			return s.Err()
+		}
+		var working sync.WaitGroup
+		for _, j := range jobs {
+			working.Go(j.Work)
+		}
+		working.Wait()
+		s.Take(jobs)
+		if time.Since(told) > time.Second {
+			told = time.Now()
+			c.searching(s)
+		}
+	}
+}
+
+// searching shows how far a search is, where somebody looks at it.
+func (c *call) searching(s *scout.Scout) {
+	if !styleFor(c.stderr) {
+		return
+	}
+	name, states, done := s.Progress()
+	all, over := s.Searches()
+	fmt.Fprintf(c.err, "\r\x1b[K%s", c.style.quiet(fmt.Sprintf("search %d of %d (%s): %s states, %s of them tried", over+1, all,
+		name, finding.Grouped(states), finding.Grouped(done))))
+}
+
+// beside is how a file in a folder names another file.
+func beside(folder, file string) (string, error) {
+	from, err := filepath.Abs(folder)
+	if err != nil {
+		return "", err
+	}
+	to, err := filepath.Abs(file)
+	if err != nil {
+		return "", err
+	}
+	return filepath.Rel(from, to)
+}
+
+var notInNames = regexp.MustCompile(`[^a-z0-9_-]+`)
+
+// keepRuns writes the runs as rehearsals into a folder.
+func (c *call) keepRuns(r *scout.Report, plan string) error {
+	if err := os.MkdirAll(c.folder, 0o755); err != nil {
+		return err
+	}
+	path, err := beside(c.folder, plan)
+	if err != nil {
+		return err
+	}
+	written := 0
+	keep := func(name, title string, run *scout.Run) error {
+		if run == nil {
+			return nil
+		}
+		file := filepath.Join(c.folder, strings.Trim(notInNames.ReplaceAllString(strings.ToLower(name), "-"), "-")+".yaml")
+		written++
+		return os.WriteFile(file, []byte(run.Script(title, filepath.ToSlash(path))), 0o644)
+	}
+	for _, a := range r.Answers {
+		if err := keep(a.Kind+"-"+a.ID, fmt.Sprintf("the way to the %s %s", a.Kind, a.ID), a.Run); err != nil {
+			return err
+		}
+	}
+	for _, d := range r.DeadEnds {
+		if err := keep("dead-end-"+d.Kind+"-"+d.ID, fmt.Sprintf("after this, nobody gets to %s", d.ID), d.Run); err != nil {
+			return err
+		}
+	}
+	for i, t := range r.Troubles {
+		if err := keep(fmt.Sprintf("trouble-%d-%s", i+1, t.Kind), t.Text, t.Run); err != nil {
+			return err
+		}
+	}
+	if !c.json {
+		fmt.Fprintf(c.out, "%s in %s.\n\n", plural(written, "run"), c.folder)
+	}
+	return nil
+}
+
+func (c *call) printScout(r *scout.Report, took time.Duration) {
+	if styleFor(c.stderr) {
+		fmt.Fprint(c.err, "\r\x1b[K")
+	}
+	s := c.style
+	fmt.Fprintf(c.out, "%s\n", s.bold(fmt.Sprintf("%s, version %d, searched with %s", r.Game, r.Version, plural(r.Players, "player"))))
+	states, steps := 0, 0
+	for _, x := range r.Searches {
+		states, steps = states+x.States, steps+x.Steps
+		how := s.green("complete")
+		if !x.Complete {
+			how = s.yellow("not complete") + s.quiet(": "+strings.Join(x.Why, "; "))
+		}
+		fmt.Fprintf(c.out, "  %-28s %12s  %s\n", x.Name, finding.Grouped(x.States)+" states", how)
+		if len(x.LeftOut) > 0 && c.verbose {
+			fmt.Fprintf(c.out, "  %28s %s\n", "", s.quiet("decides nothing: "+strings.Join(x.LeftOut, ", ")))
+		}
+	}
+	fmt.Fprintf(c.out, "  %s\n\n", s.quiet(fmt.Sprintf("%s states and %s moves in %s, %s moves a second",
+		finding.Grouped(states), finding.Grouped(steps), took.Round(time.Millisecond),
+		finding.Grouped(int(float64(steps)/took.Seconds())))))
+	c.printAnswers(r)
+	for _, d := range r.DeadEnds {
+		what := fmt.Sprintf("%s %s cannot be reached any more", d.Kind, d.ID)
+		if d.Kind == "scene" {
+			what = fmt.Sprintf("scene %s cannot be left any more", d.ID)
+		}
+		head := s.red("dead end")
+		if !d.Proved {
+			head = s.yellow("dead end, perhaps")
+			what += s.quiet(" (" + d.Why + ")")
+		}
+		fmt.Fprintf(c.out, "%s  %s\n  the way is lost where %s\n", head, what, d.Lost)
+		c.printRun(d.Run)
+	}
+	for _, t := range r.Troubles {
+		head := s.red(t.Kind)
+		if t.Kind == "cut off" {
+			head = s.yellow(t.Kind)
+		}
+		fmt.Fprintf(c.out, "%s  %s\n", head, t.Text)
+		c.printRun(t.Run)
+	}
+	fmt.Fprintf(c.out, "%s\n", s.quiet("Not tried: "+strings.Join(r.NotTried, "; ")+"."))
+}
+
+// printAnswers prints goals and milestones each, and of everything else what was not reached.
+func (c *call) printAnswers(r *scout.Report) {
+	s := c.style
+	reached, all := map[string]int{}, map[string]int{}
+	for _, a := range r.Answers {
+		all[a.Kind]++
+		if a.Verdict == scout.Reached {
+			reached[a.Kind]++
+		}
+		asked := a.Kind == "goal" || a.Kind == "milestone"
+		if a.Verdict == scout.Reached && !asked {
+			continue
+		}
+		head := s.green("reached")
+		switch a.Verdict {
+		case scout.Never:
+			head = s.red("never")
+		case scout.NotFound:
+			head = s.yellow("not found")
+		}
+		fmt.Fprintf(c.out, "%s  %s %s", head, a.Kind, s.bold(a.ID))
+		if a.Run != nil {
+			fmt.Fprintf(c.out, "%s\n", s.quiet(fmt.Sprintf(", in %s", plural(a.Run.Moves, "move"))))
+			c.printRun(a.Run)
+			continue
+		}
+		fmt.Fprintln(c.out, s.quiet(fmt.Sprintf(", line %d", a.Line)))
+	}
+	var parts []string
+	for _, kind := range scout.AnswerKinds {
+		if all[kind] > 0 {
+			parts = append(parts, fmt.Sprintf("%d of %s", reached[kind], plural(all[kind], kind)))
+		}
+	}
+	fmt.Fprintf(c.out, "Reached: %s.\n\n", strings.Join(parts, ", "))
+}
+
+func (c *call) printRun(run *scout.Run) {
+	if run == nil || !c.steps {
+		return
+	}
+	for _, step := range run.Steps {
+		fmt.Fprintf(c.out, "    %s\n", c.style.quiet(step))
+	}
+}

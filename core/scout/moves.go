@@ -1,0 +1,365 @@
+package scout
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+)
+
+// point is a place in a scene.
+type point = [model.MaxAxes]fixed.Num
+
+// move is one thing that players, the game's server or time can do. Walking belongs to it: who goes through a passage
+// walks there first.
+type move struct {
+	do     string // walk, pass, touch, event, write, die, start-over, again (leave and come back), wait, day (a date comes)
+	player string // whom it is about; "" for nobody
+	scene  int    // the player has to be in it; -1 where it does not matter
+	walks  bool   // goes to At first
+	at     point
+	near   *model.Movable // goes to where this lies first
+	name   string
+	args   map[string]types.Value
+	value  types.Value
+	of     string // of write: which copy
+	server bool
+	wait   int64   // of wait: how long, in milliseconds; 0 until something is due
+	alive  bool    // only for the living
+	way    outward // whether it counts as a way out of a dead end
+}
+
+// outward says whether a move counts as a way out of a dead end: the fault of a machine, and an end that players do not
+// choose, are none.
+type outward uint8
+
+const (
+	wayOut outward = iota
+	noWay
+	byStartingOver // only for goals that say so
+)
+
+// moves makes up all moves of a plan.
+type moves struct {
+	m        *model.Model
+	s        *slice
+	d        domains
+	lens     *engine.Lens
+	options  Options
+	players  []string
+	all      []move
+	calendar bool     // days pass
+	sampled  []string // what is tried with some of its values only, and counts
+}
+
+func (o Options) names() []string {
+	var out []string
+	for i := range max(1, o.Players) {
+		out = append(out, fmt.Sprintf("p%d", i+1))
+	}
+	return out
+}
+
+func movesOf(m *model.Model, s *slice, o Options) *moves {
+	x := &moves{m: m, s: s, lens: s.lens(), options: o, players: o.names()}
+	x.calendar = slices.ContainsFunc(m.OwnCrossings, func(c *model.OwnCrossing) bool { return c.Calendar != nil })
+	x.d = domains{m: m, players: x.players, numbers: written(programsOf(m))}
+	for _, p := range x.players {
+		x.walks(p)
+		x.passages(p)
+		x.checkpoints(p)
+	}
+	x.events()
+	x.writes()
+	for _, p := range x.players {
+		x.visits(p)
+	}
+	x.waits()
+	return x
+}
+
+func (x *moves) add(m move) { x.all = append(x.all, m) }
+
+// walks go to each point of a scene that may make a difference, where any does.
+func (x *moves) walks(player string) {
+	for i, scene := range x.m.Scenes {
+		if !scene.Walk || !x.lens.Exact[i] {
+			continue
+		}
+		for _, at := range x.points(scene) {
+			x.add(move{do: "walk", player: player, scene: i, walks: true, at: at, alive: true})
+		}
+	}
+}
+
+// points are the places of a scene: its spots, both ends and the middle of each edge, what stands there, its areas, and
+// the corners around these, so that one can go around them.
+func (x *moves) points(scene *model.Scene) []point {
+	var out []point
+	add := func(at point) {
+		at = scene.Nearest(at, x.m.Step)
+		if scene.Has(at) && !slices.Contains(out, at) {
+			out = append(out, at)
+		}
+	}
+	for _, spot := range scene.Spots {
+		for _, at := range along(spot, len(x.m.Axes)) {
+			add(at)
+		}
+	}
+	for _, prop := range scene.Props {
+		add(prop.Point)
+	}
+	for _, a := range x.m.Areas {
+		if a.Scene == scene && x.s.areas[a] {
+			add(middle(a))
+			for _, at := range around(a, x.m.Step) {
+				if !a.Contains(at) {
+					add(at)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// along are a spot's point, and both ends and the middle of its edge.
+func along(spot *model.Spot, axes int) []point {
+	out := []point{spot.Point}
+	for i := range axes {
+		span := spot.Span[i]
+		if span == nil {
+			continue
+		}
+		for _, n := range []fixed.Num{span.Lo, half(span.Lo, span.Hi), span.Hi} {
+			at := spot.Point
+			at[i] = n
+			out = append(out, at)
+		}
+	}
+	return out
+}
+
+func half(a, b fixed.Num) fixed.Num {
+	sum, _ := a.Add(b)
+	out, _ := sum.Div(fixed.FromInt(2))
+	return out
+}
+
+func middle(a *model.Area) point {
+	if a.Ball {
+		return a.Center
+	}
+	at := a.Lo
+	for i := range a.Axes {
+		at[i] = half(a.Lo[i], a.Hi[i])
+	}
+	return at
+}
+
+// around are the points just outside of an area's corners, along the first two axes.
+func around(a *model.Area, step fixed.Num) []point {
+	var out []point
+	for corner := range 4 {
+		at := middle(a)
+		for i := range min(2, a.Axes) {
+			if corner&(1<<i) == 0 {
+				at[i], _ = a.Lo[i].Sub(step)
+			} else {
+				at[i], _ = a.Hi[i].Add(step)
+			}
+		}
+		out = append(out, at)
+	}
+	return out
+}
+
+func (x *moves) passages(player string) {
+	for _, p := range x.m.Passages {
+		from := []*model.Spot{p.From}
+		if p.BothWays && p.To != nil {
+			from = append(from, p.To)
+		}
+		for i, spot := range from {
+			to := p.To
+			if i == 1 {
+				to = p.From
+			}
+			at := []point{spot.Point}
+			if to != nil && x.lens.Exact[to.Scene.Index] {
+				at = along(spot, len(x.m.Axes))
+			}
+			for _, one := range at {
+				x.add(move{do: "pass", player: player, scene: spot.Scene.Index, walks: spot.Scene.Walk, at: one,
+					name: p.ID, alive: true})
+			}
+		}
+	}
+}
+
+func (x *moves) checkpoints(player string) {
+	for _, c := range x.m.Checkpoints {
+		if c.Spot != nil {
+			x.add(move{do: "touch", player: player, scene: c.Spot.Scene.Index, walks: c.Spot.Scene.Walk, at: c.Spot.Point,
+				name: c.ID, alive: true})
+		}
+	}
+}
+
+func (x *moves) events() {
+	for _, e := range x.m.Events {
+		if !e.Self && x.options.NoServer {
+			continue
+		}
+		combined, all := x.d.together(e)
+		if !all && x.s.counts(x.s.closure(e.Rules)) {
+			x.sampled = append(x.sampled, e.ID)
+		}
+		senders := x.players
+		if !e.Self {
+			senders = []string{""}
+		}
+		for _, player := range senders {
+			for _, args := range combined {
+				x.event(e, player, args)
+			}
+		}
+	}
+}
+
+// event is sent from wherever the player is; where it is about something in reach, they walk there first.
+func (x *moves) event(e *model.Event, player string, args map[string]types.Value) {
+	one := move{do: "event", player: player, scene: -1, name: e.ID, args: args, server: !e.Self, alive: !e.WhileDead && e.Self}
+	for _, a := range e.Args {
+		if prop := propOf(&a, args); prop != nil && a.Within {
+			one.scene, one.walks, one.at = prop.Scene.Index, prop.Scene.Walk, prop.Point
+			break
+		}
+	}
+	for _, r := range e.Rules {
+		each(r.Do, nil, func(a *model.Action, _ []*expr.Program) {
+			if a.Takes != nil && one.near == nil && e.Self {
+				one.near = a.Takes
+			}
+		})
+	}
+	x.add(one)
+}
+
+func propOf(a *model.Arg, args map[string]types.Value) *model.Prop {
+	if a.Kind == nil {
+		return nil
+	}
+	return a.Kind.Prop(args[a.ID].Text)
+}
+
+// writes are values that players, and the game's server where the plan says so, give to variables.
+func (x *moves) writes() {
+	for _, v := range x.m.Vars {
+		byServer := v.Decl.WrittenBy.Given && !x.options.NoServer && !v.Computed() && !v.Stopwatch && !v.Seed &&
+			(v.Shared == nil || v.Shared.Mine)
+		if !byServer && !v.SelfMay || !x.s.vars[v] {
+			continue
+		}
+		values, all := x.d.of(&v.Domain, nil)
+		if !all {
+			x.sampled = append(x.sampled, v.Name)
+		}
+		players := x.players
+		if !v.Holder.OfPlayers() {
+			players = []string{""}
+		}
+		for _, of := range x.copies(v) {
+			for _, player := range players {
+				for _, value := range values {
+					x.add(move{do: "write", player: player, scene: -1, name: v.Name, of: of, value: value,
+						server: byServer})
+				}
+			}
+		}
+	}
+}
+
+// copies are the ids of the scenes, props or options that have one of a variable each; "" where there is one alone.
+func (x *moves) copies(v *model.Var) []string {
+	if v.Holder != model.OfScene && v.Holder != model.OfPlayerScene && !v.Holder.Lazy() {
+		return []string{""}
+	}
+	var out []string
+	for _, at := range x.m.Copies(v.Hold) {
+		if v.In == nil || v.In[x.m.Scenes[at]] {
+			out = append(out, x.m.CopyID(v.Hold, at))
+		}
+	}
+	return out
+}
+
+// visits are how a player's visit and life end and go on.
+func (x *moves) visits(player string) {
+	if r := x.m.Requests["start-over"]; r == nil || !r.Closed {
+		x.add(move{do: "start-over", player: player, scene: -1, way: byStartingOver})
+	}
+	if !x.options.NoServer {
+		x.add(move{do: "die", player: player, scene: -1, server: true, alive: true, way: noWay})
+	}
+	if x.m.SavesOn("leave") {
+		x.add(move{do: "again", player: player, scene: -1, way: noWay})
+	}
+}
+
+// waits are until something is due; where stopwatches or the time are read, also for a while.
+func (x *moves) waits() {
+	x.add(move{do: "wait", scene: -1})
+	if x.calendar {
+		x.add(move{do: "day", scene: -1})
+	}
+	watches := slices.ContainsFunc(x.m.Vars, func(v *model.Var) bool { return v.Stopwatch && x.s.vars[v] })
+	if !watches && !x.lens.Clock {
+		return
+	}
+	for _, n := range x.d.numbers {
+		if s, ok := n.Int(); ok && s > 0 && s <= 86_400 {
+			x.add(move{do: "wait", scene: -1, wait: s * 1000})
+		}
+	}
+}
+
+// still says whether a move is one request and nothing else: nobody walks for it, and no time passes.
+func (m *move) still() bool {
+	return !m.walks && m.near == nil && (m.do == "event" || m.do == "write" || m.do == "touch")
+}
+
+// words are a move as a sentence's part: "p1 goes through mill_gate".
+func (m *move) words() string {
+	who := cmp.Or(m.player, "the game")
+	switch m.do {
+	case "walk":
+		return who + " walks"
+	case "pass":
+		return who + " goes through " + m.name
+	case "touch":
+		return who + " touches " + m.name
+	case "event":
+		if m.server {
+			return "the game sends " + m.name
+		}
+		return who + " sends " + m.name
+	case "write":
+		return fmt.Sprintf("%s is written: %s", m.name, m.value)
+	case "die":
+		return who + " dies"
+	case "start-over":
+		return who + " starts over"
+	case "again":
+		return who + " leaves and comes back"
+	}
+	if m.do == "day" {
+		return "the next day comes"
+	}
+	return "time passes"
+}

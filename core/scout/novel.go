@@ -1,0 +1,183 @@
+package scout
+
+import (
+	"container/heap"
+	"hash/maphash"
+	"math"
+	"slices"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+)
+
+// Where there are more states than can be kept, a search prefers those in which something is new among those that are as
+// far from what is looked for: first those with something that was never so before, then those in which two things were
+// never so together; and of these, those that are nearer. Numbers that the plan's expressions do not tell apart count as
+// one.
+//
+// Source: N. Lipovetzky, H. Geffner, Best-First Width Search: Exploration and Exploitation in Classical Planning, AAAI
+// 2017.
+
+// newness is what is new in a state.
+type newness uint8
+
+const (
+	newAlone    newness = iota // something that was in no state before
+	newTogether                // two things that were in no state together
+	nothingNew
+)
+
+// atom is one thing that is so in a state.
+type atom uint32
+
+// atoms are what is so in the worker's session, and what is as at the start.
+func (w *worker) atoms() (out, start []atom) {
+	w.run.Shows(w.moves.lens, func(what uint32, v types.Value, atStart bool) {
+		at := uint32(0)
+		switch v.Kind {
+		case types.IsNum:
+			i, exact := slices.BinarySearchFunc(w.moves.d.numbers, v.Num, fixed.Num.Cmp)
+			if at = uint32(2 * i); exact {
+				at++
+			}
+		case types.IsBool:
+			if v.Bool {
+				at = 1
+			}
+		default:
+			at = uint32(maphash.String(textSeed, v.Text))
+		}
+		one := atom(what*2654435761 ^ at*40503 + what)
+		if atStart {
+			start = append(start, one)
+		} else {
+			out = append(out, one)
+		}
+	})
+	return out, start
+}
+
+// textSeed is one for the whole program, so that the same text is the same atom in all workers.
+var textSeed = maphash.MakeSeed()
+
+// news counts what was seen.
+type news struct {
+	alone    map[atom]bool
+	together map[uint64]bool
+}
+
+// of is what is new in a state, among those that are as far from what is looked for; it is not new after that.
+func (n *news) of(gap float64, atoms, start []atom) newness {
+	out := nothingNew
+	salt := atom(math.Float64bits(gap) >> 32 * 2654435761)
+	for _, a := range start { // that something is as at the start again is new only alone: most things mostly are
+		if a ^= salt; !n.alone[a] {
+			n.alone[a], out = true, newAlone
+		}
+	}
+	for i, a := range atoms {
+		atoms[i] = a ^ salt
+		a ^= salt
+		if !n.alone[a] {
+			n.alone[a], out = true, newAlone
+		}
+		for _, b := range atoms[:i] {
+			if pair := uint64(min(a, b))<<32 | uint64(max(a, b)); !n.together[pair] {
+				n.together[pair], out = true, min(out, newTogether)
+			}
+		}
+	}
+	return out
+}
+
+// waiting are states that wait to be expanded: the nearest first, and of equals the first.
+type waiting []wait
+
+type wait struct {
+	gap float64
+	at  int32
+}
+
+func (q *waiting) add(gap float64, at int32) { heap.Push(q, wait{gap, at}) }
+
+func (q *waiting) next() (int32, bool) {
+	if len(*q) == 0 {
+		return 0, false
+	}
+	return heap.Pop(q).(wait).at, true
+}
+
+// Len, Less, Swap, Push and Pop are those of container/heap.
+func (q waiting) Len() int { return len(q) }
+
+// Less says which of two comes first.
+func (q waiting) Less(a, b int) bool {
+	return q[a].gap < q[b].gap || q[a].gap == q[b].gap && q[a].at < q[b].at
+}
+
+// Swap changes two.
+func (q waiting) Swap(a, b int) { q[a], q[b] = q[b], q[a] }
+
+// Push adds one.
+func (q *waiting) Push(x any) { *q = append(*q, x.(wait)) }
+
+// Pop takes the last one out.
+func (q *waiting) Pop() any {
+	last := (*q)[len(*q)-1]
+	*q = (*q)[:len(*q)-1]
+	return last
+}
+
+// gaps are what a search goes toward: its questions, or the gates of the plan where it has none.
+type gaps struct {
+	asks  []*expr.Gap // of each question; nil of progress
+	gates []*expr.Gap
+}
+
+func gapsOf(m *model.Model, asks []question) gaps {
+	var out gaps
+	for _, q := range asks {
+		switch {
+		case q.goal != nil:
+			out.asks = append(out.asks, q.goal.Reach.Gap())
+		case q.mile.When != nil:
+			out.asks = append(out.asks, q.mile.When.Gap())
+		default:
+			out.asks = append(out.asks, nil)
+		}
+	}
+	for _, p := range m.Passages {
+		if p.If != nil && len(asks) == 0 {
+			out.gates = append(out.gates, p.If.Gap())
+		}
+	}
+	return out
+}
+
+// gap is how far the worker's state is from what is looked for and was not had.
+func (w *worker) gap(had uint64) float64 {
+	watcher := engine.Watcher{Run: w.run, Of: w.moves.players[0]}
+	ask := func(p *expr.Program) (types.Value, bool) {
+		v, err := watcher.Ask(p)
+		return v, err == nil
+	}
+	sum := 0.0
+	for i, g := range w.gaps.asks {
+		switch {
+		case had&(1<<i) != 0:
+		case g != nil:
+			sum += g.Of(ask)
+		default:
+			if v, ok := ask(w.asks[i].mile.Progress); ok {
+				sum += math.Max(0, w.asks[i].mile.Goal.Float()-v.Num.Float())
+			}
+		}
+	}
+	for _, g := range w.gaps.gates {
+		sum += g.Of(ask)
+	}
+	return sum
+}

@@ -1,0 +1,303 @@
+package scout
+
+import (
+	"fmt"
+	"slices"
+
+	"alluvion.dev/core/model"
+)
+
+// search looks through states, breadth first, so that the first way to anything is a shortest one.
+type search struct {
+	name  string
+	m     *model.Model
+	s     *slice
+	moves *moves
+	asks  []question
+	most  int
+
+	nodes []node
+	known map[key]int32
+	arena []byte
+	edges []edge
+	facts map[fact]where
+	first map[int]int32           // of each question: the first state in which it held
+	queue [nothingNew + 1]waiting // the states that were not expanded yet, by what is new in them; with some that were
+	plain int                     // up to which state all have been expanded, in their order
+	level int                     // up to which state the way to each is a shortest one; 0 as long as all are
+	done  int                     // how many states have been expanded
+	short int                     // how many had been when ways were last made short
+	news  news
+	tried int
+	full  bool // more states than may be kept
+}
+
+// node is a state: where it is kept, how one comes to it, and where it leads.
+type node struct {
+	at, size int // in the arena
+	parent   int32
+	move     int32
+	had      uint64 // which questions have come to hold on the way
+	scene    int16  // of the first player
+	first, n int32  // its edges
+	expanded bool
+}
+
+type edge struct {
+	to, move int32
+	way      outward
+}
+
+// where is how something was first seen: in which state, by which move.
+type where struct{ node, move int32 }
+
+func newSearch(name string, m *model.Model, asks []question, s *slice, o Options) *search {
+	most := o.States
+	if most <= 0 {
+		most = MostStates
+	}
+	return &search{name: name, m: m, s: s, asks: asks, moves: movesOf(m, s, o), most: most, known: map[key]int32{},
+		facts: map[fact]where{}, first: map[int]int32{}, news: news{map[atom]bool{}, map[uint64]bool{}}}
+}
+
+// worker makes one that can work at this search.
+func (x *search) worker() *worker { return newWorker(x.m, x.moves, x.asks) }
+
+// begin takes the first state in.
+func (x *search) begin() error {
+	w := x.worker()
+	if err := w.start(); err != nil {
+		return err
+	}
+	for _, f := range w.heard {
+		x.facts[f] = where{-1, -1}
+	}
+	had := w.holds()
+	x.take(-1, next{move: -1, key: w.key(had), had: had, scene: w.scene(), kept: w.run.Keep(nil), gap: w.gap(had)})
+	return nil
+}
+
+// take takes a state in, and gives its number; -1 where there is no room for it.
+func (x *search) take(parent int32, n next) int32 {
+	if at, ok := x.known[n.key]; ok {
+		return at
+	}
+	if len(x.nodes) >= x.most {
+		x.full = true
+		return -1
+	}
+	class := x.news.of(n.gap, n.atoms, n.start)
+	if class == nothingNew && len(x.nodes) > x.most/2 { // the room that is left is for what is new
+		x.full = true
+		return -1
+	}
+	at := int32(len(x.nodes))
+	x.known[n.key] = at
+	x.nodes = append(x.nodes, node{at: len(x.arena), size: len(n.kept), parent: parent, move: n.move, had: n.had,
+		scene: n.scene})
+	x.arena = append(x.arena, n.kept...)
+	x.queue[class].add(n.gap, at)
+	for i := range x.asks {
+		if _, before := x.first[i]; !before && n.had&(1<<i) != 0 {
+			x.first[i] = at
+		}
+	}
+	return at
+}
+
+// layer is how many states are handed out together: what is found of them is taken in in their order, so that a search
+// comes to the same whatever works at it.
+const layer = 512
+
+// jobs are the next states to expand, for some workers; none where the search is over.
+func (x *search) jobs(workers int) [][]int32 {
+	next := x.next()
+	var out [][]int32
+	part := max(1, (len(next)+workers-1)/max(1, workers))
+	for part := range slices.Chunk(next, part) {
+		out = append(out, part)
+	}
+	return out
+}
+
+// breadth is the part of the states that are expanded in their order, so that the first way is a shortest one.
+func (x *search) breadth() int { return min(x.most/4, 4096) }
+
+func (x *search) next() []int32 {
+	var out []int32
+	for ; x.plain < len(x.nodes) && len(x.nodes) < x.breadth() && len(out) < layer; x.plain++ {
+		x.nodes[x.plain].expanded = true
+		out = append(out, int32(x.plain))
+	}
+	if len(out) > 0 {
+		return out
+	}
+	if x.level == 0 {
+		x.level = len(x.nodes)
+	}
+	for class := range x.queue {
+		for len(out) < layer/8 {
+			at, ok := x.queue[class].next()
+			if !ok {
+				break
+			}
+			if !x.nodes[at].expanded {
+				x.nodes[at].expanded = true
+				out = append(out, at)
+			}
+		}
+		if len(out) > 0 { // the better ones first: what they lead to may be better than what is waiting
+			break
+		}
+	}
+	return out
+}
+
+// work expands states. It only reads the search, so that several can work at the same time.
+func (x *search) work(w *worker, part []int32) []found {
+	out := make([]found, 0, len(part))
+	known := func(k key) bool { _, ok := x.known[k]; return ok }
+	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
+	for _, i := range part {
+		n := &x.nodes[i]
+		out = append(out, w.expand(x.arena[n.at:n.at+n.size], n.had, known, seen, len(x.nodes) >= x.most))
+	}
+	return out
+}
+
+// takeAll takes in what was found from the states of a job.
+func (x *search) takeAll(part []int32, all []found) {
+	for k, f := range all {
+		from := part[k]
+		x.tried += f.tried
+		for i, fact := range f.facts {
+			if _, before := x.facts[fact]; !before {
+				x.facts[fact] = where{from, f.by[i]}
+			}
+		}
+		first := len(x.edges)
+		for _, n := range f.nexts {
+			to, way := x.take(from, n), x.moves.all[n.move].way
+			if to == from {
+				continue
+			}
+			if i := slices.IndexFunc(x.edges[first:], func(e edge) bool { return e.to == to }); i >= 0 {
+				if way < x.edges[first+i].way {
+					x.edges[first+i] = edge{to, n.move, way}
+				}
+				continue
+			}
+			x.edges = append(x.edges, edge{to, n.move, way})
+		}
+		x.nodes[from].first, x.nodes[from].n = int32(first), int32(len(x.edges)-first)
+	}
+	x.done += len(part)
+}
+
+// path are the moves from the start to a state. Where the first way to it was perhaps no shortest one, it is the shortest
+// of those that were seen.
+func (x *search) path(at int32) []*move {
+	if x.level > 0 && int(at) >= x.level {
+		x.shorten()
+	}
+	var out []*move
+	for at >= 0 && x.nodes[at].move >= 0 {
+		out = append(out, &x.moves.all[x.nodes[at].move])
+		at = x.nodes[at].parent
+	}
+	slices.Reverse(out)
+	return out
+}
+
+// shorten lets each state be reached by the shortest way along all edges that were seen.
+func (x *search) shorten() {
+	if x.short == x.done {
+		return
+	}
+	x.short = x.done
+	seen := make([]bool, len(x.nodes))
+	seen[0] = true
+	for queue := []int32{0}; len(queue) > 0; queue = queue[1:] {
+		n := &x.nodes[queue[0]]
+		for _, e := range x.edges[n.first : n.first+n.n] {
+			if e.to >= 0 && !seen[e.to] {
+				seen[e.to] = true
+				x.nodes[e.to].parent, x.nodes[e.to].move = queue[0], e.move
+				queue = append(queue, e.to)
+			}
+		}
+	}
+}
+
+// pathTo are the moves to where something was first seen, that one included.
+func (x *search) pathTo(w where) []*move {
+	if w.move < 0 {
+		return nil
+	}
+	return append(x.path(w.node), &x.moves.all[w.move])
+}
+
+// isShortest says whether the way to a state is a shortest one: it was found in the order of length, or every way is
+// known.
+func (x *search) isShortest(at int32) bool { return x.level == 0 || int(at) < x.level || x.over() }
+
+// over says whether every state that can be reached was expanded.
+func (x *search) over() bool { return x.done == len(x.nodes) && !x.full }
+
+// why says what keeps the search from being complete.
+func (x *search) why() []string {
+	out := slices.Clone(x.s.why)
+	if !x.over() {
+		out = append(out, fmt.Sprintf("it stopped at %d states", len(x.nodes)))
+	}
+	for _, name := range x.moves.sampled {
+		out = append(out, fmt.Sprintf("of %s only some values are tried", name))
+	}
+	if x.moves.options.NoServer {
+		out = append(out, "what the game's server sends is left out")
+	}
+	return out
+}
+
+// ends are the states from which something cannot be reached any more: good are those where it is reached, and what is
+// not expanded counts as good. One pass backward along the ways out marks what leads there; the rest is an end.
+func (x *search) ends(good func(int32) bool, startsOver bool) []int32 {
+	back := make([][]int32, len(x.nodes))
+	live := make([]bool, len(x.nodes))
+	var queue []int32
+	mark := func(i int32) {
+		if !live[i] {
+			live[i] = true
+			queue = append(queue, i)
+		}
+	}
+	for i := range x.nodes {
+		n := &x.nodes[i]
+		if !n.expanded || good(int32(i)) {
+			mark(int32(i))
+		}
+		for _, e := range x.edges[n.first : n.first+n.n] {
+			switch {
+			case e.way == noWay || e.way == byStartingOver && !startsOver:
+			case e.to < 0: // there was no room for where it leads
+				mark(int32(i))
+			default:
+				back[e.to] = append(back[e.to], int32(i))
+			}
+		}
+	}
+	for len(queue) > 0 {
+		at := queue[len(queue)-1]
+		queue = queue[:len(queue)-1]
+		for _, from := range back[at] {
+			mark(from)
+		}
+	}
+	var out []int32
+	for i := range live {
+		if !live[i] {
+			out = append(out, int32(i))
+		}
+	}
+	return out
+}

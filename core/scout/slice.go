@@ -1,0 +1,499 @@
+package scout
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/expr"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+)
+
+// A slice is what of the state can decide the answer to a question. Everything that players and the game do goes through
+// the engine as it is; the slice only says which states are the same for the question. It is the smallest set that is
+// closed under this, going backward from what the question reads:
+//
+//   - where players are and whether they live always counts, and so does every condition of a passage or a request;
+//   - of an event that can change something that counts, everything counts that decides whether it does: its condition,
+//     those of its rules on the way to that action, and of every other rule that follows in the same event and could
+//     refuse or fail, which would undo it; and every invariant that the event could break;
+//   - of a value that is written to something that counts, everything counts that it is computed from;
+//   - of a variable that counts, everything counts that its fates and its own expression read.
+//
+// Proof that the rest makes no difference: take two states that agree on the slice, and one move. Whether it is refused is
+// decided by conditions that are in the slice, if it changes anything in the slice; and what it makes of the slice is
+// computed from values in the slice. So the two next states agree on it again. A move that changes nothing in the slice
+// may be refused in one state and not in the other: both ways the slice stays as it was.
+type slice struct {
+	m       *model.Model
+	vars    map[*model.Var]bool
+	marks   map[int]bool
+	earned  map[int]bool
+	exact   bool // coordinates are read somewhere
+	facing  bool
+	visits  bool
+	timers  bool
+	clock   bool
+	areas   map[*model.Area]bool // that are asked for, or in which something happens that counts
+	why     []string             // what keeps a search with it from being complete
+	changed bool
+	reads   []reading // of numbers, for what they are compared with
+}
+
+type reading struct {
+	v       *model.Var
+	path    string
+	program *expr.Program
+}
+
+// sliceFor is the slice for a question, where ask names what it reads; for everything, where whole says so.
+func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
+	s := &slice{m: m, vars: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
+		areas: map[*model.Area]bool{}}
+	ask(s)
+	for _, p := range m.Passages {
+		s.need(p.If)
+		if p.Waymark != nil {
+			s.marks[p.Waymark.Index] = true
+		}
+	}
+	for _, q := range m.Requests {
+		s.need(q.If)
+	}
+	if whole {
+		for _, p := range programsOf(m) {
+			s.need(p)
+		}
+		for _, w := range m.Waymarks {
+			s.marks[w.Index] = true
+		}
+	}
+	for s.changed = true; s.changed; {
+		s.changed = false
+		s.once()
+	}
+	s.doubts()
+	return s
+}
+
+// once goes through everything that could change what counts.
+func (s *slice) once() {
+	for v := range s.vars {
+		s.need(v.Is)
+		s.need(v.While)
+		for i := range v.Fates {
+			s.need(v.Fates[i].Set)
+		}
+		for _, option := range s.m.Pickable[v.Type.Of] {
+			s.need(option.If)
+		}
+		if len(s.m.OnChanged(v)) > 0 && (v.SelfMay || v.Decl.WrittenBy.Given) {
+			s.moment(s.m.OnChanged(v))
+		}
+	}
+	for _, e := range s.m.Events {
+		if s.moment(e.Rules) {
+			s.need(e.If)
+		}
+	}
+	s.moment(s.life())
+	for _, timers := range [][]model.Timer{s.m.Timers, s.m.OwnTimers} {
+		for _, t := range timers {
+			if s.moment([]*model.Rule{t.Rule}) && !s.timers {
+				s.timers, s.changed = true, true
+			}
+		}
+	}
+	for _, x := range s.m.Milestones {
+		if s.earned[x.Index] || s.moment(s.earnedRules(x)) {
+			s.earn(x)
+		}
+	}
+	s.moment(s.m.On("saved"))
+	for _, c := range s.m.OwnCrossings {
+		s.moment(slices.Concat(c.Rules, c.Each))
+	}
+	for _, a := range s.m.Areas {
+		if !s.areas[a] && (a.Point != nil || s.counts(s.closure(slices.Concat(a.Entered, a.Exited)))) {
+			s.areas[a], s.changed = true, true
+		}
+		if a.Prop != nil && !s.areas[a] &&
+			s.counts(s.closure(slices.Concat(a.Prop.Kind.Entered, a.Prop.Kind.Exited))) {
+			s.areas[a], s.changed = true, true
+		}
+	}
+}
+
+// life are the rules on all moments of a player's life that belong to what set them off.
+func (s *slice) life() []*model.Rule {
+	var out []*model.Rule
+	for _, r := range s.m.Rules {
+		switch r.Moment.Kind {
+		case "joined", "started", "loaded", "left", "departed", "arrived", "came-back", "died", "checkpoint", "picked",
+			"entered", "exited":
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func (s *slice) earnedRules(x *model.Milestone) []*model.Rule {
+	var out []*model.Rule
+	for _, r := range s.m.On("milestone") {
+		if r.Moment.Of == "" || r.Moment.Of == x.ID {
+			out = append(out, r)
+		}
+	}
+	return out
+}
+
+func (s *slice) earn(x *model.Milestone) {
+	if !s.earned[x.Index] {
+		s.earned[x.Index], s.changed = true, true
+	}
+	s.need(x.When)
+	s.need(x.Progress)
+}
+
+// follows is everything that one moment can set off in the same event.
+type follows struct {
+	rules  []*model.Rule
+	writes map[*model.Var]bool
+	life   bool
+}
+
+func (s *slice) closure(rules []*model.Rule) *follows {
+	f := &follows{writes: map[*model.Var]bool{}}
+	s.follow(f, rules)
+	return f
+}
+
+func (s *slice) follow(f *follows, rules []*model.Rule) {
+	for _, r := range rules {
+		if r == nil || slices.Contains(f.rules, r) {
+			continue
+		}
+		f.rules = append(f.rules, r)
+		each(r.Do, nil, func(a *model.Action, _ []*expr.Program) {
+			if a.Var != nil {
+				f.writes[a.Var] = true
+				s.follow(f, s.m.OnChanged(a.Var))
+				if a.Var.Type.Kind == types.Pick {
+					s.follow(f, s.m.On("picked"))
+				}
+			}
+			if a.Sends != nil {
+				s.follow(f, a.Sends.Rules)
+			}
+			if a.Goes || a.Turn != model.NoTurn {
+				f.life = true
+				s.follow(f, s.life())
+			}
+		})
+	}
+}
+
+// each walks through actions and those inside of them, with what decides on them.
+func each(list []*model.Action, under []*expr.Program, do func(a *model.Action, under []*expr.Program)) {
+	for _, a := range list {
+		do(a, under)
+		inside := under
+		if a.If != nil {
+			inside = append(slices.Clone(under), a.If)
+		}
+		for _, block := range a.Blocks {
+			each(block, inside, do)
+		}
+	}
+}
+
+// counts says whether anything that is set off changes something that counts.
+func (s *slice) counts(f *follows) bool {
+	if f.life {
+		return true
+	}
+	for v := range f.writes {
+		if s.vars[v] {
+			return true
+		}
+	}
+	return slices.ContainsFunc(f.rules, func(r *model.Rule) bool {
+		found := false
+		each(r.Do, nil, func(a *model.Action, _ []*expr.Program) { found = found || s.actionCounts(a) })
+		return found
+	})
+}
+
+func (s *slice) actionCounts(a *model.Action) bool {
+	return a.Var != nil && s.vars[a.Var] || a.Goes || a.Turn != model.NoTurn || a.Takes != nil || a.SetsDown != nil ||
+		a.Remembers && s.marks[a.Waymark.Index] || a.Waymark != nil && s.marks[a.Waymark.Index] ||
+		a.Who != (expr.Ref{}) && a.Turn == model.NoTurn && len(s.earned) > 0
+}
+
+// moment takes in what decides about a moment's rules and all that follows from them, where any of it counts.
+func (s *slice) moment(rules []*model.Rule) bool {
+	f := s.closure(rules)
+	if !s.counts(f) {
+		return false
+	}
+	for _, r := range f.rules {
+		s.rule(r)
+	}
+	for _, a := range s.m.Always {
+		if s.touches(f, a.That) {
+			s.need(a.That)
+		}
+	}
+	return true
+}
+
+// touches says whether what is set off can change anything that a condition reads.
+func (s *slice) touches(f *follows, p *expr.Program) bool {
+	for _, r := range p.Reads {
+		v := s.m.VarOf(r.Ref)
+		switch {
+		case v == nil && f.life:
+			return true
+		case v == nil:
+		case f.writes[v] || v.Is != nil && s.touches(f, v.Is):
+			return true
+		}
+	}
+	return false
+}
+
+// rule takes in what decides whether a rule changes something that counts, or refuses or fails.
+func (s *slice) rule(r *model.Rule) {
+	matters := false
+	read := func(p *expr.Program, must bool) {
+		if p != nil && (must || p.MayFail()) {
+			matters = true
+			s.need(p)
+		}
+	}
+	each(r.Do, nil, func(a *model.Action, under []*expr.Program) {
+		counts := s.actionCounts(a) || a.Fails != "" || a.Sends != nil
+		if a.Var != nil && a.Var.Refuse && a.Value != nil {
+			counts = true
+			s.add(a.Var)
+		}
+		read(a.Value, counts)
+		read(a.If, false)
+		for _, p := range a.Reads {
+			read(p, counts || len(a.Blocks) > 0)
+		}
+		if counts {
+			matters = true
+			for _, p := range under {
+				s.need(p)
+			}
+			if a.Sends != nil {
+				s.need(a.Sends.If)
+			}
+			s.through(&a.Target)
+		}
+	})
+	if matters || r.If != nil && r.If.MayFail() {
+		s.need(r.If)
+		s.need(r.Only)
+	}
+}
+
+// through takes in what leads to the player whose something is.
+func (s *slice) through(ref *expr.Ref) {
+	for via := ref.Via; via != nil; via = via.Via {
+		if v := s.m.VarOf(*via); v != nil {
+			s.add(v)
+		}
+	}
+}
+
+func (s *slice) add(v *model.Var) {
+	if v != nil && !s.vars[v] {
+		s.vars[v], s.changed = true, true
+	}
+}
+
+// need takes in all that an expression reads.
+func (s *slice) need(p *expr.Program) {
+	if p == nil {
+		return
+	}
+	for i := range p.Reads {
+		s.reading(p, &p.Reads[i])
+	}
+}
+
+func (s *slice) reading(p *expr.Program, r *expr.Read) {
+	set := func(flag *bool) {
+		if !*flag {
+			*flag, s.changed = true, true
+		}
+	}
+	s.through(&r.Ref)
+	if v := s.m.VarOf(r.Ref); v != nil {
+		s.add(v)
+		one := reading{v, r.Path, p}
+		if !slices.Contains(s.reads, one) {
+			s.reads = append(s.reads, one)
+		}
+		return
+	}
+	switch r.Ref.What {
+	case expr.Visits, expr.FirstVisit:
+		set(&s.visits)
+	case expr.Waymark:
+		if !s.marks[r.Ref.Slot] {
+			s.marks[r.Ref.Slot], s.changed = true, true
+		}
+	case expr.Earned:
+		if x := r.Ref.Slot; x < len(s.m.Milestones) && !s.earned[x] {
+			s.earn(s.m.Milestones[x])
+		}
+	case expr.PlaceAxis, expr.PlaceAt:
+		set(&s.exact)
+	case expr.MovableAt:
+		if r.Ref.Slot != expr.AtScene {
+			set(&s.exact)
+		}
+	case expr.PlaceFacing:
+		set(&s.facing)
+	case expr.InArea:
+		for _, a := range s.m.Areas {
+			if a.Index == r.Ref.Slot && !s.areas[a] {
+				s.areas[a], s.changed = true, true
+			}
+		}
+	case expr.Time:
+		set(&s.clock)
+	}
+}
+
+// doubts notes what keeps a search with the slice from being complete, whatever it finds.
+func (s *slice) doubts() {
+	doubt := func(format string, args ...any) {
+		if text := fmt.Sprintf(format, args...); !slices.Contains(s.why, text) {
+			s.why = append(s.why, text)
+		}
+	}
+	for _, v := range s.m.Vars {
+		switch {
+		case !s.vars[v]:
+		case v.Stopwatch:
+			doubt("%s runs on by itself, and only some of its times are tried", v.Name)
+		case v.Seed:
+			doubt("%s is drawn, and one draw is tried", v.Name)
+		case v.Shared != nil && !v.Shared.Mine:
+			doubt("another game writes %s, and that is not tried", v.Name)
+		}
+	}
+	if s.clock {
+		doubt("the time of the session is read, and only some times are tried")
+	}
+	if s.exact {
+		doubt("coordinates are read, and only some points are tried")
+	}
+	for _, c := range s.m.OwnCrossings {
+		if c.Calendar != nil && s.crossingCounts(c) {
+			doubt("%s comes by the date, and days are tried one after the other", c.Title())
+		}
+	}
+}
+
+func (s *slice) crossingCounts(c *model.OwnCrossing) bool {
+	return s.counts(s.closure(slices.Concat(c.Rules, c.Each))) || slices.ContainsFunc(s.m.Vars, func(v *model.Var) bool {
+		return s.vars[v] && v.Fates.At(c.Crossing).Kind != "keep" && v.Fates.At(c.Crossing).Kind != ""
+	})
+}
+
+// lens is the slice as the engine takes it.
+func (s *slice) lens() *engine.Lens {
+	l := &engine.Lens{Facing: s.facing, Visits: s.visits, Timers: s.timers, Clock: s.clock,
+		Exact: make([]bool, len(s.m.Scenes)), Marks: make([]bool, len(s.m.Waymarks)),
+		Earned: make([]bool, len(s.m.Milestones)), // nobody misses a crossing here: who leaves comes back at once
+		Entry:  s.m.Place.Death.Kind == "entry" || s.m.Place.Leave.Kind == "entry"}
+	for _, h := range s.m.Holders {
+		shown, most := make([]bool, len(h.Stored)), make([]fixed.Num, len(h.Stored))
+		for i, v := range h.Stored {
+			if shown[i] = s.vars[v]; shown[i] {
+				most[i] = s.most(v)
+			}
+		}
+		l.Vars, l.Most = append(l.Vars, shown), append(l.Most, most)
+	}
+	for i, scene := range s.m.Scenes {
+		l.Exact[i] = s.exact || !scene.Walk
+	}
+	for a := range s.areas {
+		l.Exact[a.Scene.Index] = true
+	}
+	for i := range l.Marks {
+		l.Marks[i] = s.marks[i]
+	}
+	for i := range l.Earned {
+		l.Earned[i] = s.earned[i]
+	}
+	return l
+}
+
+// most is the number from which on a variable's numbers are all the same for everything that counts: one more than the
+// greatest that it is compared with. 0 where there is none: where it is read for anything but comparisons with written
+// numbers, or where what is written to it depends on what it was in another way than by adding something that is never
+// negative, so that it would matter how far beyond it is.
+func (s *slice) most(v *model.Var) fixed.Num {
+	if !v.Type.Numeric() || v.Stopwatch || v.Seed || v.Computed() || v.Refuse {
+		return fixed.Num{}
+	}
+	for _, e := range s.m.Effects {
+		if a := e.Action; a.Var == v && !(a.Change == model.Raises || a.Change == model.Sets && a.Value != nil ||
+			a.Change == model.Adds && a.Value != nil && a.Value.Type.Range.HasLo && a.Value.Type.Range.Lo.Sign() >= 0) {
+			return fixed.Num{}
+		}
+	}
+	var most fixed.Num
+	for _, r := range s.reads {
+		if r.v != v || s.progress(r.program) {
+			continue
+		}
+		numbers, only := r.program.OnlyAgainst(r.path)
+		if !only {
+			return fixed.Num{}
+		}
+		for _, n := range numbers {
+			most = fixed.Max(most, n)
+		}
+	}
+	for _, x := range s.m.Milestones {
+		if s.earned[x.Index] && x.Progress != nil && x.Progress.Name && s.m.VarOf(x.Progress.Target) == v {
+			most = fixed.Max(most, x.Goal)
+		}
+	}
+	most, err := most.Add(v.Step)
+	if err != nil || v.Max.Less(most) {
+		return fixed.Num{}
+	}
+	return most
+}
+
+// progress says whether an expression is a milestone's progress, and a name and nothing more: it is compared with the
+// goal.
+func (s *slice) progress(p *expr.Program) bool {
+	return p.Name && slices.ContainsFunc(s.m.Milestones, func(x *model.Milestone) bool { return x.Progress == p })
+}
+
+// leftOut are the stored variables that decide nothing in the slice.
+func (s *slice) leftOut() []string {
+	var out []string
+	for _, v := range s.m.Vars {
+		if !v.Computed() && !s.vars[v] {
+			out = append(out, v.Name)
+		}
+	}
+	return out
+}
+
+// words are reasons as one sentence.
+func words(list []string) string { return strings.Join(list, "; ") }

@@ -1,0 +1,430 @@
+package scout
+
+import (
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"time"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/types"
+)
+
+// fact is something that was seen to happen: which kind, and which one of that kind.
+type fact struct {
+	kind factKind
+	at   int32  // its place among those of its kind
+	more string // of a failure: what it says; of an option: which
+}
+
+type factKind uint8
+
+const (
+	ranRule factKind = iota
+	wentThrough
+	wasClosed
+	wasIn
+	touched
+	earned
+	sent
+	picked
+	brokeAlways
+	ruleFailed
+	fateFailed
+	cutOff // by rule
+	cutOffByFate
+)
+
+// A worker takes states up and tries moves on them. Each has a session of its own, so that several work at once.
+type worker struct {
+	m       *model.Model
+	run     *engine.Run
+	moves   *moves
+	asks    []question
+	gaps    gaps
+	ticks   []string // of steps, where a run is written down
+	records bool
+	rates   engine.Rates
+	heard   []fact
+	idle    bool // nothing has come of the request that was carried out last
+	look    []byte
+	pending []fact // of the request that is being carried out
+}
+
+func newWorker(m *model.Model, moves *moves, asks []question) *worker {
+	w := &worker{m: m, moves: moves, asks: asks, gaps: gapsOf(m, asks)}
+	w.begin()
+	return w
+}
+
+// begin opens a new session.
+func (w *worker) begin() {
+	w.run = engine.New(w.m)
+	w.run.Trace(func(r *model.Rule) { w.pending = append(w.pending, fact{ranRule, int32(r.Index), ""}) })
+	w.run.Cuts(func(x engine.Lost) {
+		f := fact{cutOffByFate, int32(slot(w.m, x.Var)), ""}
+		if x.Rule != nil {
+			f = fact{cutOff, int32(x.Rule.Index), x.Var.Name}
+		}
+		w.pending = append(w.pending, f)
+	})
+}
+
+func slot(m *model.Model, v *model.Var) int {
+	for i, x := range m.Vars {
+		if x == v {
+			return i
+		}
+	}
+	return -1
+}
+
+// start lets everybody join: the state that a search begins with.
+func (w *worker) start() error {
+	for _, p := range w.moves.players {
+		if err := w.ask(&engine.Request{Do: "join", Player: p, Slot: 1}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// ask carries out one request now, and notes what is seen of it.
+func (w *worker) ask(req *engine.Request) error {
+	req.At, req.Date = w.run.Clock(), w.today()
+	w.pending = w.pending[:0]
+	res, err := w.run.Step(req)
+	if err != nil {
+		w.refused(req, err)
+		return err
+	}
+	w.heard = append(w.heard, w.pending...)
+	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
+	w.saw(req, &res)
+	w.write(req)
+	return nil
+}
+
+// refused notes of a refusal what somebody wants to know: a gate that was closed, a rule that failed.
+func (w *worker) refused(req *engine.Request, err error) {
+	var refusal *engine.Refusal
+	if !errors.As(err, &refusal) {
+		return
+	}
+	if w.records && refusal.Kind != engine.TooFast {
+		w.ticks = append(w.ticks, "{refused: "+stepOf(req)+"}")
+	}
+	switch {
+	case refusal.Kind == engine.Failed && refusal.Rule > 0:
+		w.heard = append(w.heard, fact{ruleFailed, int32(refusal.Rule), refusal.Reason})
+	case req.Do == "pass" && refusal.Kind == engine.Refused && refusal.Rule == 0:
+		if p := w.m.Passage(req.Name); p != nil && p.If != nil && w.run.StandsBefore(req.Player, p) {
+			if holds, err := (engine.Watcher{Run: w.run, Of: req.Player}).Ask(p.If); err == nil && !holds.Bool {
+				w.heard = append(w.heard, fact{wasClosed, int32(indexOf(w.m.Passages, p)), ""})
+			}
+		}
+	}
+}
+
+func indexOf[T comparable](list []T, x T) int {
+	for i := range list {
+		if list[i] == x {
+			return i
+		}
+	}
+	return -1
+}
+
+// saw notes what came of a request.
+func (w *worker) saw(req *engine.Request, res *engine.Result) {
+	switch req.Do {
+	case "pass":
+		w.heard = append(w.heard, fact{wentThrough, int32(indexOf(w.m.Passages, w.m.Passage(req.Name))), ""})
+	case "event":
+		w.heard = append(w.heard, fact{sent, int32(w.m.Event(req.Name).Index), ""})
+	}
+	for i := range res.Changes {
+		c := &res.Changes[i]
+		if v := w.m.Var(c.Name); v != nil && v.Type.Kind == types.Pick && c.To.Kind == types.IsText {
+			w.heard = append(w.heard, fact{picked, int32(slot(w.m, v)), c.To.Text})
+		}
+	}
+	w.told(res.Notices)
+}
+
+func (w *worker) told(notices []engine.Notice) {
+	for i := range notices {
+		n := &notices[i]
+		switch n.Kind {
+		case "arrived":
+			w.heard = append(w.heard, fact{wasIn, int32(w.m.Scene(n.Scene).Index), ""})
+		case "checkpoint":
+			w.heard = append(w.heard, fact{touched, int32(w.m.Checkpoint(n.ID).Index), ""})
+		case "milestone":
+			for _, x := range w.m.Milestones {
+				if x.ID == n.ID {
+					w.heard = append(w.heard, fact{earned, int32(x.Index), ""})
+				}
+			}
+		case "breach":
+			w.heard = append(w.heard, fact{brokeAlways, 0, n.Text})
+		case "undone":
+			if n.Rule > 0 {
+				w.heard = append(w.heard, fact{ruleFailed, int32(n.Rule), n.Text})
+			} else {
+				w.heard = append(w.heard, fact{fateFailed, 0, n.Text})
+			}
+		}
+	}
+}
+
+// player is one of those who play; nil for one who is not there.
+func (w *worker) player(id string) *engine.Player {
+	for _, p := range w.run.Now() {
+		if p.ID() == id {
+			return p
+		}
+	}
+	return nil
+}
+
+// fits says whether a move can be tried at all now.
+func (w *worker) fits(m *move) bool {
+	if m.player == "" {
+		return true
+	}
+	p := w.player(m.player)
+	if p == nil || m.alive && p.Dead() {
+		return false
+	}
+	at, _, _ := p.Where()
+	return m.scene < 0 || at.Scene == m.scene
+}
+
+// do carries out a move: walking, and what it is for. False where it is refused; what was walked stays walked.
+func (w *worker) do(m *move) bool {
+	switch m.do {
+	case "wait":
+		return w.wait(m)
+	case "again":
+		return w.again(m)
+	case "day":
+		return w.day()
+	}
+	if m.near != nil {
+		holder, at := w.run.Thing(m.near.Index)
+		p := w.player(m.player)
+		here, _, _ := p.Where()
+		if holder == nil && at.Scene == here.Scene && w.m.Scenes[at.Scene].Walk && !w.walk(m.player, at.At) {
+			return false
+		}
+	}
+	if m.walks && !w.walk(m.player, m.at) {
+		return false
+	}
+	if m.do == "walk" {
+		return true
+	}
+	req := &engine.Request{Do: m.do, Player: m.player, Name: m.name, Args: m.args, Server: m.server}
+	if m.do == "write" {
+		req.Value, req.Args = m.value, engine.ArgsFor(w.m.Var(m.name), m.of)
+	}
+	return w.ask(req) == nil
+}
+
+// walk goes to a point of the scene, in as many steps as the plan's speed needs.
+func (w *worker) walk(player string, to point) bool {
+	p := w.player(player)
+	at, _, _ := p.Where()
+	to = w.m.Scenes[at.Scene].Nearest(to, w.m.Step)
+	if at.At == to {
+		return true
+	}
+	for range 100 {
+		req := &engine.Request{Do: "move", Player: player, To: append([]fixed.Num{}, to[:len(w.m.Axes)]...)}
+		err := w.ask(req)
+		var refusal *engine.Refusal
+		if err == nil || !errors.As(err, &refusal) || refusal.Kind != engine.TooFast {
+			return err == nil
+		}
+		w.advance(10_000)
+	}
+	return false
+}
+
+// advance lets time pass, with what is due in it.
+func (w *worker) advance(ms int64) {
+	w.pending = w.pending[:0]
+	if w.moves.calendar {
+		w.told(w.run.Turn(w.today() + ms).Notices)
+	}
+	res := w.run.Advance(w.run.Clock() + ms)
+	w.heard = append(w.heard, w.pending...)
+	w.told(res.Notices)
+	w.waited(ms)
+}
+
+// firstDate is when rehearsals begin, and so runs do: 2000-01-01 UTC.
+const firstDate = 946_684_800_000
+
+// today is the date of what is asked for; 0 where the plan has no calendar.
+func (w *worker) today() int64 {
+	if !w.moves.calendar {
+		return 0
+	}
+	return max(w.run.Date(), firstDate)
+}
+
+// day lets the calendar go on to its next turn, and no time of the session with it.
+func (w *worker) day() bool {
+	next, ok := w.run.NextTurn()
+	if !ok {
+		return false
+	}
+	const minute = 60_000
+	w.pending = w.pending[:0]
+	date := (next + minute - 1) / minute * minute
+	res := w.run.Turn(date)
+	w.heard = append(w.heard, w.pending...)
+	w.told(res.Notices)
+	if w.records {
+		w.ticks = append(w.ticks, fmt.Sprintf("{date: %q}", time.UnixMilli(date).UTC().Format("2006-01-02 15:04")))
+	}
+	return true
+}
+
+// mostWait is the longest time until something that is waited for: a day.
+const mostWait = 86_400_000
+
+func (w *worker) wait(m *move) bool {
+	ms := m.wait
+	if ms == 0 {
+		due, ok := w.run.Due()
+		if ms = due - w.run.Clock(); !ok || ms > mostWait {
+			return false
+		}
+	}
+	w.advance(max(ms, 1))
+	return true
+}
+
+// again leaves and comes back, with what the plan saves on leaving.
+func (w *worker) again(m *move) bool {
+	p := w.player(m.player)
+	if p == nil {
+		return false
+	}
+	res, err := w.run.Step(&engine.Request{Do: "leave", Player: m.player, At: w.run.Clock(), Date: w.today()})
+	if err != nil || len(res.Left) == 0 {
+		return false
+	}
+	saved := res.Left[0]
+	w.told(res.Notices)
+	w.write(&engine.Request{Do: "leave", Player: m.player})
+	req := &engine.Request{Do: "join", Player: m.player, Slot: 1, Saved: saved, Profile: saved.Profile,
+		Shared: saved.Shared}
+	return w.ask(req) == nil
+}
+
+// key is a state as the question sees it, and which of the questions have come to hold on the way there.
+type key [16]byte
+
+func (w *worker) key(had uint64) key {
+	w.look = w.run.Look(w.look[:0], w.moves.lens)
+	for i := range 8 {
+		w.look = append(w.look, byte(had>>(8*i)))
+	}
+	sum := sha256.Sum256(w.look)
+	return key(sum[:16])
+}
+
+func (w *worker) scene() int16 {
+	p := w.player(w.moves.players[0])
+	if p == nil {
+		return -1
+	}
+	at, _, _ := p.Where()
+	return int16(at.Scene)
+}
+
+// holds are the questions that hold now, of the first player.
+func (w *worker) holds() uint64 {
+	var out uint64
+	first := w.player(w.moves.players[0])
+	if first == nil {
+		return 0
+	}
+	for i, q := range w.asks {
+		switch {
+		case q.mile != nil && first.Earned()[q.mile.Index]:
+			out |= 1 << i
+		case q.goal != nil:
+			if v, err := (engine.Watcher{Run: w.run, Of: first.ID()}).Ask(q.goal.Reach); err == nil && v.Bool {
+				out |= 1 << i
+			}
+		}
+	}
+	return out
+}
+
+// next is what one move leads to.
+type next struct {
+	move  int32
+	key   key
+	had   uint64
+	scene int16   // where the first player is
+	kept  []byte  // nil where the state was known before
+	gap   float64 // of a state that is new: how far it is from what is looked for
+	atoms []atom
+	start []atom
+}
+
+// found is what was found out from one state.
+type found struct {
+	nexts []next
+	facts []fact
+	by    []int32 // of each fact: the move
+	tried int
+}
+
+// expand tries every move on a state. known says which states and facts need not be told again.
+func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func(fact) bool, full bool) found {
+	var out found
+	dirty := true
+	for i := range w.moves.all {
+		m := &w.moves.all[i]
+		if dirty {
+			w.run.Recall(kept)
+			dirty = false
+		}
+		if !w.fits(m) {
+			continue
+		}
+		out.tried++
+		w.heard, w.idle = w.heard[:0], false
+		clock := w.run.Clock()
+		ok := w.do(m)
+		dirty = ok || m.walks || m.near != nil || w.run.Clock() != clock || m.do == "again"
+		for _, f := range w.heard {
+			if !seen(f) {
+				out.facts, out.by = append(out.facts, f), append(out.by, int32(i))
+			}
+		}
+		if !ok || w.idle && m.still() {
+			dirty = dirty && !(w.idle && m.still())
+			continue
+		}
+		one := next{move: int32(i), had: had | w.holds(), scene: w.scene()}
+		one.key = w.key(one.had)
+		if !known(one.key) {
+			if !full {
+				one.kept, one.gap = w.run.Keep(nil), w.gap(one.had)
+				one.atoms, one.start = w.atoms()
+			}
+		}
+		out.nexts = append(out.nexts, one)
+	}
+	return out
+}
