@@ -30,6 +30,7 @@ import (
 type slice struct {
 	m       *model.Model
 	vars    map[*model.Var]bool
+	plain   map[*model.Var]bool // all of whose numbers are told apart
 	marks   map[int]bool
 	earned  map[int]bool
 	exact   bool // coordinates are read somewhere
@@ -49,9 +50,13 @@ type reading struct {
 	program *expr.Program
 }
 
+// mostSteps is how many values a number may have that is told apart, though nothing reads it, to see what its limits cut
+// off.
+var mostSteps = fixed.FromInt(100)
+
 // sliceFor is the slice for a question, where ask names what it reads; for everything, where whole says so.
 func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
-	s := &slice{m: m, vars: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
+	s := &slice{m: m, vars: map[*model.Var]bool{}, plain: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
 		areas: map[*model.Area]bool{}}
 	ask(s)
 	for _, p := range m.Passages {
@@ -64,6 +69,13 @@ func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
 		s.need(q.If)
 	}
 	if whole {
+		for _, v := range m.Vars { // what its limits cut off is told, too
+			if steps, err := v.Max.Sub(v.Min); err == nil && v.Type.Numeric() && !v.Computed() && !v.Stopwatch && !v.Seed {
+				if many, err := steps.Div(v.Step); err == nil && many.Cmp(mostSteps) <= 0 {
+					s.vars[v], s.plain[v] = true, true
+				}
+			}
+		}
 		for _, p := range programsOf(m) {
 			s.need(p)
 		}
@@ -444,7 +456,7 @@ func (s *slice) lens() *engine.Lens {
 // numbers, or where what is written to it depends on what it was in another way than by adding something that is never
 // negative, so that it would matter how far beyond it is.
 func (s *slice) most(v *model.Var) fixed.Num {
-	if !v.Type.Numeric() || v.Stopwatch || v.Seed || v.Computed() || v.Refuse {
+	if !v.Type.Numeric() || v.Stopwatch || v.Seed || v.Computed() || v.Refuse || s.plain[v] {
 		return fixed.Num{}
 	}
 	for _, e := range s.m.Effects {

@@ -104,6 +104,12 @@ func (w *worker) ask(req *engine.Request) error {
 	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
 	w.saw(req, &res)
 	w.write(req)
+	if due, ok := w.run.Due(); ok && due <= w.run.Clock() { // coming back without delay belongs to it
+		w.pending = w.pending[:0]
+		more := w.run.Advance(w.run.Clock())
+		w.heard = append(w.heard, w.pending...)
+		w.told(more.Notices)
+	}
 	return nil
 }
 
@@ -306,7 +312,7 @@ func (w *worker) wait(m *move) bool {
 			return false
 		}
 	}
-	w.advance(max(ms, 1))
+	w.advance(max(ms, 0))
 	return true
 }
 
