@@ -44,4 +44,9 @@ func (e *earned) Do(d model.Doer) error {
 }
 
 // Traits say whose it is.
-func (e *earned) Traits() model.Traits { return model.Traits{Who: e.who} }
+func (e *earned) Traits() model.Traits {
+	if !e.given {
+		return model.Traits{Who: e.who}
+	}
+	return model.Traits{Who: e.who, Earns: e.milestone}
+}

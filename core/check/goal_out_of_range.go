@@ -1,8 +1,12 @@
 package check
 
 import (
+	"slices"
+
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
 
@@ -21,6 +25,7 @@ func (c *checker) milestones() {
 		of := ofMilestone(m)
 		p := m.Progress
 		switch {
+		case slices.ContainsFunc(c.m.Effects, func(e model.Effect) bool { return e.Action.Earns == m }): // a rule gives it
 		case p == nil:
 			if known, rests := c.truth(m.When); known == types.False {
 				c.report("always-refused", m.When.At, of, "The milestone %s is never earned: %s%s %s hold.", m.ID,
@@ -29,11 +34,17 @@ func (c *checker) milestones() {
 		case p.Type.Range.HasHi && p.Type.Range.Hi.Less(m.Goal):
 			c.report("goal-out-of-range", m.Decl.Goal.At, of,
 				"%s goes up to %s, so the goal %s of %s is never reached.", p.Source, p.Type.Range.Hi, m.Goal, m.ID)
-		case c.standsStill(p):
+		case c.standsStill(p) && c.below(p, m.Goal):
 			c.report("goal-never-nears", p.At, of, "Nothing in this plan changes %s, so %s is never earned.", p.Source,
 				m.ID)
 		}
 	}
+}
+
+// below says whether what nothing changes is below a number from the start.
+func (c *checker) below(p *expr.Program, goal fixed.Num) bool {
+	r := p.Under(c.neverWritten).Range
+	return r.HasHi && r.Hi.Less(goal)
 }
 
 // standsStill says whether nothing that an expression reads can ever change.

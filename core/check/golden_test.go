@@ -58,6 +58,20 @@ func TestWhatIsFoundInOurPlans(t *testing.T) {
 	golden.Is(t, "testdata/plans.txt", out.String())
 }
 
+// What is found in made-up plans, in which all conditions, moments and verbs meet: which findings, and where.
+func TestWhatIsFoundInMadeUpPlans(t *testing.T) {
+	var out strings.Builder
+	for seed := range uint64(150) {
+		found, _ := said(worlds.Made(seed))
+		fmt.Fprintf(&out, "made %d:", seed)
+		for _, f := range found {
+			fmt.Fprintf(&out, " %d:%d %s %s;", f.Line, f.Column, f.ID, f.Item)
+		}
+		out.WriteString("\n")
+	}
+	golden.Is(t, "testdata/made.txt", out.String())
+}
+
 // What is found in each of them when one of its lines is left out: what that line was good for, and nothing else.
 func TestWhatIsFoundWhenALineIsLeftOut(t *testing.T) {
 	names, texts := plans(t)

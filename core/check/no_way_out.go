@@ -32,7 +32,8 @@ func (c *checker) graph() {
 			c.report("unreachable-scene", s.At, of, "No passage, no rule and no fallback leads to %s from %s.", s.ID,
 				c.m.Start.Scene.ID)
 		case len(ways[s.Index]) == 0:
-			c.report("no-way-out", s.At, of, "Nothing leads out of %s.", s.ID)
+			c.report("no-way-out", s.At, of, "No passage leads out of %s, and no rule goes from there: only dying, starting over or a new visit does.",
+				s.ID)
 		}
 	}
 	for _, p := range c.m.Passages {

@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"slices"
 	"strings"
@@ -8,6 +9,7 @@ import (
 
 	"pgregory.net/rapid"
 
+	"alluvion.dev/core/check"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
@@ -27,43 +29,64 @@ func TestWhatComesOfWhatIsAskedInEachWorld(t *testing.T) {
 	slices.Sort(names)
 	var out strings.Builder
 	for _, name := range names {
-		m := models[name]
-		requests := rapid.Custom(func(t *rapid.T) engine.Request { return worlds.Request(t, m) })
-		r := engine.Open(m, 5)
-		saved := map[string]*save.Player{}
-		var now int64
 		fmt.Fprintf(&out, "== %s\n", name)
-		for i := range 160 {
-			req := requests.Example(i)
-			now += []int64{0, 100, 2_000, 12_000}[i%4]
-			req.At = now
-			if i%9 == 0 { // otherwise hardly anybody would be there
-				req = engine.Request{Do: "join", Player: worlds.Players[i/9%3], Slot: 1, At: now}
-			}
-			if here := r.Present(); req.Do != "join" && req.Player != "" && !r.Has(req.Player) && len(here) > 0 && i%7 != 0 {
-				req.Player = here[i%len(here)] // who is not there is refused, which is soon known
-			}
-			if req.Do == "join" {
-				req.Saved = saved[req.Player]
-			}
-			if spot := wanted(m, r, req); spot != nil {
-				now += 20_000
-				step := engine.Request{Do: "move", Player: req.Player, To: spot.Point[:len(m.Axes)], At: now}
-				r.Advance(now)
-				_, _ = r.Step(&step)
-				req.At = now
-			}
-			tell(&out, "  time", r.Advance(now), nil)
-			res, err := r.Step(&req)
-			for _, s := range res.Left {
-				saved[s.Player] = s
-			}
-			fmt.Fprintf(&out, "%s %s %s %v %s\n", req.Do, req.Player, req.Name, req.Args, req.Value)
-			tell(&out, " ", res, err)
-		}
-		fmt.Fprintf(&out, "%s %s\n", strings.Join(r.Present(), " "), r.Digest())
+		playWorld(&out, models[name])
 	}
 	golden.Is(t, "testdata/played.txt", out.String())
+}
+
+// The same under made-up plans, in which all moments, verbs and conditions meet that no world of ours brings together: of
+// each plan only the digests of what came of it.
+func TestWhatComesOfWhatIsAskedUnderMadeUpPlans(t *testing.T) {
+	var out strings.Builder
+	for seed := range uint64(120) {
+		m, _, found := check.Text([]byte(worlds.Made(seed)), nil)
+		if found.Errors() {
+			continue
+		}
+		var story strings.Builder
+		playWorld(&story, m)
+		sum := sha256.Sum256([]byte(story.String()))
+		fmt.Fprintf(&out, "made %d: %d lines, %x\n", seed, strings.Count(story.String(), "\n"), sum[:8])
+	}
+	golden.Is(t, "testdata/made.txt", out.String())
+}
+
+// playWorld asks for a few hundred things in a session and writes down what comes of each.
+func playWorld(out *strings.Builder, m *model.Model) {
+	requests := rapid.Custom(func(t *rapid.T) engine.Request { return worlds.Request(t, m) })
+	r := engine.Open(m, 5)
+	saved := map[string]*save.Player{}
+	var now int64
+	for i := range 160 {
+		req := requests.Example(i)
+		now += []int64{0, 100, 2_000, 12_000}[i%4]
+		req.At = now
+		if i%9 == 0 { // otherwise hardly anybody would be there
+			req = engine.Request{Do: "join", Player: worlds.Players[i/9%3], Slot: 1, At: now}
+		}
+		if here := r.Present(); req.Do != "join" && req.Player != "" && !r.Has(req.Player) && len(here) > 0 && i%7 != 0 {
+			req.Player = here[i%len(here)] // who is not there is refused, which is soon known
+		}
+		if req.Do == "join" {
+			req.Saved = saved[req.Player]
+		}
+		if spot := wanted(m, r, req); spot != nil {
+			now += 20_000
+			step := engine.Request{Do: "move", Player: req.Player, To: spot.Point[:len(m.Axes)], At: now}
+			r.Advance(now)
+			_, _ = r.Step(&step)
+			req.At = now
+		}
+		tell(out, "  time", r.Advance(now), nil)
+		res, err := r.Step(&req)
+		for _, s := range res.Left {
+			saved[s.Player] = s
+		}
+		fmt.Fprintf(out, "%s %s %s %v %s\n", req.Do, req.Player, req.Name, req.Args, req.Value)
+		tell(out, " ", res, err)
+	}
+	fmt.Fprintf(out, "%s %s\n", strings.Join(r.Present(), " "), r.Digest())
 }
 
 // wanted is the spot at which a player has to stand for a request; nil where they need not, or are in another scene.

@@ -56,11 +56,12 @@ type Traits struct {
 	Scene   *Scene   // where the player comes to at the same coordinates
 	Waymark *Waymark // that is gone to, remembered or forgotten
 
-	Remembers bool     // Waymark becomes where the player is
-	Takes     *Movable // the rule's player holds it after that
-	SetsDown  *Movable // nobody holds it after that
-	Sends     *Event   // follows
-	Fails     string   // how it can fail though its rule acts, whatever is asked before; "" where it cannot
+	Earns     *Milestone // Who has it after that
+	Remembers bool       // Waymark becomes where the player is
+	Takes     *Movable   // the rule's player holds it after that
+	SetsDown  *Movable   // nobody holds it after that
+	Sends     *Event     // follows
+	Fails     string     // how it can fail though its rule acts, whatever is asked before; "" where it cannot
 
 	Reads  []*expr.Program // what is read besides Value and If
 	If     *expr.Program   // what decides between Blocks

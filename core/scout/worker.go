@@ -4,6 +4,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"alluvion.dev/core/engine"
@@ -30,6 +31,8 @@ const (
 	earned
 	sent
 	picked
+	leftScene
+	changed // a variable
 	brokeAlways
 	ruleFailed
 	fateFailed
@@ -153,19 +156,34 @@ func (w *worker) saw(req *engine.Request, res *engine.Result) {
 	}
 	for i := range res.Changes {
 		c := &res.Changes[i]
-		if v := w.m.Var(c.Name); v != nil && v.Type.Kind == types.Pick && c.To.Kind == types.IsText {
-			w.heard = append(w.heard, fact{picked, int32(slot(w.m, v)), c.To.Text})
-		}
+		w.changed(c)
 	}
 	w.told(res.Notices)
 }
 
+func (w *worker) changed(c *engine.Change) {
+	v := w.m.Var(c.Name)
+	if v == nil {
+		return
+	}
+	at := int32(slot(w.m, v))
+	w.heard = append(w.heard, fact{changed, at, ""})
+	if v.Type.Kind == types.Pick && c.To.Kind == types.IsText {
+		w.heard = append(w.heard, fact{picked, at, c.To.Text})
+	}
+}
+
 func (w *worker) told(notices []engine.Notice) {
+	anew := slices.ContainsFunc(notices, func(n engine.Notice) bool { return n.Kind == "came-back" || n.Kind == "started" })
 	for i := range notices {
 		n := &notices[i]
 		switch n.Kind {
 		case "arrived":
 			w.heard = append(w.heard, fact{wasIn, int32(w.m.Scene(n.Scene).Index), ""})
+		case "departed":
+			if !anew { // coming back and starting over are no ways out of a scene
+				w.heard = append(w.heard, fact{leftScene, int32(w.m.Scene(n.Scene).Index), ""})
+			}
 		case "checkpoint":
 			w.heard = append(w.heard, fact{touched, int32(w.m.Checkpoint(n.ID).Index), ""})
 		case "milestone":

@@ -138,3 +138,20 @@ func TestATrackIsDrawnInBetween(t *testing.T) {
 	first, _ := track.At(0)
 	assert.Equal(t, "68", first.At[0].String(), "older points are forgotten")
 }
+
+// Only what is newer than all before is taken in, from the second point on.
+func TestATrackKeepsItsPointsInOrder(t *testing.T) {
+	var track share.Track
+	_, known := track.Last()
+	assert.False(t, known)
+	track.Add(point(1, 500, 1))
+	last, known := track.Last()
+	assert.True(t, known)
+	assert.EqualValues(t, 500, last.Time)
+	track.Add(point(2, 400, 1)) // too late
+	last, _ = track.Last()
+	assert.EqualValues(t, 500, last.Time)
+	track.Add(point(3, 500, 1)) // of the same time: it is the newer one
+	last, _ = track.Last()
+	assert.Equal(t, "3", last.At[0].String())
+}

@@ -1,0 +1,150 @@
+package scout
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/rehearse"
+	"alluvion.dev/examples"
+	"alluvion.dev/internal/worlds"
+)
+
+// madePlans is how many made-up plans are searched; SCOUT_PLANS says another number.
+func madePlans(t testing.TB) uint64 {
+	n := uint64(250)
+	if more := os.Getenv("SCOUT_PLANS"); more != "" {
+		_, err := fmt.Sscan(more, &n)
+		require.NoError(t, err)
+	}
+	return n
+}
+
+// plans are those of the examples, those in which something is wrong, and made-up ones, by their names.
+func plans(t testing.TB) map[string]string {
+	out := map[string]string{"lantern-pass": string(examples.LanternPass), "harbour": string(examples.Harbour)}
+	for _, folder := range []string{"troubled", "stuck"} {
+		files, err := filepath.Glob("../../examples/" + folder + "/*.yaml")
+		require.NoError(t, err)
+		for _, file := range files {
+			raw, err := os.ReadFile(file)
+			require.NoError(t, err)
+			out[folder+" "+filepath.Base(file)] = string(raw)
+		}
+	}
+	for seed := range madePlans(t) {
+		out[fmt.Sprintf("made %d", seed)] = worlds.Made(seed)
+	}
+	return out
+}
+
+func searchedFor(t testing.TB, m *model.Model, o Options) *Scout {
+	s := New(m, o)
+	for jobs := s.Next(1); len(jobs) > 0; jobs = s.Next(1) {
+		for _, j := range jobs {
+			j.Work()
+		}
+		s.Take(jobs)
+	}
+	require.NoError(t, s.Err())
+	return s
+}
+
+// Nothing that check calls impossible happens in any scouted run, and each run plays as a rehearsal to the same end.
+func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
+	claims := 0
+	for name, text := range plans(t) {
+		t.Run(name, func(t *testing.T) {
+			m, _, found := check.Text([]byte(text), examples.Commons)
+			if m == nil || found.Errors() {
+				t.Skip("it cannot run")
+			}
+			s := searchedFor(t, m, Options{States: 1500, Players: 1})
+			for _, f := range found {
+				claims += holds(t, s, f)
+			}
+			r := s.Report()
+			for _, a := range r.Answers {
+				playsToTheEnd(t, a.Run, text)
+			}
+			for _, d := range r.DeadEnds {
+				playsToTheEnd(t, d.Run, text)
+			}
+			for _, x := range r.Troubles {
+				playsToTheEnd(t, x.Run, text)
+			}
+		})
+	}
+	require.Greater(t, claims, 100, "so many claims were tried")
+}
+
+// holds tries to make a finding's claim false: how many facts it looked for that must not be there.
+func holds(t testing.TB, s *Scout, f finding.Finding) int {
+	what, id, _ := strings.Cut(f.Item, ".")
+	none := func(unwanted fact) int {
+		for _, x := range s.searches {
+			if at, seen := x.facts[unwanted]; seen {
+				run := s.run(x, x.pathTo(at), true, nil)
+				t.Errorf("%s, line %d: %s\nbut:\n%s", f.ID, f.Line, f.Message, run.Script("a run", "plan.yaml"))
+				return 1
+			}
+		}
+		return 1
+	}
+	m := s.m
+	at := func(i int) int32 { return int32(i) }
+	switch {
+	case f.ID == "unreachable-scene" && m.Scene(id) != nil:
+		return none(fact{wasIn, at(m.Scene(id).Index), ""})
+	case f.ID == "no-way-out" && m.Scene(id) != nil:
+		return none(fact{leftScene, at(m.Scene(id).Index), ""})
+	case f.ID == "never-refuses" && what == "passages":
+		return none(fact{wasClosed, at(indexOf(m.Passages, m.Passage(id))), ""})
+	case (f.ID == "always-refused" || f.ID == "gate-out-of-reach") && what == "passages" && m.Passage(id).Else == nil:
+		return none(fact{wentThrough, at(indexOf(m.Passages, m.Passage(id))), ""})
+	case f.ID == "always-refused" && what == "events":
+		return none(fact{sent, at(m.Event(id).Index), ""})
+	case slices.Contains([]string{"always-refused", "goal-out-of-range", "goal-never-nears"}, f.ID) && what == "milestones":
+		for i, x := range m.Milestones {
+			if x.ID == id && !strings.Contains(f.Message, "this condition") {
+				return none(fact{earned, at(i), ""})
+			}
+		}
+	case f.ID == "never-written" && m.Var(f.Item) != nil:
+		return none(fact{changed, at(slot(m, m.Var(f.Item))), ""})
+	case f.ID == "always-refused" && what == "rules":
+		for i, r := range m.Rules {
+			if fmt.Sprint(r.Number) == id && r.If != nil && r.If.At == f.At {
+				return none(fact{ranRule, at(i), ""})
+			}
+		}
+	}
+	return 0
+}
+
+func playsToTheEnd(t testing.TB, run *Run, text string) {
+	if run == nil {
+		return
+	}
+	digest := ""
+	played := rehearse.Watch([]byte(run.Script("a run", "plan.yaml")), func(name string) ([]byte, error) {
+		if name == "plan.yaml" {
+			return []byte(text), nil
+		}
+		return examples.Commons(strings.TrimSuffix(filepath.Base(name), ".yaml"))
+	}, func(_ int, run *engine.Run, _ int64) { digest = run.Digest() })
+	require.Empty(t, played.Found)
+	for _, step := range played.Steps {
+		require.Empty(t, step.Failed, "%s\n%s", step.Text, run.Script("a run", "plan.yaml"))
+	}
+	require.Equal(t, run.Digest, digest, "%s", run.Script("a run", "plan.yaml"))
+}
