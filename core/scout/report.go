@@ -180,7 +180,10 @@ func players(n int) string {
 // run plays moves of a search and writes them down. Of a way that is not known to be a shortest one, moves are left out
 // for as long as it still leads to what is wanted.
 func (s *Scout) run(x *search, list []*move, shortest bool, wanted func(*worker) bool) *Run {
-	w := x.worker()
+	if x.player == nil {
+		x.player = x.worker()
+	}
+	w := x.player
 	if !shortest && wanted != nil {
 		spent := 0
 		list = shortened(list, func(fewer []*move) bool {

@@ -28,8 +28,10 @@ type search struct {
 	done  int                     // how many states have been expanded
 	short int                     // how many had been when ways were last made short
 	news  news
-	tried int
-	full  bool // more states than may be kept
+	// player plays runs once more, to write them down; nil until the first.
+	player *worker
+	tried  int
+	full   bool // more states than may be kept
 }
 
 // node is a state: where it is kept, how one comes to it, and where it leads.

@@ -1,0 +1,114 @@
+package scout
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/model"
+	"alluvion.dev/examples"
+	"alluvion.dev/internal/worlds"
+)
+
+// toTheEnd lets a search go on until it is over; false where it has more states than it may keep.
+func toTheEnd(t testing.TB, x *search) bool {
+	require.NoError(t, x.begin())
+	w := x.worker()
+	for parts := x.jobs(1); len(parts) > 0 && !x.full; parts = x.jobs(1) {
+		x.takeAll(parts[0], x.work(w, parts[0]))
+	}
+	return x.over()
+}
+
+// unsliced tells all states apart by everything that anybody could read.
+func unsliced(m *model.Model, q question) *slice {
+	s := sliceFor(m, true, q.reads)
+	for _, v := range m.Vars {
+		if !v.Computed() && !v.Stopwatch {
+			s.vars[v], s.plain[v] = true, true
+		}
+	}
+	for i := range m.Milestones {
+		s.earned[i] = true
+	}
+	s.facing, s.timers = true, len(m.Timers)+len(m.OwnTimers) > 0
+	return s
+}
+
+// A search that leaves out what decides nothing, and takes numbers together that are never told apart, comes to the same:
+// what is reached and in how many moves, and whether and how soon one is stuck.
+func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
+	compared, smaller := 0, 0
+	texts := map[string]string{}
+	files, err := filepath.Glob("../../examples/stuck/*.yaml")
+	require.NoError(t, err)
+	for _, file := range files {
+		raw, err := os.ReadFile(file)
+		require.NoError(t, err)
+		texts[filepath.Base(file)] = string(raw)
+	}
+	for seed := range madePlans(t) / 3 {
+		texts[fmt.Sprintf("made %d", seed)] = worlds.Made(seed)
+	}
+	for name, text := range texts {
+		m, _, found := check.Text([]byte(text), examples.Commons)
+		if m == nil || found.Errors() {
+			continue
+		}
+		for _, q := range questionsOf(m) {
+			whole := newSearch("whole", m, []question{q}, unsliced(m, q), Options{States: 6000})
+			if !toTheEnd(t, whole) {
+				continue
+			}
+			cut := newSearch("slice", m, []question{q}, sliceFor(m, false, q.reads), Options{States: 6000})
+			require.True(t, toTheEnd(t, cut), "%s: a slice has no more states than the whole", name)
+			compared++
+			if len(cut.nodes) < len(whole.nodes) {
+				smaller++
+			}
+			assert.LessOrEqual(t, len(cut.nodes), len(whole.nodes), name)
+			assert.Equal(t, howSoon(whole, q), howSoon(cut, q), "%s, %s %s\n%s", name, q.kind, q.id, text)
+		}
+	}
+	t.Logf("%d compared, of %d the slice is smaller", compared, smaller)
+	require.Greater(t, compared, 20)
+	require.Greater(t, smaller, 3)
+}
+
+// howSoon is in how many moves a question comes to hold, and in how many one is stuck; -1 where neither happens.
+func howSoon(x *search, q question) [2]int {
+	out := [2]int{-1, -1}
+	if at, ok := x.first[0]; ok {
+		out[0] = len(x.path(at))
+		if ends := x.ends(func(i int32) bool { return x.nodes[i].had&1 != 0 }, q.goal != nil && q.goal.StartOver); len(ends) > 0 {
+			out[1] = len(x.path(ends[0]))
+		}
+	}
+	return out
+}
+
+// However many work at it, a search comes to the same.
+func TestTheSameIsFoundWhateverManyWork(t *testing.T) {
+	m, _, _ := check.Text(examples.LanternPass, examples.Commons)
+	var reports []*Report
+	for _, workers := range []int{1, 3} {
+		s := New(m, Options{States: 500})
+		for jobs := s.Next(workers); len(jobs) > 0; jobs = s.Next(workers) {
+			done := make(chan bool)
+			for _, j := range jobs {
+				go func() { j.Work(); done <- true }()
+			}
+			for range jobs {
+				<-done
+			}
+			s.Take(jobs)
+		}
+		reports = append(reports, s.Report())
+	}
+	assert.Equal(t, reports[0], reports[1])
+}
