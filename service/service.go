@@ -19,6 +19,7 @@ import (
 	"alluvion.dev/service/console"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
+	"alluvion.dev/service/scouting"
 	"alluvion.dev/service/store"
 	"alluvion.dev/service/trial"
 )
@@ -56,6 +57,7 @@ type Service struct {
 	store  *store.Store
 	live   *live.Manager
 	trials *trial.Runner
+	scouts *scouting.Runner
 	http   *http.Server
 	// connections are those that came in.
 	connections *watchedListener
@@ -107,9 +109,10 @@ func Start(c Config) (*Service, error) {
 		return nil, err
 	}
 	counts, closing := meter.New(), make(chan struct{})
-	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), log: c.Log,
+	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), scouts: scouting.New(),
+		log:  c.Log,
 		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Meter: counts, Keys: keys, Closing: closing,
+	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,
 		Origins: c.Origins, Console: console.Files(), Games: c.Games, Log: c.Log, Version: c.Version, TLS: s.tls})
 	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
 	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,
@@ -176,6 +179,7 @@ func (s *Service) Stop(ctx context.Context) error {
 		_ = s.http.Close()
 	}
 	s.trials.Close()
+	s.scouts.Close()
 	s.store.Close()
 	if err != nil {
 		s.log.Error("stopped, but not cleanly", "error", err)

@@ -6,6 +6,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -148,23 +149,22 @@ func (c *call) printScout(r *scout.Report, took time.Duration) {
 		fmt.Fprint(c.err, "\r\x1b[K")
 	}
 	s := c.style
-	fmt.Fprintf(c.out, "%s\n", s.bold(fmt.Sprintf("%s, version %d, searched with %s", r.Game, r.Version, plural(r.Players, "player"))))
 	states, steps := 0, 0
 	for _, x := range r.Searches {
 		states, steps = states+x.States, steps+x.Steps
-		how := s.green("complete")
-		if !x.Complete {
-			how = s.yellow("not complete") + s.quiet(": "+strings.Join(x.Why, "; "))
-		}
-		fmt.Fprintf(c.out, "  %-28s %12s  %s\n", x.Name, finding.Grouped(x.States)+" states", how)
-		if len(x.LeftOut) > 0 && c.verbose {
-			fmt.Fprintf(c.out, "  %28s %s\n", "", s.quiet("decides nothing: "+strings.Join(x.LeftOut, ", ")))
-		}
 	}
-	fmt.Fprintf(c.out, "  %s\n\n", s.quiet(fmt.Sprintf("%s states and %s moves in %s, %s moves a second",
-		finding.Grouped(states), finding.Grouped(steps), took.Round(time.Millisecond),
-		finding.Grouped(int(float64(steps)/took.Seconds())))))
+	fmt.Fprintf(c.out, "%s\n%s\n\n", s.bold(fmt.Sprintf("%s, version %d, searched with %s", r.Game, r.Version,
+		plural(r.Players, "player"))), s.quiet(fmt.Sprintf("%s states, %s moves, %s",
+		finding.Grouped(states), finding.Grouped(steps), took.Round(100*time.Millisecond))))
 	c.printAnswers(r)
+	c.printEnds(r)
+	c.printTroubles(r)
+	c.printSearches(r)
+	fmt.Fprintln(c.out, s.quiet(wrap("In no search: "+strings.Join(r.NotTried, "; ")+".", "", 96)))
+}
+
+func (c *call) printEnds(r *scout.Report) {
+	s := c.style
 	for _, d := range r.DeadEnds {
 		what := fmt.Sprintf("%s %s cannot be reached any more", d.Kind, d.ID)
 		if d.Kind == "scene" {
@@ -173,20 +173,60 @@ func (c *call) printScout(r *scout.Report, took time.Duration) {
 		head := s.red("dead end")
 		if !d.Proved {
 			head = s.yellow("dead end, perhaps")
-			what += s.quiet(" (" + d.Why + ")")
 		}
-		fmt.Fprintf(c.out, "%s  %s\n  the way is lost where %s\n", head, what, d.Lost)
+		fmt.Fprintf(c.out, "%s  %s%s\n", head, s.bold(what), s.quiet(fmt.Sprintf(", line %d", d.Line)))
+		fmt.Fprintf(c.out, "  The way is lost in move %d: %s.\n", d.Run.Moves, d.Lost)
+		if !d.Proved {
+			fmt.Fprintln(c.out, s.quiet(wrap("Perhaps there is a way that was not tried: "+d.Why+".", "  ", 94)))
+		}
 		c.printRun(d.Run)
+		fmt.Fprintln(c.out)
 	}
+}
+
+func (c *call) printTroubles(r *scout.Report) {
 	for _, t := range r.Troubles {
-		head := s.red(t.Kind)
+		head := c.style.red(t.Kind)
 		if t.Kind == "cut off" {
-			head = s.yellow(t.Kind)
+			head = c.style.yellow(t.Kind)
 		}
 		fmt.Fprintf(c.out, "%s  %s\n", head, t.Text)
 		c.printRun(t.Run)
 	}
-	fmt.Fprintf(c.out, "%s\n", s.quiet("Not tried: "+strings.Join(r.NotTried, "; ")+"."))
+	if len(r.Troubles) > 0 {
+		fmt.Fprintln(c.out)
+	}
+}
+
+// printSearches says how far the searches went: what is not found in one that was not complete may be there.
+func (c *call) printSearches(r *scout.Report) {
+	s := c.style
+	var why []string
+	for _, x := range r.Searches {
+		how := s.green("complete")
+		if !x.Complete {
+			how = s.yellow("not complete")
+		}
+		fmt.Fprintf(c.out, "  %-12s %9s states  %s\n", how, finding.Grouped(x.States), x.Name)
+		if len(x.LeftOut) > 0 && c.verbose {
+			fmt.Fprintln(c.out, s.quiet(wrap("decides nothing: "+strings.Join(x.LeftOut, ", "), "    ", 92)))
+		}
+		for _, one := range x.Why {
+			if strings.HasPrefix(one, "it stopped") {
+				one = "there are more states than were kept, or there was no more time"
+			}
+			if !slices.Contains(why, one) {
+				why = append(why, one)
+			}
+		}
+	}
+	if len(why) > 0 {
+		fmt.Fprintln(c.out, "\n  Why not complete, so that what was not found may still be there:")
+		for _, one := range why {
+			fmt.Fprintln(c.out, s.quiet(wrap("- "+one, "    ", 92)))
+		}
+	}
+	fmt.Fprintln(c.out)
 }
 
 // printAnswers prints goals and milestones each, and of everything else what was not reached.
@@ -202,28 +242,44 @@ func (c *call) printAnswers(r *scout.Report) {
 		if a.Verdict == scout.Reached && !asked {
 			continue
 		}
-		head := s.green("reached")
+		head := s.green("reached  ")
 		switch a.Verdict {
 		case scout.Never:
-			head = s.red("never")
+			head = s.red("never    ")
 		case scout.NotFound:
 			head = s.yellow("not found")
 		}
-		fmt.Fprintf(c.out, "%s  %s %s", head, a.Kind, s.bold(a.ID))
-		if a.Run != nil {
-			fmt.Fprintf(c.out, "%s\n", s.quiet(fmt.Sprintf(", in %s", plural(a.Run.Moves, "move"))))
-			c.printRun(a.Run)
+		name := a.Kind + " " + s.bold(a.ID)
+		switch a.Kind {
+		case "passage refused":
+			name = "passage " + s.bold(a.ID) + " closed"
+		case "rule":
+			name = s.bold(a.ID)
+		}
+		fmt.Fprintf(c.out, "%s  %s", head, name)
+		if a.Run == nil {
+			fmt.Fprintln(c.out, s.quiet(fmt.Sprintf(", line %d", a.Line)))
 			continue
 		}
-		fmt.Fprintln(c.out, s.quiet(fmt.Sprintf(", line %d", a.Line)))
+		how := plural(a.Run.Moves, "move")
+		if !a.Run.Shortest {
+			how += ", perhaps fewer"
+		}
+		fmt.Fprintln(c.out, s.quiet(", in "+how))
+		c.printRun(a.Run)
 	}
 	var parts []string
 	for _, kind := range scout.AnswerKinds {
-		if all[kind] > 0 {
-			parts = append(parts, fmt.Sprintf("%d of %s", reached[kind], plural(all[kind], kind)))
+		if all[kind] == 0 {
+			continue
 		}
+		name := plural(all[kind], kind)
+		if kind == "passage refused" {
+			name = plural(all[kind], "gate") + " closed"
+		}
+		parts = append(parts, fmt.Sprintf("%d of %s", reached[kind], name))
 	}
-	fmt.Fprintf(c.out, "Reached: %s.\n\n", strings.Join(parts, ", "))
+	fmt.Fprintf(c.out, "\n%s\n\n", wrap("Seen: "+strings.Join(parts, ", ")+".", "", 96))
 }
 
 func (c *call) printRun(run *scout.Run) {

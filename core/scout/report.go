@@ -137,6 +137,15 @@ func (s *Scout) Progress() (name string, states, done int) {
 // Searches is how many searches there are, and how many of them are over.
 func (s *Scout) Searches() (all, over int) { return len(s.searches), s.now }
 
+// Moves is how many moves were tried so far.
+func (s *Scout) Moves() int {
+	sum := 0
+	for _, x := range s.searches {
+		sum += x.tried
+	}
+	return sum
+}
+
 // Report says what was found so far.
 func (s *Scout) Report() *Report {
 	r := &Report{Game: s.m.Plan.Game.Name, Version: s.m.Plan.Version.Value, Players: s.options.Players}

@@ -255,6 +255,9 @@ func (x *search) why() []string {
 	for _, name := range x.moves.sampled {
 		out = append(out, fmt.Sprintf("of %s only some values are tried", name))
 	}
+	if x.m.Players() > len(x.moves.players) && x.s.others() {
+		out = append(out, fmt.Sprintf("with more than %s it may be otherwise", players(len(x.moves.players))))
+	}
 	if x.moves.options.NoServer {
 		out = append(out, "what the game's server sends is left out")
 	}

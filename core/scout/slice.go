@@ -28,20 +28,21 @@ import (
 // computed from values in the slice. So the two next states agree on it again. A move that changes nothing in the slice
 // may be refused in one state and not in the other: both ways the slice stays as it was.
 type slice struct {
-	m       *model.Model
-	vars    map[*model.Var]bool
-	plain   map[*model.Var]bool // all of whose numbers are told apart
-	marks   map[int]bool
-	earned  map[int]bool
-	exact   bool // coordinates are read somewhere
-	facing  bool
-	visits  bool
-	timers  bool
-	clock   bool
-	areas   map[*model.Area]bool // that are asked for, or in which something happens that counts
-	why     []string             // what keeps a search with it from being complete
-	changed bool
-	reads   []reading // of numbers, for what they are compared with
+	m           *model.Model
+	vars        map[*model.Var]bool
+	plain       map[*model.Var]bool // all of whose numbers are told apart
+	marks       map[int]bool
+	earned      map[int]bool
+	exact       bool // coordinates are read somewhere
+	facing      bool
+	visits      bool
+	timers      bool
+	clock       bool
+	readsOthers bool                 // of players other than the one whom something is about
+	areas       map[*model.Area]bool // that are asked for, or in which something happens that counts
+	why         []string             // what keeps a search with it from being complete
+	changed     bool
+	reads       []reading // of numbers, for what they are compared with
 }
 
 type reading struct {
@@ -346,6 +347,7 @@ func (s *slice) reading(p *expr.Program, r *expr.Read) {
 		}
 	}
 	s.through(&r.Ref)
+	s.readsOthers = s.readsOthers || r.Ref.Elsewhere() || r.Ref.What == expr.Present || r.Ref.Who == expr.Arg
 	if v := s.m.VarOf(r.Ref); v != nil {
 		s.add(v)
 		one := reading{v, r.Path, p}
@@ -418,6 +420,24 @@ func (s *slice) doubts() {
 func (s *slice) crossingCounts(c *model.OwnCrossing) bool {
 	return s.counts(s.closure(slices.Concat(c.Rules, c.Each))) || slices.ContainsFunc(s.m.Vars, func(v *model.Var) bool {
 		return s.vars[v] && v.Fates.At(c.Crossing).Kind != "keep" && v.Fates.At(c.Crossing).Kind != ""
+	})
+}
+
+// others says whether players other than those who were tried could make a difference: by what is not held by one player
+// alone, by movables, by what is read of others or of how many there are, or by rules that are about others.
+func (s *slice) others() bool {
+	for v := range s.vars {
+		if !v.Holder.OfPlayers() {
+			return true
+		}
+	}
+	if len(s.m.Movables) > 0 || s.readsOthers {
+		return true
+	}
+	return slices.ContainsFunc(s.m.Effects, func(e model.Effect) bool {
+		a := e.Action
+		aboutAnother := func(r expr.Ref) bool { return r.Who != expr.Self && r.Who != expr.Base }
+		return a.Var != nil && s.vars[a.Var] && aboutAnother(a.Target) || a.Turn != model.NoTurn && aboutAnother(a.Who)
 	})
 }
 

@@ -1092,6 +1092,29 @@ func TestAMilestoneIsTriedAndTakenBack(t *testing.T) {
 	assert.Zero(t, all.Milestones[1].Earned)
 }
 
+// A plan is searched beside its sessions; what is found is opened as a run, stepped through and kept.
+func TestAPlanIsSearchedAndARunIsSteppedThrough(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/scout")
+	p.sees("Nothing was searched yet")
+	p.choose("For at most", "10 seconds")
+	p.press("Search")
+	p.sees("states,")
+	p.until(`document.body.innerText.includes("Search again")`, "the search is over")
+	p.sees("First Crossing")
+	p.press("First Crossing")
+	p.sees("pass: rope_bridge, by: p1")
+	assert.Contains(t, p.value(`location.search`), "look=milestone-first_crossing")
+	p.press("Keep as a rehearsal")
+	p.sees("Kept as the rehearsal milestone-first-crossing.")
+	p.press("Step through it")
+	p.until(`location.pathname.endsWith("/stage")`, "the run is on the stage")
+	p.sees("goes through rope_bridge")
+	list, err := p.c.Rehearsals(ctx, "lantern-pass")
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(list, func(r contract.RehearsalInfo) bool { return r.Name == "milestone-first-crossing" }))
+}
+
 func TestBudgetsShowWhatAFieldCosts(t *testing.T) {
 	p := open(t)
 	p.goTo("/games/lantern-pass/budgets")

@@ -48,9 +48,9 @@ var pages = []page{
 	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
 	{"scenes", "/games/lantern-pass/scenes?pick=passage:rope_bridge", "light", soon},
 	{"stage", "/games/lantern-pass/stage?at=7&run=" + url.QueryEscape(tries), "light", soon},
+	{"scout", "/games/lantern-pass/scout?look=milestone-wayfarer", "light", 2 * time.Second},
 	{"live", "/games/lantern-pass/live/winter?player=lark_6", "dark", 20 * time.Second},
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
-	{"saves", "/games/lantern-pass/players/pike?part=saves&revision=2", "light", soon},
 	{"why", "/games/lantern-pass/why?player=wren", "light", soon},
 	{"game", "/play/lantern-pass/?player=ada", "dark", 3 * time.Second},
 	{"budgets", "/games/lantern-pass/budgets", "light", soon},
@@ -130,9 +130,9 @@ func shootPages(bin, out string, wanted func(name string) bool) error {
 		if !wanted(p.name) {
 			continue
 		}
-		if p.name == "versions" {
-			if err := nextVersion(ctx, address); err != nil {
-				return err
+		if prepare := prepares[p.name]; prepare != nil {
+			if err := prepare(ctx, client.New(address)); err != nil {
+				return fmt.Errorf("%s: %w", p.name, err)
 			}
 		}
 		png, err := picture(tab, address, p)
@@ -146,9 +146,21 @@ func shootPages(bin, out string, wanted func(name string) bool) error {
 	return nil
 }
 
+// prepares is what is done before a page is looked at.
+var prepares = map[string]func(context.Context, *client.Client) error{"versions": nextVersion, "scout": search}
+
+// search searches the demo's plan, and waits until that is over.
+func search(ctx context.Context, c *client.Client) error {
+	now, err := c.StartScout(ctx, "lantern-pass", contract.ScoutStart{Seconds: 20, States: 100_000})
+	for err == nil && now.State == "running" {
+		time.Sleep(time.Second)
+		now, err = c.Scout(ctx, "lantern-pass")
+	}
+	return err
+}
+
 // nextVersion puts the demo's next version in as the plan in work, and tries it.
-func nextVersion(ctx context.Context, address string) error {
-	c := client.New(address)
+func nextVersion(ctx context.Context, c *client.Client) error {
 	text, err := examples.LanternPassHistory.ReadFile("lantern-pass/history/plan.v4.yaml")
 	if err != nil {
 		return err

@@ -21,6 +21,7 @@ var tags = []*huma.Tag{
 	{Name: "service", Description: "Whether the service can read and write."},
 	{Name: "versions", Description: "Published versions, comparing them, and trials over saves."},
 	{Name: "rehearsals", Description: "Rehearsals that are kept with a game, and trying out without a game."},
+	{Name: "scout", Description: "Searching what could happen under a plan."},
 	{Name: "sessions", Description: "Live sessions: what is asked of them, and what they hold."},
 	{Name: "players", Description: "What players have, now and saved."},
 	{Name: "saves", Description: "Saves: read, checked, corrected, copied, and their revisions."},

@@ -135,6 +135,7 @@ func (s *Server) deleteGame(ctx context.Context, in *deleteInput) (*body[contrac
 		return e, s.trialProblem(failed)
 	})
 	if err == nil {
+		s.scouts.Forget(in.Game)
 		s.log.Info("a game was deleted", "game", in.Game, "players", e.Players, "saves", e.Saves)
 	}
 	return &body[contract.Ended]{contract.Ended(e)}, s.asProblem(err)

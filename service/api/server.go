@@ -32,6 +32,7 @@ import (
 	"alluvion.dev/service/auth"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
+	"alluvion.dev/service/scouting"
 	"alluvion.dev/service/socket"
 	"alluvion.dev/service/store"
 	"alluvion.dev/service/trial"
@@ -49,6 +50,7 @@ type Server struct {
 	store     *store.Store
 	live      *live.Manager
 	trials    *trial.Runner
+	scouts    *scouting.Runner
 	log       *slog.Logger
 	tokenKeys *auth.Keys // nil where no tokens are asked for
 	meter     *meter.Meter
@@ -68,6 +70,7 @@ type Parts struct {
 	Store   *store.Store
 	Live    *live.Manager
 	Trials  *trial.Runner
+	Scouts  *scouting.Runner
 	Meter   *meter.Meter
 	Keys    *auth.Keys // nil: no tokens are asked for, and only this machine is answered
 	Closing <-chan struct{}
@@ -81,7 +84,7 @@ type Parts struct {
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, meter: p.Meter, tokenKeys: p.Keys,
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys,
 		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
@@ -127,6 +130,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.drafts(api)
 		s.stage(api)
 		s.rehearsals(api)
+		s.scoutCalls(api)
 		s.milestones(api)
 		s.sessions(api)
 		s.players(api)

@@ -178,7 +178,7 @@ var grants = func() map[string]grant {
 			"/names", "GET " + game + "/budgets", "GET " + game + "/compare",
 		"GET " + game + "/milestones", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " +
 			game + "/versions", "GET " + game + "/versions/{version}",
-		"GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
+		"GET " + game + "/scout", "GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
 			"/trials/{trial}", "GET " + game + "/trials/{trial}/events",
 		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "DELETE " + session +
 			"/world", "POST " + session + "/requests",

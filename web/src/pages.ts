@@ -25,6 +25,7 @@ export const pages: Page[] = [
   { name: 'plan', path: 'plan', title: 'Plan', group: 'plan', drafted: true, component: () => import('./pages/PlanPage.vue') },
   { name: 'scenes', path: 'scenes', title: 'Scenes', group: 'plan', drafted: true, component: () => import('./pages/ScenesPage.vue') },
   { name: 'stage', path: 'stage', title: 'Stage', group: 'plan', drafted: true, component: () => import('./pages/StagePage.vue') },
+  { name: 'scout', path: 'scout', title: 'What could happen', group: 'plan', short: 'Scout', component: () => import('./pages/ScoutPage.vue') },
   { name: 'live', path: 'live/:session?', title: 'Live', group: 'play', component: () => import('./pages/LivePage.vue') },
   { name: 'players', path: 'players', title: 'Players', group: 'play', component: () => import('./pages/PlayersPage.vue') },
   { name: 'player', path: 'players/:player', title: 'Player', within: 'players', unlisted: true, component: () => import('./pages/PlayerPage.vue') },

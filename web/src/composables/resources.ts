@@ -122,3 +122,7 @@ export const useStanding = (game: () => string, standing: () => string, most: ()
     () => [game(), standing(), most()],
     4000,
   )
+
+/** How far the search of a game's plan is, and what was found. */
+export const useScout = (game: () => string) =>
+  useResource(async () => dataOf(await api.GET('/v1/games/{game}/scout', { params: { path: { game: game() } } })), game, 1000)

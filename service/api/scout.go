@@ -1,0 +1,119 @@
+package api
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"alluvion.dev/contract"
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/scout"
+	"alluvion.dev/service/scouting"
+)
+
+type scoutInput struct {
+	GamePath
+	Body contract.ScoutStart
+}
+
+func (s *Server) scoutCalls(api huma.API) {
+	tags, at := []string{"scout"}, "/v1/games/{game}/scout"
+	huma.Register(api, huma.Operation{OperationID: "start-scout", Method: http.MethodPost, Path: at,
+		Summary: "Search what could happen under a game's plan", Tags: tags, DefaultStatus: http.StatusAccepted,
+		Description: "It goes on beside the sessions that play. One plan is searched at a time; what was found of this one before is forgotten.",
+		Errors:      []int{404, 409, 422}}, s.startScout)
+	huma.Register(api, huma.Operation{OperationID: "get-scout", Method: http.MethodGet, Path: at,
+		Summary: "How far the search is, and what was found", Tags: tags, Errors: []int{404}}, s.getScout)
+	huma.Register(api, huma.Operation{OperationID: "stop-scout", Method: http.MethodPost, Path: at + "/stop",
+		Summary: "Stop the search; what was found stays", Tags: tags, Errors: []int{404}}, s.stopScout)
+}
+
+func (s *Server) startScout(ctx context.Context, in *scoutInput) (*body[contract.ScoutInfo], error) {
+	g, err := s.store.Game(ctx, in.Game)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	if in.Body.Plan != "" {
+		if g, _, err = s.asText(ctx, in.Game, in.Body.Plan); err != nil {
+			return nil, err
+		}
+	}
+	m, _, found := check.Plan([]byte(g.Text), s.store.CommonsText(ctx))
+	if m == nil || found.Errors() {
+		return nil, broken(found)
+	}
+	p, err := s.scouts.Start(g.ID, g.ETag, m, scout.Options{Players: in.Body.Players, NoServer: in.Body.NoServer,
+		States: in.Body.States}, time.Duration(in.Body.Seconds)*time.Second)
+	if errors.Is(err, scouting.ErrBusy) {
+		return nil, problem(http.StatusConflict, "busy", "Something else is going on", "%v: stop it, or wait for it.", err)
+	}
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	return &body[contract.ScoutInfo]{scoutInfo(p)}, nil
+}
+
+func (s *Server) getScout(ctx context.Context, in *GamePath) (*body[contract.ScoutInfo], error) {
+	if _, err := s.store.Game(ctx, in.Game); err != nil {
+		return nil, s.asProblem(err)
+	}
+	p, ok := s.scouts.Look(in.Game)
+	if !ok {
+		return &body[contract.ScoutInfo]{contract.ScoutInfo{State: "none"}}, nil
+	}
+	return &body[contract.ScoutInfo]{scoutInfo(p)}, nil
+}
+
+func (s *Server) stopScout(ctx context.Context, in *GamePath) (*body[contract.ScoutInfo], error) {
+	s.scouts.Stop(in.Game)
+	return s.getScout(ctx, in)
+}
+
+func scoutInfo(p scouting.Progress) contract.ScoutInfo {
+	out := contract.ScoutInfo{State: p.State, ETag: p.ETag, Search: p.Search, Searches: p.Searches, Over: p.Over,
+		States: p.States, Tried: p.Tried, Rate: p.Rate, BeganAt: &p.Began, Took: p.Took.Seconds(), Error: p.Error}
+	if p.Report != nil {
+		out.Report = scoutReport(p.Report)
+	}
+	return out
+}
+
+func scoutReport(r *scout.Report) *contract.ScoutReport {
+	out := &contract.ScoutReport{Version: r.Version, Players: r.Players, Bad: r.Bad(), NotTried: r.NotTried,
+		Searches: []contract.ScoutSearched{}, Answers: []contract.ScoutAnswer{}, DeadEnds: []contract.ScoutDeadEnd{},
+		Troubles: []contract.ScoutTrouble{}}
+	for _, x := range r.Searches {
+		out.Searches = append(out.Searches, contract.ScoutSearched{Name: x.Name, States: x.States, Moves: x.Steps,
+			Complete: x.Complete, Why: listed(x.Why), LeftOut: listed(x.LeftOut)})
+	}
+	for _, a := range r.Answers {
+		out.Answers = append(out.Answers, contract.ScoutAnswer{Kind: a.Kind, ID: a.ID, Title: a.Title, Line: a.Line,
+			Verdict: a.Verdict, Run: scoutRun(a.Run, "the way to the "+a.Kind+" "+a.ID)})
+	}
+	for _, d := range r.DeadEnds {
+		out.DeadEnds = append(out.DeadEnds, contract.ScoutDeadEnd{Kind: d.Kind, ID: d.ID, Title: d.Title, Line: d.Line,
+			Proved: d.Proved, Why: d.Why, Lost: d.Lost, Run: scoutRun(d.Run, "after this, nobody gets to "+d.ID)})
+	}
+	for _, t := range r.Troubles {
+		out.Troubles = append(out.Troubles, contract.ScoutTrouble{Kind: t.Kind, Text: t.Text, Line: t.Line,
+			Run: scoutRun(t.Run, t.Text)})
+	}
+	return out
+}
+
+func listed(list []string) []string {
+	if list == nil {
+		return []string{}
+	}
+	return list
+}
+
+func scoutRun(r *scout.Run, title string) *contract.ScoutRun {
+	if r == nil {
+		return nil
+	}
+	return &contract.ScoutRun{Moves: r.Moves, Shortest: r.Shortest, Script: r.Script(title, "plan.yaml")}
+}

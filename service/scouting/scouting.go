@@ -1,0 +1,211 @@
+// Package scouting searches plans beside the sessions that play: one at a time, since a search takes all the time that it
+// is given. What was found is held until the service is stopped.
+package scouting
+
+import (
+	"errors"
+	"runtime"
+	"sync"
+	"time"
+
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/scout"
+)
+
+// ErrBusy is that a search is going on.
+var ErrBusy = errors.New("a plan is being searched")
+
+// The states of a search.
+const (
+	Running = "running"
+	Stopped = "stopped"
+	Done    = "done"
+	Failed  = "failed"
+)
+
+// mostHeld is of how many games what was found is held.
+const mostHeld = 64
+
+// Progress is how far a search is.
+type Progress struct {
+	State          string
+	ETag           string // of the plan's text
+	Search         string
+	Searches, Over int
+	States, Tried  int
+	Rate           int // moves a second
+	Began          time.Time
+	Took           time.Duration
+	Error          string
+	Report         *scout.Report // of what is over; nil before anything is
+}
+
+// Runner searches, one plan at a time. It is safe for use by several goroutines.
+type Runner struct {
+	mu     sync.Mutex
+	games  map[string]*searching
+	wait   sync.WaitGroup
+	closed bool
+}
+
+// searching is a search that goes on, or what came of it.
+type searching struct {
+	now  Progress
+	stop chan struct{} // closed where it is to end
+	once sync.Once
+}
+
+// New has searched nothing.
+func New() *Runner { return &Runner{games: map[string]*searching{}} }
+
+// Start begins to search a game's plan, in place of what was found of it before.
+func (r *Runner) Start(game, etag string, m *model.Model, o scout.Options, lasts time.Duration) (Progress, error) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	for _, s := range r.games {
+		if s.now.State == Running {
+			return Progress{}, ErrBusy
+		}
+	}
+	if r.closed {
+		return Progress{}, ErrBusy
+	}
+	r.makeRoom()
+	s := &searching{now: Progress{State: Running, ETag: etag, Began: time.Now()}, stop: make(chan struct{})}
+	r.games[game] = s
+	r.wait.Go(func() { r.search(s, scout.New(m, o), lasts) })
+	return s.now, nil
+}
+
+// makeRoom forgets what was found longest ago where there is too much. The lock is held.
+func (r *Runner) makeRoom() {
+	for len(r.games) >= mostHeld {
+		oldest := ""
+		for game, s := range r.games {
+			if oldest == "" || s.now.Began.Before(r.games[oldest].now.Began) {
+				oldest = game
+			}
+		}
+		delete(r.games, oldest)
+	}
+}
+
+// Look says how far the search of a game's plan is; false where none was begun.
+func (r *Runner) Look(game string) (Progress, bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	s := r.games[game]
+	if s == nil {
+		return Progress{}, false
+	}
+	out := s.now
+	if out.State == Running {
+		out.Took = time.Since(out.Began)
+	}
+	return out, true
+}
+
+// Stop ends a search; what it has found by then stays.
+func (r *Runner) Stop(game string) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if s := r.games[game]; s != nil {
+		s.once.Do(func() { close(s.stop) })
+	}
+}
+
+// Forget ends the search of a game that is deleted, and forgets what it found.
+func (r *Runner) Forget(game string) {
+	r.Stop(game)
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	delete(r.games, game)
+}
+
+// Close ends all searches, and waits for them.
+func (r *Runner) Close() {
+	r.mu.Lock()
+	r.closed = true
+	for _, s := range r.games {
+		s.once.Do(func() { close(s.stop) })
+	}
+	r.mu.Unlock()
+	r.wait.Wait()
+}
+
+// workers are so many that sessions have time left.
+func workers() int { return max(1, runtime.NumCPU()/2) }
+
+// search goes on until everything was searched, the time is over, or it is stopped.
+func (r *Runner) search(s *searching, x *scout.Scout, lasts time.Duration) {
+	end := s.now.Began.Add(lasts)
+	last, until := -1, end
+	state := Done
+	for {
+		all, over := x.Searches()
+		if over != last {
+			if last >= 0 {
+				report := x.Report()
+				r.note(s, func(p *Progress) { p.Report = report })
+			}
+			last, until = over, time.Now().Add(time.Until(end)/time.Duration(max(1, all-over)))
+		}
+		if over >= all {
+			break
+		}
+		if r.stopped(s) {
+			state = Stopped
+			break
+		}
+		if time.Now().After(until) {
+			x.Skip()
+			continue
+		}
+		jobs := x.Next(workers())
+		if len(jobs) == 0 {
+			break
+		}
+		var working sync.WaitGroup
+		for _, j := range jobs {
+			working.Go(j.Work)
+		}
+		working.Wait()
+		x.Take(jobs)
+		r.note(s, func(p *Progress) {
+			p.Search, p.States, p.Tried = x.Progress()
+			p.Searches, p.Over = x.Searches()
+			p.Rate = int(float64(x.Moves()) / time.Since(p.Began).Seconds())
+		})
+	}
+	if r.closing() { // nobody asks any more
+		return
+	}
+	report := x.Report()
+	r.note(s, func(p *Progress) {
+		p.State, p.Report, p.Took = state, report, time.Since(p.Began)
+		if err := x.Err(); err != nil {
+			p.State, p.Error = Failed, err.Error()
+		}
+	})
+}
+
+func (r *Runner) closing() bool {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.closed
+}
+
+func (r *Runner) stopped(s *searching) bool {
+	select {
+	case <-s.stop:
+		return true
+	default:
+		return false
+	}
+}
+
+func (r *Runner) note(s *searching, change func(*Progress)) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	change(&s.now)
+}
