@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -264,4 +265,48 @@ func TestRule9ACheckpointWhoseRuleRefusesIsNotReached(t *testing.T) {
 	s := w.run.Save("ada")
 	assert.Empty(t, s.Checkpoint)
 	assert.Empty(t, s.Used)
+}
+
+// An id may be as long as it is said, and not longer.
+func TestAnIdHasUpToSixtyFourBytes(t *testing.T) {
+	r := engine.New(load(t, quay))
+	_, err := r.Step(&engine.Request{Do: "join", Player: strings.Repeat("a", 64), Slot: 1})
+	require.NoError(t, err)
+	_, err = r.Step(&engine.Request{Do: "join", Player: strings.Repeat("b", 65), Slot: 1})
+	require.ErrorContains(t, err, "1 to 64 bytes")
+}
+
+// What differs from its start is asked of each variable by itself: of pairs that hold something else nothing is said.
+func TestOnlyWhatWasChangedDiffersFromItsStart(t *testing.T) {
+	m := load(t, `
+alluvion: 1
+game: pairs
+version: 1
+start: a/one
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, scene: {scene: keep, restart: keep}, prop: {scene: keep, restart: keep}, place: {death: stay, leave: exact}}
+variables:
+  seen:   {of: [player, scene], type: bool, start: false}
+  opened: {of: [player, prop:box], type: bool, start: false}
+  dusty:  {of: prop:box, type: bool, start: false}
+  lit:    {of: scene, type: bool, start: false}
+scenes: {a: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
+props: {box: {placed: {left: a/one}}}
+events: {open: {args: {box: prop:box}, from: self}, dust: {args: {box: prop:box}, from: self}, light: {from: self}}
+rules:
+  - {on: open, do: [{set: args.box.opened, to: true}]}
+  - {on: dust, do: [{set: args.box.dusty, to: true}]}
+  - {on: light, do: [{set: scene.lit, to: true}]}
+saving: {every: 30s}
+`)
+	box := map[bool]map[string]types.Value{true: {"box": types.OfText("left")}}
+	for event, name := range map[string]string{"open": "prop.box.opened", "dust": "prop.box.dusty", "light": "scene.lit"} {
+		r := engine.New(m)
+		for _, req := range []engine.Request{{Do: "join", Player: "ada", Slot: 1}, {Do: "event", Name: event, Player: "ada", Args: box[event != "light"]}} {
+			_, err := r.Step(&req)
+			require.NoError(t, err, event)
+		}
+		for _, v := range m.Vars {
+			assert.Equal(t, strings.HasSuffix(name, "."+v.ID), r.Differs(v), "%s after %s", v.Name, event)
+		}
+	}
 }
