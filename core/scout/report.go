@@ -407,7 +407,7 @@ func (s *Scout) troubles(r *Report) {
 var troubleKinds = []string{"broken", "failed", "cut off"}
 
 func (s *Scout) trouble(f fact) Trouble {
-	t := Trouble{fact: f, Text: f.more}
+	t := Trouble{Text: f.more}
 	switch f.kind {
 	case brokeAlways:
 		t.Kind = "broken"

@@ -45,10 +45,10 @@ func quoted(s string) string {
 	return string(raw)
 }
 
-// write notes a request as a step of a rehearsal, where a run is written down.
-func (w *worker) write(req *engine.Request) {
+// noteStep notes a request as a step of a rehearsal, where a run is written down.
+func (w *worker) noteStep(req *engine.Request) {
 	if w.records {
-		w.ticks = append(w.ticks, stepOf(req))
+		w.steps = append(w.steps, stepOf(req))
 	}
 }
 
@@ -88,7 +88,7 @@ func stepOf(req *engine.Request) string {
 // waited notes that time passed.
 func (w *worker) waited(ms int64) {
 	if w.records {
-		w.ticks = append(w.ticks, fmt.Sprintf("{wait: %s}", duration(ms)))
+		w.steps = append(w.steps, fmt.Sprintf("{wait: %s}", duration(ms)))
 	}
 }
 
@@ -121,7 +121,7 @@ func literal(v types.Value) string {
 func (w *worker) replay(list []*move) (*Run, error) {
 	w.begin()
 	w.heard = nil
-	w.records, w.ticks, w.rates = true, nil, engine.Rates{}
+	w.records, w.steps, w.rates = true, nil, engine.Rates{}
 	defer func() { w.records = false }()
 	if err := w.start(); err != nil {
 		return nil, err
@@ -132,7 +132,7 @@ func (w *worker) replay(list []*move) (*Run, error) {
 		w.do(m)
 		out.Last = m.words()
 	}
-	out.Steps, out.Digest, out.End = w.ticks, w.run.Digest(), w.end()
+	out.Steps, out.Digest, out.End = w.steps, w.run.Digest(), w.end()
 	return out, nil
 }
 

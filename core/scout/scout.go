@@ -61,8 +61,6 @@ type Trouble struct {
 	Text string `json:"text"`
 	Line int    `json:"line,omitempty"` // of the rule
 	Run  *Run   `json:"run"`
-
-	fact fact
 }
 
 // Searched is how one search went.

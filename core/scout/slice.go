@@ -3,7 +3,6 @@ package scout
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/expr"
@@ -526,6 +525,3 @@ func (s *slice) leftOut() []string {
 	}
 	return out
 }
-
-// words are reasons as one sentence.
-func words(list []string) string { return strings.Join(list, "; ") }

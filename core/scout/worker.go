@@ -47,7 +47,7 @@ type worker struct {
 	moves   *moves
 	asks    []question
 	gaps    gaps
-	ticks   []string // of steps, where a run is written down
+	steps   []string // of a run, where it is written down
 	records bool
 	rates   engine.Rates
 	heard   []fact
@@ -106,7 +106,7 @@ func (w *worker) ask(req *engine.Request) error {
 	w.heard = append(w.heard, w.pending...)
 	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
 	w.saw(req, &res)
-	w.write(req)
+	w.noteStep(req)
 	if due, ok := w.run.Due(); ok && due <= w.run.Clock() { // coming back without delay belongs to it
 		w.pending = w.pending[:0]
 		more := w.run.Advance(w.run.Clock())
@@ -123,7 +123,7 @@ func (w *worker) refused(req *engine.Request, err error) {
 		return
 	}
 	if w.records && refusal.Kind != engine.TooFast {
-		w.ticks = append(w.ticks, "{refused: "+stepOf(req)+"}")
+		w.steps = append(w.steps, "{refused: "+stepOf(req)+"}")
 	}
 	switch {
 	case refusal.Kind == engine.Failed && refusal.Rule > 0:
@@ -314,7 +314,7 @@ func (w *worker) day() bool {
 	w.heard = append(w.heard, w.pending...)
 	w.told(res.Notices)
 	if w.records {
-		w.ticks = append(w.ticks, fmt.Sprintf("{date: %q}", time.UnixMilli(date).UTC().Format("2006-01-02 15:04")))
+		w.steps = append(w.steps, fmt.Sprintf("{date: %q}", time.UnixMilli(date).UTC().Format("2006-01-02 15:04")))
 	}
 	return true
 }
@@ -346,7 +346,7 @@ func (w *worker) again(m *move) bool {
 	}
 	saved := res.Left[0]
 	w.told(res.Notices)
-	w.write(&engine.Request{Do: "leave", Player: m.player})
+	w.noteStep(&engine.Request{Do: "leave", Player: m.player})
 	req := &engine.Request{Do: "join", Player: m.player, Slot: 1, Saved: saved, Profile: saved.Profile,
 		Shared: saved.Shared}
 	return w.ask(req) == nil
