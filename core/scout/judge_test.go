@@ -44,6 +44,9 @@ func plans(t testing.TB) map[string]string {
 	for seed := range madePlans(t) {
 		out[fmt.Sprintf("made %d", seed)] = worlds.Made(seed)
 	}
+	for seed := range madePlans(t) * 10 {
+		out[fmt.Sprintf("little %d", seed)] = little(seed)
+	}
 	return out
 }
 

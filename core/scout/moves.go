@@ -3,6 +3,7 @@ package scout
 import (
 	"cmp"
 	"fmt"
+	"maps"
 	"slices"
 
 	"alluvion.dev/core/engine"
@@ -18,7 +19,7 @@ type point = [model.MaxAxes]fixed.Num
 // move is one thing that players, the game's server or time can do. Walking belongs to it: who goes through a passage
 // walks there first.
 type move struct {
-	do     string // walk, pass, touch, event, write, die, start-over, again (leave and come back), wait, day (a date comes)
+	do     string // join (how a run begins), walk, face, pass, touch, event, write, die, start-over, again (leave and come back), wait, day (a date comes)
 	player string // whom it is about; "" for nobody
 	scene  int    // the player has to be in it; -1 where it does not matter
 	walks  bool   // goes to At first
@@ -69,6 +70,7 @@ func movesOf(m *model.Model, s *slice, o Options) *moves {
 	x := &moves{m: m, s: s, lens: s.lens(), options: o, players: o.names()}
 	x.calendar = slices.ContainsFunc(m.OwnCrossings, func(c *model.OwnCrossing) bool { return c.Calendar != nil })
 	x.d = domains{m: m, players: x.players, numbers: written(programsOf(m))}
+	x.joins() // the first of all moves
 	for _, p := range x.players {
 		x.walks(p)
 		x.passages(p)
@@ -85,8 +87,43 @@ func movesOf(m *model.Model, s *slice, o Options) *moves {
 
 func (x *moves) add(m move) { x.all = append(x.all, m) }
 
-// walks go to each point of a scene that may make a difference, where any does.
+// mostJoins is how many ways to join are tried.
+const mostJoins = 64
+
+// joins are the ways in which a run begins: what players pick on joining, one pick after the other. Without any pick is
+// the way that needs no move.
+func (x *moves) joins() {
+	for _, player := range x.players {
+		combined := []map[string]types.Value{{}}
+		for _, v := range x.m.Holders[model.OfPlayer].Stored {
+			if v.Type.Kind != types.Pick {
+				continue
+			}
+			for _, before := range slices.Clone(combined) {
+				for _, option := range v.Type.Names {
+					one := maps.Clone(before)
+					one[v.ID] = types.OfText(option)
+					combined = append(combined, one)
+				}
+			}
+		}
+		for _, picks := range combined[1:] {
+			if len(x.all) >= mostJoins {
+				x.sampled = append(x.sampled, "joining")
+				return
+			}
+			x.add(move{do: "join", player: player, scene: -1, args: picks})
+		}
+	}
+}
+
+// walks go to each point of a scene that may make a difference, where any does, and turn where facings are read.
 func (x *moves) walks(player string) {
+	if x.lens.Facing {
+		for _, facing := range x.m.Facings {
+			x.add(move{do: "face", player: player, scene: -1, name: facing, alive: true})
+		}
+	}
 	for i, scene := range x.m.Scenes {
 		if !scene.Walk || !x.lens.Exact[i] {
 			continue
@@ -115,14 +152,28 @@ func (x *moves) points(scene *model.Scene) []point {
 	for _, prop := range scene.Props {
 		add(prop.Point)
 	}
-	for _, a := range x.m.Areas {
-		if a.Scene == scene && x.s.areas[a] {
-			add(middle(a))
-			for _, at := range around(a, x.m.Step) {
-				if !a.Contains(at) {
-					add(at)
-				}
+	for _, a := range x.areasOf(scene) {
+		add(middle(a))
+		for _, at := range around(a, x.m.Step) {
+			if !a.Contains(at) {
+				add(at)
 			}
+		}
+	}
+	return out
+}
+
+// areasOf are the areas of a scene that count, those around props too, in a fixed order.
+func (x *moves) areasOf(scene *model.Scene) []*model.Area {
+	var out []*model.Area
+	for _, a := range scene.Areas {
+		if x.s.areas[a] {
+			out = append(out, a)
+		}
+	}
+	for _, prop := range scene.Props {
+		if prop.Area != nil && x.s.areas[prop.Area] {
+			out = append(out, prop.Area)
 		}
 	}
 	return out
@@ -193,6 +244,9 @@ func (x *moves) passages(player string) {
 			at := []point{spot.Point}
 			if to != nil && x.lens.Exact[to.Scene.Index] {
 				at = along(spot, len(x.m.Axes))
+				if p.Carry.Axes != [model.MaxAxes]bool{} && !slices.Contains(x.sampled, p.ID) {
+					x.sampled = append(x.sampled, p.ID) // other points lead elsewhere
+				}
 			}
 			for _, one := range at {
 				x.add(move{do: "pass", player: player, scene: spot.Scene.Index, walks: spot.Scene.Walk, at: one,
@@ -338,8 +392,12 @@ func (m *move) still() bool {
 func (m *move) words() string {
 	who := cmp.Or(m.player, "the game")
 	switch m.do {
+	case "join":
+		return who + " joins"
 	case "walk":
 		return who + " walks"
+	case "face":
+		return who + " turns " + m.name
 	case "pass":
 		return who + " goes through " + m.name
 	case "touch":

@@ -166,7 +166,8 @@ func (s *Scout) Report() *Report {
 
 // notTried is what no search does.
 func (s *Scout) notTried() []string {
-	out := []string{"a crash of the machine", "other slots"}
+	out := []string{"a crash of the machine", "other slots", "opening the session again", "corrections by hand",
+		"values that the game's server writes though the plan does not say so"}
 	if s.m.Players() > s.options.Players {
 		out = append(out, fmt.Sprintf("more than %s", players(s.options.Players)))
 	}

@@ -64,7 +64,15 @@ func stepOf(req *engine.Request) string {
 		for i, n := range req.To {
 			to[i] = n.String()
 		}
-		return fmt.Sprintf("{move: %s, to: [%s]}", req.Player, strings.Join(to, ", "))
+		facing := ""
+		if req.Facing != "" {
+			facing = ", facing: " + req.Facing
+		}
+		return fmt.Sprintf("{move: %s, to: [%s]%s}", req.Player, strings.Join(to, ", "), facing)
+	case "join":
+		if len(req.Picks) > 0 {
+			return fmt.Sprintf("{join: %s, as: %s}", req.Player, arguments(req.Picks))
+		}
 	case "pass", "touch":
 		return fmt.Sprintf("{%s: %s, by: %s}", req.Do, req.Name, req.Player)
 	case "event":
@@ -123,7 +131,11 @@ func (w *worker) replay(list []*move) (*Run, error) {
 	w.heard = nil
 	w.records, w.steps, w.rates = true, nil, engine.Rates{}
 	defer func() { w.records = false }()
-	if err := w.start(); err != nil {
+	var with *move
+	if len(list) > 0 && list[0].do == "join" {
+		with, list = list[0], list[1:]
+	}
+	if err := w.start(with); err != nil {
 		return nil, err
 	}
 	out := &Run{Moves: len(list), players: w.moves.players}

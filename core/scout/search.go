@@ -65,17 +65,34 @@ func newSearch(name string, m *model.Model, asks []question, s *slice, o Options
 // worker makes one that can work at this search.
 func (x *search) worker() *worker { return newWorker(x.m, x.moves, x.asks) }
 
-// begin takes the first state in.
+// begin takes the states in that a search begins with: one for each way to join.
 func (x *search) begin() error {
 	w := x.worker()
-	if err := w.start(); err != nil {
-		return err
+	for i := -1; i < len(x.moves.all); i++ {
+		var with *move
+		if i >= 0 {
+			if with = &x.moves.all[i]; with.do != "join" {
+				break
+			}
+			w.begin()
+		}
+		w.heard = nil
+		if err := w.start(with); err != nil {
+			if with == nil {
+				return err
+			}
+			continue // it may not be picked
+		}
+		for _, f := range w.heard {
+			if _, before := x.facts[f]; !before {
+				x.facts[f] = where{-1, int32(i)}
+			}
+		}
+		had := w.holds()
+		first := next{move: int32(i), key: w.key(had), had: had, scene: w.scene(), kept: w.run.Keep(nil), gap: w.gap(had)}
+		first.atoms, first.start = w.atoms()
+		x.take(-1, first)
 	}
-	for _, f := range w.heard {
-		x.facts[f] = where{-1, -1}
-	}
-	had := w.holds()
-	x.take(-1, next{move: -1, key: w.key(had), had: had, scene: w.scene(), kept: w.run.Keep(nil), gap: w.gap(had)})
 	return nil
 }
 
@@ -218,8 +235,13 @@ func (x *search) shorten() {
 	}
 	x.short = x.done
 	seen := make([]bool, len(x.nodes))
-	seen[0] = true
-	for queue := []int32{0}; len(queue) > 0; queue = queue[1:] {
+	var queue []int32
+	for i := range x.nodes {
+		if x.nodes[i].parent < 0 {
+			seen[i], queue = true, append(queue, int32(i))
+		}
+	}
+	for ; len(queue) > 0; queue = queue[1:] {
 		n := &x.nodes[queue[0]]
 		for _, e := range x.edges[n.first : n.first+n.n] {
 			if e.to >= 0 && !seen[e.to] {
@@ -233,8 +255,11 @@ func (x *search) shorten() {
 
 // pathTo are the moves to where something was first seen, that one included.
 func (x *search) pathTo(w where) []*move {
-	if w.move < 0 {
+	switch {
+	case w.move < 0:
 		return nil
+	case w.node < 0: // on joining
+		return []*move{&x.moves.all[w.move]}
 	}
 	return append(x.path(w.node), &x.moves.all[w.move])
 }

@@ -8,6 +8,7 @@ import (
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -33,6 +34,7 @@ type slice struct {
 	marks       map[int]bool
 	earned      map[int]bool
 	exact       bool // coordinates are read somewhere
+	inside      bool // it is asked who is in an area
 	facing      bool
 	visits      bool
 	timers      bool
@@ -132,9 +134,14 @@ func (s *slice) once() {
 		if !s.areas[a] && (a.Point != nil || s.counts(s.closure(slices.Concat(a.Entered, a.Exited)))) {
 			s.areas[a], s.changed = true, true
 		}
-		if a.Prop != nil && !s.areas[a] &&
-			s.counts(s.closure(slices.Concat(a.Prop.Kind.Entered, a.Prop.Kind.Exited))) {
-			s.areas[a], s.changed = true, true
+	}
+	for _, k := range s.m.Kinds {
+		if len(k.Props) == 0 || k.Props[0].Area == nil || s.areas[k.Props[0].Area] ||
+			!s.counts(s.closure(slices.Concat(k.Entered, k.Exited))) {
+			continue
+		}
+		for _, prop := range k.Props {
+			s.areas[prop.Area], s.changed = true, true
 		}
 	}
 }
@@ -380,6 +387,7 @@ func (s *slice) reading(p *expr.Program, r *expr.Read) {
 				s.areas[a], s.changed = true, true
 			}
 		}
+		s.inside = true
 	case expr.Time:
 		set(&s.clock)
 	}
@@ -409,11 +417,49 @@ func (s *slice) doubts() {
 	if s.exact {
 		doubt("coordinates are read, and only some points are tried")
 	}
+	if s.inside {
+		doubt("it is asked who is in an area, and of each area only its middle and what is around it are tried")
+	}
+	if at := s.overlapping(); at != "" {
+		doubt("areas overlap in %s, and only some points of them are tried", at)
+	}
+	s.doubtsOfVisits(doubt)
 	for _, c := range s.m.OwnCrossings {
 		if c.Calendar != nil && s.crossingCounts(c) {
 			doubt("%s comes by the date, and days are tried one after the other", c.Title())
 		}
 	}
+}
+
+// doubtsOfVisits are those about how visits end: other slots, a session that is opened again, leaving without a save.
+func (s *slice) doubtsOfVisits(doubt func(format string, args ...any)) {
+	for _, v := range s.m.Vars {
+		if !s.vars[v] || v.Computed() {
+			continue
+		}
+		restart := v.Fates.At(plan.CrossRestart)
+		switch {
+		case s.m.SlotsPerPlayer() > 1 && (v.Hold == s.m.Profile || v.Holder == model.OfProfileList):
+			doubt("%s is over all slots of a player, and one slot is played", v.Name)
+		case !s.m.Single && !v.Holder.OfPlayers() && restart.Kind != "keep" && restart.Kind != "":
+			doubt("%s is another one when the session is opened again, and that is not tried", v.Name)
+		}
+	}
+	if !s.m.Single && !s.m.SavesOn("leave") {
+		doubt("leaving is not tried, since the plan does not save then")
+	}
+}
+
+// overlapping is a scene in which two areas that count overlap; "" where none do.
+func (s *slice) overlapping() string {
+	for a := range s.areas {
+		for b := range s.areas {
+			if a != b && a.Scene == b.Scene && !a.Beside(&b.Lo, &b.Hi) {
+				return a.Scene.ID
+			}
+		}
+	}
+	return ""
 }
 
 func (s *slice) crossingCounts(c *model.OwnCrossing) bool {

@@ -2,6 +2,7 @@ package scout
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"slices"
@@ -13,7 +14,6 @@ import (
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/model"
 	"alluvion.dev/examples"
-	"alluvion.dev/internal/worlds"
 )
 
 // toTheEnd lets a search go on until it is over; false where it has more states than it may keep.
@@ -53,8 +53,8 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 		require.NoError(t, err)
 		texts[filepath.Base(file)] = string(raw)
 	}
-	for seed := range madePlans(t) / 3 {
-		texts[fmt.Sprintf("made %d", seed)] = worlds.Made(seed)
+	for seed := range madePlans(t) * 2 {
+		texts[fmt.Sprintf("little %d", seed)] = little(seed)
 	}
 	for name, text := range texts {
 		m, _, found := check.Text([]byte(text), examples.Commons)
@@ -77,8 +77,67 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 		}
 	}
 	t.Logf("%d compared, of %d the slice is smaller", compared, smaller)
-	require.Greater(t, compared, 20)
-	require.Greater(t, smaller, 3)
+	require.Greater(t, compared, 100)
+	require.Greater(t, smaller, 50)
+}
+
+// little is a plan with so few states that all of them are looked at: a few switches, a number, two scenes, and rules that
+// set, refuse, move, kill and follow from each other.
+func little(seed uint64) string {
+	dice := rand.New(rand.NewPCG(seed, 3))
+	one := func(list ...string) string { return list[dice.IntN(len(list))] }
+	condition := func() string {
+		return one("player.a", "!player.a", "player.b", "!game.c", "game.c", "player.n > 0", "player.n == 2", "place.scene == 'y'",
+			"player.a && game.c", "player.b || player.n == 1", "player.earned('m')")
+	}
+	action := func() string {
+		return one("{set: player.a, to: true}", "{set: player.b, to: '!player.b'}", "{set: game.c, to: true}", "{set: game.c, to: player.a}",
+			"{add: player.n, by: 1}", "{add: player.n, by: -1}", "{set: player.n, to: 'player.a ? 2 : 0'}", "{go: y/one}", "{go: x/one}", "{die: player}",
+			"{refuse: No.}", "{set: player.d, to: true}", "{raise: player.n, to: 1}", "{send: e2}")
+	}
+	guarded := func() string {
+		if dice.IntN(3) == 0 {
+			return `{if: "` + condition() + `", do: [` + action() + "]}"
+		}
+		return action()
+	}
+	rules := ""
+	for i := range 5 {
+		on := []string{"e0", "e1", "e2", one("died", "{changed: player.a}", "arrived", "came-back"), one("e0", "e1", "{milestone: m}")}[i]
+		gate := ""
+		if dice.IntN(2) == 0 {
+			gate = `, if: "` + condition() + `"`
+		}
+		rules += "  - {on: " + on + gate + ", do: [" + guarded() + ", " + guarded() + "]}\n"
+	}
+	refuse := one("", ", at_limit: refuse")
+	return fmt.Sprintf(`
+alluvion: 1
+game: little
+version: 1
+start: x/one
+defaults:
+  player: {scene: keep, death: %s, leave: %s, new-run: reset}
+  scene:  {scene: keep, restart: keep, death: keep, new-run: keep}
+  game:   {restart: keep, death: keep, new-run: %s}
+  place:  {death: checkpoint, leave: exact}
+variables:
+  a: {of: player, type: bool, start: false}
+  b: {of: player, type: bool, start: %t, across: {death: %s}}
+  c: {of: game, type: bool, start: false}
+  d: {of: player, type: bool, start: false, read_by: game}
+  n: {of: player, type: int, min: 0, max: 3, start: 0%s}
+scenes: {x: {size: [9, 9], spots: {one: {at: [1, 1]}, two: {at: [7, 7]}}}, y: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
+passages: {p: {from: x/two, to: y/one, if: "%s"}, q: {from: y/one, to: x/one, if: "%s"}}
+checkpoints: {fallback: x/one, list: {k: {at: y/one}}}
+events: {e0: {from: self}, e1: {from: self, if: "%s"}, e2: {from: self}}
+rules:
+%smilestones: {m: {when: "%s"}}
+goals: {g: {reach: "%s && %s"}}
+saving: {when: [scene, leave], every: 30s}
+session: {players: 1}
+`, one("keep", "reset"), one("keep", "reset"), one("keep", "reset"), dice.IntN(2) == 0, one("keep", "rewind", "{set: player.a}"), refuse,
+		condition(), condition(), condition(), rules, condition(), condition(), condition())
 }
 
 // howSoon is in how many moves a question comes to hold, and in how many one is stuck; -1 where neither happens.

@@ -131,3 +131,141 @@ func runs(r *scout.Report) []*scout.Run {
 	}
 	return out
 }
+
+// small is a plan around some of its parts, for one player.
+func small(parts string) string {
+	return `
+alluvion: 1
+game: small
+version: 1
+space: {axes: [x, y], facings: [north, south]}
+start: hall/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene:  {scene: keep, restart: keep, death: keep, new-run: keep}
+  game:   {restart: keep, death: keep, new-run: keep}
+  prop:   {scene: keep, restart: keep, death: keep, new-run: keep}
+  place:  {death: checkpoint, leave: exact}
+scenes:
+  hall: {size: [20, 20], spots: {door: {at: [1, 1]}, far: {at: [18, 18]}}, areas: {mud: {x: [8, 10], y: [8, 10]}, bog: {x: [9, 12], y: [9, 12]}}}
+  loft: {size: [9, 9], spots: {hatch: {at: [1, 1]}}}
+checkpoints: {fallback: hall/door}
+saving: {when: [scene, leave], every: 30s}
+session: {players: 1}
+` + parts
+}
+
+// What players do besides sending events is done too: they pick on joining, come near to things, turn, and walk into
+// where areas meet.
+func TestWaysThatNoEventIsPartOfAreFound(t *testing.T) {
+	for name, parts := range map[string]string{
+		"a pick on joining": `
+rosters: {hat: {options: {cap: {title: Cap}, hood: {title: Hood}}}}
+variables: {hat: {of: player, type: pick, roster: hat, optional: true}}
+goals: {there: {reach: player.hat.orValue('cap') == 'hood'}}
+`,
+		"coming near to a prop": `
+props: {bell: {placed: {one: {in: hall, at: [5, 15]}}, radius: 1}}
+variables: {rung: {of: player, type: bool, start: false}}
+rules: [{on: {entered: prop:bell}, do: [{set: player.rung, to: true}]}]
+goals: {there: {reach: player.rung}}
+`,
+		"turning": `
+variables: {x: {of: player, type: bool, start: false, read_by: game}}
+goals: {there: {reach: place.facing == 'south'}}
+`,
+		"walking into an area": `
+variables: {x: {of: player, type: bool, start: false, read_by: game}}
+goals: {there: {reach: "inside('hall/mud')"}}
+`,
+		"a timer": `
+variables: {n: {of: game, type: int, min: 0, max: 9, start: 0}}
+rules: [{on: {every: 1m}, do: [{add: game.n, by: 1}]}]
+goals: {there: {reach: game.n >= 3}}
+`,
+		"a value that the game's server writes": `
+variables: {n: {of: game, type: int, min: 0, max: 9, start: 0, written_by: game}}
+goals: {there: {reach: game.n == 7}}
+`,
+		"a value of one's own": `
+variables: {n: {of: player, type: int, min: 0, max: 9, start: 0, share: {writer: self}}}
+goals: {there: {reach: player.n == 7}}
+`,
+		"a waymark": `
+waymarks: {mark: {title: Mark}}
+variables: {x: {of: player, type: bool, start: false, read_by: game}}
+passages: {up: {from: hall/far, to: loft/hatch}, back: {from: loft/hatch, to: mark, else: hall/door}}
+events: {keep: {from: self, if: place.scene == 'loft'}}
+rules: [{on: keep, do: [{remember: mark}]}]
+goals: {there: {reach: has(player.mark)}}
+`,
+	} {
+		r := searched(t, small(parts), scout.Options{})
+		require.NotEmpty(t, r.Answers, name)
+		assert.Equal(t, scout.Reached, r.Answers[0].Verdict, name)
+		plays(t, r, small(parts))
+	}
+}
+
+// Nothing is called impossible where something that could lead there was left out.
+func TestWhatWasLeftOutIsNoProof(t *testing.T) {
+	for name, row := range map[string][2]string{
+		"areas that overlap": {`
+variables: {x: {of: player, type: bool, start: false, read_by: game}}
+goals: {there: {reach: "inside('hall/mud') && inside('hall/bog') && player.x"}}
+`, "areas overlap in hall"},
+		"coordinates": {`
+variables: {x: {of: player, type: bool, start: false, read_by: game}}
+goals: {there: {reach: place.x == 13.7}}
+`, "coordinates are read"},
+		"a number with many values": {`
+variables: {n: {of: player, type: int, min: 0, max: 9999, start: 0}}
+events: {say: {args: {n: {type: int, min: 0, max: 9999}}, from: self}}
+rules: [{on: say, if: "mod(args.n, 1000) == 777", do: [{set: player.n, to: args.n}]}]
+goals: {there: {reach: player.n > 5000}}
+`, "of say only some values are tried"},
+		"a stopwatch": {`
+variables: {w: {of: player, type: stopwatch}, x: {of: player, type: bool, start: false}}
+events: {now: {from: self, if: player.w > 3 && player.w < 3.5}}
+rules: [{on: now, do: [{set: player.x, to: true}]}]
+goals: {there: {reach: player.x}}
+`, "player.w runs on by itself"},
+		"other slots": {`
+variables: {n: {of: profile, type: int, min: 0, max: 9, start: 0, across: {new-run: keep}}, done: {of: player, type: bool, start: false}}
+events: {more: {from: self, if: "!player.done"}}
+rules: [{on: more, do: [{add: profile.n, by: 1}, {set: player.done, to: true}]}]
+goals: {there: {reach: profile.n >= 2}}
+requests: {start-over: {closed: true}}
+`, "over all slots"},
+	} {
+		text := small(row[0])
+		if name == "other slots" {
+			text = strings.Replace(text, "saving: {when", "saving: {slots: 2, when", 1)
+			text = strings.Replace(text, "  place: ", "  profile: {scene: keep, death: keep, leave: keep, new-run: keep}\n  place: ", 1)
+			text = strings.ReplaceAll(text, "profile.n", "player.profile.n")
+		}
+		r := searched(t, text, scout.Options{States: 3000})
+		assert.NotEqual(t, scout.Never, r.Answers[0].Verdict, name)
+		why := ""
+		for _, s := range r.Searches {
+			why += strings.Join(s.Why, "; ")
+		}
+		assert.Contains(t, why, row[1], name)
+	}
+}
+
+// More players than were tried may find a way where something is held in common.
+func TestOtherPlayersAreADoubtWhereTheyCouldHelp(t *testing.T) {
+	const parts = `
+variables: {lever: {of: %s, type: int, min: 0, max: 1, start: 0}}
+events: {pull: {from: self, if: %s.lever == 0}}
+rules: [{on: pull, do: [{add: %s.lever, by: 1}]}]
+goals: {there: {reach: %s.lever >= 2}}
+`
+	for holder, verdict := range map[string]string{"player": scout.Never, "game": scout.NotFound} {
+		text := strings.NewReplacer("players: 1}", "players: 8}", ", death: keep, new-run: keep}", "}").Replace(
+			small(strings.ReplaceAll(parts, "%s", holder)))
+		r := searched(t, text, scout.Options{})
+		assert.Equal(t, verdict, r.Answers[0].Verdict, holder)
+	}
+}

@@ -84,10 +84,15 @@ func slot(m *model.Model, v *model.Var) int {
 	return -1
 }
 
-// start lets everybody join: the state that a search begins with.
-func (w *worker) start() error {
+// start lets everybody join: a state that a search begins with. with is who picks something on joining, and what; nil
+// where nobody does.
+func (w *worker) start(with *move) error {
 	for _, p := range w.moves.players {
-		if err := w.ask(&engine.Request{Do: "join", Player: p, Slot: 1}); err != nil {
+		req := &engine.Request{Do: "join", Player: p, Slot: 1}
+		if with != nil && with.player == p {
+			req.Picks = with.args
+		}
+		if err := w.ask(req); err != nil {
 			return err
 		}
 	}
@@ -216,8 +221,8 @@ func (w *worker) player(id string) *engine.Player {
 
 // fits says whether a move can be tried at all now.
 func (w *worker) fits(m *move) bool {
-	if m.player == "" {
-		return true
+	if m.player == "" || m.do == "join" {
+		return m.do != "join"
 	}
 	p := w.player(m.player)
 	if p == nil || m.alive && p.Dead() {
@@ -236,6 +241,8 @@ func (w *worker) do(m *move) bool {
 		return w.again(m)
 	case "day":
 		return w.day()
+	case "face":
+		return w.face(m)
 	}
 	if m.near != nil {
 		holder, at := w.run.Thing(m.near.Index)
@@ -256,6 +263,13 @@ func (w *worker) do(m *move) bool {
 		req.Value, req.Args = m.value, engine.ArgsFor(w.m.Var(m.name), m.of)
 	}
 	return w.ask(req) == nil
+}
+
+// face turns a player where they are.
+func (w *worker) face(m *move) bool {
+	at, _, _ := w.player(m.player).Where()
+	return w.ask(&engine.Request{Do: "move", Player: m.player, Facing: m.name,
+		To: append([]fixed.Num{}, at.At[:len(w.m.Axes)]...)}) == nil
 }
 
 // walk goes to a point of the scene, in as many steps as the plan's speed needs.
