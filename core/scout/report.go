@@ -28,31 +28,49 @@ func New(m *model.Model, o Options) *Scout {
 	s := &Scout{m: m, options: o}
 	s.searches = append(s.searches, newSearch("ways", m, nil, sliceFor(m, false, func(*slice) {}), o))
 	asks := questionsOf(m)
-	for _, q := range asks {
-		s.alone(q)
+	for _, together := range alike(m, asks) {
+		s.searches = append(s.searches, newSearch(nameOf(together), m, together, sliceFor(m, false, readsOf(together)), o))
 	}
-	if len(asks) > 64 {
-		asks = asks[:64]
+	if len(asks) > mostAsked {
+		asks = asks[:mostAsked]
 	}
-	s.searches = append(s.searches, newSearch("everything", m, asks, sliceFor(m, true, func(x *slice) {
-		for i := range asks {
-			asks[i].reads(x)
-		}
-	}), o))
+	s.searches = append(s.searches, newSearch("everything", m, asks, sliceFor(m, true, readsOf(asks)), o))
 	return s
 }
 
-// alone adds a search for one question; several that are decided by the same go together.
-func (s *Scout) alone(q question) {
-	cut := sliceFor(s.m, false, q.reads)
-	for _, x := range s.searches[1:] {
-		if len(x.asks) < 64 && slices.Equal(x.s.leftOut(), cut.leftOut()) && fmt.Sprint(x.s.lens()) == fmt.Sprint(cut.lens()) {
-			x.asks = append(x.asks, q)
-			x.name += ", " + q.id
-			return
+// mostAsked is how many questions one search answers.
+const mostAsked = 64
+
+// alike puts questions together that are decided by the same variables.
+func alike(m *model.Model, asks []question) [][]question {
+	var out [][]question
+	at := map[string]int{}
+	for _, q := range asks {
+		sign := strings.Join(sliceFor(m, false, q.reads).leftOut(), " ")
+		i, known := at[sign]
+		if !known || len(out[i]) == mostAsked {
+			i = len(out)
+			at[sign], out = i, append(out, nil)
+		}
+		out[i] = append(out[i], q)
+	}
+	return out
+}
+
+func nameOf(asks []question) string {
+	name := asks[0].kind + " " + asks[0].id
+	if more := len(asks) - 1; more > 0 {
+		name += fmt.Sprintf(" and %d more", more)
+	}
+	return name
+}
+
+func readsOf(asks []question) func(*slice) {
+	return func(x *slice) {
+		for i := range asks {
+			asks[i].reads(x)
 		}
 	}
-	s.searches = append(s.searches, newSearch(q.kind+" "+q.id, s.m, []question{q}, cut, s.options))
 }
 
 // reads takes into a slice what decides a question.

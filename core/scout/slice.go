@@ -43,7 +43,8 @@ type slice struct {
 	areas       map[*model.Area]bool // that are asked for, or in which something happens that counts
 	why         []string             // what keeps a search with it from being complete
 	changed     bool
-	reads       []reading // of numbers, for what they are compared with
+	reads       map[reading]bool // of what counts, for what it is compared with
+	made        *engine.Lens     // the slice as the engine takes it; nil until somebody asks
 }
 
 type reading struct {
@@ -59,7 +60,7 @@ var mostSteps = fixed.FromInt(100)
 // sliceFor is the slice for a question, where ask names what it reads; for everything, where whole says so.
 func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
 	s := &slice{m: m, vars: map[*model.Var]bool{}, plain: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
-		areas: map[*model.Area]bool{}}
+		areas: map[*model.Area]bool{}, reads: map[reading]bool{}}
 	ask(s)
 	for _, p := range m.Passages {
 		s.need(p.If)
@@ -356,10 +357,7 @@ func (s *slice) reading(p *expr.Program, r *expr.Read) {
 	s.readsOthers = s.readsOthers || r.Ref.Elsewhere() || r.Ref.What == expr.Present || r.Ref.Who == expr.Arg
 	if v := s.m.VarOf(r.Ref); v != nil {
 		s.add(v)
-		one := reading{v, r.Path, p}
-		if !slices.Contains(s.reads, one) {
-			s.reads = append(s.reads, one)
-		}
+		s.reads[reading{v, r.Path, p}] = true
 		return
 	}
 	switch r.Ref.What {
@@ -488,6 +486,18 @@ func (s *slice) others() bool {
 
 // lens is the slice as the engine takes it.
 func (s *slice) lens() *engine.Lens {
+	if s.made != nil {
+		return s.made
+	}
+	writes, reads := map[*model.Var][]*model.Action{}, map[*model.Var][]reading{}
+	for _, e := range s.m.Effects {
+		if v := e.Action.Var; v != nil {
+			writes[v] = append(writes[v], e.Action)
+		}
+	}
+	for r := range s.reads {
+		reads[r.v] = append(reads[r.v], r)
+	}
 	l := &engine.Lens{Facing: s.facing, Visits: s.visits, Timers: s.timers, Clock: s.clock,
 		Exact: make([]bool, len(s.m.Scenes)), Marks: make([]bool, len(s.m.Waymarks)),
 		Earned: make([]bool, len(s.m.Milestones)), // nobody misses a crossing here: who leaves comes back at once
@@ -496,7 +506,7 @@ func (s *slice) lens() *engine.Lens {
 		shown, most := make([]bool, len(h.Stored)), make([]fixed.Num, len(h.Stored))
 		for i, v := range h.Stored {
 			if shown[i] = s.vars[v]; shown[i] {
-				most[i] = s.most(v)
+				most[i] = s.most(v, writes[v], reads[v])
 			}
 		}
 		l.Vars, l.Most = append(l.Vars, shown), append(l.Most, most)
@@ -513,6 +523,7 @@ func (s *slice) lens() *engine.Lens {
 	for i := range l.Earned {
 		l.Earned[i] = s.earned[i]
 	}
+	s.made = l
 	return l
 }
 
@@ -520,19 +531,19 @@ func (s *slice) lens() *engine.Lens {
 // greatest that it is compared with. 0 where there is none: where it is read for anything but comparisons with written
 // numbers, or where what is written to it depends on what it was in another way than by adding something that is never
 // negative, so that it would matter how far beyond it is.
-func (s *slice) most(v *model.Var) fixed.Num {
+func (s *slice) most(v *model.Var, writes []*model.Action, reads []reading) fixed.Num {
 	if !v.Type.Numeric() || v.Stopwatch || v.Seed || v.Computed() || v.Refuse || s.plain[v] {
 		return fixed.Num{}
 	}
-	for _, e := range s.m.Effects {
-		if a := e.Action; a.Var == v && !(a.Change == model.Raises || a.Change == model.Sets && a.Value != nil ||
+	for _, a := range writes {
+		if !(a.Change == model.Raises || a.Change == model.Sets && a.Value != nil ||
 			a.Change == model.Adds && a.Value != nil && a.Value.Type.Range.HasLo && a.Value.Type.Range.Lo.Sign() >= 0) {
 			return fixed.Num{}
 		}
 	}
 	var most fixed.Num
-	for _, r := range s.reads {
-		if r.v != v || s.progress(r.program) {
+	for _, r := range reads {
+		if s.progress(r.program) {
 			continue
 		}
 		numbers, only := r.program.OnlyAgainst(r.path)
