@@ -38,12 +38,22 @@ func New(m *model.Model, o Options) *Scout {
 	return s
 }
 
-// mostAsked is how many questions one search answers.
-const mostAsked = 64
+// mostAsked is how many questions one search answers at most; mostAlone is how many are searched each by itself, which
+// leads to each sooner.
+const (
+	mostAsked = 64
+	mostAlone = 8
+)
 
-// alike puts questions together that are decided by the same variables.
+// alike puts questions together that are decided by the same variables, where there are many.
 func alike(m *model.Model, asks []question) [][]question {
 	var out [][]question
+	if len(asks) <= mostAlone {
+		for _, q := range asks {
+			out = append(out, []question{q})
+		}
+		return out
+	}
 	at := map[string]int{}
 	for _, q := range asks {
 		sign := strings.Join(sliceFor(m, false, q.reads).leftOut(), " ")

@@ -124,9 +124,11 @@ func (x *search) take(parent int32, n next) int32 {
 	return at
 }
 
-// layer is how many states are handed out together: what is found of them is taken in in their order, so that a search
-// comes to the same whatever works at it.
+// layer is how many states are handed out together, and fewer where there are many moves: what is found of them is taken
+// in in their order, so that a search comes to the same whatever works at it.
 const layer = 512
+
+func (x *search) layer() int { return max(8, min(layer, 20_000/max(1, len(x.moves.all)))) }
 
 // jobs are the next states to expand, for some workers; none where the search is over.
 func (x *search) jobs(workers int) [][]int32 {
@@ -144,7 +146,7 @@ func (x *search) breadth() int { return min(x.most/4, 4096) }
 
 func (x *search) next() []int32 {
 	var out []int32
-	for ; x.plain < len(x.nodes) && len(x.nodes) < x.breadth() && len(out) < layer; x.plain++ {
+	for ; x.plain < len(x.nodes) && len(x.nodes) < x.breadth() && len(out) < x.layer(); x.plain++ {
 		x.nodes[x.plain].expanded = true
 		out = append(out, int32(x.plain))
 	}
@@ -155,7 +157,7 @@ func (x *search) next() []int32 {
 		x.level = len(x.nodes)
 	}
 	for class := range x.queue {
-		for len(out) < layer/8 {
+		for len(out) < max(1, x.layer()/8) {
 			at, ok := x.queue[class].next()
 			if !ok {
 				break
