@@ -104,6 +104,7 @@ var commands = []command{
 			fs.BoolVar(&o.steps, "steps", false, "print the steps of each run, too")
 			fs.BoolVar(&o.verbose, "v", false, "say which variables decide nothing in a search, too")
 			fs.StringVar(&o.folder, "keep", "", "write each run as a rehearsal into this `folder`")
+			fs.StringVar(&o.junit, "junit", "", "write JUnit XML for a build server to this `file`")
 		}},
 	{"texts", "PLAN [FILES...]", "print what players read in a plan, or hold files in other languages against it",
 		runTexts,

@@ -297,6 +297,10 @@ func writeJUnit(file string, all []rehearsed) error {
 		}
 		out.Suites = append(out.Suites, suite)
 	}
+	return out.write(file)
+}
+
+func (out junitSuites) write(file string) error {
 	raw, err := xml.MarshalIndent(out, "", "  ")
 	if err != nil {
 		return err

@@ -31,6 +31,11 @@ func runScout(c *call) (int, error) {
 			return failed, err
 		}
 	}
+	if c.junit != "" {
+		if err := junitOf(name, r).write(c.junit); err != nil {
+			return failed, err
+		}
+	}
 	if c.json {
 		err = writeJSON(c.out, r)
 	} else {
@@ -289,4 +294,45 @@ func (c *call) printRun(run *scout.Run) {
 	for _, step := range run.Steps {
 		fmt.Fprintf(c.out, "    %s\n", c.style.quiet(step))
 	}
+}
+
+// junitOf is a report for a build server: a suite for each goal, milestone, dead end and trouble. What was not found in a
+// search that was not complete is no failure.
+func junitOf(plan string, r *scout.Report) junitSuites {
+	var out junitSuites
+	add := func(what, wrong string, run *scout.Run) {
+		suite := junitSuite{Name: plan, Tests: 1, Time: "0", Case: junitCase{Name: what, Class: filepath.ToSlash(plan), Time: "0"}}
+		if wrong != "" {
+			text := wrong
+			if run != nil {
+				text = strings.Join(run.Steps, "\n")
+			}
+			suite.Failures, suite.Case.Failure = 1, &junitFault{wrong, text}
+		}
+		out.Suites = append(out.Suites, suite)
+	}
+	for _, a := range r.Answers {
+		switch {
+		case a.Kind != "goal" && a.Kind != "milestone":
+		case a.Verdict == scout.Never:
+			add(a.Kind+" "+a.ID, fmt.Sprintf("line %d: nothing leads there", a.Line), nil)
+		default:
+			add(a.Kind+" "+a.ID, "", nil)
+		}
+	}
+	for _, d := range r.DeadEnds {
+		wrong := ""
+		if d.Proved {
+			wrong = fmt.Sprintf("line %d: the way is lost in move %d: %s", d.Line, d.Run.Moves, d.Lost)
+		}
+		add(fmt.Sprintf("from everywhere to %s %s", d.Kind, d.ID), wrong, d.Run)
+	}
+	for _, t := range r.Troubles {
+		wrong := ""
+		if t.Kind != "cut off" {
+			wrong = t.Text
+		}
+		add(t.Kind+": "+t.Text, wrong, t.Run)
+	}
+	return out
 }

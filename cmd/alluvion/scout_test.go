@@ -17,7 +17,12 @@ const stuckPlan = "../../examples/stuck/two-doors.yaml"
 
 // A plan in which one gets stuck is told so, with the move at which the way is lost, and the exit status says it.
 func TestAScoutSaysWhereOneGetsStuck(t *testing.T) {
-	got := runWith(t, "", "scout", "-steps", stuckPlan)
+	xml := filepath.Join(t.TempDir(), "out.xml")
+	got := runWith(t, "", "scout", "-steps", "-junit", xml, stuckPlan)
+	written, err := os.ReadFile(xml)
+	require.NoError(t, err)
+	assert.Equal(t, 1, strings.Count(string(written), "<failure"))
+	assert.Contains(t, string(written), `message="line 26: the way is lost in move 1: p1 sends pull"`)
 	assert.Equal(t, findings, got.code)
 	assert.Contains(t, got.out, "dead end  goal treasure cannot be reached any more, line 26")
 	assert.Contains(t, got.out, "The way is lost in move 1: p1 sends pull.")
