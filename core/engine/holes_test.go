@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
 )
@@ -309,4 +310,64 @@ saving: {every: 30s}
 			assert.Equal(t, strings.HasSuffix(name, "."+v.ID), r.Differs(v), "%s after %s", v.Name, event)
 		}
 	}
+}
+
+// solo is a game for one player in which an action stands within another.
+const solo = `
+alluvion: 1
+game: solo
+version: 1
+start: a/one
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene:  {scene: keep, restart: keep, death: keep, new-run: reset}
+  place:  {death: stay, leave: exact}
+variables:
+  n:    {of: player, type: int, min: 0, max: 9, start: 4}
+scenes: {a: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
+checkpoints: {fallback: a/one, back_after: 0s}
+events: {no: {from: self}}
+rules:
+  - on: no
+    do:
+      - if: player.n > 0
+        do:
+          - {refuse: Not at all.}
+saving: {every: 30s}
+session: {players: 1}
+`
+
+// A refusal says where the action stands that refuses, and not the one around it; who traces a session hears of the rule.
+func TestARefusalSaysWhereTheActionStands(t *testing.T) {
+	r := engine.New(load(t, solo))
+	var acted []int
+	r.Trace(func(rule *model.Rule) { acted = append(acted, rule.Number) })
+	_, err := r.Step(&engine.Request{Do: "join", Player: "ada", Slot: 1})
+	require.NoError(t, err)
+	_, err = r.Step(&engine.Request{Do: "event", Name: "no", Player: "ada"})
+	var refusal *engine.Refusal
+	require.ErrorAs(t, err, &refusal)
+	assert.Equal(t, 1, refusal.Rule)
+	lines := strings.Split(solo, "\n")
+	assert.Contains(t, lines[refusal.Line-1], "refuse: Not at all.")
+	assert.Equal(t, []int{1}, acted)
+}
+
+// Who is forgotten is not written with those who changed something together with them.
+func TestWhoIsForgottenIsInNobodysCut(t *testing.T) {
+	m := load(t, quay)
+	r := engine.New(m)
+	var l engine.Ledger
+	for _, id := range []string{"ada", "bob"} {
+		res, err := r.Step(&engine.Request{Do: "join", Player: id, Slot: 1})
+		require.NoError(t, err)
+		l.Note(r, res.Changes, id)
+	}
+	together := []engine.Change{{Player: "ada", Name: "player.wet"}, {Player: "bob", Name: "player.wet"}}
+	l.Note(r, together, "ada")
+	l.Forget("bob")
+	cut, ok := l.Cut(r, []engine.SaveMoment{{Player: "ada", Moment: "every"}}, nil, false)
+	require.True(t, ok)
+	require.Len(t, cut.Parts, 1)
+	assert.Equal(t, "ada", cut.Parts[0].Doc.Player)
 }

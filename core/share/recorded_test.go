@@ -25,6 +25,7 @@ import (
 func TestWhatIsSentInEachWorldIsWhatIsMeant(t *testing.T) {
 	all := worlds.All(t)
 	all["fair"] = worlds.Load(t, worlds.Fair)
+	all["fair of four"] = worlds.Load(t, strings.Replace(worlds.Fair, "at_most: 3", "at_most: 4", 1))
 	names := make([]string, 0, len(all))
 	for name := range all {
 		names = append(names, name)

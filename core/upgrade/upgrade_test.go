@@ -1,6 +1,7 @@
 package upgrade_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -186,3 +187,25 @@ func TestTheSameVersionDiffersInNothing(t *testing.T) {
 		assert.Equal(t, upgrade.Safe, all.Overall)
 	}
 }
+
+// Where a place has one more coordinate than before, no saved place is one any more.
+func TestAnotherNumberOfAxesLosesPlaces(t *testing.T) {
+	deep := strings.NewReplacer("axes: [x, y]", "axes: [x, y, z]", "[9, 9]", "[9, 9, 9]", "[1, 1]", "[1, 1, 1]", "version: 1\n", "version: 2\n").Replace(flat)
+	c := upgrade.Compare(load(t, flat), load(t, deep))
+	assert.Equal(t, upgrade.Loses, c.Overall)
+	require.NotEmpty(t, c.Differences)
+	assert.True(t, slices.ContainsFunc(c.Differences, func(d upgrade.Difference) bool {
+		return d.Verdict == upgrade.Loses && strings.Contains(fmt.Sprint(d), "Places had 2 coordinates, and have 3")
+	}), "%+v", c.Differences)
+}
+
+const flat = `
+alluvion: 1
+game: lantern-pass
+version: 1
+space: {axes: [x, y]}
+start: a/one
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset}, place: {death: stay, leave: exact}}
+scenes: {a: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
+saving: {every: 30s}
+`
