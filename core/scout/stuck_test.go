@@ -1,4 +1,4 @@
-package scout_test
+package scout
 
 import (
 	"fmt"
@@ -11,40 +11,24 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/check"
-	"alluvion.dev/core/engine"
-	"alluvion.dev/core/model"
-	"alluvion.dev/core/rehearse"
-	"alluvion.dev/core/scout"
 	"alluvion.dev/examples"
 )
 
 const stuck = "../../examples/stuck"
 
 // searched searches a plan to the end.
-func searched(t testing.TB, text string, o scout.Options) *scout.Report {
+func searched(t testing.TB, text string, o Options) *Report {
 	m, _, found := check.Plan([]byte(text), examples.Commons)
 	require.NotNil(t, m, "%+v", found)
 	require.False(t, found.Errors(), "%+v", found)
-	return search(t, m, o, 1)
-}
-
-func search(t testing.TB, m *model.Model, o scout.Options, workers int) *scout.Report {
-	s := scout.New(m, o)
-	for jobs := s.Next(workers); len(jobs) > 0; jobs = s.Next(workers) {
-		for _, j := range jobs {
-			j.Work()
-		}
-		s.Take(jobs)
-	}
-	require.NoError(t, s.Err())
-	return s.Report()
+	return searchedFor(t, m, o).Report()
 }
 
 // told is what a report says is wrong, each with the move at which it went wrong and how many there were.
-func told(r *scout.Report) []string {
+func told(r *Report) []string {
 	var out []string
 	for _, a := range r.Answers {
-		if a.Verdict == scout.Never && (a.Kind == "goal" || a.Kind == "milestone") {
+		if a.Verdict == Never && (a.Kind == "goal" || a.Kind == "milestone") {
 			out = append(out, fmt.Sprintf("never %s %s", a.Kind, a.ID))
 		}
 	}
@@ -76,13 +60,13 @@ func TestStuckPlansAreFoundAndTheirTwinsAreNot(t *testing.T) {
 			require.True(t, ok)
 			require.Equal(t, 1, strings.Count(body, from))
 
-			r := searched(t, string(raw), scout.Options{})
+			r := searched(t, string(raw), Options{})
 			assert.Equal(t, []string{wanted}, told(r))
 			assert.True(t, r.Bad() || strings.HasPrefix(wanted, "cut off"))
 			plays(t, r, "alluvion: 1"+body)
 
 			twin := "alluvion: 1" + strings.Replace(body, from, to, 1)
-			r = searched(t, twin, scout.Options{})
+			r = searched(t, twin, Options{})
 			assert.Empty(t, told(r))
 			assert.False(t, r.Bad())
 			for _, x := range r.Searches {
@@ -99,25 +83,14 @@ func after(text, mark string) string {
 }
 
 // plays makes sure that each run plays as a rehearsal to the same end.
-func plays(t testing.TB, r *scout.Report, text string) {
+func plays(t testing.TB, r *Report, text string) {
 	for _, run := range runs(r) {
-		digest := ""
-		played := rehearse.Watch([]byte(run.Script("a run", "plan.yaml")), func(name string) ([]byte, error) {
-			if name == "plan.yaml" {
-				return []byte(text), nil
-			}
-			return examples.Commons(strings.TrimSuffix(filepath.Base(name), ".yaml"))
-		}, func(_ int, run *engine.Run, _ int64) { digest = run.Digest() })
-		require.Empty(t, played.Found)
-		for _, step := range played.Steps {
-			require.Empty(t, step.Failed, "%s\n%s", step.Text, run.Script("a run", "plan.yaml"))
-		}
-		require.Equal(t, run.Digest, digest, "%s", run.Script("a run", "plan.yaml"))
+		playsToTheEnd(t, run, text)
 	}
 }
 
-func runs(r *scout.Report) []*scout.Run {
-	var out []*scout.Run
+func runs(r *Report) []*Run {
+	var out []*Run
 	for _, a := range r.Answers {
 		if a.Run != nil {
 			out = append(out, a.Run)
@@ -200,9 +173,9 @@ rules: [{on: keep, do: [{remember: mark}]}]
 goals: {there: {reach: has(player.mark)}}
 `,
 	} {
-		r := searched(t, small(parts), scout.Options{})
+		r := searched(t, small(parts), Options{})
 		require.NotEmpty(t, r.Answers, name)
-		assert.Equal(t, scout.Reached, r.Answers[0].Verdict, name)
+		assert.Equal(t, Reached, r.Answers[0].Verdict, name)
 		plays(t, r, small(parts))
 	}
 }
@@ -244,8 +217,8 @@ requests: {start-over: {closed: true}}
 			text = strings.Replace(text, "  place: ", "  profile: {scene: keep, death: keep, leave: keep, new-run: keep}\n  place: ", 1)
 			text = strings.ReplaceAll(text, "profile.n", "player.profile.n")
 		}
-		r := searched(t, text, scout.Options{States: 3000})
-		assert.NotEqual(t, scout.Never, r.Answers[0].Verdict, name)
+		r := searched(t, text, Options{States: 3000})
+		assert.NotEqual(t, Never, r.Answers[0].Verdict, name)
 		why := ""
 		for _, s := range r.Searches {
 			why += strings.Join(s.Why, "; ")
@@ -262,10 +235,10 @@ events: {pull: {from: self, if: %s.lever == 0}}
 rules: [{on: pull, do: [{add: %s.lever, by: 1}]}]
 goals: {there: {reach: %s.lever >= 2}}
 `
-	for holder, verdict := range map[string]string{"player": scout.Never, "game": scout.NotFound} {
+	for holder, verdict := range map[string]string{"player": Never, "game": NotFound} {
 		text := strings.NewReplacer("players: 1}", "players: 8}", ", death: keep, new-run: keep}", "}").Replace(
 			small(strings.ReplaceAll(parts, "%s", holder)))
-		r := searched(t, text, scout.Options{})
+		r := searched(t, text, Options{})
 		assert.Equal(t, verdict, r.Answers[0].Verdict, holder)
 	}
 }

@@ -32,14 +32,9 @@ func (s *Server) scoutCalls(api huma.API) {
 }
 
 func (s *Server) startScout(ctx context.Context, in *scoutInput) (*body[contract.ScoutInfo], error) {
-	g, err := s.store.Game(ctx, in.Game)
+	g, err := s.gameWith(ctx, in.Game, in.Body.Plan)
 	if err != nil {
-		return nil, s.asProblem(err)
-	}
-	if in.Body.Plan != "" {
-		if g, _, err = s.asText(ctx, in.Game, in.Body.Plan); err != nil {
-			return nil, err
-		}
+		return nil, err
 	}
 	m, _, found := check.Plan([]byte(g.Text), s.store.CommonsText(ctx))
 	if m == nil || found.Errors() {

@@ -230,15 +230,22 @@ func (s *Server) compareVersions(ctx context.Context, in *compareVersions) (*bod
 		Back: upgrade.Compare(to.model, from.model)}}, nil
 }
 
-func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[contract.TrialInfo], error) {
-	g, err := s.store.Game(ctx, in.Game)
+// gameWith is a game with another text in place of its plan; "" stands for its own.
+func (s *Server) gameWith(ctx context.Context, game, text string) (store.Game, error) {
+	g, err := s.store.Game(ctx, game)
 	if err != nil {
-		return nil, s.asProblem(err)
+		return g, s.asProblem(err)
 	}
-	if in.Body.Plan != "" {
-		if g, _, err = s.asText(ctx, in.Game, in.Body.Plan); err != nil {
-			return nil, err
-		}
+	if text != "" {
+		g, _, err = s.asText(ctx, game, text)
+	}
+	return g, err
+}
+
+func (s *Server) startTrial(ctx context.Context, in *trialInput) (*body[contract.TrialInfo], error) {
+	g, err := s.gameWith(ctx, in.Game, in.Body.Plan)
+	if err != nil {
+		return nil, err
 	}
 	t, err := s.trials.Start(ctx, g, in.Body.Made, uint32(in.Body.Seed))
 	if err != nil {
