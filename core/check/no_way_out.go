@@ -42,8 +42,8 @@ func (c *checker) graph() {
 		}
 		from, to := p.From.Scene.Index, p.To.Scene.Index
 		if !p.BothWays && from != to && len(ways[to]) > 0 && c.affords(n+len(c.m.Passages)) && !reach(ways, to)[from] {
-			c.report("one-way", p.At, ofPassage(p), "Who goes from %s to %s cannot come back.", p.From.Scene.ID,
-				p.To.Scene.ID)
+			c.report("one-way", p.At, ofPassage(p),
+				"Nothing but dying, starting over or a new visit leads from %s back to %s.", p.To.Scene.ID, p.From.Scene.ID)
 		}
 	}
 }
