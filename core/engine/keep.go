@@ -12,9 +12,9 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// A state that is kept is bytes from which a session of the same model goes on as this one would: for searches, which
-// come back to many states many times. It is no save: it has no names, and no other version of the program reads it.
-// What lies in an attic is left out, and the last numbers of the game's servers: a search has neither.
+// A kept state is a list of bytes. A session of the same model that recalls it continues as this session would. Searches
+// use it: they return to many states many times. It is not a save: it has no names, and no other version of the program
+// can read it. It does not contain the attic and the last request numbers of the game's servers, which a search never has.
 
 // Lens says what of a state tells two states apart, for who looks for something that only depends on that. Time counts
 // from now: how long until something is due, how much a stopwatch reads.

@@ -242,3 +242,27 @@ goals: {there: {reach: %s.lever >= 2}}
 		assert.Equal(t, verdict, r.Answers[0].Verdict, holder)
 	}
 }
+
+// What happens on leaving, with time and by the date is seen too: a rule or an option that only these reach was reached.
+func TestWhatHappensWithoutARequestIsSeen(t *testing.T) {
+	text := small(`
+rosters: {hat: {options: {cap: {title: Cap}, hood: {title: Hood}}}}
+crossings: {day: {title: Day, calendar: {every: day, at: "04:00", zone: UTC}, for: [player]}}
+variables:
+  hat:  {of: player, type: pick, roster: hat, optional: true, across: {day: keep}}
+  left: {of: player, type: bool, start: false, read_by: game, across: {day: keep}}
+  days: {of: player, type: int, min: 0, max: 2, start: 0, read_by: game, across: {day: keep}}
+rules:
+  - {on: left, do: [{set: player.left, to: true}]}
+  - {on: {every: {time: 1m, of: player}}, do: [{pick: player.hat, option: hood}]}
+  - {on: {crossed: day, of: player}, do: [{add: player.days, by: 1}]}
+`)
+	text = strings.Replace(text, "new-run: reset}", "new-run: reset, day: keep}", 1)
+	r := searched(t, text, Options{States: 3000})
+	for _, a := range r.Answers {
+		if a.Kind == "rule" || a.Kind == "option" {
+			assert.Equal(t, Reached, a.Verdict, a.ID)
+		}
+	}
+	plays(t, r, text)
+}

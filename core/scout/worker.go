@@ -108,15 +108,18 @@ func (w *worker) ask(req *engine.Request) error {
 		w.refused(req, err)
 		return err
 	}
-	w.heard = append(w.heard, w.pending...)
 	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
-	w.saw(req, &res)
+	switch req.Do {
+	case "pass":
+		w.heard = append(w.heard, fact{wentThrough, int32(indexOf(w.m.Passages, w.m.Passage(req.Name))), ""})
+	case "event":
+		w.heard = append(w.heard, fact{sent, int32(w.m.Event(req.Name).Index), ""})
+	}
+	w.saw(&res)
 	w.noteStep(req)
-	if due, ok := w.run.Due(); ok && due <= w.run.Clock() { // coming back without delay belongs to it
-		w.pending = w.pending[:0]
-		more := w.run.Advance(w.run.Clock())
-		w.heard = append(w.heard, w.pending...)
-		w.told(more.Notices)
+	if due, ok := w.run.Due(); ok && due <= w.run.Clock() { // a player who comes back at once is part of this step
+		res = w.run.Advance(w.run.Clock())
+		w.saw(&res)
 	}
 	return nil
 }
@@ -151,17 +154,12 @@ func indexOf[T comparable](list []T, x T) int {
 	return -1
 }
 
-// saw notes what came of a request.
-func (w *worker) saw(req *engine.Request, res *engine.Result) {
-	switch req.Do {
-	case "pass":
-		w.heard = append(w.heard, fact{wentThrough, int32(indexOf(w.m.Passages, w.m.Passage(req.Name))), ""})
-	case "event":
-		w.heard = append(w.heard, fact{sent, int32(w.m.Event(req.Name).Index), ""})
-	}
+// saw notes everything that a step of the engine did: the rules that acted, the changes, and the notices.
+func (w *worker) saw(res *engine.Result) {
+	w.heard = append(w.heard, w.pending...)
+	w.pending = w.pending[:0]
 	for i := range res.Changes {
-		c := &res.Changes[i]
-		w.changed(c)
+		w.changed(&res.Changes[i])
 	}
 	w.told(res.Notices)
 }
@@ -296,11 +294,11 @@ func (w *worker) walk(player string, to point) bool {
 func (w *worker) advance(ms int64) {
 	w.pending = w.pending[:0]
 	if w.moves.calendar {
-		w.told(w.run.Turn(w.today() + ms).Notices)
+		turned := w.run.Turn(w.today() + ms)
+		w.saw(&turned)
 	}
 	res := w.run.Advance(w.run.Clock() + ms)
-	w.heard = append(w.heard, w.pending...)
-	w.told(res.Notices)
+	w.saw(&res)
 	w.waited(ms)
 }
 
@@ -325,8 +323,7 @@ func (w *worker) day() bool {
 	w.pending = w.pending[:0]
 	date := (next + minute - 1) / minute * minute
 	res := w.run.Turn(date)
-	w.heard = append(w.heard, w.pending...)
-	w.told(res.Notices)
+	w.saw(&res)
 	if w.records {
 		w.steps = append(w.steps, fmt.Sprintf("{date: %q}", time.UnixMilli(date).UTC().Format("2006-01-02 15:04")))
 	}
@@ -354,13 +351,15 @@ func (w *worker) again(m *move) bool {
 	if p == nil {
 		return false
 	}
-	res, err := w.run.Step(&engine.Request{Do: "leave", Player: m.player, At: w.run.Clock(), Date: w.today()})
+	leave := &engine.Request{Do: "leave", Player: m.player, At: w.run.Clock(), Date: w.today()}
+	w.pending = w.pending[:0]
+	res, err := w.run.Step(leave)
 	if err != nil || len(res.Left) == 0 {
 		return false
 	}
 	saved := res.Left[0]
-	w.told(res.Notices)
-	w.noteStep(&engine.Request{Do: "leave", Player: m.player})
+	w.saw(&res)
+	w.noteStep(leave)
 	req := &engine.Request{Do: "join", Player: m.player, Slot: 1, Saved: saved, Profile: saved.Profile,
 		Shared: saved.Shared}
 	return w.ask(req) == nil
