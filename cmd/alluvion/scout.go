@@ -8,11 +8,11 @@ import (
 	"runtime"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/scout"
+	"alluvion.dev/service/scouting"
 )
 
 func runScout(c *call) (int, error) {
@@ -47,41 +47,20 @@ func runScout(c *call) (int, error) {
 	return fine, err
 }
 
-// search goes on until everything was searched, or the time that was given is over, and not after an interrupt.
+// search searches until everything was searched, the time is over, or somebody interrupts it.
 func (c *call) search(s *scout.Scout) error {
-	var until time.Time
-	end := time.Now().Add(c.lasts)
-	last, told := -1, time.Now()
-	for {
-		all, over := s.Searches()
-		if over >= all {
-			return s.Err()
-		}
-		if over != last { // each has its part of the time that is left
-			last, until = over, time.Now().Add(time.Until(end)/time.Duration(max(1, all-over)))
-		}
-		if c.ctx.Err() != nil {
-			return nil
-		}
-		if time.Now().After(until) {
-			s.Skip()
-			continue
-		}
-		jobs := s.Next(runtime.NumCPU())
-		if len(jobs) == 0 {
-			return s.Err()
-		}
-		var working sync.WaitGroup
-		for _, j := range jobs {
-			working.Go(j.Work)
-		}
-		working.Wait()
-		s.Take(jobs)
-		if time.Since(told) > time.Second {
-			told = time.Now()
-			c.searching(s)
-		}
-	}
+	told := time.Now()
+	scouting.Search(s, runtime.NumCPU(), c.lasts, scouting.Watch{
+		Stopped: func() bool { return c.ctx.Err() != nil },
+		Batch: func() {
+			if time.Since(told) > time.Second {
+				told = time.Now()
+				c.searching(s)
+			}
+		},
+		Over: func() {},
+	})
+	return s.Err()
 }
 
 // searching shows how far a search is, where somebody looks at it.
@@ -120,26 +99,26 @@ func (c *call) keepRuns(r *scout.Report, plan string) error {
 		return err
 	}
 	written := 0
-	keep := func(name, title string, run *scout.Run) error {
+	keep := func(name string, run *scout.Run) error {
 		if run == nil {
 			return nil
 		}
 		file := filepath.Join(c.folder, strings.Trim(notInNames.ReplaceAllString(strings.ToLower(name), "-"), "-")+".yaml")
 		written++
-		return os.WriteFile(file, []byte(run.Script(title, filepath.ToSlash(path))), 0o644)
+		return os.WriteFile(file, []byte(run.Script(filepath.ToSlash(path))), 0o644)
 	}
 	for _, a := range r.Answers {
-		if err := keep(a.Kind+"-"+a.ID, fmt.Sprintf("the way to the %s %s", a.Kind, a.ID), a.Run); err != nil {
+		if err := keep(a.Kind+"-"+a.ID, a.Run); err != nil {
 			return err
 		}
 	}
 	for _, d := range r.DeadEnds {
-		if err := keep("dead-end-"+d.Kind+"-"+d.ID, fmt.Sprintf("after this, nobody gets to %s", d.ID), d.Run); err != nil {
+		if err := keep("dead-end-"+d.Kind+"-"+d.ID, d.Run); err != nil {
 			return err
 		}
 	}
 	for i, t := range r.Troubles {
-		if err := keep(fmt.Sprintf("trouble-%d-%s", i+1, t.Kind), t.Text, t.Run); err != nil {
+		if err := keep(fmt.Sprintf("trouble-%d-%s", i+1, t.Kind), t.Run); err != nil {
 			return err
 		}
 	}
@@ -217,9 +196,6 @@ func (c *call) printSearches(r *scout.Report) {
 			fmt.Fprintln(c.out, s.quiet(wrap("decides nothing: "+strings.Join(x.LeftOut, ", "), "    ", 92)))
 		}
 		for _, one := range x.Why {
-			if strings.HasPrefix(one, "it stopped") {
-				one = "there are more states than were kept, or there was no more time"
-			}
 			if !slices.Contains(why, one) {
 				why = append(why, one)
 			}

@@ -46,7 +46,7 @@ func (e *earned) Do(d model.Doer) error {
 // Traits say whose it is.
 func (e *earned) Traits() model.Traits {
 	if !e.given {
-		return model.Traits{Who: e.who}
+		return model.Traits{Who: e.who, Loses: e.milestone}
 	}
 	return model.Traits{Who: e.who, Earns: e.milestone}
 }

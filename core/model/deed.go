@@ -57,6 +57,7 @@ type Traits struct {
 	Waymark *Waymark // that is gone to, remembered or forgotten
 
 	Earns     *Milestone // Who has it after that
+	Loses     *Milestone // Who does not have it after that
 	Remembers bool       // Waymark becomes where the player is
 	Takes     *Movable   // the rule's player holds it after that
 	SetsDown  *Movable   // nobody holds it after that

@@ -99,7 +99,7 @@ func holds(t testing.TB, s *Scout, f finding.Finding) int {
 		for _, x := range s.searches {
 			if at, seen := x.facts[unwanted]; seen {
 				run := s.run(x, x.pathTo(at), true, nil)
-				t.Errorf("%s, line %d: %s\nbut:\n%s", f.ID, f.Line, f.Message, run.Script("a run", "plan.yaml"))
+				t.Errorf("%s, line %d: %s\nbut:\n%s", f.ID, f.Line, f.Message, run.Script("plan.yaml"))
 				return 1
 			}
 		}
@@ -141,7 +141,7 @@ func playsToTheEnd(t testing.TB, run *Run, text string) {
 		return
 	}
 	digest := ""
-	played := rehearse.Watch([]byte(run.Script("a run", "plan.yaml")), func(name string) ([]byte, error) {
+	played := rehearse.Watch([]byte(run.Script("plan.yaml")), func(name string) ([]byte, error) {
 		if name == "plan.yaml" {
 			return []byte(text), nil
 		}
@@ -149,7 +149,7 @@ func playsToTheEnd(t testing.TB, run *Run, text string) {
 	}, func(_ int, run *engine.Run, _ int64) { digest = run.Digest() })
 	require.Empty(t, played.Found)
 	for _, step := range played.Steps {
-		require.Empty(t, step.Failed, "%s\n%s", step.Text, run.Script("a run", "plan.yaml"))
+		require.Empty(t, step.Failed, "%s\n%s", step.Text, run.Script("plan.yaml"))
 	}
-	require.Equal(t, run.Digest, digest, "%s", run.Script("a run", "plan.yaml"))
+	require.Equal(t, run.Digest, digest, "%s", run.Script("plan.yaml"))
 }

@@ -415,8 +415,7 @@ func (m *move) words() string {
 		return who + " starts over"
 	case "again":
 		return who + " leaves and comes back"
-	}
-	if m.do == "day" {
+	case "day":
 		return "the next day comes"
 	}
 	return "time passes"

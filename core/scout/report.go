@@ -257,27 +257,42 @@ func shortened(list []*move, does func([]*move) bool) []*move {
 	return list
 }
 
-// seen is the shortest way to a fact, over all searches.
-func (s *Scout) seen(f fact) *Run {
-	var best *search
-	var list []*move
-	shortest := false
+// way is a way to something, in the search that found it.
+type way struct {
+	in       *search
+	moves    []*move
+	shortest bool
+}
+
+// shortestOf is the shortest of the ways that searches found; at says where a search found it. Its search is nil where none
+// did.
+func (s *Scout) shortestOf(at func(*search) (where, bool)) way {
+	var best way
 	for _, x := range s.searches {
-		if at, ok := x.facts[f]; ok {
-			if way := x.pathTo(at); best == nil || len(way) < len(list) {
-				best, list, shortest = x, way, x.isShortest(at.node)
+		if found, ok := at(x); ok {
+			if moves := x.pathTo(found); best.in == nil || len(moves) < len(best.moves) {
+				best = way{x, moves, x.isShortest(found.node)}
 			}
 		}
 	}
-	if best == nil {
+	return best
+}
+
+// seen is a run to a fact; nil where no search saw it.
+func (s *Scout) seen(f fact) *Run {
+	best := s.shortestOf(func(x *search) (where, bool) { at, ok := x.facts[f]; return at, ok })
+	if best.in == nil {
 		return nil
 	}
-	return s.run(best, list, shortest, func(w *worker) bool { return slices.Contains(w.heard, f) })
+	return s.run(best.in, best.moves, best.shortest, func(w *worker) bool { return slices.Contains(w.heard, f) })
 }
+
+func wayTo(kind, id string) string { return "the way to the " + kind + " " + id }
 
 // answer makes an answer about a fact. deciding are the searches that would have found it.
 func (s *Scout) answer(a Answer, f fact, deciding func(*search) bool) Answer {
 	if run := s.seen(f); run != nil {
+		run.Title = wayTo(a.Kind, a.ID)
 		a.Verdict, a.Run = Reached, run
 		return a
 	}
@@ -288,7 +303,7 @@ func (s *Scout) notSeen(a Answer, deciding func(*search) bool) Answer {
 	a.Verdict = NotFound
 	for _, x := range s.searches {
 		if deciding(x) && len(x.nodes) > 0 && len(x.why()) == 0 {
-			a.Verdict, a.Within = Never, x.name
+			a.Verdict = Never
 			break
 		}
 	}
@@ -341,22 +356,16 @@ func (s *Scout) asked(q question) Answer {
 	asks := func(x *search) int {
 		return slices.IndexFunc(x.asks, func(o question) bool { return o.kind == q.kind && o.id == q.id })
 	}
-	var best *search
-	var list []*move
-	shortest := false
-	for _, x := range s.searches {
-		if at, ok := x.first[asks(x)]; ok && asks(x) >= 0 {
-			if way := x.path(at); best == nil || len(way) < len(list) {
-				best, list, shortest = x, way, x.isShortest(at)
-			}
-		}
-	}
-	if best != nil {
-		bit := uint64(1) << asks(best)
+	best := s.shortestOf(func(x *search) (where, bool) {
+		at, ok := x.first[asks(x)]
+		return where{at, -1}, ok && asks(x) >= 0
+	})
+	if best.in != nil {
+		bit := uint64(1) << asks(best.in)
 		a.Verdict = Reached
-		a.Run = s.run(best, list, shortest, func(w *worker) bool { return w.holds()&bit != 0 })
+		a.Run = s.run(best.in, best.moves, best.shortest, func(w *worker) bool { return w.holds()&bit != 0 })
 		if a.Run != nil {
-			a.Run.End = q.condition()
+			a.Run.Title, a.Run.End = wayTo(q.kind, q.id), q.condition()
 		}
 		return a
 	}
@@ -404,9 +413,12 @@ func (s *Scout) deadEnd(x *search, ends []int32, kind, id, title string, line in
 	run := s.run(x, x.path(ends[0]), x.isShortest(ends[0]), nil)
 	d := DeadEnd{Kind: kind, ID: id, Title: title, Line: line, States: len(ends), Run: run}
 	if run != nil {
-		d.Lost = cmp.Or(run.Last, "the start")
+		d.Lost, run.Title = cmp.Or(run.Last, "the start"), "after this, nobody gets to "+id
+		if kind == "scene" {
+			run.Title = "after this, nobody leaves " + id
+		}
 	}
-	why := slices.DeleteFunc(x.why(), func(w string) bool { return strings.HasPrefix(w, "it stopped at") })
+	why := x.doubts()
 	d.Proved, d.Why = len(why) == 0, strings.Join(why, "; ")
 	return d
 }
@@ -423,7 +435,9 @@ func (s *Scout) troubles(r *Report) {
 	}
 	for f := range all {
 		t := s.trouble(f)
-		t.Run = s.seen(f)
+		if t.Run = s.seen(f); t.Run != nil {
+			t.Run.Title = t.Text
+		}
 		r.Troubles = append(r.Troubles, t)
 	}
 	sort.Slice(r.Troubles, func(a, b int) bool {

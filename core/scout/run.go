@@ -14,6 +14,7 @@ import (
 
 // Run is a way from the start to something, as the steps of a rehearsal.
 type Run struct {
+	Title    string   `json:"title"`
 	Steps    []string `json:"steps"`
 	Moves    int      `json:"moves"`    // of players, the game and time; a step of walking belongs to what it is for
 	Shortest bool     `json:"shortest"` // that no run of fewer moves leads there
@@ -25,9 +26,9 @@ type Run struct {
 }
 
 // Script is the run as a rehearsal: one that plays to the same end.
-func (r *Run) Script(title, plan string) string {
+func (r *Run) Script(plan string) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "rehearsal: %s\nplan: %s\nplayers: [%s]\nsteps:\n", quoted(title), plan,
+	fmt.Fprintf(&b, "rehearsal: %s\nplan: %s\nplayers: [%s]\nsteps:\n", quoted(r.Title), plan,
 		strings.Join(r.players, ", "))
 	for _, s := range r.Steps {
 		b.WriteString("  - " + s + "\n")

@@ -26,8 +26,7 @@ type Answer struct {
 	ID      string `json:"id"`
 	Title   string `json:"title,omitempty"`
 	Line    int    `json:"line,omitempty"`
-	Verdict string `json:"verdict"` // reached, never (nothing leads there), not found
-	Within  string `json:"within,omitempty"`
+	Verdict string `json:"verdict"`       // reached, never (nothing leads there), not found
 	Run     *Run   `json:"run,omitempty"` // to it; the shortest one where Run.Shortest says so
 }
 

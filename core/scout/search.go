@@ -50,7 +50,8 @@ type edge struct {
 	way      outward
 }
 
-// where is how something was first seen: in which state, by which move.
+// where is how something was first seen: in which state (-1: on joining), and by which move from there (-1: in the state
+// itself).
 type where struct{ node, move int32 }
 
 func newSearch(name string, m *model.Model, asks []question, s *slice, o Options) *search {
@@ -258,6 +259,8 @@ func (x *search) shorten() {
 // pathTo are the moves to where something was first seen, that one included.
 func (x *search) pathTo(w where) []*move {
 	switch {
+	case w.move < 0 && w.node >= 0: // the state itself
+		return x.path(w.node)
 	case w.move < 0:
 		return nil
 	case w.node < 0: // on joining
@@ -275,10 +278,16 @@ func (x *search) over() bool { return x.done == len(x.nodes) && !x.full }
 
 // why says what keeps the search from being complete.
 func (x *search) why() []string {
-	out := slices.Clone(x.s.why)
+	out := x.doubts()
 	if !x.over() {
-		out = append(out, fmt.Sprintf("it stopped at %d states", len(x.nodes)))
+		out = append(out, "there are more states than were kept, or there was no more time")
 	}
+	return out
+}
+
+// doubts are the reasons for which a search is not complete even where all its states were expanded.
+func (x *search) doubts() []string {
+	out := slices.Clone(x.s.why)
 	for _, name := range x.moves.sampled {
 		out = append(out, fmt.Sprintf("of %s only some values are tried", name))
 	}

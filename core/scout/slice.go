@@ -249,8 +249,8 @@ func (s *slice) counts(f *follows) bool {
 
 func (s *slice) actionCounts(a *model.Action) bool {
 	return a.Var != nil && s.vars[a.Var] || a.Goes || a.Turn != model.NoTurn || a.Takes != nil || a.SetsDown != nil ||
-		a.Remembers && s.marks[a.Waymark.Index] || a.Waymark != nil && s.marks[a.Waymark.Index] ||
-		a.Who != (expr.Ref{}) && a.Turn == model.NoTurn && len(s.earned) > 0
+		a.Waymark != nil && s.marks[a.Waymark.Index] ||
+		a.Earns != nil && s.earned[a.Earns.Index] || a.Loses != nil && s.earned[a.Loses.Index]
 }
 
 // moment takes in what decides about a moment's rules and all that follows from them, where any of it counts.

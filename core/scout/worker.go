@@ -443,23 +443,21 @@ func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func
 		w.heard, w.idle = w.heard[:0], false
 		clock := w.run.Clock()
 		ok := w.do(m)
-		dirty = ok || m.walks || m.near != nil || w.run.Clock() != clock || m.do == "again"
+		nothing := w.idle && m.still()
+		dirty = !nothing && (ok || m.walks || m.near != nil || w.run.Clock() != clock || m.do == "again")
 		for _, f := range w.heard {
 			if !seen(f) {
 				out.facts, out.by = append(out.facts, f), append(out.by, int32(i))
 			}
 		}
-		if !ok || w.idle && m.still() {
-			dirty = dirty && !(w.idle && m.still())
+		if !ok || nothing {
 			continue
 		}
 		one := next{move: int32(i), had: had | w.holds(), scene: w.scene()}
 		one.key = w.key(one.had)
-		if !known(one.key) {
-			if !full {
-				one.kept, one.gap = w.run.Keep(nil), w.gap(one.had)
-				one.atoms, one.start = w.atoms()
-			}
+		if !full && !known(one.key) {
+			one.kept, one.gap = w.run.Keep(nil), w.gap(one.had)
+			one.atoms, one.start = w.atoms()
 		}
 		out.nexts = append(out.nexts, one)
 	}

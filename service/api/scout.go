@@ -86,15 +86,15 @@ func scoutReport(r *scout.Report) *contract.ScoutReport {
 	}
 	for _, a := range r.Answers {
 		out.Answers = append(out.Answers, contract.ScoutAnswer{Kind: a.Kind, ID: a.ID, Title: a.Title, Line: a.Line,
-			Verdict: a.Verdict, Run: scoutRun(a.Run, "the way to the "+a.Kind+" "+a.ID)})
+			Verdict: a.Verdict, Run: scoutRun(a.Run)})
 	}
 	for _, d := range r.DeadEnds {
 		out.DeadEnds = append(out.DeadEnds, contract.ScoutDeadEnd{Kind: d.Kind, ID: d.ID, Title: d.Title, Line: d.Line,
-			Proved: d.Proved, Why: d.Why, Lost: d.Lost, Run: scoutRun(d.Run, "after this, nobody gets to "+d.ID)})
+			Proved: d.Proved, Why: d.Why, Lost: d.Lost, Run: scoutRun(d.Run)})
 	}
 	for _, t := range r.Troubles {
 		out.Troubles = append(out.Troubles, contract.ScoutTrouble{Kind: t.Kind, Text: t.Text, Line: t.Line,
-			Run: scoutRun(t.Run, t.Text)})
+			Run: scoutRun(t.Run)})
 	}
 	return out
 }
@@ -106,9 +106,9 @@ func listed(list []string) []string {
 	return list
 }
 
-func scoutRun(r *scout.Run, title string) *contract.ScoutRun {
+func scoutRun(r *scout.Run) *contract.ScoutRun {
 	if r == nil {
 		return nil
 	}
-	return &contract.ScoutRun{Moves: r.Moves, Shortest: r.Shortest, Script: r.Script(title, "plan.yaml")}
+	return &contract.ScoutRun{Moves: r.Moves, Shortest: r.Shortest, Script: r.Script("plan.yaml")}
 }

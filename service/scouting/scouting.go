@@ -136,34 +136,38 @@ func (r *Runner) Close() {
 // workers are so many that sessions have time left.
 func workers() int { return max(1, runtime.NumCPU()/2) }
 
-// search goes on until everything was searched, the time is over, or it is stopped.
-func (r *Runner) search(s *searching, x *scout.Scout, lasts time.Duration) {
-	end := s.now.Began.Add(lasts)
+// Watch is what is called while a plan is searched.
+type Watch struct {
+	Stopped func() bool // whether the search is to end now
+	Batch   func()      // after each batch of work
+	Over    func()      // after each search that has ended
+}
+
+// Search searches until everything was searched, the time is over, or Stopped says so. Each search gets its part of the
+// time that is left. It says whether it was stopped.
+func Search(x *scout.Scout, workers int, lasts time.Duration, w Watch) (stopped bool) {
+	end := time.Now().Add(lasts)
 	last, until := -1, end
-	state := Done
 	for {
 		all, over := x.Searches()
 		if over != last {
 			if last >= 0 {
-				report := x.Report()
-				r.note(s, func(p *Progress) { p.Report = report })
+				w.Over()
 			}
 			last, until = over, time.Now().Add(time.Until(end)/time.Duration(max(1, all-over)))
 		}
-		if over >= all {
-			break
-		}
-		if r.stopped(s) {
-			state = Stopped
-			break
-		}
-		if time.Now().After(until) {
+		switch {
+		case over >= all:
+			return false
+		case w.Stopped():
+			return true
+		case time.Now().After(until):
 			x.Skip()
 			continue
 		}
-		jobs := x.Next(workers())
+		jobs := x.Next(workers)
 		if len(jobs) == 0 {
-			break
+			return false
 		}
 		var working sync.WaitGroup
 		for _, j := range jobs {
@@ -171,20 +175,37 @@ func (r *Runner) search(s *searching, x *scout.Scout, lasts time.Duration) {
 		}
 		working.Wait()
 		x.Take(jobs)
-		r.note(s, func(p *Progress) {
-			p.Search, p.States, p.Tried = x.Progress()
-			p.Searches, p.Over = x.Searches()
-			p.Rate = int(float64(x.Moves()) / time.Since(p.Began).Seconds())
-		})
+		w.Batch()
 	}
+}
+
+// search searches a game's plan and notes how far it is.
+func (r *Runner) search(s *searching, x *scout.Scout, lasts time.Duration) {
+	stopped := Search(x, workers(), lasts, Watch{
+		Stopped: func() bool { return r.stopped(s) },
+		Batch: func() {
+			r.note(s, func(p *Progress) {
+				p.Search, p.States, p.Tried = x.Progress()
+				p.Searches, p.Over = x.Searches()
+				p.Rate = int(float64(x.Moves()) / time.Since(p.Began).Seconds())
+			})
+		},
+		Over: func() {
+			report := x.Report()
+			r.note(s, func(p *Progress) { p.Report = report })
+		},
+	})
 	if r.closing() { // nobody asks any more
 		return
 	}
 	report := x.Report()
 	r.note(s, func(p *Progress) {
-		p.State, p.Report, p.Took = state, report, time.Since(p.Began)
-		if err := x.Err(); err != nil {
+		p.State, p.Report, p.Took = Done, report, time.Since(p.Began)
+		switch err := x.Err(); {
+		case err != nil:
 			p.State, p.Error = Failed, err.Error()
+		case stopped:
+			p.State = Stopped
 		}
 	})
 }

@@ -92,7 +92,7 @@ const lists = computed(() => [
   { title: 'Never seen', of: unseen.value, none: 'Every scene, passage, checkpoint, event and rule was seen.' },
 ])
 const seen = computed(() => (report.value?.answers ?? []).filter((a) => a.verdict === 'reached').length)
-const why = computed(() => [...new Set((report.value?.searches ?? []).flatMap((s) => s.why).map((w) => (w.startsWith('it stopped') ? 'there are more states than were kept, or there was no more time' : w)))])
+const why = computed(() => [...new Set((report.value?.searches ?? []).flatMap((s) => s.why))])
 
 const all = computed(() => lists.value.flatMap((l) => l.of))
 const picked = computed(() => all.value.find((f) => f.key === route.query.look && f.run))
