@@ -16,8 +16,8 @@ import (
 // use it: they return to many states many times. It is not a save: it has no names, and no other version of the program
 // can read it. It does not contain the attic and the last request numbers of the game's servers, which a search never has.
 
-// Lens says what of a state tells two states apart, for who looks for something that only depends on that. Time counts
-// from now: how long until something is due, how much a stopwatch reads.
+// Lens says which parts of a state matter to a search. Two states that agree on these parts are the same for it. Times are
+// relative to now: how long until a timer is due, how much a stopwatch reads.
 type Lens struct {
 	Vars   [][]bool      // by holding and slot: the stored variables that are told apart
 	Most   [][]fixed.Num // by holding and slot: from which number on all are taken as one; 0 where none is
@@ -55,7 +55,7 @@ func (r *Run) Keep(into []byte) []byte {
 	return w.b
 }
 
-// Look appends what a lens shows of the session's state: two states of which it shows the same are not told apart.
+// Look appends what a lens shows of the session's state. States with the same bytes are the same for the lens.
 func (r *Run) Look(into []byte, lens *Lens) []byte {
 	w := keeping{r: r, b: into, lens: lens}
 	if lens.Clock {
@@ -198,7 +198,7 @@ func (w *keeping) plain(values []types.Value) {
 	}
 }
 
-// copies are written in a fixed order. Those of which a lens shows nothing but starts are as if they were not there.
+// copies are written in a fixed order. Copies that have only start values in the lens are left out.
 func (w *keeping) copies(c copies) {
 	if len(c) == 0 {
 		w.int(0)

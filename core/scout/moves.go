@@ -16,15 +16,14 @@ import (
 // point is a place in a scene.
 type point = [model.MaxAxes]fixed.Num
 
-// move is one thing that players, the game's server or time can do. Walking belongs to it: who goes through a passage
-// walks there first.
+// move is one thing that a player, the game's server or time can do. It includes the walk to the place where it is done.
 type move struct {
 	do     string // join (how a run begins), walk, face, pass, touch, event, write, die, start-over, again (leave and come back), wait, day (a date comes)
 	player string // whom it is about; "" for nobody
 	scene  int    // the player has to be in it; -1 where it does not matter
-	walks  bool   // goes to At first
+	walks  bool   // walks to at first
 	at     point
-	near   *model.Movable // goes to where this lies first
+	near   *model.Movable // walks to this object first
 	name   string
 	args   map[string]types.Value
 	value  types.Value
@@ -35,8 +34,8 @@ type move struct {
 	way    outward // whether it counts as a way out of a dead end
 }
 
-// outward says whether a move counts as a way out of a dead end: the fault of a machine, and an end that players do not
-// choose, are none.
+// outward says whether a move counts as a way out of a dead end. A lost visit and a kill by the game do not count, since
+// players do not choose them.
 type outward uint8
 
 const (
@@ -90,8 +89,7 @@ func (x *moves) add(m move) { x.all = append(x.all, m) }
 // mostJoins is how many ways to join are tried.
 const mostJoins = 64
 
-// joins are the ways in which a run begins: what players pick on joining, one pick after the other. Without any pick is
-// the way that needs no move.
+// joins are the ways to begin a run in which a player picks something on joining. The way without a pick needs no move.
 func (x *moves) joins() {
 	for _, player := range x.players {
 		combined := []map[string]types.Value{{}}
@@ -117,7 +115,7 @@ func (x *moves) joins() {
 	}
 }
 
-// walks go to each point of a scene that may make a difference, where any does, and turn where facings are read.
+// walks are the moves within a scene. They are only needed if the slice depends on coordinates, areas or facings.
 func (x *moves) walks(player string) {
 	if x.lens.Facing {
 		for _, facing := range x.m.Facings {
@@ -134,8 +132,8 @@ func (x *moves) walks(player string) {
 	}
 }
 
-// points are the places of a scene: its spots, both ends and the middle of each edge, what stands there, its areas, and
-// the corners around these, so that one can go around them.
+// points are the places of a scene that are tried: spots, the ends and the middle of edges, props, the middle of areas, and
+// points just outside the corners of areas, so that players can also walk around an area.
 func (x *moves) points(scene *model.Scene) []point {
 	var out []point
 	add := func(at point) {

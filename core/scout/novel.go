@@ -13,10 +13,9 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// Where there are more states than can be kept, a search prefers those in which something is new among those that are as
-// far from what is looked for: first those with something that was never so before, then those in which two things were
-// never so together; and of these, those that are nearer. Numbers that the plan's expressions do not tell apart count as
-// one.
+// If there are more states than can be kept, a search expands new states first. A state is new if one of its values, or a
+// pair of its values, was in no earlier state that is equally far from the goal. Single new values come before new pairs;
+// among equals, the state that is nearer to the goal comes first. Numbers between two constants of the plan count as one.
 //
 // Source: N. Lipovetzky, H. Geffner, Best-First Width Search: Exploration and Exploitation in Classical Planning, AAAI
 // 2017.
@@ -30,10 +29,10 @@ const (
 	nothingNew
 )
 
-// atom is one thing that is so in a state.
+// atom is one value of a state, as a hash.
 type atom uint32
 
-// atoms are what is so in the worker's session, and what is as at the start.
+// atoms are the values in the worker's session: those that have changed since the start, and those that have not.
 func (w *worker) atoms() (out, start []atom) {
 	w.run.Shows(w.moves.lens, func(what uint32, v types.Value, atStart bool) {
 		at := uint32(0)
@@ -60,20 +59,20 @@ func (w *worker) atoms() (out, start []atom) {
 	return out, start
 }
 
-// textSeed is one for the whole program, so that the same text is the same atom in all workers.
+// textSeed is shared by all workers, so that a text has the same hash in each of them.
 var textSeed = maphash.MakeSeed()
 
-// news counts what was seen.
+// news remembers the values and pairs that were seen.
 type news struct {
 	alone    map[atom]bool
 	together map[uint64]bool
 }
 
-// of is what is new in a state, among those that are as far from what is looked for; it is not new after that.
+// of says what is new in a state, among the states that are equally far from the goal, and remembers it.
 func (n *news) of(gap float64, atoms, start []atom) newness {
 	out := nothingNew
 	salt := atom(math.Float64bits(gap) >> 32 * 2654435761)
-	for _, a := range start { // that something is as at the start again is new only alone: most things mostly are
+	for _, a := range start { // start values make no pairs: nearly all values are start values
 		if a ^= salt; !n.alone[a] {
 			n.alone[a], out = true, newAlone
 		}
@@ -93,7 +92,7 @@ func (n *news) of(gap float64, atoms, start []atom) newness {
 	return out
 }
 
-// waiting are states that wait to be expanded: the nearest first, and of equals the first.
+// waiting is a queue of states to expand: the nearest first, then in the order in which they were found.
 type waiting []wait
 
 type wait struct {
@@ -131,7 +130,7 @@ func (q *waiting) Pop() any {
 	return last
 }
 
-// gaps are what a search goes toward: its questions, or the gates of the plan where it has none.
+// gaps are what a search tries to bring to 0: its questions, or the passages' conditions if it has no questions.
 type gaps struct {
 	asks  []*expr.Gap // of each question; nil of progress
 	gates []*expr.Gap
@@ -157,7 +156,7 @@ func gapsOf(m *model.Model, asks []question) gaps {
 	return out
 }
 
-// gap is how far the worker's state is from what is looked for and was not had.
+// gap is how far the worker's state is from the questions that have not held yet.
 func (w *worker) gap(had uint64) float64 {
 	watcher := engine.Watcher{Run: w.run, Of: w.moves.players[0]}
 	ask := func(p *expr.Program) (types.Value, bool) {

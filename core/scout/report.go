@@ -45,7 +45,7 @@ const (
 	mostAlone = 8
 )
 
-// alike puts questions together that are decided by the same variables, where there are many.
+// alike groups questions that depend on the same variables, if there are many questions.
 func alike(m *model.Model, asks []question) [][]question {
 	var out [][]question
 	if len(asks) <= mostAlone {
@@ -140,7 +140,7 @@ func (s *Scout) jobs(x *search, parts [][]int32) []*Job {
 	return out
 }
 
-// Take takes in what came of jobs that were given together and are all done.
+// Take adds the results of jobs that were given together and are all done.
 func (s *Scout) Take(jobs []*Job) {
 	for _, j := range jobs {
 		j.search.takeAll(j.part, j.found)
@@ -215,8 +215,8 @@ func players(n int) string {
 	return fmt.Sprintf("%d players", n)
 }
 
-// run plays moves of a search and writes them down. Of a way that is not known to be a shortest one, moves are left out
-// for as long as it still leads to what is wanted.
+// run plays moves and writes them down as a run. If the way may not be the shortest, it first leaves out moves that are not
+// needed.
 func (s *Scout) run(x *search, list []*move, shortest bool, wanted func(*worker) bool) *Run {
 	if x.player == nil {
 		x.player = x.worker()
@@ -243,7 +243,7 @@ func (s *Scout) run(x *search, list []*move, shortest bool, wanted func(*worker)
 // mostShortening is how many moves are played again to make one run shorter.
 const mostShortening = 50_000
 
-// shortened leaves moves out, many at a time and then fewer, for as long as what is left does.
+// shortened leaves out moves, first many at a time and then fewer, while does still accepts the rest.
 func shortened(list []*move, does func([]*move) bool) []*move {
 	for size := len(list) / 2; size > 0; size /= 2 {
 		for from := 0; from+size <= len(list); {
@@ -264,8 +264,7 @@ type way struct {
 	shortest bool
 }
 
-// shortestOf is the shortest of the ways that searches found; at says where a search found it. Its search is nil where none
-// did.
+// shortestOf returns the shortest way of all searches; at says where a search found it. The way has no search if none did.
 func (s *Scout) shortestOf(at func(*search) (where, bool)) way {
 	var best way
 	for _, x := range s.searches {

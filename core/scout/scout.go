@@ -1,9 +1,8 @@
-// Package scout searches what could happen under a plan: it does what players and the game could do, by the engine's own
-// steps, and says what that can lead to. Goals that are reached or not, ends from which a goal cannot be reached any
-// more, what breaks. It says of each answer what it rests on, and claims that something never happens only where
-// everything that could lead to it was followed to the end.
+// Package scout searches for what could happen under a plan. It tries what players and the game can do, with the engine's
+// own steps, and reports which goals are reached, from which states a goal cannot be reached any more, and what fails. It
+// claims that something never happens only if it has followed everything that could lead there.
 //
-// It starts no goroutine and reads no clock: a caller takes jobs out, lets workers do them, and hands the results in.
+// It starts no goroutine and reads no clock: the caller takes jobs, runs them, and returns the results.
 package scout
 
 import (
@@ -13,7 +12,7 @@ import (
 // Options say how much is searched.
 type Options struct {
 	Players  int  // how many play, from 1; 0 stands for 1
-	NoServer bool // leaves out what only the game's server asks for
+	NoServer bool // without the requests that only the game's server sends
 	States   int  // how many states are kept in each search at most; 0 stands for MostStates
 }
 
@@ -37,7 +36,7 @@ const (
 	NotFound = "not found" // in what was searched
 )
 
-// AnswerKinds are the kinds of answers, in the order in which they are told.
+// AnswerKinds are the kinds of answers, in the order of a report.
 var AnswerKinds = []string{"goal", "milestone", "scene", "passage", "passage refused", "checkpoint", "event", "option",
 	"rule"}
 
@@ -47,10 +46,10 @@ type DeadEnd struct {
 	ID     string `json:"id"`
 	Title  string `json:"title,omitempty"`
 	Line   int    `json:"line,omitempty"`
-	Proved bool   `json:"proved"` // false where some way out was left out
+	Proved bool   `json:"proved"` // false if a possible way out was not tried
 	Why    string `json:"why,omitempty"`
 	Lost   string `json:"lost"`   // the step at which the way was lost
-	States int    `json:"states"` // how many states are such an end
+	States int    `json:"states"` // how many states are dead ends of this kind
 	Run    *Run   `json:"run"`
 }
 
@@ -72,7 +71,7 @@ type Searched struct {
 	LeftOut  []string `json:"left_out,omitempty"` // the variables that decide nothing in it
 }
 
-// Report is what a scout brings back.
+// Report is the result of all searches.
 type Report struct {
 	Game     string     `json:"game"`
 	Version  int        `json:"version"`
@@ -84,8 +83,8 @@ type Report struct {
 	NotTried []string   `json:"not_tried,omitempty"` // what was done in no search
 }
 
-// Bad says whether the report has something that somebody has to see to: a goal or a milestone that is never reached, a
-// dead end, something broken or failed.
+// Bad says whether the report has a problem: a goal or a milestone that is never reached, a dead end, a broken invariant, or
+// a rule that failed.
 func (r *Report) Bad() bool {
 	for _, a := range r.Answers {
 		if a.Verdict == Never && (a.Kind == "goal" || a.Kind == "milestone") {

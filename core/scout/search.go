@@ -7,7 +7,7 @@ import (
 	"alluvion.dev/core/model"
 )
 
-// search looks through states, breadth first, so that the first way to anything is a shortest one.
+// search expands states. It begins breadth first, so that the first ways that it finds are the shortest.
 type search struct {
 	name  string
 	m     *model.Model
@@ -66,7 +66,7 @@ func newSearch(name string, m *model.Model, asks []question, s *slice, o Options
 // worker makes one that can work at this search.
 func (x *search) worker() *worker { return newWorker(x.m, x.moves, x.asks) }
 
-// begin takes the states in that a search begins with: one for each way to join.
+// begin adds the first states: one for each way to join.
 func (x *search) begin() error {
 	w := x.worker()
 	for i := -1; i < len(x.moves.all); i++ {
@@ -97,7 +97,7 @@ func (x *search) begin() error {
 	return nil
 }
 
-// take takes a state in, and gives its number; -1 where there is no room for it.
+// take adds a state and returns its number, or -1 if there is no room for it.
 func (x *search) take(parent int32, n next) int32 {
 	if at, ok := x.known[n.key]; ok {
 		return at
@@ -125,8 +125,8 @@ func (x *search) take(parent int32, n next) int32 {
 	return at
 }
 
-// layer is how many states are handed out together, and fewer where there are many moves: what is found of them is taken
-// in in their order, so that a search comes to the same whatever works at it.
+// layer is how many states are expanded in one batch; it is smaller if there are many moves. The results of a batch are
+// added in the order of its states, so that the result does not depend on the number of workers.
 const layer = 512
 
 func (x *search) layer() int { return max(8, min(layer, 20_000/max(1, len(x.moves.all)))) }
@@ -187,7 +187,7 @@ func (x *search) work(w *worker, part []int32) []found {
 	return out
 }
 
-// takeAll takes in what was found from the states of a job.
+// takeAll adds the results of a job.
 func (x *search) takeAll(part []int32, all []found) {
 	for k, f := range all {
 		from := part[k]
@@ -216,8 +216,7 @@ func (x *search) takeAll(part []int32, all []found) {
 	x.done += len(part)
 }
 
-// path are the moves from the start to a state. Where the first way to it was perhaps no shortest one, it is the shortest
-// of those that were seen.
+// path are the moves from the start to a state: the shortest way that is known.
 func (x *search) path(at int32) []*move {
 	if x.level > 0 && int(at) >= x.level {
 		x.shorten()
@@ -231,7 +230,7 @@ func (x *search) path(at int32) []*move {
 	return out
 }
 
-// shorten lets each state be reached by the shortest way along all edges that were seen.
+// shorten makes the known edges the ways to all states, by a breadth-first pass.
 func (x *search) shorten() {
 	if x.short == x.done {
 		return
@@ -300,8 +299,8 @@ func (x *search) doubts() []string {
 	return out
 }
 
-// ends are the states from which something cannot be reached any more: good are those where it is reached, and what is
-// not expanded counts as good. One pass backward along the ways out marks what leads there; the rest is an end.
+// ends are the states from which no good state can be reached. A state that was not expanded counts as good. One pass
+// backward from the good states marks all states that lead to them; the others are dead ends.
 func (x *search) ends(good func(int32) bool, startsOver bool) []int32 {
 	back := make([][]int32, len(x.nodes))
 	live := make([]bool, len(x.nodes))

@@ -40,7 +40,7 @@ const (
 	cutOffByFate
 )
 
-// A worker takes states up and tries moves on them. Each has a session of its own, so that several work at once.
+// A worker recalls states and tries moves on them. Each worker has its own session, so that several can run in parallel.
 type worker struct {
 	m       *model.Model
 	run     *engine.Run
@@ -124,7 +124,7 @@ func (w *worker) ask(req *engine.Request) error {
 	return nil
 }
 
-// refused notes of a refusal what somebody wants to know: a gate that was closed, a rule that failed.
+// refused notes closed gates and failed rules.
 func (w *worker) refused(req *engine.Request, err error) {
 	var refusal *engine.Refusal
 	if !errors.As(err, &refusal) {
@@ -230,7 +230,7 @@ func (w *worker) fits(m *move) bool {
 	return m.scene < 0 || at.Scene == m.scene
 }
 
-// do carries out a move: walking, and what it is for. False where it is refused; what was walked stays walked.
+// do carries out a move, with its walk. It returns false if the move is refused; the walk is not undone then.
 func (w *worker) do(m *move) bool {
 	switch m.do {
 	case "wait":
@@ -365,7 +365,7 @@ func (w *worker) again(m *move) bool {
 	return w.ask(req) == nil
 }
 
-// key is a state as the question sees it, and which of the questions have come to hold on the way there.
+// key identifies a state: what the lens shows of it, and which questions have held on the way to it.
 type key [16]byte
 
 func (w *worker) key(had uint64) key {
@@ -426,7 +426,7 @@ type found struct {
 	tried int
 }
 
-// expand tries every move on a state. known says which states and facts need not be told again.
+// expand tries every move on a state. States that are known, and facts that were seen, are left out of the result.
 func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func(fact) bool, full bool) found {
 	var out found
 	dirty := true
