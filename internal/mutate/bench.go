@@ -17,8 +17,12 @@ type result struct {
 	noticed bool
 }
 
-// How long the tests of one package may take with a fault in it: a fault that makes them run for ever is noticed.
-const patience = 2 * time.Minute
+// How much of a processor the tests of one package may use with a fault in it: a fault that makes them run for ever is
+// noticed. Without a fault they use a third of it at most. The clock's limit is far away, for a machine that is busy.
+const (
+	patience = 2 * time.Minute
+	atMost   = 10 * time.Minute
+)
 
 // A bench lays one fault over the source and runs tests on it.
 type bench struct {
@@ -49,10 +53,10 @@ func (b *bench) try(m mutant) (noticed, built bool) {
 	if build.Run() != nil {
 		return false, false
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	ctx, cancel := context.WithTimeout(context.Background(), atMost)
 	defer cancel()
 	// The binary's own limit ends it where this program is killed meanwhile.
-	return limited(ctx, m.Package, binary, "-test.failfast", "-test.timeout="+patience.String()).Run() != nil, true
+	return limited(ctx, m.Package, binary, "-test.failfast", "-test.timeout="+atMost.String()).Run() != nil, true
 }
 
 // An error when a package's tests fail without any fault: all faults would then seem to be noticed.
@@ -66,8 +70,8 @@ func (b *bench) sound(folder string) error {
 
 // Tests in one thread and a few GiB of memory, so that a fault that takes memory for ever takes not the machine.
 func limited(ctx context.Context, folder string, command ...string) *exec.Cmd {
-	tests := exec.CommandContext(ctx, "sh", append([]string{"-c", `ulimit -v 8000000; exec "$@"`, "tests"},
-		command...)...)
+	limits := fmt.Sprintf(`ulimit -v 8000000; ulimit -t %d; exec "$@"`, int(patience.Seconds()))
+	tests := exec.CommandContext(ctx, "sh", append([]string{"-c", limits, "tests"}, command...)...)
 	tests.Dir = folder
 	tests.Env = append(os.Environ(), "GOMAXPROCS=1")
 	return tests
