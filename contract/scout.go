@@ -51,11 +51,11 @@ type ScoutSearched struct {
 
 // ScoutAnswer is what is known of one thing that could be reached.
 type ScoutAnswer struct {
-	Kind    string    `json:"kind" enum:"goal,milestone,scene,passage,passage refused,checkpoint,event,option,rule"`
+	Kind    string    `json:"kind" enum:"goal,milestone,conserved,scene,passage,passage refused,checkpoint,event,option,rule"`
 	ID      string    `json:"id"`
 	Title   string    `json:"title,omitempty"`
 	Line    int       `json:"line,omitempty" doc:"Of the plan."`
-	Verdict string    `json:"verdict" enum:"reached,never,not found" doc:"never: a complete search found no way."`
+	Verdict string    `json:"verdict" enum:"reached,never,not found,kept,broken,not broken" doc:"never: a complete search found no way. The last three are of what is conserved; kept: a complete search found nothing that makes more or less of it."`
 	Run     *ScoutRun `json:"run,omitempty" doc:"A way to it."`
 }
 
@@ -73,7 +73,7 @@ type ScoutDeadEnd struct {
 
 // ScoutTrouble is something that went wrong on the way.
 type ScoutTrouble struct {
-	Kind string    `json:"kind" enum:"broken,failed,cut off"`
+	Kind string    `json:"kind" enum:"broken,failed,made,lost,cut off" doc:"made and lost: there is more or less of what is conserved."`
 	Text string    `json:"text"`
 	Line int       `json:"line,omitempty" doc:"Of the plan."`
 	Run  *ScoutRun `json:"run,omitempty"`

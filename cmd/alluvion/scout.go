@@ -219,12 +219,18 @@ func (c *call) printAnswers(r *scout.Report) {
 		if a.Verdict == scout.Reached {
 			reached[a.Kind]++
 		}
-		asked := a.Kind == "goal" || a.Kind == "milestone"
+		asked := a.Kind == "goal" || a.Kind == "milestone" || a.Kind == "conserved"
 		if a.Verdict == scout.Reached && !asked {
 			continue
 		}
 		head := s.green("reached  ")
 		switch a.Verdict {
+		case scout.Kept:
+			head = s.green("kept     ")
+		case scout.Broken:
+			head = s.red("broken   ")
+		case scout.NotBroken:
+			head = s.yellow("not broken")
 		case scout.Never:
 			head = s.red("never    ")
 		case scout.NotFound:
@@ -251,7 +257,7 @@ func (c *call) printAnswers(r *scout.Report) {
 	}
 	var parts []string
 	for _, kind := range scout.AnswerKinds {
-		if all[kind] == 0 {
+		if all[kind] == 0 || kind == "conserved" {
 			continue
 		}
 		name := plural(all[kind], kind)
@@ -289,7 +295,7 @@ func junitOf(plan string, r *scout.Report) junitSuites {
 	}
 	for _, a := range r.Answers {
 		switch {
-		case a.Kind != "goal" && a.Kind != "milestone":
+		case a.Kind != "goal" && a.Kind != "milestone" && (a.Kind != "conserved" || a.Verdict == scout.Broken):
 		case a.Verdict == scout.Never:
 			add(a.Kind+" "+a.ID, fmt.Sprintf("line %d: nothing leads there", a.Line), nil)
 		default:

@@ -1,6 +1,8 @@
 package check
 
 import (
+	"slices"
+
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
@@ -18,7 +20,8 @@ var _ = judges((*checker).readsAndWrites,
 // readsAndWrites reports what nothing reads, and what is read though nothing writes it.
 func (c *checker) readsAndWrites() {
 	for _, v := range c.m.Vars {
-		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given || v.Decl.Share != nil && v.With != "nobody" // whoever is sent it reads it
+		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given || v.Decl.Share != nil && v.With != "nobody" || // whoever is sent it reads it
+			c.conserved(v)
 		switch {
 		case !used:
 			c.report("never-read", v.At, ofVar(v), "Nothing reads %s.", v.Name)
@@ -28,6 +31,13 @@ func (c *checker) readsAndWrites() {
 				v.Name, v.Start.Plain())
 		}
 	}
+}
+
+// conserved says whether a variable is counted in what the plan says is conserved.
+func (c *checker) conserved(v *model.Var) bool {
+	return slices.ContainsFunc(c.m.Conserved, func(x *model.Conserved) bool {
+		return slices.ContainsFunc(x.Terms, func(t model.Term) bool { return t.Var == v })
+	})
 }
 
 // onlyCounted says whether nothing but the progress of milestones reads a variable.

@@ -65,6 +65,15 @@ func (r *Run) Look(into []byte, lens *Lens) []byte {
 	return w.b
 }
 
+// LookAt appends what a lens shows of one player who is there.
+func (r *Run) LookAt(into []byte, lens *Lens, player string) []byte {
+	w := keeping{r: r, b: into, lens: lens}
+	if p := r.players[player]; p != nil {
+		w.player(p)
+	}
+	return w.b
+}
+
 func (w *keeping) state() {
 	r := w.r
 	w.values(r.game, int(model.OfGame))

@@ -3,6 +3,7 @@ package engine
 import (
 	"slices"
 
+	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
@@ -88,6 +89,36 @@ func (r *Run) Shown(p *Player, vars []*model.Var) map[string]types.Value {
 		out[v.Name] = r.read(v, owner{v.Hold.Index, p, -1})
 	}
 	return out
+}
+
+// Sum adds up a number over all that have it: the game, each scene, prop or option, each player who is here. It is exact, or
+// stops at what a number can be.
+func (r *Run) Sum(v *model.Var) fixed.Num {
+	var sum fixed.Num
+	add := func(p *Player, at int) {
+		if more, err := sum.Add(r.read(v, owner{v.Hold.Index, p, at}).Num); err == nil {
+			sum = more
+		}
+	}
+	copies := r.m.Copies(v.Hold)
+	of := func(p *Player) {
+		if copies == nil {
+			add(p, -1)
+		}
+		for _, at := range copies {
+			if v.In == nil || v.In[r.m.Scenes[at]] {
+				add(p, at)
+			}
+		}
+	}
+	if !v.Holder.OfPlayers() {
+		of(nil)
+		return sum
+	}
+	for _, p := range r.order {
+		of(p)
+	}
+	return sum
 }
 
 // Differs says whether any scene, prop or pair has another value of a variable than its start.

@@ -40,6 +40,7 @@ type Run struct {
 	arrivals map[string]int     // the last arrival of those who have left
 	acted    func(*model.Rule)  // hears of each rule that acts; nil where nobody asks
 	cut      func(Lost)         // hears of each number that a limit cut off; nil where nobody asks
+	settled  func(*Result)      // hears of what came of each transaction; nil where nobody asks
 	texts    map[string]string  // those that were recalled, each once
 	records  map[string]*record // the same of records, by their bytes
 	tx       tx                 // the transaction that runs; kept between steps for its buffers alone

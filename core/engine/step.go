@@ -144,8 +144,12 @@ func (r *Run) transact(settled bool, do func(*tx) error) error {
 	}
 	if err != nil {
 		t.undoAll()
+		return err
 	}
-	return err
+	if r.settled != nil {
+		r.settled(&t.res)
+	}
+	return nil
 }
 
 // settle carries out all that follows from what was done.

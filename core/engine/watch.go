@@ -63,6 +63,10 @@ type Lost struct {
 // Cuts makes somebody hear of each number that a limit cuts off, also in events that are refused afterwards.
 func (r *Run) Cuts(heard func(Lost)) { r.cut = heard }
 
+// Settled makes somebody hear what came of each transaction, right after it: of a request, and of everything that time and
+// the calendar set off.
+func (r *Run) Settled(heard func(*Result)) { r.settled = heard }
+
 // cutOff tells of a number that a limit cut off; one that was only rounded to its steps is none.
 func (t *tx) cutOff(r *model.Rule, v *model.Var, wanted, got fixed.Num) {
 	if t.run.cut != nil && v.Type.Numeric() && (wanted.Less(v.Min) || v.Max.Less(wanted)) {

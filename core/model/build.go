@@ -62,6 +62,7 @@ func (b *builder) all() {
 	b.allPassages()
 	b.allMilestones()
 	b.allGoals()
+	b.allConserved()
 	b.allRules()
 	b.setOff()
 	b.allAlways()

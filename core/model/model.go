@@ -53,6 +53,7 @@ type Model struct {
 	Reaches         bool     // what always holds may be about others than the player whom it is about
 	Milestones      []*Milestone
 	Goals           []*Goal
+	Conserved       []*Conserved
 	Crossings       []plan.Crossing // all, in the order of the matrix's columns
 	OwnCrossings    []*OwnCrossing  // those that the plan declares, in document order
 	Place           PlaceFates

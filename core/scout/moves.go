@@ -18,7 +18,7 @@ type point = [model.MaxAxes]fixed.Num
 
 // move is one thing that a player, the game's server or time can do. It includes the walk to the place where it is done.
 type move struct {
-	do     string // join (how a run begins), walk, face, pass, touch, event, write, die, start-over, again (leave and come back), wait, day (a date comes)
+	do     string // join (how a run begins), walk, face, pass, touch, event, write, die, start-over, again (leave and come back), restart, crash, save (wait until the plan saves), wait, day (a date comes)
 	player string // whom it is about; "" for nobody
 	scene  int    // the player has to be in it; -1 where it does not matter
 	walks  bool   // walks to at first
@@ -54,6 +54,7 @@ type moves struct {
 	players  []string
 	all      []move
 	calendar bool     // days pass
+	unsaved  bool     // the plan does not save on leaving, so that what was saved before matters
 	sampled  []string // what is tried with some of its values only, and counts
 }
 
@@ -81,6 +82,7 @@ func movesOf(m *model.Model, s *slice, o Options) *moves {
 		x.visits(p)
 	}
 	x.waits()
+	x.endings()
 	return x
 }
 
@@ -359,10 +361,25 @@ func (x *moves) visits(player string) {
 	if !x.options.NoServer {
 		x.add(move{do: "die", player: player, scene: -1, server: true, alive: true, way: noWay})
 	}
-	if x.m.SavesOn("leave") {
-		x.add(move{do: "again", player: player, scene: -1, way: noWay})
+	x.add(move{do: "again", player: player, scene: -1, way: noWay})
+}
+
+// endings are how a session ends and is opened again.
+func (x *moves) endings() {
+	x.unsaved = !x.m.SavesOn("leave")
+	if !x.m.Single {
+		x.add(move{do: "restart", scene: -1, way: noWay})
+	}
+	if x.m.SavesEvery() > 0 {
+		x.add(move{do: "save", scene: -1})
 	}
 }
+
+// visit says whether a move ends visits.
+func (m *move) visit() bool { return m.do == "again" || m.do == "restart" }
+
+// crashed is the crash of the machine. It is tried right after moves at whose end everything was written to the disk.
+var crashed = &move{do: "crash", scene: -1, way: noWay}
 
 // waits are until something is due; where stopwatches or the time are read, also for a while.
 func (x *moves) waits() {
@@ -413,6 +430,12 @@ func (m *move) words() string {
 		return who + " starts over"
 	case "again":
 		return who + " leaves and comes back"
+	case "restart":
+		return "the session is opened again"
+	case "crash":
+		return "the machine crashes"
+	case "save":
+		return "time passes until the regular save"
 	case "day":
 		return "the next day comes"
 	}

@@ -31,6 +31,11 @@ func New(m *model.Model, o Options) *Scout {
 	for _, together := range alike(m, asks) {
 		s.searches = append(s.searches, newSearch(nameOf(together), m, together, sliceFor(m, false, readsOf(together)), o))
 	}
+	for _, c := range m.Conserved {
+		x := newSearch("conserved "+c.ID, m, nil, sliceFor(m, false, readsConserved(c)), o)
+		x.kept = []*model.Conserved{c}
+		s.searches = append(s.searches, x)
+	}
 	if len(asks) > mostAsked {
 		asks = asks[:mostAsked]
 	}
@@ -194,13 +199,10 @@ func (s *Scout) Report() *Report {
 
 // notTried is what no search does.
 func (s *Scout) notTried() []string {
-	out := []string{"a crash of the machine", "other slots", "opening the session again", "corrections by hand",
+	out := []string{"other slots", "players who are away while others play on", "corrections by hand",
 		"values that the game's server writes though the plan does not say so"}
 	if s.m.Players() > s.options.Players {
 		out = append(out, fmt.Sprintf("more than %s", players(s.options.Players)))
-	}
-	if !s.m.SavesOn("leave") {
-		out = append(out, "leaving: the plan does not save then")
 	}
 	if s.options.NoServer {
 		out = append(out, "what the game's server sends")
@@ -277,20 +279,20 @@ func (s *Scout) shortestOf(at func(*search) (where, bool)) way {
 	return best
 }
 
-// seen is a run to a fact; nil where no search saw it.
-func (s *Scout) seen(f fact) *Run {
+// seen is a run to a fact, and the search that saw it; nil where none did.
+func (s *Scout) seen(f fact) (*Run, *search) {
 	best := s.shortestOf(func(x *search) (where, bool) { at, ok := x.facts[f]; return at, ok })
 	if best.in == nil {
-		return nil
+		return nil, nil
 	}
-	return s.run(best.in, best.moves, best.shortest, func(w *worker) bool { return slices.Contains(w.heard, f) })
+	return s.run(best.in, best.moves, best.shortest, func(w *worker) bool { return slices.Contains(w.heard, f) }), best.in
 }
 
 func wayTo(kind, id string) string { return "the way to the " + kind + " " + id }
 
 // answer makes an answer about a fact. deciding are the searches that would have found it.
 func (s *Scout) answer(a Answer, f fact, deciding func(*search) bool) Answer {
-	if run := s.seen(f); run != nil {
+	if run, _ := s.seen(f); run != nil {
 		run.Title = wayTo(a.Kind, a.ID)
 		a.Verdict, a.Run = Reached, run
 		return a
@@ -316,6 +318,9 @@ func (s *Scout) answers(r *Report) {
 	whole := func(x *search) bool { return x == s.whole() }
 	for _, q := range questionsOf(s.m) {
 		r.Answers = append(r.Answers, s.asked(q))
+	}
+	for _, c := range s.m.Conserved {
+		r.Answers = append(r.Answers, s.conserved(c))
 	}
 	add := func(kind, id, title string, line int, f fact, deciding func(*search) bool) {
 		r.Answers = append(r.Answers, s.answer(Answer{Kind: kind, ID: id, Title: title, Line: line}, f, deciding))
@@ -357,7 +362,7 @@ func (s *Scout) asked(q question) Answer {
 	}
 	best := s.shortestOf(func(x *search) (where, bool) {
 		at, ok := x.first[asks(x)]
-		return where{at, -1}, ok && asks(x) >= 0
+		return where{node: at, move: -1}, ok && asks(x) >= 0
 	})
 	if best.in != nil {
 		bit := uint64(1) << asks(best.in)
@@ -369,6 +374,25 @@ func (s *Scout) asked(q question) Answer {
 		return a
 	}
 	return s.notSeen(a, func(x *search) bool { return asks(x) >= 0 })
+}
+
+// conserved says whether anything was seen that makes more or less of what is conserved.
+func (s *Scout) conserved(c *model.Conserved) Answer {
+	a := Answer{Kind: "conserved", ID: c.ID, Title: c.Title, Line: c.At.Line, Verdict: NotBroken}
+	for _, x := range s.searches {
+		if !slices.Contains(x.kept, c) || len(x.nodes) == 0 {
+			continue
+		}
+		if len(x.why()) == 0 {
+			a.Verdict = Kept
+		}
+		for f := range x.facts {
+			if f.unbalanced() {
+				a.Verdict = Broken
+			}
+		}
+	}
+	return a
 }
 
 // deadEnds are those of the goals; where a plan has none, the scenes that cannot be left again.
@@ -434,7 +458,11 @@ func (s *Scout) troubles(r *Report) {
 	}
 	for f := range all {
 		t := s.trouble(f)
-		if t.Run = s.seen(f); t.Run != nil {
+		var in *search
+		if t.Run, in = s.seen(f); t.Run != nil {
+			if f.unbalanced() {
+				t = notConserved(s.m.Conserved[f.at], f, in.player.ledger.amount[f], t.Run)
+			}
 			t.Run.Title = t.Text
 		}
 		r.Troubles = append(r.Troubles, t)
@@ -446,7 +474,7 @@ func (s *Scout) troubles(r *Report) {
 	})
 }
 
-var troubleKinds = []string{"broken", "failed", "cut off"}
+var troubleKinds = []string{"broken", "failed", "made", "lost", "cut off"}
 
 func (s *Scout) trouble(f fact) Trouble {
 	t := Trouble{Text: f.more}

@@ -94,6 +94,13 @@ func stepOf(req *engine.Request) string {
 	return fmt.Sprintf("{%s: %s}", req.Do, req.Player) // join, leave, die, start-over
 }
 
+// step notes a step of a rehearsal that is no request.
+func (w *worker) step(text string) {
+	if w.records {
+		w.steps = append(w.steps, text)
+	}
+}
+
 // waited notes that time passed.
 func (w *worker) waited(ms int64) {
 	if w.records {

@@ -34,10 +34,16 @@ const (
 	Reached  = "reached"
 	Never    = "never"     // the search was complete, and nothing led there
 	NotFound = "not found" // in what was searched
+
+	// Of what is conserved. Kept: the search was complete, and there always was as much; Broken: something makes more or
+	// less of it; NotBroken: nothing did in what was searched.
+	Kept      = "kept"
+	Broken    = "broken"
+	NotBroken = "not broken"
 )
 
 // AnswerKinds are the kinds of answers, in the order of a report.
-var AnswerKinds = []string{"goal", "milestone", "scene", "passage", "passage refused", "checkpoint", "event", "option",
+var AnswerKinds = []string{"goal", "milestone", "conserved", "scene", "passage", "passage refused", "checkpoint", "event", "option",
 	"rule"}
 
 // DeadEnd is a state from which something cannot be reached any more.
@@ -55,7 +61,7 @@ type DeadEnd struct {
 
 // Trouble is something that went wrong on the way.
 type Trouble struct {
-	Kind string `json:"kind"` // broken (what always holds did not), failed (a rule), cut off (a number, by a limit)
+	Kind string `json:"kind"` // broken (what always holds did not), failed (a rule), made and lost (what is conserved), cut off (a number, by a limit)
 	Text string `json:"text"`
 	Line int    `json:"line,omitempty"` // of the rule
 	Run  *Run   `json:"run"`

@@ -14,6 +14,7 @@ type search struct {
 	s     *slice
 	moves *moves
 	asks  []question
+	kept  []*model.Conserved
 	most  int
 
 	nodes []node
@@ -39,6 +40,7 @@ type node struct {
 	at, size int // in the arena
 	parent   int32
 	move     int32
+	crash    bool   // and the crash after it
 	had      uint64 // which questions have come to hold on the way
 	scene    int16  // of the first player
 	first, n int32  // its edges
@@ -47,12 +49,16 @@ type node struct {
 
 type edge struct {
 	to, move int32
+	crash    bool
 	way      outward
 }
 
 // where is how something was first seen: in which state (-1: on joining), and by which move from there (-1: in the state
 // itself).
-type where struct{ node, move int32 }
+type where struct {
+	node, move int32
+	crash      bool // after the move
+}
 
 func newSearch(name string, m *model.Model, asks []question, s *slice, o Options) *search {
 	most := o.States
@@ -64,7 +70,7 @@ func newSearch(name string, m *model.Model, asks []question, s *slice, o Options
 }
 
 // worker makes one that can work at this search.
-func (x *search) worker() *worker { return newWorker(x.m, x.moves, x.asks) }
+func (x *search) worker() *worker { return newWorker(x.m, x.moves, x.asks, x.kept) }
 
 // begin adds the first states: one for each way to join.
 func (x *search) begin() error {
@@ -86,11 +92,11 @@ func (x *search) begin() error {
 		}
 		for _, f := range w.heard {
 			if _, before := x.facts[f]; !before {
-				x.facts[f] = where{-1, int32(i)}
+				x.facts[f] = where{node: -1, move: int32(i)}
 			}
 		}
 		had := w.holds()
-		first := next{move: int32(i), key: w.key(had), had: had, scene: w.scene(), kept: w.run.Keep(nil), gap: w.gap(had)}
+		first := next{move: int32(i), key: w.key(had), had: had, scene: w.scene(), kept: w.keep(), gap: w.gap(had)}
 		first.atoms, first.start = w.atoms()
 		x.take(-1, first)
 	}
@@ -113,8 +119,8 @@ func (x *search) take(parent int32, n next) int32 {
 	}
 	at := int32(len(x.nodes))
 	x.known[n.key] = at
-	x.nodes = append(x.nodes, node{at: len(x.arena), size: len(n.kept), parent: parent, move: n.move, had: n.had,
-		scene: n.scene})
+	x.nodes = append(x.nodes, node{at: len(x.arena), size: len(n.kept), parent: parent, move: n.move, crash: n.crash,
+		had: n.had, scene: n.scene})
 	x.arena = append(x.arena, n.kept...)
 	x.queue[class].add(n.gap, at)
 	for i := range x.asks {
@@ -194,22 +200,25 @@ func (x *search) takeAll(part []int32, all []found) {
 		x.tried += f.tried
 		for i, fact := range f.facts {
 			if _, before := x.facts[fact]; !before {
-				x.facts[fact] = where{from, f.by[i]}
+				x.facts[fact] = where{from, f.by[i].move, f.by[i].crash}
 			}
 		}
 		first := len(x.edges)
 		for _, n := range f.nexts {
 			to, way := x.take(from, n), x.moves.all[n.move].way
+			if n.crash {
+				way = noWay
+			}
 			if to == from {
 				continue
 			}
 			if i := slices.IndexFunc(x.edges[first:], func(e edge) bool { return e.to == to }); i >= 0 {
 				if way < x.edges[first+i].way {
-					x.edges[first+i] = edge{to, n.move, way}
+					x.edges[first+i] = edge{to, n.move, n.crash, way}
 				}
 				continue
 			}
-			x.edges = append(x.edges, edge{to, n.move, way})
+			x.edges = append(x.edges, edge{to, n.move, n.crash, way})
 		}
 		x.nodes[from].first, x.nodes[from].n = int32(first), int32(len(x.edges)-first)
 	}
@@ -223,6 +232,9 @@ func (x *search) path(at int32) []*move {
 	}
 	var out []*move
 	for at >= 0 && x.nodes[at].move >= 0 {
+		if x.nodes[at].crash {
+			out = append(out, crashed)
+		}
 		out = append(out, &x.moves.all[x.nodes[at].move])
 		at = x.nodes[at].parent
 	}
@@ -248,7 +260,7 @@ func (x *search) shorten() {
 		for _, e := range x.edges[n.first : n.first+n.n] {
 			if e.to >= 0 && !seen[e.to] {
 				seen[e.to] = true
-				x.nodes[e.to].parent, x.nodes[e.to].move = queue[0], e.move
+				x.nodes[e.to].parent, x.nodes[e.to].move, x.nodes[e.to].crash = queue[0], e.move, e.crash
 				queue = append(queue, e.to)
 			}
 		}
@@ -265,12 +277,21 @@ func (x *search) pathTo(w where) []*move {
 	case w.node < 0: // on joining
 		return []*move{&x.moves.all[w.move]}
 	}
-	return append(x.path(w.node), &x.moves.all[w.move])
+	out := append(x.path(w.node), &x.moves.all[w.move])
+	if w.crash {
+		out = append(out, crashed)
+	}
+	return out
 }
 
 // isShortest says whether the way to a state is a shortest one: it was found in the order of length, or every way is
-// known.
-func (x *search) isShortest(at int32) bool { return x.level == 0 || int(at) < x.level || x.over() }
+// known. A crash after another move is one step of the search, and two of the run.
+func (x *search) isShortest(at int32) bool {
+	if slices.Contains(x.path(at), crashed) {
+		return false
+	}
+	return x.level == 0 || int(at) < x.level || x.over()
+}
 
 // over says whether every state that can be reached was expanded.
 func (x *search) over() bool { return x.done == len(x.nodes) && !x.full }

@@ -8,7 +8,6 @@ import (
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
-	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -429,22 +428,15 @@ func (s *slice) doubts() {
 	}
 }
 
-// doubtsOfVisits are those about how visits end: other slots, a session that is opened again, leaving without a save.
+// doubtsOfVisits are those about other slots.
 func (s *slice) doubtsOfVisits(doubt func(format string, args ...any)) {
 	for _, v := range s.m.Vars {
 		if !s.vars[v] || v.Computed() {
 			continue
 		}
-		restart := v.Fates.At(plan.CrossRestart)
-		switch {
-		case s.m.SlotsPerPlayer() > 1 && (v.Hold == s.m.Profile || v.Holder == model.OfProfileList):
+		if s.m.SlotsPerPlayer() > 1 && (v.Hold == s.m.Profile || v.Holder == model.OfProfileList) {
 			doubt("%s is over all slots of a player, and one slot is played", v.Name)
-		case !s.m.Single && !v.Holder.OfPlayers() && restart.Kind != "keep" && restart.Kind != "":
-			doubt("%s is another one when the session is opened again, and that is not tried", v.Name)
 		}
-	}
-	if !s.m.Single && !s.m.SavesOn("leave") {
-		doubt("leaving is not tried, since the plan does not save then")
 	}
 }
 

@@ -20,6 +20,9 @@ type fact struct {
 	more string // of a failure: what it says; of an option: which
 }
 
+// unbalanced says whether something that is conserved has become more or less.
+func (f fact) unbalanced() bool { return f.kind == madeMore || f.kind == madeLess }
+
 type factKind uint8
 
 const (
@@ -38,6 +41,8 @@ const (
 	fateFailed
 	cutOff // by rule
 	cutOffByFate
+	madeMore // of something that is conserved
+	madeLess
 )
 
 // A worker recalls states and tries moves on them. Each worker has its own session, so that several can run in parallel.
@@ -54,24 +59,47 @@ type worker struct {
 	idle    bool // nothing has come of the request that was carried out last
 	look    []byte
 	pending []fact // of the request that is being carried out
+	ledger  ledger
+	wrote   bool // everything was written to the disk at the end of what was done last
+
+	home   *engine.Run         // the session that states are recalled into
+	aside  *engine.Run         // another, in which a state of earlier is looked at; nil until it is needed
+	saved  map[string]snapshot // by player; only if the plan does not save on leaving
+	dated  int64               // the date, where the session itself has not been told yet
+	opened uint32              // how often the session was opened again, since the state was recalled
 }
 
-func newWorker(m *model.Model, moves *moves, asks []question) *worker {
-	w := &worker{m: m, moves: moves, asks: asks, gaps: gapsOf(m, asks)}
+func newWorker(m *model.Model, moves *moves, asks []question, conserved []*model.Conserved) *worker {
+	w := &worker{m: m, moves: moves, asks: asks, gaps: gapsOf(m, asks), ledger: ledger{of: conserved}}
 	w.begin()
 	return w
 }
 
 // begin opens a new session.
 func (w *worker) begin() {
-	w.run = engine.New(w.m)
-	w.run.Trace(func(r *model.Rule) { w.pending = append(w.pending, fact{ranRule, int32(r.Index), ""}) })
+	w.run, w.saved, w.dated, w.opened = engine.New(w.m), map[string]snapshot{}, 0, 0
+	w.home = w.run
+	w.watch()
+}
+
+// watch hears of all that happens in the session.
+func (w *worker) watch() {
+	w.run.Trace(func(r *model.Rule) {
+		w.pending = append(w.pending, fact{ranRule, int32(r.Index), ""})
+		w.ledger.ran(r)
+	})
+	if len(w.ledger.of) > 0 {
+		w.run.Settled(w.settled)
+	}
 	w.run.Cuts(func(x engine.Lost) {
 		f := fact{cutOffByFate, int32(slot(w.m, x.Var)), ""}
 		if x.Rule != nil {
 			f = fact{cutOff, int32(x.Rule.Index), x.Var.Name}
 		}
 		w.pending = append(w.pending, f)
+		if w.counts(x.Var.Name) {
+			w.ledger.because(cutWords(x))
+		}
 	})
 }
 
@@ -87,6 +115,7 @@ func slot(m *model.Model, v *model.Var) int {
 // start lets everybody join: a state that a search begins with. with is who picks something on joining, and what; nil
 // where nobody does.
 func (w *worker) start(with *move) error {
+	w.ledger.within = true
 	for _, p := range w.moves.players {
 		req := &engine.Request{Do: "join", Player: p, Slot: 1}
 		if with != nil && with.player == p {
@@ -96,6 +125,7 @@ func (w *worker) start(with *move) error {
 			return err
 		}
 	}
+	w.weigh()
 	return nil
 }
 
@@ -108,6 +138,15 @@ func (w *worker) ask(req *engine.Request) error {
 		w.refused(req, err)
 		return err
 	}
+	var saved []string
+	wrote := func() {
+		for _, s := range res.Saves {
+			saved = append(saved, s.Player)
+		}
+		w.wrote = w.wrote || len(res.Saves)+len(res.Left) > 0
+	}
+	w.wrote = false
+	wrote()
 	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
 	switch req.Do {
 	case "pass":
@@ -120,12 +159,15 @@ func (w *worker) ask(req *engine.Request) error {
 	if due, ok := w.run.Due(); ok && due <= w.run.Clock() { // a player who comes back at once is part of this step
 		res = w.run.Advance(w.run.Clock())
 		w.saw(&res)
+		wrote()
 	}
+	w.save(saved...)
 	return nil
 }
 
 // refused notes closed gates and failed rules.
 func (w *worker) refused(req *engine.Request, err error) {
+	w.ledger.did, w.ledger.by = w.ledger.did[:0], w.ledger.by[:0]
 	var refusal *engine.Refusal
 	if !errors.As(err, &refusal) {
 		return
@@ -237,6 +279,13 @@ func (w *worker) do(m *move) bool {
 		return w.wait(m)
 	case "again":
 		return w.again(m)
+	case "restart":
+		return w.restart()
+	case "crash":
+		return w.wrote && w.crash()
+	case "save":
+		w.untilSaved()
+		return true
 	case "day":
 		return w.day()
 	case "face":
@@ -290,16 +339,40 @@ func (w *worker) walk(player string, to point) bool {
 	return false
 }
 
-// advance lets time pass, with what is due in it.
+// advance lets time pass, from one thing that is due to the next.
 func (w *worker) advance(ms int64) {
-	w.pending = w.pending[:0]
-	if w.moves.calendar {
-		turned := w.run.Turn(w.today() + ms)
-		w.saw(&turned)
+	for end := w.run.Clock() + ms; ; {
+		next := end
+		if due, ok := w.run.Due(); ok {
+			next = min(next, max(due, w.run.Clock()))
+		}
+		passed := next - w.run.Clock()
+		if turn, ok := w.run.NextTurn(); ok && w.moves.calendar {
+			passed = min(passed, max(turn-w.today(), 0))
+		}
+		w.until(passed)
+		if w.run.Clock() == end {
+			break
+		}
 	}
-	res := w.run.Advance(w.run.Clock() + ms)
-	w.saw(&res)
 	w.waited(ms)
+}
+
+// until lets so many milliseconds pass, at the end of which something may be due.
+func (w *worker) until(ms int64) {
+	w.pending, w.wrote = w.pending[:0], false
+	wrote := func(res engine.Result) {
+		w.saw(&res)
+		w.wrote = w.wrote || len(res.Saves)+len(res.Left) > 0
+		for _, s := range res.Saves {
+			w.save(s.Player)
+		}
+	}
+	at := w.run.Clock() + ms
+	if w.moves.calendar {
+		wrote(w.run.Turn(w.today() + ms))
+	}
+	wrote(w.run.Advance(at))
 }
 
 // firstDate is when rehearsals begin, and so runs do: 2000-01-01 UTC.
@@ -310,7 +383,7 @@ func (w *worker) today() int64 {
 	if !w.moves.calendar {
 		return 0
 	}
-	return max(w.run.Date(), firstDate)
+	return max(w.run.Date(), w.dated, firstDate)
 }
 
 // day lets the calendar go on to its next turn, and no time of the session with it.
@@ -345,26 +418,6 @@ func (w *worker) wait(m *move) bool {
 	return true
 }
 
-// again leaves and comes back, with what the plan saves on leaving.
-func (w *worker) again(m *move) bool {
-	p := w.player(m.player)
-	if p == nil {
-		return false
-	}
-	leave := &engine.Request{Do: "leave", Player: m.player, At: w.run.Clock(), Date: w.today()}
-	w.pending = w.pending[:0]
-	res, err := w.run.Step(leave)
-	if err != nil || len(res.Left) == 0 {
-		return false
-	}
-	saved := res.Left[0]
-	w.saw(&res)
-	w.noteStep(leave)
-	req := &engine.Request{Do: "join", Player: m.player, Slot: 1, Saved: saved, Profile: saved.Profile,
-		Shared: saved.Shared}
-	return w.ask(req) == nil
-}
-
 // key identifies a state: what the lens shows of it, and which questions have held on the way to it.
 type key [16]byte
 
@@ -372,6 +425,11 @@ func (w *worker) key(had uint64) key {
 	w.look = w.run.Look(w.look[:0], w.moves.lens)
 	for i := range 8 {
 		w.look = append(w.look, byte(had>>(8*i)))
+	}
+	if w.moves.unsaved {
+		for _, p := range w.moves.players {
+			w.look = append(w.look, w.saved[p].look...)
+		}
 	}
 	sum := sha256.Sum256(w.look)
 	return key(sum[:16])
@@ -409,6 +467,7 @@ func (w *worker) holds() uint64 {
 // next is what one move leads to.
 type next struct {
 	move  int32
+	crash bool // and then the machine crashes
 	key   key
 	had   uint64
 	scene int16   // where the first player is
@@ -418,11 +477,17 @@ type next struct {
 	start []atom
 }
 
+// by is the move that something comes of, and whether it is the crash after it.
+type by struct {
+	move  int32
+	crash bool
+}
+
 // found is what was found out from one state.
 type found struct {
 	nexts []next
 	facts []fact
-	by    []int32 // of each fact: the move
+	by    []by // of each fact
 	tried int
 }
 
@@ -433,33 +498,42 @@ func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func
 	for i := range w.moves.all {
 		m := &w.moves.all[i]
 		if dirty {
-			w.run.Recall(kept)
+			w.recall(kept)
 			dirty = false
 		}
 		if !w.fits(m) {
 			continue
 		}
 		out.tried++
-		w.heard, w.idle = w.heard[:0], false
+		w.heard, w.idle, w.wrote = w.heard[:0], false, false
 		clock := w.run.Clock()
 		ok := w.do(m)
 		nothing := w.idle && m.still()
-		dirty = !nothing && (ok || m.walks || m.near != nil || w.run.Clock() != clock || m.do == "again")
-		for _, f := range w.heard {
-			if !seen(f) {
-				out.facts, out.by = append(out.facts, f), append(out.by, int32(i))
+		dirty = !nothing && (ok || m.walks || m.near != nil || w.run.Clock() != clock || m.visit())
+		note := func(crash bool) {
+			for _, f := range w.heard {
+				if !seen(f) {
+					out.facts, out.by = append(out.facts, f), append(out.by, by{int32(i), crash})
+				}
 			}
+			if !ok || nothing || slices.ContainsFunc(w.heard, fact.unbalanced) {
+				return // what is not conserved makes up for itself, or goes wrong again: no new trouble
+			}
+			one := next{move: int32(i), crash: crash, had: had | w.holds(), scene: w.scene()}
+			one.key = w.key(one.had)
+			if !full && !known(one.key) {
+				one.kept, one.gap = w.keep(), w.gap(one.had)
+				one.atoms, one.start = w.atoms()
+			}
+			out.nexts = append(out.nexts, one)
 		}
-		if !ok || nothing {
-			continue
+		note(false)
+		if ok && !nothing && w.wrote && !m.visit() {
+			out.tried++
+			w.heard = w.heard[:0]
+			ok, dirty = w.crash(), true
+			note(true)
 		}
-		one := next{move: int32(i), had: had | w.holds(), scene: w.scene()}
-		one.key = w.key(one.had)
-		if !full && !known(one.key) {
-			one.kept, one.gap = w.run.Keep(nil), w.gap(one.had)
-			one.atoms, one.start = w.atoms()
-		}
-		out.nexts = append(out.nexts, one)
 	}
 	return out
 }

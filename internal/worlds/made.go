@@ -96,6 +96,7 @@ func Made(seed uint64) string {
 	}
 	fmt.Fprintf(&b, "milestones: {m1: {when: %s}, m2: {progress: player.n1, goal: %d}}\n", quote(g.condition(1, "")), 1+g.n(7))
 	fmt.Fprintf(&b, "goals: {g1: {reach: %s}}\n", quote(g.condition(1, "")))
+	b.WriteString("conserved: {k1: {sum: player.n1 + 2 * game.n2, made_by: [e0, new-run]}, k2: {sum: scene.n3 - player.n1, lost_by: [e1]}}\n")
 	if g.n(3) == 0 {
 		fmt.Fprintf(&b, "always: [{that: %s}]\n", quote(g.condition(1, "")))
 	}

@@ -56,19 +56,19 @@ interface Found {
   run?: Schemas['ScoutRun']
 }
 
-const verdicts = { reached: 'good', never: 'bad', 'not found': 'doubt' } as const
+const verdicts = { reached: 'good', kept: 'good', never: 'bad', broken: 'bad', 'not found': 'doubt', 'not broken': 'doubt' } as const
 const named = (kind: string, id: string) => (kind === 'rule' ? id : kind === 'passage refused' ? `passage ${id} closed` : `${kind} ${id}`)
 const answered = (a: Schemas['ScoutAnswer']): Found => ({
   key: `${a.kind}-${a.id}`,
   head: a.verdict,
   tone: verdicts[a.verdict],
-  text: a.title && (a.kind === 'goal' || a.kind === 'milestone') ? a.title : named(a.kind, a.id),
+  text: a.title && isAsked(a) ? (a.kind === 'conserved' ? `${a.title}, conserved` : a.title) : named(a.kind, a.id),
   more: a.run ? `${a.run.moves} ${a.run.moves === 1 ? 'move' : 'moves'}` : '',
   line: a.line,
   run: a.run,
 })
 
-const isAsked = (a: Schemas['ScoutAnswer']) => a.kind === 'goal' || a.kind === 'milestone'
+const isAsked = (a: Schemas['ScoutAnswer']) => ['goal', 'milestone', 'conserved'].includes(a.kind)
 const asked = computed(() => (report.value?.answers ?? []).filter(isAsked).map(answered))
 const unseen = computed(() => (report.value?.answers ?? []).filter((a) => !isAsked(a) && a.verdict !== 'reached').map(answered))
 const ends = computed<Found[]>(() =>
@@ -87,7 +87,7 @@ const troubles = computed<Found[]>(() =>
 )
 const lists = computed(() => [
   { title: 'Dead ends', of: ends.value, none: 'Nobody gets stuck, as far as was searched.' },
-  { title: 'Goals and milestones', of: asked.value, none: 'The plan has neither. goals: says what is meant to be possible.' },
+  { title: 'Goals, milestones and what is conserved', of: asked.value, none: 'The plan has none of them. goals: says what is meant to be possible, conserved: of what there is always as much.' },
   { title: 'What breaks', of: troubles.value, none: 'Nothing broke.' },
   { title: 'Never seen', of: unseen.value, none: 'Every scene, passage, checkpoint, event and rule was seen.' },
 ])
