@@ -1,6 +1,7 @@
 package scout
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -149,16 +150,9 @@ func notConserved(c *model.Conserved, f fact, amount [2]fixed.Num, run *Run) Tro
 		t.Kind, how, may, list = "lost", "less", "lost_by", c.LostBy
 	}
 	t.Text = fmt.Sprintf("There is %s of %s than before, %s in place of %s: %s.", how, c.ID, amount[1], amount[0],
-		orWords(f.more, "a visit that ended without a save"))
+		cmp.Or(f.more, "the session that was opened again"))
 	if len(list) > 0 {
 		t.Text += fmt.Sprintf(" Only %s may do that (%s).", strings.Join(list, ", "), may)
 	}
 	return t
-}
-
-func orWords(text, otherwise string) string {
-	if text == "" {
-		return otherwise
-	}
-	return text
 }

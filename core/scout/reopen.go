@@ -98,6 +98,7 @@ func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	}
 	if !wasSaved {
 		back.Saved = w.lastSave(player)
+		w.ledger.because("a visit that ended without a save")
 	}
 	w.saw(&res)
 	return back, true

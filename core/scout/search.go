@@ -314,6 +314,9 @@ func (x *search) doubts() []string {
 	if x.m.Players() > len(x.moves.players) && x.s.others() {
 		out = append(out, fmt.Sprintf("with more than %s it may be otherwise", players(len(x.moves.players))))
 	}
+	if len(x.moves.players) > 1 && x.s.others() {
+		out = append(out, "players who stay away while others play on are not tried")
+	}
 	if x.moves.options.NoServer {
 		out = append(out, "what the game's server sends is left out")
 	}

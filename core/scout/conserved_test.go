@@ -1,0 +1,113 @@
+package scout
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/model"
+)
+
+// purse is a small plan in which coins change hands.
+func purse(session, saving, conserved, rules string) string {
+	text := small(`
+variables:
+  coins: {of: player, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
+  bank:  {of: game, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
+events: {pay: {from: self}, mint: {from: self}, order: {from: self}, give: {from: self, args: {to: player}}}
+conserved: {coins: {sum: player.coins + game.bank` + conserved + `}}
+goals: {here: {reach: place.scene == 'hall'}}
+` + rules)
+	text = strings.Replace(text, "session: {players: 1}", "session: {"+session+"}", 1)
+	if !strings.Contains(session, "players: 1") {
+		text = strings.NewReplacer("restart: keep, death: keep, new-run: keep}", "restart: keep}").Replace(text)
+	}
+	return strings.Replace(text, "saving: {when: [scene, leave], every: 30s}", "saving: {"+saving+"}", 1)
+}
+
+const pays = "  - {on: pay, do: [{add: player.coins, by: -1}, {add: game.bank, by: 1}]}\n"
+
+func TestWhatIsConservedIsJudgedByWhatMayChangeIt(t *testing.T) {
+	mints := pays + "  - {on: mint, do: [{add: game.bank, by: 1}]}\n"
+	orders := "  - {on: order, do: [{send: mint}]}\n"
+	for name, row := range map[string]struct {
+		conserved, rules, verdict string
+		told                      []string
+	}{
+		"nothing is made":         {", made_by: [new-run]", pays, Kept, nil},
+		"a new purse":             {"", pays, Broken, []string{"made; p1 starts over; 2"}},
+		"an event that may not":   {", made_by: [new-run]", mints, Broken, []string{"made; p1 sends mint; 1"}},
+		"an event that may":       {", made_by: [mint, new-run]", mints, Kept, nil},
+		"one that may only lose":  {", made_by: [new-run], lost_by: [mint]", mints, Broken, []string{"made; p1 sends mint; 1"}},
+		"sent by one that may":    {", made_by: [order, new-run]", mints + orders, Broken, []string{"made; p1 sends mint; 1"}},
+		"a rule by its name":      {", made_by: [saves, new-run]", "  saves: {on: order, do: [{add: game.bank, by: 1}]}\n", Kept, nil},
+		"a rule that has another": {", made_by: [saves, new-run]", "  saves: {on: order, do: [{notify: player, text: Hm.}]}\n  adds: {on: mint, do: [{add: game.bank, by: 1}]}\n", Broken, []string{"made; p1 sends mint; 1"}},
+	} {
+		text := purse("players: 1", "when: [scene, leave]", row.conserved, "rules:\n"+row.rules)
+		r := searched(t, text, Options{})
+		assert.Equal(t, row.told, told(r), name)
+		for _, a := range r.Answers {
+			if a.Kind == "conserved" {
+				assert.Equal(t, row.verdict, a.Verdict, name)
+			}
+		}
+		plays(t, r, text)
+	}
+}
+
+// What is given away before one leaves without a save is had twice; and so it is where the session is opened again.
+func TestLeavingWithoutASaveGivesBackWhatWasGivenAway(t *testing.T) {
+	rules := "rules:\n  - {on: give, do: [{add: player.coins, by: -1}, {add: args.to.coins, by: 1}]}\n"
+	only := ", made_by: [new-run], lost_by: [new-run]"
+	text := purse("players: 2", "when: [scene]", only, rules)
+	r := searched(t, text, Options{Players: 2})
+	require.NotEmpty(t, r.Troubles)
+	assert.Contains(t, r.Troubles[0].Text, "There is more of coins than before, 7 in place of 6: a visit that ended without a save.")
+	assert.Equal(t, 2, r.Troubles[0].Run.Moves)
+	plays(t, r, text)
+
+	for _, saving := range []string{"when: [scene, leave]", "when: [scene, change, leave]", "when: [scene, leave], every: 5s"} {
+		text = purse("players: 2", saving, only, rules)
+		r = searched(t, text, Options{Players: 2})
+		assert.Empty(t, r.Troubles, saving)
+		assert.False(t, r.Bad())
+		plays(t, r, text)
+	}
+}
+
+// Where something depends on who is there, a search in which everybody always is proves nothing.
+func TestPlayersWhoStayAwayAreADoubt(t *testing.T) {
+	text := purse("players: 2", "when: [scene, leave]", "", `
+rules:
+  - {on: joined, do: [{add: game.bank, by: 1}]}
+  - {on: left, do: [{add: game.bank, by: -1}]}`)
+	text = strings.Replace(text, "goals: {", "goals: {alone: {reach: game.bank == 3}, ", 1)
+	r := searched(t, text, Options{Players: 2})
+	assert.Equal(t, NotFound, r.Answers[0].Verdict)
+}
+
+// A state with what was saved before is recalled as it was kept.
+func TestWhatWasSavedBeforeIsPartOfAState(t *testing.T) {
+	text := purse("players: 1", "when: [scene]", "", "rules:\n"+pays)
+	m, _, found := model.Load([]byte(text))
+	require.False(t, found.Errors(), "%v", found)
+	s := New(m, Options{})
+	w := s.searches[0].worker()
+	require.NoError(t, w.start(nil))
+	w.save("p1")
+	kept, key := w.keep(), w.key(0)
+	pay := &s.searches[0].moves.all[0]
+	for i := range s.searches[0].moves.all {
+		if one := &s.searches[0].moves.all[i]; one.name == "pay" {
+			pay = one
+		}
+	}
+	require.True(t, w.do(pay))
+	w.save("p1")
+	w.recall(kept)
+	assert.Equal(t, key, w.key(0))
+	assert.Equal(t, kept, w.keep())
+	assert.Equal(t, "2", w.lastSave("p1").Values["coins"].Num.String())
+}
