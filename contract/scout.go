@@ -51,7 +51,7 @@ type ScoutSearched struct {
 
 // ScoutAnswer is what is known of one thing that could be reached.
 type ScoutAnswer struct {
-	Kind    string    `json:"kind" enum:"goal,milestone,conserved,scene,passage,passage refused,checkpoint,event,option,rule"`
+	Kind    string    `json:"kind" enum:"goal,milestone,conserved,scene,passage,passage refused,checkpoint,event,option,rule,fate" doc:"fate: what becomes of a variable at a crossing."`
 	ID      string    `json:"id"`
 	Title   string    `json:"title,omitempty"`
 	Line    int       `json:"line,omitempty" doc:"Of the plan."`

@@ -220,7 +220,7 @@ func (c *call) printAnswers(r *scout.Report) {
 			reached[a.Kind]++
 		}
 		asked := a.Kind == "goal" || a.Kind == "milestone" || a.Kind == "conserved"
-		if a.Verdict == scout.Reached && !asked {
+		if a.Verdict == scout.Reached && !asked || a.Kind == "fate" {
 			continue
 		}
 		head := s.green("reached  ")
@@ -255,6 +255,9 @@ func (c *call) printAnswers(r *scout.Report) {
 		fmt.Fprintln(c.out, s.quiet(", in "+how))
 		c.printRun(a.Run)
 	}
+	if unseen := unseenFates(r); unseen != "" {
+		fmt.Fprintln(c.out, s.quiet(wrap("Fates that never showed: "+unseen+".", "  ", 94)))
+	}
 	var parts []string
 	for _, kind := range scout.AnswerKinds {
 		if all[kind] == 0 || kind == "conserved" {
@@ -267,6 +270,24 @@ func (c *call) printAnswers(r *scout.Report) {
 		parts = append(parts, fmt.Sprintf("%d of %s", reached[kind], name))
 	}
 	fmt.Fprintf(c.out, "\n%s\n\n", wrap("Seen: "+strings.Join(parts, ", ")+".", "", 96))
+}
+
+// unseenFates names the fates that no run showed, those of one variable together.
+func unseenFates(r *scout.Report) string {
+	var parts []string
+	last := ""
+	for _, a := range r.Answers {
+		if a.Kind != "fate" || a.Verdict == scout.Reached {
+			continue
+		}
+		whose, at, _ := strings.Cut(a.ID, " at ")
+		if whose == last {
+			parts[len(parts)-1] += ", " + at
+		} else {
+			parts, last = append(parts, a.ID), whose
+		}
+	}
+	return strings.Join(parts, "; ")
 }
 
 func (c *call) printRun(run *scout.Run) {

@@ -5,6 +5,7 @@ import (
 
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -119,6 +120,30 @@ func (r *Run) Sum(v *model.Var) fixed.Num {
 		of(p)
 	}
 	return sum
+}
+
+// Keepers hands out the variables that keep their value at a crossing and have another one than at the start, so that it
+// would be lost otherwise: what the player has whom it happened to, what the game has, and that of which one at least of
+// all that have it is not as at the start.
+func (r *Run) Keepers(cross plan.Crossing, player string, each func(*model.Var)) {
+	p := r.players[player]
+	for _, v := range r.m.Vars {
+		if v.Fates.At(cross).Kind != "keep" {
+			continue
+		}
+		switch {
+		case v.Holder == model.OfPlayer && p != nil:
+			if r.read(v, owner{v.Hold.Index, p, -1}) != v.Start {
+				each(v)
+			}
+		case v.Holder == model.OfGame:
+			if r.read(v, owner{v.Hold.Index, nil, -1}) != v.Start {
+				each(v)
+			}
+		case r.Differs(v):
+			each(v)
+		}
+	}
 }
 
 // Differs says whether any scene, prop or pair has another value of a variable than its start.

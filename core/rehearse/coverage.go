@@ -6,7 +6,6 @@ import (
 	"slices"
 
 	"alluvion.dev/core/engine"
-	"alluvion.dev/core/expr"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
@@ -176,30 +175,9 @@ func (c *cover) changed(ch *engine.Change) {
 	}
 }
 
-// kept notes the fates keep that showed at a crossing: where the value is another than the start, so that it would
-// have been lost otherwise.
+// kept notes the fates keep that showed at a crossing.
 func (c *cover) kept(x *machine, cross plan.Crossing, player string) {
-	w := engine.Watcher{Run: x.run, Of: player}
-	for _, v := range c.m.Vars {
-		if v.Fates.At(cross).Kind != "keep" || !c.shows(x, w, v, player) {
-			continue
-		}
-		c.done("fates", fateName(v, cross))
-	}
-}
-
-func (c *cover) shows(x *machine, w engine.Watcher, v *model.Var, player string) bool {
-	ref := expr.Ref{What: expr.Variable, Hold: v.Hold.Index, Slot: v.Slot}
-	switch {
-	case v.Holder == model.OfPlayer && x.run.Has(player):
-		ref.Who = expr.Self
-	case v.Holder == model.OfGame:
-		ref.Who = expr.Game
-	default: // of which there are many: one of them that is not as at the start is enough
-		return x.run.Differs(v)
-	}
-	value, err := w.Read(ref)
-	return err == nil && value != v.Start
+	x.run.Keepers(cross, player, func(v *model.Var) { c.done("fates", fateName(v, cross)) })
 }
 
 // reopened notes what a session that is opened again has kept.

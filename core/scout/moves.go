@@ -54,6 +54,7 @@ type moves struct {
 	players  []string
 	all      []move
 	calendar bool     // days pass
+	fates    bool     // it is noted which fates show
 	unsaved  bool     // the plan does not save on leaving, so that what was saved before matters
 	sampled  []string // what is tried with some of its values only, and counts
 }

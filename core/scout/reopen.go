@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/plan"
 	"alluvion.dev/core/save"
 )
 
@@ -112,7 +113,11 @@ func (w *worker) again(m *move) bool {
 			return false
 		}
 		w.step("{leave: " + m.player + "}")
-		return w.ask(back) == nil
+		if w.ask(back) != nil {
+			return false
+		}
+		w.crossed(plan.CrossLeave, m.player)
+		return true
 	})
 }
 
@@ -156,6 +161,7 @@ func (w *worker) open(back []*engine.Request) bool {
 	w.opened++
 	w.run = engine.ReopenWith(w.m, world, w.opened)
 	w.watch()
+	w.crossed(plan.CrossRestart, "")
 	for _, req := range back {
 		if w.ask(req) != nil {
 			return false

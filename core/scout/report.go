@@ -39,7 +39,9 @@ func New(m *model.Model, o Options) *Scout {
 	if len(asks) > mostAsked {
 		asks = asks[:mostAsked]
 	}
-	s.searches = append(s.searches, newSearch("everything", m, asks, sliceFor(m, true, readsOf(asks)), o))
+	whole := newSearch("everything", m, asks, sliceFor(m, true, readsOf(asks)), o)
+	whole.moves.fates = len(fatesOf(m)) <= mostFates
+	s.searches = append(s.searches, whole)
 	return s
 }
 
@@ -352,6 +354,45 @@ func (s *Scout) answers(r *Report) {
 			add("rule", fmt.Sprintf("%s on %s", x.Called(), x.On()), "", x.At.Line, fact{ranRule, int32(i), ""}, whole)
 		}
 	}
+	s.fates(r)
+}
+
+// mostFates is how many fates a plan may have at most for each to be answered.
+const mostFates = 1000
+
+// fate is what becomes of a variable at a crossing.
+type fate struct {
+	v     *model.Var
+	cross plan.Crossing
+}
+
+// fatesOf are the fates that a plan says itself, or by its defaults.
+func fatesOf(m *model.Model) []fate {
+	var out []fate
+	for _, v := range m.Vars {
+		for _, cross := range m.Crossings {
+			if f := v.Fates.At(cross); f.By == model.ByItself || f.By == model.ByDefault {
+				out = append(out, fate{v, cross})
+			}
+		}
+	}
+	return out
+}
+
+// fates says of each fate whether it was seen to show: a value that was kept and would have been lost, or one that became
+// another. That one never shows is not said: whether a value is as at the start is not told apart in every state.
+func (s *Scout) fates(r *Report) {
+	if !s.whole().moves.fates {
+		return
+	}
+	for _, x := range fatesOf(s.m) {
+		a := Answer{Kind: "fate", ID: x.v.Name + " at " + x.cross.String(), Line: x.v.At.Line, Verdict: NotFound}
+		if run, _ := s.seen(fact{fated, int32(slot(s.m, x.v)), x.cross.String()}); run != nil {
+			run.Title = "the way to " + a.ID
+			a.Verdict, a.Run = Reached, run
+		}
+		r.Answers = append(r.Answers, a)
+	}
 }
 
 // asked answers a question: from the shortest way to it in any search that asks it.
@@ -451,7 +492,7 @@ func (s *Scout) troubles(r *Report) {
 	all := map[fact]bool{}
 	for _, x := range s.searches {
 		for f := range x.facts {
-			if f.kind >= brokeAlways {
+			if f.trouble() {
 				all[f] = true
 			}
 		}

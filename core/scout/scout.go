@@ -44,7 +44,7 @@ const (
 
 // AnswerKinds are the kinds of answers, in the order of a report.
 var AnswerKinds = []string{"goal", "milestone", "conserved", "scene", "passage", "passage refused", "checkpoint", "event", "option",
-	"rule"}
+	"rule", "fate"}
 
 // DeadEnd is a state from which something cannot be reached any more.
 type DeadEnd struct {

@@ -10,6 +10,7 @@ import (
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -19,6 +20,9 @@ type fact struct {
 	at   int32  // its place among those of its kind
 	more string // of a failure: what it says; of an option: which
 }
+
+// trouble says whether something went wrong.
+func (f fact) trouble() bool { return f.kind >= brokeAlways && f.kind != fated }
 
 // unbalanced says whether something that is conserved has become more or less.
 func (f fact) unbalanced() bool { return f.kind == madeMore || f.kind == madeLess }
@@ -41,6 +45,7 @@ const (
 	fateFailed
 	cutOff // by rule
 	cutOffByFate
+	fated    // a fate that showed: of a variable, at a crossing
 	madeMore // of something that is conserved
 	madeLess
 )
@@ -103,14 +108,7 @@ func (w *worker) watch() {
 	})
 }
 
-func slot(m *model.Model, v *model.Var) int {
-	for i, x := range m.Vars {
-		if x == v {
-			return i
-		}
-	}
-	return -1
-}
+func slot(m *model.Model, v *model.Var) int { return indexOf(m.Vars, v) }
 
 // start lets everybody join: a state that a search begins with. with is who picks something on joining, and what; nil
 // where nobody does.
@@ -213,8 +211,20 @@ func (w *worker) changed(c *engine.Change) {
 	}
 	at := int32(slot(w.m, v))
 	w.heard = append(w.heard, fact{changed, at, ""})
+	if w.moves.fates && c.Cause != nil && c.Cause.Kind == "crossing" {
+		w.heard = append(w.heard, fact{fated, at, c.Cause.Crossing})
+	}
 	if v.Type.Kind == types.Pick && c.To.Kind == types.IsText {
 		w.heard = append(w.heard, fact{picked, at, c.To.Text})
+	}
+}
+
+// crossed notes the variables that have kept something over a crossing.
+func (w *worker) crossed(cross plan.Crossing, player string) {
+	if w.moves.fates {
+		w.run.Keepers(cross, player, func(v *model.Var) {
+			w.heard = append(w.heard, fact{fated, int32(slot(w.m, v)), cross.String()})
+		})
 	}
 }
 
@@ -225,7 +235,16 @@ func (w *worker) told(notices []engine.Notice) {
 		switch n.Kind {
 		case "arrived":
 			w.heard = append(w.heard, fact{wasIn, int32(w.m.Scene(n.Scene).Index), ""})
+		case "crossed":
+			if cross, ok := w.m.Plan.Crossing(n.ID); ok {
+				w.crossed(cross, n.Player)
+			}
+		case "came-back":
+			w.crossed(plan.CrossDeath, n.Player)
+		case "started":
+			w.crossed(plan.CrossNewRun, n.Player)
 		case "departed":
+			w.crossed(plan.CrossScene, n.Player)
 			if !anew { // coming back and starting over are no ways out of a scene
 				w.heard = append(w.heard, fact{leftScene, int32(w.m.Scene(n.Scene).Index), ""})
 			}

@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import type { Cell } from '../api/client'
 import FateGlyph from './FateGlyph.vue'
 
-const props = defineProps<{ cell: Cell; label: string; picked: boolean }>()
+const props = defineProps<{ cell: Cell; label: string; picked: boolean; unseen?: boolean }>()
 defineEmits<{ pick: [] }>()
 
 const tone = computed(() => {
@@ -36,13 +36,14 @@ const tone = computed(() => {
     class="cell"
     :class="[`by-${cell.decided.replace('/', '')}`, { picked }]"
     :style="{ '--tone': `var(--v-theme-${tone})` }"
-    :aria-label="`${label}: ${cell.fate === 'n/a' ? 'does not apply' : cell.short}, ${cell.decided}`"
+    :aria-label="`${label}: ${cell.fate === 'n/a' ? 'does not apply' : cell.short}, ${cell.decided}${unseen ? ', never seen at work' : ''}`"
     :aria-pressed="picked"
     @click="$emit('pick')"
   >
     <template v-if="cell.fate !== 'n/a'">
       <FateGlyph :fate="cell.fate" />
       <span class="word" :title="cell.short.length > 10 ? cell.short : undefined">{{ cell.short }}</span>
+      <span v-if="unseen" class="unseen" title="The last search never saw this at work." aria-hidden="true" />
     </template>
     <span v-else class="none" aria-hidden="true">–</span>
   </button>
@@ -89,6 +90,16 @@ const tone = computed(() => {
 
 .by-undecided {
   border: 1px dashed rgb(var(--v-theme-error));
+}
+
+/* What no search has shown. */
+.unseen {
+  flex: none;
+  width: 8px;
+  height: 8px;
+  margin-left: auto;
+  border: 1.5px solid rgb(var(--v-theme-rewind));
+  border-radius: 50%;
 }
 
 .cell:hover {

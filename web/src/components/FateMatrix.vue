@@ -5,7 +5,7 @@ import type { Matrix, Schemas } from '../api/client'
 import { useWindow } from '../composables/useWindow'
 import FateCell from './FateCell.vue'
 
-const props = defineProps<{ matrix: Matrix; row: string; column: string; stale: boolean }>()
+const props = defineProps<{ matrix: Matrix; row: string; column: string; stale: boolean; unseen?: Set<string> }>()
 const emit = defineEmits<{ pick: [row: string, column: string] }>()
 
 type Line = { group: string; row?: undefined } | { group?: undefined; row: Schemas['Row'] }
@@ -61,6 +61,7 @@ function onKey(e: KeyboardEvent) {
                 :cell="cell"
                 :label="`${l.row.title} at ${matrix.columns[i]?.title}`"
                 :picked="l.row.name === row && matrix.columns[i]?.id === column"
+                :unseen="unseen?.has(`${l.row.name} at ${matrix.columns[i]?.id}`)"
                 @pick="$emit('pick', l.row.name, matrix.columns[i]?.id ?? '')"
               />
             </td>

@@ -235,7 +235,7 @@ function makeDraft(game: string) {
     did('fate') // what somebody who is new here is to try
   }
   const redo = () => back(undone, done)
-  return { game, text, saved, findings, report, checked, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
+  return { game, text, saved, etag, findings, report, checked, error, told, conflict, ready, busy, changed, done, undone, load, typed, edit, undo, redo, save, takeTheirs, keepMine, discard, lookAgain }
 }
 
 export type Draft = ReturnType<typeof makeDraft>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, onMounted, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, asPlan, dataOf } from '../api/client'
+import { api, asPlan, dataOf, type Schemas } from '../api/client'
 import CellPanel from '../components/CellPanel.vue'
 import EmptyState from '../components/EmptyState.vue'
 import FateGlyph from '../components/FateGlyph.vue'
@@ -34,6 +34,20 @@ const picked = computed(() => {
   const cell = row?.cells[i]
   return row && column && cell ? { row, column, cell } : undefined
 })
+/** What the last search of this plan never saw at work; nothing before there was one, or where the plan was changed since. */
+const scout = ref<Schemas['ScoutInfo']>()
+onMounted(async () => {
+  try {
+    scout.value = dataOf(await api.GET('/v1/games/{game}/scout', { params: { path: { game: props.game } } }))
+  } catch {
+    scout.value = undefined // the matrix is there without it
+  }
+})
+const plainly = (etag?: string) => (etag ?? '').replace(/"/g, '')
+const searched = computed(() => scout.value?.report?.answers.some((a) => a.kind === 'fate') && plainly(scout.value.etag) === plainly(draft.etag.value) && !draft.changed.value)
+const marks = ref(route.query.marks === 'search')
+const unseen = computed(() => (marks.value && searched.value ? new Set(scout.value?.report?.answers.flatMap((a) => (a.kind === 'fate' && a.verdict !== 'reached' ? [a.id] : []))) : undefined))
+
 const holder = computed(() => matrix.value?.groups.find((g) => g.rows.some((r) => r.name === rowName.value))?.holder ?? 'player')
 
 const legend = [
@@ -93,6 +107,7 @@ watch(matrix, (m) => {
         </p>
       </div>
       <span class="page-tools">
+        <v-checkbox v-if="searched" v-model="marks" class="marks" density="compact" hide-details :label="`mark what no search saw${unseen ? ` (${unseen.size})` : ''}`" />
         <v-menu>
           <template #activator="{ props: menu }"><v-btn v-bind="menu" variant="outlined" :disabled="!matrix">Export</v-btn></template>
           <v-list density="compact">
@@ -110,7 +125,7 @@ watch(matrix, (m) => {
       <template #do><v-btn color="primary" @click="task = 'add'">Add the first variable</v-btn></template>
     </EmptyState>
     <div v-else-if="matrix" class="beside">
-      <FateMatrix :matrix="matrix" :row="rowName" :column="columnID" :stale="stale" @pick="pick" />
+      <FateMatrix :matrix="matrix" :row="rowName" :column="columnID" :stale="stale" :unseen="unseen" @pick="pick" />
       <CellPanel v-if="picked" :game="game" v-bind="picked" :busy="draft.busy.value || stale" @choose="choose" @task="(t) => (task = t)" />
       <aside v-else class="sheet hint">
         <b>Pick a cell</b>
@@ -133,6 +148,10 @@ watch(matrix, (m) => {
   display: inline-flex;
   align-items: center;
   gap: 6px;
+}
+
+.marks :deep(label) {
+  white-space: nowrap;
 }
 
 .own {

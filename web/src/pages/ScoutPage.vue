@@ -70,7 +70,7 @@ const answered = (a: Schemas['ScoutAnswer']): Found => ({
 
 const isAsked = (a: Schemas['ScoutAnswer']) => ['goal', 'milestone', 'conserved'].includes(a.kind)
 const asked = computed(() => (report.value?.answers ?? []).filter(isAsked).map(answered))
-const unseen = computed(() => (report.value?.answers ?? []).filter((a) => !isAsked(a) && a.verdict !== 'reached').map(answered))
+const unseen = computed(() => (report.value?.answers ?? []).filter((a) => !isAsked(a) && a.kind !== 'fate' && a.verdict !== 'reached').map(answered))
 const ends = computed<Found[]>(() =>
   (report.value?.dead_ends ?? []).map((d) => ({
     key: `end-${d.kind}-${d.id}`,
@@ -91,6 +91,8 @@ const lists = computed(() => [
   { title: 'What breaks', of: troubles.value, none: 'Nothing broke.' },
   { title: 'Never seen', of: unseen.value, none: 'Every scene, passage, checkpoint, event and rule was seen.' },
 ])
+const fates = computed(() => (report.value?.answers ?? []).filter((a) => a.kind === 'fate'))
+const shown = computed(() => fates.value.filter((a) => a.verdict === 'reached').length)
 const seen = computed(() => (report.value?.answers ?? []).filter((a) => a.verdict === 'reached').length)
 const why = computed(() => [...new Set((report.value?.searches ?? []).flatMap((s) => s.why))])
 
@@ -159,7 +161,10 @@ const slug = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').re
             <p>Why not complete, so that what was not found may still be there:</p>
             <ul class="why"><li v-for="w in why" :key="w">{{ w }}</li></ul>
           </template>
-          <p class="quiet">{{ seen }} of {{ report.answers.length }} things were seen. In no search: {{ report.not_tried.join('; ') }}.</p>
+          <p v-if="fates.length">
+            {{ shown }} of {{ fates.length }} fates were seen at work<template v-if="shown < fates.length">; <RouterLink :to="{ name: 'matrix', params: { game }, query: { marks: 'search' } }">the matrix marks the others</RouterLink></template>.
+          </p>
+          <p class="quiet">{{ seen - shown }} of {{ report.answers.length - fates.length }} things were seen. In no search: {{ report.not_tried.join('; ') }}.</p>
         </section>
       </div>
       <aside>
