@@ -382,7 +382,7 @@ func fatesOf(m *model.Model) []fate {
 // fates says of each fate whether it was seen to show: a value that was kept and would have been lost, or one that became
 // another. That one never shows is not said: whether a value is as at the start is not told apart in every state.
 func (s *Scout) fates(r *Report) {
-	if !s.whole().moves.fates {
+	if !s.whole().moves.fates || len(s.whole().nodes) == 0 {
 		return
 	}
 	for _, x := range fatesOf(s.m) {

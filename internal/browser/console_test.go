@@ -1102,9 +1102,6 @@ func TestAPlanIsSearchedAndARunIsSteppedThrough(t *testing.T) {
 	p.until(`[...document.querySelectorAll("button.link")].some((b) => b.innerText === "First Crossing")`, "a way was found")
 	p.press("Stop")
 	p.until(`document.body.innerText.includes("Search again")`, "the search is over")
-	p.press("the matrix marks the others")
-	p.until(`document.querySelector('button[aria-label="Nickname at Death: keep, default, never seen at work"]')`, "the cell has its mark")
-	p.goTo("/games/lantern-pass/scout")
 	p.press("First Crossing")
 	p.sees("pass: rope_bridge, by: p1")
 	assert.Contains(t, p.value(`location.search`), "look=milestone-first_crossing")
@@ -1116,6 +1113,23 @@ func TestAPlanIsSearchedAndARunIsSteppedThrough(t *testing.T) {
 	list, err := p.c.Rehearsals(ctx, "lantern-pass")
 	require.NoError(t, err)
 	assert.True(t, slices.ContainsFunc(list, func(r contract.RehearsalInfo) bool { return r.Name == "milestone-first-crossing" }))
+}
+
+// What no search has shown is marked in the matrix.
+func TestTheMatrixMarksWhatNoSearchSaw(t *testing.T) {
+	p := open(t)
+	_, err := p.c.StartScout(ctx, "lantern-pass", contract.ScoutStart{Seconds: 60, States: 500})
+	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		now, err := p.c.Scout(ctx, "lantern-pass")
+		return err == nil && now.State == "done"
+	}, time.Minute, 100*time.Millisecond)
+	p.goTo("/games/lantern-pass/scout")
+	p.clickOn(`[...document.querySelectorAll("a")].find((a) => a.innerText === "the matrix marks the others")`, "the way to the matrix")
+	p.until(`document.querySelector('button[aria-label="Nickname at Death: keep, default, never seen at work"]')`, "the cell has its mark")
+	p.sees("mark what no search saw")
+	p.clickOn(`document.querySelector('.marks input')`, "the marks")
+	p.until(`!document.querySelector('.unseen')`, "nothing is marked any more")
 }
 
 func TestBudgetsShowWhatAFieldCosts(t *testing.T) {
