@@ -32,7 +32,7 @@ type measure struct {
 
 var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
 	{"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", writing},
-	{"live", living}, {"joins", one(joins)}, {"near", one(nearby)}, {"session", one(throughSession)}, {"move", moving}, {"edits", edits}, {"memory", one(perPlayer)}, {"packed", packing}, {"start", one(start)}, {"bindings", languages}, {"console", one(firstLoad)}}
+	{"live", living}, {"joins", one(joins)}, {"near", one(nearby)}, {"session", one(throughSession)}, {"move", moving}, {"edits", edits}, {"memory", one(perPlayer)}, {"packed", packing}, {"start", one(start)}, {"search", searching}, {"bindings", languages}, {"console", one(firstLoad)}}
 
 func main() {
 	testing.Init()

@@ -7,6 +7,7 @@ type ScoutStart struct {
 	Plan     string `json:"plan,omitempty" maxLength:"1100000" doc:"Search this text, in place of the game's plan, which stays as it is."`
 	Players  int    `json:"players,omitempty" minimum:"1" maximum:"4" default:"1" doc:"How many players play."`
 	NoServer bool   `json:"no_server,omitempty" doc:"Leave out what only the game's server sends."`
+	Alone    bool   `json:"alone,omitempty" doc:"Whether the first player has to get everywhere by themselves, without the others and the game's server."`
 	States   int    `json:"states,omitempty" minimum:"100" maximum:"500000" default:"100000" doc:"How many states each search keeps at most."`
 	Seconds  int    `json:"seconds,omitempty" minimum:"1" maximum:"600" default:"60" doc:"How long all of it goes on at most."`
 }
@@ -65,6 +66,7 @@ type ScoutDeadEnd struct {
 	ID     string    `json:"id"`
 	Title  string    `json:"title,omitempty"`
 	Line   int       `json:"line,omitempty" doc:"Of the plan."`
+	Alone  bool      `json:"alone,omitempty" doc:"The first player cannot get there by themselves any more."`
 	Proved bool      `json:"proved" doc:"false: something was left out that may be a way."`
 	Why    string    `json:"why,omitempty" doc:"What was left out."`
 	Lost   string    `json:"lost" doc:"The move after which there is no way any more."`

@@ -39,17 +39,17 @@ type command struct {
 
 // options are the flags of all commands; each command has those that it registers.
 type options struct {
-	json, accepted, mends, verbose, steps, record, watch, all         bool
-	addr, data, service, game, session, row, at, form, junit, who, of string
-	carrier, encode, decode, show, role, cert, key, origins           string
-	language, folder, file                                            string
-	once, plain, rotate, tokens, frames, coverage, remove, replace    bool
-	fits, noServer                                                    bool
-	states                                                            int
-	players, rate, liars, lagging, deaf, dropping                     int
-	lasts, keep                                                       time.Duration
-	plan, keys, old, goOn, rescue                                     string
-	made, seed                                                        int
+	json, accepted, mends, verbose, steps, record, watch, all             bool
+	addr, data, service, game, session, row, at, form, junit, who, of     string
+	carrier, encode, decode, show, role, cert, key, origins               string
+	language, folder, file                                                string
+	once, plain, rotate, tokens, frames, coverage, remove, replace, alone bool
+	fits, noServer                                                        bool
+	states                                                                int
+	players, rate, liars, lagging, deaf, dropping                         int
+	lasts, keep                                                           time.Duration
+	plan, keys, old, goOn, rescue                                         string
+	made, seed                                                            int
 }
 
 // call is one run of a command.
@@ -100,6 +100,7 @@ var commands = []command{
 			fs.IntVar(&o.players, "players", 1, "how many players play")
 			fs.IntVar(&o.states, "states", 200_000, "how many states each search keeps at most")
 			fs.DurationVar(&o.lasts, "for", time.Minute, "how long all of it goes on at most")
+			fs.BoolVar(&o.alone, "alone", false, "ask whether the first player gets everywhere by themselves, without the others and the game's server")
 			fs.BoolVar(&o.noServer, "no-server", false, "leave out what only the game's server sends")
 			fs.BoolVar(&o.steps, "steps", false, "print the steps of each run, too")
 			fs.BoolVar(&o.verbose, "v", false, "say which variables decide nothing in a search, too")

@@ -21,7 +21,7 @@ func runScout(c *call) (int, error) {
 		return code, err
 	}
 	began := time.Now()
-	s := scout.New(m, scout.Options{Players: c.players, NoServer: c.noServer, States: c.states})
+	s := scout.New(m, scout.Options{Players: c.players, NoServer: c.noServer, Alone: c.alone, States: c.states})
 	if err := c.search(s); err != nil {
 		return failed, err
 	}
@@ -153,6 +153,9 @@ func (c *call) printEnds(r *scout.Report) {
 		what := fmt.Sprintf("%s %s cannot be reached any more", d.Kind, d.ID)
 		if d.Kind == "scene" {
 			what = fmt.Sprintf("scene %s cannot be left any more", d.ID)
+		}
+		if d.Alone {
+			what += " by p1 alone"
 		}
 		head := s.red("dead end")
 		if !d.Proved {

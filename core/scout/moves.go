@@ -376,6 +376,12 @@ func (x *moves) endings() {
 	}
 }
 
+// alone says whether a move is the first player's own, or that of time.
+func (x *moves) alone(i int32) bool {
+	m := &x.all[i]
+	return m.way != noWay && !m.server && (m.player == x.players[0] || m.player == "" && m.do != "event" && m.do != "write")
+}
+
 // visit says whether a move ends visits.
 func (m *move) visit() bool { return m.do == "again" || m.do == "restart" }
 

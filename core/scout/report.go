@@ -121,7 +121,7 @@ func (j *Job) Work() { j.found = j.search.work(j.worker, j.part) }
 // Next is what is to be done next, for some workers; nothing where everything was searched, or where a search cannot
 // begin (Err).
 func (s *Scout) Next(workers int) []*Job {
-	for ; s.now < len(s.searches) && s.err == nil; s.now++ {
+	for ; s.now < len(s.searches) && s.err == nil; s.Skip() {
 		x := s.searches[s.now]
 		if len(x.nodes) == 0 {
 			s.workers = nil
@@ -155,7 +155,12 @@ func (s *Scout) Take(jobs []*Job) {
 }
 
 // Skip ends the search that is going on, and goes on with the next one.
-func (s *Scout) Skip() { s.now++ }
+func (s *Scout) Skip() {
+	if s.now < len(s.searches) {
+		s.searches[s.now].finish()
+	}
+	s.now++
+}
 
 // Err is why nobody can play at all: joining is refused.
 func (s *Scout) Err() error { return s.err }
@@ -475,14 +480,21 @@ func (s *Scout) scenesNotLeft(r *Report) {
 
 func (s *Scout) deadEnd(x *search, ends []int32, kind, id, title string, line int) DeadEnd {
 	run := s.run(x, x.path(ends[0]), x.isShortest(ends[0]), nil)
-	d := DeadEnd{Kind: kind, ID: id, Title: title, Line: line, States: len(ends), Run: run}
+	d := DeadEnd{Kind: kind, ID: id, Title: title, Line: line, States: len(ends), Run: run, Alone: s.options.Alone}
 	if run != nil {
-		d.Lost, run.Title = cmp.Or(run.Last, "the start"), "after this, nobody gets to "+id
+		who := "nobody"
+		if d.Alone {
+			who = s.options.names()[0] + " alone never"
+		}
+		d.Lost, run.Title = cmp.Or(run.Last, "the start"), fmt.Sprintf("after this, %s gets to %s", who, id)
 		if kind == "scene" {
-			run.Title = "after this, nobody leaves " + id
+			run.Title = fmt.Sprintf("after this, %s leaves %s", who, id)
 		}
 	}
 	why := x.doubts()
+	if d.Alone { // what others do is no way anyhow
+		why = x.doubtsAlone()
+	}
 	d.Proved, d.Why = len(why) == 0, strings.Join(why, "; ")
 	return d
 }

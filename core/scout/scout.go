@@ -13,6 +13,7 @@ import (
 type Options struct {
 	Players  int  // how many play, from 1; 0 stands for 1
 	NoServer bool // without the requests that only the game's server sends
+	Alone    bool // a way out of a dead end is one that the first player can go by themselves, with time alone
 	States   int  // how many states are kept in each search at most; 0 stands for MostStates
 }
 
@@ -52,7 +53,8 @@ type DeadEnd struct {
 	ID     string `json:"id"`
 	Title  string `json:"title,omitempty"`
 	Line   int    `json:"line,omitempty"`
-	Proved bool   `json:"proved"` // false if a possible way out was not tried
+	Alone  bool   `json:"alone,omitempty"` // the first player cannot get there by themselves; with others' help they perhaps can
+	Proved bool   `json:"proved"`          // false if a possible way out was not tried
 	Why    string `json:"why,omitempty"`
 	Lost   string `json:"lost"`   // the step at which the way was lost
 	States int    `json:"states"` // how many states are dead ends of this kind

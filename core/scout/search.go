@@ -37,19 +37,22 @@ type search struct {
 
 // node is a state: where it is kept, how one comes to it, and where it leads.
 type node struct {
-	at, size int // in the arena
+	at       int // in the arena
+	size     int32
 	parent   int32
 	move     int32
-	crash    bool   // and the crash after it
+	first, n int32  // its edges
 	had      uint64 // which questions have come to hold on the way
 	scene    int16  // of the first player
-	first, n int32  // its edges
+	crash    bool   // it comes of a crash after the move
+	crashed  bool   // a crash in it was tried
 	expanded bool
 }
 
 type edge struct {
 	to, move int32
 	crash    bool
+	alone    bool // the first player, or time, can do it
 	way      outward
 }
 
@@ -119,7 +122,7 @@ func (x *search) take(parent int32, n next) int32 {
 	}
 	at := int32(len(x.nodes))
 	x.known[n.key] = at
-	x.nodes = append(x.nodes, node{at: len(x.arena), size: len(n.kept), parent: parent, move: n.move, crash: n.crash,
+	x.nodes = append(x.nodes, node{at: len(x.arena), size: int32(len(n.kept)), parent: parent, move: n.move, crash: n.crash,
 		had: n.had, scene: n.scene})
 	x.arena = append(x.arena, n.kept...)
 	x.queue[class].add(n.gap, at)
@@ -185,10 +188,11 @@ func (x *search) next() []int32 {
 func (x *search) work(w *worker, part []int32) []found {
 	out := make([]found, 0, len(part))
 	known := func(k key) bool { _, ok := x.known[k]; return ok }
+	crashed := func(k key) bool { at, ok := x.known[k]; return ok && x.nodes[at].crashed }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
 		n := &x.nodes[i]
-		out = append(out, w.expand(x.arena[n.at:n.at+n.size], n.had, known, seen, len(x.nodes) >= x.most))
+		out = append(out, w.expand(x.arena[n.at:n.at+int(n.size)], n.had, asked{known, crashed, seen}, len(x.nodes) >= x.most))
 	}
 	return out
 }
@@ -206,24 +210,41 @@ func (x *search) takeAll(part []int32, all []found) {
 		first := len(x.edges)
 		for _, n := range f.nexts {
 			to, way := x.take(from, n), x.moves.all[n.move].way
+			alone := x.moves.alone(n.move)
 			if n.crash {
-				way = noWay
+				way, alone = noWay, false
+			}
+			if n.crashed && to >= 0 {
+				x.nodes[to].crashed = true
 			}
 			if to == from {
 				continue
 			}
 			if i := slices.IndexFunc(x.edges[first:], func(e edge) bool { return e.to == to }); i >= 0 {
-				if way < x.edges[first+i].way {
-					x.edges[first+i] = edge{to, n.move, n.crash, way}
+				e := &x.edges[first+i]
+				e.alone = e.alone || alone
+				if way < e.way {
+					e.move, e.crash, e.way = n.move, n.crash, way
 				}
 				continue
 			}
-			x.edges = append(x.edges, edge{to, n.move, n.crash, way})
+			x.edges = append(x.edges, edge{to, n.move, n.crash, alone, way})
 		}
 		x.nodes[from].first, x.nodes[from].n = int32(first), int32(len(x.edges)-first)
 	}
 	x.done += len(part)
 }
+
+// finish drops what only the search itself needs, and the room that was left for more; what was found stays.
+func (x *search) finish() {
+	x.known, x.news = nil, news{}
+	x.nodes, x.edges, x.arena = fitting(x.nodes), fitting(x.edges), fitting(x.arena)
+	for i := range x.queue {
+		x.queue[i] = nil
+	}
+}
+
+func fitting[T any](list []T) []T { return append(make([]T, 0, len(list)), list...) }
 
 // path are the moves from the start to a state: the shortest way that is known.
 func (x *search) path(at int32) []*move {
@@ -306,11 +327,19 @@ func (x *search) why() []string {
 }
 
 // doubts are the reasons for which a search is not complete even where all its states were expanded.
-func (x *search) doubts() []string {
+func (x *search) doubts() []string { return append(x.doubtsAlone(), x.doubtsOfOthers()...) }
+
+// doubtsAlone are those that are not about what others do.
+func (x *search) doubtsAlone() []string {
 	out := slices.Clone(x.s.why)
 	for _, name := range x.moves.sampled {
 		out = append(out, fmt.Sprintf("of %s only some values are tried", name))
 	}
+	return out
+}
+
+func (x *search) doubtsOfOthers() []string {
+	var out []string
 	if x.m.Players() > len(x.moves.players) && x.s.others() {
 		out = append(out, fmt.Sprintf("with more than %s it may be otherwise", players(len(x.moves.players))))
 	}
@@ -324,7 +353,8 @@ func (x *search) doubts() []string {
 }
 
 // ends are the states from which no good state can be reached. A state that was not expanded counts as good. One pass
-// backward from the good states marks all states that lead to them; the others are dead ends.
+// backward from the good states marks all states that lead to them; the others are dead ends. If the search asks what the
+// first player can do alone, only their moves and time lead there.
 func (x *search) ends(good func(int32) bool, startsOver bool) []int32 {
 	back := make([][]int32, len(x.nodes))
 	live := make([]bool, len(x.nodes))
@@ -342,7 +372,7 @@ func (x *search) ends(good func(int32) bool, startsOver bool) []int32 {
 		}
 		for _, e := range x.edges[n.first : n.first+n.n] {
 			switch {
-			case e.way == noWay || e.way == byStartingOver && !startsOver:
+			case e.way == noWay || e.way == byStartingOver && !startsOver || x.moves.options.Alone && !e.alone:
 			case e.to < 0: // there was no room for where it leads
 				mark(int32(i))
 			default:

@@ -485,15 +485,16 @@ func (w *worker) holds() uint64 {
 
 // next is what one move leads to.
 type next struct {
-	move  int32
-	crash bool // and then the machine crashes
-	key   key
-	had   uint64
-	scene int16   // where the first player is
-	kept  []byte  // nil where the state was known before
-	gap   float64 // of a state that is new: how far it is from what is looked for
-	atoms []atom
-	start []atom
+	move    int32
+	crash   bool // and then the machine crashes
+	crashed bool // a crash in this state was tried
+	key     key
+	had     uint64
+	scene   int16   // where the first player is
+	kept    []byte  // nil where the state was known before
+	gap     float64 // of a state that is new: how far it is from what is looked for
+	atoms   []atom
+	start   []atom
 }
 
 // by is the move that something comes of, and whether it is the crash after it.
@@ -510,8 +511,15 @@ type found struct {
 	tried int
 }
 
+// asked is what a worker asks of its search while it works.
+type asked struct {
+	known   func(key) bool // whether there is such a state
+	crashed func(key) bool // and whether a crash in it was tried
+	seen    func(fact) bool
+}
+
 // expand tries every move on a state. States that are known, and facts that were seen, are left out of the result.
-func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func(fact) bool, full bool) found {
+func (w *worker) expand(kept []byte, had uint64, ask asked, full bool) found {
 	var out found
 	dirty := true
 	for i := range w.moves.all {
@@ -529,25 +537,26 @@ func (w *worker) expand(kept []byte, had uint64, known func(key) bool, seen func
 		ok := w.do(m)
 		nothing := w.idle && m.still()
 		dirty = !nothing && (ok || m.walks || m.near != nil || w.run.Clock() != clock || m.visit())
-		note := func(crash bool) {
+		note := func(crash bool) (crashes bool) {
 			for _, f := range w.heard {
-				if !seen(f) {
+				if !ask.seen(f) {
 					out.facts, out.by = append(out.facts, f), append(out.by, by{int32(i), crash})
 				}
 			}
 			if !ok || nothing || slices.ContainsFunc(w.heard, fact.unbalanced) {
-				return // what is not conserved makes up for itself, or goes wrong again: no new trouble
+				return false // what is not conserved makes up for itself, or goes wrong again: no new trouble
 			}
 			one := next{move: int32(i), crash: crash, had: had | w.holds(), scene: w.scene()}
 			one.key = w.key(one.had)
-			if !full && !known(one.key) {
+			if !full && !ask.known(one.key) {
 				one.kept, one.gap = w.keep(), w.gap(one.had)
 				one.atoms, one.start = w.atoms()
 			}
+			one.crashed = !crash && w.wrote && !m.visit() && !ask.crashed(one.key)
 			out.nexts = append(out.nexts, one)
+			return one.crashed
 		}
-		note(false)
-		if ok && !nothing && w.wrote && !m.visit() {
+		if note(false) {
 			out.tried++
 			w.heard = w.heard[:0]
 			ok, dirty = w.crash(), true

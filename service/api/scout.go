@@ -40,7 +40,7 @@ func (s *Server) startScout(ctx context.Context, in *scoutInput) (*body[contract
 	if m == nil || found.Errors() {
 		return nil, broken(found)
 	}
-	p, err := s.scouts.Start(g.ID, g.ETag, m, scout.Options{Players: in.Body.Players, NoServer: in.Body.NoServer,
+	p, err := s.scouts.Start(g.ID, g.ETag, m, scout.Options{Players: in.Body.Players, NoServer: in.Body.NoServer, Alone: in.Body.Alone,
 		States: in.Body.States}, time.Duration(in.Body.Seconds)*time.Second)
 	if errors.Is(err, scouting.ErrBusy) {
 		return nil, problem(http.StatusConflict, "busy", "Something else is going on", "%v: stop it, or wait for it.", err)
@@ -90,7 +90,7 @@ func scoutReport(r *scout.Report) *contract.ScoutReport {
 	}
 	for _, d := range r.DeadEnds {
 		out.DeadEnds = append(out.DeadEnds, contract.ScoutDeadEnd{Kind: d.Kind, ID: d.ID, Title: d.Title, Line: d.Line,
-			Proved: d.Proved, Why: d.Why, Lost: d.Lost, Run: scoutRun(d.Run)})
+			Alone: d.Alone, Proved: d.Proved, Why: d.Why, Lost: d.Lost, Run: scoutRun(d.Run)})
 	}
 	for _, t := range r.Troubles {
 		out.Troubles = append(out.Troubles, contract.ScoutTrouble{Kind: t.Kind, Text: t.Text, Line: t.Line,

@@ -20,6 +20,7 @@ const trouble = ref('')
 const players = ref(1)
 const seconds = ref(60)
 const server = ref(true)
+const alone = ref(false)
 const times = [
   { value: 10, title: '10 seconds' },
   { value: 60, title: 'a minute' },
@@ -29,7 +30,7 @@ const times = [
 async function start() {
   trouble.value = ''
   try {
-    dataOf(await api.POST('/v1/games/{game}/scout', { params: { path: { game: props.game } }, body: { players: players.value, seconds: seconds.value, no_server: !server.value, states: seconds.value > 60 ? 400_000 : 200_000 } }))
+    dataOf(await api.POST('/v1/games/{game}/scout', { params: { path: { game: props.game } }, body: { players: players.value, seconds: seconds.value, no_server: !server.value, alone: alone.value, states: seconds.value > 60 ? 400_000 : 200_000 } }))
     look('')
   } catch (e) {
     trouble.value = told(e)
@@ -76,7 +77,7 @@ const ends = computed<Found[]>(() =>
     key: `end-${d.kind}-${d.id}`,
     head: d.proved ? 'dead end' : 'perhaps a dead end',
     tone: d.proved ? 'bad' : 'doubt',
-    text: d.kind === 'scene' ? `${d.title || d.id} cannot be left any more` : `${d.title || d.id} cannot be reached any more`,
+    text: d.kind === 'scene' ? `${d.title || d.id} cannot be left any more${d.alone ? ' alone' : ''}` : `${d.title || d.id} cannot be reached any more${d.alone ? ' alone' : ''}`,
     more: `The way is lost where ${d.lost}.${d.why ? ` Left out: ${d.why}.` : ''}`,
     line: d.line,
     run: d.run,
@@ -112,6 +113,7 @@ const slug = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').re
       <v-select v-model="players" :items="[1, 2, 3, 4].map((n) => ({ value: n, title: n === 1 ? 'one player' : `${n} players` }))" label="With" class="field" hide-details :disabled="running" />
       <v-select v-model="seconds" :items="times" label="For at most" class="field" hide-details :disabled="running" />
       <v-checkbox v-model="server" hide-details label="with what the game’s server sends" :disabled="running" />
+      <v-checkbox v-model="alone" hide-details label="each has to get there alone" title="Whether the first player gets everywhere by themselves, without the others and the game’s server" :disabled="running" />
       <span class="grow" />
       <v-btn v-if="running" variant="outlined" @click="stop">Stop</v-btn>
       <v-btn v-else color="primary" @click="start">{{ report ? 'Search again' : 'Search' }}</v-btn>
