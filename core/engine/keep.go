@@ -45,6 +45,7 @@ func (r *Run) Keep(into []byte) []byte {
 	w.int(r.clock)
 	w.int(r.date)
 	w.int(r.nextTurn)
+	w.int(int64(r.seed))
 	w.int(int64(r.sown))
 	w.int(int64(len(r.arrivals)))
 	for _, id := range slices.Sorted(maps.Keys(r.arrivals)) {
@@ -362,7 +363,7 @@ func (r *Run) Recall(kept []byte) {
 		r.texts, r.records = map[string]string{}, map[string]*record{}
 	}
 	w := recalling{r: r, b: kept}
-	r.clock, r.date, r.nextTurn, r.sown = w.int(), w.int(), w.int(), uint32(w.int())
+	r.clock, r.date, r.nextTurn, r.seed, r.sown = w.int(), w.int(), w.int(), uint32(w.int()), uint32(w.int())
 	r.begun, r.besides, r.senders, r.attic, r.arrivals = true, r.besides[:0], nil, nil, nil
 	for n := w.int(); n > 0; n-- {
 		if r.arrivals == nil {

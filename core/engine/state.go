@@ -240,6 +240,9 @@ func (r *Run) allShown(held []types.Value, h model.Holder) []types.Value {
 // Model is the plan that the session runs.
 func (r *Run) Model() *model.Model { return r.m }
 
+// Seed is what draws are made of, besides how many were made.
+func (r *Run) Seed() uint32 { return r.seed }
+
 // Clock is the session's time in milliseconds.
 func (r *Run) Clock() int64 { return r.clock }
 

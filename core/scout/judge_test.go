@@ -15,6 +15,8 @@ import (
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/rehearse"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 	"alluvion.dev/examples"
 	"alluvion.dev/internal/worlds"
 )
@@ -64,7 +66,7 @@ func searchedFor(t testing.TB, m *model.Model, o Options) *Scout {
 
 // Nothing that check calls impossible happens in any scouted run, and each run plays as a rehearsal to the same end.
 func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
-	claims := 0
+	claims, states := 0, 0
 	for name, text := range plans(t) {
 		t.Run(name, func(t *testing.T) {
 			m, _, found := check.Text([]byte(text), examples.Commons)
@@ -75,6 +77,7 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 			for _, f := range found {
 				claims += holds(t, s, f)
 			}
+			states += goOnAlike(t, s.whole())
 			r := s.Report()
 			for i, a := range r.Answers {
 				if i%6 == 0 || a.Kind == "goal" || a.Kind == "milestone" { // reading a plan takes long
@@ -90,6 +93,7 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 		})
 	}
 	require.Greater(t, claims, 100, "so many claims were tried")
+	require.Greater(t, states, 1000, "so many states were saved, and played on")
 }
 
 // holds tries to make a finding's claim false: how many facts it looked for that must not be there.
@@ -134,6 +138,78 @@ func holds(t testing.TB, s *Scout, f finding.Finding) int {
 		}
 	}
 	return 0
+}
+
+// goOnAlike takes some states of a search: what is saved in them is read again as it was, without a problem; and they go on
+// as the session does that came there from the start. It returns how many there were.
+func goOnAlike(t testing.TB, x *search) int {
+	chain := upgrade.New(x.m)
+	here, there := x.worker(), x.worker()
+	n := 0
+	last := len(x.nodes)
+	if x.level > 0 { // of later states the ways are not those by which they were found
+		last = x.level
+	}
+	for at := 0; at < last; at += 1 + last/12 {
+		node := &x.nodes[at]
+		here.recall(x.arena[node.at : node.at+int(node.size)])
+		before := here.run.Digest()
+		loads(t, chain, here.run)
+		require.Equal(t, before, here.run.Digest(), "saving changes nothing")
+		_, err := there.replay(x.path(int32(at)))
+		require.NoError(t, err)
+		require.Equal(t, before, there.run.Digest(), "%v", words(x.path(int32(at))))
+		for i := range 40 {
+			m := &x.moves.all[(at*7+i*13)%len(x.moves.all)]
+			if m.do == "join" || !here.fits(m) {
+				continue
+			}
+			here.heard, there.heard = nil, nil
+			require.Equal(t, here.do(m), there.do(m), "%s after %v", m.words(), words(x.path(int32(at))))
+			require.Equal(t, here.heard, there.heard)
+		}
+		require.Equal(t, here.run.Digest(), there.run.Digest(), "%v", words(x.path(int32(at))))
+		n++
+	}
+	return n
+}
+
+func words(list []*move) (out []string) {
+	for _, m := range list {
+		out = append(out, m.words())
+	}
+	return out
+}
+
+// loads writes everything that a session holds, and reads it again.
+func loads(t testing.TB, chain *upgrade.Chain, run *engine.Run) {
+	encoded := func(doc any) []byte {
+		raw, err := save.Encode(doc)
+		require.NoError(t, err)
+		return raw
+	}
+	for _, id := range run.Present() {
+		doc := run.Save(id)
+		raw := encoded(doc)
+		around := upgrade.Around{Profile: doc.Profile}
+		if doc.Profile != nil {
+			again, problems, err := chain.Profile(encoded(doc.Profile))
+			require.NoError(t, err)
+			require.Empty(t, problems)
+			require.Equal(t, string(encoded(doc.Profile)), string(encoded(again)))
+		}
+		again, err := chain.Player(raw, around)
+		require.NoError(t, err)
+		require.Empty(t, again.Problems)
+		require.Equal(t, string(raw), string(encoded(again.Player)))
+	}
+	if !run.Model().Single {
+		raw := encoded(run.World())
+		again, err := chain.World(raw, upgrade.Around{})
+		require.NoError(t, err)
+		require.Empty(t, again.Problems)
+		require.Equal(t, string(raw), string(encoded(again.World)))
+	}
 }
 
 func playsToTheEnd(t testing.TB, run *Run, text string) {

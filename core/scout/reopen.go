@@ -52,7 +52,7 @@ func (w *worker) recall(kept []byte) {
 			w.saved[p] = snapshot{part(), part()}
 		}
 	}
-	w.run, w.dated, w.opened = w.home, 0, 0
+	w.run, w.dated = w.home, 0
 	w.run.Recall(kept)
 	w.weigh()
 }
@@ -158,8 +158,7 @@ func (w *worker) open(back []*engine.Request) bool {
 		world = w.run.World()
 	}
 	w.dated = w.today()
-	w.opened++
-	w.run = engine.ReopenWith(w.m, world, w.opened)
+	w.run = engine.ReopenWith(w.m, world, w.run.Seed()+1) // as a rehearsal does
 	w.watch()
 	w.crossed(plan.CrossRestart, "")
 	for _, req := range back {

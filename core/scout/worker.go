@@ -67,11 +67,10 @@ type worker struct {
 	ledger  ledger
 	wrote   bool // everything was written to the disk at the end of what was done last
 
-	home   *engine.Run         // the session that states are recalled into
-	aside  *engine.Run         // another, in which a state of earlier is looked at; nil until it is needed
-	saved  map[string]snapshot // by player; only if the plan does not save on leaving
-	dated  int64               // the date, where the session itself has not been told yet
-	opened uint32              // how often the session was opened again, since the state was recalled
+	home  *engine.Run         // the session that states are recalled into
+	aside *engine.Run         // another, in which a state of earlier is looked at; nil until it is needed
+	saved map[string]snapshot // by player; only if the plan does not save on leaving
+	dated int64               // the date, where the session itself has not been told yet
 }
 
 func newWorker(m *model.Model, moves *moves, asks []question, conserved []*model.Conserved) *worker {
@@ -82,7 +81,7 @@ func newWorker(m *model.Model, moves *moves, asks []question, conserved []*model
 
 // begin opens a new session.
 func (w *worker) begin() {
-	w.run, w.saved, w.dated, w.opened = engine.New(w.m), map[string]snapshot{}, 0, 0
+	w.run, w.saved, w.dated = engine.New(w.m), map[string]snapshot{}, 0
 	w.home = w.run
 	w.watch()
 }
@@ -131,6 +130,7 @@ func (w *worker) start(with *move) error {
 func (w *worker) ask(req *engine.Request) error {
 	req.At, req.Date = w.run.Clock(), w.today()
 	w.pending = w.pending[:0]
+	arrivals := w.arrivals()
 	res, err := w.run.Step(req)
 	if err != nil {
 		w.refused(req, err)
@@ -145,7 +145,8 @@ func (w *worker) ask(req *engine.Request) error {
 	}
 	w.wrote = false
 	wrote()
-	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move"
+	w.idle = len(res.Changes)+len(res.Notices)+len(res.Saves)+len(res.Left) == 0 && req.Do != "move" &&
+		arrivals == w.arrivals() // who is put where they are has arrived once more
 	switch req.Do {
 	case "pass":
 		w.heard = append(w.heard, fact{wentThrough, int32(indexOf(w.m.Passages, w.m.Passage(req.Name))), ""})
@@ -161,6 +162,16 @@ func (w *worker) ask(req *engine.Request) error {
 	}
 	w.save(saved...)
 	return nil
+}
+
+// arrivals is how often players were put somewhere.
+func (w *worker) arrivals() int {
+	sum := 0
+	for _, p := range w.run.Now() {
+		_, _, n := p.Where()
+		sum += n
+	}
+	return sum
 }
 
 // refused notes closed gates and failed rules.
