@@ -201,6 +201,17 @@ func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
 	assert.Equal(t, contract.MilestoneStand{Reached: 1}, stands()["wren"])
 	_, err := h.c.Correct(ctx, "lantern-pass", "wren", 1, contract.Correction{Name: "player.earned.full_sack", Value: types.OfText("yes"), Why: "no"}, "")
 	assert.Equal(t, 422, status(err))
+
+	// What was read before is not told of who is deleted, nor under another plan.
+	_, err = h.c.Forget(ctx, "lantern-pass", "finn", false)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]contract.MilestoneStand{"wren": {Reached: 1}}, stands())
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	assert.Equal(t, map[string]contract.MilestoneStand{"wren": {Reached: 1}}, stands())
+	h.do(contract.Request{Do: "join", Player: "wren"})
+	h.do(event("wren", "load"))
+	h.do(contract.Request{Do: "leave", Player: "wren"})
+	assert.Equal(t, map[string]contract.MilestoneStand{"wren": {Reached: 2}}, stands())
 }
 
 // posted sends a text and reads what comes back.

@@ -136,6 +136,7 @@ func (s *Server) deleteGame(ctx context.Context, in *deleteInput) (*body[contrac
 	})
 	if err == nil {
 		s.scouts.Forget(in.Game)
+		s.stands.drop(in.Game)
 		s.log.Info("a game was deleted", "game", in.Game, "players", e.Players, "saves", e.Saves)
 	}
 	return &body[contract.Ended]{contract.Ended(e)}, s.asProblem(err)

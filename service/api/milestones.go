@@ -11,8 +11,6 @@ import (
 	"alluvion.dev/contract"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
-	"alluvion.dev/core/upgrade"
-	"alluvion.dev/service/store"
 )
 
 type milestonesInput struct {
@@ -39,20 +37,16 @@ func (s *Server) listMilestones(ctx context.Context, in *milestonesInput) (*body
 		return &body[contract.Milestones]{out}, nil
 	}
 	live := s.liveMilestones(ctx, in.Game, j.model)
-	judge := engine.NewJudge(j.model, nil)
-	err = s.store.Heads(ctx, in.Game, "", 0, func(h store.Head) error {
-		if known, ok := live[h.Player]; ok && known.Slot == h.Slot {
-			return nil
-		}
-		l, err := j.chain.Player(h.Doc, upgrade.Around{})
-		if err != nil {
-			out.Unread++
-			return nil
-		}
-		out.Players = append(out.Players, contract.MilestonePlayer{Player: h.Player, Slot: h.Slot,
-			Stands: standsOf(judge.Milestones(l.Player))})
-		return nil
-	})
+	err = s.stands.of(in.Game, j.model).each(ctx, s.store, in.Game, j.chain,
+		func(player string, slot int, list []contract.MilestoneStand) {
+			switch known, ok := live[player]; {
+			case ok && known.Slot == slot:
+			case list == nil:
+				out.Unread++
+			default:
+				out.Players = append(out.Players, contract.MilestonePlayer{Player: player, Slot: slot, Stands: list})
+			}
+		})
 	if err != nil {
 		return nil, s.asProblem(err)
 	}

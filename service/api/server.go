@@ -63,6 +63,7 @@ type Server struct {
 	played    map[string]fs.FS // that are played in a browser, by name
 	// judgements keeps each game's plan as it was last judged: by game, a judged.
 	judgements sync.Map
+	stands     *stands
 }
 
 // Parts are what the network interface puts together.
@@ -85,7 +86,7 @@ type Parts struct {
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
 	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys,
-		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now()}
+		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now(), stands: newStands()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured,

@@ -111,6 +111,7 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Fo
 		}
 		return s.live.Deleted(ctx, in.Game, in.Player)
 	})
+	s.stands.drop(in.Game)
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
 	}

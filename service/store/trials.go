@@ -113,6 +113,52 @@ func (s *Store) Heads(ctx context.Context, game, player string, slot int, visit 
 	}
 }
 
+// Mark says which save is the newest of a slot: another save has another checksum.
+type Mark struct {
+	Player   string
+	Slot     int
+	Checksum string
+}
+
+// Marks visits the slots of a game that have a save, without the saves, by player and slot.
+func (s *Store) Marks(ctx context.Context, game string, visit func(Mark) error) error {
+	const page = 5000
+	player, slot := "", 0
+	for {
+		var list []Mark
+		err := s.read.WithContext(ctx).Raw(`SELECT h.player, h.slot, s.checksum FROM slots AS h
+			JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision
+			WHERE h.game = ? AND (h.player, h.slot) > (?, ?) ORDER BY h.player, h.slot LIMIT ?`, game, player, slot, page).Scan(&list).Error
+		if err != nil {
+			return err
+		}
+		for _, m := range list {
+			if err := visit(m); err != nil {
+				return err
+			}
+		}
+		if len(list) < page {
+			return nil
+		}
+		player, slot = list[page-1].Player, list[page-1].Slot
+	}
+}
+
+// HeadsOf gives the newest saves of some slots; one that has no save is left out.
+func (s *Store) HeadsOf(ctx context.Context, game string, of []Mark) ([]Head, error) {
+	var args []any
+	for _, m := range of {
+		args = append(args, m.Player, m.Slot)
+	}
+	var list []Head
+	// CROSS JOIN: SQLite goes from the list to the slots, and not through all saves of the game.
+	return list, s.read.WithContext(ctx).Raw(`SELECT h.player, h.slot, h.revision, s.version, s.doc, s.checksum
+		FROM (VALUES `+rows(2, len(of))+`) AS v
+		CROSS JOIN slots AS h ON h.game = ? AND h.player = v.column1 AND h.slot = v.column2
+		CROSS JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision`,
+		append(args, game)...).Scan(&list).Error
+}
+
 // Worlds visits the stored worlds of a game, by session.
 func (s *Store) Worlds(ctx context.Context, game string, visit func(session string, doc []byte) error) error {
 	var list []worldRow
