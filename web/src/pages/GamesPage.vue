@@ -5,6 +5,7 @@ import { useRouter } from 'vue-router'
 import { api, asPlan, dataOf, told } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import FindingCounts from '../components/FindingCounts.vue'
+import NameAgain from '../components/NameAgain.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useGames } from '../composables/resources'
@@ -21,6 +22,14 @@ const trouble = ref('')
 const busy = ref(false)
 const id = computed(() => title.value.toLowerCase().normalize('NFKD').replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+|-+$/g, '').slice(0, 64))
 const taken = computed(() => (games.value ?? []).some((g) => g.id === id.value))
+
+// Deleting a game asks for its id, and says what goes with it.
+const asked = ref(false)
+const gone = ref<{ id: string; title: string; saves: number; sessions: number }>()
+const remove = async () => {
+  const game = gone.value?.id ?? ''
+  dataOf(await api.DELETE('/v1/games/{game}', { params: { path: { game }, query: { name: game } } }))
+}
 
 async function make() {
   const begin = templates.find((t) => t.id === template.value)
@@ -62,10 +71,19 @@ async function make() {
           <div><dt>Players in them</dt><dd>{{ g.present }}</dd></div>
           <div><dt>Slots saved</dt><dd>{{ g.saves }}</dd></div>
         </dl>
-        <span><FindingCounts :counts="g.findings" /></span>
+        <span class="last">
+          <span><FindingCounts :counts="g.findings" /></span>
+          <v-btn size="small" variant="text" :aria-label="`Delete ${g.title}`" @click.prevent="((gone = g), (asked = true))">Delete…</v-btn>
+        </span>
       </RouterLink>
     </div>
     <WaitingNote v-else-if="!error" />
+    <NameAgain v-if="gone" v-model="asked" :title="`Delete ${gone.title}?`" :name="gone.id" act="Delete the game" :work="remove" @done="reload">
+      <p>
+        Its plan and versions, {{ gone.saves === 1 ? 'the save of one slot' : `the saves of ${gone.saves} slots` }}, worlds, journals, trials and rehearsals go with it. Nothing of it can be restored; <span class="mono">alluvion backup</span> keeps a copy of everything.
+      </p>
+      <p v-if="gone.sessions">{{ gone.sessions === 1 ? 'One session is' : `${gone.sessions} sessions are` }} open: close {{ gone.sessions === 1 ? 'it' : 'them' }} first.</p>
+    </NameAgain>
     <v-dialog v-model="making" max-width="560" transition="fade-transition" aria-label="New game">
       <form class="sheet form" @submit.prevent="make">
         <h2>New game</h2>
@@ -124,6 +142,12 @@ dt {
 dd {
   margin: 0;
   font-size: 20px;
+}
+
+.last {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
 }
 
 .form {

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, dataOf } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import MachineTable from '../components/MachineTable.vue'
+import NameAgain from '../components/NameAgain.vue'
 import PlayerGlance from '../components/PlayerGlance.vue'
 import RateChart from '../components/RateChart.vue'
 import SceneMap, { type Dot } from '../components/SceneMap.vue'
@@ -72,6 +73,20 @@ async function openSession(called: string) {
   }
 }
 
+// A session is closed, and what is held of a closed one is deleted, by writing its name once more.
+const closing = ref(false)
+const ending = ref(false)
+const close = async () => {
+  const answer = await api.DELETE('/v1/games/{game}/sessions/{session}', { params: { path: { game: props.game, session: name.value } } })
+  if (!answer.response.ok) dataOf({ error: answer.error, response: answer.response })
+}
+const told = ref('')
+const end = async () => {
+  const session = props.session ?? ''
+  const e = dataOf(await api.DELETE('/v1/games/{game}/sessions/{session}/world', { params: { path: { game: props.game, session }, query: { name: session } } }))
+  told.value = `What was held of ${session} is deleted: ${e.journal === 1 ? 'one change' : `${e.journal} changes`} of its journal${e.worlds ? ', and its world' : ''}.`
+}
+
 const clock = (s: number) => [s / 3600, (s / 60) % 60, s % 60].map((n) => String(Math.floor(n)).padStart(2, '0')).join(':')
 const present = computed(() => overview.value?.present ?? 0)
 /** How many of those that could be shown are. */
@@ -83,12 +98,14 @@ const shown = computed(() => {
 
 <template>
   <div class="page">
-    <h1 v-if="!name" class="page-title mb-4">Live</h1>
+    <h1 v-if="!name" class="page-title alone">Live</h1>
     <TroubleNote :text="sessions.error.value || map.error.value || failed" @retry="sessions.reload" />
     <WaitingNote v-if="!sessions.data.value && !sessions.error.value" />
     <EmptyState v-if="sessions.data.value && !name" :title="session ? `The session ${session} is not open` : 'No session is open'">
       <p>A session is one live run of the game. Games open one over HTTP, and their players join it over a WebSocket.</p>
+      <p v-if="told" role="status">{{ told }}</p>
       <v-btn color="primary" @click="openSession(session || 'main')">Open the session {{ session || 'main' }}</v-btn>
+      <v-btn v-if="session" class="ml-3" variant="text" @click="ending = true">Delete what is held of it…</v-btn>
     </EmptyState>
     <template v-else-if="name">
       <div class="head">
@@ -106,6 +123,7 @@ const shown = computed(() => {
         </div>
         <nav class="chips" aria-label="Sessions">
           <RouterLink v-for="s in sessions.data.value ?? []" :key="s.name" :to="{ name: 'live', params: { game, session: s.name } }" :class="{ here: s.name === name }">{{ s.name }} <span class="mono">{{ s.present.length }}</span></RouterLink>
+          <v-btn size="small" variant="text" @click="closing = true">Close…</v-btn>
         </nav>
       </div>
       <div class="beside">
@@ -139,10 +157,20 @@ const shown = computed(() => {
         </section>
       </div>
     </template>
+    <NameAgain v-model="closing" :title="`Close the session ${name}?`" :name="name" act="Close the session" :work="close" @done="sessions.reload">
+      <p>{{ present === 1 ? 'The visit of one player ends' : `The visits of ${present} players end` }}, everybody is saved, and the session can be opened again as it was.</p>
+    </NameAgain>
+    <NameAgain v-model="ending" :title="`Delete what is held of ${session}?`" :name="session ?? ''" act="Delete it" :work="end">
+      <p>Its world and its journal: opened again, it begins anew. What players have stays. It cannot be restored.</p>
+    </NameAgain>
   </div>
 </template>
 
 <style scoped>
+.alone {
+  margin-bottom: 14px;
+}
+
 .head {
   display: flex;
   justify-content: space-between;
