@@ -12,9 +12,9 @@ func (c *Client) Edit(ctx context.Context, text []byte, edits ...contract.PlanEd
 	return posted[contract.EditedText](ctx, c, "/v1/edits", contract.EditWish{Text: string(text), Edits: edits})
 }
 
-// Stage plays steps on a game's plan, or on another text, and keeps nothing.
-func (c *Client) Stage(ctx context.Context, game string, wish contract.StageWish) (contract.StageView, error) {
-	return posted[contract.StageView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/stage", wish)
+// DryRun plays steps on a game's plan, or on another text, and keeps nothing.
+func (c *Client) DryRun(ctx context.Context, game string, wish contract.DryRunWish) (contract.DryRunView, error) {
+	return posted[contract.DryRunView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/dry-run", wish)
 }
 
 // Rehearsals lists those that are kept with a game.

@@ -25,14 +25,14 @@ func steps(texts ...string) []json.RawMessage {
 	return out
 }
 
-// stage plays steps as JSON through the client.
-func (h *house) stage(at int, texts ...string) contract.StageView {
+// dryRun plays steps as JSON through the client.
+func (h *house) dryRun(at int, texts ...string) contract.DryRunView {
 	h.t.Helper()
 	raw, err := json.Marshal(map[string]any{"players": []string{"wren", "finn"}, "steps": steps(texts...), "at": at, "keep": true, "title": "A try"})
 	require.NoError(h.t, err)
-	var wish contract.StageWish
+	var wish contract.DryRunWish
 	require.NoError(h.t, json.Unmarshal(raw, &wish))
-	view, err := h.c.Stage(ctx, "lantern-pass", wish)
+	view, err := h.c.DryRun(ctx, "lantern-pass", wish)
 	require.NoError(h.t, err)
 	return view
 }
@@ -67,10 +67,10 @@ func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
 	assert.ErrorContains(t, err, "is no id")
 }
 
-func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
+func TestADryRunShowsBeforeAndAfterAndWhy(t *testing.T) {
 	h := start(t)
 	tries := []string{`{"join":"wren"}`, `{"pass":"porch_gorge","by":"wren","at":{"x":30,"y":1}}`, `{"move":"wren","to":[50,29]}`, `{"event":"open","by":"wren","args":{"cache":"under_ledge"}}`, `{"pass":"mill_gate","by":"wren"}`}
-	view := h.stage(4, tries...)
+	view := h.dryRun(4, tries...)
 	require.Len(t, view.Steps, 5)
 	wren := view.Stands[0]
 	assert.True(t, wren.Present)
@@ -90,20 +90,20 @@ func TestTheStageShowsBeforeAndAfterAndWhy(t *testing.T) {
 	assert.Contains(t, view.Script, "wren.parcels: 1")
 
 	// Stepped back, it stands as it did.
-	back := h.stage(1, tries...)
+	back := h.dryRun(1, tries...)
 	assert.Equal(t, "lodge", back.Stands[0].Scene)
 	assert.Len(t, back.Steps, 5, "the steps after are still there")
-	all := h.stage(-1, tries...)
+	all := h.dryRun(-1, tries...)
 	assert.Equal(t, 5, all.At)
-	first := h.stage(0, tries...)
+	first := h.dryRun(0, tries...)
 	assert.False(t, first.Stands[0].Present)
-	assert.Equal(t, "sled", h.stage(0).Things[0].ID)
+	assert.Equal(t, "sled", h.dryRun(0).Things[0].ID)
 
-	_, err := h.c.Stage(ctx, "lantern-pass", contract.StageWish{Script: "rehearsal: x"})
+	_, err := h.c.DryRun(ctx, "lantern-pass", contract.DryRunWish{Script: "rehearsal: x"})
 	assert.Equal(t, 422, status(err))
-	_, err = h.c.Stage(ctx, "no-game", contract.StageWish{})
+	_, err = h.c.DryRun(ctx, "no-game", contract.DryRunWish{})
 	assert.Equal(t, 404, status(err))
-	_, err = h.c.Stage(ctx, "lantern-pass", contract.StageWish{Plan: "game: x"})
+	_, err = h.c.DryRun(ctx, "lantern-pass", contract.DryRunWish{Plan: "game: x"})
 	assert.Equal(t, 422, status(err))
 }
 
@@ -124,20 +124,20 @@ func TestAFindingIsMendedByItsPlace(t *testing.T) {
 	assert.Equal(t, 409, status(err))
 }
 
-// The stage shows who joins and who leaves. A player who comes back has what they had when they left.
-func TestTheStageShowsComingAndGoing(t *testing.T) {
+// A dry run shows who joins and who leaves. A player who comes back has what they had when they left.
+func TestADryRunShowsComingAndGoing(t *testing.T) {
 	h := start(t)
 	tries := []string{`{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"wait":"1s"}`, `{"leave":"wren"}`, `{"join":"finn"}`, `{"join":"wren","slot":2}`}
-	place := row(t, h.stage(1, tries...).Stands[0].Values, "place")
+	place := row(t, h.dryRun(1, tries...).Stands[0].Values, "place")
 	assert.Equal(t, `none → "lodge (20, 12) south", because joined`, place.Before.String()+" → "+place.After.String()+", because "+place.Cause)
 	assert.True(t, place.Change)
 
-	gone := h.stage(4, tries...).Stands[0]
+	gone := h.dryRun(4, tries...).Stands[0]
 	require.Len(t, gone.Values, 1)
 	assert.Equal(t, `"lodge (20, 12) south" → none, because left`, gone.Values[0].Before.String()+" → "+gone.Values[0].After.String()+", because "+gone.Values[0].Cause)
-	assert.Empty(t, h.stage(5, tries...).Stands[0].Values, "nothing of who was gone already")
+	assert.Empty(t, h.dryRun(5, tries...).Stands[0].Values, "nothing of who was gone already")
 
-	again := h.stage(6, tries...).Stands[0]
+	again := h.dryRun(6, tries...).Stands[0]
 	parcels := row(t, again.Values, "player.parcels")
 	assert.Equal(t, "1 → 0", parcels.Before.String()+" → "+parcels.After.String(), "the other slot is empty")
 	assert.True(t, parcels.Change)
@@ -145,7 +145,7 @@ func TestTheStageShowsComingAndGoing(t *testing.T) {
 
 func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 	h := start(t)
-	kept := h.stage(-1, `{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"die":"wren"}`, `{"wait":"1s"}`).Script
+	kept := h.dryRun(-1, `{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"die":"wren"}`, `{"wait":"1s"}`).Script
 	require.NoError(t, h.c.PutRehearsal(ctx, "lantern-pass", "a-first-try", []byte(kept)))
 	list, err := h.c.Rehearsals(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -163,7 +163,7 @@ func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 	assert.Equal(t, "wren.parcels", res.Failed[0].Wanted[0].Name)
 	assert.Equal(t, "1", res.Failed[0].Wanted[0].Is)
 	assert.Equal(t, "0", res.Failed[0].Wanted[0].Wanted)
-	view, err := h.c.Stage(ctx, "lantern-pass", contract.StageWish{Script: kept, Plan: draft.Text, At: -1})
+	view, err := h.c.DryRun(ctx, "lantern-pass", contract.DryRunWish{Script: kept, Plan: draft.Text, At: -1})
 	require.NoError(t, err)
 	assert.NotEmpty(t, view.Steps[res.Failed[0].Step-1].Failed)
 

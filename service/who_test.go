@@ -78,7 +78,7 @@ func TestATokenOpensWhatItIsForAndNothingElse(t *testing.T) {
 		{"a token for a player", "POST", game + "/tokens", 401, 403, 400, 403, 400},
 		{"the rehearsals", "GET", game + "/rehearsals", 401, 403, 200, 403, 200},
 		{"deleting a rehearsal", "DELETE", game + "/rehearsals/none", 401, 403, 403, 403, 404},
-		{"the stage", "POST", game + "/stage", 401, 403, 403, 403, 400},
+		{"a dry run", "POST", game + "/dry-run", 401, 403, 403, 403, 400},
 		{"changing a text", "POST", "/v1/edits", 401, 403, 403, 403, 400},
 		{"a map of a text", "POST", "/v1/map", 401, 403, 403, 403, 400},
 		{"the milestones of all", "GET", game + "/milestones", 401, 403, 200, 403, 200},

@@ -227,7 +227,7 @@ func FuzzPlay(f *testing.F) {
 	})
 }
 
-// What is tried on the stage is kept as a rehearsal that expects what was seen, and passes.
+// What is tried in a dry run is kept as a rehearsal that expects what was seen, and passes.
 func TestADraftIsKeptWithWhatWasSeen(t *testing.T) {
 	load := func(name string) ([]byte, error) {
 		if strings.HasPrefix(name, "plan") {
@@ -267,7 +267,7 @@ func TestADraftIsKeptWithWhatWasSeen(t *testing.T) {
 	assert.ErrorContains(t, err, "line 1")
 }
 
-// Every rehearsal of the sample games can be opened on the stage, and does there what it did.
+// Every rehearsal of the sample games can be opened in a dry run, and does there what it did.
 func TestEveryRehearsalCanBeGoneOnWith(t *testing.T) {
 	files, err := filepath.Glob("../../examples/*/rehearsals/*.yaml")
 	require.NoError(t, err)

@@ -930,9 +930,9 @@ func TestWhatCannotBeReachedStandsOut(t *testing.T) {
 	p.until(`document.querySelector('.panel .finding') !== null`, "and it is said why")
 }
 
-func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
+func TestADryRunPlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	p := open(t)
-	p.goTo("/games/lantern-pass/stage")
+	p.goTo("/games/lantern-pass/dry-run")
 	p.press("joins")
 	p.sees("1 of 1")
 	p.sees("The Lodge")
@@ -982,7 +982,7 @@ func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	p.goTo("/games/lantern-pass/plan")
 	p.until(`document.querySelector('.cm-content') !== null`, "the editor is there")
 	p.run(`localStorage.setItem('x', '1')`)
-	p.goTo("/games/lantern-pass/stage")
+	p.goTo("/games/lantern-pass/dry-run")
 	p.sees("It is played as it stands here, not as it was saved.")
 	p.press("Run all")
 	p.sees("All 1 go as expected") // wren loads after crossing
@@ -991,9 +991,9 @@ func TestTheStagePlaysSeveralPlayersAndIsKeptAsARehearsal(t *testing.T) {
 	require.NoError(t, err)
 }
 
-func TestOnTheStageTheServerSendsAndDaysPass(t *testing.T) {
+func TestInADryRunTheServerSendsAndDaysPass(t *testing.T) {
 	p := open(t)
-	p.goTo("/games/lantern-pass/stage")
+	p.goTo("/games/lantern-pass/dry-run")
 	p.press("joins")
 	p.sees("1 of 1")
 	p.until(`![...document.querySelectorAll('.moments button')].some(b => b.innerText === 'a day')`, "nothing there goes by the calendar")
@@ -1002,7 +1002,7 @@ func TestOnTheStageTheServerSendsAndDaysPass(t *testing.T) {
 
 	_, _, err := p.c.PutPlan(ctx, "harbour", examples.Harbour, "")
 	require.NoError(t, err)
-	p.goTo("/games/harbour/stage")
+	p.goTo("/games/harbour/dry-run")
 	p.press("joins")
 	p.sees("1 of 1")
 	p.press("Find")
@@ -1039,7 +1039,7 @@ func TestARehearsalThatFailsOpensAtItsStep(t *testing.T) {
 	text, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/a-cache-is-taken-once.yaml")
 	require.NoError(t, err)
 	require.NoError(t, p.c.PutRehearsal(ctx, "lantern-pass", "cache", []byte(strings.Replace(string(text), "wren.parcels: 0,", "wren.parcels: 7,", 1))))
-	p.goTo("/games/lantern-pass/stage")
+	p.goTo("/games/lantern-pass/dry-run")
 	p.press("Run all")
 	p.sees("1 of 1 fail")
 	p.sees("at step 12")
@@ -1047,7 +1047,7 @@ func TestARehearsalThatFailsOpensAtItsStep(t *testing.T) {
 	p.sees("12 of 17")
 	p.sees("wren.parcels is 0, expected 7")
 	p.until(`location.search.includes('rehearsal=cache')`, "the address names it")
-	p.goTo("/games/lantern-pass/stage?rehearsal=cache&at=3")
+	p.goTo("/games/lantern-pass/dry-run?rehearsal=cache&at=3")
 	p.sees("3 of 17")
 	p.clickOn(`document.querySelector('.rehearsals .drop')`, "its cross")
 	p.sees("cache is deleted.")
@@ -1108,7 +1108,7 @@ func TestAPlanIsSearchedAndARunIsSteppedThrough(t *testing.T) {
 	p.press("Keep as a rehearsal")
 	p.sees("Kept as the rehearsal milestone-first-crossing.")
 	p.press("Step through it")
-	p.until(`location.pathname.endsWith("/stage")`, "the run is on the stage")
+	p.until(`location.pathname.endsWith("/dry-run")`, "the run is in a dry run")
 	p.sees("goes through rope_bridge")
 	list, err := p.c.Rehearsals(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -1180,7 +1180,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 	rehearsal, err := examples.Rehearsals.ReadFile("lantern-pass/rehearsals/starting-over.yaml")
 	require.NoError(t, err)
 	drop("starting-over.yaml", string(rehearsal))
-	p.until(`location.pathname === '/games/lantern-pass/stage' && location.search.includes('starting-over')`, "the rehearsal is on the stage")
+	p.until(`location.pathname === '/games/lantern-pass/dry-run' && location.search.includes('starting-over')`, "the rehearsal is in a dry run")
 }
 
 func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
@@ -1211,7 +1211,7 @@ func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
 	p.run(`localStorage.clear()`)
 }
 
-// What the pointer turns into a hand over can be reached by key, or lies in something that can; on the map of the stage
+// What the pointer turns into a hand over can be reached by key, or lies in something that can; on the map of the dry run
 // and the live page, the lists beside it say the same. Of the library's fields it is the input that is reached.
 const pointedAtOnly = `[...document.querySelectorAll('body *')].filter(e => getComputedStyle(e).cursor === 'pointer' && !e.closest('a[href], button:not([tabindex="-1"]), input, select, textarea, label, summary, [tabindex]:not([tabindex="-1"]), .v-field' + (location.pathname.includes('/scenes') ? '' : ', svg.map'))).map(e => e.tagName + ' ' + (e.className.baseVal ?? e.className)).join('; ')`
 
@@ -1226,7 +1226,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
 		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run",
-		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are upgraded in full", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/stage?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
+		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are upgraded in full", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/dry-run?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {
 			_, err := chromedp.Run(p.ctx, chromedp.Evaluate[any](`localStorage.setItem('alluvion-theme', '`+theme+`')`))

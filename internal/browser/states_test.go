@@ -25,7 +25,7 @@ import (
 
 // everyPage is each page of a game with what it shows while it waits.
 var everyPage = map[string]string{
-	"matrix": "Reading the plan", "plan": "Reading the plan", "scenes": "Reading the plan", "stage": "Setting the stage", "matrix/print": "Reading the plan",
+	"matrix": "Reading the plan", "plan": "Reading the plan", "scenes": "Reading the plan", "dry-run": "Playing the steps", "matrix/print": "Reading the plan",
 	"live": "Asking the service", "players": "Asking the service", "players/wren": "Asking the service", "why": "Asking the service",
 	"milestones": "Reading all saves", "versions": "Asking the service", "budgets": "Asking the service",
 }
@@ -78,12 +78,12 @@ func TestEachPageSaysWhatToDoWhereItIsEmpty(t *testing.T) {
 	require.NoError(t, err, "%+v", report.Findings)
 	for path, text := range map[string]string{
 		"live": "No session is open", "players": "Nobody has played yet", "why": "No session is open",
-		"milestones": "The plan has no milestones and no standings", "versions": "Nothing is published yet", "budgets": "There are no carriers", "stage": "Nothing has happened yet",
+		"milestones": "The plan has no milestones and no standings", "versions": "Nothing is published yet", "budgets": "There are no carriers", "dry-run": "Nothing has happened yet",
 	} {
 		p.goTo("/games/bare/" + path)
 		p.sees(text)
 	}
-	p.goTo("/games/bare/stage")
+	p.goTo("/games/bare/dry-run")
 	p.sees("None are kept yet")
 	p.goTo("/games/bare/live")
 	p.press("Open the session main")
@@ -94,7 +94,7 @@ func TestTheConsoleComesBackWithTheService(t *testing.T) {
 	p := open(t)
 	p.forgive("net::ERR", "Failed to fetch", "404")
 	p.play(contract.Request{Do: "leave", Player: "wren"})
-	stay := []string{"live/winter", "matrix?row=player.oil&at=death", "stage", "players", "milestones"}
+	stay := []string{"live/winter", "matrix?row=player.oil&at=death", "dry-run", "players", "milestones"}
 	for _, path := range stay {
 		p.goTo("/games/lantern-pass/" + path)
 		p.until(`document.querySelector('h1') !== null && document.querySelector('.waiting') === null`, path+" is there")

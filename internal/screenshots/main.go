@@ -39,7 +39,7 @@ const soon = 1500 * time.Millisecond
 const steps = `for (const code of ['KeyL', 'ArrowRight', 'ArrowDown']) dispatchEvent(new KeyboardEvent('keydown', {code}));
 setTimeout(() => dispatchEvent(new KeyboardEvent('keyup', {code: 'ArrowDown'})), 800); 1`
 
-// tries is the run that is on the stage.
+// tries is the run that is in a dry run.
 const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn"},{"event":"choose","by":"wren","args":{"who":"brisa"}},{"pass":"porch_gorge","by":"wren","at":[20,0]},{"event":"load","by":"wren"},{"pass":"rope_bridge","by":"wren","at":[63,22]},{"move":"wren","to":[50,10]},{"wait":"1s"}]}`
 
 var pages = []page{
@@ -47,7 +47,7 @@ var pages = []page{
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
 	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
 	{"scenes", "/games/lantern-pass/scenes?pick=passage:rope_bridge", "light", soon},
-	{"stage", "/games/lantern-pass/stage?at=7&run=" + url.QueryEscape(tries), "light", soon},
+	{"dry-run", "/games/lantern-pass/dry-run?at=7&run=" + url.QueryEscape(tries), "light", soon},
 	{"scout", "/games/lantern-pass/scout?look=milestone-wayfarer", "light", 2 * time.Second},
 	{"live", "/games/lantern-pass/live/winter?player=lark_6", "dark", 20 * time.Second},
 	{"player", "/games/lantern-pass/players/wren", "light", soon},

@@ -129,7 +129,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.about(api)
 		s.games(api)
 		s.drafts(api)
-		s.stage(api)
+		s.dryRun(api)
 		s.rehearsals(api)
 		s.scoutCalls(api)
 		s.milestones(api)

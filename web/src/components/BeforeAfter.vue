@@ -2,10 +2,10 @@
 import { computed, ref } from 'vue'
 
 import { shown } from '../api/client'
-import type { StageView } from '../composables/useStage'
+import type { DryRunView } from '../composables/useDryRun'
 
 // Each value before the step and after it, with the reason beside what changed.
-const props = defineProps<{ game: string; view: StageView; player: string }>()
+const props = defineProps<{ game: string; view: DryRunView; player: string }>()
 
 const part = ref<'changed' | 'player' | 'world'>('changed')
 const everything = computed(() => [...props.view.stands.flatMap((p) => p.values.map((v) => ({ ...v, who: p.player }))), ...props.view.world.map((v) => ({ ...v, who: v.name.startsWith('game.') ? 'game' : (v.of ?? '') }))])

@@ -84,7 +84,7 @@ async function rehearsal(file: string, text: string) {
   if (!props.game) throw new Error('Open a game first: a rehearsal is kept with one.')
   const id = file.replace(/\.ya?ml$/, '').toLowerCase().replace(/[^a-z0-9_]+/g, '-')
   dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game: props.game, name: id } }, ...asPlan(text) }))
-  await router.push({ name: 'stage', params: { game: props.game }, query: { rehearsal: id } })
+  await router.push({ name: 'dry-run', params: { game: props.game }, query: { rehearsal: id } })
 }
 
 onMounted(() => {

@@ -3,17 +3,17 @@ import { computed, ref } from 'vue'
 
 import type { Schemas } from '../api/client'
 import { useLanguage } from '../composables/useLanguage'
-import type { Stage, Step } from '../composables/useStage'
+import type { DryRun, Step } from '../composables/useDryRun'
 import { numbersIn, sceneOf, type PlanMap } from '../map'
 import EventForm from './EventForm.vue'
 
 // What can happen next: to the player that is picked, and to everybody.
-const props = defineProps<{ map: PlanMap; stage: Stage; player: string }>()
+const props = defineProps<{ map: PlanMap; dryRun: DryRun; player: string }>()
 const emit = defineEmits<{ pick: [player: string] }>()
 
 const asked = ref('')
 const name = ref('')
-const stands = computed(() => props.stage.view.value?.stands ?? [])
+const stands = computed(() => props.dryRun.view.value?.stands ?? [])
 const me = computed(() => stands.value.find((p) => p.player === props.player))
 const present = computed(() => stands.value.filter((p) => p.present).map((p) => p.player))
 const spots = computed(() => new Map(props.map.scenes.flatMap((s) => s.spots.map((x) => [x.id, x] as const))))
@@ -37,7 +37,7 @@ const points = computed(() => (props.map.scenes.find((s) => s.id === me.value?.s
 const mine = computed(() => props.map.events.filter((e) => e.from === 'self'))
 const servers = computed(() => props.map.events.filter((e) => e.from === 'server'))
 
-const act = (step: Step) => props.stage.act(step)
+const act = (step: Step) => props.dryRun.act(step)
 
 function send(e: Schemas['MapEvent'], args: Record<string, unknown> = {}) {
   asked.value = ''
@@ -56,7 +56,7 @@ const wrong = computed(() => (name.value.trim() ? wrongName(name.value.trim().to
 function add() {
   const id = name.value.trim().toLowerCase()
   if (!id || wrong.value) return
-  props.stage.addPlayer(id)
+  props.dryRun.addPlayer(id)
   name.value = ''
   emit('pick', id)
   act({ join: id })

@@ -58,7 +58,7 @@ function placeOf(n: Schemas['Named']): RouteLocationRaw {
 const everything = computed<Hit[]>(() => [
   ...(names.data.value ?? []).map((n) => ({ kind: n.kind, name: n.name, title: n.title, to: placeOf(n) })),
   ...pages.filter((p) => !p.unlisted).map((p) => ({ kind: 'page', name: '', title: p.title, to: { name: p.name, params: params.value } })),
-  ...(rehearsals.data.value ?? []).map((r) => ({ kind: 'rehearsal', name: r.name, title: r.title, to: { name: 'stage', params: params.value, query: { rehearsal: r.name } } })),
+  ...(rehearsals.data.value ?? []).map((r) => ({ kind: 'rehearsal', name: r.name, title: r.title, to: { name: 'dry-run', params: params.value, query: { rehearsal: r.name } } })),
   ...(players.data.value ?? []).map((p) => ({ kind: 'player', name: p.player, title: p.player, to: { name: 'player', params: { ...params.value, player: p.player } } })),
 ])
 

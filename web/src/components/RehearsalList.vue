@@ -4,10 +4,10 @@ import { computed, onScopeDispose, ref } from 'vue'
 import { api, asPlan, dataOf, rehearsalPath, textAt, told, type Schemas } from '../api/client'
 import { useRehearsals } from '../composables/resources'
 import type { Draft } from '../composables/useDraft'
-import type { Stage } from '../composables/useStage'
+import type { DryRun } from '../composables/useDryRun'
 import TroubleNote from './TroubleNote.vue'
 
-const props = defineProps<{ draft: Draft; stage: Stage }>()
+const props = defineProps<{ draft: Draft; dryRun: DryRun }>()
 const game = props.draft.game
 const { data: list, error, reload } = useRehearsals(() => game)
 
@@ -44,9 +44,9 @@ async function runAll() {
 }
 
 const stop = () => (stopped = true)
-const open = (name: string) => props.stage.open(name, results.value[name]?.failed[0]?.step || -1)
+const open = (name: string) => props.dryRun.open(name, results.value[name]?.failed[0]?.step || -1)
 
-// Keeping the run that is on the stage.
+// Keeping the run that is in a dry run.
 const title = ref('')
 const kept = ref('')
 const asking = ref(false)
@@ -56,7 +56,7 @@ const taken = computed(() => (list.value ?? []).some((r) => r.name === slug.valu
 async function keep() {
   if (!slug.value) return
   try {
-    const text = await props.stage.script(title.value.trim())
+    const text = await props.dryRun.script(title.value.trim())
     dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { game, name: slug.value } }, ...asPlan(text) }))
     kept.value = `Kept as ${slug.value}.`
     asking.value = false
@@ -102,7 +102,7 @@ async function undrop() {
       <h2>Rehearsals</h2>
       <v-btn v-if="!running" size="small" variant="outlined" :disabled="!list?.length" @click="runAll">Run all</v-btn>
       <v-btn v-else size="small" variant="outlined" @click="stop">Stop</v-btn>
-      <v-btn size="small" color="primary" :disabled="!stage.steps.value.length" @click="asking = !asking">Keep this run</v-btn>
+      <v-btn size="small" color="primary" :disabled="!dryRun.steps.value.length" @click="asking = !asking">Keep this run</v-btn>
     </div>
     <form v-if="asking" class="keep" @submit.prevent="keep">
       <v-text-field v-model="title" label="What is rehearsed, in a few words" v-begin :hint="taken ? `In place of ${slug}` : 'What is seen now is what it will expect.'" persistent-hint />
@@ -113,9 +113,9 @@ async function undrop() {
     <TroubleNote :text="error || trouble" @retry="reload" />
     <v-progress-linear v-if="running" :model-value="(100 * done) / (list?.length || 1)" color="secondary" height="6" aria-label="Rehearsals played" />
     <p v-else-if="Object.keys(results).length" class="small" role="status" :class="failing ? 'bad' : 'good'">{{ failing ? `${failing} of ${Object.keys(results).length} fail` : `All ${Object.keys(results).length} go as expected` }}</p>
-    <p v-if="list && !list.length" class="quiet small">None are kept yet. Try something on the stage, and keep it: it is then checked against every later plan.</p>
+    <p v-if="list && !list.length" class="quiet small">None are kept yet. Try something in a dry run, and keep it: it is then checked against every later plan.</p>
     <ul v-else>
-      <li v-for="r in list" :key="r.name" :class="{ here: stage.opened.value === r.name }">
+      <li v-for="r in list" :key="r.name" :class="{ here: dryRun.opened.value === r.name }">
         <button type="button" class="open" :title="r.name" @click="open(r.name)">
           <span v-if="results[r.name]" :class="results[r.name]?.passed ? 'good' : 'bad'">{{ results[r.name]?.passed ? '✓' : '✗' }}</span>
           {{ r.title }}

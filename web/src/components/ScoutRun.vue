@@ -26,9 +26,9 @@ watch(
 
 async function play() {
   try {
-    const got = dataOf(await api.POST('/v1/games/{game}/stage', { params: { path: { game: props.game } }, body: { script: props.run.script, at: -1 } }))
+    const got = dataOf(await api.POST('/v1/games/{game}/dry-run', { params: { path: { game: props.game } }, body: { script: props.run.script, at: -1 } }))
     const run = JSON.stringify({ players: got.players, steps: got.steps.map((s) => s.step) })
-    await router.push({ name: 'stage', params: { game: props.game }, query: { run } })
+    await router.push({ name: 'dry-run', params: { game: props.game }, query: { run } })
   } catch (e) {
     trouble.value = told(e)
   }

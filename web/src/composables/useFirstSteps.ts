@@ -5,7 +5,7 @@ const key = 'alluvion-first-steps'
 /** What somebody who is new here can try on the demo. */
 export const firstSteps = [
   { id: 'cell', text: 'See what death does to a parcel', to: { name: 'matrix', query: { row: 'player.parcels', at: 'death' } } },
-  { id: 'stage', text: 'Let a courier cross the gorge, without a game', to: { name: 'stage', query: {} } },
+  { id: 'dry-run', text: 'Let a courier cross the gorge, without a game', to: { name: 'dry-run', query: {} } },
   { id: 'fate', text: 'Change a fate, and take it back with Undo', to: { name: 'matrix', query: { row: 'player.oil', at: 'death' } } },
 ] as const
 

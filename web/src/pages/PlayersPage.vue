@@ -36,7 +36,7 @@ const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.play
     <TroubleNote :text="error" @retry="reload" />
     <EmptyState v-if="players && players.length === 0 && !find" title="Nobody has played yet">
       Let somebody join: <span class="mono">alluvion play -service … -game {{ game }}</span>
-      <template #do><v-btn variant="outlined" :to="{ name: 'stage', params: { game } }">Or try the plan on the stage</v-btn></template>
+      <template #do><v-btn variant="outlined" :to="{ name: 'dry-run', params: { game } }">Or try the plan in a dry run</v-btn></template>
     </EmptyState>
     <template v-else-if="players">
       <v-text-field v-if="players.length > 12 || find" :model-value="find" class="find" label="Find a player" clearable @update:model-value="(v) => look(v ?? '')" />

@@ -16,18 +16,18 @@ import (
 	"alluvion.dev/core/types"
 )
 
-type stageInput struct {
+type dryRunInput struct {
 	GamePath
-	Body contract.StageWish
+	Body contract.DryRunWish
 }
 
-func (s *Server) stage(api huma.API) {
-	huma.Register(api, huma.Operation{OperationID: "stage", Method: http.MethodPost, Path: "/v1/games/{game}/stage",
+func (s *Server) dryRun(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "dry-run", Method: http.MethodPost, Path: "/v1/games/{game}/dry-run",
 		Summary: "Play steps on a plan, without a game and without keeping anything", Tags: []string{"rehearsals"}, MaxBodyBytes: 3 * maxPlan,
 		Description: "What each step changes, and why; and how everybody stands before a step and after it.", Errors: []int{404, 413, 422}}, s.play)
 }
 
-func (s *Server) play(ctx context.Context, in *stageInput) (*body[contract.StageView], error) {
+func (s *Server) play(ctx context.Context, in *dryRunInput) (*body[contract.DryRunView], error) {
 	draft, err := draftOf(in.Body)
 	if err != nil {
 		return nil, problem(http.StatusUnprocessableEntity, "invalid", "The steps cannot be played", "%v.", err)
@@ -64,10 +64,10 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[contract.Stage
 		p.Title = "The steps cannot be played"
 		return nil, p
 	}
-	out := contract.StageView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed,
-		Steps: make([]contract.StageStep, 0, len(report.Steps)), At: at}
+	out := contract.DryRunView{Title: draft.Title, Players: draft.Players, Seed: draft.Seed,
+		Steps: make([]contract.DryRunStep, 0, len(report.Steps)), At: at}
 	for i, step := range report.Steps {
-		out.Steps = append(out.Steps, stageStep(draft.Steps[i], step))
+		out.Steps = append(out.Steps, dryRunStep(draft.Steps[i], step))
 	}
 	var changes []engine.Change
 	if at > 0 {
@@ -84,10 +84,10 @@ func (s *Server) play(ctx context.Context, in *stageInput) (*body[contract.Stage
 		}
 		out.Script = string(kept)
 	}
-	return &body[contract.StageView]{out}, nil
+	return &body[contract.DryRunView]{out}, nil
 }
 
-func draftOf(w contract.StageWish) (rehearse.Draft, error) {
+func draftOf(w contract.DryRunWish) (rehearse.Draft, error) {
 	if w.Script != "" {
 		d, err := rehearse.ReadDraft([]byte(w.Script))
 		d.Plan = "plan.yaml"
@@ -106,8 +106,8 @@ func draftOf(w contract.StageWish) (rehearse.Draft, error) {
 	return d, nil
 }
 
-func stageStep(step jsontext.Value, r rehearse.Step) contract.StageStep {
-	x := contract.StageStep{Step: contract.JSON(step), Words: r.Words, Time: seconds(r.Time), Failed: r.Failed,
+func dryRunStep(step jsontext.Value, r rehearse.Step) contract.DryRunStep {
+	x := contract.DryRunStep{Step: contract.JSON(step), Words: r.Words, Time: seconds(r.Time), Failed: r.Failed,
 		Refused: r.Refused, Wanted: sidesOf(r.Wanted), Changes: []contract.Change{}, Notices: []contract.Notice{}}
 	for i, c := range r.Changes {
 		x.Changes = append(x.Changes, changeOf(c))
@@ -121,17 +121,17 @@ func stageStep(step jsontext.Value, r rehearse.Step) contract.StageStep {
 
 // standing is how everybody and everything stands at one moment.
 type standing struct {
-	players map[string]contract.StagePlayer // with values of after only
+	players map[string]contract.DryRunPlayer // with values of after only
 	world   []contract.BeforeAfter
-	things  []contract.StageThing
+	things  []contract.DryRunThing
 }
 
 func standingOf(run *engine.Run, players []string) standing {
 	m := run.Model()
 	d := drawing{m}
-	out := standing{players: map[string]contract.StagePlayer{}, things: []contract.StageThing{}}
+	out := standing{players: map[string]contract.DryRunPlayer{}, things: []contract.DryRunThing{}}
 	for _, id := range players {
-		x := contract.StagePlayer{Player: id, Present: run.Has(id), At: []float64{}, Values: []contract.BeforeAfter{}}
+		x := contract.DryRunPlayer{Player: id, Present: run.Has(id), At: []float64{}, Values: []contract.BeforeAfter{}}
 		if x.Present {
 			place, _ := run.Place(id)
 			x.Scene = place.Scene
@@ -149,7 +149,7 @@ func standingOf(run *engine.Run, players []string) standing {
 	}
 	for i, x := range m.Movables {
 		holder, at := run.Thing(i)
-		thing := contract.StageThing{ID: x.ID, Scene: m.Scenes[at.Scene].ID, At: d.point(at.At)}
+		thing := contract.DryRunThing{ID: x.ID, Scene: m.Scenes[at.Scene].ID, At: d.point(at.At)}
 		if holder != nil {
 			thing.Holder = holder.ID()
 		}
@@ -196,8 +196,8 @@ func rowsOf(list []engine.Figure) []contract.BeforeAfter {
 // compared puts what was beside what is, with the reason of what changed. Who comes again is checked against how they
 // left.
 func compared(before, after standing, left map[string][]contract.BeforeAfter, players []string,
-	changes []engine.Change) ([]contract.StagePlayer, []contract.BeforeAfter) {
-	out := make([]contract.StagePlayer, 0, len(players))
+	changes []engine.Change) ([]contract.DryRunPlayer, []contract.BeforeAfter) {
+	out := make([]contract.DryRunPlayer, 0, len(players))
 	for _, id := range players {
 		was, x := before.players[id], after.players[id]
 		x.Values = beside(left[id], x.Values, func(c engine.Change) bool { return c.Player == id }, changes)

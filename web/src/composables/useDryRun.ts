@@ -8,7 +8,7 @@ import { did } from './useFirstSteps'
 
 /** A step as it would stand in a rehearsal. */
 export type Step = Record<string, unknown>
-export type StageView = Schemas['StageView']
+export type DryRunView = Schemas['DryRunView']
 
 interface Run {
   players: string[]
@@ -22,13 +22,13 @@ const SHORT = 6000
  * A run that is made step by step on the plan as it stands in the draft. It stands in the address, so that it can be
  * sent to a colleague; a rehearsal that was opened stands there by its name.
  */
-export function useStage(draft: Draft) {
+export function useDryRun(draft: Draft) {
   const route = useRoute()
   const router = useRouter()
   const key = `alluvion-run-${draft.game}`
   const run = shallowRef<Run>({ players: ['wren'], steps: [] })
   const at = ref(0)
-  const view = shallowRef<StageView>()
+  const view = shallowRef<DryRunView>()
   const error = ref('')
   const stale = ref(false)
   const asked = ref(String(route.query.player ?? '')) // whose moments are offered
@@ -45,7 +45,7 @@ export function useStage(draft: Draft) {
     if (stale.value) return
     try {
       const got = dataOf(
-        await api.POST('/v1/games/{game}/stage', {
+        await api.POST('/v1/games/{game}/dry-run', {
           params: { path: { game: draft.game } },
           body: { players: sent.players, steps: sent.steps, at: at.value, ...(draft.changed.value ? { plan: draft.text.value } : {}) },
         }),
@@ -53,7 +53,7 @@ export function useStage(draft: Draft) {
       if (mine !== newest) return
       view.value = got
       error.value = ''
-      if (got.steps.some((s) => 'pass' in (s.step as Step) && !s.failed)) did('stage')
+      if (got.steps.some((s) => 'pass' in (s.step as Step) && !s.failed)) did('dry-run')
     } catch (e) {
       if (mine === newest) error.value = told(e)
     }
@@ -104,7 +104,7 @@ export function useStage(draft: Draft) {
   async function open(name: string, step = -1) {
     try {
       const script = await textAt(rehearsalPath(draft.game, name))
-      const got = dataOf(await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { script, at: step, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }))
+      const got = dataOf(await api.POST('/v1/games/{game}/dry-run', { params: { path: { game: draft.game } }, body: { script, at: step, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }))
       opened.value = name
       run.value = { players: got.players, steps: got.steps.map((s) => s.step as Step) }
       at.value = got.at
@@ -117,7 +117,7 @@ export function useStage(draft: Draft) {
   /** The run as a rehearsal that expects what was seen. */
   async function script(title: string): Promise<string> {
     const got = dataOf(
-      await api.POST('/v1/games/{game}/stage', { params: { path: { game: draft.game } }, body: { title, players: run.value.players, steps: run.value.steps, at: -1, keep: true, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }),
+      await api.POST('/v1/games/{game}/dry-run', { params: { path: { game: draft.game } }, body: { title, players: run.value.players, steps: run.value.steps, at: -1, keep: true, ...(draft.changed.value ? { plan: draft.text.value } : {}) } }),
     )
     return got.script ?? ''
   }
@@ -146,4 +146,4 @@ export function useStage(draft: Draft) {
   return { words, steps, players, player, at, view, error, stale, opened, dropped, play, act, takeBack, putBack, clear, addPlayer, open, script }
 }
 
-export type Stage = ReturnType<typeof useStage>
+export type DryRun = ReturnType<typeof useDryRun>

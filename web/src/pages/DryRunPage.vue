@@ -6,18 +6,18 @@ import BeforeAfter from '../components/BeforeAfter.vue'
 import MomentList from '../components/MomentList.vue'
 import RehearsalList from '../components/RehearsalList.vue'
 import SceneMap, { type Dot } from '../components/SceneMap.vue'
-import StageSteps from '../components/StageSteps.vue'
+import DryRunSteps from '../components/DryRunSteps.vue'
 import StaleNote from '../components/StaleNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft } from '../composables/useDraft'
-import { useStage } from '../composables/useStage'
+import { useDryRun } from '../composables/useDryRun'
 
 const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
 const { data: map, stale, error, reload } = useOfDraft(draft, async (text) => dataOf(await api.POST('/v1/map', asPlan(text))))
-const stage = useStage(draft)
-const { view, at, player } = stage
+const dryRun = useDryRun(draft)
+const { view, at, player } = dryRun
 
 const pickPlayer = (name: string) => (player.value = name)
 const me = computed(() => view.value?.stands.find((p) => p.player === player.value))
@@ -42,34 +42,34 @@ function onPick(what: string) {
   const spots = map.value.scenes.flatMap((s) => s.spots)
   if (what.startsWith('spot:')) {
     const spot = spots.find((s) => s.id === id)
-    if (spot?.point) stage.act({ touch: spot.point, by: player.value, at: spot.at })
-    else if (spot) stage.act({ move: player.value, to: spot.at })
+    if (spot?.point) dryRun.act({ touch: spot.point, by: player.value, at: spot.at })
+    else if (spot) dryRun.act({ move: player.value, to: spot.at })
   }
   const prop = what.startsWith('prop:') && map.value.scenes.flatMap((s) => s.props).find((p) => p.id === id)
-  if (prop) stage.act({ move: player.value, to: prop.at })
+  if (prop) dryRun.act({ move: player.value, to: prop.at })
   if (what.startsWith('passage:')) {
     const p = map.value.passages.find((x) => x.id === id)
     const from = spots.find((s) => s.id === (p?.from.startsWith(`${scene.value}/`) ? p.from : p?.to))
-    if (p && from) stage.act({ pass: p.id, by: player.value, at: from.at })
+    if (p && from) dryRun.act({ pass: p.id, by: player.value, at: from.at })
   }
 }
 
 function onGround(_: string, to: number[]) {
-  if (me.value?.present) stage.act({ move: player.value, to })
+  if (me.value?.present) dryRun.act({ move: player.value, to })
 }
 
-const now = computed(() => (at.value ? stage.words(at.value - 1) : 'before anything happened'))
+const now = computed(() => (at.value ? dryRun.words(at.value - 1) : 'before anything happened'))
 const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?? 0) : 0))
 </script>
 
 <template>
   <div class="page">
-    <h1 class="page-title">Stage</h1>
+    <h1 class="page-title">Dry run</h1>
     <p class="page-lead">Try the plan without a game: click on the map, or choose what happens. {{ draft.changed.value ? 'It is played as it stands here, not as it was saved.' : '' }}</p>
-    <TroubleNote :text="error || stage.error.value || (draft.ready.value ? '' : draft.error.value)" @retry="draft.ready.value ? (reload(), stage.play()) : draft.load()" />
-    <StaleNote v-if="stale" :game="game" :draft="draft" what="stage" :shown="view !== undefined" />
+    <TroubleNote :text="error || dryRun.error.value || (draft.ready.value ? '' : draft.error.value)" @retry="draft.ready.value ? (reload(), dryRun.play()) : draft.load()" />
+    <StaleNote v-if="stale" :game="game" :draft="draft" what="dry run" :shown="view !== undefined" />
     <div v-if="map && view" class="three" :class="{ stale }">
-      <MomentList :map="map" :stage="stage" :player="player" @pick="pickPlayer" />
+      <MomentList :map="map" :dry-run="dryRun" :player="player" @pick="pickPlayer" />
       <div class="middle">
         <div class="sheet">
           <p class="where">
@@ -81,11 +81,11 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
         <BeforeAfter :game="game" :view="view" :player="player" />
       </div>
       <aside class="sheet right">
-        <StageSteps :stage="stage" />
-        <RehearsalList :draft="draft" :stage="stage" />
+        <DryRunSteps :dry-run="dryRun" />
+        <RehearsalList :draft="draft" :dry-run="dryRun" />
       </aside>
     </div>
-    <WaitingNote v-else-if="!error && !stage.error.value && !draft.error.value && !stale" text="Setting the stage …" />
+    <WaitingNote v-else-if="!error && !dryRun.error.value && !draft.error.value && !stale" text="Playing the steps …" />
   </div>
 </template>
 

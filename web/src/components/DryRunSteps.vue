@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from 'vue'
 
-import type { Stage } from '../composables/useStage'
+import type { DryRun } from '../composables/useDryRun'
 
-const props = defineProps<{ stage: Stage }>()
-const { steps, at, view, dropped, words } = props.stage
+const props = defineProps<{ dryRun: DryRun }>()
+const { steps, at, view, dropped, words } = props.dryRun
 const list = ref<HTMLElement>()
 
 const go = (to: number) => (at.value = Math.min(Math.max(to, 0), steps.value.length))
@@ -31,9 +31,9 @@ watch(at, () => nextTick(show), { immediate: true })
       <button type="button" title="Step forward" aria-label="Step forward" :disabled="at === steps.length" @click="go(at + 1)">→</button>
       <button type="button" title="To the end" aria-label="To the end" :disabled="at === steps.length" @click="go(steps.length)">⇥</button>
       <span class="space" />
-      <button v-if="dropped.length" type="button" class="word" @click="stage.putBack">Put {{ dropped.length === 1 ? 'it' : dropped.length }} back</button>
-      <button type="button" class="word" :disabled="!steps.length" @click="stage.takeBack">Take back</button>
-      <button type="button" class="word" :disabled="!steps.length" @click="stage.clear">Clear</button>
+      <button v-if="dropped.length" type="button" class="word" @click="dryRun.putBack">Put {{ dropped.length === 1 ? 'it' : dropped.length }} back</button>
+      <button type="button" class="word" :disabled="!steps.length" @click="dryRun.takeBack">Take back</button>
+      <button type="button" class="word" :disabled="!steps.length" @click="dryRun.clear">Clear</button>
     </div>
     <ol ref="list">
       <li>

@@ -4,8 +4,8 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// StageWish is a run of a plan that is made step by step.
-type StageWish struct {
+// DryRunWish is a run of a plan that is made step by step.
+type DryRunWish struct {
 	Plan    string   `json:"plan,omitempty" maxLength:"1100000" doc:"The plan's text; the game's plan if unsaid."`
 	Script  string   `json:"script,omitempty" maxLength:"1100000" doc:"A rehearsal to begin with: its players and steps, in place of those here."`
 	Title   string   `json:"title,omitempty" maxLength:"200"`
@@ -16,21 +16,21 @@ type StageWish struct {
 	Keep    bool     `json:"keep,omitempty" doc:"Give the run as a rehearsal that expects what was seen."`
 }
 
-// StageView is how the run stands.
-type StageView struct {
-	Title   string        `json:"title"`
-	Players []string      `json:"players"`
-	Seed    int           `json:"seed"`
-	Steps   []StageStep   `json:"steps"`
-	At      int           `json:"at" doc:"Behind how many steps this is how it stands."`
-	Stands  []StagePlayer `json:"stands" doc:"Each player, before the last of these steps and after it."`
-	World   []BeforeAfter `json:"world" doc:"What the game and its scenes hold."`
-	Things  []StageThing  `json:"things" doc:"Where movables are, after."`
-	Script  string        `json:"script,omitempty" doc:"The run as a rehearsal."`
+// DryRunView is how the run stands.
+type DryRunView struct {
+	Title   string         `json:"title"`
+	Players []string       `json:"players"`
+	Seed    int            `json:"seed"`
+	Steps   []DryRunStep   `json:"steps"`
+	At      int            `json:"at" doc:"Behind how many steps this is how it stands."`
+	Stands  []DryRunPlayer `json:"stands" doc:"Each player, before the last of these steps and after it."`
+	World   []BeforeAfter  `json:"world" doc:"What the game and its scenes hold."`
+	Things  []DryRunThing  `json:"things" doc:"Where movables are, after."`
+	Script  string         `json:"script,omitempty" doc:"The run as a rehearsal."`
 }
 
-// StageStep is one step with what came of it.
-type StageStep struct {
+// DryRunStep is one step with what came of it.
+type DryRunStep struct {
 	Step    JSON     `json:"step" doc:"As it would stand in a rehearsal."`
 	Words   string   `json:"words" doc:"What it does, for people."`
 	Time    float64  `json:"time" doc:"The session's, in seconds, after it."`
@@ -41,8 +41,8 @@ type StageStep struct {
 	Notices []Notice `json:"notices"`
 }
 
-// StagePlayer is a player before and after a step.
-type StagePlayer struct {
+// DryRunPlayer is a player before and after a step.
+type DryRunPlayer struct {
 	Player  string        `json:"player"`
 	Present bool          `json:"present"`
 	Dead    bool          `json:"dead"`
@@ -63,8 +63,8 @@ type BeforeAfter struct {
 	Line   int         `json:"line,omitempty" doc:"Where that stands in the plan."`
 }
 
-// StageThing is where a movable is.
-type StageThing struct {
+// DryRunThing is where a movable is.
+type DryRunThing struct {
 	ID     string    `json:"id"`
 	Scene  string    `json:"scene"`
 	At     []float64 `json:"at"`

@@ -59,7 +59,7 @@ func TestAnEmptyDraftAndOneThatCannotBeWritten(t *testing.T) {
 	assert.NotEmpty(t, report.Found)
 }
 
-// Whatever is tried on the stage, kept it is a rehearsal that passes.
+// Whatever is tried in a dry run, kept it is a rehearsal that passes.
 func TestWhateverIsKeptPasses(t *testing.T) {
 	tries := []string{`{"join":"wren"}`, `{"join":"finn"}`, `{"leave":"wren"}`, `{"die":"wren"}`, `{"start-over":"wren"}`, `{"wait":"3s"}`, `{"event":"load","by":"wren"}`, `{"event":"light","by":"finn"}`,
 		`{"pass":"porch_gorge","by":"wren","at":[20,0]}`, `{"touch":"gorge_shelter","by":"wren","at":[30,20]}`, `{"move":"wren","to":[50,10]}`, `{"event":"horn","by":"wren"}`, `{"restart":"session"}`, `{"crash":"machine"}`}
