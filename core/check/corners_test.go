@@ -75,6 +75,8 @@ func TestWhereAFindingBegins(t *testing.T) {
 			"rules:\n", "rules:\n  - {on: horn, do: [{add: ware.rice.have, by: 1}]}\n", "saving:", "upgrades: {2: [{move: player.tea, into: ware.tea.have}]}\nsaving:"}, nil},
 		"an option that nothing writes": {"unreached-option", parts{}, []string{"  steps:", "  have:  {of: [player, ware], type: int, min: 0, max: 9, start: 0, read_by: game}\n  steps:", "start: a/door", "start: a/door\nlists: {ware: [rice, tea]}",
 			"rules:\n", "rules:\n  - {on: horn, do: [{add: ware.rice.have, by: 1}]}\n"}, []string{"Nothing in this plan changes ware.have for tea."}},
+		"more options than are named": {"unreached-option", parts{}, []string{"  steps:", "  have:  {of: [player, ware], type: int, min: 0, max: 9, start: 0, read_by: game}\n  steps:", "start: a/door", "start: a/door\nlists: {ware: [rice, tea, salt, wool, wax, tin, silk, oil]}",
+			"rules:\n", "rules:\n  - {on: horn, do: [{add: ware.rice.have, by: 1}]}\n"}, []string{"Nothing in this plan changes ware.have for tea, salt, wool, wax, tin and 2 more."}},
 		"a transfer of several amounts": {"clamped-transfer", parts{coins + chest, "", "  - {on: horn, do: [{add: player.coins, by: -player.fee - 2 + player.steps}, {add: player.chest, by: player.fee + 2 - player.steps}]}", ""}, nil,
 			[]string{"This rule moves 2 + player.fee - player.steps from player.coins to player.chest; where player.coins is at its limit it stays there, and the other changes all the same.", "This rule moves 2 + player.fee - player.steps from player.coins to player.chest; where player.chest is at its limit it stays there, and the other changes all the same."}},
 	} {

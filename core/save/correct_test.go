@@ -79,3 +79,32 @@ func TestACorrectionOverAllSlotsBeginsADocument(t *testing.T) {
 	}
 	require.NotEmpty(t, name)
 }
+
+// What a player has over all slots for an option is put right for the first of them, too.
+func TestAValueOfAnOptionOverAllSlotsIsPutRight(t *testing.T) {
+	m, _, found := model.Load([]byte(`
+alluvion: 1
+game: found
+version: 1
+start: hall/door
+lists: {shell: [conch, whelk]}
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  place: {death: checkpoint, leave: exact}
+variables: {found: {of: [profile, shell], type: int, min: 0, max: 9, start: 0, read_by: game, across: {scene: keep, death: keep, leave: keep, new-run: keep}}}
+scenes: {hall: {size: [9, 9], spots: {door: {at: [1, 1]}}}}
+checkpoints: {fallback: hall/door}
+saving: {when: [leave]}
+`))
+	if found.Errors() {
+		t.Log(found)
+	}
+	require.NotNil(t, m)
+	p := &save.Player{Values: save.Values{}}
+	for i, option := range []string{"conch", "whelk"} {
+		require.NoError(t, p.Correct(m, "shell.found", "shell."+option, types.OfInt(i+3)))
+	}
+	require.Error(t, p.Correct(m, "shell.found", "shell.clam", types.OfInt(3)))
+	assert.Equal(t, types.OfInt(3), p.Profile.Lists["shell"]["conch"]["found"])
+	assert.Equal(t, types.OfInt(4), p.Profile.Lists["shell"]["whelk"]["found"])
+}

@@ -183,3 +183,23 @@ func FuzzBothReadersAgree(f *testing.F) {
 		require.Equal(t, problemsB, problemsA, "%s", raw)
 	})
 }
+
+// A save of exactly the greatest size is read, and so is one with spaces wherever JSON has room for them.
+func TestASaveMayBeAsLargeAsItMayBeAndHaveSpaces(t *testing.T) {
+	const begin, end = `{"alluvion_save":1,"player":"`, `"}`
+	full := begin + strings.Repeat("x", save.MaxBytes-len(begin)-len(end)) + end
+	require.Len(t, full, save.MaxBytes)
+	_, err := save.OpenPatiently([]byte(full))
+	require.NotErrorIs(t, err, save.ErrFormat)
+
+	compact := `{"alluvion_save":1,"game":"g","version":1,"player":"p","slot":1,"values":{"n":12,"b":true,"s":["x",2]}}`
+	spaced := `{ "alluvion_save" : 1 , "game" : "g" , "version" : 1 , "player" : "p" , "slot" : 1 , "values" : { "n" : 12 , "b" : true , "s" : [ "x" , 2 ] } }`
+	for name, open := range map[string]func([]byte) (*save.Loose, error){"quickly": save.OpenQuickly, "patiently": save.OpenPatiently} {
+		a, err := open([]byte(compact))
+		require.NoError(t, err, name)
+		b, err := open([]byte(spaced))
+		require.NoError(t, err, name)
+		assert.Equal(t, string(a.Values["n"]), string(b.Values["n"]), name)
+		assert.Equal(t, string(a.Values["b"]), string(b.Values["b"]), name)
+	}
+}

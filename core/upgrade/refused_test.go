@@ -203,7 +203,14 @@ func TestWhatASealIsIsSaid(t *testing.T) {
 	require.NoError(t, err)
 	c := upgrade.New(m)
 	for want, with := range map[string]save.Keys{"right": keys, "wrong": others, "not asked": nil} {
-		assert.Equal(t, want, c.Check(sealed, with, upgrade.Around{}, nil).Seal)
+		said := c.Check(sealed, with, upgrade.Around{}, nil)
+		assert.Equal(t, want, said.Seal)
+		outcome := save.Take
+		if want == "wrong" {
+			outcome = save.Outcome(said.Problems)
+			assert.NotEqual(t, save.Take, outcome)
+		}
+		assert.Equal(t, outcome, said.Outcome, want)
 	}
 	assert.Empty(t, c.Check(raw, keys, upgrade.Around{}, nil).Seal, "it has none")
 }

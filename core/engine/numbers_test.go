@@ -1,0 +1,30 @@
+package engine_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/engine"
+)
+
+// A game's server that gives no numbers may ask for the same thing twice; one that does may not, and another's numbers are
+// its own.
+func TestOnlyNumberedRequestsOfAServerAreKnownAgain(t *testing.T) {
+	m, r, _ := searchedPlan(t)
+	ask := func(sender string, number uint64) error {
+		_, err := r.Step(&engine.Request{Do: "event", Player: "ada", Name: "spend", Server: true, Sender: sender,
+			Number: number, At: r.Clock()})
+		return err
+	}
+	bank := func() string { return r.Sum(m.Var("game.bank")).String() }
+	require.NoError(t, ask("west", 0))
+	require.NoError(t, ask("west", 0))
+	assert.Equal(t, "7", bank())
+	require.NoError(t, ask("west", 1))
+	require.ErrorContains(t, ask("west", 1), "was applied before")
+	assert.Equal(t, "8", bank())
+	require.NoError(t, ask("east", 1))
+	assert.Equal(t, "9", bank())
+}
