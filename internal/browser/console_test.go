@@ -519,6 +519,12 @@ func TestASaveIsCheckedByHand(t *testing.T) {
 
 func TestOneKeySearchesEverythingThatThePlanNames(t *testing.T) {
 	p := open(t)
+	p.goTo("/")
+	p.sees("Lantern Pass")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("/")))
+	p.until(`document.querySelector('input[type=search]') === document.activeElement`, "the search is open where there is no game yet")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(400*time.Millisecond), chromedp.KeyEvent("lantern\r")))
+	p.sees("Each player has")
 	p.goTo("/games/lantern-pass/matrix")
 	p.sees("Each player has")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("/")))
@@ -1154,6 +1160,8 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 		p.clickOn(fmt.Sprintf(`[...document.querySelectorAll('.v-radio')].find(r => r.innerText.includes(%q)).querySelector('input')`, title), title)
 		p.press("Begin")
 		p.sees("Each player has")
+		p.until(fmt.Sprintf(`document.querySelector('header .game')?.innerText.includes(%q)`, strings.ToUpper(id[:1])+strings.ReplaceAll(id[1:], "-", " ")+" v1"), "the header has its title and version")
+		p.until(`document.querySelector('.steps') === null`, "what is to be tried on the demo is not offered here")
 		report, err := p.c.Findings(ctx, id)
 		require.NoError(t, err)
 		assert.Equal(t, contract.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has no problems: %+v", title, report.Findings)
@@ -1183,7 +1191,7 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 	p.until(`location.pathname === '/games/lantern-pass/dry-run' && location.search.includes('starting-over')`, "the rehearsal is in a dry run")
 }
 
-func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
+func TestAFirstVisitShowsThingsToTry(t *testing.T) {
 	p := open(t)
 	p.goTo("/")
 	p.run(`localStorage.clear()`)
@@ -1198,7 +1206,10 @@ func TestAFirstVisitShowsThreeThingsToTry(t *testing.T) {
 	p.press("Porch gorge")
 	p.sees("wren goes through")
 	p.until(`document.querySelectorAll('.steps li.done').length === 2`, "it is done")
-	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('Change a fate'))`, "the third")
+	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('Look at the bridge'))`, "the third")
+	p.sees("span_east, Scree Gorge")
+	p.until(`document.querySelectorAll('.steps li.done').length === 3`, "it is done")
+	p.clickOn(`[...document.querySelectorAll('.steps a')].find(a => a.textContent.startsWith('Change a fate'))`, "the fourth")
 	p.sees("Oil goes back to what it was")
 	p.clickOn(`[...document.querySelectorAll('.choices button')].find(b => b.textContent.trim() === 'keep')`, "keep")
 	p.press("Undo")

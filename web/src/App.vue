@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { mdiMagnify, mdiWeatherNight, mdiWhiteBalanceSunny } from '@mdi/js'
-import { computed, defineAsyncComponent, ref } from 'vue'
+import { computed, defineAsyncComponent, ref, watch } from 'vue'
 import { useRoute } from 'vue-router'
 import { useTheme } from 'vuetify'
 
@@ -23,6 +23,10 @@ const games = useGames()
 
 const game = computed(() => String(route.params.game ?? ''))
 const info = computed(() => games.data.value?.find((g) => g.id === game.value))
+// A game that is not on the list yet has just been made, or dropped here.
+watch(game, () => {
+  if (game.value && games.data.value && !info.value) void games.reload()
+})
 const dark = computed(() => theme.global.name.value === 'dark')
 
 const page = computed(() => pageCalled(route.name))
@@ -54,7 +58,7 @@ function turn() {
         </nav>
       </template>
       <span class="space" />
-      <button v-if="game" type="button" class="tool" title="Search everything that the plan names (key /)" aria-label="Search" @click="search?.show()">
+      <button type="button" class="tool" :title="game ? 'Search everything that the plan names (key /)' : 'Search the games (key /)'" aria-label="Search" @click="search?.show()">
         <v-icon :icon="mdiMagnify" size="20" /> <kbd>/</kbd>
       </button>
       <button type="button" class="tool" :aria-label="dark ? 'Light colours' : 'Dark colours'" @click="turn">
@@ -62,7 +66,7 @@ function turn() {
       </button>
     </header>
     <p v-if="lost" class="lost" role="status">The service does not answer. This is how it stood; it is asked again until it is back.</p>
-    <FirstSteps v-if="route.name !== 'print'" />
+    <FirstSteps v-if="route.name !== 'print' && ['', 'lantern-pass'].includes(game)" />
     <main id="content" tabindex="-1">
       <RouterView v-slot="{ Component }">
         <component :is="Component" v-if="Component" :key="game" />

@@ -10,7 +10,7 @@ const game = computed(() => games.data.value?.find((g) => g.id === 'lantern-pass
 </script>
 
 <template>
-  <section v-if="game && !away" class="steps" aria-label="Three things to try">
+  <section v-if="game && !away" class="steps" aria-label="Things to try">
     <b>{{ all ? 'That is how it works.' : 'New here? Try this on the demo:' }}</b>
     <ol v-if="!all">
       <li v-for="(s, i) in firstSteps" :key="s.id" :class="{ done: done.includes(s.id) }">

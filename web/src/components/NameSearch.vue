@@ -3,7 +3,7 @@ import { computed, nextTick, onBeforeUnmount, onMounted, ref, watch } from 'vue'
 import { useRouter, type RouteLocationRaw } from 'vue-router'
 
 import { api, dataOf, type Schemas } from '../api/client'
-import { useNames } from '../composables/resources'
+import { useGames, useNames } from '../composables/resources'
 import { useResource } from '../composables/useResource'
 import { pages } from '../pages'
 
@@ -55,7 +55,9 @@ function placeOf(n: Schemas['Named']): RouteLocationRaw {
   return on('plan', { line: n.line })
 }
 
-const everything = computed<Hit[]>(() => [
+const games = useGames()
+const everything = computed<Hit[]>(() => (props.game ? ofGame.value : (games.data.value ?? []).map((g) => ({ kind: 'game', name: g.id, title: g.title, to: { name: 'matrix', params: { game: g.id } } }))))
+const ofGame = computed<Hit[]>(() => [
   ...(names.data.value ?? []).map((n) => ({ kind: n.kind, name: n.name, title: n.title, to: placeOf(n) })),
   ...pages.filter((p) => !p.unlisted).map((p) => ({ kind: 'page', name: '', title: p.title, to: { name: p.name, params: params.value } })),
   ...(rehearsals.data.value ?? []).map((r) => ({ kind: 'rehearsal', name: r.name, title: r.title, to: { name: 'dry-run', params: params.value, query: { rehearsal: r.name } } })),
@@ -80,7 +82,7 @@ watch(wanted, (now) => {
 
 function onKey(e: KeyboardEvent) {
   const target = e.target as HTMLElement
-  if (e.key === '/' && props.game && !open.value && !target.closest('input, textarea, [contenteditable]')) {
+  if (e.key === '/' && !open.value && !target.closest('input, textarea, [contenteditable]')) {
     e.preventDefault()
     void show()
   }
@@ -112,7 +114,7 @@ defineExpose({ show })
         ref="field"
         v-model="wanted"
         type="search"
-        placeholder="A variable, scene, player, rehearsal, page …"
+        :placeholder="game ? 'A variable, scene, player, rehearsal, page …' : 'A game …'"
         aria-label="Search everything"
         @keydown.down.prevent="at = Math.min(at + 1, hits.length - 1)"
         @keydown.up.prevent="at = Math.max(at - 1, 0)"
@@ -124,7 +126,7 @@ defineExpose({ show })
             <span>{{ n.title }}</span> <span class="mono quiet">{{ n.name }}</span> <span class="kind quiet">{{ n.kind }}</span>
           </button>
         </li>
-        <li v-if="hits.length === 0" class="quiet none">{{ names.data.value ? 'Nothing is called that.' : 'Looking …' }}</li>
+        <li v-if="hits.length === 0" class="quiet none">{{ (game ? names.data.value : games.data.value) ? 'Nothing is called that.' : 'Looking …' }}</li>
       </ul>
     </div>
   </v-dialog>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { shown, type Schemas } from '../api/client'
+import { sessionTime } from '../times'
 
 defineProps<{ game: string; steps: Schemas['Step'][]; name: string; session?: string }>()
 </script>
@@ -10,7 +11,7 @@ defineProps<{ game: string; steps: Schemas['Step'][]; name: string; session?: st
     <p v-else-if="steps.length === 0" class="quiet">{{ name || 'Nothing' }} has not changed in this session.</p>
     <ol v-else>
       <li v-for="(s, i) in steps" :key="i">
-        <span class="time mono quiet">{{ s.time.toFixed(1) }} s</span>
+        <span class="time mono quiet">{{ sessionTime(s.time) }}</span>
         <span class="what">
           <b>{{ s.name.replace('player.', '') }}</b>
           <span v-if="s.scene || s.prop || s.option" class="quiet">{{ s.scene || s.prop || s.option }}</span>

@@ -6,6 +6,7 @@ const key = 'alluvion-first-steps'
 export const firstSteps = [
   { id: 'cell', text: 'See what death does to a parcel', to: { name: 'matrix', query: { row: 'player.parcels', at: 'death' } } },
   { id: 'dry-run', text: 'Let a courier cross the gorge, without a game', to: { name: 'dry-run', query: {} } },
+  { id: 'map', text: 'Look at the bridge on the map', to: { name: 'scenes', query: { pick: 'passage:rope_bridge' } } },
   { id: 'fate', text: 'Change a fate, and take it back with Undo', to: { name: 'matrix', query: { row: 'player.oil', at: 'death' } } },
 ] as const
 

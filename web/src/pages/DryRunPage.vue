@@ -12,6 +12,7 @@ import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft } from '../composables/useDraft'
 import { useDryRun } from '../composables/useDryRun'
+import { sessionTime } from '../times'
 
 const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
@@ -73,7 +74,7 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
       <div class="middle">
         <div class="sheet">
           <p class="where">
-            <b>{{ title }}</b> <span class="quiet">{{ now }}; {{ time.toFixed(1) }} s on the session’s clock</span>
+            <b>{{ title }}</b> <span class="quiet">{{ now }}; {{ sessionTime(time) }} on the session’s clock</span>
           </p>
           <SceneMap :map="map" :scene="scene" :dots="dots" :picked="`player:${player}`" :active="me?.present ?? false" :rows="15" @pick="onPick" @ground="onGround" />
           <p class="hint quiet">Click the ground to move {{ player }}, a passage to go through, a checkpoint to touch it. To scale, in {{ unit }}s.</p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { api, asPlan, dataOf } from '../api/client'
@@ -9,6 +9,7 @@ import StaleNote from '../components/StaleNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft, type PlanEdit } from '../composables/useDraft'
+import { did } from '../composables/useFirstSteps'
 import { freeID, nameOf, neat, sceneOf, thingsIn, type MapThing } from '../map'
 
 const props = defineProps<{ game: string }>()
@@ -20,6 +21,7 @@ const { data: map, stale, error, reload } = useOfDraft(draft, async (text) => da
 // What is shown and picked stands in the address.
 const scene = computed(() => (map.value?.scenes.some((s) => s.id === route.query.scene) ? String(route.query.scene) : ''))
 const picked = computed(() => String(route.query.pick ?? ''))
+watch(picked, (what) => what.startsWith('passage:') && did('map'), { immediate: true })
 const go = (query: { scene?: string; pick?: string }) => void router.replace({ query: { scene: scene.value || undefined, pick: picked.value || undefined, ...query } })
 /** What is picked has another name; the scene that is shown may be what was renamed. */
 const named = (what: string) => go({ pick: what, ...(picked.value === `scene:${scene.value}` ? { scene: what.slice('scene:'.length) } : {}) })

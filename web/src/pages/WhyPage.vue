@@ -8,6 +8,7 @@ import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useNames, usePlayers, useSessions } from '../composables/resources'
 import { useResource } from '../composables/useResource'
+import { sessionTime } from '../times'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
@@ -82,7 +83,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string; option?: str
           <tbody>
             <tr v-for="(s, i) in steps" :key="`${s.at} ${i}`">
               <td class="quiet">{{ when.format(new Date(s.at)) }}</td>
-              <td class="number mono quiet">{{ s.time.toFixed(1) }} s</td>
+              <td class="number mono quiet">{{ sessionTime(s.time) }}</td>
               <td>
                 <button v-if="s.player && !player" type="button" class="asks" @click="ask({ player: s.player })">{{ whose(s) }}</button>
                 <template v-else>{{ whose(s) }}</template>

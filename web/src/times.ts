@@ -1,0 +1,8 @@
+/** A session's time as people read it: 18.0 s, 12:04, 2:00:00. */
+export function sessionTime(seconds: number): string {
+  if (seconds < 60) return `${seconds.toFixed(1)}\u00a0s`
+  const whole = Math.floor(seconds)
+  const part = (n: number) => String(n).padStart(2, '0')
+  const [hours, minutes] = [Math.floor(whole / 3600), Math.floor(whole / 60) % 60]
+  return hours ? `${hours}:${part(minutes)}:${part(whole % 60)}` : `${minutes}:${part(whole % 60)}`
+}
