@@ -18,13 +18,13 @@ func TestOnlyNumberedRequestsOfAServerAreKnownAgain(t *testing.T) {
 			Number: number, At: r.Clock()})
 		return err
 	}
-	bank := func() string { return r.Sum(m.Var("game.bank")).String() }
+	till := func() string { return r.Sum(m.Var("game.till")).String() }
 	require.NoError(t, ask("west", 0))
 	require.NoError(t, ask("west", 0))
-	assert.Equal(t, "7", bank())
+	assert.Equal(t, "7", till())
 	require.NoError(t, ask("west", 1))
 	require.ErrorContains(t, ask("west", 1), "was applied before")
-	assert.Equal(t, "8", bank())
+	assert.Equal(t, "8", till())
 	require.NoError(t, ask("east", 1))
-	assert.Equal(t, "9", bank())
+	assert.Equal(t, "9", till())
 }

@@ -32,7 +32,7 @@ variables:
   coins: {of: player, type: int, min: -9, max: 9, start: 3, across: {death: reset}}
   own:   {of: [player, ware], type: int, min: 0, max: 9, start: 1}
   been:  {of: [player, scene], in: [hall], type: int, min: 0, max: 9, start: 2}
-  bank:  {of: game, type: int, min: 0, max: 9, start: 5}
+  till:  {of: game, type: int, min: 0, max: 9, start: 5}
   oil:   {of: scene, type: int, min: 0, max: 9, start: 1}
   gold:  {of: "prop:chest", type: int, min: 0, max: 9, start: 2}
   stock: {of: ware, type: int, min: 0, max: 9, start: 4}
@@ -47,10 +47,10 @@ events:
   fill:  {args: {chest: prop:chest}, from: server}
   buy:   {args: {what: ware}, from: self}
 rules:
-  - {on: spend, do: [{add: player.coins, by: -1}, {add: game.bank, by: 1}, {set: player.seed, to: true}]}
+  - {on: spend, do: [{add: player.coins, by: -1}, {add: game.till, by: 1}, {set: player.seed, to: true}]}
   - {on: fill, do: [{add: args.chest.gold, by: 3}]}
   - {on: buy, do: [{add: args.what.own, by: 2}, {add: args.what.stock, by: -1}]}
-  - {on: {every: 10s}, do: [{add: game.bank, by: -1}]}
+  - {on: {every: 10s}, do: [{add: game.till, by: -1}]}
 saving: {when: [leave]}
 session: {players: 4}
 `
@@ -80,13 +80,13 @@ func TestASumIsOverAllThatHaveAVariable(t *testing.T) {
 		}
 		return out
 	}
-	names := map[string]string{"player.coins": "6", "ware.own": "6", "scene.been": "4", "game.bank": "5", "scene.oil": "2",
+	names := map[string]string{"player.coins": "6", "ware.own": "6", "scene.been": "4", "game.till": "5", "scene.oil": "2",
 		"prop.chest.gold": "4", "ware.stock": "12"}
 	assert.Equal(t, names, sums())
 	ask(engine.Request{Do: "event", Player: "ada", Name: "spend"})
 	ask(engine.Request{Do: "event", Server: true, Name: "fill", Args: map[string]types.Value{"chest": types.OfText("two")}})
 	ask(engine.Request{Do: "event", Player: "bo", Name: "buy", Args: map[string]types.Value{"what": types.OfText("tea")}})
-	names["player.coins"], names["game.bank"], names["prop.chest.gold"] = "5", "6", "7"
+	names["player.coins"], names["game.till"], names["prop.chest.gold"] = "5", "6", "7"
 	names["ware.own"], names["ware.stock"] = "8", "11"
 	assert.Equal(t, names, sums())
 	ask(engine.Request{Do: "leave", Player: "bo"})
@@ -105,10 +105,10 @@ func TestKeepersAreWhatWouldBeLostOtherwise(t *testing.T) {
 	assert.Equal(t, []string{"player.coins", "player.seed"}, keepers(plan.CrossScene, "ada"))
 	assert.Empty(t, keepers(plan.CrossScene, "bo"))
 	assert.Equal(t, []string{"player.seed"}, keepers(plan.CrossDeath, "ada"), "coins are reset")
-	assert.Equal(t, []string{"game.bank"}, keepers(plan.CrossRestart, ""))
+	assert.Equal(t, []string{"game.till"}, keepers(plan.CrossRestart, ""))
 	ask(engine.Request{Do: "event", Player: "bo", Name: "buy", Args: map[string]types.Value{"what": types.OfText("tea")}})
 	assert.Equal(t, []string{"ware.own"}, keepers(plan.CrossDeath, "bo"))
-	assert.Equal(t, []string{"game.bank", "ware.stock"}, keepers(plan.CrossRestart, ""))
+	assert.Equal(t, []string{"game.till", "ware.stock"}, keepers(plan.CrossRestart, ""))
 }
 
 func TestEachTransactionIsHeardOfByItself(t *testing.T) {
@@ -122,14 +122,14 @@ func TestEachTransactionIsHeardOfByItself(t *testing.T) {
 		heard = append(heard, names)
 	})
 	ask(engine.Request{Do: "event", Player: "ada", Name: "spend"})
-	assert.Equal(t, [][]string{{"player.coins", "game.bank", "player.seed"}}, heard)
+	assert.Equal(t, [][]string{{"player.coins", "game.till", "player.seed"}}, heard)
 	heard = nil
 	_, err := r.Step(&engine.Request{Do: "event", Player: "ada", Name: "nothing", At: r.Clock()})
 	require.Error(t, err)
 	assert.Empty(t, heard, "what was refused did not happen")
 	r.Advance(10_000)
 	r.Advance(20_000)
-	assert.Equal(t, [][]string{{"game.bank"}, {"game.bank"}}, heard)
+	assert.Equal(t, [][]string{{"game.till"}, {"game.till"}}, heard)
 }
 
 func TestALensShowsWhatItIsSetTo(t *testing.T) {
@@ -147,12 +147,12 @@ func TestALensShowsWhatItIsSetTo(t *testing.T) {
 		}
 		return l
 	}
-	coins, bank, none := lens("player.coins"), lens("game.bank"), lens()
+	coins, till, none := lens("player.coins"), lens("game.till"), lens()
 	look := func(l *engine.Lens) string { return string(r.Look(nil, l)) }
 	of := func(l *engine.Lens, player string) string { return string(r.LookAt(nil, l, player)) }
-	before := []string{look(coins), look(bank), look(none), of(coins, "ada"), of(coins, "bo"), of(bank, "ada")}
+	before := []string{look(coins), look(till), look(none), of(coins, "ada"), of(coins, "bo"), of(till, "ada")}
 	ask(engine.Request{Do: "event", Player: "ada", Name: "spend"})
-	after := []string{look(coins), look(bank), look(none), of(coins, "ada"), of(coins, "bo"), of(bank, "ada")}
+	after := []string{look(coins), look(till), look(none), of(coins, "ada"), of(coins, "bo"), of(till, "ada")}
 	for i, changed := range []bool{true, true, false, true, false, false} {
 		assert.Equal(t, changed, before[i] != after[i], "%d", i)
 	}
@@ -167,7 +167,7 @@ func TestALensShowsWhatItIsSetTo(t *testing.T) {
 		r.Shows(l, func(what uint32, v types.Value, start bool) { out = append(out, one{what, v.String(), start}) })
 		return out
 	}
-	assert.Equal(t, []one{{1, "6", false}}, shows(bank)[:1])
+	assert.Equal(t, []one{{1, "6", false}}, shows(till)[:1])
 	all := shows(coins)
 	assert.Len(t, all, len(shows(none))+2, "the coins of both")
 	differs := 0

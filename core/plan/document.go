@@ -408,7 +408,7 @@ type Goal struct {
 // Conserved is something of which there is as much after everything that happens as there was before.
 type Conserved struct {
 	Title  Given[string]   `plan:"title" doc:"What people call it."`
-	Sum    Expr            `plan:"sum,required" doc:"What is counted: variables, or multiples of them, joined by + and -: player.coins + 10 * player.notes + game.bank. Of each the values of all that have it are added: of all players, scenes, props."`
+	Sum    Expr            `plan:"sum,required" doc:"What is counted: variables, or multiples of them, joined by + and -: player.coins + 10 * player.notes + game.till. Of each the values of all that have it are added: of all players, scenes, props."`
 	MadeBy []Given[string] `plan:"made_by" doc:"What may make more of it: events, rules by their names, crossings, and variables of it that are written from outside."`
 	LostBy []Given[string] `plan:"lost_by" doc:"What may make it less."`
 

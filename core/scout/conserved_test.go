@@ -15,9 +15,9 @@ func purse(session, saving, conserved, rules string) string {
 	text := small(`
 variables:
   coins: {of: player, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
-  bank:  {of: game, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
+  till:  {of: game, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
 events: {pay: {from: self}, mint: {from: self}, order: {from: self}, give: {from: self, args: {to: player}}}
-conserved: {coins: {sum: player.coins + game.bank` + conserved + `}}
+conserved: {coins: {sum: player.coins + game.till` + conserved + `}}
 goals: {here: {reach: place.scene == 'hall'}}
 ` + rules)
 	text = strings.Replace(text, "session: {players: 1}", "session: {"+session+"}", 1)
@@ -27,10 +27,10 @@ goals: {here: {reach: place.scene == 'hall'}}
 	return strings.Replace(text, "saving: {when: [scene, leave], every: 30s}", "saving: {"+saving+"}", 1)
 }
 
-const pays = "  - {on: pay, do: [{add: player.coins, by: -1}, {add: game.bank, by: 1}]}\n"
+const pays = "  - {on: pay, do: [{add: player.coins, by: -1}, {add: game.till, by: 1}]}\n"
 
 func TestWhatIsConservedIsJudgedByWhatMayChangeIt(t *testing.T) {
-	mints := pays + "  - {on: mint, do: [{add: game.bank, by: 1}]}\n"
+	mints := pays + "  - {on: mint, do: [{add: game.till, by: 1}]}\n"
 	orders := "  - {on: order, do: [{send: mint}]}\n"
 	for name, row := range map[string]struct {
 		conserved, rules, verdict string
@@ -42,8 +42,8 @@ func TestWhatIsConservedIsJudgedByWhatMayChangeIt(t *testing.T) {
 		"an event that may":       {", made_by: [mint, new-run]", mints, Kept, nil},
 		"one that may only lose":  {", made_by: [new-run], lost_by: [mint]", mints, Broken, []string{"made; p1 sends mint; 1"}},
 		"sent by one that may":    {", made_by: [order, new-run]", mints + orders, Broken, []string{"made; p1 sends mint; 1"}},
-		"a rule by its name":      {", made_by: [saves, new-run]", "  saves: {on: order, do: [{add: game.bank, by: 1}]}\n", Kept, nil},
-		"a rule that has another": {", made_by: [saves, new-run]", "  saves: {on: order, do: [{notify: player, text: Hm.}]}\n  adds: {on: mint, do: [{add: game.bank, by: 1}]}\n", Broken, []string{"made; p1 sends mint; 1"}},
+		"a rule by its name":      {", made_by: [saves, new-run]", "  saves: {on: order, do: [{add: game.till, by: 1}]}\n", Kept, nil},
+		"a rule that has another": {", made_by: [saves, new-run]", "  saves: {on: order, do: [{notify: player, text: Hm.}]}\n  adds: {on: mint, do: [{add: game.till, by: 1}]}\n", Broken, []string{"made; p1 sends mint; 1"}},
 	} {
 		text := purse("players: 1", "when: [scene, leave]", row.conserved, "rules:\n"+row.rules)
 		r := searched(t, text, Options{})
@@ -81,9 +81,9 @@ func TestLeavingWithoutASaveGivesBackWhatWasGivenAway(t *testing.T) {
 func TestPlayersWhoStayAwayAreADoubt(t *testing.T) {
 	text := purse("players: 2", "when: [scene, leave]", "", `
 rules:
-  - {on: joined, do: [{add: game.bank, by: 1}]}
-  - {on: left, do: [{add: game.bank, by: -1}]}`)
-	text = strings.Replace(text, "goals: {", "goals: {alone: {reach: game.bank == 3}, ", 1)
+  - {on: joined, do: [{add: game.till, by: 1}]}
+  - {on: left, do: [{add: game.till, by: -1}]}`)
+	text = strings.Replace(text, "goals: {", "goals: {alone: {reach: game.till == 3}, ", 1)
 	r := searched(t, text, Options{Players: 2})
 	assert.Equal(t, NotFound, r.Answers[0].Verdict)
 }
