@@ -30,7 +30,7 @@ async function carryOut() {
 
 <template>
   <v-dialog v-model="open" max-width="520" transition="fade-transition" :aria-label="title">
-    <form class="sheet form" @submit.prevent="carryOut">
+    <form class="sheet ask" @submit.prevent="carryOut">
       <h2>{{ title }}</h2>
       <slot />
       <v-text-field v-model="typed" v-begin :label="`Write ${name} to do it`" hide-details autocomplete="off" />
@@ -42,26 +42,3 @@ async function carryOut() {
     </form>
   </v-dialog>
 </template>
-
-<style scoped>
-.form {
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  padding: 20px 22px;
-}
-
-h2 {
-  font-size: 18px;
-  margin: 0;
-}
-
-.form :slotted(p) {
-  margin: 0;
-}
-
-.bad {
-  margin: 0;
-  color: rgb(var(--v-theme-error));
-}
-</style>

@@ -84,7 +84,7 @@ async function go() {
 
 <template>
   <v-dialog :model-value="true" max-width="520" transition="fade-transition" :aria-label="titles[task]" @update:model-value="$emit('close')">
-    <form class="sheet form" @submit.prevent="go">
+    <form class="sheet ask" @submit.prevent="go">
       <h2>{{ titles[task] }}<template v-if="row">: {{ row.title }}</template></h2>
       <template v-if="task === 'add' || task === 'rename'">
         <v-text-field v-model="id" :label="task === 'add' ? 'Name' : 'New name'" class="mono" :error-messages="badID" v-begin />
@@ -113,18 +113,6 @@ async function go() {
 </template>
 
 <style scoped>
-.form {
-  display: flex;
-  flex-direction: column;
-  gap: 12px;
-  padding: 20px 22px;
-}
-
-h2 {
-  font-size: 18px;
-  margin: 0;
-}
-
 p {
   margin: 0;
 }

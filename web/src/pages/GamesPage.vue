@@ -85,7 +85,7 @@ async function make() {
       <p v-if="gone.sessions">{{ gone.sessions === 1 ? 'One session is' : `${gone.sessions} sessions are` }} open: close {{ gone.sessions === 1 ? 'it' : 'them' }} first.</p>
     </NameAgain>
     <v-dialog v-model="making" max-width="560" transition="fade-transition" aria-label="New game">
-      <form class="sheet form" @submit.prevent="make">
+      <form class="sheet ask" @submit.prevent="make">
         <h2>New game</h2>
         <v-text-field v-model="title" label="What it is called" v-begin :error-messages="taken ? `There is a game ${id} already` : ''" :hint="id ? `Its id: ${id}` : 'Its id follows from that'" persistent-hint />
         <v-radio-group v-model="template" label="Begin with" hide-details>
@@ -150,20 +150,4 @@ dd {
   align-items: center;
 }
 
-.form {
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-  padding: 20px 22px;
-}
-
-h2 {
-  font-size: 18px;
-  margin: 0;
-}
-
-.bad {
-  margin: 0;
-  color: rgb(var(--v-theme-error));
-}
 </style>
