@@ -80,7 +80,7 @@ async function make() {
     <WaitingNote v-else-if="!error" />
     <NameAgain v-if="gone" v-model="asked" :title="`Delete ${gone.title}?`" :name="gone.id" act="Delete the game" :work="remove" @done="reload">
       <p>
-        Its plan and versions, {{ gone.saves === 1 ? 'the save of one slot' : `the saves of ${gone.saves} slots` }}, worlds, journals, trials and rehearsals go with it. Nothing of it can be restored; <span class="mono">alluvion backup</span> keeps a copy of everything.
+        Its plan and versions, {{ gone.saves === 1 ? 'the save of one slot' : gone.saves ? `the saves of ${gone.saves} slots` : 'all saves (there are none yet)' }}, worlds, journals, trials and rehearsals go with it. Nothing of it can be restored; <span class="mono">alluvion backup</span> keeps a copy of everything.
       </p>
       <p v-if="gone.sessions">{{ gone.sessions === 1 ? 'One session is' : `${gone.sessions} sessions are` }} open: close {{ gone.sessions === 1 ? 'it' : 'them' }} first.</p>
     </NameAgain>
