@@ -7,8 +7,8 @@ import (
 	"alluvion.dev/core/plan"
 )
 
-// Conserved is something of which there is as much after everything that happens as there was before. Searches look for
-// what breaks it; the engine knows nothing of it.
+// Conserved is a total that has to stay the same, whatever happens. Searches look for what changes it; the engine knows
+// nothing of it.
 type Conserved struct {
 	ID     string
 	Title  string

@@ -39,7 +39,7 @@ type Plan struct {
 	Rules       Rules            `plan:"rules" doc:"On a moment or an event, if a condition holds, do things. In document order. A list; or a table, in which each rule has a name."`
 	Milestones  Map[Milestone]   `plan:"milestones" doc:"Lasting marks that a player earns once."`
 	Goals       Map[Goal]        `plan:"goals" doc:"What is meant to be possible: a search of the plan asks whether players get there from wherever they come to."`
-	Conserved   Map[Conserved]   `plan:"conserved" doc:"What there is always as much of, in all the world: a search of the plan looks for ways to have it twice, or to lose it."`
+	Conserved   Map[Conserved]   `plan:"conserved" doc:"Totals that have to stay the same, over the whole world: a search of the plan looks for ways to duplicate some of it, or to lose it."`
 	Saving      Saving           `plan:"saving" doc:"When players are saved, and how much is kept."`
 	Session     Session          `plan:"session" doc:"One live run of the game with its players."`
 	Reach       Given[fixed.Num] `plan:"reach" min:"0" max:"10000000" default:"2" doc:"Distance within which a spot can be touched or passed, in units of space."`
@@ -405,10 +405,10 @@ type Goal struct {
 	StartOver Given[bool]   `plan:"start_over" default:"false" doc:"Whether starting over counts as a way to it."`
 }
 
-// Conserved is something of which there is as much after everything that happens as there was before.
+// Conserved is a total that has to stay the same, whatever happens.
 type Conserved struct {
 	Title  Given[string]   `plan:"title" doc:"What people call it."`
-	Sum    Expr            `plan:"sum,required" doc:"What is counted: variables, or multiples of them, joined by + and -: player.coins + 10 * player.notes + game.till. Of each the values of all that have it are added: of all players, scenes, props."`
+	Sum    Expr            `plan:"sum,required" doc:"What is counted: variables, or multiples of them, joined by + and -: player.coins + 10 * player.notes + game.till. Each is added up over all that have it: players, scenes, props."`
 	MadeBy []Given[string] `plan:"made_by" doc:"What may make more of it: events, rules by their names, crossings, and variables of it that are written from outside."`
 	LostBy []Given[string] `plan:"lost_by" doc:"What may make it less."`
 

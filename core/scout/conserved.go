@@ -11,9 +11,8 @@ import (
 	"alluvion.dev/core/model"
 )
 
-// ledger is what a search knows of what is conserved. After each transaction it compares how much there is with how much
-// there was before. Leaving and coming back, and opening the session again, count as one transaction: in between there are
-// players whose values only their saves hold.
+// ledger compares each conserved total after a transaction with the total before it. Leaving and coming back count as one
+// transaction, and so does opening the session again: in between, the values of some players are only in their saves.
 type ledger struct {
 	of     []*model.Conserved
 	much   []fixed.Num // of each, before what is being done
@@ -23,7 +22,7 @@ type ledger struct {
 	amount map[fact][2]fixed.Num
 }
 
-// settled hears of what came of a transaction.
+// settled is called with the result of each transaction.
 func (w *worker) settled(res *engine.Result) {
 	for i := range res.Changes {
 		c := &res.Changes[i]
@@ -68,14 +67,14 @@ func (l *ledger) ran(r *model.Rule) {
 	l.acted(r.Decl.Name.Name)
 }
 
-// counts says whether a variable is in any sum.
+// counts says whether a variable is part of any total.
 func (w *worker) counts(name string) bool {
 	return slices.ContainsFunc(w.ledger.of, func(c *model.Conserved) bool {
 		return slices.ContainsFunc(c.Terms, func(t model.Term) bool { return t.Var.Name == name })
 	})
 }
 
-// weigh counts what there is, before something is done.
+// weigh notes the totals before something is done.
 func (w *worker) weigh() {
 	l := &w.ledger
 	l.did, l.by, l.within = l.did[:0], l.by[:0], false
@@ -85,7 +84,7 @@ func (w *worker) weigh() {
 	}
 }
 
-// sum is how much there is of something.
+// sum is one total now.
 func (w *worker) sum(c *model.Conserved) fixed.Num {
 	var sum fixed.Num
 	for _, t := range c.Terms {
@@ -96,7 +95,7 @@ func (w *worker) sum(c *model.Conserved) fixed.Num {
 	return sum
 }
 
-// judge notes what has become more or less, though nothing that acted may do that.
+// judge notes each total that has changed, if nothing that acted may change it in this direction.
 func (w *worker) judge() {
 	l := &w.ledger
 	for i, c := range l.of {
@@ -121,7 +120,7 @@ func (w *worker) judge() {
 	l.did, l.by = l.did[:0], l.by[:0]
 }
 
-// asOne does something of several transactions that is judged as a whole.
+// asOne does something that takes several transactions and judges only its result.
 func (w *worker) asOne(crossing string, do func() bool) bool {
 	w.ledger.within = true
 	w.ledger.acted(crossing)
@@ -133,7 +132,7 @@ func (w *worker) asOne(crossing string, do func() bool) bool {
 	return ok
 }
 
-// readsConserved takes into a slice all that is counted, each number told apart.
+// readsConserved adds everything that is counted to a slice, with its exact numbers.
 func readsConserved(c *model.Conserved) func(*slice) {
 	return func(x *slice) {
 		for _, t := range c.Terms {
@@ -142,7 +141,7 @@ func readsConserved(c *model.Conserved) func(*slice) {
 	}
 }
 
-// notConserved is a trouble: there is more or less of something than before.
+// notConserved is the trouble that a total has changed.
 func notConserved(c *model.Conserved, f fact, amount [2]fixed.Num, run *Run) Trouble {
 	t := Trouble{Kind: "made", Line: c.At.Line, Run: run}
 	how, may, list := "more", "made_by", c.MadeBy

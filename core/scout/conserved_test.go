@@ -57,7 +57,7 @@ func TestWhatIsConservedIsJudgedByWhatMayChangeIt(t *testing.T) {
 	}
 }
 
-// What is given away before one leaves without a save is had twice; and so it is where the session is opened again.
+// Who gives something away and leaves without a save has it again.
 func TestLeavingWithoutASaveGivesBackWhatWasGivenAway(t *testing.T) {
 	rules := "rules:\n  - {on: give, do: [{add: player.coins, by: -1}, {add: args.to.coins, by: 1}]}\n"
 	only := ", made_by: [new-run], lost_by: [new-run]"

@@ -8,8 +8,8 @@ import (
 	"alluvion.dev/core/save"
 )
 
-// How visits end and begin again: players leave and come back, the session is closed and opened again, and the machine
-// crashes. What is on the disk then follows from what was saved:
+// How visits end and begin again: players leave and come back, the session is closed and opened again, or the machine
+// crashes. What is on the disk then depends on what was saved:
 //
 //   - Everything that has changed is written whenever anybody is saved (rule 30). So a crash right after that leads to the
 //     same state as one at any later time before the next save; it is tried right after. Where the plan saves at regular
@@ -70,7 +70,7 @@ func (w *worker) save(players ...string) {
 	}
 }
 
-// lastSave is what a player was last saved as; nil where they never were.
+// lastSave is the newest save of a player; nil if they were never saved.
 func (w *worker) lastSave(player string) *save.Player {
 	kept := w.saved[player].kept
 	if len(kept) == 0 {
@@ -83,7 +83,7 @@ func (w *worker) lastSave(player string) *save.Player {
 	return w.aside.Save(player)
 }
 
-// leave ends a visit. What it gives is the request with which the player comes back.
+// leave ends a visit. It returns the request with which the player comes back.
 func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	leave := &engine.Request{Do: "leave", Player: player, Server: byServer, At: w.run.Clock(), Date: w.today()}
 	w.pending = w.pending[:0]
@@ -121,7 +121,7 @@ func (w *worker) again(m *move) bool {
 	})
 }
 
-// restart ends all visits and opens the session again.
+// restart ends all visits, writes everything, and opens the session again.
 func (w *worker) restart() bool {
 	return w.asOne("restart", func() bool {
 		var back []*engine.Request

@@ -36,8 +36,8 @@ const (
 	Never    = "never"     // the search was complete, and nothing led there
 	NotFound = "not found" // in what was searched
 
-	// Of what is conserved. Kept: the search was complete, and there always was as much; Broken: something makes more or
-	// less of it; NotBroken: nothing did in what was searched.
+	// Of a conserved total. Kept: the search was complete, and nothing changed it; Broken: something changed it; NotBroken:
+	// nothing did in what was searched.
 	Kept      = "kept"
 	Broken    = "broken"
 	NotBroken = "not broken"

@@ -11,21 +11,22 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// A slice is what of the state can decide the answer to a question. Everything that players and the game do goes through
-// the engine as it is; the slice only says which states are the same for the question. It is the smallest set that is
-// closed under this, going backward from what the question reads:
+// A slice is the part of the state that can decide the answer to a question. The engine always runs the whole plan; the
+// slice only says which states are equal for the question. It starts with what the question reads and grows backward
+// until nothing has to be added:
 //
-//   - where players are and whether they live always counts, and so does every condition of a passage or a request;
-//   - of an event that can change something that counts, everything counts that decides whether it does: its condition,
-//     those of its rules on the way to that action, and of every other rule that follows in the same event and could
-//     refuse or fail, which would undo it; and every invariant that the event could break;
-//   - of a value that is written to something that counts, everything counts that it is computed from;
-//   - of a variable that counts, everything counts that its fates and its own expression read.
+//   - The places of players, and whether they are alive, are always in it, and so is what the conditions of passages and
+//     requests read.
+//   - If an event can change something in the slice, then everything is added that decides whether it does: its own
+//     condition, the conditions of its rules on the way to that action, the conditions of all other rules that run in the
+//     same event and could refuse or fail (which would undo it), and every invariant that the event could break.
+//   - If a value is written to something in the slice, then everything that the value is computed from is added.
+//   - For each variable in the slice, everything that its fates and its own expression read is added.
 //
-// Proof that the rest makes no difference: take two states that agree on the slice, and one move. Whether it is refused is
-// decided by conditions that are in the slice, if it changes anything in the slice; and what it makes of the slice is
-// computed from values in the slice. So the two next states agree on it again. A move that changes nothing in the slice
-// may be refused in one state and not in the other: both ways the slice stays as it was.
+// Proof that the rest makes no difference: take two states with the same slice, and one move. If the move changes anything
+// in the slice, then the slice has all conditions that decide whether the move is refused, and all values that the new
+// ones are computed from. So the two next states have the same slice again. If the move changes nothing in the slice, it
+// may be refused in one state and not in the other: the slice stays the same either way.
 type slice struct {
 	m           *model.Model
 	vars        map[*model.Var]bool
@@ -146,7 +147,7 @@ func (s *slice) once() {
 	}
 }
 
-// life are the rules on all moments of a player's life that belong to what set them off.
+// life are the rules on the moments of a player's life: joining, arriving, dying and so on.
 func (s *slice) life() []*model.Rule {
 	var out []*model.Rule
 	for _, r := range s.m.Rules {
@@ -252,7 +253,7 @@ func (s *slice) actionCounts(a *model.Action) bool {
 		a.Earns != nil && s.earned[a.Earns.Index] || a.Loses != nil && s.earned[a.Loses.Index]
 }
 
-// moment takes in what decides about a moment's rules and all that follows from them, where any of it counts.
+// moment adds what decides the result of a moment's rules and of all that follows from them, if any of them counts.
 func (s *slice) moment(rules []*model.Rule) bool {
 	f := s.closure(rules)
 	if !s.counts(f) {
@@ -284,7 +285,7 @@ func (s *slice) touches(f *follows, p *expr.Program) bool {
 	return false
 }
 
-// rule takes in what decides whether a rule changes something that counts, or refuses or fails.
+// rule adds what decides whether a rule changes something that counts, refuses, or fails.
 func (s *slice) rule(r *model.Rule) {
 	matters := false
 	read := func(p *expr.Program, must bool) {
@@ -321,7 +322,7 @@ func (s *slice) rule(r *model.Rule) {
 	}
 }
 
-// through takes in what leads to the player whose something is.
+// through adds the references that lead to the player whose variable it is.
 func (s *slice) through(ref *expr.Ref) {
 	for via := ref.Via; via != nil; via = via.Via {
 		if v := s.m.VarOf(*via); v != nil {
@@ -336,7 +337,7 @@ func (s *slice) add(v *model.Var) {
 	}
 }
 
-// need takes in all that an expression reads.
+// need adds everything that an expression reads.
 func (s *slice) need(p *expr.Program) {
 	if p == nil {
 		return
@@ -390,7 +391,7 @@ func (s *slice) reading(p *expr.Program, r *expr.Read) {
 	}
 }
 
-// doubts notes what keeps a search with the slice from being complete, whatever it finds.
+// doubts notes why a search with this slice cannot be complete.
 func (s *slice) doubts() {
 	doubt := func(format string, args ...any) {
 		if text := fmt.Sprintf(format, args...); !slices.Contains(s.why, text) {
@@ -458,8 +459,8 @@ func (s *slice) crossingCounts(c *model.OwnCrossing) bool {
 	})
 }
 
-// others says whether players other than those who were tried could make a difference: by what is not held by one player
-// alone, by movables, by what is read of others or of how many there are, or by rules that are about others.
+// others says whether more players could make a difference: through a variable that is not a player's own, a movable, an
+// expression that reads other players or their number, or a rule about other players.
 func (s *slice) others() bool {
 	for v := range s.vars {
 		if !v.Holder.OfPlayers() {
@@ -519,10 +520,9 @@ func (s *slice) lens() *engine.Lens {
 	return l
 }
 
-// most is the number from which on a variable's numbers are all the same for everything that counts: one more than the
-// greatest that it is compared with. 0 where there is none: where it is read for anything but comparisons with written
-// numbers, or where what is written to it depends on what it was in another way than by adding something that is never
-// negative, so that it would matter how far beyond it is.
+// most is a number from which on all values of a variable are equal for everything that counts: one step more than the
+// greatest number that it is compared with. It is 0, for none, if the variable is read by anything but comparisons with
+// constants, or if a rule could bring it back down from there (by subtracting, for example).
 func (s *slice) most(v *model.Var, writes []*model.Action, reads []reading) fixed.Num {
 	if !v.Type.Numeric() || v.Stopwatch || v.Seed || v.Computed() || v.Refuse || s.plain[v] {
 		return fixed.Num{}

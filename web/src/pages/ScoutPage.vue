@@ -88,7 +88,7 @@ const troubles = computed<Found[]>(() =>
 )
 const lists = computed(() => [
   { title: 'Dead ends', of: ends.value, none: 'Nobody gets stuck, as far as was searched.' },
-  { title: 'Goals, milestones and what is conserved', of: asked.value, none: 'The plan has none of them. goals: says what is meant to be possible, conserved: of what there is always as much.' },
+  { title: 'Goals, milestones and what is conserved', of: asked.value, none: 'The plan has none of them. goals: says what is meant to be possible, conserved: which totals have to stay the same.' },
   { title: 'What breaks', of: troubles.value, none: 'Nothing broke.' },
   { title: 'Never seen', of: unseen.value, none: 'Every scene, passage, checkpoint, event and rule was seen.' },
 ])
