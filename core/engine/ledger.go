@@ -13,6 +13,9 @@ import (
 type Ledger struct {
 	players map[string]*bond
 	world   *bond // nil where it has not changed
+	// recovered are those who were last written as recovery state, because of others: that is no save, so the next regular
+	// save is theirs, too.
+	recovered map[string]bool
 }
 
 // bond is who has changed something together since it was last written down, by one request or by several.
@@ -107,13 +110,13 @@ func (l *Ledger) Together(players []string, world bool) {
 // Many is how many players are known to have changed.
 func (l *Ledger) Many() int { return len(l.players) }
 
-// Players lists those who have changed, by id: also those of whom something changes by itself, as a stopwatch that
-// runs; and, in a game for one player, whoever is there when the world has changed.
+// Players lists those who have changed since they were last saved, by id: also those of whom something changes by itself,
+// as a stopwatch that runs; and, in a game for one player, whoever is there when the world has changed.
 func (l *Ledger) Players(r *Run) []string {
 	out := slices.Collect(maps.Keys(l.players))
 	single := r.m.Single && l.World(r)
 	for _, p := range r.order {
-		if l.players[p.id] == nil && (single || r.moves(p)) {
+		if l.players[p.id] == nil && (single || l.recovered[p.id] || r.moves(p)) {
 			out = append(out, p.id)
 		}
 	}
@@ -126,6 +129,7 @@ func (l *Ledger) World(r *Run) bool { return l.world != nil || r.worldMoves() }
 
 // Forget drops what is known of a player.
 func (l *Ledger) Forget(player string) {
+	delete(l.recovered, player)
 	if b := l.players[player]; b != nil {
 		b.players = slices.DeleteFunc(b.players, func(id string) bool { return id == player })
 		delete(l.players, player)
@@ -154,6 +158,7 @@ func (l *Ledger) Cut(r *Run, moments []SaveMoment, left []*save.Player, whole bo
 	for _, id := range slices.Sorted(maps.Keys(taken)) {
 		if r.Has(id) {
 			c.Parts = append(c.Parts, Part{r.Save(id), own[id], false})
+			l.wrote(id, own[id] != "")
 		}
 		delete(l.players, id)
 	}
@@ -162,6 +167,18 @@ func (l *Ledger) Cut(r *Run, moments []SaveMoment, left []*save.Player, whole bo
 	}
 	l.world = nil
 	return c, true
+}
+
+// wrote notes that a player was written: saved, or as recovery state.
+func (l *Ledger) wrote(player string, saved bool) {
+	switch {
+	case saved:
+		delete(l.recovered, player)
+	case l.recovered == nil:
+		l.recovered = map[string]bool{player: true}
+	default:
+		l.recovered[player] = true
+	}
 }
 
 // taken are the players of a cut: who has a moment, who leaves, and all who are bound to one of these or to the world.

@@ -181,3 +181,24 @@ func TestALensShowsWhatItIsSetTo(t *testing.T) {
 	}
 	assert.Equal(t, 1, differs)
 }
+
+// Who was written because of another, as recovery state, has not been saved: the next regular save is theirs, too.
+func TestRule30RecoveryStateIsNoSave(t *testing.T) {
+	_, r, _ := searchedPlan(t)
+	var l engine.Ledger
+	l.Together([]string{"ada", "bo"}, false)
+	cut, ok := l.Cut(r, []engine.SaveMoment{{Player: "ada", Moment: "checkpoint"}}, nil, true)
+	require.True(t, ok)
+	require.Len(t, cut.Parts, 2)
+	assert.Empty(t, cut.Parts[1].Moment)
+	assert.Equal(t, []string{"bo"}, l.Players(r))
+	_, ok = l.Cut(r, []engine.SaveMoment{{Player: "bo", Moment: "every"}}, nil, false)
+	require.True(t, ok)
+	assert.Empty(t, l.Players(r))
+
+	l.Changed("bo")
+	l.Cut(r, nil, nil, true)
+	assert.Equal(t, []string{"bo"}, l.Players(r))
+	l.Forget("bo")
+	assert.Empty(t, l.Players(r))
+}
