@@ -73,7 +73,11 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 			if m == nil || found.Errors() {
 				t.Skip("it cannot run")
 			}
-			s := searchedFor(t, m, Options{States: 600})
+			o := Options{States: 600}
+			if n := len(name); m.Players() > 1 && name[n-1]%3 == 0 { // some of them with two players
+				o.Players = 2
+			}
+			s := searchedFor(t, m, o)
 			for _, f := range found {
 				claims += holds(t, s, f)
 			}
