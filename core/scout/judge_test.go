@@ -23,7 +23,7 @@ import (
 
 // madePlans is how many made-up plans are searched; SCOUT_PLANS says another number.
 func madePlans(t testing.TB) uint64 {
-	n := uint64(60)
+	n := uint64(30)
 	if more := os.Getenv("SCOUT_PLANS"); more != "" {
 		_, err := fmt.Sscan(more, &n)
 		require.NoError(t, err)

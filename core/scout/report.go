@@ -392,9 +392,8 @@ func (s *Scout) fates(r *Report) {
 	}
 	for _, x := range fatesOf(s.m) {
 		a := Answer{Kind: "fate", ID: x.v.Name + " at " + x.cross.String(), Line: x.v.At.Line, Verdict: NotFound}
-		if run, _ := s.seen(fact{fated, int32(slot(s.m, x.v)), x.cross.String()}); run != nil {
-			run.Title = "the way to " + a.ID
-			a.Verdict, a.Run = Reached, run
+		if _, shown := s.whole().facts[fact{fated, int32(slot(s.m, x.v)), x.cross.String()}]; shown {
+			a.Verdict = Reached // without a run: there are too many
 		}
 		r.Answers = append(r.Answers, a)
 	}

@@ -27,7 +27,7 @@ type Answer struct {
 	Title   string `json:"title,omitempty"`
 	Line    int    `json:"line,omitempty"`
 	Verdict string `json:"verdict"`       // reached, never (nothing leads there), not found
-	Run     *Run   `json:"run,omitempty"` // to it; the shortest one where Run.Shortest says so
+	Run     *Run   `json:"run,omitempty"` // to it; the shortest one where Run.Shortest says so; nil of fates
 }
 
 // The verdicts.

@@ -53,7 +53,7 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 		require.NoError(t, err)
 		texts[filepath.Base(file)] = string(raw)
 	}
-	for seed := range madePlans(t) * 2 {
+	for seed := range madePlans(t) * 4 {
 		texts[fmt.Sprintf("little %d", seed)] = little(seed)
 	}
 	for name, text := range texts {
