@@ -13,8 +13,8 @@ import (
 type Ledger struct {
 	players map[string]*bond
 	world   *bond // nil where it has not changed
-	// recovered are those who were last written as recovery state, because of others: that is no save, so the next regular
-	// save is theirs, too.
+	// recovered are the players whose last write was recovery state, together with another player's save. That is no save,
+	// so the next regular save includes them.
 	recovered map[string]bool
 }
 

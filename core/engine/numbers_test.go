@@ -9,8 +9,8 @@ import (
 	"alluvion.dev/core/engine"
 )
 
-// A game's server that gives no numbers may ask for the same thing twice; one that does may not, and another's numbers are
-// its own.
+// A request of a game's server without a number can be sent twice. A numbered one is refused the second time. Each server
+// has its own numbers.
 func TestOnlyNumberedRequestsOfAServerAreKnownAgain(t *testing.T) {
 	m, r, _ := searchedPlan(t)
 	ask := func(sender string, number uint64) error {

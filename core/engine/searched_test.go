@@ -13,8 +13,8 @@ import (
 	"alluvion.dev/core/types"
 )
 
-// What a search asks of a session: how much there is of something, what is kept over a crossing, what came of each
-// transaction, and what a lens shows.
+// The plan for the tests of what a search reads from a session: totals, values that are kept at a crossing, the result of
+// each transaction, and what a lens shows.
 const hoard = `
 alluvion: 1
 game: hoard
@@ -126,7 +126,7 @@ func TestEachTransactionIsHeardOfByItself(t *testing.T) {
 	heard = nil
 	_, err := r.Step(&engine.Request{Do: "event", Player: "ada", Name: "nothing", At: r.Clock()})
 	require.Error(t, err)
-	assert.Empty(t, heard, "what was refused did not happen")
+	assert.Empty(t, heard, "a refused request is not reported")
 	r.Advance(10_000)
 	r.Advance(20_000)
 	assert.Equal(t, [][]string{{"game.till"}, {"game.till"}}, heard)
@@ -182,7 +182,7 @@ func TestALensShowsWhatItIsSetTo(t *testing.T) {
 	assert.Equal(t, 1, differs)
 }
 
-// Who was written because of another, as recovery state, has not been saved: the next regular save is theirs, too.
+// Recovery state that is written together with another player's save is no save: the next regular save includes the player.
 func TestRule30RecoveryStateIsNoSave(t *testing.T) {
 	_, r, _ := searchedPlan(t)
 	var l engine.Ledger

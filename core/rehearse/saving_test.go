@@ -10,7 +10,7 @@ import (
 	"alluvion.dev/core/rehearse"
 )
 
-// Who is written because somebody else is saved is saved at the next regular time, and has that when they come back.
+// A player who was only written together with another player's save is still saved at the next regular time.
 func TestWhoWasWrittenWithAnotherIsSavedRegularly(t *testing.T) {
 	const plan = `
 alluvion: 1

@@ -80,8 +80,8 @@ func TestACorrectionOverAllSlotsBeginsADocument(t *testing.T) {
 	require.NotEmpty(t, name)
 }
 
-// What a player has over all slots for an option is put right for the first of them, too.
-func TestAValueOfAnOptionOverAllSlotsIsPutRight(t *testing.T) {
+// A value that a player has over all slots, for one option of a list, can be corrected: also for the first option.
+func TestAValueOfAnOptionOverAllSlotsIsCorrected(t *testing.T) {
 	m, _, found := model.Load([]byte(`
 alluvion: 1
 game: found

@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 )
 
-// What others, or the game's server, have to help with is no dead end for all, and one for whoever is alone.
+// If only another player or the game's server can open the way, it is a dead end with -alone, and none without.
 func TestWhoIsAloneHasOnlyTheirOwnWays(t *testing.T) {
 	const gate = `
 variables: {open: {of: game, type: bool, start: false}, shut: {of: player, type: bool, start: true}}

@@ -16,6 +16,7 @@ func purse(session, saving, conserved, rules string) string {
 variables:
   coins: {of: player, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
   till:  {of: game, type: int, min: 0, max: 4, start: 2, at_limit: refuse, refused: No., read_by: game}
+  tried: {of: game, type: bool, start: false, read_by: game}
 events: {pay: {from: self}, mint: {from: self}, order: {from: self}, give: {from: self, args: {to: player}}}
 conserved: {coins: {sum: player.coins + game.till` + conserved + `}}
 goals: {here: {reach: place.scene == 'hall'}}
@@ -36,13 +37,15 @@ func TestWhatIsConservedIsJudgedByWhatMayChangeIt(t *testing.T) {
 		conserved, rules, verdict string
 		told                      []string
 	}{
-		"nothing is made":         {", made_by: [new-run]", pays, Kept, nil},
-		"a new purse":             {"", pays, Broken, []string{"made; p1 starts over; 2"}},
-		"an event that may not":   {", made_by: [new-run]", mints, Broken, []string{"made; p1 sends mint; 1"}},
-		"an event that may":       {", made_by: [mint, new-run]", mints, Kept, nil},
-		"one that may only lose":  {", made_by: [new-run], lost_by: [mint]", mints, Broken, []string{"made; p1 sends mint; 1"}},
-		"sent by one that may":    {", made_by: [order, new-run]", mints + orders, Broken, []string{"made; p1 sends mint; 1"}},
-		"a rule by its name":      {", made_by: [saves, new-run]", "  saves: {on: order, do: [{add: game.till, by: 1}]}\n", Kept, nil},
+		"nothing is made":        {", made_by: [new-run]", pays, Kept, nil},
+		"a new purse":            {"", pays, Broken, []string{"made; p1 starts over; 2"}},
+		"an event that may not":  {", made_by: [new-run]", mints, Broken, []string{"made; p1 sends mint; 1"}},
+		"an event that may":      {", made_by: [mint, new-run]", mints, Kept, nil},
+		"one that may only lose": {", made_by: [new-run], lost_by: [mint]", mints, Broken, []string{"made; p1 sends mint; 1"}},
+		"sent by one that may":   {", made_by: [order, new-run]", mints + orders, Broken, []string{"made; p1 sends mint; 1"}},
+		"a rule by its name":     {", made_by: [saves, new-run]", "  saves: {on: order, do: [{add: game.till, by: 1}]}\n", Kept, nil},
+		"a rule that may, and is undone": {", made_by: [tries, new-run]", "  tries: {on: {every: 1m}, do: [{set: game.tried, to: true}]}\n  fails: {on: {changed: game.tried}, do: [{add: game.till, by: 9}]}\n  adds: {on: {every: 1m}, do: [{add: game.till, by: 1}]}\n", Broken,
+			[]string{"failed; time passes; 1", "failed; time passes; 3", "made; time passes; 1"}},
 		"a rule that has another": {", made_by: [saves, new-run]", "  saves: {on: order, do: [{notify: player, text: Hm.}]}\n  adds: {on: mint, do: [{add: game.till, by: 1}]}\n", Broken, []string{"made; p1 sends mint; 1"}},
 	} {
 		text := purse("players: 1", "when: [scene, leave]", row.conserved, "rules:\n"+row.rules)
@@ -77,7 +80,7 @@ func TestLeavingWithoutASaveGivesBackWhatWasGivenAway(t *testing.T) {
 	}
 }
 
-// Where something depends on who is there, a search in which everybody always is proves nothing.
+// A search in which all players are always there proves nothing about a plan that depends on who is there.
 func TestPlayersWhoStayAwayAreADoubt(t *testing.T) {
 	text := purse("players: 2", "when: [scene, leave]", "", `
 rules:
@@ -88,7 +91,7 @@ rules:
 	assert.Equal(t, NotFound, r.Answers[0].Verdict)
 }
 
-// A state with what was saved before is recalled as it was kept.
+// A kept state includes the players' last saves, and is recalled with them.
 func TestWhatWasSavedBeforeIsPartOfAState(t *testing.T) {
 	text := purse("players: 1", "when: [scene]", "", "rules:\n"+pays)
 	m, _, found := model.Load([]byte(text))

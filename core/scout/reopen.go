@@ -91,8 +91,7 @@ func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	if err != nil || len(res.Left) == 0 {
 		return nil, false
 	}
-	last := res.Left[0]
-	back := &engine.Request{Do: "join", Player: player, Slot: 1, Saved: last, Profile: last.Profile, Shared: last.Shared}
+	back := returning(res.Left[0])
 	wasSaved := false
 	for _, s := range res.Saves {
 		wasSaved = wasSaved || s.Player == player
@@ -103,6 +102,11 @@ func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	}
 	w.saw(&res)
 	return back, true
+}
+
+// returning is the request with which a player comes back as they were saved.
+func returning(last *save.Player) *engine.Request {
+	return &engine.Request{Do: "join", Player: last.Player, Slot: 1, Saved: last, Profile: last.Profile, Shared: last.Shared}
 }
 
 // again leaves and comes back.
@@ -142,9 +146,7 @@ func (w *worker) crash() bool {
 	return w.asOne("restart", func() bool {
 		var back []*engine.Request
 		for _, id := range w.run.Present() {
-			last := w.run.Save(id)
-			back = append(back, &engine.Request{Do: "join", Player: id, Slot: 1, Saved: last, Profile: last.Profile,
-				Shared: last.Shared})
+			back = append(back, returning(w.run.Save(id)))
 		}
 		w.step("{crash: machine}")
 		return w.open(back)

@@ -421,7 +421,7 @@ func (s *slice) doubts() {
 	if at := s.overlapping(); at != "" {
 		doubt("areas overlap in %s, and only some points of them are tried", at)
 	}
-	s.doubtsOfVisits(doubt)
+	s.doubtsOfSlots(doubt)
 	for _, c := range s.m.OwnCrossings {
 		if c.Calendar != nil && s.crossingCounts(c) {
 			doubt("%s comes by the date, and days are tried one after the other", c.Title())
@@ -429,8 +429,8 @@ func (s *slice) doubts() {
 	}
 }
 
-// doubtsOfVisits are those about other slots.
-func (s *slice) doubtsOfVisits(doubt func(format string, args ...any)) {
+// doubtsOfSlots are those about the other slots of a player.
+func (s *slice) doubtsOfSlots(doubt func(format string, args ...any)) {
 	for _, v := range s.m.Vars {
 		if !s.vars[v] || v.Computed() {
 			continue
