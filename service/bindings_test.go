@@ -256,6 +256,7 @@ func (p *piped) say(line string) {
 
 // The bots of the example walk, carry and light as the plan lets them, and are told of it.
 func TestTheBotsOfTheExample(t *testing.T) {
+	t.Parallel() // it waits for the most part
 	for language, programs := range map[string][]string{"lua": {"lua5.4", "lua5.1", "luajit"}, "python": {"python3"}} {
 		for _, program := range programs {
 			t.Run(program, func(t *testing.T) {
@@ -304,6 +305,7 @@ func TestTheBotsOfTheExample(t *testing.T) {
 
 // The programs of docs/connect.md, as they stand there.
 func TestTheProgramsOfThePageOnConnecting(t *testing.T) {
+	t.Parallel() // it waits for the most part
 	page, err := os.ReadFile("../docs/connect.md")
 	require.NoError(t, err)
 	program := func(language, name string) string {

@@ -18,6 +18,7 @@ import (
 // On the Square each machine is sent those around its player: who walks away is out of sight and still there, and who
 // comes back over another connection is sent what is near anew.
 func TestMachinesOnTheSquareAreSentThoseAround(t *testing.T) {
+	t.Parallel() // it waits for the most part
 	for name, packed := range map[string]bool{"text": false, "packed": true} {
 		t.Run(name, func(t *testing.T) {
 			h := start(t)

@@ -145,7 +145,7 @@ func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
 	before, _, err := h.c.Download(ctx, "lantern-pass", "ada", 1)
 	require.NoError(t, err)
 	h.draft(read(t, "plan.v2.yaml"))
-	begun, err := h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 5000, Seed: 3})
+	begun, err := h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{Made: 2000, Seed: 3})
 	require.NoError(t, err)
 	_, err = h.c.StartTrial(ctx, "lantern-pass", contract.TrialStart{})
 	assert.Equal(t, http.StatusConflict, status(err), "one at a time")
