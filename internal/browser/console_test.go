@@ -31,11 +31,18 @@ import (
 
 var ctx = context.Background()
 
-// tab is the one browser of this package's tests; it is started once.
-var tab = sync.OnceValues(func() (context.Context, error) {
-	t, _, err := browser.Start(ctx)
-	return t, err
-})
+// browsers are those of this package's tests: two, since a page waits as long as it works. Each is started when it is
+// first taken, and has one page at a time.
+var browsers = func() chan func() (context.Context, error) {
+	all := make(chan func() (context.Context, error), 2)
+	for range cap(all) {
+		all <- sync.OnceValues(func() (context.Context, error) {
+			t, _, err := browser.Start(ctx)
+			return t, err
+		})
+	}
+	return all
+}()
 
 // page is the console of a service of its own, in the browser.
 type page struct {
@@ -54,19 +61,31 @@ type page struct {
 // forgive lets the browser complain of answers whose text has one of these words.
 func (p *page) forgive(words ...string) { p.forgiven.Store(words) }
 
-// open starts a service with the demo game and one player in it. The test fails on any error that the
-// page writes to the browser's console.
+// tab takes a browser until the test ends, while another test has the other one. It is for so long at most. Clean up by
+// what it gives before the service stops: a page asks no service that is gone.
+func tab(t *testing.T, long time.Duration) (context.Context, func()) {
+	t.Parallel()
+	of := <-browsers
+	t.Cleanup(func() { browsers <- of })
+	parent, err := of()
+	require.NoError(t, err)
+	within, cancel := context.WithTimeout(parent, long)
+	return within, func() {
+		_ = chromedp.Do(parent, chromedp.Navigate("about:blank"))
+		cancel()
+	}
+}
+
+// open starts a service with the demo game and one player in it. The test fails on any error that the page writes to the
+// browser's console.
 func open(t *testing.T) *page {
+	within, leave := tab(t, 3*time.Minute)
 	data := filepath.Join(t.TempDir(), "a.db")
 	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Games: map[string]fs.FS{"lantern-pass": game.Files()}})
 	require.NoError(t, err)
-	parent, err := tab()
-	require.NoError(t, err)
-	within, cancel := context.WithTimeout(parent, 3*time.Minute)
 	p := &page{t: t, ctx: within, url: s.URL(), c: client.New(s.URL()), s: s, data: data}
 	t.Cleanup(func() { assert.NoError(t, p.s.Stop(ctx)) })
-	t.Cleanup(cancel)
-	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) }) // it asks no service that is gone
+	t.Cleanup(leave)
 	messages := chromedp.Console(within)
 	go func() {
 		for m, err := range messages {
@@ -571,6 +590,7 @@ func TestTheLivePageFollowsASession(t *testing.T) {
 }
 
 func TestAConsoleAsksForATokenWhereOneIsNeeded(t *testing.T) {
+	within, leave := tab(t, time.Minute)
 	data := filepath.Join(t.TempDir(), "a.db")
 	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Tokens: true})
 	require.NoError(t, err)
@@ -579,11 +599,7 @@ func TestAConsoleAsksForATokenWhereOneIsNeeded(t *testing.T) {
 	require.NoError(t, err)
 	token, err := keys.Issue(auth.Who{Role: auth.Designer}, time.Now(), time.Hour)
 	require.NoError(t, err)
-	parent, err := tab()
-	require.NoError(t, err)
-	within, cancel := context.WithTimeout(parent, time.Minute)
-	t.Cleanup(cancel)
-	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) })
+	t.Cleanup(leave)
 	p := &page{t: t, ctx: within, url: s.URL()}
 	p.goTo("/")
 	p.sees("A token is needed")

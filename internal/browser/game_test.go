@@ -1,7 +1,6 @@
 package browser_test
 
 import (
-	"context"
 	"fmt"
 	"io/fs"
 	"net/http"
@@ -210,6 +209,7 @@ func TestTheGameAsksWhoWalks(t *testing.T) {
 
 // The page of docs/connect.md, on a site of its own: the service knows the site, and the player has a token.
 func TestAPageOfAnotherSitePlays(t *testing.T) {
+	within, leave := tab(t, time.Minute)
 	connect, err := os.ReadFile("../../docs/connect.md")
 	require.NoError(t, err)
 	_, rest, found := strings.Cut(string(connect), "```html\n")
@@ -254,11 +254,7 @@ func TestAPageOfAnotherSitePlays(t *testing.T) {
 	nell, err := c.PlayerToken(ctx, "lantern-pass", "nell", 15*time.Minute)
 	require.NoError(t, err)
 
-	parent, err := tab()
-	require.NoError(t, err)
-	within, cancel := context.WithTimeout(parent, time.Minute)
-	t.Cleanup(cancel)
-	t.Cleanup(func() { _ = chromedp.Do(parent, chromedp.Navigate("about:blank")) })
+	t.Cleanup(leave)
 	p := &page{t: t, ctx: within, url: elsewhere.URL}
 	p.goTo("/page.html#" + s.URL() + ",nell," + nell.Token)
 	p.sees("nell is in lodge")
