@@ -11,7 +11,7 @@ var _ = does(add{})
 type add struct{}
 
 type addForm struct {
-	Add plan.Expr `plan:"add,required" doc:"Adds to a number."`
+	Add plan.Expr `plan:"add,required" say:"{by} is added to {add}" less:"{by} is taken from {add}" doc:"Adds to a number."`
 	By  plan.Expr `plan:"by,required" doc:"How much, as an expression."`
 }
 

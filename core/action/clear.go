@@ -11,7 +11,7 @@ var _ = does(clearing{})
 type clearing struct{}
 
 type clearForm struct {
-	Clear plan.Expr `plan:"clear,required" doc:"Makes an optional variable none."`
+	Clear plan.Expr `plan:"clear,required" say:"{clear} becomes none" doc:"Makes an optional variable none."`
 }
 
 func (clearing) Form() any { return new(clearForm) }

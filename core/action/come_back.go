@@ -10,7 +10,7 @@ var _ = does(comeBack{})
 type comeBack struct{}
 
 type comeBackForm struct {
-	Who plan.Expr `plan:"come-back,required" doc:"The dead player comes back."`
+	Who plan.Expr `plan:"come-back,required" say:"{come-back} comes back to life" doc:"The dead player comes back."`
 }
 
 func (comeBack) Form() any { return new(comeBackForm) }

@@ -10,7 +10,7 @@ var _ = does(die{})
 type die struct{}
 
 type dieForm struct {
-	Who plan.Expr `plan:"die,required" doc:"The player dies."`
+	Who plan.Expr `plan:"die,required" say:"{die} dies" doc:"The player dies."`
 }
 
 func (die) Form() any { return new(dieForm) }

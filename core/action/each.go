@@ -11,7 +11,7 @@ var _ = does(each{})
 type each struct{}
 
 type eachForm struct {
-	Each plan.ID            `plan:"each,required" doc:"Does things for each player, by id, or for each option of a list, in order; this name stands for that player or option inside."`
+	Each plan.ID            `plan:"each,required" say:"for each {in}, called {each}:" doc:"Does things for each player, by id, or for each option of a list, in order; this name stands for that player or option inside."`
 	In   plan.Given[string] `plan:"in,required" doc:"Which: session, all players in the session; scene, all in the player's scene; or a list."`
 	Do   []plan.Action      `plan:"do,required" doc:"What is done, in this order."`
 }

@@ -11,7 +11,7 @@ var _ = does(earn{})
 type earn struct{}
 
 type earnForm struct {
-	Earn plan.Ref  `plan:"earn,required" ref:"milestone" doc:"Gives a player a milestone, for trying out."`
+	Earn plan.Ref  `plan:"earn,required" say:"{of} earns the milestone {earn}" ref:"milestone" doc:"Gives a player a milestone, for trying out."`
 	Of   plan.Expr `plan:"of,required" doc:"Whose milestone: player, or an argument."`
 }
 

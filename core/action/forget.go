@@ -10,7 +10,7 @@ var _ = does(forget{})
 type forget struct{}
 
 type forgetForm struct {
-	Forget plan.Ref `plan:"forget,required" ref:"waymark" doc:"Makes a waymark none."`
+	Forget plan.Ref `plan:"forget,required" say:"the place {forget} is forgotten" ref:"waymark" doc:"Makes a waymark none."`
 }
 
 func (forget) Form() any { return new(forgetForm) }

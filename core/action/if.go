@@ -11,7 +11,7 @@ var _ = does(branch{})
 type branch struct{}
 
 type branchForm struct {
-	If   plan.Expr      `plan:"if,required" doc:"Does things where a condition holds."`
+	If   plan.Expr      `plan:"if,required" say:"if {if}:" doc:"Does things where a condition holds."`
 	Do   []plan.Action  `plan:"do" doc:"What is done, in this order."`
 	Elif []plan.Branch  `plan:"elif" doc:"Further conditions, tried in order."`
 	Else plan.Otherwise `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`

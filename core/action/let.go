@@ -11,7 +11,7 @@ var _ = does(let{})
 type let struct{}
 
 type letForm struct {
-	Let plan.Map[plan.Expr] `plan:"let,required" doc:"Names values for the actions inside."`
+	Let plan.Map[plan.Expr] `plan:"let,required" say:"with {let}:" doc:"Names values for the actions inside."`
 	Do  []plan.Action       `plan:"do,required" doc:"What is done, in this order."`
 }
 

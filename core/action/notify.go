@@ -14,7 +14,7 @@ var _ = does(notify{})
 type notify struct{}
 
 type notifyForm struct {
-	Notify plan.Expr          `plan:"notify,required" doc:"Tells somebody something: player, scene or everyone, or an expression that is a player. To one who is none or away nothing is said."`
+	Notify plan.Expr          `plan:"notify,required" say:"{notify} is told: {text}" doc:"Tells somebody something: player, scene or everyone, or an expression that is a player. To one who is none or away nothing is said."`
 	Text   plan.Given[string] `plan:"text,required" doc:"What is said."`
 }
 

@@ -14,7 +14,7 @@ var _ = does(pick{})
 type pick struct{}
 
 type pickForm struct {
-	Pick   plan.Expr `plan:"pick,required" doc:"Chooses an option of a roster: with to, as set does, or with option."`
+	Pick   plan.Expr `plan:"pick,required" say:"{pick} becomes [{to}][{option}]" doc:"Chooses an option of a roster: with to, as set does, or with option."`
 	To     plan.Expr `plan:"to" doc:"The value, as an expression."`
 	Option plan.Expr `plan:"option" doc:"The option's id, or an expression."`
 }

@@ -11,7 +11,7 @@ var _ = does(put{})
 type put struct{}
 
 type putForm struct {
-	Put  plan.Expr `plan:"put,required" doc:"Puts an item into a set, or at the end of a list."`
+	Put  plan.Expr `plan:"put,required" say:"{item} is put into {put}" doc:"Puts an item into a set, or at the end of a list."`
 	Item plan.Expr `plan:"item,required" doc:"The item, as an expression."`
 }
 

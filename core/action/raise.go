@@ -11,7 +11,7 @@ var _ = does(raise{})
 type raise struct{}
 
 type raiseForm struct {
-	Raise plan.Expr `plan:"raise,required" doc:"Sets a number only if that is higher."`
+	Raise plan.Expr `plan:"raise,required" say:"{raise} becomes at least {to}" doc:"Sets a number only if that is higher."`
 	To    plan.Expr `plan:"to,required" doc:"The value, as an expression."`
 }
 

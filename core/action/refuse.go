@@ -10,7 +10,7 @@ var _ = does(refuse{})
 type refuse struct{}
 
 type refuseForm struct {
-	Refuse plan.Given[string] `plan:"refuse,required" doc:"The event fails with this reason; nothing has changed."`
+	Refuse plan.Given[string] `plan:"refuse,required" say:"the event is refused: {refuse}" doc:"The event fails with this reason; nothing has changed."`
 }
 
 func (refuse) Form() any { return new(refuseForm) }

@@ -10,7 +10,7 @@ var _ = does(remember{})
 type remember struct{}
 
 type rememberForm struct {
-	Remember plan.Ref `plan:"remember,required" ref:"waymark" doc:"Remembers where the rule's player is."`
+	Remember plan.Ref `plan:"remember,required" say:"the player's place is remembered as {remember}" ref:"waymark" doc:"Remembers where the rule's player is."`
 }
 
 func (remember) Form() any { return new(rememberForm) }

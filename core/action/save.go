@@ -10,7 +10,7 @@ var _ = does(save{})
 type save struct{}
 
 type saveForm struct {
-	Save plan.Given[string] `plan:"save,required" enum:"player,world" doc:"Saves the rule's player, or the world."`
+	Save plan.Given[string] `plan:"save,required" say:"the {save} is saved" enum:"player,world" doc:"Saves the rule's player, or the world."`
 }
 
 func (save) Form() any { return new(saveForm) }

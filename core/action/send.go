@@ -14,7 +14,7 @@ var _ = does(send{})
 type send struct{}
 
 type sendForm struct {
-	Send plan.Ref            `plan:"send,required" ref:"event" doc:"Sends another event, behind what is going on now."`
+	Send plan.Ref            `plan:"send,required" say:"the event {send} is sent[ with {args}]" ref:"event" doc:"Sends another event, behind what is going on now."`
 	Args plan.Map[plan.Expr] `plan:"args" doc:"The arguments of the event that is sent, as expressions."`
 }
 

@@ -10,7 +10,7 @@ var _ = does(set{})
 type set struct{}
 
 type setForm struct {
-	Set plan.Expr `plan:"set,required" doc:"Gives a variable a value."`
+	Set plan.Expr `plan:"set,required" say:"{set} becomes {to}" doc:"Gives a variable a value."`
 	To  plan.Expr `plan:"to,required" doc:"The value, as an expression."`
 }
 

@@ -10,7 +10,7 @@ var _ = does(setDown{})
 type setDown struct{}
 
 type setDownForm struct {
-	SetDown plan.Ref `plan:"set-down,required" ref:"movable" doc:"The rule's player sets down what they hold: where they are, or at a spot."`
+	SetDown plan.Ref `plan:"set-down,required" say:"the player sets down {set-down}[ at {at}]" ref:"movable" doc:"The rule's player sets down what they hold: where they are, or at a spot."`
 	Where   plan.Ref `plan:"at" ref:"spot" doc:"The spot where it is set down."`
 }
 

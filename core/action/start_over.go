@@ -10,7 +10,7 @@ var _ = does(startOver{})
 type startOver struct{}
 
 type startOverForm struct {
-	Who plan.Expr `plan:"start-over,required" doc:"The player starts a new run in the same slot."`
+	Who plan.Expr `plan:"start-over,required" say:"{start-over} starts over" doc:"The player starts a new run in the same slot."`
 }
 
 func (startOver) Form() any { return new(startOverForm) }

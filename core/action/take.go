@@ -10,7 +10,7 @@ var _ = does(take{})
 type take struct{}
 
 type takeForm struct {
-	Take plan.Ref `plan:"take,required" ref:"movable" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
+	Take plan.Ref `plan:"take,required" say:"the player takes {take}" ref:"movable" doc:"The rule's player takes a movable: it has to be free, in the same scene and within reach."`
 }
 
 func (take) Form() any { return new(takeForm) }

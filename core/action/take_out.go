@@ -14,7 +14,7 @@ var _ = does(takeOut{})
 type takeOut struct{}
 
 type takeOutForm struct {
-	TakeOut plan.Expr `plan:"take-out,required" doc:"Takes an item out of a set, or its first like out of a list. Where it is not there the event is refused: ask first (if: player.bag.contains(x)) where that is to be let pass."`
+	TakeOut plan.Expr `plan:"take-out,required" say:"{item} is taken out of {take-out}" doc:"Takes an item out of a set, or its first like out of a list. Where it is not there the event is refused: ask first (if: player.bag.contains(x)) where that is to be let pass."`
 	Item    plan.Expr `plan:"item,required" doc:"The item, as an expression."`
 }
 

@@ -10,7 +10,7 @@ var _ = does(unearn{})
 type unearn struct{}
 
 type unearnForm struct {
-	Unearn plan.Ref  `plan:"unearn,required" ref:"milestone" doc:"Takes a milestone back."`
+	Unearn plan.Ref  `plan:"unearn,required" say:"the milestone {unearn} is taken from {of}" ref:"milestone" doc:"Takes a milestone back."`
 	Of     plan.Expr `plan:"of,required" doc:"Whose milestone: player, or an argument."`
 }
 

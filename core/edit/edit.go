@@ -6,6 +6,7 @@ package edit
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/go-json-experiment/json"
@@ -20,7 +21,8 @@ import (
 type Edit struct {
 	// Do is what is done: fate (a variable's fate at a crossing), put (a value at a path, in place of what is there or
 	// as something new), remove (what is at a path), rename (a variable, or what is at a path, gets another id),
-	// retype, move (a variable gets another type, another holder), mend (a name that is none becomes the one that was
+	// insert (a value becomes an item of a list, before the one that a path leads to), order (the item that a path leads
+	// to becomes number To), retype, move (a variable gets another type, another holder), mend (a name that is none becomes the one that was
 	// probably meant, wherever just this is wrong).
 	Do       string
 	Name     string         // the variable, as player.warmth
@@ -29,7 +31,7 @@ type Edit struct {
 	Set      string         // of the fate set: the expression
 	Path     []string       // of put and remove, and of rename where it is no variable: keys from the top
 	Value    jsontext.Value // of put: the value; of retype: what the declaration says of its type
-	To       string         // of rename: the new id; of move: the new holder, as it is written in a plan
+	To       string         // of rename: the new id; of move: the new holder, as it is written in a plan; of order: which item it becomes, from 0
 	At       finding.At     // of mend: where the checks say that it is wrong
 	// Step asks for the upgrade step that takes saves along. Published is the newest published version, 0 where none
 	// is: where it is the plan's own, the step raises the plan's version.
@@ -61,6 +63,14 @@ func (e Edit) apply(text string, commons model.Commons) (string, error) {
 		return plan.SetFate(text, e.Name, e.Crossing, kind, e.Set)
 	case "put":
 		return plan.Put(text, e.Path, e.Value)
+	case "insert":
+		return plan.Insert(text, e.Path, e.Value)
+	case "order":
+		to, err := strconv.Atoi(e.To)
+		if err != nil {
+			return "", fmt.Errorf("%w: %q is no place in a list", plan.ErrEdit, e.To)
+		}
+		return plan.Shift(text, e.Path, to)
 	case "remove":
 		return e.remove(text)
 	case "retype":

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 )
 
 // Severity is how much a finding matters.
@@ -214,8 +215,6 @@ func (l List) Open() int {
 
 // Upper is a text with a capital letter first, as a sentence begins.
 func Upper(s string) string {
-	if s == "" {
-		return s
-	}
-	return strings.ToUpper(s[:1]) + s[1:]
+	_, n := utf8.DecodeRuneInString(s)
+	return strings.ToUpper(s[:n]) + s[n:]
 }

@@ -83,6 +83,10 @@ func (n *node) child(name string) *node {
 	if n == nil {
 		return nil
 	}
+	if n.form == formList {
+		_, item := n.item(name)
+		return item
+	}
 	if k := n.key(name); k != nil {
 		return k.value
 	}

@@ -29,6 +29,9 @@ func Put(source string, path []string, value []byte) (string, error) {
 func Remove(source string, path []string) (string, error) {
 	return change(source, path, func(e editor, root *node) (string, error) {
 		table := descend(root, path[:len(path)-1])
+		if table != nil && table.form == formList {
+			return e.removeItem(root, path)
+		}
 		if table.child(path[len(path)-1]) == nil {
 			return "", fmt.Errorf("%w: there is no %s", ErrEdit, strings.Join(path, "/"))
 		}
@@ -37,6 +40,9 @@ func Remove(source string, path []string) (string, error) {
 			return out, nil
 		}
 		// It was the last one on lines of its own: what is left is a table all the same.
+		if _, item := descend(root, path[:len(path)-2]).item(path[len(path)-2]); item != nil {
+			return e.put(root, path[:len(path)-1], "{}")
+		}
 		begin := e.behind(descend(root, path[:len(path)-2]).key(path[len(path)-2]))
 		return out[:begin] + " {}" + out[begin:], nil
 	})
@@ -119,6 +125,19 @@ func descend(n *node, path []string) *node {
 func (e editor) put(root *node, path []string, text string) (string, error) {
 	n := root
 	for i, name := range path {
+		if n.form == formList {
+			_, item := n.item(name)
+			switch {
+			case item == nil:
+				return "", fmt.Errorf("%w: there is no %s", ErrEdit, strings.Join(path[:i+1], "/"))
+			case i == len(path)-1:
+				return e.text[:e.offset(item)] + text + e.text[e.lastOf(item):], nil
+			case item.form == formNothing || item.form == formTable && len(item.keys) == 0:
+				return e.text[:e.offset(item)] + braced(path[i+1:], text) + e.text[e.lastOf(item):], nil
+			}
+			n = item
+			continue
+		}
 		if n.form == formTable && n.key(name) == nil {
 			return e.enter(n, path[i:], text), nil
 		}
@@ -146,12 +165,28 @@ func (e editor) behind(k *key) int {
 func (e editor) replace(k *key, text string) string {
 	begin := e.behind(k)
 	end := begin
+	if k.value.form == formPlain {
+		text = bare(text)
+	}
 	if k.value.form != formNothing {
 		end = e.lastOf(k.value)
 	} else {
 		end += writtenNothing(e.text[begin:])
 	}
 	return e.text[:begin] + " " + text + e.text[end:]
+}
+
+// bare takes the quotes off a text that needs none where a word without quotes stood: an expression, say.
+func bare(text string) string {
+	word, err := strconv.Unquote(text)
+	if err != nil || word != strings.TrimSpace(word) || strings.ContainsAny(word, ",[]{}\"\\\n") || strings.Contains(word+" ", ": ") || strings.Contains(word, " #") {
+		return text
+	}
+	first, _ := utf8.DecodeRuneInString(word)
+	if !unicode.IsLetter(first) || !strings.ContainsAny(word, " .(") {
+		return text
+	}
+	return word
 }
 
 // writtenNothing is how long a value is that says that there is none; 0 where nothing is written.

@@ -347,6 +347,8 @@ type field struct {
 	verb     bool   // says what is done: the table has exactly one such key
 	with     string // what goes with it
 	form     string // what stands over it in a form, where a form asks for it
+	say      string // of a verb: its sentence, with keys in braces, and in brackets what is left out where a key is not written
+	less     string // its sentence where the last key takes away
 }
 
 type fields struct {
@@ -376,7 +378,8 @@ func readTags(t reflect.Type) fields {
 			continue
 		}
 		f := field{index: sf.Index, name: name, required: opts == "required", doc: tag.Get("doc"), min: tag.Get("min"),
-			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with"), form: tag.Get("form")}
+			max: tag.Get("max"), def: tag.Get("default"), ref: tag.Get("ref"), id: tag.Get("id"), with: tag.Get("with"), form: tag.Get("form"),
+			say: tag.Get("say"), less: tag.Get("less")}
 		_, f.verb = tag.Lookup("with")
 		if e := tag.Get("enum"); e != "" {
 			f.enum = strings.Split(e, ",")

@@ -14,6 +14,7 @@ import (
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/matrix"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/sentence"
 )
 
 // A draft is a plan's text that is being worked on and is not kept here: whoever works on it sends it along.
@@ -50,6 +51,8 @@ func (s *Server) drafts(api huma.API) {
 			}
 			return &body[Map]{mapOf(m)}, nil
 		})
+	huma.Register(api, huma.Operation{OperationID: "outline-of-text", Method: http.MethodPost, Path: "/v1/outline",
+		Summary: "A text as forms show it, with its rules in sentences, without keeping it", Tags: tags, MaxBodyBytes: maxPlan, Errors: []int{413, 422}}, s.outline)
 	huma.Register(api, huma.Operation{OperationID: "edit-text", Method: http.MethodPost, Path: "/v1/edits",
 		Summary: "Change a text by just what is asked, without keeping it", Tags: tags, MaxBodyBytes: 2 * maxPlan,
 		Description: "A change after which the plan has errors is made all the same: a plan may have errors while it is being written.", Errors: []int{409, 413, 422}}, s.edit)
@@ -75,6 +78,26 @@ func (s *Server) matrixAs(ctx context.Context, in *formInput) (*formOutput, erro
 	types := map[string]string{"csv": "text/csv; charset=utf-8", "markdown": "text/markdown; charset=utf-8",
 		"svg": "image/svg+xml"}
 	return &formOutput{types[in.Form], []byte(text)}, err
+}
+
+// outline says what a text has, also where it has errors.
+func (s *Server) outline(ctx context.Context, in *textInput) (*body[contract.Outline], error) {
+	document, err := plan.Document(string(in.RawBody))
+	if err != nil {
+		_, _, found := check.Text(in.RawBody, s.store.CommonsText(ctx))
+		return nil, broken(found)
+	}
+	p, _ := plan.Read(in.RawBody)
+	out := contract.Outline{Document: contract.JSON(document), Says: []contract.Sentence{}, Rules: []contract.Touches{}}
+	for _, said := range sentence.Of(p) {
+		out.Says = append(out.Says, contract.Sentence{At: said.At, Text: said.Text})
+	}
+	if m, _, _ := check.Plan(in.RawBody, s.store.CommonsText(ctx)); m != nil {
+		for _, touched := range sentence.Touches(m) {
+			out.Rules = append(out.Rules, contract.Touches{At: touched.At, Reads: touched.Reads, Changes: touched.Changes})
+		}
+	}
+	return &body[contract.Outline]{out}, nil
 }
 
 type editInput struct{ Body contract.EditWish }

@@ -1,0 +1,82 @@
+package plan
+
+import (
+	"reflect"
+	"regexp"
+	"strings"
+)
+
+// inBraces is a key of a sentence, and inBrackets what is said only where its key is written.
+var (
+	inBraces   = regexp.MustCompile(`\{([a-z-]+)\}`)
+	inBrackets = regexp.MustCompile(`\[([^\]]*)\]`)
+)
+
+// Say is the sentence of an action, by the table of its verb: words gives what is said of what stands under one of its
+// keys, "" where nothing stands there. It is "" of an action that could not be read.
+func (a Action) Say(words func(key string, value any) string) string {
+	if a.Form == nil {
+		return ""
+	}
+	form := reflect.ValueOf(a.Form).Elem()
+	keys := fieldsOf(form.Type())
+	said := map[string]string{}
+	sentence := keys.list[0].say
+	for _, f := range keys.list {
+		value := form.FieldByIndex(f.index).Interface()
+		x, isExpr := value.(Expr)
+		if rest, less := strings.CutPrefix(x.Source, "-"); isExpr && less && keys.list[0].less != "" && IsSimple(rest) {
+			sentence, value = keys.list[0].less, Expr{Source: rest, At: x.At}
+		}
+		said[f.name] = words(f.name, value)
+	}
+	sentence = inBrackets.ReplaceAllStringFunc(sentence, func(part string) string {
+		if said[inBraces.FindStringSubmatch(part)[1]] == "" {
+			return ""
+		}
+		return part[1 : len(part)-1]
+	})
+	return inBraces.ReplaceAllStringFunc(sentence, func(key string) string { return said[key[1:len(key)-1]] })
+}
+
+// IsSimple says whether an expression is a name or a number and nothing more.
+func IsSimple(source string) bool {
+	return source != "" && !strings.ContainsFunc(source, func(r rune) bool {
+		return !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789_.", r)
+	})
+}
+
+// Say is the sentence of a moment; of is what is said of what it names.
+func (m Moment) Say(of func(Moment) string) string {
+	switch known := momentCalled(m.Kind); {
+	case known == nil:
+		return ""
+	case m.Of == "" && known.any != "":
+		return known.any
+	case strings.Contains(known.say, "%s"):
+		return strings.Replace(known.say, "%s", of(m), 1)
+	default:
+		return known.say
+	}
+}
+
+// Inside calls do with what stands within an action: its own list first, then each further branch, and last what is done
+// otherwise. A branch without a condition is one of actions alone.
+func (a Action) Inside(do func(Branch)) {
+	if a.Form == nil {
+		return
+	}
+	form := reflect.ValueOf(a.Form).Elem()
+	for _, f := range fieldsOf(form.Type()).list {
+		switch value := form.FieldByIndex(f.index).Interface().(type) {
+		case []Action:
+			do(Branch{Do: value})
+		case []Branch:
+			for _, b := range value {
+				do(b)
+			}
+		case Otherwise:
+			do(Branch{Do: value.Do})
+		}
+	}
+}
