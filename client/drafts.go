@@ -12,6 +12,13 @@ func (c *Client) Edit(ctx context.Context, text []byte, edits ...contract.PlanEd
 	return posted[contract.EditedText](ctx, c, "/v1/edits", contract.EditWish{Text: string(text), Edits: edits})
 }
 
+// Outline is a plan's text as forms show it, with its rules in sentences; the text is not kept.
+func (c *Client) Outline(ctx context.Context, text []byte) (contract.Outline, error) {
+	var out contract.Outline
+	_, err := c.do(ctx, http.MethodPost, "/v1/outline", http.Header{"Content-Type": {"application/yaml"}}, text, &out)
+	return out, err
+}
+
 // DryRun plays steps on a game's plan, or on another text, and keeps nothing.
 func (c *Client) DryRun(ctx context.Context, game string, wish contract.DryRunWish) (contract.DryRunView, error) {
 	return posted[contract.DryRunView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/dry-run", wish)

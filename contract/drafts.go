@@ -18,9 +18,10 @@ type PlanEdit struct {
 
 // Outline is a plan's text as forms show it.
 type Outline struct {
-	Document JSON       `json:"document" doc:"The plan as it is written, as JSON, with keys in their order."`
-	Says     []Sentence `json:"says" doc:"What its events and rules do, in plain sentences."`
-	Rules    []Touches  `json:"rules" doc:"What rules have to do with; nothing where the plan has errors that keep it from running."`
+	Document JSON        `json:"document" doc:"The plan as it is written, as JSON, with keys in their order."`
+	Says     []Sentence  `json:"says" doc:"What its events and rules do, in plain sentences."`
+	Names    []Named     `json:"names" doc:"Everything that it names; nothing where it has errors that keep it from running."`
+	Groups   []RuleGroup `json:"groups" doc:"The rules by what sets them off, in their order; those that are waited for by nothing that could be read come last."`
 }
 
 // Sentence is something of a plan in words.
@@ -29,11 +30,18 @@ type Sentence struct {
 	Text string `json:"text" doc:"The sentence, without a full stop. Names that stand only for what an event or an action gives stand in ‹›."`
 }
 
-// Touches is what a rule reads and changes.
-type Touches struct {
+// RuleGroup is what sets rules off.
+type RuleGroup struct {
+	Title string       `json:"title"`
+	Event string       `json:"event,omitempty" doc:"Where it is an event: which."`
+	Rules []RuleGlance `json:"rules" doc:"A rule that waits for several moments stands under each."`
+}
+
+// RuleGlance is a rule with what it reads and changes.
+type RuleGlance struct {
 	At      string   `json:"at" doc:"JSON Pointer (RFC 6901) of the rule."`
-	Reads   []string `json:"reads" doc:"Variables, as player.oil."`
-	Changes []string `json:"changes" doc:"Variables, as player.oil."`
+	Reads   []string `json:"reads" doc:"Variables, as player.oil; none where the plan has errors that keep it from running."`
+	Changes []string `json:"changes" doc:"Variables, as player.oil; none where the plan has errors that keep it from running."`
 }
 
 // EditWish is a plan's text with changes that are wanted.

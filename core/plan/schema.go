@@ -73,6 +73,9 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[ID]():
 		return s.id(f)
 	case reflect.TypeFor[Ref]():
+		if f.ref != "" {
+			return object{"type": "string", "minLength": 1, "$comment": "the name of: " + f.ref}
+		}
 		return object{"type": "string", "minLength": 1}
 	case reflect.TypeFor[Expr]():
 		return object{"type": []string{"string", "number", "boolean"}, "$comment": "an expression"}
@@ -222,7 +225,7 @@ func limited(o object, f field) object {
 }
 
 func (s *schemer) moment() object {
-	forms := []any{object{"type": "string"}}
+	forms := []any{object{"type": "string", "$comment": "the name of: event", "examples": builtInMoments(func(m *builtIn) bool { return m.needs == "" })}}
 	for _, m := range moments {
 		of := object(nil)
 		switch {
@@ -293,13 +296,18 @@ func verbForms(t reflect.Type) []any {
 	fs := fieldsOf(t)
 	var forms []any
 	for _, verb := range verbsOf(t) {
-		needed := []string{verb}
+		needed, more := []string{verb}, []string(nil)
 		for _, w := range strings.Split(fs.byName[verb].with, ",") {
 			if name, optional := strings.CutSuffix(w, "?"); name != "" && !optional {
 				needed = append(needed, name)
+			} else if name != "" {
+				more = append(more, name)
 			}
 		}
 		form := object{"required": needed}
+		if more != nil {
+			form["$comment"] = "may stand with it: " + strings.Join(more, ", ")
+		}
 		for _, other := range verbsOf(t) {
 			if fs.byName[other].takes(verb) { // then it is the other that says what is done
 				form["not"] = object{"required": []string{other}}

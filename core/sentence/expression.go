@@ -179,7 +179,7 @@ func (s *speaker) name(n *tree.Node) (string, bool) {
 	if who == "args" && len(parts) > 0 {
 		who, parts = named(parts[0]), parts[1:]
 	} else if own := map[string]string{"player": "the player", "scene": "the scene", "game": "the game", "prop": "the prop", "profile": "the profile",
-		"present": "the players who are there", "time": "the time"}[who]; own != "" {
+		"present": "the players who are there", "everyone": "everyone", "time": "the time"}[who]; own != "" {
 		who = own
 	} else if who == "place" {
 		who = "the player"

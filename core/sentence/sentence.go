@@ -126,10 +126,7 @@ func (s *speaker) Moment(m plan.Moment) string {
 	if text := m.Say(s.momentOf); text != "" {
 		return text
 	}
-	id := m.Kind
-	if id == "event" {
-		id = m.Of
-	}
+	id := eventOf(m)
 	if e := s.plan.Events.Get(id); e != nil && e.From.Value == "self" {
 		return "when a player sends " + s.eventTitle(id)
 	}

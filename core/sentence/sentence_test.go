@@ -157,6 +157,25 @@ func TestARuleSaysWhatItReadsAndChanges(t *testing.T) {
 	assert.Len(t, touched, 28)
 }
 
+func TestRulesStandUnderWhatSetsThemOff(t *testing.T) {
+	p, _ := plan.Read(examples.LanternPass)
+	under := map[string][]string{}
+	rules := map[string]bool{}
+	for _, g := range sentence.Groups(p) {
+		under[g.Title+" "+g.Event] = g.Rules
+		for _, at := range g.Rules {
+			rules[at] = true
+		}
+	}
+	assert.Len(t, rules, 28, "each rule stands somewhere")
+	assert.Equal(t, []string{"/rules/0"}, under["Gust gust"])
+	assert.Equal(t, []string{"/rules/19", "/rules/20", "/rules/27"}, under["In places "])
+	assert.Equal(t, []string{"/rules/21"}, under["As time goes on "])
+	p, _ = plan.Read([]byte("alluvion: 1\nrules:\n  - {on: nowhere_declared, do: [{die: player}]}\n  - {on: [died, left], do: []}\n"))
+	assert.Equal(t, []sentence.Group{{Title: "Coming and going", Rules: []string{"/rules/1"}}, {Title: "Life and death", Rules: []string{"/rules/1"}},
+		{Title: "Set off by nothing that could be read", Rules: []string{"/rules/0"}}}, sentence.Groups(p))
+}
+
 // A plan that is half written is said as far as it can be read.
 func TestBrokenPlansAreSaidAsFarAsTheyGo(t *testing.T) {
 	for _, dir := range []string{"../../examples/troubled", "../../examples/stuck"} {

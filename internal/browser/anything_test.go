@@ -63,7 +63,7 @@ func TestWhateverIsPressedNothingBreaks(t *testing.T) {
 	p.play(contract.Request{Do: "event", Player: "wren", Name: "load"})
 	_, err := p.c.Save(ctx, "lantern-pass", "wren")
 	require.NoError(t, err)
-	for _, path := range []string{"matrix?row=player.oil&at=death", "plan", "scenes?pick=passage:rope_bridge", "scenes?scene=lodge&pick=spot:lodge/porch", "dry-run", "live", "players", "players/wren", "players/wren?part=saves", "why", "milestones", "versions", "budgets", "matrix/print"} {
+	for _, path := range []string{"matrix?row=player.oil&at=death", "plan", "rules?at=/rules/9", "rules?at=/events/gust", "plan/form?at=/upgrades/3", "plan/form?at=/variables/warmth", "scenes?pick=passage:rope_bridge", "scenes?scene=lodge&pick=spot:lodge/porch", "dry-run", "live", "players", "players/wren", "players/wren?part=saves", "why", "milestones", "versions", "budgets", "matrix/print"} {
 		t.Run(path, func(t *testing.T) {
 			p.t = t
 			p.goTo("/games/lantern-pass/" + path)

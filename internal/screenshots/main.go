@@ -45,6 +45,7 @@ const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn
 var pages = []page{
 	{"games", "/", "light", soon},
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
+	{"rules", "/games/lantern-pass/rules?at=/rules/9", "light", soon},
 	{"plan", "/games/lantern-pass/plan?line=41", "light", soon},
 	{"scenes", "/games/lantern-pass/scenes?pick=passage:rope_bridge", "light", soon},
 	{"dry-run", "/games/lantern-pass/dry-run?at=7&run=" + url.QueryEscape(tries), "light", soon},

@@ -88,14 +88,24 @@ func (s *Server) outline(ctx context.Context, in *textInput) (*body[contract.Out
 		return nil, broken(found)
 	}
 	p, _ := plan.Read(in.RawBody)
-	out := contract.Outline{Document: contract.JSON(document), Says: []contract.Sentence{}, Rules: []contract.Touches{}}
+	out := contract.Outline{Document: contract.JSON(document), Says: []contract.Sentence{}, Groups: []contract.RuleGroup{}, Names: []contract.Named{}}
 	for _, said := range sentence.Of(p) {
 		out.Says = append(out.Says, contract.Sentence{At: said.At, Text: said.Text})
 	}
+	touched := map[string]sentence.Touched{}
 	if m, _, _ := check.Plan(in.RawBody, s.store.CommonsText(ctx)); m != nil {
-		for _, touched := range sentence.Touches(m) {
-			out.Rules = append(out.Rules, contract.Touches{At: touched.At, Reads: touched.Reads, Changes: touched.Changes})
+		out.Names = namesOf(m)
+		for _, t := range sentence.Touches(m) {
+			touched[t.At] = t
 		}
+	}
+	for _, g := range sentence.Groups(p) {
+		group := contract.RuleGroup{Title: g.Title, Event: g.Event, Rules: []contract.RuleGlance{}}
+		for _, at := range g.Rules {
+			t := touched[at]
+			group.Rules = append(group.Rules, contract.RuleGlance{At: at, Reads: append([]string{}, t.Reads...), Changes: append([]string{}, t.Changes...)})
+		}
+		out.Groups = append(out.Groups, group)
 	}
 	return &body[contract.Outline]{out}, nil
 }

@@ -277,7 +277,12 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]contract.
 	if err != nil {
 		return nil, err
 	}
-	m, out := j.model, []contract.Named{}
+	return &body[[]contract.Named]{namesOf(j.model)}, nil
+}
+
+// namesOf is everything that a plan names.
+func namesOf(m *model.Model) []contract.Named {
+	out := []contract.Named{}
 	add := func(kind, name, title string, at finding.At) {
 		out = append(out, contract.Named{Kind: kind, Name: name, Title: title, Line: at.Line})
 	}
@@ -320,8 +325,8 @@ func (s *Server) listNames(ctx context.Context, in *GamePath) (*body[[]contract.
 	for _, x := range m.Events {
 		add("event", x.ID, x.Title, x.At)
 	}
-	for _, x := range j.plan.Rosters.Entries {
+	for _, x := range m.Plan.Rosters.Entries {
 		add("roster", x.ID, model.Title(x.Value.Title, x.ID), x.At)
 	}
-	return &body[[]contract.Named]{out}, nil
+	return out
 }

@@ -22,7 +22,9 @@ export interface Page {
 /** The pages in the order of the work: write the plan, rehearse it, run it, change it. */
 export const pages: Page[] = [
   { name: 'matrix', path: 'matrix', title: 'What survives what', group: 'plan', short: 'Matrix', drafted: true, component: () => import('./pages/MatrixPage.vue') },
+  { name: 'rules', path: 'rules', title: 'Rules', group: 'plan', drafted: true, component: () => import('./pages/RulesPage.vue') },
   { name: 'plan', path: 'plan', title: 'Plan', group: 'plan', drafted: true, component: () => import('./pages/PlanPage.vue') },
+  { name: 'form', path: 'plan/form', title: 'The plan as a form', within: 'plan', drafted: true, component: () => import('./pages/FormPage.vue') },
   { name: 'scenes', path: 'scenes', title: 'Scenes', group: 'plan', drafted: true, component: () => import('./pages/ScenesPage.vue') },
   { name: 'dry-run', path: 'dry-run', title: 'Dry run', group: 'plan', drafted: true, component: () => import('./pages/DryRunPage.vue') },
   { name: 'scout', path: 'scout', title: 'What could happen', group: 'plan', short: 'Scout', component: () => import('./pages/ScoutPage.vue') },

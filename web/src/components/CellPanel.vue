@@ -81,6 +81,7 @@ function become() {
     </dl>
     <p v-if="row.line" class="links">
       <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: row.line, column: row.column } }">Declared on line {{ row.line }}</RouterLink>
+      <RouterLink class="plain" :to="{ name: 'rules', params: { game }, query: { about: row.name } }">Rules about it</RouterLink>
       <RouterLink class="plain" :to="{ name: 'why', params: { game }, query: { name: row.name } }">Why is it so?</RouterLink>
     </p>
     <div v-if="row.declared" class="choices acts-row" role="group" :aria-label="`Change ${row.title} itself`">

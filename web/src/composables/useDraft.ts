@@ -253,9 +253,9 @@ export function useDraft(game: string): Draft {
 
 /**
  * Something that follows from the draft, such as its matrix or its map. While the draft has errors it cannot be made:
- * then it is the one before, and stale.
+ * then it is the one before, and stale. With alsoBroken it is made of a draft with errors, too, as long as that can be read.
  */
-export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>) {
+export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>, alsoBroken = false) {
   const data = shallowRef<T>()
   const stale = ref(false)
   const error = ref('')
@@ -265,7 +265,7 @@ export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>) 
     const [text, report] = [draft.checked.value, draft.report.value]
     if (text === undefined || text !== draft.text.value) return // it is being checked
     const mine = ++newest
-    stale.value = !report?.runnable
+    stale.value = !report?.runnable && !alsoBroken
     if (stale.value) return
     try {
       const got = await make(text)
@@ -273,7 +273,9 @@ export function useOfDraft<T>(draft: Draft, make: (text: string) => Promise<T>) 
       data.value = got
       error.value = ''
     } catch (e) {
-      if (mine === newest) error.value = inWords(e)
+      if (mine !== newest) return
+      stale.value = alsoBroken && e instanceof ApiError && e.problem.status === 422
+      error.value = stale.value ? '' : inWords(e)
     }
   }
 

@@ -42,8 +42,13 @@ watch([editor, wanted], async () => {
 
 <template>
   <div class="page">
-    <h1 class="page-title">Plan</h1>
-    <p class="page-lead"><FindingCounts v-if="report" :counts="report.counts" /><template v-else>One document: forms, map and text are the same.</template></p>
+    <div class="page-head">
+      <div>
+        <h1 class="page-title">Plan</h1>
+        <p class="page-lead"><FindingCounts v-if="report" :counts="report.counts" /><template v-else>One document: forms, map and text are the same.</template></p>
+      </div>
+      <v-btn variant="outlined" :to="{ name: 'form', params: { game } }">As a form</v-btn>
+    </div>
     <TroubleNote v-if="!ready" :text="error" @retry="draft.load" />
     <div v-if="ready" class="beside">
       <PlanEditor ref="editor" :model-value="text" :findings="findings" :names="names.data.value ?? []" @update:model-value="draft.typed" @save="draft.save" @mend="mend" />

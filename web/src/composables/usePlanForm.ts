@@ -1,0 +1,61 @@
+import { computed, inject, provide, ref, watch, type InjectionKey } from 'vue'
+
+import { api, asPlan, dataOf, type Finding, type Schemas } from '../api/client'
+import { pointer, type Schema, type Value } from '../planForm'
+import { reach } from './connection'
+import { useOfDraft, type Draft } from './useDraft'
+
+function makePlanForm(draft: Draft) {
+  const root = ref<Schema>()
+  const trouble = ref('')
+  const names = ref<Schemas['Named'][]>([])
+  const { data: outline, stale, error, reload } = useOfDraft(draft, async (text) => dataOf(await api.POST('/v1/outline', asPlan(text))), true)
+  void reach('/v1/schema')
+    .then(async (answer) => (root.value = (await answer.json()) as Schema))
+    .catch(() => (trouble.value = 'What a plan can say could not be read. Load the page again.'))
+  // While the plan has errors, those are known that it had before.
+  watch(outline, (now) => now?.names.length && (names.value = now.names))
+
+  const document = computed(() => outline.value?.document as Value | undefined)
+  const says = computed(() => new Map((outline.value?.says ?? []).map((s) => [s.at, s.text])))
+  const findings = computed(() => {
+    const out = new Map<string, Finding[]>()
+    for (const f of draft.findings.value) if (!f.accepted) out.set(f.pointer, [...(out.get(f.pointer) ?? []), f])
+    return out
+  })
+  const variables = computed(() => names.value.filter((n) => n.kind === 'variable'))
+  const busy = computed(() => draft.busy.value)
+
+  /** What is done is named by what it is about, so that Undo says it. */
+  const put = (path: string[], value: Value) => draft.edit(`${path.join(' ')}`, { do: 'put', path, value })
+  const remove = (path: string[]) => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path, name: path.length === 2 && path[0] === 'variables' ? path[1] : undefined })
+  const insert = (path: string[], value: Value) => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value })
+  const order = (path: string[], to: number) => draft.edit(`${path.join(' ')} moved`, { do: 'order', path, to: String(to) })
+  function rename(path: string[], to: string) {
+    const variable = path[0] === 'variables' ? variables.value.find((n) => n.name.split('.').at(-1) === path[1])?.name : undefined
+    return draft.edit(`${path.join(' ')} is called ${to}`, variable ? { do: 'rename', name: variable, to } : { do: 'rename', path, to })
+  }
+
+  /** Names that can stand in a field, by what its schema says of it: "the name of: spot or waymark". */
+  function namesFor(comment: string | undefined, examples: string[] | undefined): { name: string; title: string }[] {
+    const kinds = /^the name of: (.*)$/.exec(comment ?? '')?.[1]?.split(' or ') ?? []
+    return [...names.value.filter((n) => kinds.includes(n.kind)).map((n) => ({ name: n.name, title: n.title })), ...(examples ?? []).map((name) => ({ name, title: '' }))]
+  }
+  const findingsAt = (path: string[]) => findings.value.get(pointer(path)) ?? []
+  const saysAt = (path: string[]) => says.value.get(pointer(path)) ?? ''
+
+  return { draft, root, trouble, names, variables, outline, document, says, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, findingsAt, saysAt }
+}
+
+export type PlanForm = ReturnType<typeof makePlanForm>
+const key: InjectionKey<PlanForm> = Symbol('the plan as a form')
+
+/** The plan of a draft as forms show it, for a page and all that stands on it. */
+export function usePlanForm(draft: Draft): PlanForm {
+  const form = makePlanForm(draft)
+  provide(key, form)
+  return form
+}
+
+/** The form that this stands on. */
+export const useForm = () => inject(key)!
