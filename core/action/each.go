@@ -13,7 +13,7 @@ type each struct{}
 type eachForm struct {
 	Each plan.ID            `plan:"each,required" say:"for each {in}, called {each}:" doc:"Does things for each player, by id, or for each option of a list, in order; this name stands for that player or option inside."`
 	In   plan.Given[string] `plan:"in,required" doc:"Which: session, all players in the session; scene, all in the player's scene; or a list."`
-	Do   []plan.Action      `plan:"do,required" doc:"What is done, in this order."`
+	Do   []plan.Action      `plan:"do,required" form:"Then" doc:"What is done, in this order."`
 }
 
 func (each) Form() any { return new(eachForm) }

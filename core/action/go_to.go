@@ -11,7 +11,7 @@ type goTo struct{}
 
 type goForm struct {
 	Go   plan.Destination `plan:"go,required" say:"the player goes to {go}[, or to {else} where that is none]" ref:"spot or waymark" doc:"Moves the rule's player to a spot, or to a waymark (where that is none, to the spot in else), or to {scene: …, carry: [x, y]}."`
-	Else plan.Otherwise   `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
+	Else plan.Otherwise   `plan:"else" form:"Otherwise" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
 }
 
 func (goTo) Form() any { return new(goForm) }

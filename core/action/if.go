@@ -12,9 +12,9 @@ type branch struct{}
 
 type branchForm struct {
 	If   plan.Expr      `plan:"if,required" say:"if {if}:" doc:"Does things where a condition holds."`
-	Do   []plan.Action  `plan:"do" doc:"What is done, in this order."`
-	Elif []plan.Branch  `plan:"elif" doc:"Further conditions, tried in order."`
-	Else plan.Otherwise `plan:"else" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
+	Do   []plan.Action  `plan:"do" form:"Then" doc:"What is done, in this order."`
+	Elif []plan.Branch  `plan:"elif" form:"Otherwise, if" doc:"Further conditions, tried in order."`
+	Else plan.Otherwise `plan:"else" form:"Otherwise" doc:"Of if: what is done where no condition holds. Of go: the spot to go to where the waymark is none."`
 }
 
 func (branch) Form() any { return new(branchForm) }

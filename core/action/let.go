@@ -12,7 +12,7 @@ type let struct{}
 
 type letForm struct {
 	Let plan.Map[plan.Expr] `plan:"let,required" say:"with {let}:" doc:"Names values for the actions inside."`
-	Do  []plan.Action       `plan:"do,required" doc:"What is done, in this order."`
+	Do  []plan.Action       `plan:"do,required" form:"Then" doc:"What is done, in this order."`
 }
 
 func (let) Form() any { return new(letForm) }

@@ -29,7 +29,7 @@ type Otherwise struct {
 // Branch is a further condition of an if.
 type Branch struct {
 	If Expr     `plan:"if,required" doc:"The condition."`
-	Do []Action `plan:"do,required" doc:"What is done where it holds."`
+	Do []Action `plan:"do,required" form:"Then" doc:"What is done where it holds."`
 }
 
 // Judged is a form that can be wrong though each of its keys is right.

@@ -348,7 +348,7 @@ type Waymark struct {
 type Event struct {
 	Args      Map[ValueType] `plan:"args" doc:"Its arguments: a type's name, or a table."`
 	From      Given[string]  `plan:"from,required" enum:"self,server" doc:"self: a player sends it about themselves; server: only the game's server does."`
-	If        Expr           `plan:"if" doc:"What has to hold; where it does not, the event is refused."`
+	If        Expr           `plan:"if" form:"Only if" doc:"What has to hold; where it does not, the event is refused."`
 	Refused   Given[string]  `plan:"refused" doc:"What the sender is told then."`
 	WhileDead Given[bool]    `plan:"while_dead" default:"false" doc:"A dead player may send it too."`
 	Title     Given[string]  `plan:"title" doc:"What people call it."`
@@ -359,9 +359,9 @@ type Event struct {
 // Rule does things on a moment or an event.
 type Rule struct {
 	Name   ID       `plan:"name" doc:"What it is called, wherever something comes of it; in a table of rules its key."`
-	On     Moments  `plan:"on,required" doc:"The moment or event, or a list of them."`
-	If     Expr     `plan:"if" doc:"What has to hold for the rule to act."`
-	Do     []Action `plan:"do,required" doc:"The actions, in order; each sees what the ones before it did."`
+	On     Moments  `plan:"on,required" form:"When" doc:"The moment or event, or a list of them."`
+	If     Expr     `plan:"if" form:"Only if" doc:"What has to hold for the rule to act."`
+	Do     []Action `plan:"do,required" form:"What happens" doc:"The actions, in order; each sees what the ones before it did."`
 	Accept Accept   `plan:"accept"`
 
 	finding.At

@@ -53,6 +53,9 @@ func (s *schemer) of(t reflect.Type, f field) object {
 			out["description"] = f.doc
 		}
 	}
+	if f.form != "" {
+		out["title"] = f.form
+	}
 	if f.def != "" {
 		out["default"] = defaultValue(f.def, out["type"])
 	}

@@ -8,6 +8,8 @@ export interface Schema extends Known {
   minimum?: number
   maximum?: number
   pattern?: string
+  /** What stands over it in a form. */
+  title?: string
   propertyNames?: { pattern?: string }
   prefixItems?: Schema[]
   additionalProperties?: boolean | Schema

@@ -60,6 +60,7 @@ const others = computed(() => {
 })
 /** Keys that the plan names itself: of its events, lists, options. */
 const own = computed(() => (others.value ? Object.keys(table.value).filter((k) => !(k in (shape.value?.schema.properties ?? {}))) : []))
+const labelOf = (key: string) => inner(key).title ?? spaced(key)
 const isNeeded = (key: string) => (shape.value?.schema.required ?? []).includes(key)
 
 function start(schema: Schema): Value {
@@ -145,7 +146,7 @@ function call(key: string) {
     </ol>
 
     <div v-else class="keys">
-      <PlanField v-for="key in could.there" :key="key" :schema="inner(key)" :value="table[key]" :path="[...path, key]" :label="spaced(key)" :loose="!isNeeded(key)" />
+      <PlanField v-for="key in could.there" :key="key" :schema="inner(key)" :value="table[key]" :path="[...path, key]" :label="labelOf(key)" :loose="!isNeeded(key)" />
       <template v-for="key in own.slice(0, most)" :key="key">
         <PlanField v-if="isPlain(table[key])" :schema="inner(key)" :value="table[key]" :path="[...path, key]" loose :label="key" />
         <details v-else :open="opened.has(key)" @toggle="(e) => toggle(key, (e.target as HTMLDetailsElement).open)">
@@ -159,7 +160,7 @@ function call(key: string) {
       </template>
       <button v-if="own.length > most" type="button" class="link" @click="most += 1000">Show more: there are {{ own.length }}</button>
       <div v-if="others || could.could.length" class="adds">
-        <button v-for="key in could.could" :key="key" type="button" :disabled="busy" :title="inner(key).description" @click="add(key)">+ {{ spaced(key).toLowerCase() }}</button>
+        <button v-for="key in could.could" :key="key" type="button" :disabled="busy" :title="inner(key).description" @click="add(key)">+ {{ labelOf(key).toLowerCase() }}</button>
         <form v-if="others" @submit.prevent="addNamed"><input v-model="named" class="text mono" :aria-label="`A new one of ${label ?? path.at(-1) ?? 'these'}: its id`" placeholder="new id" autocomplete="off" /> <button type="submit" :disabled="!nameFits || busy">Add</button></form>
       </div>
     </div>

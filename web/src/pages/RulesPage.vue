@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref, watch } from 'vue'
+import { computed, nextTick, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schemas } from '../api/client'
@@ -46,6 +46,13 @@ const path = computed(() => pathOf(picked.value))
 const value = computed(() => (picked.value ? at(document.value, path.value) : undefined))
 const schema = computed(() => (form.root.value && document.value !== undefined && value.value !== undefined ? schemaAt(form.root.value, path.value, document.value) : undefined))
 const title = computed(() => (path.value[0] === 'events' ? `The event ${path.value[1]}` : path.value[0] === 'rules' ? (/^\d+$/.test(path.value[1] ?? '') ? `Rule ${Number(path.value[1]) + 1}` : `The rule ${path.value[1]}`) : path.value[0] === 'always' ? 'What always holds' : 'What players ask for'))
+
+// Who comes by an address is shown what it names.
+const stop = watch([shown, picked], async () => {
+  await nextTick()
+  window.document.querySelector('.group .here')?.scrollIntoView({ block: 'nearest' })
+  if (shown.value.length) stop()
+})
 
 const always = computed(() => [...says.value].filter(([p]) => p.startsWith('/always/')))
 const rules = computed(() => at(document.value, ['rules']))
