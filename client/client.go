@@ -67,6 +67,13 @@ func (c *Client) Games(ctx context.Context) ([]contract.GameInfo, error) {
 	return get[[]contract.GameInfo](ctx, c, "/v1/games")
 }
 
+// Sessions lists the open sessions of a game.
+func (c *Client) Sessions(ctx context.Context, game string) ([]contract.SessionInfo, error) {
+	var out []contract.SessionInfo
+	_, err := c.do(ctx, http.MethodGet, "/v1/games/"+url.PathEscape(game)+"/sessions", nil, nil, &out)
+	return out, err
+}
+
 // PutPlan makes a text the game's plan. etag is that of the text that it replaces, "" for a new game;
 // the new one's is given.
 func (c *Client) PutPlan(ctx context.Context, game string, text []byte, etag string) (string, contract.Report, error) {

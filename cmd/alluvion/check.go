@@ -74,29 +74,74 @@ func runCheck(c *call) (int, error) {
 	return code, nil
 }
 
+// printFindings prints what was found, the worst first, and of one kind together.
 func (c *call) printFindings(name string, found finding.List) {
-	for _, f := range found {
-		if f.Accepted == "" || c.accepted {
-			c.printFinding(name, f)
+	for _, kind := range c.kinds(found) {
+		if c.brief {
+			for _, f := range kind {
+				fmt.Fprintf(c.out, "%s:%d:%d  %s  %s  %s\n", name, f.Line, f.Column, c.style.severity(f.Severity), f.ID, f.Message)
+			}
+			continue
 		}
+		c.printKind(name, kind)
 	}
 	fmt.Fprintln(c.out, c.summary(name, found))
 }
 
-func (c *call) printFinding(name string, f finding.Finding) {
-	s := c.style
-	fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID),
-		s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column)))
-	fmt.Fprintln(c.out, wrap(f.Message, "  ", 96))
-	c.printExcerpt(f)
-	if lines := f.AlsoLines(); len(lines) > 0 {
-		fmt.Fprintln(c.out, wrap("The same "+onLines(lines)+".", "  ", 96))
+// kinds are the findings to show by kind: the worst first, and otherwise in the order of the plan.
+func (c *call) kinds(found finding.List) []finding.List {
+	var out []finding.List
+	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Note} {
+		at := map[string]int{}
+		for _, f := range found {
+			if f.Severity != severity || f.Accepted != "" && !c.accepted {
+				continue
+			}
+			i, known := at[f.ID]
+			if !known {
+				i, out = len(out), append(out, nil)
+				at[f.ID] = i
+			}
+			out[i] = append(out[i], f)
+		}
 	}
-	if f.Accepted != "" {
-		fmt.Fprintln(c.out, wrap("Accepted: "+f.Accepted, "  ", 96))
-	} else {
-		fmt.Fprintln(c.out, s.quiet(wrap("Why: "+f.Why, "  ", 96)))
-		fmt.Fprintln(c.out, wrap("Do:  "+f.Do, "  ", 96))
+	return out
+}
+
+// printFinding prints one finding by itself.
+func (c *call) printFinding(name string, f finding.Finding) { c.printKind(name, finding.List{f}) }
+
+// printKind prints findings of one kind. What is the same for all of them is said once, at their end.
+func (c *call) printKind(name string, kind finding.List) {
+	s, first := c.style, kind[0]
+	if len(kind) > 1 {
+		fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(first.Severity), s.bold(first.ID), s.quiet(fmt.Sprintf("%d times", len(kind))))
+	}
+	for i, f := range kind {
+		where := s.quiet(fmt.Sprintf("%s, line %d, column %d", name, f.Line, f.Column))
+		if len(kind) > 1 {
+			if i > 0 {
+				fmt.Fprintln(c.out)
+			}
+			fmt.Fprintln(c.out, "  "+where)
+		} else {
+			fmt.Fprintf(c.out, "%s  %s  %s\n", s.severity(f.Severity), s.bold(f.ID), where)
+		}
+		fmt.Fprintln(c.out, c.wrap(f.Message, "  "))
+		c.printExcerpt(f)
+		if lines := f.AlsoLines(); len(lines) > 0 {
+			fmt.Fprintln(c.out, c.wrap("The same "+onLines(lines)+".", "  "))
+		}
+		next := finding.Finding{}
+		if i+1 < len(kind) {
+			next = kind[i+1]
+		}
+		if f.Accepted != "" {
+			fmt.Fprintln(c.out, c.wrap("Accepted: "+f.Accepted, "  "))
+		} else if f.Why != next.Why || f.Do != next.Do {
+			fmt.Fprintln(c.out, s.quiet(c.wrap("Why: "+f.Why, "  ")))
+			fmt.Fprintln(c.out, c.wrap("Do:  "+f.Do, "  "))
+		}
 	}
 	fmt.Fprintln(c.out)
 }
@@ -123,7 +168,8 @@ func (c *call) printExcerpt(f finding.Finding) {
 	if f.Excerpt == "" {
 		return
 	}
-	const width = 92
+	number := strconv.Itoa(f.Line)
+	width := c.wide() - 9 - len(number) // with what stands before it, and an ellipsis at each end
 	line, column := []rune(f.Excerpt), f.Column-1
 	begin := 0
 	if column > width-20 {
@@ -137,7 +183,6 @@ func (c *call) printExcerpt(f finding.Finding) {
 	if end < len(line) {
 		text += "…"
 	}
-	number := strconv.Itoa(f.Line)
 	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(number+" |"), text)
 	fmt.Fprintf(c.out, "    %s %s\n", c.style.quiet(strings.Repeat(" ", len(number))+" |"),
 		strings.Repeat(" ", max(0, mark))+c.style.in("1;31", "^"))

@@ -73,7 +73,7 @@ func (c *call) printDifference(d upgrade.Difference) {
 	s := c.style
 	fmt.Fprintf(c.out, "  %s %s  %s\n", c.verdict(d.Verdict, 8), s.quiet(fmt.Sprintf("%-10s", d.What)),
 		s.quiet(fmt.Sprintf("line %d", d.At.Line)))
-	fmt.Fprintln(c.out, wrap(d.Text, "    ", 96))
+	fmt.Fprintln(c.out, c.wrap(d.Text, "    "))
 	if d.Suggest != "" {
 		fmt.Fprintln(c.out, s.blue("    An upgrade step would keep it: {"+d.Suggest+"}"))
 	}
@@ -94,7 +94,7 @@ func (c *call) printHarmless(list []upgrade.Difference) {
 	}
 	fmt.Fprintf(c.out, "  %s %s\n", c.verdict(upgrade.Safe, 8), c.style.quiet("-all says more about each"))
 	for _, key := range order {
-		fmt.Fprintln(c.out, wrap(key+": "+strings.Join(names[key], ", "), "    ", 96))
+		fmt.Fprintln(c.out, c.wrap(key+": "+strings.Join(names[key], ", "), "    "))
 	}
 }
 

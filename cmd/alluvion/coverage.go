@@ -37,7 +37,7 @@ func (all coverage) print(c *call) {
 			}
 			fmt.Fprintf(c.out, "  %-17s %3d of %d\n", kind, done, total)
 			if missing != "" {
-				fmt.Fprintln(c.out, c.style.quiet(wrap("not: "+missing, "      ", 96)))
+				fmt.Fprintln(c.out, c.style.quiet(c.wrap("not: "+missing, "      ")))
 			}
 		}
 	}

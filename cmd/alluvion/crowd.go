@@ -17,12 +17,18 @@ func runCrowd(c *call) (int, error) {
 		return wrongUse, err
 	}
 	if c.remove {
+		if err := c.needsGame(); err != nil {
+			return failed, err
+		}
 		return c.removeCrowd()
 	}
 	if c.liars+c.lagging+c.deaf+c.dropping > c.players {
 		fmt.Fprintf(c.err, "alluvion: of %s, %d cannot lie, lag, stop reading or drop.\n", plural(c.players, "player"),
 			c.liars+c.lagging+c.deaf+c.dropping)
 		return wrongUse, errUse
+	}
+	if err := c.needsSession(); err != nil {
+		return failed, err
 	}
 	config := crowd.Config{Game: c.game, Session: c.session, Players: c.players, For: c.lasts, Seed: uint64(c.seed),
 		Rate: c.rate, Packed: !c.plain, Name: c.who,

@@ -44,11 +44,11 @@ type options struct {
 	carrier, encode, decode, show, role, cert, key, origins               string
 	language, folder, file                                                string
 	once, plain, rotate, tokens, frames, coverage, remove, replace, alone bool
-	fits, noServer                                                        bool
+	fits, noServer, brief, unsealed                                       bool
 	states                                                                int
 	players, rate, liars, lagging, deaf, dropping                         int
 	lasts, keep                                                           time.Duration
-	plan, keys, old, goOn, rescue                                         string
+	plan, keys, old, goOn, rescue, why                                    string
 	made, seed                                                            int
 }
 
@@ -68,6 +68,7 @@ var commands = []command{
 	{"check", "PLAN", "say what is wrong or surprising in a plan", runCheck, func(fs *flag.FlagSet, o *options) {
 		jsonFlag(fs, o)
 		fs.BoolVar(&o.accepted, "accepted", false, "show the findings that the plan accepts, too")
+		fs.BoolVar(&o.brief, "short", false, "print one line for each finding, as FILE:LINE:COLUMN")
 		fs.BoolVar(&o.mends, "mend", false, "write the names that were probably meant into the file")
 	}},
 	{"matrix", "PLAN", "show what survives what", runMatrix, func(fs *flag.FlagSet, o *options) {
@@ -145,7 +146,7 @@ var commands = []command{
 		}},
 	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish,
 		func(fs *flag.FlagSet, o *options) {
-			fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
+			serviceFlag(fs, o)
 			fs.BoolVar(&o.replace, "replace", false,
 				"publish although the service works on another text that was never published, which this one replaces")
 			fs.StringVar(&o.goOn, "go-on", "",
@@ -206,10 +207,32 @@ var commands = []command{
 	{"why", "[VALUE]", "say why a value is what it is: its newest changes, from a running service", runWhy,
 		func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)
-			fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
-			fs.StringVar(&o.game, "game", "", "the game")
-			fs.StringVar(&o.session, "session", "main", "the session, open or not")
+			liveFlags(fs, o)
 			fs.StringVar(&o.who, "player", "", "only what this player has")
+		}},
+	{"games", "", "list the games of a running service", runGames, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		serviceFlag(fs, o)
+	}},
+	{"sessions", "[DO NAMES...]", "list the open sessions of a game; open, close, or delete one", runSessions,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			serviceFlag(fs, o)
+			gameFlag(fs, o)
+		}},
+	{"saves", "[DO FILES...]", "list the saves of a game; fetch them into a folder, or put some back", runSaves,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			serviceFlag(fs, o)
+			gameFlag(fs, o)
+			fs.StringVar(&o.why, "why", "", "of put: the `reason`, which is kept with the save")
+			fs.BoolVar(&o.unsealed, "unsealed", false, "of put: also what is not sealed by this service")
+		}},
+	{"rehearsals", "[DO NAMES...]", "list the rehearsals that a service keeps with a game; run, put or remove some", runRehearsals,
+		func(fs *flag.FlagSet, o *options) {
+			jsonFlag(fs, o)
+			serviceFlag(fs, o)
+			gameFlag(fs, o)
 		}},
 	{"serve", "", "run the service, with its console", runServe, func(fs *flag.FlagSet, o *options) {
 		serveFlags(fs, o, "alluvion.db")
@@ -240,9 +263,9 @@ func jsonFlag(fs *flag.FlagSet, o *options) {
 }
 
 func liveFlags(fs *flag.FlagSet, o *options) {
-	fs.StringVar(&o.service, "service", "http://127.0.0.1:8230", "the service's `address`")
-	fs.StringVar(&o.game, "game", "lantern-pass", "the game")
-	fs.StringVar(&o.session, "session", "winter", "the session")
+	serviceFlag(fs, o)
+	gameFlag(fs, o)
+	sessionFlag(fs, o)
 }
 
 func serveFlags(fs *flag.FlagSet, o *options, data string) {
@@ -396,6 +419,13 @@ var longer = map[string]string{
 	"doctor": "DATA is the file that a service keeps games and saves in. Nothing in it is changed. Every page is read, and\n" +
 		"every document checked against its checksum. The exit status is 1 where anything is wrong.",
 	"watch": "In a terminal it redraws in place until it is stopped. Elsewhere it prints how things stand, as with -once.",
+	"sessions": "Without an argument it lists the open ones. open NAME opens one, close NAME saves everybody in it and closes it.\n" +
+		"What a closed session holds (its world and its journal) is deleted with its name written twice: alluvion sessions\n" +
+		"delete winter winter. Players keep their saves.",
+	"saves": "Without an argument it lists them. fetch FOLDER [PLAYERS] writes the newest save of each slot into the folder, as\n" +
+		"wren.1.json, and writes over nothing. put FILES takes such files back into the slots that their names say.",
+	"rehearsals": "Without an argument it lists them. run plays those that are named, or all, on the game's plan; the exit status is 1\n" +
+		"where one goes otherwise than expected. put keeps files under their names; remove NAME forgets one.",
 	"crowd": "The players walk the scenes by the plan that the session runs: they pass, touch, send events, quit and come back.\n" +
 		"The exit status is 1 where something failed. A token is read from ALLUVION_TOKEN.",
 	"token": "DATA is the file that a service keeps games and saves in (serve -data); the keys lie beside it, in DATA.tokens.\n" +

@@ -38,7 +38,7 @@ func TestMain(m *testing.M) {
 
 func program(args ...string) *exec.Cmd {
 	cmd := exec.Command(os.Args[0], args...)
-	cmd.Env = append(os.Environ(), "ALLUVION_TEST_AS_PROGRAM=1")
+	cmd.Env = append(os.Environ(), "ALLUVION_TEST_AS_PROGRAM=1", "COLUMNS=", "ALLUVION_URL=", "ALLUVION_GAME=", "ALLUVION_SESSION=")
 	return cmd
 }
 
@@ -430,7 +430,7 @@ func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
 	assert.Contains(t, misspelt.errs, `There is no value called "player.oyl" in lantern-pass. Did you mean player.oil?`)
 	assert.Equal(t, 1, why("-player", "nobody", "player.oil").code)
 	assert.True(t, json.Valid([]byte(why("-json", "player.parcels").out)))
-	assert.Equal(t, 2, runWith(t, "", "why", "player.parcels").code)
+	assert.Equal(t, 2, why("player.parcels", "player.oil").code)
 }
 
 // daemon is the program running as a service.

@@ -159,7 +159,7 @@ func (c *call) explain(mx matrix.Matrix) (int, error) {
 			where = fmt.Sprintf("  (%s, line %d)", s.Decided, s.Where.Line)
 		}
 		fmt.Fprintf(c.out, "%s at %s%s\n%s\n", c.style.bold(s.Row), s.Column, c.style.quiet(where),
-			wrap(s.Sentence, "  ", 96))
+			c.wrap(s.Sentence, "  "))
 	}
 	return fine, nil
 }

@@ -96,7 +96,7 @@ func (c *call) printDiagnosis(d *store.Diagnosis) {
 		if !x.Saved {
 			mark = s.red("is lost")
 		}
-		fmt.Fprintf(c.out, "\n%s  %s\n%s\n", s.bold(x.What), mark, wrap(x.Detail, "  ", 96))
+		fmt.Fprintf(c.out, "\n%s  %s\n%s\n", s.bold(x.What), mark, c.wrap(x.Detail, "  "))
 	}
 	if d.Rescued != nil {
 		for _, table := range store.Tables() {

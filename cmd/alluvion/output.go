@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"syscall"
 
@@ -157,6 +158,23 @@ func commonsBeside(plan string) model.Commons {
 
 // maxFile is enough of a file to see that it is larger than a plan may be.
 const maxFile = 2 << 20
+
+// wide is how many columns a line of text may have: what COLUMNS says or the terminal has, at least 72; 98 where neither is
+// known.
+func (c *call) wide() int {
+	if n, err := strconv.Atoi(os.Getenv("COLUMNS")); err == nil && n > 0 {
+		return max(n, 72)
+	}
+	if f, ok := c.terminal.(*os.File); ok {
+		if n, _, err := term.GetSize(int(f.Fd())); err == nil && n > 0 {
+			return max(n, 72)
+		}
+	}
+	return 98
+}
+
+// wrap breaks a sentence into lines as wide as the terminal.
+func (c *call) wrap(text, indent string) string { return wrap(text, indent, c.wide()-len(indent)) }
 
 // wrap breaks a sentence into lines.
 func wrap(text, indent string, width int) string {

@@ -223,7 +223,7 @@ func (c *call) printChecked(file string, x upgrade.Checked) {
 			at = "the whole save"
 		}
 		fmt.Fprintf(c.out, "  %s  %s  %s\n", at, s.quiet(p.Name), s.quiet(string(p.Kind)))
-		fmt.Fprintln(c.out, wrap(sentence(p.Reason)+" Instead: "+p.Instead+".", "    ", 96))
+		fmt.Fprintln(c.out, c.wrap(sentence(p.Reason)+" Instead: "+p.Instead+".", "    "))
 	}
 }
 
@@ -370,7 +370,7 @@ func (c *call) printTrial(t *upgrade.Trial) {
 		}
 		fmt.Fprintf(c.out, "  %s %s  %s\n", s.yellow(fmt.Sprintf("%7d", x.Count)), s.bold(x.Name),
 			s.quiet(string(x.Kind)+"; such as "+example))
-		fmt.Fprintln(c.out, wrap(sentence(x.Reason)+" Instead: "+x.Instead+".", "          ", 100))
+		fmt.Fprintln(c.out, c.wrap(sentence(x.Reason)+" Instead: "+x.Instead+".", "          "))
 	}
 	if t.More > 0 {
 		fmt.Fprintf(c.out, "  %7d more, of further kinds\n", t.More)

@@ -144,7 +144,7 @@ func (c *call) printScout(r *scout.Report, took time.Duration) {
 	c.printEnds(r)
 	c.printTroubles(r)
 	c.printSearches(r)
-	fmt.Fprintln(c.out, s.quiet(wrap("In no search: "+strings.Join(r.NotTried, "; ")+".", "", 96)))
+	fmt.Fprintln(c.out, s.quiet(c.wrap("In no search: "+strings.Join(r.NotTried, "; ")+".", "")))
 }
 
 func (c *call) printEnds(r *scout.Report) {
@@ -164,7 +164,7 @@ func (c *call) printEnds(r *scout.Report) {
 		fmt.Fprintf(c.out, "%s  %s%s\n", head, s.bold(what), s.quiet(fmt.Sprintf(", line %d", d.Line)))
 		fmt.Fprintf(c.out, "  The way is lost in move %d: %s.\n", d.Run.Moves, d.Lost)
 		if !d.Proved {
-			fmt.Fprintln(c.out, s.quiet(wrap("Perhaps there is a way that was not tried: "+d.Why+".", "  ", 94)))
+			fmt.Fprintln(c.out, s.quiet(c.wrap("Perhaps there is a way that was not tried: "+d.Why+".", "  ")))
 		}
 		c.printRun(d.Run)
 		fmt.Fprintln(c.out)
@@ -196,7 +196,7 @@ func (c *call) printSearches(r *scout.Report) {
 		}
 		fmt.Fprintf(c.out, "  %-12s %9s states  %s\n", how, finding.Grouped(x.States), x.Name)
 		if len(x.LeftOut) > 0 && c.verbose {
-			fmt.Fprintln(c.out, s.quiet(wrap("decides nothing: "+strings.Join(x.LeftOut, ", "), "    ", 92)))
+			fmt.Fprintln(c.out, s.quiet(c.wrap("decides nothing: "+strings.Join(x.LeftOut, ", "), "    ")))
 		}
 		for _, one := range x.Why {
 			if !slices.Contains(why, one) {
@@ -207,7 +207,7 @@ func (c *call) printSearches(r *scout.Report) {
 	if len(why) > 0 {
 		fmt.Fprintln(c.out, "\n  Why not complete, so that what was not found may still be there:")
 		for _, one := range why {
-			fmt.Fprintln(c.out, s.quiet(wrap("- "+one, "    ", 92)))
+			fmt.Fprintln(c.out, s.quiet(c.wrap("- "+one, "    ")))
 		}
 	}
 	fmt.Fprintln(c.out)
@@ -259,7 +259,7 @@ func (c *call) printAnswers(r *scout.Report) {
 		c.printRun(a.Run)
 	}
 	if unseen := unseenFates(r); unseen != "" {
-		fmt.Fprintln(c.out, s.quiet(wrap("Fates that never showed: "+unseen+".", "  ", 94)))
+		fmt.Fprintln(c.out, s.quiet(c.wrap("Fates that never showed: "+unseen+".", "  ")))
 	}
 	var parts []string
 	for _, kind := range scout.AnswerKinds {
@@ -272,7 +272,7 @@ func (c *call) printAnswers(r *scout.Report) {
 		}
 		parts = append(parts, fmt.Sprintf("%d of %s", reached[kind], name))
 	}
-	fmt.Fprintf(c.out, "\n%s\n\n", wrap("Seen: "+strings.Join(parts, ", ")+".", "", 96))
+	fmt.Fprintf(c.out, "\n%s\n\n", c.wrap("Seen: "+strings.Join(parts, ", ")+".", ""))
 }
 
 // unseenFates names the fates that no run showed, those of one variable together.

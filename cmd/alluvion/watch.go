@@ -20,6 +20,9 @@ func runWatch(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
 	}
+	if err := c.needsSession(); err != nil {
+		return failed, err
+	}
 	s := c.remote().Session(c.game, c.session)
 	show := strings.FieldsFunc(c.show, func(r rune) bool { return r == ',' })
 	if c.once || !bool(c.style) {

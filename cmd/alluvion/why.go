@@ -14,9 +14,8 @@ import (
 
 // runWhy asks a running service why a value is what it is.
 func runWhy(c *call) (int, error) {
-	if c.game == "" || len(c.args) > 1 {
-		fmt.Fprintln(c.err, "alluvion: which game? Name it with -game, and at most one value, such as player.parcels.")
-		return wrongUse, errUse
+	if err := c.needsSession(); err != nil {
+		return failed, err
 	}
 	name := strings.Join(c.args, "")
 	steps, err := c.remote().History(c.ctx, c.game, c.session, c.who, name, 50)

@@ -65,7 +65,7 @@ var terminals = []terminal{
 	{"cli-matrix", "BIN matrix examples/lantern-market/plan.yaml"},
 	{"cli-play", "BIN play examples/lantern-pass/plan.yaml <(head -17 examples/lantern-pass/first-night.play)"},
 	{"cli-trial", "BIN save check examples/lantern-pass/history/saves/bad/unknown-options.json examples/lantern-pass/history/saves/bad/cut-short.json examples/lantern-pass/history/saves/fay.v2.json; BIN trial examples/lantern-pass/plan.yaml -old examples/lantern-pass/history/plan.v1.yaml,examples/lantern-pass/history/plan.v2.yaml"},
-	{"cli-watch", "BIN demo -addr 127.0.0.1:8297 -walkers 18 >/dev/null 2>&1 & sleep 4; timeout -s INT 25 BIN watch -service http://127.0.0.1:8297 -show player.warmth,player.parcels,player.courier; kill %1"},
+	{"cli-watch", "BIN demo -addr 127.0.0.1:8297 -walkers 18 >/dev/null 2>&1 & sleep 4; timeout -s INT 25 BIN watch -service http://127.0.0.1:8297 -game lantern-pass -show player.warmth,player.parcels,player.courier; kill %1"},
 	{"cli-rehearse", "BIN rehearse -coverage examples/lantern-pass"},
 }
 
