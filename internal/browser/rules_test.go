@@ -53,6 +53,10 @@ func TestARuleIsChangedByForm(t *testing.T) {
 	p.writes(".form", "If", "player.oil < 3")
 	p.until(`document.querySelector('.form .plan-field.bad') === null`, "and is right again")
 
+	// An address leads to what it names, however far down that stands.
+	p.goTo("/games/lantern-pass/rules?at=/rules/27")
+	p.until(`(() => { const at = document.querySelector('.rule.here')?.getBoundingClientRect(); return at && at.top >= 0 && at.bottom <= innerHeight })()`, "the rule is in sight")
+
 	// Everything about a variable, from the matrix.
 	p.goTo("/games/lantern-pass/matrix?row=player.warmth&at=death")
 	p.follows("Rules about it")

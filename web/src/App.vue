@@ -208,7 +208,7 @@ main {
     height: auto;
     min-height: 50px;
     gap: 0 12px;
-    padding: 0 14px;
+    padding: 8px 14px 0;
   }
 
   nav {

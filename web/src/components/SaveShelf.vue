@@ -7,6 +7,7 @@ import { reach } from '../composables/connection'
 import { useRevisions } from '../composables/resources'
 import { useWindow } from '../composables/useWindow'
 import SampleDiff from './SampleDiff.vue'
+import { dayAndTime } from '../times'
 
 const props = defineProps<{ game: string; state: Schemas['PlayerView'] }>()
 const emit = defineEmits<{ changed: [text: string] }>()
@@ -103,7 +104,6 @@ watch(
 const scroller = ref<HTMLElement>()
 const { seen, above, below } = useWindow(computed(() => revisions.value ?? []), () => 35, scroller)
 
-const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', second: '2-digit' })
 </script>
 
 <template>
@@ -144,7 +144,7 @@ const when = (at: string) => new Date(at).toLocaleString(undefined, { day: 'nume
         <tr v-for="{ item: r } in seen" :key="r.revision" :class="{ here: r.revision === state.revision }">
           <td class="number mono">{{ r.revision }}</td>
           <td>{{ r.moment }}<span v-if="r.why" class="quiet why">{{ r.why }}</span></td>
-          <td>{{ when(r.saved_at) }}</td>
+          <td>{{ dayAndTime(r.saved_at) }}</td>
           <td class="mono">{{ r.version }}</td>
           <td>{{ r.title ?? r.scene }}</td>
           <td class="acts">

@@ -140,10 +140,19 @@ const time = computed(() => (at.value ? (view.value?.steps[at.value - 1]?.time ?
 @media (max-width: 1100px) {
   .three {
     grid-template-columns: 220px minmax(0, 1fr);
+    grid-template-rows: auto 1fr;
+  }
+
+  .three > :first-child {
+    grid-row: 1 / span 2;
+  }
+
+  .middle :deep(.scroll) {
+    height: auto;
+    max-height: 420px;
   }
 
   .right {
-    grid-column: 1 / -1;
     height: auto;
   }
 }

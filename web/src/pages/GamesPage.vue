@@ -10,10 +10,10 @@ import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useGames } from '../composables/resources'
 import { templates } from '../templates'
+import { dayAndTime } from '../times'
 
 const { data: games, error, reload } = useGames()
 const router = useRouter()
-const day = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'short' })
 
 const making = ref(false)
 const title = ref('')
@@ -63,7 +63,7 @@ async function make() {
     <div v-else-if="games" class="games">
       <RouterLink v-for="g in games" :key="g.id" class="sheet game" :to="{ name: 'matrix', params: { game: g.id } }">
         <span class="title">{{ g.title }}</span>
-        <span class="quiet"><span class="mono">{{ g.id }}</span>, version {{ g.version }}, changed {{ day.format(new Date(g.updated_at)) }}</span>
+        <span class="quiet"><span class="mono">{{ g.id }}</span>, version {{ g.version }}, changed {{ dayAndTime(g.updated_at) }}</span>
         <dl>
           <div><dt>Variables</dt><dd>{{ g.variables }}</dd></div>
           <div><dt>Scenes</dt><dd>{{ g.scenes }}</dd></div>

@@ -9,13 +9,13 @@ import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { MOST_PLAYERS, usePlayers } from '../composables/resources'
 import { useWindow } from '../composables/useWindow'
+import { dayAndTime } from '../times'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
 const router = useRouter()
 const find = computed(() => String(route.query.find ?? ''))
 const { data: players, error, reload } = usePlayers(() => props.game, () => find.value)
-const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'medium', timeStyle: 'medium' })
 
 interface Line {
   player: Schemas['PlayerInfo']
@@ -67,7 +67,7 @@ const here = (l: Line) => l.player.session && (!l.slot || l.slot.slot === l.play
               <td>{{ l.slot?.slot ?? l.player.slot }}</td>
               <td>{{ l.slot?.title || l.slot?.scene || 'nothing yet' }}</td>
               <td class="quiet">{{ l.slot?.moment }}</td>
-              <td>{{ l.slot ? when.format(new Date(l.slot.saved_at)) : '' }}</td>
+              <td>{{ l.slot ? dayAndTime(l.slot.saved_at) : '' }}</td>
               <td class="number mono">{{ l.slot?.version }}</td>
               <td class="number mono">{{ l.slot?.revision }}</td>
             </tr>

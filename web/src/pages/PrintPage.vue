@@ -4,12 +4,13 @@ import FateGlyph from '../components/FateGlyph.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft, useOfDraft } from '../composables/useDraft'
+import { day } from '../times'
 
 // The whole matrix on paper: black on white, nothing that can be pressed on it.
 const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
 const { data: matrix, error, reload } = useOfDraft(draft, async (text) => dataOf(await api.POST('/v1/matrix', asPlan(text))))
-const today = new Intl.DateTimeFormat(undefined, { dateStyle: 'long' }).format(new Date())
+const today = day(new Date())
 const print = () => window.print()
 </script>
 

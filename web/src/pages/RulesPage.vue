@@ -50,7 +50,7 @@ const title = computed(() => (path.value[0] === 'events' ? `The event ${path.val
 // Who comes by an address is shown what it names.
 const stop = watch([shown, picked], async () => {
   await nextTick()
-  window.document.querySelector('.group .here')?.scrollIntoView({ block: 'nearest' })
+  window.document.querySelector('section .rule.here, section .head.here')?.scrollIntoView({ block: 'center' })
   if (shown.value.length) stop()
 })
 
@@ -248,6 +248,15 @@ button.head:hover,
 .buttons {
   justify-content: space-between;
   margin: 16px 0 0;
+}
+
+/* Where there is no room beside the sentences, what is picked stays above them. */
+@media (max-width: 1000px) {
+  .form {
+    order: -1;
+    max-height: 48vh;
+    z-index: 2;
+  }
 }
 
 .hint {

@@ -9,6 +9,7 @@ import TroubleNote from '../components/TroubleNote.vue'
 import VersionsBeside from '../components/VersionsBeside.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useTrials, useVersions } from '../composables/resources'
+import { day } from '../times'
 
 const props = defineProps<{ game: string }>()
 const { data: versions, error, reload } = useVersions(() => props.game)
@@ -34,7 +35,6 @@ async function publish() {
   await reload()
 }
 
-const day = (at: string) => new Date(at).toLocaleDateString(undefined, { day: 'numeric', month: 'short', year: 'numeric' })
 </script>
 
 <template>

@@ -8,7 +8,7 @@ import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useNames, usePlayers, useSessions } from '../composables/resources'
 import { useResource } from '../composables/useResource'
-import { sessionTime } from '../times'
+import { dayAndTime, sessionTime } from '../times'
 
 const props = defineProps<{ game: string }>()
 const route = useRoute()
@@ -45,7 +45,6 @@ const { data: steps, error, reload } = useResource(
 const values = computed(() => ['place', 'player.dead', 'player.checkpoint', ...(names.data.value ?? []).flatMap((n) => (n.kind === 'variable' ? [n.name] : n.kind === 'milestone' ? [`player.earned.${n.name}`] : n.kind === 'movable' ? [`movables.${n.name}`] : n.kind === 'waymark' ? [`player.${n.name}`] : []))])
 const rooms = computed(() => [...new Set([...(sessions.data.value ?? []).map((s) => s.name), ...(session.value ? [session.value] : [])])])
 const open = computed(() => sessions.data.value?.some((s) => s.name === session.value))
-const when = new Intl.DateTimeFormat(undefined, { dateStyle: 'short', timeStyle: 'medium' })
 const whose = (s: { player?: string; scene?: string; prop?: string; option?: string }) => [s.player, s.scene, s.prop, s.option].filter(Boolean).join(' · ') || 'game'
 </script>
 
@@ -82,7 +81,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string; option?: str
           </thead>
           <tbody>
             <tr v-for="(s, i) in steps" :key="`${s.at} ${i}`">
-              <td class="quiet">{{ when.format(new Date(s.at)) }}</td>
+              <td class="quiet">{{ dayAndTime(s.at) }}</td>
               <td class="number mono quiet">{{ sessionTime(s.time) }}</td>
               <td>
                 <button v-if="s.player && !player" type="button" class="asks" @click="ask({ player: s.player })">{{ whose(s) }}</button>
