@@ -108,6 +108,10 @@ func (e editor) remove(table *node, name string) string {
 	end := e.lastOf(table.keys[i].value)
 	if _, ok := e.brace(table); !ok {
 		lineBegin := strings.LastIndexByte(e.text[:begin], '\n') + 1
+		if strings.TrimSpace(e.text[lineBegin:begin]) != "" && i < len(table.keys)-1 { // behind a dash, which the next key takes over
+			next := table.keys[i+1].at
+			return e.text[:begin] + e.text[e.offsetOf(next.Line, next.Column):]
+		}
 		lineEnd := end + strings.IndexByte(e.text[end:]+"\n", '\n') + 1
 		return e.text[:lineBegin] + e.text[min(lineEnd, len(e.text)):]
 	}

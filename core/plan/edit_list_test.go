@@ -3,6 +3,7 @@ package plan_test
 import (
 	"encoding/json"
 	"fmt"
+	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -53,6 +54,9 @@ func TestItemsOfListsAreChangedByThemselves(t *testing.T) {
 		"out of brackets":              {"remove", "rules/1/do/1", ``, `, {refuse: "no, {no}"}`, ""},
 		"the first out of brackets":    {"remove", "rules/1/do/0", ``, `{die: player}, `, ""},
 		"with a dash, and its comment": {"remove", "rules/0/do/1", ``, "      # before two\n      - {set: player.warmth, to: 2}\n", ""},
+		"the first key of an item":     {"remove", "rules/0/on", ``, "on: gust   # a storm\n    do", "do"},
+		"another key of an item":       {"remove", "rules/0/do", ``, "    do:\n      - {set: player.warmth, to: 1}   # one\n      # before two\n      - {set: player.warmth, to: 2}\n", ""},
+		"the only key of an action":    {"remove", "rules/1/do/0/die", ``, "{die: player}", "{}"},
 		"a moment":                     {"put", "rules/1/on/0", `"joined"`, "[died", "[joined"},
 		"a table that was one word":    {"put", "rules/0/on", `{"changed":"player.oil"}`, "on: gust", "on: {changed: player.oil}"},
 	} {
@@ -127,6 +131,60 @@ func document(t require.TestingT, text string) any {
 	return v
 }
 
+// Whatever key of a real plan is taken out: just that is gone. Whatever key of it gets another value: just that is another.
+func TestAnyKeyOfARealPlanIsTakenOutOrChanged(t *testing.T) {
+	text, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
+	require.NoError(t, err)
+	for _, now := range []string{string(text), withLists} {
+		all := tables(nil, document(t, now))
+		slices.SortFunc(all, slices.Compare)
+		for i, at := range all {
+			if len(all) > 100 && i%7 != 0 {
+				continue
+			}
+			next, err := plan.Remove(now, at)
+			require.NoError(t, err, "%v", at)
+			want := document(t, now)
+			delete(inTable(want, at[:len(at)-1]), at[len(at)-1])
+			require.Equal(t, want, document(t, next), "%v", at)
+
+			next, err = plan.Put(now, at, []byte(`{"if":"player.oil > 3"}`))
+			require.NoError(t, err, "%v", at)
+			inTable(want, at[:len(at)-1])[at[len(at)-1]] = map[string]any{"if": "player.oil > 3"}
+			require.Equal(t, want, document(t, next), "%v", at)
+		}
+	}
+}
+
+// tables are the paths of all keys in a document.
+func tables(at []string, v any) (out [][]string) {
+	switch v := v.(type) {
+	case map[string]any:
+		for key, inner := range v {
+			here := append(slices.Clone(at), key)
+			out = append(append(out, here), tables(here, inner)...)
+		}
+	case []any:
+		for i, item := range v {
+			out = append(out, tables(append(slices.Clone(at), fmt.Sprint(i)), item)...)
+		}
+	}
+	return out
+}
+
+func inTable(v any, at []string) map[string]any {
+	for _, key := range at {
+		if list, is := v.([]any); is {
+			var i int
+			_, _ = fmt.Sscan(key, &i)
+			v = list[i]
+		} else {
+			v = v.(map[string]any)[key]
+		}
+	}
+	return v.(map[string]any)
+}
+
 // in is what stands at a path, and change what puts something else there.
 func in(v any, at []string) []any {
 	for _, key := range at {
@@ -144,10 +202,14 @@ func in(v any, at []string) []any {
 // Whatever is done to lists of a real plan, one after the other: it is done to just that list, and what the text says
 // otherwise stays.
 func TestListsOfARealPlanAreChangedInAnyWay(t *testing.T) {
-	text, err := os.ReadFile("../../examples/lantern-pass/plan.yaml")
-	require.NoError(t, err)
+	plans := map[string]string{}
+	for _, name := range []string{"lantern-pass/plan.yaml", "lantern-market/plan.yaml", "harbour/plan.yaml", "stuck/caged.yaml", "lantern-pass/history/plan.v4.yaml"} {
+		text, err := os.ReadFile("../../examples/" + name)
+		require.NoError(t, err)
+		plans[name] = string(text)
+	}
 	rapid.Check(t, func(t *rapid.T) {
-		now := string(text)
+		now := plans[rapid.SampledFrom(slices.Sorted(maps.Keys(plans))).Draw(t, "plan")]
 		for range rapid.IntRange(1, 6).Draw(t, "changes") {
 			before := document(t, now)
 			at := rapid.SampledFrom(lists(nil, before)).Draw(t, "list")
