@@ -19,6 +19,13 @@ func (c *Client) Outline(ctx context.Context, text []byte) (contract.Outline, er
 	return out, err
 }
 
+// Starts are small games that a new one can begin with.
+func (c *Client) Starts(ctx context.Context) ([]contract.Start, error) {
+	var out []contract.Start
+	_, err := c.do(ctx, http.MethodGet, "/v1/starts", nil, nil, &out)
+	return out, err
+}
+
 // DryRun plays steps on a game's plan, or on another text, and keeps nothing.
 func (c *Client) DryRun(ctx context.Context, game string, wish contract.DryRunWish) (contract.DryRunView, error) {
 	return posted[contract.DryRunView](ctx, c, "/v1/games/"+url.PathEscape(game)+"/dry-run", wish)

@@ -1165,11 +1165,14 @@ func TestBudgetsShowWhatAFieldCosts(t *testing.T) {
 	p.sees("To everyone in the scene")
 }
 
-func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
+func TestAGameBeginsWithASmallOneAndWithADroppedPlan(t *testing.T) {
 	p := open(t)
 	p.goTo("/")
 	p.run(`localStorage.removeItem('alluvion-first-steps')`)
-	for title, id := range map[string]string{"One room": "first-try", "Two scenes": "second-try"} {
+	begins, err := p.c.Starts(ctx)
+	require.NoError(t, err)
+	for i, begin := range begins {
+		title, id := begin.Title, fmt.Sprintf("try-number-%c", 'a'+i)
 		p.goTo("/")
 		p.press("New game")
 		p.fill("What it is called", strings.ToUpper(id[:1])+strings.ReplaceAll(id[1:], "-", " "))
@@ -1181,6 +1184,11 @@ func TestAGameBeginsFromATemplateAndFromADroppedPlan(t *testing.T) {
 		report, err := p.c.Findings(ctx, id)
 		require.NoError(t, err)
 		assert.Equal(t, contract.Counts{Accepted: report.Counts.Accepted}, report.Counts, "%s has no problems: %+v", title, report.Findings)
+		for _, r := range begin.Rehearsals {
+			played, err := p.c.RunRehearsal(ctx, id, r.Name, "")
+			require.NoError(t, err)
+			assert.True(t, played.Passed, "%s: %s", title, r.Name)
+		}
 	}
 	drop := func(name, text string) {
 		p.run(fmt.Sprintf(`const d = new DataTransfer(); d.items.add(new File([%q], %q)); window.dispatchEvent(new DragEvent('drop', {dataTransfer: d, bubbles: true, cancelable: true}))`, text, name))

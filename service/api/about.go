@@ -2,7 +2,9 @@ package api
 
 import (
 	"context"
+	"maps"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -13,6 +15,7 @@ import (
 	"alluvion.dev/contract"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/examples/starts"
 )
 
 func writeProblem(w http.ResponseWriter, p *contract.Problem) {
@@ -61,6 +64,19 @@ func (s *Server) about(api huma.API) {
 		Summary: "What a form has to know to ask for names, types and values of a plan", Tags: []string{"plans"}},
 		func(context.Context, *struct{}) (*body[plan.Language], error) {
 			return &body[plan.Language]{plan.Spoken()}, nil
+		})
+	huma.Register(api, huma.Operation{OperationID: "list-starts", Method: http.MethodGet, Path: "/v1/starts",
+		Summary: "Small games that a new one can begin with", Tags: []string{"plans"}},
+		func(context.Context, *struct{}) (*body[[]contract.Start], error) {
+			var out []contract.Start
+			for _, s := range starts.All() {
+				one := contract.Start{ID: s.ID, Title: s.Title, About: s.About, Plan: s.Plan}
+				for _, name := range slices.Sorted(maps.Keys(s.Rehearsals)) {
+					one.Rehearsals = append(one.Rehearsals, contract.StartRehearsal{Name: name, Text: s.Rehearsals[name]})
+				}
+				out = append(out, one)
+			}
+			return &body[[]contract.Start]{out}, nil
 		})
 	huma.Register(api, huma.Operation{OperationID: "finding-kinds", Method: http.MethodGet, Path: "/v1/findings",
 		Summary: "Every kind of finding, explained", Tags: []string{"plans"}},

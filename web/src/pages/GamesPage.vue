@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, shallowRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { api, asPlan, dataOf, told } from '../api/client'
+import { api, asPlan, dataOf, told, type Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import FindingCounts from '../components/FindingCounts.vue'
 import NameAgain from '../components/NameAgain.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useGames } from '../composables/resources'
-import { templates } from '../templates'
 import { dayAndTime } from '../times'
 
 const { data: games, error, reload } = useGames()
@@ -17,7 +16,9 @@ const router = useRouter()
 
 const making = ref(false)
 const title = ref('')
-const template = ref(templates[0]!.id)
+/** Small games that this one can begin with. */
+const starts = shallowRef<Schemas['Start'][]>([])
+const start = ref('')
 const trouble = ref('')
 const busy = ref(false)
 const id = computed(() => title.value.toLowerCase().normalize('NFKD').replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+|-+$/g, '').slice(0, 64))
@@ -31,12 +32,26 @@ const remove = async () => {
   dataOf(await api.DELETE('/v1/games/{game}', { params: { path: { game }, query: { name: game } } }))
 }
 
+watch(making, async (now) => {
+  if (!now || starts.value.length) return
+  try {
+    starts.value = dataOf(await api.GET('/v1/starts'))
+    start.value = starts.value[0]?.id ?? ''
+  } catch (e) {
+    trouble.value = told(e)
+  }
+})
+
 async function make() {
-  const begin = templates.find((t) => t.id === template.value)
+  const begin = starts.value.find((t) => t.id === start.value)
   if (!begin || !id.value || taken.value) return
   busy.value = true
+  trouble.value = ''
+  const path = { game: id.value }
   try {
-    dataOf(await api.PUT('/v1/games/{game}/plan', { params: { path: { game: id.value }, header: {} }, ...asPlan(begin.plan(id.value, title.value.trim())) }))
+    const plan = begin.plan.replace(/^game: .*$/m, () => `game: ${id.value}`).replace(/^title: .*$/m, () => `title: ${JSON.stringify(title.value.trim())}`)
+    dataOf(await api.PUT('/v1/games/{game}/plan', { params: { path, header: {} }, ...asPlan(plan) }))
+    for (const r of begin.rehearsals) dataOf(await api.PUT('/v1/games/{game}/rehearsals/{name}', { params: { path: { ...path, name: r.name } }, ...asPlan(r.text) }))
     await router.push({ name: 'matrix', params: { game: id.value } })
   } catch (e) {
     trouble.value = told(e)
@@ -88,15 +103,16 @@ async function make() {
       <form class="sheet ask" @submit.prevent="make">
         <h2>New game</h2>
         <v-text-field v-model="title" label="What it is called" v-begin :error-messages="taken ? `There is a game ${id} already` : ''" :hint="id ? `Its id: ${id}` : 'Its id follows from that'" persistent-hint />
-        <v-radio-group v-model="template" label="Begin with" hide-details>
-          <v-radio v-for="t in templates" :key="t.id" :value="t.id">
-            <template #label><span><b>{{ t.title }}</b> <span class="quiet">{{ t.text }}</span></span></template>
+        <WaitingNote v-if="!starts.length && !trouble" text="Reading what there is to begin with …" />
+        <v-radio-group v-else v-model="start" label="Begin with a small game, which is yours to change" hide-details>
+          <v-radio v-for="t in starts" :key="t.id" :value="t.id">
+            <template #label><span class="start"><b>{{ t.title }}</b> <span class="quiet">{{ t.about }}</span></span></template>
           </v-radio>
         </v-radio-group>
         <p v-if="trouble" class="bad" role="alert">{{ trouble }}</p>
         <div class="buttons">
           <v-btn variant="text" @click="making = false">Cancel</v-btn>
-          <v-btn type="submit" color="primary" :disabled="!id || taken" :loading="busy">Begin</v-btn>
+          <v-btn type="submit" color="primary" :disabled="!id || taken || !start" :loading="busy">Begin</v-btn>
         </div>
       </form>
     </v-dialog>
@@ -104,6 +120,12 @@ async function make() {
 </template>
 
 <style scoped>
+.start {
+  display: block;
+  padding: 3px 0;
+  line-height: 1.35;
+}
+
 .games {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(440px, 1fr));
