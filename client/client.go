@@ -69,9 +69,7 @@ func (c *Client) Games(ctx context.Context) ([]contract.GameInfo, error) {
 
 // Sessions lists the open sessions of a game.
 func (c *Client) Sessions(ctx context.Context, game string) ([]contract.SessionInfo, error) {
-	var out []contract.SessionInfo
-	_, err := c.do(ctx, http.MethodGet, "/v1/games/"+url.PathEscape(game)+"/sessions", nil, nil, &out)
-	return out, err
+	return get[[]contract.SessionInfo](ctx, c, "/v1/games/"+url.PathEscape(game)+"/sessions")
 }
 
 // PutPlan makes a text the game's plan. etag is that of the text that it replaces, "" for a new game;

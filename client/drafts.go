@@ -21,9 +21,7 @@ func (c *Client) Outline(ctx context.Context, text []byte) (contract.Outline, er
 
 // Starts are small games that a new one can begin with.
 func (c *Client) Starts(ctx context.Context) ([]contract.Start, error) {
-	var out []contract.Start
-	_, err := c.do(ctx, http.MethodGet, "/v1/starts", nil, nil, &out)
-	return out, err
+	return get[[]contract.Start](ctx, c, "/v1/starts")
 }
 
 // DryRun plays steps on a game's plan, or on another text, and keeps nothing.

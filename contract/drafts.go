@@ -28,6 +28,7 @@ type Outline struct {
 type Sentence struct {
 	At   string `json:"at" doc:"JSON Pointer (RFC 6901) of what it is about."`
 	Text string `json:"text" doc:"The sentence, without a full stop. Names that stand only for what an event or an action gives stand in ‹›."`
+	Deep int    `json:"deep" doc:"Of what stands in a rule: in how many actions. 0 is the rule itself."`
 }
 
 // RuleGroup is what sets rules off.

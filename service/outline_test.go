@@ -18,7 +18,7 @@ func TestATextIsOutlined(t *testing.T) {
 	out, err := h.c.Outline(ctx, examples.LanternPass)
 	require.NoError(t, err)
 	assert.True(t, strings.HasPrefix(string(out.Document), `{"alluvion":1,"game":"lantern-pass",`), "in its order")
-	assert.Contains(t, out.Says, contract.Sentence{At: "/rules/9/do/1", Text: "3 is taken from the player's Oil"})
+	assert.Contains(t, out.Says, contract.Sentence{At: "/rules/9/do/1", Text: "3 is taken from the player's Oil", Deep: 1})
 	assert.NotEmpty(t, out.Names)
 	assert.Equal(t, contract.RuleGroup{Title: "Gust", Event: "gust", Rules: []contract.RuleGlance{{At: "/rules/0",
 		Reads: []string{"player.warmth"}, Changes: []string{"player.chilled", "player.warmth"}}}}, groupOf(out, "gust"))
@@ -26,7 +26,7 @@ func TestATextIsOutlined(t *testing.T) {
 	broken := strings.Replace(string(examples.LanternPass), "{add: player.oil, by: -3}", "{add: player.oul, by: -3}", 1)
 	out, err = h.c.Outline(ctx, []byte(broken))
 	require.NoError(t, err)
-	assert.Contains(t, out.Says, contract.Sentence{At: "/rules/9/do/1", Text: "3 is taken from the player's oul"})
+	assert.Contains(t, out.Says, contract.Sentence{At: "/rules/9/do/1", Text: "3 is taken from the player's oul", Deep: 1})
 	assert.Empty(t, out.Names)
 	assert.Empty(t, groupOf(out, "gust").Rules[0].Reads)
 

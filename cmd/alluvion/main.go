@@ -82,7 +82,7 @@ var commands = []command{
 			jsonFlag(fs, o)
 			fs.StringVar(&o.service, "service", "",
 				"play in the running service at this `address`, instead of one of its own")
-			fs.StringVar(&o.game, "game", "", "the game, with -service")
+			gameFlag(fs, o)
 			fs.StringVar(&o.session, "session", "play", "the session to play in")
 			fs.StringVar(&o.data, "data", "", "keep the saves in this `file` (default: nothing is kept)")
 		}},

@@ -109,10 +109,7 @@ func (c *call) printFrames(m *model.Model) {
 	l, s := share.LayoutOf(m), c.style
 	fmt.Fprintf(c.out, "%s  %s frames a second; a value is sent when it has changed\n", s.bold("Packed frames"),
 		perSecond(l.Ticks))
-	t := table.NewWriter()
-	t.SetStyle(table.StyleLight)
-	t.Style().Options = table.OptionsNoBordersAndSeparators
-	t.AppendHeader(table.Row{"sent to", "bits at most", "value"})
+	t := plainTable("sent to", "bits at most", "value")
 	costs := l.Costs()
 	slices.SortStableFunc(costs, func(a, b share.Cost) int { return partOrder(a.Part) - partOrder(b.Part) })
 	for _, x := range costs {
@@ -131,10 +128,7 @@ func (c *call) printLayout(m *model.Model, l pack.Layout) {
 	x, s := l.Carrier, c.style
 	fmt.Fprintf(c.out, "%s  %d symbols of an alphabet of %d, %s, every %s\n", s.bold(x.Title), x.Length,
 		len(x.Alphabet), plural(x.Lanes, "lane"), x.Every)
-	t := table.NewWriter()
-	t.SetStyle(table.StyleLight)
-	t.Style().Options = table.OptionsNoBordersAndSeparators
-	t.AppendHeader(table.Row{"from", "symbols", "carries", "tells apart"})
+	t := plainTable("from", "symbols", "carries", "tells apart")
 	for _, f := range l.Fields {
 		name := f.Name
 		if f.Sample > 0 {

@@ -69,6 +69,12 @@ func runPlay(c *call) (int, error) {
 	if err != nil {
 		return wrongUse, err
 	}
+	if !own {
+		if err := c.needsGame(); err != nil {
+			return failed, err
+		}
+		p.game = c.game
+	}
 	if own {
 		stop, err := c.ownService(p)
 		if err != nil {
@@ -109,9 +115,6 @@ func (c *call) playArgs(own bool) (script string, err error) {
 	switch {
 	case own && len(c.args) == 0:
 		fmt.Fprintln(c.err, "alluvion: which plan? Name a plan's file, or a running service with -service and -game.")
-		return "", errUse
-	case !own && c.game == "":
-		fmt.Fprintln(c.err, "alluvion: which game? Name it with -game.")
 		return "", errUse
 	case len(c.args) > most:
 		fmt.Fprintf(c.err, "alluvion: %q was not expected.\n", c.args[most])

@@ -14,6 +14,7 @@ import (
 
 	"alluvion.dev/client"
 	"alluvion.dev/contract"
+	"alluvion.dev/core/finding"
 )
 
 // Where a command asks, and of which game and session: as its flags say; where they say nothing, as the environment does;
@@ -237,11 +238,7 @@ func (c *call) playersWithSaves(named []string) ([]contract.PlayerInfo, error) {
 	}
 	for _, name := range named {
 		if !slices.ContainsFunc(out, func(p contract.PlayerInfo) bool { return p.Player == name }) {
-			near := ""
-			if n := nearest(name, ids); n != "" {
-				near = " Did you mean " + n + "?"
-			}
-			return nil, fmt.Errorf("nothing is saved of a player called %q in %s.%s", name, c.game, near)
+			return nil, fmt.Errorf("nothing is saved of a player called %q in %s.%s", name, c.game, finding.DidYouMean(nearest(name, ids)))
 		}
 	}
 	return out, nil

@@ -136,14 +136,11 @@ func (c *call) screen(o contract.Overview, rates map[string]rate, show []string,
 }
 
 func (c *call) playersTable(players []contract.Watched, rates map[string]rate, show []string) string {
-	t := table.NewWriter()
-	t.SetStyle(table.StyleLight)
-	t.Style().Options = table.OptionsNoBordersAndSeparators
 	head := table.Row{"player", "scene", "place"}
 	for _, name := range show {
 		head = append(head, strings.TrimPrefix(name, "player."))
 	}
-	t.AppendHeader(append(head, "machine", "in/s", "out/s", "kB/s", "behind", "refused", "unlike"))
+	t := plainTable(append(head, "machine", "in/s", "out/s", "kB/s", "behind", "refused", "unlike")...)
 	for _, p := range players {
 		row := table.Row{p.Player, p.Place.Scene, c.where(p)}
 		for _, name := range show {

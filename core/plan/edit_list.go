@@ -75,15 +75,16 @@ func Shift(source string, path []string, to int) (string, error) {
 		if from == to {
 			return e.text, nil
 		}
+		brackets := e.inBrackets(list)
+		if _, ok := e.dashed(list); !brackets && !ok {
+			return "", ErrEdit
+		}
 		spans := make([][2]int, len(list.items))
-		for i := range list.items {
-			if e.inBrackets(list) {
-				spans[i] = [2]int{e.offset(list.items[i]), e.lastOf(list.items[i])}
-			} else if _, ok := e.dashed(list); ok {
-				begin, end := e.lines(list, i)
-				spans[i] = [2]int{begin, end}
+		for i, item := range list.items {
+			if brackets {
+				spans[i] = [2]int{e.offset(item), e.lastOf(item)}
 			} else {
-				return "", ErrEdit
+				spans[i][0], spans[i][1] = e.lines(list, i)
 			}
 		}
 		order := make([]int, 0, len(spans))
@@ -97,7 +98,7 @@ func Shift(source string, path []string, to int) (string, error) {
 		for i, span := range spans { // what stands between items stays where it is
 			out.WriteString(e.text[done:span[0]])
 			part := e.text[spans[order[i]][0]:spans[order[i]][1]]
-			if !e.inBrackets(list) && !strings.HasSuffix(part, "\n") {
+			if !brackets && !strings.HasSuffix(part, "\n") {
 				part += "\n"
 			}
 			out.WriteString(part)

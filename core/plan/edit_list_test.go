@@ -145,12 +145,12 @@ func TestAnyKeyOfARealPlanIsTakenOutOrChanged(t *testing.T) {
 			next, err := plan.Remove(now, at)
 			require.NoError(t, err, "%v", at)
 			want := document(t, now)
-			delete(inTable(want, at[:len(at)-1]), at[len(at)-1])
+			delete(in[map[string]any](want, at[:len(at)-1]), at[len(at)-1])
 			require.Equal(t, want, document(t, next), "%v", at)
 
 			next, err = plan.Put(now, at, []byte(`{"if":"player.oil > 3"}`))
 			require.NoError(t, err, "%v", at)
-			inTable(want, at[:len(at)-1])[at[len(at)-1]] = map[string]any{"if": "player.oil > 3"}
+			in[map[string]any](want, at[:len(at)-1])[at[len(at)-1]] = map[string]any{"if": "player.oil > 3"}
 			require.Equal(t, want, document(t, next), "%v", at)
 		}
 	}
@@ -172,7 +172,8 @@ func tables(at []string, v any) (out [][]string) {
 	return out
 }
 
-func inTable(v any, at []string) map[string]any {
+// in is what stands at a path: a list, or a table.
+func in[T []any | map[string]any](v any, at []string) T {
 	for _, key := range at {
 		if list, is := v.([]any); is {
 			var i int
@@ -182,21 +183,7 @@ func inTable(v any, at []string) map[string]any {
 			v = v.(map[string]any)[key]
 		}
 	}
-	return v.(map[string]any)
-}
-
-// in is what stands at a path, and change what puts something else there.
-func in(v any, at []string) []any {
-	for _, key := range at {
-		if list, is := v.([]any); is {
-			var i int
-			_, _ = fmt.Sscan(key, &i)
-			v = list[i]
-		} else {
-			v = v.(map[string]any)[key]
-		}
-	}
-	return v.([]any)
+	return v.(T)
 }
 
 // Whatever is done to lists of a real plan, one after the other: it is done to just that list, and what the text says
@@ -213,7 +200,7 @@ func TestListsOfARealPlanAreChangedInAnyWay(t *testing.T) {
 		for range rapid.IntRange(1, 6).Draw(t, "changes") {
 			before := document(t, now)
 			at := rapid.SampledFrom(lists(nil, before)).Draw(t, "list")
-			list := in(before, at)
+			list := in[[]any](before, at)
 			i := rapid.IntRange(0, len(list)-1).Draw(t, "item")
 			where := append(slices.Clone(at), fmt.Sprint(i))
 			value := any(map[string]any{"set": "player.oil", "to": "min(3, player.oil)"})
@@ -239,8 +226,8 @@ func TestListsOfARealPlanAreChangedInAnyWay(t *testing.T) {
 			}
 			require.NoError(t, err, "%v", where)
 			after := document(t, next)
-			require.Equal(t, want, in(after, at), "%v", where)
-			copy(in(before, at), in(after, at))
+			require.Equal(t, want, in[[]any](after, at), "%v", where)
+			copy(in[[]any](before, at), in[[]any](after, at))
 			if len(want) == len(list) {
 				require.Equal(t, before, after, "nothing else")
 			}

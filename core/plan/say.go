@@ -4,6 +4,8 @@ import (
 	"reflect"
 	"regexp"
 	"strings"
+
+	"alluvion.dev/core/finding"
 )
 
 // inBraces is a key of a sentence, and inBrackets what is said only where its key is written.
@@ -25,7 +27,7 @@ func (a Action) Say(words func(key string, value any) string) string {
 	for _, f := range keys.list {
 		value := form.FieldByIndex(f.index).Interface()
 		x, isExpr := value.(Expr)
-		if rest, less := strings.CutPrefix(x.Source, "-"); isExpr && less && keys.list[0].less != "" && IsSimple(rest) {
+		if rest, less := strings.CutPrefix(x.Source, "-"); isExpr && less && keys.list[0].less != "" && isSimple(rest) {
 			sentence, value = keys.list[0].less, Expr{Source: rest, At: x.At}
 		}
 		said[f.name] = words(f.name, value)
@@ -39,8 +41,8 @@ func (a Action) Say(words func(key string, value any) string) string {
 	return inBraces.ReplaceAllStringFunc(sentence, func(key string) string { return said[key[1:len(key)-1]] })
 }
 
-// IsSimple says whether an expression is a name or a number and nothing more.
-func IsSimple(source string) bool {
+// isSimple says whether an expression is a name or a number and nothing more.
+func isSimple(source string) bool {
 	return source != "" && !strings.ContainsFunc(source, func(r rune) bool {
 		return !strings.ContainsRune("abcdefghijklmnopqrstuvwxyz0123456789_.", r)
 	})
@@ -61,8 +63,8 @@ func (m Moment) Say(of func(Moment) string) string {
 }
 
 // Inside calls do with what stands within an action: its own list first, then each further branch, and last what is done
-// otherwise. A branch without a condition is one of actions alone.
-func (a Action) Inside(do func(Branch)) {
+// otherwise. Only a further branch has a condition, and only what is done otherwise has a place of its own, the else.
+func (a Action) Inside(do func(b Branch, otherwise finding.At)) {
 	if a.Form == nil {
 		return
 	}
@@ -70,13 +72,15 @@ func (a Action) Inside(do func(Branch)) {
 	for _, f := range fieldsOf(form.Type()).list {
 		switch value := form.FieldByIndex(f.index).Interface().(type) {
 		case []Action:
-			do(Branch{Do: value})
+			do(Branch{Do: value}, finding.At{})
 		case []Branch:
 			for _, b := range value {
-				do(b)
+				do(b, finding.At{})
 			}
 		case Otherwise:
-			do(Branch{Do: value.Do})
+			if value.Do != nil {
+				do(Branch{Do: value.Do}, value.At)
+			}
 		}
 	}
 }

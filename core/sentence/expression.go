@@ -8,8 +8,8 @@ import (
 	"alluvion.dev/core/tree"
 )
 
-// Condition says when a condition holds; as it is written where that cannot be said otherwise.
-func (s *speaker) Condition(x plan.Expr) string {
+// condition says when a condition holds; as it is written where that cannot be said otherwise.
+func (s *speaker) condition(x plan.Expr) string {
 	if root := expr.Tree(x.Source); root != nil {
 		if text, ok := s.holds(root, false); ok {
 			return text
@@ -32,7 +32,7 @@ func (s *speaker) value(x plan.Expr) string {
 func (s *speaker) whole(x plan.Expr) string {
 	root := expr.Tree(x.Source)
 	if root != nil && root.Kind == tree.Call && (compares[root.Word] != "" || root.Word == tree.And || root.Word == tree.Or) {
-		return "whether " + s.Condition(x)
+		return "whether " + s.condition(x)
 	}
 	return s.value(x)
 }
@@ -43,7 +43,11 @@ var (
 		tree.Greater: "is more than", tree.GreaterEqual: "is at least"}
 	against = map[string]string{tree.Equal: tree.NotEqual, tree.NotEqual: tree.Equal, tree.Less: tree.GreaterEqual, tree.LessEqual: tree.Greater,
 		tree.Greater: tree.LessEqual, tree.GreaterEqual: tree.Less}
-	signs = map[string]string{tree.Add: "+", tree.Subtract: "−", tree.Multiply: "×", tree.Divide: "÷"}
+	// runsOn are calls whose sentence has words at its end that could belong to what comes after it.
+	runsOn = map[string]bool{tree.Choose: true, "min": true, "max": true, "clamp": true, "round": true, "floor": true, "ceil": true}
+	// holdsOn are those whose sentence begins with a value, to all of which the rest of it belongs.
+	holdsOn = map[string]bool{tree.Subtract: true, tree.Multiply: true, tree.Divide: true, tree.Negate: true, "clamp": true, "round": true, "floor": true, "ceil": true}
+	signs   = map[string]string{tree.Add: "+", tree.Subtract: "−", tree.Multiply: "×", tree.Divide: "÷"}
 )
 
 // holds says a condition, or with not that it does not hold.
@@ -65,8 +69,8 @@ func (s *speaker) holds(n *tree.Node, not bool) (string, bool) {
 		if not {
 			op = against[op]
 		}
-		a, ok := s.is(n.Args[0])
-		b, too := s.is(n.Args[1])
+		a, ok := s.part(n.Args[0])
+		b, too := s.part(n.Args[1])
 		return a + " " + compares[op] + " " + b, ok && too
 	}
 	for _, f := range asked {
@@ -137,6 +141,15 @@ func (s *speaker) asks(n *tree.Node, f asking, not bool) (string, bool) {
 	return text, true
 }
 
+// part says a value that stands within another sentence: in brackets where words of its own would run on into that.
+func (s *speaker) part(n *tree.Node) (string, bool) {
+	text, ok := s.is(n)
+	if n.Kind == tree.Call && runsOn[n.Word] {
+		text = "(" + text + ")"
+	}
+	return text, ok
+}
+
 // is says what a value is.
 func (s *speaker) is(n *tree.Node) (string, bool) {
 	switch n.Kind {
@@ -156,10 +169,10 @@ func (s *speaker) is(n *tree.Node) (string, bool) {
 
 // written says a written text: the title of what it names, where it names something.
 func (s *speaker) written(text string) string {
-	if title := s.thing(text); plan.IsID(strings.ReplaceAll(text, "/", "_")) {
+	if title, known := s.known(text); known {
 		return title
 	}
-	return "“" + text + "”"
+	return quoted(text)
 }
 
 // name says whose a variable is, and what people call it: the player's Oil.
@@ -179,7 +192,7 @@ func (s *speaker) name(n *tree.Node) (string, bool) {
 	if who == "args" && len(parts) > 0 {
 		who, parts = named(parts[0]), parts[1:]
 	} else if own := map[string]string{"player": "the player", "scene": "the scene", "game": "the game", "prop": "the prop", "profile": "the profile",
-		"present": "the players who are there", "everyone": "everyone", "time": "the time"}[who]; own != "" {
+		"present": "players who are there", "everyone": "everyone", "time": "the time"}[who]; own != "" {
 		who = own
 	} else if who == "place" {
 		who = "the player"
@@ -187,7 +200,9 @@ func (s *speaker) name(n *tree.Node) (string, bool) {
 			return "where the player is", len(parts) < 2
 		}
 	}
-	if who == n.Word && s.plan.Lists.Get(who) == nil && !s.options[who] {
+	if title, option := s.options[who]; option {
+		who = title
+	} else if who == n.Word && s.plan.Lists.Get(who) == nil {
 		who = named(who)
 	}
 	for _, part := range parts {
@@ -206,9 +221,15 @@ func (s *speaker) worked(n *tree.Node) (string, bool) {
 	for _, a := range n.Args {
 		var text string
 		var ok bool
-		if n.Word == tree.Choose && len(args) == 0 {
+		switch {
+		case n.Word == tree.Choose && len(args) == 0:
 			text, ok = s.holds(a, false)
-		} else {
+		case n.Word == tree.Add || holdsOn[n.Word]:
+			text, ok = s.part(a)
+			if a.Kind == tree.Call && signs[a.Word] != "" && holdsOn[n.Word] {
+				text = "(" + text + ")"
+			}
+		default:
 			text, ok = s.is(a)
 		}
 		if !ok {
@@ -226,11 +247,6 @@ func (s *speaker) worked(n *tree.Node) (string, bool) {
 	case n.On != nil:
 		return "", false
 	case signs[n.Word] != "" && len(args) == 2:
-		for i := range args {
-			if n.Args[i].Kind == tree.Call && signs[n.Args[i].Word] != "" && n.Word != tree.Add {
-				args[i] = "(" + args[i] + ")"
-			}
-		}
 		return args[0] + " " + signs[n.Word] + " " + args[1], true
 	case n.Word == tree.Negate:
 		return "−" + args[0], true
@@ -245,7 +261,7 @@ func (s *speaker) worked(n *tree.Node) (string, bool) {
 	case n.Word == "clamp" && len(args) == 3:
 		return args[0] + ", kept between " + args[1] + " and " + args[2], true
 	case n.Word == "count" && len(args) == 1:
-		return "the number of " + strings.TrimPrefix(args[0], "the "), true
+		return "the number of " + args[0], true
 	case n.Word == "round" && len(args) == 1:
 		return args[0] + ", rounded", true
 	case n.Word == "floor" && len(args) == 1:

@@ -16,6 +16,7 @@ import (
 type Said struct {
 	At   string // JSON Pointer (RFC 6901) of what it is about
 	Text string
+	Deep int // of what stands in a rule: in how many actions
 }
 
 // Of are the sentences of a plan: of its events, of each rule's moments and condition, of each action, and of what
@@ -28,10 +29,10 @@ func Of(p *plan.Plan) []Said {
 	for i := range p.Rules {
 		r := &p.Rules[i]
 		s.say(r.At, s.beginning(r))
-		s.actions(r.Do)
+		s.actions(r.Do, 1)
 	}
 	for i := range p.Always {
-		s.say(p.Always[i].At, "always: "+s.Condition(p.Always[i].That))
+		s.say(p.Always[i].At, "always: "+s.condition(p.Always[i].That))
 	}
 	return s.said
 }
@@ -40,7 +41,7 @@ func Of(p *plan.Plan) []Said {
 type speaker struct {
 	plan    *plan.Plan
 	titles  map[string]string // what people call a variable, by its id
-	options map[string]bool   // choices and options: bare names that stand for themselves
+	options map[string]string // what people call a choice or an option, by its id
 	said    []Said
 }
 
@@ -52,23 +53,23 @@ func titles(p *plan.Plan) map[string]string {
 	return out
 }
 
-// options are the words of choices and the options of lists.
-func options(p *plan.Plan) map[string]bool {
-	out := map[string]bool{}
+// options are the words of choices as they are, and the titles of the options of lists.
+func options(p *plan.Plan) map[string]string {
+	out := map[string]string{}
 	for _, v := range p.Variables.Entries {
 		for _, c := range v.Value.Choices {
-			out[c.Name] = true
+			out[c.Name] = c.Name
 		}
 		for _, f := range v.Value.Fields.Entries {
 			for _, c := range f.Value.Choices {
-				out[c.Name] = true
+				out[c.Name] = c.Name
 			}
 		}
 	}
 	for _, all := range []plan.Map[plan.Roster]{p.Lists, p.Rosters} {
 		for _, l := range all.Entries {
 			for _, o := range l.Value.Options.Entries {
-				out[o.ID] = true
+				out[o.ID] = o.Value.Title.Or(plan.Spaced(o.ID))
 			}
 		}
 	}
@@ -77,7 +78,7 @@ func options(p *plan.Plan) map[string]bool {
 
 func (s *speaker) say(at finding.At, text string) {
 	if text != "" {
-		s.said = append(s.said, Said{at.Pointer, text})
+		s.said = append(s.said, Said{At: at.Pointer, Text: text})
 	}
 }
 
@@ -96,7 +97,7 @@ func (s *speaker) event(id string, e *plan.Event) string {
 		out += ", with " + list(args, "and")
 	}
 	if e.If.Given() {
-		out += "; it is refused unless " + s.Condition(e.If)
+		out += "; it is refused unless " + s.condition(e.If)
 	}
 	return out
 }
@@ -112,17 +113,17 @@ func (s *speaker) eventTitle(id string) string {
 func (s *speaker) beginning(r *plan.Rule) string {
 	var moments []string
 	for _, m := range r.On {
-		moments = append(moments, s.Moment(m))
+		moments = append(moments, s.moment(m))
 	}
 	out := list(moments, "or")
 	if r.If.Given() {
-		out += ", if " + s.Condition(r.If)
+		out += ", if " + s.condition(r.If)
 	}
 	return out
 }
 
-// Moment says when something happens.
-func (s *speaker) Moment(m plan.Moment) string {
+// moment says when something happens.
+func (s *speaker) moment(m plan.Moment) string {
 	if text := m.Say(s.momentOf); text != "" {
 		return text
 	}
@@ -151,17 +152,25 @@ func (s *speaker) momentOf(m plan.Moment) string {
 	return s.thing(m.Of)
 }
 
-// actions says what actions do, and those within them.
-func (s *speaker) actions(all []plan.Action) {
+// actions says what actions do, and those within them, so deep in their rule.
+func (s *speaker) actions(all []plan.Action, deep int) {
+	say := func(at finding.At, text string) {
+		if text != "" {
+			s.said = append(s.said, Said{at.Pointer, text, deep})
+		}
+	}
 	for _, a := range all {
-		s.say(a.At, finding.Upper(a.Say(s.words)))
-		a.Inside(func(x plan.Branch) {
+		say(a.At, finding.Upper(a.Say(s.words)))
+		a.Inside(func(x plan.Branch, otherwise finding.At) {
 			if x.If.Given() {
 				at := x.If.At
 				at.Pointer = strings.TrimSuffix(at.Pointer, "/if")
-				s.say(at, "Otherwise, if "+s.Condition(x.If)+":")
+				say(at, "Otherwise, if "+s.condition(x.If)+":")
 			}
-			s.actions(x.Do)
+			if otherwise.Line > 0 {
+				say(otherwise, "Otherwise:")
+			}
+			s.actions(x.Do, deep+1)
 		})
 	}
 }
@@ -171,7 +180,7 @@ func (s *speaker) words(key string, value any) string {
 	switch v := value.(type) {
 	case plan.Expr:
 		if key == "if" {
-			return s.Condition(v)
+			return s.condition(v)
 		}
 		return s.whole(v)
 	case plan.Ref:
@@ -190,18 +199,17 @@ func (s *speaker) words(key string, value any) string {
 	case plan.Otherwise:
 		return s.thing(v.Spot.Name)
 	case plan.Given[string]:
-		switch v.Value {
-		case "session":
-			return "player in the session"
-		case "scene":
-			return "player in the scene"
-		case "player", "world":
+		switch {
+		case !v.Given:
+			return ""
+		case key == "save":
 			return v.Value
+		case key == "in" && (v.Value == "session" || v.Value == "scene"):
+			return "player in the " + v.Value
+		case key == "in":
+			return strings.ToLower(plan.Spaced(v.Value))
 		}
-		if v.Given && s.plan.Lists.Get(v.Value) == nil {
-			return "“" + v.Value + "”"
-		}
-		return strings.ToLower(plan.Spaced(v.Value))
+		return quoted(v.Value)
 	case plan.Map[plan.Expr]:
 		var parts []string
 		for _, e := range v.Entries {
@@ -212,39 +220,43 @@ func (s *speaker) words(key string, value any) string {
 	return ""
 }
 
-// thing is what people call something that the plan names: a scene, a spot, an area, a checkpoint and so on.
+// thing is what people call something that the plan names: a scene, a spot, an area, a checkpoint and so on; "" of nothing.
 func (s *speaker) thing(name string) string {
-	if name == "" {
-		return ""
+	if title, known := s.known(name); known {
+		return title
 	}
+	return plan.Spaced(name)
+}
+
+// known is the title of something that the plan names, where it has one.
+func (s *speaker) known(name string) (title string, is bool) {
 	p := s.plan
 	scene, inner, within := strings.Cut(name, "/")
 	if sc := p.Scenes.Get(scene); sc != nil {
 		title := sc.Title.Or(plan.Spaced(scene))
 		if !within {
-			return title
+			return title, true
 		}
-		for _, a := range sc.Areas.Entries {
-			if a.ID == inner {
-				return a.Value.Title.Or(plan.Spaced(inner)) + " in " + title
-			}
+		if a := sc.Areas.Get(inner); a != nil {
+			return a.Title.Or(plan.Spaced(inner)) + " in " + title, true
 		}
-		return plan.Spaced(inner) + " in " + title
-	}
-	if t := s.titles[name]; t != "" {
-		return t
+		return plan.Spaced(inner) + " in " + title, true
 	}
 	if p.Events.Get(name) != nil {
-		return s.eventTitle(name)
+		return s.eventTitle(name), true
 	}
 	if m := p.Milestones.Get(name); m != nil {
-		return m.Title.Or(plan.Spaced(name))
+		return m.Title.Or(plan.Spaced(name)), true
 	}
 	if m := p.Movables.Get(name); m != nil {
-		return m.Title.Or(plan.Spaced(name))
+		return m.Title.Or(plan.Spaced(name)), true
 	}
-	return plan.Spaced(name)
+	title, is = s.options[name]
+	return title, is
 }
+
+// quoted is a text as it is written in the plan.
+func quoted(text string) string { return "“" + text + "”" }
 
 // named is how a name is written that stands only for what an event or an action gave it.
 func named(id string) string { return "‹" + id + "›" }

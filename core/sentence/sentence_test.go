@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/check"
+	"alluvion.dev/core/finding"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/sentence"
 	"alluvion.dev/examples"
@@ -65,12 +66,49 @@ func TestExpressionsAreReadAsTheyAre(t *testing.T) {
 		"!holds('sled')":                                      "the player does not hold The sled",
 		"player.earned('full_sack')":                          "the player has earned Full Sack",
 		"player.oil - (player.parcels - 1) > -2":              "the player's Oil − (the player's Parcels − 1) is more than −2",
-		"(player.oil > 3 ? 1 : 2) == 1":                       "1 if the player's Oil is more than 3, else 2 is 1",
+		"(player.oil > 3 ? 1 : 2) == 1":                       "(1 if the player's Oil is more than 3, else 2) is 1",
+		"(player.oil > 3 ? 1 : 2) + 3 < 4":                    "(1 if the player's Oil is more than 3, else 2) + 3 is less than 4",
+		"min(player.oil, 3) + 1 == 2":                         "(the smallest of the player's Oil and 3) + 1 is 2",
+		"-(player.oil + 1) < 2":                               "−(the player's Oil + 1) is less than 2",
+		"round(player.oil + 0.5) == 2":                        "((the player's Oil + 0.5), rounded) is 2",
+		"count(player.visited) > 2":                           "the number of the player's Visited is more than 2",
+		"player.nickname == 'oil'":                            "the player's Nickname is “oil”",
+		"player.nickname == 'Wren of old'":                    "the player's Nickname is “Wren of old”",
+		"player.courier == 'tarn'":                            "the player's Courier is Tarn",
+		"player.lamp == out":                                  "the player's Lamp is out",
 		"draw(1, 2, 0, 9) == 3":                               "draw(1, 2, 0, 9) == 3",
 		"player.oil >":                                        "player.oil >",
 	} {
 		text := strings.Replace(string(examples.LanternPass), "if: place.scene == 'gorge' && !game.bridge_mended", `if: "`+source+`"`, 1)
 		assert.Equal(t, "when a player sends Plank, if "+want, said(t, text)["/rules/8"], source)
+	}
+}
+
+// What is done in which case is seen from how deep it stands: an else belongs to its if, not to the branch above it.
+func TestBranchesStandBesideEachOther(t *testing.T) {
+	p, _ := plan.Read(examples.LanternPass)
+	var lines []string
+	for _, s := range sentence.Of(p) {
+		if s.At == "/rules/23" || strings.HasPrefix(s.At, "/rules/23/") {
+			lines = append(lines, strings.Repeat("  ", s.Deep)+s.Text)
+		}
+	}
+	assert.Equal(t, []string{
+		"when the player's Oil changes",
+		"  If the player's Oil is 0:",
+		"    The player's Lamp becomes out",
+		"  Otherwise, if the player's Oil is less than 5:",
+		"    The player's Lamp becomes low",
+		"  Otherwise:",
+		"    The player's Lamp becomes bright",
+	}, lines)
+}
+
+// What players are told stands as it is written, whatever the words mean elsewhere.
+func TestTextsAreSaidAsTheyAre(t *testing.T) {
+	for _, text := range []string{"scene", "world", "session", "courier", "ware", "lodge"} {
+		plan := strings.Replace(string(examples.LanternPass), "There is not enough oil.", text, 1)
+		assert.Equal(t, "The event is refused: “"+text+"”", said(t, plan)["/rules/9/do/0/do/0"])
 	}
 }
 
@@ -121,7 +159,7 @@ rules:
 			verbs[a.Verb] = true
 			assert.NotEmpty(t, says[a.At.Pointer], a.Verb)
 			assert.NotContains(t, says[a.At.Pointer], "{", a.Verb)
-			a.Inside(func(b plan.Branch) { visit(b.Do) })
+			a.Inside(func(b plan.Branch, _ finding.At) { visit(b.Do) })
 		}
 	}
 	visit(p.Rules[0].Do)

@@ -90,7 +90,7 @@ func (s *Server) outline(ctx context.Context, in *textInput) (*body[contract.Out
 	p, _ := plan.Read(in.RawBody)
 	out := contract.Outline{Document: contract.JSON(document), Says: []contract.Sentence{}, Groups: []contract.RuleGroup{}, Names: []contract.Named{}}
 	for _, said := range sentence.Of(p) {
-		out.Says = append(out.Says, contract.Sentence{At: said.At, Text: said.Text})
+		out.Says = append(out.Says, contract.Sentence(said))
 	}
 	touched := map[string]sentence.Touched{}
 	if m, _, _ := check.Plan(in.RawBody, s.store.CommonsText(ctx)); m != nil {

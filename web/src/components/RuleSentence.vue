@@ -3,13 +3,12 @@ import { computed } from 'vue'
 
 // A sentence about a rule, moved in by how deep in the rule it stands. Names that stand only for what an event or an
 // action gives are set apart.
-const props = defineProps<{ text: string; deep?: number; about?: boolean }>()
+const props = defineProps<{ text: string; deep?: number }>()
 const parts = computed(() => props.text.split(/(‹[^›]*›)/).map((text) => (text.startsWith('‹') ? { text: text.slice(1, -1), given: true } : { text, given: false })))
-const whole = computed(() => (props.text.startsWith('‹') ? props.text.slice(1) : props.text))
 </script>
 
 <template>
-  <span class="sentence" :class="{ first: !deep }" :style="{ paddingLeft: `${(deep ?? 0) * 18}px` }" :title="whole"><template v-for="(p, i) in parts" :key="i"><i v-if="p.given">{{ p.text }}</i><template v-else>{{ i === 0 ? p.text.replace(/^./, (c) => c.toUpperCase()) : p.text }}</template></template></span>
+  <span class="sentence" :style="{ paddingLeft: `${(deep ?? 0) * 18}px` }"><template v-for="(p, i) in parts" :key="i"><i v-if="p.given">{{ p.text }}</i><template v-else>{{ i === 0 ? p.text.replace(/^./, (c) => c.toUpperCase()) : p.text }}</template></template></span>
 </template>
 
 <style scoped>

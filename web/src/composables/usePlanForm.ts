@@ -1,7 +1,7 @@
 import { computed, inject, provide, ref, watch, type InjectionKey } from 'vue'
 
 import { api, asPlan, dataOf, type Finding, type Schemas } from '../api/client'
-import { pointer, type Schema, type Value } from '../planForm'
+import { pathOf, pointer, type Schema, type Value } from '../planForm'
 import { reach } from './connection'
 import { useOfDraft, type Draft } from './useDraft'
 
@@ -18,6 +18,17 @@ function makePlanForm(draft: Draft) {
 
   const document = computed(() => outline.value?.document as Value | undefined)
   const says = computed(() => new Map((outline.value?.says ?? []).map((s) => [s.at, s.text])))
+  /** The sentences of each rule. */
+  const lines = computed(() => {
+    const out = new Map<string, Schemas['Sentence'][]>()
+    for (const s of outline.value?.says ?? []) {
+      const rule = pointer(pathOf(s.at).slice(0, 2))
+      const known = out.get(rule)
+      if (known) known.push(s)
+      else out.set(rule, [s])
+    }
+    return out
+  })
   const findings = computed(() => {
     const out = new Map<string, Finding[]>()
     for (const f of draft.findings.value) if (!f.accepted) out.set(f.pointer, [...(out.get(f.pointer) ?? []), f])
@@ -27,8 +38,8 @@ function makePlanForm(draft: Draft) {
   const busy = computed(() => draft.busy.value)
 
   /** What is done is named by what it is about, so that Undo says it. */
-  const put = (path: string[], value: Value) => draft.edit(`${path.join(' ')}`, { do: 'put', path, value })
-  const remove = (path: string[]) => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path, name: path.length === 2 && path[0] === 'variables' ? path[1] : undefined })
+  const put = (path: string[], value: Value) => draft.edit(path.join(' '), { do: 'put', path, value })
+  const remove = (path: string[]) => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path })
   const insert = (path: string[], value: Value) => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value })
   const order = (path: string[], to: number) => draft.edit(`${path.join(' ')} moved`, { do: 'order', path, to: String(to) })
   function rename(path: string[], to: string) {
@@ -44,7 +55,7 @@ function makePlanForm(draft: Draft) {
   const findingsAt = (path: string[]) => findings.value.get(pointer(path)) ?? []
   const saysAt = (path: string[]) => says.value.get(pointer(path)) ?? ''
 
-  return { draft, root, trouble, names, variables, outline, document, says, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, findingsAt, saysAt }
+  return { draft, root, trouble, names, variables, outline, document, says, lines, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, findingsAt, saysAt }
 }
 
 export type PlanForm = ReturnType<typeof makePlanForm>

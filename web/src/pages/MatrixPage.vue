@@ -161,12 +161,4 @@ watch(matrix, (m) => {
   border-radius: 3px;
 }
 
-.hint {
-  padding: 16px 18px;
-}
-
-.hint p {
-  margin: 4px 0 0;
-  color: rgb(var(--v-theme-quiet));
-}
 </style>

@@ -16,7 +16,7 @@ import { at, pathOf, pointer, schemaAt, type Table } from '../planForm'
 const props = defineProps<{ game: string }>()
 const draft = useDraft(props.game)
 const form = usePlanForm(draft)
-const { outline, document, stale, error, says } = form
+const { outline, document, stale, error, says, lines } = form
 const route = useRoute()
 const router = useRouter()
 
@@ -30,10 +30,9 @@ function look(query: Record<string, string | undefined>) {
 }
 const pick = (pointer: string) => look({ at: pointer })
 
-/** All that is said of a rule, with what stands within it. */
-const wordsOf = (of: string) => [...says.value].filter(([p]) => p === of || p.startsWith(`${of}/`)).map(([, text]) => text)
+const linesOf = (rule: string) => lines.value.get(rule) ?? []
 type Rule = Schemas['RuleGlance']
-const fits = (r: Rule, more: string) => (!about.value || r.changes.includes(about.value) || r.reads.includes(about.value)) && (!find.value || [more, ...wordsOf(r.at)].join(' ').toLowerCase().includes(find.value.toLowerCase()))
+const fits = (r: Rule, more: string) => (!about.value || r.changes.includes(about.value) || r.reads.includes(about.value)) && (!find.value || [more, ...linesOf(r.at).map((l) => l.text)].join(' ').toLowerCase().includes(find.value.toLowerCase()))
 const shown = computed(() =>
   (outline.value?.groups ?? [])
     .map((g) => ({ ...g, says: g.event ? says.value.get(pointer(['events', g.event])) : undefined, all: g.rules.length }))
@@ -128,7 +127,7 @@ async function call() {
           </button>
           <h2 v-else class="head">{{ g.title }}</h2>
           <button v-for="r in g.rules" :key="r.at" type="button" class="rule" :class="{ here: picked === r.at }" @click="pick(r.at)">
-            <RuleSentence v-for="[p, text] in [...says].filter(([p]) => p === r.at || p.startsWith(r.at + '/'))" :key="p" :text="text" :deep="p.slice(r.at.length).split('/').filter((k) => /^\d+$/.test(k)).length" :about="r.changes.includes(about)" />
+            <RuleSentence v-for="l in linesOf(r.at)" :key="l.at" :text="l.text" :deep="l.deep" />
           </button>
           <p v-if="!g.rules.length" class="none quiet">Nothing follows from it. <button type="button" class="link" @click="addRule(g.event)">Add a rule</button></p>
         </section>
@@ -259,12 +258,4 @@ button.head:hover,
   }
 }
 
-.hint {
-  padding: 16px 18px;
-}
-
-.hint p {
-  margin: 4px 0 0;
-  color: rgb(var(--v-theme-quiet));
-}
 </style>
