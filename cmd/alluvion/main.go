@@ -127,12 +127,14 @@ var commands = []command{
 			jsonFlag(fs, o)
 			fs.BoolVar(&o.all, "all", false, "say more about what is harmless, too")
 		}},
-	{"save", "check|compare SAVES", "say all that a plan does not take as it is in saves, or how two of them differ",
+	{"save", "check|compare|convert SAVES", "say all that a plan does not take as it is in saves, how two of them differ, or write them anew",
 		runSave, func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)
 			fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
 			fs.StringVar(&o.keys, "keys", "",
 				"a `file` with the keys that seals are checked against (default: keys.json beside the save, or in a folder above)")
+			fs.StringVar(&o.folder, "o", "", "of convert: the `folder` to write into")
+			fs.StringVar(&o.form, "to", "", "of convert: the `format` to write, one of the plan's or alluvion (default: the one that each is in)")
 		}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,
 		func(fs *flag.FlagSet, o *options) {

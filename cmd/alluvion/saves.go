@@ -19,6 +19,7 @@ import (
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
@@ -31,8 +32,10 @@ func runSave(c *call) (int, error) {
 		return runSaveCheck(c, c.args[1:])
 	case len(c.args) == 3 && c.args[0] == "compare":
 		return runDifferences(c, c.args[1], c.args[2])
+	case len(c.args) > 1 && c.args[0] == "convert":
+		return runConvert(c, c.args[1:])
 	}
-	fmt.Fprintln(c.err, "alluvion: what is to be done with which saves is wanted: save check FILE..., or save compare BEFORE AFTER.")
+	fmt.Fprintln(c.err, "alluvion: what is to be done with which saves is wanted: save check FILE..., save compare BEFORE AFTER, or save convert -o FOLDER FILE...")
 	return wrongUse, errUse
 }
 
@@ -44,7 +47,7 @@ func runSaveCheck(c *call, names []string) (int, error) {
 	}
 	type checkedFile struct {
 		File string `json:"file"`
-		upgrade.Checked
+		format.Checked
 	}
 	var all []checkedFile
 	code, plans := fine, map[string]*planFile{}
@@ -53,7 +56,7 @@ func runSaveCheck(c *call, names []string) (int, error) {
 		if err != nil {
 			return failed, err
 		}
-		if p.model == nil {
+		if p.model == nil || p.found.Errors() {
 			c.printFindings(p.name, p.found)
 			return findings, nil
 		}
@@ -65,13 +68,14 @@ func runSaveCheck(c *call, names []string) (int, error) {
 		if err != nil {
 			return failed, err
 		}
-		x := p.chain.Check(raw, keys, upgrade.Around{}, p.judge)
-		if len(x.Problems) > 0 {
-			code = findings
-		}
-		all = append(all, checkedFile{file, x})
-		if !c.json {
-			c.printChecked(file, x)
+		for _, x := range p.check(file, raw, keys) {
+			if len(x.Problems) > 0 {
+				code = findings
+			}
+			all = append(all, checkedFile{file, x})
+			if !c.json {
+				c.printChecked(file, x)
+			}
 		}
 	}
 	if c.json {
@@ -87,6 +91,16 @@ type planFile struct {
 	found finding.List
 	chain *upgrade.Chain
 	judge *engine.Judge
+	own   *format.Set // the game's own formats
+}
+
+// check says everything that the plan does not take as it is in a file: a save of Alluvion's, or one in a format of the
+// game's own, which may hold several.
+func (p *planFile) check(file string, raw []byte, keys save.Keys) []format.Checked {
+	if len(p.own.Formats) > 0 && !format.Own(raw) {
+		return p.own.Check(raw, file, p.judge)
+	}
+	return []format.Checked{{Checked: p.chain.Check(raw, keys, upgrade.Around{}, p.judge)}}
 }
 
 func readPlanFile(name string) (*planFile, error) {
@@ -98,6 +112,7 @@ func readPlanFile(name string) (*planFile, error) {
 	p.model, _, p.found = check.Plan(source, commonsBeside(name))
 	if p.model != nil {
 		p.chain, p.judge = upgrade.New(p.model), engine.NewJudge(p.model, nil)
+		p.own = format.New(p.chain, p.model)
 	}
 	return p, nil
 }
@@ -193,7 +208,7 @@ func saveFiles(names []string) ([]string, error) {
 }
 
 // printChecked says what becomes of one save.
-func (c *call) printChecked(file string, x upgrade.Checked) {
+func (c *call) printChecked(file string, x format.Checked) {
 	s := c.style
 	what := map[save.Policy]string{save.Take: s.green("loads"),
 		save.Last: s.yellow("an earlier save is loaded instead"), save.Refuse: s.red("is not loaded")}[x.Outcome]
@@ -216,13 +231,23 @@ func (c *call) printChecked(file string, x upgrade.Checked) {
 	if x.Seal != "" {
 		about += "; seal " + x.Seal
 	}
+	if x.Format != "" {
+		about = x.Format + ", " + about
+	}
 	fmt.Fprintf(c.out, "%s  %s  %s\n", s.bold(file), what, s.quiet(about))
 	for _, p := range x.Problems {
 		at := p.Pointer
 		if at == "" {
 			at = "the whole save"
 		}
-		fmt.Fprintf(c.out, "  %s  %s  %s\n", at, s.quiet(p.Name), s.quiet(string(p.Kind)))
+		where := ""
+		switch {
+		case p.Line > 0:
+			where = fmt.Sprintf("%d:%d  ", p.Line, p.Column)
+		case p.Byte > 0:
+			where = fmt.Sprintf("byte %d  ", p.Byte)
+		}
+		fmt.Fprintf(c.out, "  %s%s  %s  %s\n", where, at, s.quiet(p.Name), s.quiet(string(p.Kind)))
 		fmt.Fprintln(c.out, c.wrap(sentence(p.Reason)+" Instead: "+p.Instead+".", "    "))
 	}
 }
@@ -246,7 +271,7 @@ func runTrial(c *call) (int, error) {
 	if err != nil {
 		return failed, err
 	}
-	if p.model == nil {
+	if p.model == nil || p.found.Errors() {
 		c.printFindings(p.name, p.found)
 		return findings, nil
 	}
@@ -323,7 +348,16 @@ func (c *call) tryFiles(p *planFile, t *upgrade.Trial) error {
 		if err != nil {
 			return err
 		}
-		t.Add(p.chain, p.judge, file, raw, keys, upgrade.Around{})
+		for i, x := range p.check(file, raw, keys) {
+			name, before := file, raw
+			if x.Save != nil {
+				before = x.Save
+			}
+			if x.Of == "player" && i > 0 {
+				name = fmt.Sprintf("%s (%d)", file, i+1)
+			}
+			t.AddChecked(&x.Checked, name, before)
+		}
 		_ = bar.Add(1)
 	}
 	return bar.Finish()

@@ -10,6 +10,7 @@ import (
 
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 )
@@ -294,7 +295,7 @@ func (c *checker) gather() {
 		}
 	}
 	for _, v := range c.m.Vars {
-		c.constants[v] = c.constant(v)
+		c.constants[v] = c.constant(v) && !format.Holds(c.m, v) // a game's own files may hold any value
 	}
 }
 

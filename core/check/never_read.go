@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
@@ -21,7 +22,7 @@ var _ = judges((*checker).readsAndWrites,
 func (c *checker) readsAndWrites() {
 	for _, v := range c.m.Vars {
 		used := len(c.reads[v]) > 0 || v.Decl.ReadBy.Given || v.Decl.Share != nil && v.With != "nobody" || // whoever is sent it reads it
-			c.conserved(v)
+			c.conserved(v) || format.Holds(c.m, v)
 		switch {
 		case !used:
 			c.report("never-read", v.At, ofVar(v), "Nothing reads %s.", v.Name)

@@ -54,6 +54,8 @@ type Plan struct {
 	Carriers Map[Carrier] `plan:"carriers" doc:"Transports with hard limits, and what is to fit into them."`
 	Upgrades Upgrades     `plan:"upgrades" doc:"What turns a save of one version into the next, by the version that it leads to: 3: [steps]."`
 
+	Formats Map[SaveFormat] `plan:"formats" doc:"Saves in the game's own format: how they are read and written, each format by a name."`
+
 	// Source is the text that was read.
 	Source string `plan:"-"`
 	// Gaps are what is of another form than it has to be; Unread are these and the names that nothing declares.
@@ -439,6 +441,7 @@ type Misfits struct {
 	Place      Given[string] `plan:"place" enum:"nearest,last,refuse" default:"nearest" doc:"A place that the plan does not have. nearest: the nearest point of the scene; where there is no such scene, the checkpoint reached, else the fallback, else the start. A waymark is forgotten."`
 	Missing    Given[string] `plan:"missing" enum:"start,last,refuse" default:"start" doc:"A value that is not there, though the save is of this version."`
 	Extra      Given[string] `plan:"extra" enum:"keep,refuse" default:"keep" doc:"Something that the plan does not know. keep: the attic keeps it."`
+	Duplicate  Given[string] `plan:"duplicate" enum:"keep,last,refuse" default:"keep" doc:"Of a save in the game's own format: something that stands there twice. keep: the first counts, and the file keeps the others."`
 	Impossible Given[string] `plan:"impossible" enum:"take,last,refuse" default:"take" doc:"Something that cannot be: what always holds does not, what is somewhere is never there. take: it is loaded, and told."`
 	Unreadable Given[string] `plan:"unreadable" enum:"last,refuse" default:"refuse" doc:"A save that cannot be read at all, or is damaged."`
 }

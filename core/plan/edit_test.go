@@ -303,3 +303,19 @@ func TestAnEditChangesJustWhatItSays(t *testing.T) {
 		})
 	}
 }
+
+// A value without quotes on a line of its own may have commas and brackets in it: all of it is replaced.
+func TestAPlainValueWithCommasIsReplacedWhole(t *testing.T) {
+	for _, was := range []string{"malt, oats", "malt,oats] and more", "a {b} c", "malt # and a remark"} {
+		out, err := plan.Put("game: x\ntitle: "+was+"\nversion: 1\n", []string{"title"}, []byte(`"rye"`))
+		require.NoError(t, err, was)
+		_, remark, has := strings.Cut(was, " #")
+		if has {
+			remark = " #" + remark
+		}
+		assert.Equal(t, "game: x\ntitle: rye"+remark+"\nversion: 1\n", out, was)
+	}
+	out, err := plan.Put("{game: x, title: malt, version: 1}\n", []string{"title"}, []byte(`"rye"`))
+	require.NoError(t, err)
+	assert.Equal(t, "{game: x, title: rye, version: 1}\n", out)
+}

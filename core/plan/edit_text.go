@@ -261,6 +261,8 @@ func (e editor) lastOf(n *node) int {
 		return len(e.text)
 	}
 	switch c := e.text[begin]; {
+	case n.form == formPlain && n.text != "" && strings.HasPrefix(e.text[begin:], n.text):
+		return begin + len(n.text) // on lines of its own a word may have commas and brackets in it
 	case c == '{' || c == '[' || c == '"' || c == '\'':
 		return e.end(begin)
 	case n.form == formTable && len(n.keys) > 0:

@@ -117,6 +117,15 @@ func (s *schemer) form(t reflect.Type, f field) object {
 	case reflect.TypeFor[Upgrades]():
 		return object{"type": "object", "propertyNames": object{"pattern": "^([2-9]|[1-9][0-9]{1,6})$"},
 			"additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
+	case reflect.TypeFor[Held](), reflect.TypeFor[HeldID]():
+		return s.heldSchema(t)
+	case reflect.TypeFor[HeldMap]():
+		return object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
+	case reflect.TypeFor[HeldNames]():
+		return object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Held](), field{})}
+	case reflect.TypeFor[HeldUntil]():
+		return object{"type": "object", "propertyNames": object{"pattern": "^[1-9][0-9]{0,6}$"},
+			"additionalProperties": s.form(reflect.TypeFor[HeldNames](), field{})}
 	case reflect.TypeFor[Rules]():
 		rule := s.ref(reflect.TypeFor[Rule]())
 		return object{"oneOf": []any{object{"type": "array", "items": rule},

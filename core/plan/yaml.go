@@ -49,6 +49,9 @@ func readYAML(source string) (*node, finding.List) {
 	return root, c.found
 }
 
+// ParseYAML reads a YAML text that is no plan, within the limits that plans have on depth and keys.
+func ParseYAML(source string) (*ast.File, error) { return parseYAML(source) }
+
 // parseYAML guards the YAML library: what makes it panic is a syntax error like any other.
 func parseYAML(source string) (file *ast.File, err error) {
 	defer func() {

@@ -20,6 +20,7 @@ const (
 	KindPlace      Kind = "place"
 	KindMissing    Kind = "missing"
 	KindExtra      Kind = "extra"
+	KindDuplicate  Kind = "duplicate" // of a save in the game's own format: something stands there twice
 	KindImpossible Kind = "impossible"
 
 	// Of a save as a whole; it is not loaded, unless the plan says that an earlier one is.
@@ -45,12 +46,16 @@ const (
 
 // Problem is a part of a save that the plan does not take as it is.
 type Problem struct {
-	Kind    Kind   `json:"kind" doc:"What is wrong: type, range, step, option, place, missing, extra, impossible; of the whole save unreadable, game, version, seal."`
+	Kind    Kind   `json:"kind" doc:"What is wrong: type, range, step, option, place, missing, extra, duplicate, impossible; of the whole save unreadable, game, version, seal."`
 	Pointer string `json:"pointer" doc:"Where it stands in the save, as a JSON Pointer (RFC 6901)."`
 	Name    string `json:"name" doc:"What it is, as player.warmth."`
 	Reason  string `json:"reason" doc:"What is wrong with it."`
 	Instead string `json:"instead" doc:"What is loaded instead."`
 	Policy  Policy `json:"policy" doc:"What the plan says is done about it: nearest, start, keep, take, last, refuse."`
+	// Of a save in the game's own format: where it stands in its file.
+	Line   int `json:"line,omitempty" doc:"Of a save in the game's own format, which is a text: the line, from 1; Pointer is its path in the file."`
+	Column int `json:"column,omitempty" doc:"The column, in characters, from 1."`
+	Byte   int `json:"byte,omitempty" doc:"Of such a file that is no text: the byte."`
 }
 
 // PolicyOf is what a plan says about a kind of problem.
@@ -71,6 +76,8 @@ func PolicyOf(m *model.Model, kind Kind) Policy {
 		return Policy(x.Missing.Or("start"))
 	case KindExtra:
 		return Policy(x.Extra.Or("keep"))
+	case KindDuplicate:
+		return Policy(x.Duplicate.Or("keep"))
 	case KindImpossible:
 		return Policy(x.Impossible.Or("take"))
 	case KindUnreadable:

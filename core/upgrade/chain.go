@@ -5,7 +5,6 @@ import (
 	"maps"
 	"slices"
 	"strings"
-	"sync"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
@@ -17,9 +16,9 @@ import (
 // Chain takes saves of every earlier version of a plan to its own: one upgrade after the other, and then to the
 // plan's variables. It may be used by many at once.
 type Chain struct {
-	m        *model.Model
-	stages   []*stage
-	programs sync.Map // of expressions as they were compiled for values of certain types: by text, a *expr.Program
+	Formulas
+	m      *model.Model
+	stages []*stage
 }
 
 // New makes the chain of a plan.

@@ -24,6 +24,15 @@ type Checked struct {
 	Over   *save.Profile `json:"-"`
 }
 
+// Document is the save as it would be loaded, as JSON; an error where it is not loaded.
+func (x *Checked) Document() ([]byte, error) {
+	raw := x.after()
+	if raw == nil {
+		return nil, errors.New("the save is not loaded")
+	}
+	return raw, nil
+}
+
 // Check says everything that the plan does not take as it is in the bytes of a save, of a player or a world, sealed or
 // not. The judge, which may be nil, asks what always holds.
 func (c *Chain) Check(raw []byte, keys save.Keys, around Around, j *engine.Judge) Checked {

@@ -8,8 +8,6 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
-	"alluvion.dev/core/expr"
-	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
@@ -25,65 +23,11 @@ type env struct {
 	around  *Around
 	of      copyOf
 	values  save.LooseValues // of the holder that is being written
-	read    []types.Value
-	failed  error
-}
-
-// Read, Number, Mine and Fail make it an expr.Env: every name was looked up before.
-func (e *env) Read(ref *expr.Ref) types.Value { return e.read[ref.Index] }
-
-// Number is Read for a number.
-func (e *env) Number(ref *expr.Ref) fixed.Num { return e.read[ref.Index].Num }
-
-// Mine is never asked: no name here is a player's by its slot.
-func (e *env) Mine(int) fixed.Num { return fixed.Num{} }
-
-// Hand is never asked: no function here goes over the options of a list.
-func (e *env) Hand(int, int) int { return 0 }
-
-// Changed and AtStart are never asked, for the same reason.
-func (e *env) Changed([]*expr.Ref, int) ([]int, bool) { return nil, false }
-
-// AtStart is never asked.
-func (e *env) AtStart(bool) {}
-
-// Fault gives what went wrong first, and puts another in its place.
-func (e *env) Fault(with error) error {
-	was := e.failed
-	e.failed = with
-	return was
-}
-
-// Person is never asked: nobody is present in a save.
-func (e *env) Person(int) int { return 0 }
-
-// Fail notes the first thing that went wrong.
-func (e *env) Fail(err error) {
-	if e.failed == nil {
-		e.failed = err
-	}
 }
 
 // eval evaluates an expression over the old document; old is the value that a step is about.
 func (e *env) eval(x plan.Expr, old jsontext.Value) (types.Value, error) {
-	paths, found := e.stage.chain.paths(x)
-	if found != nil {
-		return types.None, found
-	}
-	e.read, e.failed = e.read[:0], nil
-	for _, p := range paths {
-		v, err := e.lookUp(p.Name, old)
-		if err != nil {
-			return types.None, err
-		}
-		e.read = append(e.read, v)
-	}
-	program, err := e.stage.chain.program(x, paths, e.read)
-	if err != nil {
-		return types.None, err
-	}
-	v := program.Eval(e)
-	return v, e.failed
+	return e.stage.chain.Eval(x, func(name string) (types.Value, error) { return e.lookUp(name, old) })
 }
 
 // lookUp finds what a name is in the old document; none where it is not there.
@@ -233,123 +177,4 @@ func (e *env) ofProps(rest string) jsontext.Value {
 		return e.world.Props[kind][prop][name]
 	}
 	return nil
-}
-
-// reading is what an expression reads, or why it cannot be understood.
-type reading struct {
-	paths []expr.Path
-	err   error
-}
-
-func (c *Chain) paths(x plan.Expr) ([]expr.Path, error) {
-	key := "\x00" + x.Source
-	if known, ok := c.programs.Load(key); ok {
-		r := known.(reading)
-		return r.paths, r.err
-	}
-	paths, found := expr.Paths(x)
-	r := reading{paths: paths}
-	if found.Errors() {
-		r.err = errors.New(found[0].Message)
-	}
-	c.programs.Store(key, r)
-	return r.paths, r.err
-}
-
-// compiled is an expression for values of certain types, or why there is none.
-type compiled struct {
-	program *expr.Program
-	err     error
-}
-
-// program compiles an expression for values of these types, once.
-func (c *Chain) program(x plan.Expr, paths []expr.Path, values []types.Value) (*expr.Program, error) {
-	var key strings.Builder
-	for _, v := range values {
-		key.WriteByte(signature(v))
-	}
-	key.WriteString(x.Source)
-	if known, ok := c.programs.Load(key.String()); ok {
-		one := known.(compiled)
-		return one.program, one.err
-	}
-	one := compiled{}
-	// Of none nobody knows what it is none of: whatever the expression makes sense with.
-	for _, guess := range []types.Kind{types.Decimal, types.Text, types.Bool} {
-		known := make([]types.Type, len(values))
-		for i, v := range values {
-			known[i] = typeOf(v, guess)
-			known[i].Optional = v.IsNone() || paths[i].Asked
-		}
-		p, found := expr.Compile(x, namesOf(paths, known), nil)
-		if p != nil {
-			one = compiled{program: p}
-			break
-		}
-		if one.err == nil {
-			one.err = errors.New(found[0].Message)
-		}
-	}
-	c.programs.Store(key.String(), one)
-	return one.program, one.err
-}
-
-// signature is what of a value decides how an expression over it is compiled.
-func signature(v types.Value) byte {
-	switch v.Kind {
-	case types.IsBool:
-		return 'b'
-	case types.IsNum:
-		if v.Num.MultipleOf(types.One) {
-			return 'i'
-		}
-		return 'd'
-	case types.IsText:
-		return 't'
-	case types.IsList:
-		if items := v.Items(); len(items) > 0 && items[0].Kind == types.IsNum {
-			return 'N'
-		}
-		return 'T'
-	}
-	return '-'
-}
-
-func typeOf(v types.Value, guess types.Kind) types.Type {
-	switch signature(v) {
-	case 'b':
-		return types.Type{Kind: types.Bool}
-	case 'i':
-		return types.Type{Kind: types.Int, Range: types.Whole()}
-	case 'd':
-		return types.Type{Kind: types.Decimal}
-	case 't':
-		return types.Type{Kind: types.Text}
-	case 'N':
-		return types.Type{Kind: types.List, Item: &types.Type{Kind: types.Decimal}}
-	case 'T':
-		return types.Type{Kind: types.List, Item: &types.Type{Kind: types.Text}}
-	}
-	return types.Type{Kind: guess}
-}
-
-// namesOf are names that stand for values by their place in a list.
-func namesOf(paths []expr.Path, known []types.Type) expr.Names {
-	roots := map[string]*expr.Entry{}
-	for i, p := range paths {
-		parts := strings.Split(p.Name, ".")
-		fields := roots
-		for _, part := range parts[:len(parts)-1] {
-			if fields[part] == nil {
-				fields[part] = &expr.Entry{Type: types.Type{Kind: types.Record}}
-			}
-			if fields[part].Fields == nil {
-				fields[part].Fields = map[string]*expr.Entry{}
-			}
-			fields = fields[part].Fields
-		}
-		fields[parts[len(parts)-1]] = &expr.Entry{Type: known[i],
-			Ref: expr.Ref{Who: expr.Nobody, What: expr.Itself, Index: i}}
-	}
-	return expr.Names{Roots: roots}
 }

@@ -88,6 +88,11 @@ func (t *Trial) Clean() bool { return t.Counts[PutRight]+t.Counts[Earlier]+t.Cou
 // Add takes one save to the plan and notes what came of it. name is what people know it by.
 func (t *Trial) Add(c *Chain, j *engine.Judge, name string, raw []byte, keys save.Keys, around Around) {
 	x := c.Check(raw, keys, around, j)
+	t.AddChecked(&x, name, raw)
+}
+
+// AddChecked is Add for a save that was checked already.
+func (t *Trial) AddChecked(x *Checked, name string, raw []byte) {
 	fate := x.fate()
 	t.Saves++
 	t.Counts[fate]++

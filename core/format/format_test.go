@@ -1,0 +1,354 @@
+package format_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+)
+
+const cellar = `
+alluvion: 1
+game: cellar
+version: 3
+space: {axes: [x, y], step: 0.5, facings: [north, east, south, west]}
+start: bakehouse/door
+session: {players: 1}
+lists:
+  ware: [rye, oats, malt]
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  pair: {scene: keep, death: keep, leave: keep, new-run: reset}
+  scene: {scene: keep, restart: keep}
+  prop: {scene: keep, restart: keep}
+  game: {restart: keep}
+  place: {death: checkpoint, leave: exact, new-run: start}
+variables:
+  coins: {of: player, type: int, min: -5, max: 9999, start: 10, across: {death: rewind}}
+  heat: {of: player, type: decimal, min: 0, max: 10, step: 0.1, start: 5}
+  note: {of: player, type: text, max_length: 30, optional: true}
+  lamp: {of: player, type: choice, choices: [dim, bright], start: dim}
+  wet: {of: player, type: bool, start: false}
+  fond: {of: player, type: set, items: ware}
+  time: {of: player, type: stopwatch}
+  have: {of: [player, ware], type: int, min: 0, max: 99, start: 0}
+  price: {of: ware, type: decimal, min: 0, max: 9, step: 0.25, start: 1}
+  seen: {of: [player, scene], type: bool, start: false}
+  open: {of: 'prop:hatch', type: bool, start: false}
+  day: {of: game, type: int, min: 1, max: 365, start: 1}
+props:
+  hatch: {placed: {front: {in: cellar, at: [3, 3]}, back: {in: cellar, at: [9, 9]}}}
+scenes:
+  bakehouse: {size: [20, 20], spots: {door: {at: [1, 1]}}}
+  cellar: {size: [30, 30], spots: {stair: {at: [2, 2]}}}
+passages: {down: {from: bakehouse/door, to: cellar/stair, both_ways: true}}
+checkpoints: {fallback: bakehouse/door, list: {stair: {at: cellar/stair}}}
+waymarks: {home: {}}
+milestones: {rich: {when: player.coins >= 5000}}
+upgrades:
+  2: [{rename: {player.money: player.coins}}]
+  3: [{convert: player.heat, to: old * 1}]
+formats:
+`
+
+// nested is a format of a language that has tables and lists.
+const nested = `
+  slot_file:
+    is: %s
+    version: /meta/rev
+    player: /meta/who
+    slot: /meta/slot
+    where:
+      place.scene: {at: /at/level, map: {3: bakehouse, 4: cellar}}
+      place.x: /at/pos/0
+      place.y: /at/pos/1
+      place.facing: {at: /at/deg, map: {0: north, 90: east, 180: south, 270: west}}
+      player.coins: /purse
+      player.heat: {at: /oven, read: old / 10 - 3, write: (value + 3) * 10}
+      player.note: {at: /note, none: missing}
+      player.lamp: {at: /lamp, map: {0: dim, 1: bright}}
+      player.wet: {at: /flags/wet, map: {0: false, 1: true}}
+      player.fond: {at: /fond, split: ","}
+      player.time: {at: /clock, as: millis}
+      player.checkpoint: {at: /last, none: empty}
+      milestones.rich: /earned/rich
+      waymarks.home.scene: /home/where
+      waymarks.home.x: /home/x
+      waymarks.home.y: /home/y
+      waymarks.home.facing: /home/facing
+      ware.*.have: {each: /pack, id: {at: /name, map: {Rye bread: rye}}, at: /count}
+      ware.*.price: {each: /prices, id: key, at: ""}
+      scenes.*.seen: {each: /rooms, id: key, at: /seen}
+      prop.hatch.*.open: {each: /hatches, id: key, at: /open}
+      game.day: {at: /day, read: old + 1}
+    until: {1: {player.money: /gold}}
+`
+
+// formats are the ways in which the same game is written in each language.
+var formats = map[string]string{
+	"json": fmt.Sprintf(nested, "json"), "yaml": fmt.Sprintf(nested, "yaml"), "toml": fmt.Sprintf(nested, "toml"),
+	"messagepack": fmt.Sprintf(nested, "messagepack"), "cbor": fmt.Sprintf(nested, "cbor"),
+	"wrapped": strings.Replace(fmt.Sprintf(nested, "json"), "version:", "wrap: [base64, gzip, crc32]\n    version:", 1),
+	"xml": `
+  slot_file:
+    is: xml
+    version: /save/@v
+    player: /save/who
+    slot: /save/@slot
+    where:
+      place.scene: {at: /save/at, map: {3: bakehouse, 4: cellar}}
+      place.x: /save/at/@x
+      place.y: /save/at/@y
+      place.facing: /save/at/@facing
+      player.coins: /save/purse
+      player.heat: {at: /save/oven, read: old / 10}
+      player.note: {at: /save/note/#text, none: missing}
+      player.lamp: /save/lamp
+      player.wet: {at: /save/wet, map: {0: false, 1: true}}
+      player.fond: {at: /save/fond, split: " "}
+      player.time: {at: /save/clock, as: seconds}
+      player.checkpoint: {at: /save/last, none: missing}
+      milestones.rich: /save/rich
+      waymarks.home.scene: /save/home/@where
+      waymarks.home.x: /save/home/@x
+      waymarks.home.y: /save/home/@y
+      waymarks.home.facing: /save/home/@facing
+      ware.*.have: {each: /save/item, id: /@name, at: /@n}
+      ware.*.price: {each: /save/prices, id: key, at: ""}
+      scenes.*.seen: {each: /save/rooms, id: key, at: ""}
+      prop.hatch.*.open: {each: /save/hatches, id: key, at: /open}
+      game.day: /save/day
+`,
+	"ini": `
+  slot_file:
+    is: ini
+    version: /main/v
+    player: /main/who
+    slot: //slot
+    where:
+      place.scene: /at/scene
+      place.x: /at/x
+      place.y: /at/y
+      place.facing: /at/facing
+      player.coins: /main/purse
+      player.heat: /main/oven
+      player.note: {at: /main/note, none: missing}
+      player.lamp: /main/lamp
+      player.wet: /main/wet
+      player.fond: {at: /main/fond, split: ","}
+      player.time: /main/clock
+      player.checkpoint: {at: /main/last, none: missing}
+      milestones.rich: {at: /main/rich, map: {yes: true, no: false}}
+      waymarks.home.scene: /home/where
+      waymarks.home.x: /home/x
+      waymarks.home.y: /home/y
+      waymarks.home.facing: /home/facing
+      ware.*.have: {each: /pack, id: key, at: ""}
+      ware.*.price: {each: /prices, id: key, at: ""}
+      scenes.*.seen: {each: /rooms, id: key, at: ""}
+      prop.hatch.*.open: {each: /hatches, id: key, at: ""}
+      game.day: /main/day
+`,
+}
+
+func setOf(t testing.TB, formats string) (*format.Set, *model.Model, *engine.Judge) {
+	t.Helper()
+	m, _, found := check.Text([]byte(cellar+formats), nil)
+	require.NotNil(t, m, "%s", said(found))
+	require.False(t, found.Errors(), "%v", found)
+	return format.New(upgrade.New(m), m), m, engine.NewJudge(m, nil)
+}
+
+// plain is what a save holds, without what no format of these says.
+func plain(t testing.TB, m *model.Model, p *save.Player) map[string]any {
+	out := map[string]any{}
+	for _, pointer := range []string{"place", "checkpoint", "milestones", "waymarks", "values", "scenes", "props", "lists", "player", "slot"} {
+		out[pointer] = nil
+	}
+	raw, err := save.Encode(p)
+	require.NoError(t, err)
+	var all map[string]any
+	require.NoError(t, json.Unmarshal(raw, &all))
+	for k := range out {
+		out[k] = all[k]
+	}
+	world := all["world"].(map[string]any)
+	for _, k := range []string{"values", "scenes", "props", "lists"} {
+		out["world."+k] = world[k]
+	}
+	for _, k := range []string{"scenes", "props", "lists", "world.scenes", "world.props", "world.lists", "waymarks", "milestones", "checkpoint"} {
+		dropStarts(out, k, m)
+	}
+	return out
+}
+
+// dropStarts leaves out what has its start value, which a save need not say.
+func dropStarts(out map[string]any, k string, _ *model.Model) {
+	table, ok := out[k].(map[string]any)
+	if !ok {
+		if list, is := out[k].([]any); out[k] == nil || out[k] == "" || is && len(list) == 0 {
+			delete(out, k)
+		}
+		return
+	}
+	for id, v := range table {
+		if v == false || v == 0.0 || id == "price" && v == 1.0 {
+			delete(table, id)
+			continue
+		}
+		dropStarts(table, id, nil)
+	}
+	if len(table) == 0 {
+		delete(out, k)
+	}
+}
+
+// Whatever a save holds is the same after it was written in a game's own format and read again: in every language, at
+// every edge of what the plan allows.
+func TestWhatIsWrittenIsReadAgain(t *testing.T) {
+	for name, text := range formats {
+		t.Run(name, func(t *testing.T) {
+			s, m, judge := setOf(t, text)
+			saves := 0
+			require.NoError(t, upgrade.MadeUp(m, 7, 60, func(what string, doc any) error {
+				p, ok := doc.(*save.Player)
+				if !ok {
+					return nil
+				}
+				saves++
+				raw, err := save.Encode(p)
+				require.NoError(t, err)
+				file, left, err := s.Formats[0].Write(raw, nil)
+				require.NoError(t, err, what)
+				require.Empty(t, left, what)
+				opened, err := s.Open(file, "file")
+				require.NoError(t, err, "%s\n%s", what, file)
+				x := opened[0].Check(judge)
+				require.Empty(t, x.Problems, "%s\n%s", what, file)
+				require.Equal(t, plain(t, m, p), plain(t, m, x.Loaded.Player), "%s\n%s", what, file)
+				again, left, err := s.Formats[0].Write(raw, opened[0])
+				require.NoError(t, err, what)
+				require.Empty(t, left)
+				require.Equal(t, string(file), string(again), "a save that did not change is written as it stood: %s", what)
+				return nil
+			}))
+			assert.Greater(t, saves, 60)
+		})
+	}
+}
+
+// A save that goes into the file of another changes what differs, and keeps what the plan knows nothing of.
+func TestAFileKeepsWhatThePlanDoesNotKnow(t *testing.T) {
+	for name, text := range formats {
+		t.Run(name, func(t *testing.T) {
+			s, m, judge := setOf(t, text)
+			var files, docs [][]byte
+			require.NoError(t, upgrade.MadeUp(m, 9, 40, func(_ string, doc any) error {
+				if p, ok := doc.(*save.Player); ok {
+					raw, err := save.Encode(p)
+					require.NoError(t, err)
+					file, _, err := s.Formats[0].Write(raw, nil)
+					require.NoError(t, err)
+					files, docs = append(files, file), append(docs, raw)
+				}
+				return nil
+			}))
+			for i := range files[1:] {
+				opened, err := s.Open(files[i], "file")
+				require.NoError(t, err)
+				file, left, err := s.Formats[0].Write(docs[i+1], opened[0])
+				require.NoError(t, err)
+				require.Empty(t, left)
+				opened, err = s.Open(file, "file")
+				require.NoError(t, err, "%s", file)
+				x := opened[0].Check(judge)
+				require.Empty(t, x.Problems, "%s\n->\n%s", files[i], file)
+				want, err := upgrade.New(m).Player(docs[i+1], upgrade.Around{})
+				require.NoError(t, err)
+				require.Equal(t, plain(t, m, want.Player), plain(t, m, x.Loaded.Player), "%s", file)
+			}
+		})
+	}
+}
+
+// Whatever bytes come, a file is read or refused; what is read is checked, and can be written back.
+func TestAnyBytesAreReadOrRefused(t *testing.T) {
+	for name, text := range formats {
+		s, m, judge := setOf(t, text)
+		var files [][]byte
+		require.NoError(t, upgrade.MadeUp(m, 3, 10, func(_ string, doc any) error {
+			if p, ok := doc.(*save.Player); ok {
+				raw, _ := save.Encode(p)
+				file, _, err := s.Formats[0].Write(raw, nil)
+				require.NoError(t, err)
+				files = append(files, file)
+			}
+			return nil
+		}))
+		rapid.Check(t, func(t *rapid.T) {
+			file := append([]byte{}, rapid.SampledFrom(files).Draw(t, "file")...)
+			for range rapid.IntRange(1, 6).Draw(t, "changes") {
+				at := rapid.IntRange(0, len(file)-1).Draw(t, "at")
+				switch rapid.IntRange(0, 2).Draw(t, "how") {
+				case 0:
+					file[at] = rapid.Byte().Draw(t, "byte")
+				case 1:
+					file = append(file[:at:at], file[min(len(file), at+rapid.IntRange(1, 9).Draw(t, "many")):]...)
+				default:
+					file = append(file[:at:at], append([]byte(rapid.SampledFrom([]string{"{", "[", ",", "\"", "null", "1e400", "-", "]", "<", "\n", "0", "= "}).Draw(t, "put")), file[at:]...)...)
+				}
+				if len(file) == 0 {
+					return
+				}
+			}
+			for _, x := range s.Check(file, "file", judge) {
+				if x.Outcome != save.Take || x.Loaded == nil {
+					continue
+				}
+				doc, err := x.Document()
+				if err != nil {
+					t.Fatal(err)
+				}
+				opened, err := s.Open(file, "file")
+				if err != nil {
+					t.Fatal(err)
+				}
+				back, left, err := s.Formats[0].Write(doc, opened[0])
+				if err != nil || len(left) > 0 {
+					continue // what the file is like has no place for it, and that is said
+				}
+				again, err := s.Open(back, "file")
+				if err != nil {
+					t.Fatalf("%s: %q became %q: %v", name, file, back, err)
+				}
+				for _, p := range again[0].Check(judge).Problems {
+					if p.Kind != save.KindExtra && p.Kind != save.KindDuplicate && p.Kind != save.KindImpossible && p.Kind != save.KindPlace {
+						t.Fatalf("%s: %q became %q: %v", name, file, back, p)
+					}
+				}
+			}
+		})
+	}
+}
+
+func said(found finding.List) string {
+	var out []string
+	for _, f := range found {
+		if f.Severity == finding.Error {
+			out = append(out, fmt.Sprintf("%d:%d %s", f.Line, f.Column, f.Message))
+		}
+	}
+	return strings.Join(out, "\n")
+}

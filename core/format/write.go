@@ -1,0 +1,561 @@
+package format
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-json-experiment/json/jsontext"
+
+	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/types"
+)
+
+// Left is something of a save that a file cannot hold.
+type Left struct {
+	Name string `json:"name"`
+	Why  string `json:"why"`
+}
+
+// Write puts a save of the plan's own version, as JSON, into a file of the format. was is the file that the save came
+// from: everything in it that the save does not change stays as it is. Without one (nil) a file is written anew.
+func (f *Format) Write(doc []byte, was *Opened) ([]byte, []Left, error) {
+	saved, err := jsonTongue{}.read(doc)
+	if err != nil {
+		return nil, nil, err
+	}
+	w := &writing{f: f, saved: saved, o: &opening{f: f, Opened: &Opened{Format: f, from: map[string]origin{}}}}
+	var raw []byte
+	if was != nil {
+		if raw = was.raw; len(was.rows) > 0 && f.Decl.Rows.Value == "saves" {
+			return nil, nil, fmt.Errorf("a row of a table cannot be written by itself yet")
+		}
+		if w.root, err = f.read(raw); err != nil {
+			return nil, nil, err
+		}
+		w.before = was.Version
+	} else {
+		w.root = &Node{Form: Table}
+	}
+	w.all()
+	out, err := f.write(raw, w.root)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := w.prove(out); err != nil {
+		return nil, nil, err
+	}
+	out, err = rewrap(out, f.Decl.Wrap)
+	return out, w.left, err
+}
+
+// prove reads a file that was written: what does not come back as it is in the save is told.
+func (w *writing) prove(file []byte) error {
+	root, err := w.f.read(file)
+	if err != nil {
+		return fmt.Errorf("what would be written cannot be read again: %w", err)
+	}
+	again := &writing{f: w.f, saved: w.saved, o: w.o, root: root, proving: true}
+	again.all()
+	for _, l := range again.left {
+		if !slices.ContainsFunc(w.left, func(k Left) bool { return k.Name == l.Name }) {
+			w.left = append(w.left, l)
+		}
+	}
+	return nil
+}
+
+// writing is a file that is being written.
+type writing struct {
+	f      *Format
+	o      *opening // reads what stands there
+	root   *Node
+	saved  *Node
+	before int // the version of the file that was there; 0 where there was none
+	left   []Left
+	// proving says that nothing is written: what would be is told.
+	proving bool
+}
+
+func (w *writing) leave(name, format string, args ...any) {
+	w.left = append(w.left, Left{name, fmt.Sprintf(format, args...)})
+}
+
+func (w *writing) all() {
+	d, now := w.f.Decl, w.f.set.m.Plan.Version.Value
+	w.fact("the version", &d.Version, &Node{Form: Number, Text: strconv.Itoa(now)}, aCount)
+	for part, h := range map[string]*plan.Held{"player": &d.Player, "slot": &d.Slot} {
+		if at := w.saved.step(part); at != nil && h.Given() {
+			w.fact(part, h, at, nil)
+		}
+	}
+	l := w.f.layout(now)
+	if w.before > 0 && w.before != now {
+		w.clear(w.f.layout(w.before), l)
+	}
+	done := map[string]bool{}
+	for _, p := range l.parts {
+		at := w.f.aim(p)
+		switch {
+		case at == nil:
+		case p.each == nil:
+			w.value(p, p.name, w.stored(p, at, p.name), w.root, p.path)
+		case !done[p.held.Each.Value]:
+			done[p.held.Each.Value] = true
+			w.records(p.held.Each.Value, l.parts)
+		}
+	}
+}
+
+// clear takes out what stood in a file of an earlier version and stands elsewhere now.
+func (w *writing) clear(then, now *layout) {
+	for _, p := range then.parts {
+		stays := slices.ContainsFunc(now.parts, func(q *part) bool { return q.place() == p.place() })
+		if stays || p.each != nil {
+			continue
+		}
+		if n, _, _ := w.f.find(w.root, p.path); n != nil && n != w.root {
+			n.gone = true
+		}
+	}
+}
+
+// fact writes the version, the player or the slot.
+func (w *writing) fact(name string, h *plan.Held, value *Node, d *types.Domain) {
+	if !h.Path.Given {
+		return
+	}
+	way, _ := tokens(h.Path.Value)
+	w.put(name, h, d, w.root, way, value)
+}
+
+// stored is what the save has: its start value where a save leaves that out; nil where it is none.
+func (w *writing) stored(p *part, at []string, name string) *Node {
+	if at[0] == "milestones" && len(at) == 2 {
+		has := false
+		if list := w.saved.step("milestones"); list != nil {
+			has = slices.ContainsFunc(list.Items, func(n *Node) bool { return n.Text == at[1] })
+		}
+		return &Node{Form: Bool, Text: strconv.FormatBool(has)}
+	}
+	if n, _, _ := w.saved.find(at); n != nil {
+		return n
+	}
+	if v := w.f.set.variable(name); v != nil {
+		raw, _ := v.Start.MarshalJSON()
+		n, _ := jsonTongue{}.read(raw)
+		return n
+	}
+	if at[0] == "milestones" {
+		return &Node{Form: List}
+	}
+	return &Node{Form: Null}
+}
+
+// value writes one value where it stands, below a node.
+func (w *writing) value(p *part, name string, value, from *Node, way []string) {
+	w.put(name, p.held, p.dom, from, way, value)
+}
+
+// put writes a value unless what stands there means the same.
+func (w *writing) put(name string, h *plan.Held, d *types.Domain, from *Node, way []string, value *Node) {
+	there, _, _ := w.f.find(from, way)
+	if there != nil && there.Form == Table && w.f.Decl.Is.Value == "xml" && value.Form != Null { // of an element with attributes
+		way = append(way[:len(way):len(way)], "#text")
+		there = there.step("#text")
+	}
+	if there != nil && !there.gone {
+		text, wrong := w.o.scalar(h, d, there)
+		if wrong == "" && same(text, value) {
+			return
+		}
+	} else if value.Form == Null && (w.f.absent(h) || strings.HasPrefix(name, "waymarks.") || strings.HasPrefix(name, "movables.")) {
+		return
+	}
+	n, why := w.f.written(h, d, value, there)
+	switch {
+	case why != "":
+		w.leave(name, "%s", why)
+	case w.proving:
+		w.leave(name, "%s cannot stand in %s as it is", value, w.f.Decl.Is.Value)
+	case n == nil && there != nil:
+		there.gone = true
+	case n == nil:
+	case there != nil && !there.gone:
+		there.become(n)
+	default:
+		if why := w.f.insert(from, way, n); why != "" {
+			w.leave(name, "%s", why)
+		}
+	}
+}
+
+// same says whether a JSON text means what a node is.
+func same(text jsontext.Value, n *Node) bool {
+	a, errA := types.FromJSON(text)
+	var b types.Value
+	raw := valueOf(n)
+	b, errB := types.FromJSON(raw)
+	return errA == nil && errB == nil && a == b
+}
+
+// valueOf is a node of a save as JSON.
+func valueOf(n *Node) jsontext.Value { return (&Format{Decl: &plan.SaveFormat{}}).json(n, nil) }
+
+// become makes a node another one in the same place.
+func (n *Node) become(m *Node) {
+	if n.was == nil {
+		was := *n
+		n.was = &was
+	}
+	n.Form, n.Text, n.Float, n.Items, n.Keys = m.Form, m.Text, m.Float, m.Items, m.Keys
+}
+
+// insert puts a node where nothing stands; it makes the tables that lead there.
+func (f *Format) insert(from *Node, way []string, n *Node) string {
+	for i, token := range way {
+		last := i == len(way)-1
+		if from.Form == Text && f.Decl.Is.Value == "xml" && (token[0] == '@' || token == "#text") {
+			text := *from
+			from.become(&Node{Form: Table, Keys: []Key{{Name: "#text", Value: &text}}})
+		}
+		next := from.step(token)
+		if next != nil && !last {
+			from = next
+			continue
+		}
+		made := n
+		if !last {
+			made = &Node{Form: Table}
+			if way[i+1] == "0" && !f.texts() {
+				made.Form = List
+			}
+		}
+		switch j, isIndex := index(token); {
+		case from.Form == Table:
+			from.Keys = append(from.Keys, Key{Name: token, Value: made})
+		case from.Form == List && isIndex && j == len(from.Items):
+			from.Items = append(from.Items, made)
+		default:
+			return fmt.Sprintf("there is no place for it in the file: /%s is %s", strings.Join(way[:i], "/"), from.Form)
+		}
+		from = made
+	}
+	return ""
+}
+
+// records writes what is held for each of many.
+func (w *writing) records(each string, parts []*part) {
+	var here []*part
+	for _, p := range parts {
+		if p.each != nil && p.held.Each.Value == each && w.f.aim(p) != nil {
+			here = append(here, p)
+		}
+	}
+	first := here[0]
+	list, _, _ := w.f.find(w.root, first.each)
+	known := map[string]*Node{}
+	if list != nil {
+		w.eachRecord(first, list, func(id string, record *Node) {
+			if known[id] == nil {
+				known[id] = record
+			}
+		})
+	}
+	for _, id := range w.ids(first) {
+		record := known[id]
+		for _, p := range here {
+			name := strings.Replace(p.name, "*", id, 1)
+			at := slices.Clone(w.f.aim(p))
+			for i, token := range at {
+				if token == "*" {
+					at[i] = id
+				}
+			}
+			value := w.stored(p, at, name)
+			switch {
+			case record != nil && len(p.path) == 0:
+				w.scalarRecord(p, name, value, record)
+			case record != nil:
+				w.value(p, name, value, record, p.path)
+			case w.starts(name, value):
+			case w.proving:
+				w.leave(name, "%s cannot stand in %s as it is", value, w.f.Decl.Is.Value)
+			default:
+				if record = w.newRecord(p, id, name); record == nil {
+					return
+				}
+				known[id] = record
+				if len(p.path) == 0 {
+					w.scalarRecord(p, name, value, record)
+				} else {
+					w.value(p, name, value, record, p.path)
+				}
+			}
+		}
+	}
+}
+
+// scalarRecord writes a record that is one value.
+func (w *writing) scalarRecord(p *part, name string, value, record *Node) {
+	if text, wrong := w.o.scalar(p.held, p.dom, record); record.old() && wrong == "" && same(text, value) {
+		return
+	}
+	n, why := w.f.written(p.held, p.dom, value, record)
+	switch {
+	case why != "":
+		w.leave(name, "%s", why)
+	case w.proving:
+		w.leave(name, "%s cannot stand in %s as it is", value, w.f.Decl.Is.Value)
+	case n == nil:
+		record.gone = true
+	default:
+		record.become(n)
+	}
+}
+
+// starts says whether a value is what everything begins with: then it needs no record.
+func (w *writing) starts(name string, value *Node) bool {
+	v := w.f.set.variable(name)
+	if v == nil {
+		return value.Form == Null
+	}
+	raw, _ := v.Start.MarshalJSON()
+	return same(raw, value)
+}
+
+// eachRecord visits the records of a list or a table, with what each is called in the plan.
+func (w *writing) eachRecord(p *part, list *Node, visit func(id string, record *Node)) {
+	meant := func(id string) string {
+		if m, ok := p.ids[id]; ok {
+			return m
+		}
+		return id
+	}
+	switch {
+	case list.Form == Table && p.id != nil:
+		if id, _, _ := w.f.find(list, p.id); id != nil {
+			visit(meant(id.Text), list)
+		}
+	case list.Form == Table:
+		for i := range list.Keys {
+			visit(meant(list.Keys[i].Name), list.Keys[i].Value)
+		}
+	case list.Form == List:
+		for i, item := range list.Items {
+			id := strconv.Itoa(i)
+			if p.id != nil {
+				n, _, _ := w.f.find(item, p.id)
+				if n == nil {
+					continue
+				}
+				id = n.Text
+			}
+			visit(meant(id), item)
+		}
+	}
+}
+
+// ids are those for which the plan holds what a part is about, in its order.
+func (w *writing) ids(p *part) []string {
+	parts := strings.Split(p.name, ".")
+	m := w.f.set.m
+	var out []string
+	switch l := m.List(parts[0]); {
+	case l != nil:
+		for _, o := range l.Options {
+			out = append(out, o.ID)
+		}
+	case parts[0] == "prop" && m.Kind(parts[1]) != nil:
+		for _, x := range m.Kind(parts[1]).Props {
+			out = append(out, x.ID)
+		}
+	case parts[0] == "scenes":
+		for _, s := range m.Scenes {
+			out = append(out, s.ID)
+		}
+	}
+	return out
+}
+
+// newRecord adds a record for one of many; nil where there is no place for one.
+func (w *writing) newRecord(p *part, id, name string) *Node {
+	inFile := id
+	for _, file := range slices.Sorted(maps.Keys(p.ids)) {
+		if p.ids[file] == id {
+			inFile = file
+			break
+		}
+	}
+	list, _, _ := w.f.find(w.root, p.each)
+	if list == nil {
+		list = &Node{Form: List}
+		if p.id == nil {
+			list.Form = Table
+		}
+		if why := w.f.insert(w.root, p.each, list); why != "" {
+			w.leave(name, "%s", why)
+			return nil
+		}
+	}
+	record := &Node{Form: Table}
+	switch {
+	case list.Form == Table && p.id == nil:
+		list.Keys = append(list.Keys, Key{Name: inFile, Value: record})
+	case list.Form == Table: // in XML one record alone is no list
+		one := *list
+		list.become(&Node{Form: List, Items: []*Node{&one, record}})
+	case list.Form == List && p.id != nil:
+		list.Items = append(list.Items, record)
+	default:
+		w.leave(name, "there is no place for it in the file: %s is %s", p.held.Each.Value, list.Form)
+		return nil
+	}
+	if p.id != nil {
+		w.f.insert(record, p.id, w.f.looks(inFile, nil))
+	}
+	return record
+}
+
+// looks is a word of a map as it stands in a file: a number where the file has numbers, and it looks like one.
+func (f *Format) looks(word string, there *Node) *Node {
+	if f.texts() || there != nil && there.Form == Text {
+		return &Node{Form: Text, Text: word}
+	}
+	switch num, err := fixed.Parse(word); {
+	case word == "null":
+		return &Node{Form: Null}
+	case word == "true" || word == "false":
+		return &Node{Form: Bool, Text: word}
+	case err == nil && num.String() == word:
+		return &Node{Form: Number, Text: word}
+	}
+	return &Node{Form: Text, Text: word}
+}
+
+// written is a value of a save as it stands in a file; nil where it is not there. There is what stood there, or nil.
+func (f *Format) written(h *plan.Held, d *types.Domain, value, there *Node) (*Node, string) {
+	for i := range h.Map {
+		if m := &h.Map[i]; same(f.meant(d, &m.Plan), value) {
+			return f.looks(m.File.Value, there), ""
+		}
+	}
+	switch {
+	case value.Form == Null:
+		if f.absent(h) {
+			return nil, ""
+		}
+		if h.None.Value == "empty" || f.texts() {
+			return &Node{Form: Text}, ""
+		}
+		return &Node{Form: Null}, ""
+	case len(h.Map) > 0 && (d == nil || value.Form == Text):
+		return nil, value.String() + " is not in the map: nothing says how it is written"
+	case h.Write.Given():
+		text, why := f.calculated(h.Write, "value", nil, valueOf(value))
+		if why != "" {
+			return nil, why
+		}
+		return f.asFile(text, there), ""
+	case h.Read.Given():
+		text, why := f.turned(h.Read, value)
+		if why != "" {
+			return nil, why
+		}
+		return f.asFile(text, there), ""
+	case h.As.Given:
+		return asWritten(h.As.Value, value, there)
+	case h.Split.Given:
+		var items []string
+		for _, i := range value.Items {
+			items = append(items, i.Text)
+		}
+		return &Node{Form: Text, Text: strings.Join(items, h.Split.Value)}, ""
+	}
+	return f.asFile(valueOf(value), there), ""
+}
+
+// asFile is JSON as it stands in a file.
+func (f *Format) asFile(text jsontext.Value, there *Node) *Node {
+	n, err := jsonTongue{}.read(text)
+	if err != nil {
+		return &Node{Form: Null}
+	}
+	plain(n)
+	switch {
+	case n.Form == Number && there != nil:
+		n.Text = withPlaces(n.Text, there.Text)
+		n.Float = there.Float
+	}
+	if f.texts() {
+		asTexts(n)
+	}
+	return n
+}
+
+// plain forgets where a node stood: it is part of another file.
+func plain(n *Node) {
+	n.Spot = Spot{}
+	for _, c := range children(n) {
+		plain(c.value)
+	}
+}
+
+func asTexts(n *Node) {
+	switch n.Form {
+	case Bool, Number, Null:
+		n.Form = Text
+	}
+	for _, c := range children(n) {
+		asTexts(c.value)
+	}
+}
+
+// withPlaces writes a number with as many decimal places as another has, or more where it needs them.
+func withPlaces(number, like string) string {
+	_, places, has := strings.Cut(like, ".")
+	if !has || strings.ContainsAny(like, "eE") {
+		return number
+	}
+	_, own, dot := strings.Cut(number, ".")
+	if missing := len(places) - len(own); missing > 0 {
+		if !dot {
+			number += "."
+		}
+		number += strings.Repeat("0", missing)
+	}
+	return number
+}
+
+func asWritten(way string, value, there *Node) (*Node, string) {
+	num, err := fixed.Exact(value.Text)
+	if value.Form != Number || err != nil {
+		return nil, value.String() + " is no number"
+	}
+	like := ""
+	if there != nil {
+		like = there.Text
+	}
+	switch way {
+	case "date":
+		nano, ok := num.Sub(num.Floor())
+		if whole, fits := num.Floor().Int(); fits && ok == nil {
+			part, _ := nano.Nano()
+			return &Node{Form: Text, Text: time.Unix(whole, part).UTC().Format(time.RFC3339Nano)}, ""
+		}
+		return nil, value.Text + " is no time"
+	case "millis":
+		if num, err = num.Mul(fixed.FromInt(1000)); err != nil {
+			return nil, value.Text + " is too large"
+		}
+	}
+	form := Number
+	if way == "number" || there != nil && there.Form == Text {
+		form = Text
+	}
+	return &Node{Form: form, Text: withPlaces(num.String(), like)}, ""
+}
