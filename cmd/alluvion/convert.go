@@ -1,7 +1,6 @@
 package main
 
 import (
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -18,14 +17,15 @@ func runConvert(c *call, names []string) (int, error) {
 		fmt.Fprintln(c.err, "alluvion: the folder to write into is wanted: save convert -o FOLDER FILE...")
 		return wrongUse, errUse
 	}
-	files, err := saveFiles(names)
+	plans := map[string]*planFile{}
+	files, err := c.saveFiles(names, plans)
 	if err != nil {
 		return failed, err
 	}
 	if err := os.MkdirAll(c.folder, 0o755); err != nil {
 		return failed, err
 	}
-	code, plans, wrote := fine, map[string]*planFile{}, 0
+	code, wrote := fine, 0
 	bar := c.progress(len(files))
 	for _, file := range files {
 		if err := c.ctx.Err(); err != nil {
@@ -119,14 +119,7 @@ func (c *call) convert(p *planFile, file string) (done bool, left []format.Left,
 	} else {
 		out = strings.TrimSuffix(out, filepath.Ext(out)) + ".json"
 	}
-	f, err := os.OpenFile(out, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
-	if errors.Is(err, os.ErrExist) {
-		return false, nil, fmt.Errorf("%s is there already, and nothing is written over it", out)
-	} else if err != nil {
-		return false, nil, err
-	}
-	_, err = f.Write(doc)
-	return true, left, errors.Join(err, f.Close())
+	return true, left, writeNew(out, string(doc))
 }
 
 func (c *call) refused(file, why string) {

@@ -136,6 +136,11 @@ var commands = []command{
 			fs.StringVar(&o.folder, "o", "", "of convert: the `folder` to write into")
 			fs.StringVar(&o.form, "to", "", "of convert: the `format` to write, one of the plan's or alluvion (default: the one that each is in)")
 		}},
+	{"adopt", "SAVES...", "draft a plan, and the format of its saves, from saves of a game that has no plan yet", runAdopt, func(fs *flag.FlagSet, o *options) {
+		fs.StringVar(&o.file, "o", "", "the `file` to write the draft into (default: it is printed)")
+		fs.StringVar(&o.game, "game", "", "the game's `id` (default: the name of the folder)")
+		fs.StringVar(&o.at, "version", "", "the `path` at which files say their version, such as /meta/rev (default: it is found)")
+	}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,
 		func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)

@@ -3,7 +3,6 @@ package main
 import (
 	"encoding/hex"
 	"fmt"
-	"io/fs"
 	"maps"
 	"os"
 	"path/filepath"
@@ -41,7 +40,8 @@ func runSave(c *call) (int, error) {
 
 // runSaveCheck says everything that a plan does not take as it is in saves.
 func runSaveCheck(c *call, names []string) (int, error) {
-	files, err := saveFiles(names)
+	plans := map[string]*planFile{}
+	files, err := c.saveFiles(names, plans)
 	if err != nil {
 		return failed, err
 	}
@@ -50,7 +50,7 @@ func runSaveCheck(c *call, names []string) (int, error) {
 		format.Checked
 	}
 	var all []checkedFile
-	code, plans := fine, map[string]*planFile{}
+	code := fine
 	for _, file := range files {
 		p, err := c.planFor(file, plans)
 		if err != nil {
@@ -179,30 +179,27 @@ func (c *call) keysFor(file string) (save.Keys, error) {
 	return keys, nil
 }
 
-// saveFiles lists the files that are named, and those in folders that are.
-func saveFiles(names []string) ([]string, error) {
+// saveFiles lists the files that are named, and the saves in folders that are: JSON, and where the plan says how the
+// game's own saves are written, whatever is there.
+func (c *call) saveFiles(names []string, plans map[string]*planFile) ([]string, error) {
+	all, err := anyFiles(names)
+	if err != nil {
+		return nil, err
+	}
 	var out []string
-	for _, name := range names {
-		info, err := os.Stat(name)
-		if err != nil {
-			return nil, err
-		}
-		if !info.IsDir() {
-			out = append(out, name)
-			continue
-		}
-		err = filepath.WalkDir(name, func(path string, d fs.DirEntry, err error) error {
-			if err == nil && !d.IsDir() && strings.HasSuffix(path, ".json") && d.Name() != "keys.json" {
-				out = append(out, path)
+	for _, file := range all {
+		switch {
+		case slices.Contains(names, file) || strings.HasSuffix(file, ".json") && filepath.Base(file) != "keys.json":
+			out = append(out, file)
+		case slices.Contains([]string{".go", ".md"}, filepath.Ext(file)):
+		default:
+			if p, err := c.planFor(file, plans); err == nil && p.own != nil && len(p.own.Formats) > 0 {
+				out = append(out, file)
 			}
-			return err
-		})
-		if err != nil {
-			return nil, err
 		}
 	}
 	if len(out) == 0 {
-		return nil, fmt.Errorf("there is no save (*.json) in %s", strings.Join(names, ", "))
+		return nil, fmt.Errorf("there is no save (*.json, or one of the plan's formats) in %s", strings.Join(names, ", "))
 	}
 	return out, nil
 }
@@ -331,7 +328,8 @@ func (c *call) tryMadeUp(p *planFile, t *upgrade.Trial) error {
 }
 
 func (c *call) tryFiles(p *planFile, t *upgrade.Trial) error {
-	files, err := saveFiles(c.args[1:])
+	c.plan = p.name
+	files, err := c.saveFiles(c.args[1:], map[string]*planFile{p.name: p})
 	if err != nil {
 		return err
 	}

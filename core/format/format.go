@@ -115,6 +115,12 @@ func (f *Format) Ending() string {
 	return f.Decl.Is.Value
 }
 
+// Exact says that a file that is changed keeps everything else as it was, byte for byte.
+func (f *Format) Exact() bool { return tongues[f.Decl.Is.Value].exact }
+
+// Newest is the version of the plan.
+func (s *Set) Newest() int { return s.m.Plan.Version.Value }
+
 // of says what a file holds: player, profile or world.
 func (f *Format) of() string { return f.Decl.Of.Or("player") }
 

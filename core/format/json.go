@@ -246,7 +246,7 @@ func (w *jsonWriter) patched(n *Node, depth int) {
 		if c.value.old() {
 			between := string(w.raw[at:c.start])
 			if wrote == 0 { // whatever stood before it is gone
-				between = strings.TrimLeft(between, ",")
+				between = gap
 			} else if !strings.Contains(between, ",") {
 				between = "," + between
 			}

@@ -258,7 +258,7 @@ func (j *judging) both(f *Format, name string, p *part) {
 			continue // it is not there, which is none
 		}
 		text, why := w.scalar(h, p.dom, n)
-		if why == "" && same(text, value) {
+		if why == "" && same(text, value, p.dom) {
 			continue
 		}
 		if why == "" {

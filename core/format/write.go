@@ -111,16 +111,45 @@ func (w *writing) all() {
 	}
 }
 
-// clear takes out what stood in a file of an earlier version and stands elsewhere now.
+// clear takes out what stood in a file of an earlier version and stands elsewhere now, or in another way.
 func (w *writing) clear(then, now *layout) {
 	for _, p := range then.parts {
-		stays := slices.ContainsFunc(now.parts, func(q *part) bool { return q.place() == p.place() })
-		if stays || p.each != nil {
+		stays := slices.ContainsFunc(now.parts, func(q *part) bool {
+			return q.place() == p.place() && slices.Equal(q.id, p.id) && (q.id == nil) == (p.id == nil)
+		})
+		way := p.path
+		if p.each != nil {
+			way = p.each
+			stays = stays || slices.ContainsFunc(now.parts, func(q *part) bool { // another field of the same records
+				return q.each != nil && q.held.Each.Value == p.held.Each.Value && slices.Equal(q.id, p.id) && (q.id == nil) == (p.id == nil)
+			})
+		}
+		n, _, _ := w.f.find(w.root, way)
+		if stays || n == nil || n == w.root || n.gone {
 			continue
 		}
-		if n, _, _ := w.f.find(w.root, p.path); n != nil && n != w.root {
-			n.gone = true
+		if p.each != nil {
+			known := w.ids(p)
+			w.eachRecord(p, n, func(id string, _ *Node) {
+				if !slices.Contains(known, id) {
+					w.leave(strings.Replace(p.name, "*", id, 1), "the plan does not know it, and it stands in another way in files of this version")
+				}
+			})
 		}
+		n.gone = true
+		w.prune(way)
+	}
+}
+
+// prune takes out what holds nothing any more, after something in it was taken out.
+func (w *writing) prune(way []string) {
+	for len(way) > 1 {
+		way = way[:len(way)-1]
+		n, _, _ := w.f.find(w.root, way)
+		if n == nil || len(living(n)) > 0 {
+			return
+		}
+		n.gone = true
 	}
 }
 
@@ -170,7 +199,7 @@ func (w *writing) put(name string, h *plan.Held, d *types.Domain, from *Node, wa
 	}
 	if there != nil && !there.gone {
 		text, wrong := w.o.scalar(h, d, there)
-		if wrong == "" && same(text, value) {
+		if wrong == "" && same(text, value, d) {
 			return
 		}
 	} else if value.Form == Null && (w.f.absent(h) || strings.HasPrefix(name, "waymarks.") || strings.HasPrefix(name, "movables.")) {
@@ -194,12 +223,14 @@ func (w *writing) put(name string, h *plan.Held, d *types.Domain, from *Node, wa
 	}
 }
 
-// same says whether a JSON text means what a node is.
-func same(text jsontext.Value, n *Node) bool {
-	a, errA := types.FromJSON(text)
-	var b types.Value
-	raw := valueOf(n)
-	b, errB := types.FromJSON(raw)
+// same says whether a JSON text means what a node is: of a set, in whichever order.
+func same(text jsontext.Value, n *Node, d *types.Domain) bool {
+	read := types.FromJSON
+	if d != nil && d.Type.Kind == types.Set {
+		read = d.FromJSON
+	}
+	a, errA := read(text)
+	b, errB := read(valueOf(n))
 	return errA == nil && errB == nil && a == b
 }
 
@@ -302,7 +333,7 @@ func (w *writing) records(each string, parts []*part) {
 
 // scalarRecord writes a record that is one value.
 func (w *writing) scalarRecord(p *part, name string, value, record *Node) {
-	if text, wrong := w.o.scalar(p.held, p.dom, record); record.old() && wrong == "" && same(text, value) {
+	if text, wrong := w.o.scalar(p.held, p.dom, record); record.old() && wrong == "" && same(text, value, p.dom) {
 		return
 	}
 	n, why := w.f.written(p.held, p.dom, value, record)
@@ -325,7 +356,7 @@ func (w *writing) starts(name string, value *Node) bool {
 		return value.Form == Null
 	}
 	raw, _ := v.Start.MarshalJSON()
-	return same(raw, value)
+	return same(raw, value, &v.Domain)
 }
 
 // eachRecord visits the records of a list or a table, with what each is called in the plan.
@@ -440,7 +471,7 @@ func (f *Format) looks(word string, there *Node) *Node {
 // written is a value of a save as it stands in a file; nil where it is not there. There is what stood there, or nil.
 func (f *Format) written(h *plan.Held, d *types.Domain, value, there *Node) (*Node, string) {
 	for i := range h.Map {
-		if m := &h.Map[i]; same(f.meant(d, &m.Plan), value) {
+		if m := &h.Map[i]; same(f.meant(d, &m.Plan), value, d) {
 			return f.looks(m.File.Value, there), ""
 		}
 	}

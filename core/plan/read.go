@@ -402,6 +402,9 @@ const (
 // IsID says whether a word can be an id.
 func IsID(word string) bool { return isID(word, "_") }
 
+// IsGameID says whether a word can be the id of a game.
+func IsGameID(word string) bool { return isGame(word) }
+
 // isGame says whether a word can be the id of a game or a commons, which may have dashes.
 func isGame(word string) bool { return isID(word, "_-") }
 
