@@ -3,6 +3,7 @@ package client
 import (
 	"context"
 	"fmt"
+	"mime"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -131,6 +132,14 @@ func (c *Client) CheckSave(ctx context.Context, game string, raw []byte, under i
 	return out, err
 }
 
+// CheckFile is CheckSave for a file that may be in a format of the game's own: its name may say whose it is.
+func (c *Client) CheckFile(ctx context.Context, game, name string, raw []byte) (upgrade.Checked, error) {
+	var out upgrade.Checked
+	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?name="+url.QueryEscape(name),
+		http.Header{"Content-Type": {"application/octet-stream"}}, raw, &out)
+	return out, err
+}
+
 // Differences says how two saves differ, in the words of the game's plan. Either may be missing.
 func (c *Client) Differences(ctx context.Context, game string, before, after []byte) ([]save.Otherwise, error) {
 	return posted[[]save.Otherwise](ctx, c, gamePath(game)+"/differences",
@@ -155,6 +164,28 @@ func (c *Client) Upload(ctx context.Context, game, player string, slot int, raw 
 		header.Set("If-Match", etag)
 	}
 	q := url.Values{"why": {why}, "unsealed": {strconv.FormatBool(unsealed)}}
+	var out contract.Edited
+	res, err := c.do(ctx, http.MethodPut, slotPath(game, player, slot)+"/save?"+q.Encode(), header, raw, &out)
+	return out, res.Get("ETag"), err
+}
+
+// DownloadAs gives a slot's newest save in a format of the game's own, and what its file is called.
+func (c *Client) DownloadAs(ctx context.Context, game, player string, slot int, format string) (raw []byte, name string, err error) {
+	header, err := c.do(ctx, http.MethodGet, slotPath(game, player, slot)+"/save?as="+url.QueryEscape(format), nil, nil, &raw)
+	if err != nil {
+		return nil, "", err
+	}
+	_, of, err := mime.ParseMediaType(header.Get("Content-Disposition"))
+	return raw, of["filename"], err
+}
+
+// UploadFile is Upload for a file in a format of the game's own, which has no seal.
+func (c *Client) UploadFile(ctx context.Context, game, player string, slot int, name string, raw []byte, etag, why string) (contract.Edited, string, error) {
+	header := http.Header{"Content-Type": {"application/octet-stream"}}
+	if etag != "" {
+		header.Set("If-Match", etag)
+	}
+	q := url.Values{"why": {why}, "unsealed": {"true"}, "name": {name}}
 	var out contract.Edited
 	res, err := c.do(ctx, http.MethodPut, slotPath(game, player, slot)+"/save?"+q.Encode(), header, raw, &out)
 	return out, res.Get("ETag"), err

@@ -41,6 +41,7 @@ type PlayerView struct {
 	From     int            `json:"from" doc:"The version that the save was written under; it is shown as it would be loaded."`
 	Under    int            `json:"under" doc:"The version that it is shown under."`
 	Slots    []SlotInfo     `json:"slots"`
+	Formats  []string       `json:"formats,omitempty" doc:"The formats of the game's own in which the save can be had."`
 }
 
 // Three is one value's three figures.

@@ -22,6 +22,7 @@ type Held struct {
 	Saves     []HeldSave      `json:"saves"`
 	Standings []HeldRank      `json:"standings"`
 	Journal   []HeldChange    `json:"journal" doc:"What the journals say of the player, newest first; at most 20,000."`
+	Files     []HeldFile      `json:"files,omitempty" doc:"The files in the game's own formats that were uploaded last."`
 	Profile   JSON            `json:"profile,omitempty" doc:"What the player has over all slots."`
 	Commons   map[string]JSON `json:"commons" doc:"By commons and name, as courier-guild.seals. A game's server is given those that its plan uses."`
 }
@@ -31,6 +32,15 @@ type HeldSave struct {
 	SlotInfo
 	Why  string `json:"why,omitempty"`
 	Save JSON   `json:"save"`
+}
+
+// HeldFile is a file in a game's own format, as it was uploaded.
+type HeldFile struct {
+	Slot    int       `json:"slot"`
+	Format  string    `json:"format"`
+	Name    string    `json:"name"`
+	SavedAt time.Time `json:"saved_at"`
+	File    []byte    `json:"file" doc:"Its bytes, in base64."`
 }
 
 // HeldRank is a place in a standing.

@@ -233,7 +233,8 @@ var commands = []command{
 			serviceFlag(fs, o)
 			gameFlag(fs, o)
 			fs.StringVar(&o.why, "why", "", "of put: the `reason`, which is kept with the save")
-			fs.BoolVar(&o.unsealed, "unsealed", false, "of put: also what is not sealed by this service")
+			fs.BoolVar(&o.unsealed, "unsealed", false, "of put: also what is not sealed by this service, such as a file in a format of the game's own")
+			fs.StringVar(&o.form, "as", "", "of fetch: the name of one of the plan's `formats`: saves in the game's own, without a seal")
 		}},
 	{"rehearsals", "[DO NAMES...]", "list the rehearsals that a service keeps with a game; run, put or remove some", runRehearsals,
 		func(fs *flag.FlagSet, o *options) {

@@ -15,6 +15,7 @@ import (
 	"alluvion.dev/client"
 	"alluvion.dev/contract"
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
 )
 
 // Where a command asks, and of which game and session: as its flags say; where they say nothing, as the environment does;
@@ -293,13 +294,13 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 	written := 0
 	for _, p := range players {
 		for _, s := range p.Slots {
-			path := filepath.Join(folder, saveFile(p.Player, s.Slot))
-			if filepath.Dir(path) != filepath.Clean(folder) {
-				return failed, fmt.Errorf("the player %q cannot be the name of a file", p.Player)
-			}
-			raw, _, err := c.remote().Download(c.ctx, c.game, p.Player, s.Slot)
+			raw, name, err := c.downloaded(p.Player, s.Slot)
 			if err != nil {
 				return failed, err
+			}
+			path := filepath.Join(folder, name)
+			if filepath.Dir(path) != filepath.Clean(folder) {
+				return failed, fmt.Errorf("the player %q cannot be the name of a file", p.Player)
 			}
 			f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 			if errors.Is(err, os.ErrExist) {
@@ -319,25 +320,48 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 	return fine, nil
 }
 
+// downloaded is a slot's newest save, and the name of its file: as it is sealed, or in a format of the game's own.
+func (c *call) downloaded(player string, slot int) (raw []byte, name string, err error) {
+	if c.form != "" {
+		return c.remote().DownloadAs(c.ctx, c.game, player, slot, c.form)
+	}
+	raw, _, err = c.remote().Download(c.ctx, c.game, player, slot)
+	return raw, saveFile(player, slot), err
+}
+
 // putSaves puts files back into the slots that their names say.
 func (c *call) putSaves(files []string) (int, error) {
-	for _, file := range files {
-		if _, _, ok := slotOfFile(file); !ok {
-			return c.wrongDoing("%s does not say whose it is: a file is called as its player and slot, such as wren.1.json.", file)
-		}
-	}
 	for i, file := range files {
-		player, slot, _ := slotOfFile(file)
 		raw, err := os.ReadFile(file)
 		if err != nil {
 			return failed, err
+		}
+		player, slot, ok := slotOfFile(file)
+		own := !format.Own(raw)
+		if own { // the file says whose it is, in its own way
+			x, err := c.remote().CheckFile(c.ctx, c.game, filepath.Base(file), raw)
+			if err != nil {
+				return failed, err
+			}
+			player, slot, ok = x.Player, x.Slot, x.Format != ""
+		}
+		if !ok {
+			return c.wrongDoing("%s does not say whose it is: a file is called as its player and slot, such as wren.1.json; or it is in one of the plan's formats.", file)
+		}
+		if own && !c.unsealed {
+			return c.wrongDoing("%s is in a format of the game's own, which has no seal: say -unsealed to take it all the same.", file)
 		}
 		_, etag, err := c.remote().Download(c.ctx, c.game, player, slot)
 		var none *client.Problem
 		if err != nil && !(errors.As(err, &none) && none.Status == 404) {
 			return failed, err
 		}
-		if _, _, err := c.remote().Upload(c.ctx, c.game, player, slot, raw, etag, c.why, c.unsealed); err != nil {
+		if own {
+			_, _, err = c.remote().UploadFile(c.ctx, c.game, player, slot, filepath.Base(file), raw, etag, c.why)
+		} else {
+			_, _, err = c.remote().Upload(c.ctx, c.game, player, slot, raw, etag, c.why, c.unsealed)
+		}
+		if err != nil {
 			fmt.Fprintf(c.err, "%s of %s put back; %s was not, nor what comes after it.\n", plural(i, "save"), plural(len(files), "file"), file)
 			return failed, err
 		}

@@ -35,7 +35,7 @@ func (w *writer) write() {
 	for _, g := range w.groups {
 		files += len(g.files)
 	}
-	fmt.Fprintf(&w.out, "# Drafted from %d saves. Behind each line stands what speaks for it; a line with # ? is a guess: look at those first.\n", files)
+	fmt.Fprintf(&w.out, "# Drafted from %d saves. Behind each line stands what speaks for it; what is a guess begins with a question mark: look at those first.\n", files)
 	w.line(0, "alluvion: 1", "")
 	if w.options.Game != "" {
 		w.line(0, "game: "+w.options.Game, "")

@@ -63,10 +63,7 @@ func (s *Set) Check(raw []byte, name string, j *engine.Judge) []Checked {
 	}
 	out := make([]Checked, len(opened))
 	for i, o := range opened {
-		out[i] = Checked{o.Check(j), o.Format.Name, o.Save}
-		if len(opened) > 1 {
-			out[i].Checked.Slot = o.Slot
-		}
+		out[i] = Checked{o.Check(j), o.Save}
 	}
 	return out
 }
@@ -74,13 +71,13 @@ func (s *Set) Check(raw []byte, name string, j *engine.Judge) []Checked {
 // Checked is what a plan says of a file in a game's own format.
 type Checked struct {
 	upgrade.Checked
-	Format string `json:"format,omitempty"`
-	Save   []byte `json:"-"` // as a save of Alluvion's, of the version that it says; nil where it cannot be read
+	Save []byte `json:"-"` // as a save of Alluvion's, of the version that it says; nil where it cannot be read
 }
 
 // Check says everything that the plan does not take as it is in a file that was read, by the file's own paths.
 func (o *Opened) Check(j *engine.Judge) upgrade.Checked {
 	x := o.Format.set.chain.Check(o.Save, nil, upgrade.Around{}, j)
+	x.Format = o.Format.Name
 	problems := slices.Clone(o.Problems)
 	for _, p := range x.Problems {
 		if q, ok := o.told(p); ok {

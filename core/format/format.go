@@ -121,8 +121,11 @@ func (f *Format) Exact() bool { return tongues[f.Decl.Is.Value].exact }
 // Newest is the version of the plan.
 func (s *Set) Newest() int { return s.m.Plan.Version.Value }
 
-// of says what a file holds: player, profile or world.
-func (f *Format) of() string { return f.Decl.Of.Or("player") }
+// Of says what a file holds: player, profile or world.
+func (f *Format) Of() string { return f.Decl.Of.Or("player") }
+
+// SaysPlayer says whether a file, or its name, says whose it is.
+func (f *Format) SaysPlayer() bool { return f.Decl.Player.Given() }
 
 // layout is where everything stands in files of one version.
 type layout struct {
@@ -381,7 +384,7 @@ func (f *Format) aim(p *part) []string {
 		return nil
 	}
 	at := p.target
-	switch f.of() {
+	switch f.Of() {
 	case "profile":
 		if at[0] == "~profile" {
 			return at[1:]

@@ -65,9 +65,9 @@ func (j *judging) format(f *Format) {
 	j.f = f
 	d := f.Decl
 	switch {
-	case f.of() == "world" && j.m.Single:
+	case f.Of() == "world" && j.m.Single:
 		j.say("bad-value", d.Of.At, "The world is part of the player's save here, since session.players is 1: it has no file of its own. Name it in the player's format, as game.day.")
-	case f.of() == "profile" && !j.m.HasProfile():
+	case f.Of() == "profile" && !j.m.HasProfile():
 		j.say("bad-value", d.Of.At, "Nothing in this plan is of profile: there is nothing that a player has over all slots.")
 	}
 	if d.Rows.Given && d.Is.Value != "csv" {
@@ -154,7 +154,7 @@ func (j *judging) name(f *Format, n *plan.HeldName, p *part, now bool) bool {
 		case "world":
 			where = "the player's save here, since session.players is 1"
 		}
-		j.say("bad-value", n.Name.At, "A file of this format holds %s, and %s is part of %s.", of[f.of()], name, where)
+		j.say("bad-value", n.Name.At, "A file of this format holds %s, and %s is part of %s.", of[f.Of()], name, where)
 		return false
 	case many != n.Held.Each.Given:
 		if many {

@@ -269,7 +269,7 @@ func (o *opening) mapped(h *plan.Held, n *Node) string {
 func (o *opening) head() {
 	m := o.f.set.m
 	o.doc["game"], o.doc["version"] = m.Plan.Game.Name, o.Version
-	switch o.f.of() {
+	switch o.f.Of() {
 	case "world":
 		o.doc["alluvion_world"] = save.Format
 		o.doc["values"] = map[string]any{}
@@ -426,7 +426,7 @@ func (o *opening) one(p *part, name string, at []string, from *Node, base string
 	case at[0] == "checkpoint" && string(text) == "null":
 	default:
 		o.set(at, text)
-		if p.rewind && o.f.of() == "player" {
+		if p.rewind && o.f.Of() == "player" {
 			o.set(append([]string{"record"}, at...), text)
 		}
 	}
@@ -507,7 +507,7 @@ func (o *opening) rest() {
 	if world, ok := o.doc["world"].(map[string]any); ok {
 		o.noPlaces(world, "movables")
 	}
-	if o.f.of() == "player" {
+	if o.f.Of() == "player" {
 		place, ok := o.doc["place"].(map[string]any)
 		if !ok {
 			place = map[string]any{}
@@ -547,7 +547,7 @@ func (o *opening) rest() {
 			}
 		}
 	}
-	switch o.f.of() {
+	switch o.f.Of() {
 	case "world":
 		fill(m.Holders[model.OfGame], []string{"values"})
 	case "profile":

@@ -15,6 +15,7 @@ type Checked struct {
 	Slot     int            `json:"slot,omitempty"`
 	From     int            `json:"from" doc:"The version of the plan that it was written under; 0 where that cannot be told."`
 	To       int            `json:"to" doc:"The version that it would be loaded under."`
+	Format   string         `json:"format,omitempty" doc:"Of a save in a format of the game's own: its name in the plan. Pointers are then the file's."`
 	Seal     string         `json:"seal,omitempty" enum:"right,wrong,not asked" doc:"Of a save with a seal: whether it fits; not asked, where no keys were at hand."`
 	Outcome  save.Policy    `json:"outcome" enum:"take,last,refuse" doc:"take: it is loaded; last: an earlier save of the slot is; refuse: it is not."`
 	Problems []save.Problem `json:"problems"`

@@ -1260,7 +1260,7 @@ func TestEveryPageIsAccessibleInLightAndDark(t *testing.T) {
 	_, err = p.c.WatchTrial(ctx, "lantern-pass", trial.Trial, func(contract.TrialInfo) {})
 	require.NoError(t, err)
 	for path, shows := range map[string]string{
-		"/": "Lantern Pass", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run", "/games/lantern-pass/rules?at=/rules/22": "Everything about a variable", "/games/lantern-pass/plan/form?at=/milestones": "Lasting marks", "/games/lantern-pass/plan/form?at=/events/gust": "At most",
+		"/": "Lantern Pass", "/adopt": "Drop a folder", "/games/lantern-pass/matrix?row=player.warmth&at=death": "Warmth becomes", "/games/lantern-pass/plan": "The plan can run", "/games/lantern-pass/rules?at=/rules/22": "Everything about a variable", "/games/lantern-pass/plan/form?at=/milestones": "Lasting marks", "/games/lantern-pass/plan/form?at=/events/gust": "At most",
 		"/games/lantern-pass/players": "wren", "/games/lantern-pass/players/wren": "Why is it so?", "/games/lantern-pass/players/pike?part=saves": "newest", "/games/lantern-pass/versions": "are upgraded in full", "/games/lantern-pass/versions?show=texts": "unchanged lines", "/games/lantern-pass/budgets": "What would make it shorter", "/games/lantern-pass/live": "on the session's clock", "/games/lantern-pass/live/summer": "is not open", "/games/lantern-pass/scenes?pick=passage:rope_bridge": "span_east, Scree Gorge", "/games/lantern-pass/dry-run?player=wren": "before anything happened", "/games/lantern-pass/why": "rule 3", "/games/lantern-pass/milestones": "Full Sack", "/games/lantern-pass/matrix/print": "Bold: decided", "/nowhere": "There is nothing",
 	} {
 		for _, theme := range []string{"light", "dark"} {

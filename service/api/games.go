@@ -9,6 +9,7 @@ import (
 	"alluvion.dev/contract"
 	"alluvion.dev/core/check"
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/matrix"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
@@ -150,6 +151,9 @@ type judged struct {
 	found finding.List
 	chain *upgrade.Chain // takes older saves to it; nil where it cannot run
 }
+
+// own are the formats of the game's own.
+func (j judged) own() *format.Set { return format.New(j.chain, j.model) }
 
 // judge reads and checks a game's plan, unless that was done for the same text before.
 func (s *Server) judge(g store.Game) judged {

@@ -154,6 +154,11 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 	}
 	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{},
 		Problems: []save.Problem{}}
+	for _, f := range j.own().Formats {
+		if f.Of() == "player" && f.Decl.Rows.Value == "" {
+			out.Formats = append(out.Formats, f.Name)
+		}
+	}
 	if now != nil && (in.Slot == 0 || in.Slot == now.Slot) {
 		out.Present, out.Slot, out.Dead, out.Session = true, now.Slot, now.Dead, session.Name
 	} else {

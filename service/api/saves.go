@@ -14,6 +14,7 @@ import (
 
 	"alluvion.dev/contract"
 	"alluvion.dev/core/engine"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
 	"alluvion.dev/service/live"
@@ -22,7 +23,8 @@ import (
 
 type checkSaveInput struct {
 	GamePath
-	Under   int `query:"under" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
+	Under   int    `query:"under" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
+	Name    string `query:"name" maxLength:"255" doc:"Of a save in a format of the game's own: the name of its file, which may say whose it is."`
 	RawBody []byte
 }
 
@@ -38,8 +40,14 @@ type uploadInput struct {
 	SlotPath
 	IfMatch  string `header:"If-Match" doc:"The entity tag of the slot's newest save; none where it is empty."`
 	Why      string `query:"why" maxLength:"500" doc:"Why it is uploaded; it is kept with the revision."`
-	Unsealed bool   `query:"unsealed" doc:"Take a save without a seal, too."`
+	Unsealed bool   `query:"unsealed" doc:"Take a save without a seal, too; a format of the game's own has none."`
+	Name     string `query:"name" maxLength:"255" doc:"Of a save in a format of the game's own: the name of its file, which may say whose it is."`
 	RawBody  []byte
+}
+
+type downloadInput struct {
+	SlotPath
+	As string `query:"as" maxLength:"64" doc:"The name of one of the plan's formats: the save in the game's own format, without a seal."`
 }
 
 type editedOutput struct {
@@ -93,13 +101,14 @@ func (s *Server) saves(api huma.API) {
 	slot := at + "/slots/{slot}"
 	huma.Register(api, huma.Operation{OperationID: "check-save", Method: http.MethodPost,
 		Path: "/v1/games/{game}/check-save", Summary: "Say everything that the plan does not take as it is in a save", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
-		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version.", Errors: []int{404, 413, 422}}, s.checkSave)
+		Description: "Nothing is kept. The save may be sealed or not, of a player or of a world, and of any version; or a file in a format of the game's own.", Errors: []int{404, 413, 422}}, s.checkSave)
 	huma.Register(api, huma.Operation{OperationID: "compare-saves", Method: http.MethodPost,
 		Path: "/v1/games/{game}/differences", Summary: "Say what two saves say otherwise, in the plan's words", Tags: tags, MaxBodyBytes: 4 * save.MaxBytes,
 		Description: "Nothing is kept. What stands in a save is told as it stands, of whatever version it is.", Errors: []int{404, 413, 422}}, s.differences)
 	huma.Register(api, huma.Operation{OperationID: "download-save", Responses: answering("application/json"),
 		Method: http.MethodGet, Path: slot +
-			"/save", Summary: "A slot's newest save, sealed", Tags: tags, Errors: []int{404}}, s.download)
+			"/save", Summary: "A slot's newest save, sealed", Tags: tags,
+		Description: "Or in a format of the game's own: into the file that was uploaded last, where there was one, so that what the plan does not know stays in it.", Errors: []int{404, 409, 422}}, s.download)
 	huma.Register(api, huma.Operation{OperationID: "upload-save", Method: http.MethodPut, Path: slot + "/save",
 		Summary: "Put a save into a slot", Tags: tags, MaxBodyBytes: 2 * save.MaxBytes,
 		Description: "It becomes the slot's newest revision, upgraded to the version that is played, and whatever was there stays an earlier one. A save that the plan does not load is refused.", Errors: []int{404, 409, 412, 413, 422}}, s.upload)
@@ -148,11 +157,24 @@ func (s *Server) checkSave(ctx context.Context, in *checkSaveInput) (*body[upgra
 	if j.model == nil {
 		return nil, broken(j.found)
 	}
+	if own := j.own(); len(own.Formats) > 0 && !format.Own(in.RawBody) {
+		all := own.Check(in.RawBody, in.Name, engine.NewJudge(j.model, nil))
+		if len(all) > 1 {
+			return nil, manySaves(len(all))
+		}
+		return &body[upgrade.Checked]{all[0].Checked}, nil
+	}
 	keys, err := s.keys(ctx)
 	if err != nil {
 		return nil, err
 	}
 	return &body[upgrade.Checked]{j.chain.Check(in.RawBody, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))}, nil
+}
+
+// manySaves says that a table of saves is not one save.
+func manySaves(n int) error {
+	return problem(http.StatusUnprocessableEntity, engine.Invalid, "That is not one save",
+		"The file holds %d saves: each is looked at by alluvion save check, and none by itself here.", n)
 }
 
 // playingIn finds the session in which a player plays in a slot; nil where they do not.
@@ -167,7 +189,10 @@ func (s *Server) playingIn(ctx context.Context, in SlotPath) *live.Session {
 	return session
 }
 
-func (s *Server) download(ctx context.Context, in *SlotPath) (*sealedSave, error) {
+func (s *Server) download(ctx context.Context, in *downloadInput) (*sealedSave, error) {
+	if in.As != "" {
+		return s.downloadAs(ctx, in)
+	}
 	stored, err := s.store.Peek(ctx, in.Game, in.Player, in.Slot)
 	if err == nil && stored.Doc == nil {
 		err = fmt.Errorf("save in slot %d of %s: %w", in.Slot, in.Player, store.ErrNotFound)
@@ -216,6 +241,9 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 	if err != nil {
 		return nil, err
 	}
+	if len(j.plan.Formats.Entries) > 0 && !format.Own(in.RawBody) {
+		return s.uploadOwn(ctx, j, in)
+	}
 	keys, err := s.keys(ctx)
 	if err != nil {
 		return nil, err
@@ -234,7 +262,11 @@ func (s *Server) upload(ctx context.Context, in *uploadInput) (*editedOutput, er
 
 // loadable reads a player's save that comes from outside, and says why where the plan does not load it.
 func (j judged) loadable(raw []byte, keys save.Keys, player string) (*upgrade.Loaded, error) {
-	x := j.chain.Check(raw, keys, upgrade.Around{}, engine.NewJudge(j.model, nil))
+	return loaded(j.chain.Check(raw, keys, upgrade.Around{}, engine.NewJudge(j.model, nil)), player)
+}
+
+// loaded is a player's save that was checked, or why the plan does not load it.
+func loaded(x upgrade.Checked, player string) (*upgrade.Loaded, error) {
 	switch {
 	case x.Outcome != save.Take || x.Loaded == nil:
 		p := problem(http.StatusConflict, "save", "The save cannot be loaded", "It is no player's save.")

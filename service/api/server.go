@@ -140,6 +140,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.compare(api)
 		s.versions(api)
 		s.saves(api)
+		s.adopting(api)
 		s.watching(api)
 		s.budgets(api)
 		s.maps(api)

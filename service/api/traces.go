@@ -39,6 +39,13 @@ func (s *Server) export(ctx context.Context, in *PlayerPath) (*body[contract.Hel
 	if out.Profile, err = s.profileHeld(ctx, in.Game, in.Player); err != nil {
 		return nil, s.asProblem(err)
 	}
+	files, err := s.store.Originals(ctx, in.Game, in.Player)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	for _, f := range files {
+		out.Files = append(out.Files, contract.HeldFile{Slot: f.Slot, Format: f.Format, Name: f.Name, SavedAt: f.SavedAt, File: f.Doc})
+	}
 	ranks, err := s.store.RanksOf(ctx, in.Game, in.Player)
 	if err != nil {
 		return nil, s.asProblem(err)

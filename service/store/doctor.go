@@ -41,7 +41,7 @@ func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
 
 // tables are those that a file has, the ones that others refer to first.
 var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves",
-	"recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated", "profiles"}
+	"recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated", "profiles", "originals"}
 
 // Tables lists every table of the schema: what a rescue brings along.
 func Tables() []string { return slices.Clone(tables) }
@@ -177,7 +177,7 @@ func (d *Diagnosis) contents(ctx context.Context, db *gorm.DB) {
 		}
 	}
 	d.saves(ctx, db)
-	for _, table := range []string{"recoveries", "worlds", "kept_worlds", "profiles"} {
+	for _, table := range []string{"recoveries", "worlds", "kept_worlds", "profiles", "originals"} {
 		eachRow(ctx, db, table, func(row map[string]any) {
 			if checksum(bytesOf(row["doc"])) != fmt.Sprint(row["checksum"]) {
 				d.tell(false, "A document of "+table+" is damaged", "That of %v %v%v: its checksum does not match.",

@@ -69,6 +69,9 @@ var steps = []string{
 		doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player))`,
 	`DROP INDEX ranks_by;
 	CREATE INDEX ranks_in_order ON ranks (game, standing, number, player, slot)`,
+	`CREATE TABLE originals (
+		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, slot INTEGER NOT NULL, format TEXT NOT NULL, name TEXT NOT NULL,
+		saved_at DATETIME NOT NULL, doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player, slot, format))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

@@ -97,7 +97,7 @@ func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool
 			count *int64
 			model any
 		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
-			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}} {
+			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
 			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
 			if done.Error != nil {
 				return done.Error

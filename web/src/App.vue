@@ -66,7 +66,7 @@ function turn() {
       </button>
     </header>
     <p v-if="lost" class="lost" role="status">The service does not answer. This is how it stood; it is asked again until it is back.</p>
-    <FirstSteps v-if="route.name !== 'print' && ['', 'lantern-pass'].includes(game)" />
+    <FirstSteps v-if="!['print', 'adopt'].includes(String(route.name)) && ['', 'lantern-pass'].includes(game)" />
     <main id="content" tabindex="-1">
       <RouterView v-slot="{ Component }">
         <component :is="Component" v-if="Component" :key="game" />

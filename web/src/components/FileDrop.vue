@@ -49,7 +49,7 @@ async function take(file: File) {
   name.value = file.name
   const text = await file.text()
   try {
-    if (/\.ya?ml$/.test(file.name) || top(text, 'alluvion')) return /^\s*rehearsal:/m.test(text) ? await rehearsal(file.name, text) : await plan(text)
+    if (top(text, 'alluvion') || (/\.ya?ml$/.test(file.name) && (!props.game || /^(rehearsal|game|scenes):/m.test(text)))) return /^\s*rehearsal:/m.test(text) ? await rehearsal(file.name, text) : await plan(text)
     const of = top(text, 'game') ?? /"game"\s*:\s*"([^"]+)"/.exec(text)?.[1] ?? props.game
     if (!of) throw new Error(`${file.name} is neither a plan nor a save: it names no game.`)
     const known = dataOf(await api.GET('/v1/games')).some((g) => g.id === of)

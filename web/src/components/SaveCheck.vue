@@ -16,7 +16,7 @@ async function look(chosen: File | undefined) {
   checked.value = undefined
   name.value = chosen.name
   try {
-    const answer = await reach(`/v1/games/${encodeURIComponent(props.game)}/check-save`, { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: await chosen.text() })
+    const answer = await reach(`/v1/games/${encodeURIComponent(props.game)}/check-save?name=${encodeURIComponent(chosen.name)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: chosen })
     const body = await answer.json()
     checked.value = dataOf<Schemas['Checked']>(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
   } catch (e) {
@@ -39,13 +39,13 @@ function words(x: Schemas['Checked']) {
     <div class="line">
       <strong>Check a save</strong>
       <span class="quiet">Drop a file here, or <button type="button" class="choose" @click="file?.click()">choose one</button>. Nothing is kept.</span>
-      <input ref="file" type="file" accept="application/json,.json" hidden @change="look(file?.files?.[0])" />
+      <input ref="file" type="file" hidden @change="look(file?.files?.[0])" />
     </div>
     <p v-if="trouble" class="bad">{{ trouble }}</p>
     <template v-if="checked">
       <p>
         <strong>{{ name }}</strong> {{ words(checked) }}
-        <span class="quiet"><template v-if="checked.of !== 'nothing'">{{ checked.of === 'world' ? 'A world' : `A save of ${checked.player}` }} of version {{ checked.from }}<template v-if="checked.from < checked.to">, upgraded to {{ checked.to }}</template>.</template><template v-if="checked.seal"> Its seal is {{ checked.seal }}.</template></span>
+        <span class="quiet"><template v-if="checked.of !== 'nothing'">{{ checked.of === 'world' ? 'A world' : `A save of ${checked.player}` }} of version {{ checked.from }}<template v-if="checked.from < checked.to">, upgraded to {{ checked.to }}</template><template v-if="checked.format">, in the game's own format {{ checked.format }}</template>.</template><template v-if="checked.seal"> Its seal is {{ checked.seal }}.</template></span>
       </p>
       <table v-if="checked.problems.length" class="plain">
         <thead>
@@ -53,7 +53,7 @@ function words(x: Schemas['Checked']) {
         </thead>
         <tbody>
           <tr v-for="p in checked.problems" :key="p.pointer + p.name + p.reason">
-            <td class="mono">{{ p.pointer || 'the whole save' }}<span class="quiet kind">{{ p.kind }}</span></td>
+            <td class="mono">{{ p.pointer || 'the whole save' }}<span v-if="p.line" class="quiet kind">line {{ p.line }}, column {{ p.column }}</span><span class="quiet kind">{{ p.kind }}</span></td>
             <td>{{ p.reason }}</td>
             <td>{{ p.instead }}</td>
           </tr>

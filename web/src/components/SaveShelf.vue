@@ -61,11 +61,12 @@ const empty = () =>
 async function upload() {
   const chosen = file.value?.files?.[0]
   if (!chosen) return
-  const text = await chosen.text()
   await tried(`${chosen.name} is the newest save now.`, async () => {
-    const headers: Record<string, string> = { 'Content-Type': 'application/json' }
+    // A file in a format of the game's own has no seal: whoever uploads it by hand answers for it.
+    const own = props.state.formats?.length && !(await chosen.text()).includes('"alluvion_')
+    const headers: Record<string, string> = { 'Content-Type': 'application/octet-stream' }
     if (props.state.revision > 0) headers['If-Match'] = etag.value
-    const answer = await fetch(`${address.value}/save?why=${encodeURIComponent('uploaded in the console')}`, { method: 'PUT', headers, body: text })
+    const answer = await fetch(`${address.value}/save?why=${encodeURIComponent('uploaded in the console')}&name=${encodeURIComponent(chosen.name)}${own ? '&unsealed=true' : ''}`, { method: 'PUT', headers, body: chosen })
     const body = await answer.json()
     dataOf(answer.ok ? { data: body, response: answer } : { error: body, response: answer })
   })
@@ -112,12 +113,13 @@ const { seen, above, below } = useWindow(computed(() => revisions.value ?? []), 
       <h2>Saves of slot {{ state.slot }}</h2>
       <span class="tools">
         <a v-if="state.revision" class="plain" :href="`${address}/save`" download>Download</a>
+        <template v-if="state.revision"><a v-for="f in state.formats" :key="f" class="plain" :href="`${address}/save?as=${f}`" download>as {{ f }}</a></template>
         <button type="button" :disabled="state.present" @click="file?.click()">Upload…</button>
         <button type="button" :disabled="!state.revision" @click="asking = 'correct'">Put a value right…</button>
         <button type="button" :disabled="state.present || !state.revision" @click="asking = 'reset'">Begin anew…</button>
         <button type="button" :disabled="state.present || !state.revision" @click="asking = 'empty'">Empty…</button>
       </span>
-      <input ref="file" type="file" accept="application/json,.json" hidden @change="upload" />
+      <input ref="file" type="file" hidden @change="upload" />
     </div>
     <p v-if="state.present" class="quiet small">{{ state.player }} plays in this slot now: only a value can be corrected in it until they leave.</p>
     <v-alert v-if="trouble" type="error" class="mb-2">{{ trouble }}</v-alert>

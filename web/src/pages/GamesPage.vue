@@ -68,7 +68,10 @@ async function make() {
         <h1 class="page-title">Games</h1>
         <p class="page-lead">Each game has one plan: which player state survives what. A plan file can be dropped anywhere here; a save too, to be checked.</p>
       </div>
-      <v-btn color="primary" @click="making = true">New game</v-btn>
+      <span class="tools">
+        <v-btn variant="outlined" :to="{ name: 'adopt' }">From saves…</v-btn>
+        <v-btn color="primary" @click="making = true">New game</v-btn>
+      </span>
     </div>
     <TroubleNote :text="error" @retry="reload" />
     <EmptyState v-if="games && games.length === 0" title="No game has a plan yet">
@@ -124,6 +127,11 @@ async function make() {
   display: block;
   padding: 3px 0;
   line-height: 1.35;
+}
+
+.tools {
+  display: flex;
+  gap: 10px;
 }
 
 .games {
