@@ -11,6 +11,7 @@ import (
 	json "github.com/go-json-experiment/json/v1"
 
 	"alluvion.dev/contract"
+	"alluvion.dev/core/population"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
 )
@@ -138,6 +139,12 @@ func (c *Client) CheckFile(ctx context.Context, game, name string, raw []byte) (
 	_, err := c.do(ctx, http.MethodPost, gamePath(game)+"/check-save?name="+url.QueryEscape(name),
 		http.Header{"Content-Type": {"application/octet-stream"}}, raw, &out)
 	return out, err
+}
+
+// Population says what all saves of a game hold, or those that are picked.
+func (c *Client) Population(ctx context.Context, game string, pick population.Pick) (population.Population, error) {
+	q := url.Values{"scene": {pick.Scene}, "checkpoint": {pick.Checkpoint}, "milestone": {pick.Milestone}, "version": {strconv.Itoa(pick.Version)}}
+	return get[population.Population](ctx, c, gamePath(game)+"/population?"+q.Encode())
 }
 
 // Differences says how two saves differ, in the words of the game's plan. Either may be missing.

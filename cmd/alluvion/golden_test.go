@@ -32,6 +32,9 @@ func TestOutputIsAsItIsMeantToBe(t *testing.T) {
 		"save-compare":   {"save", "compare", history + "saves/hal.v3.json", history + "saves/ivo.v3.json"},
 		"save-check":     {"save", "check", history + "saves"},
 		"trial":          {"trial", history + "plan.v4.yaml", "-old", history + "plan.v1.yaml," + history + "plan.v3.yaml", "-made", "20", history + "saves"},
+		"own-check":      {"save", "check", "-plan", "../../examples/old-cellar/plan.yaml", "testdata/cellar"},
+		"population":     {"population", "../../examples/old-cellar/plan.yaml", "../../examples/old-cellar/saves"},
+		"population-one": {"population", "-show", "player.coins", "-cut", "0..100", "../../examples/old-cellar/plan.yaml", "../../examples/old-cellar/saves"},
 		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -49,6 +49,8 @@ type options struct {
 	players, rate, liars, lagging, deaf, dropping                         int
 	lasts, keep                                                           time.Duration
 	plan, keys, old, goOn, rescue, why                                    string
+	cut, scene, checkpoint, milestone                                     string
+	written                                                               int
 	made, seed                                                            int
 }
 
@@ -140,6 +142,19 @@ var commands = []command{
 		fs.StringVar(&o.file, "o", "", "the `file` to write the draft into (default: it is printed)")
 		fs.StringVar(&o.game, "game", "", "the game's `id` (default: the name of the folder)")
 		fs.StringVar(&o.at, "version", "", "the `path` at which files say their version, such as /meta/rev (default: it is found)")
+	}},
+	{"population", "[PLAN SAVES...]", "say what saves hold: how often each value of each variable is there", runPopulation, func(fs *flag.FlagSet, o *options) {
+		jsonFlag(fs, o)
+		serviceFlag(fs, o)
+		gameFlag(fs, o)
+		fs.StringVar(&o.show, "show", "", "say more about this `name`, such as player.coins")
+		fs.StringVar(&o.cut, "cut", "", "with -show: how many a `range` would cut off, such as 0..100")
+		fs.StringVar(&o.form, "form", "", "write it in this `form`: csv")
+		fs.StringVar(&o.scene, "scene", "", "count only players in this `scene`")
+		fs.StringVar(&o.checkpoint, "checkpoint", "", "count only players who have reached this `checkpoint`")
+		fs.StringVar(&o.milestone, "milestone", "", "count only players who have earned this `milestone`")
+		fs.IntVar(&o.written, "version", 0, "count only saves that were written under this `version`")
+		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
 	}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,
 		func(fs *flag.FlagSet, o *options) {

@@ -193,7 +193,7 @@ func (c *call) saveFiles(names []string, plans map[string]*planFile) ([]string, 
 			out = append(out, file)
 		case slices.Contains([]string{".go", ".md"}, filepath.Ext(file)):
 		default:
-			if p, err := c.planFor(file, plans); err == nil && p.own != nil && len(p.own.Formats) > 0 {
+			if p, err := c.planFor(file, plans); err == nil && !sameFile(p.name, file) && p.own != nil && len(p.own.Formats) > 0 {
 				out = append(out, file)
 			}
 		}
@@ -202,6 +202,13 @@ func (c *call) saveFiles(names []string, plans map[string]*planFile) ([]string, 
 		return nil, fmt.Errorf("there is no save (*.json, or one of the plan's formats) in %s", strings.Join(names, ", "))
 	}
 	return out, nil
+}
+
+// sameFile says whether two paths lead to one file.
+func sameFile(a, b string) bool {
+	x, errA := os.Stat(a)
+	y, errB := os.Stat(b)
+	return errA == nil && errB == nil && os.SameFile(x, y)
 }
 
 // printChecked says what becomes of one save.

@@ -52,6 +52,9 @@ func (s *Set) Check(raw []byte, name string, j *engine.Judge) []Checked {
 		p.Reason = err.Error()
 		var at *Broken
 		if errors.As(err, &at) {
+			if len(s.Formats) == 1 {
+				p.Reason = "it is no " + s.Formats[0].Name + ": " + at.Why
+			}
 			p.Line, p.Column, p.Byte = at.Line, at.Column, at.Start
 			if at.Line > 0 {
 				p.Byte = 0
@@ -78,6 +81,9 @@ type Checked struct {
 func (o *Opened) Check(j *engine.Judge) upgrade.Checked {
 	x := o.Format.set.chain.Check(o.Save, nil, upgrade.Around{}, j)
 	x.Format = o.Format.Name
+	if o.Version > o.Format.set.Newest() { // nothing is known of what it ought to hold
+		return x
+	}
 	problems := slices.Clone(o.Problems)
 	for _, p := range x.Problems {
 		if q, ok := o.told(p); ok {
@@ -108,37 +114,56 @@ func (o *Opened) told(p save.Problem) (save.Problem, bool) {
 			return p, false
 		}
 	}
-	from, ok := o.origin(p.Pointer)
+	if p.Kind == save.KindMissing && o.wrong[p.Pointer] {
+		return p, false
+	}
+	from, at, ok := o.origin(p.Pointer)
 	if !ok {
 		p.Pointer = ""
 		return p, true
 	}
+	below := strings.TrimPrefix(p.Pointer, at)
 	p.Pointer = from.pointer
+	if i, ok := index(strings.TrimPrefix(below, "/")); ok && from.node != nil && from.node.Form == List && i < len(from.node.Items) {
+		p.Pointer, from.node = p.Pointer+below, from.node.Items[i]
+	}
 	if from.name != "" && (p.Name != "place" || p.Kind != save.KindPlace) {
 		p.Name = from.name
 	}
-	at := from.near
+	near := from.near
 	if from.node != nil {
-		at = from.node
+		near = from.node
 	}
-	if at != nil {
-		p.Line, p.Column, p.Byte = at.Line, at.Column, o.Format.byteOf(at.Spot)
-	}
-	if from.node == nil && p.Kind == save.KindMissing {
-		p.Reason = "it is not there"
+	if near != nil {
+		p.Line, p.Column, p.Byte = near.Line, near.Column, o.Format.byteOf(near.Spot)
 	}
 	return p, true
 }
 
-// origin finds where something of the save stands in the file: itself, what it is part of, or the first part of it.
-func (o *Opened) origin(pointer string) (origin, bool) {
-	for at := pointer; at != ""; at = at[:max(0, strings.LastIndexByte(at, '/'))] {
+// sceneAt is the scene of a place in the save, as the plan calls it.
+func (o *Opened) sceneAt(place string) string {
+	root, err := jsonTongue{}.read(o.Save)
+	if err != nil {
+		return ""
+	}
+	if n := root.Find(place + "/scene"); n != nil {
+		return n.Text
+	}
+	return ""
+}
+
+// origin finds where something of the save stands in the file: itself, what it is part of, or the first part of it; and
+// at which pointer of the save that is.
+func (o *Opened) origin(pointer string) (from origin, at string, ok bool) {
+	for at = pointer; at != ""; at = at[:max(0, strings.LastIndexByte(at, '/'))] {
 		if from, ok := o.from[at]; ok {
-			return from, true
+			return from, at, true
 		}
-		if from, ok := o.from[at+"/scene"]; ok {
-			return from, true
+		for _, first := range []string{"/at/0", "/scene"} { // of a place
+			if from, ok := o.from[at+first]; ok && (first == "/scene" || o.Format.set.m.Scene(o.sceneAt(at)) != nil) {
+				return from, at, true
+			}
 		}
 	}
-	return origin{}, false
+	return origin{}, "", false
 }

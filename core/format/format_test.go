@@ -191,7 +191,7 @@ func TestAnyBytesAreReadOrRefused(t *testing.T) {
 					t.Fatalf("%s: %q became %q: %v", name, file, back, err)
 				}
 				for _, p := range again[0].Check(judge).Problems {
-					if p.Kind != save.KindExtra && p.Kind != save.KindDuplicate && p.Kind != save.KindImpossible && p.Kind != save.KindPlace {
+					if p.Kind != save.KindExtra && p.Kind != save.KindDuplicate && p.Kind != save.KindImpossible && p.Kind != save.KindPlace && !strings.Contains(p.Name, "*") {
 						t.Fatalf("%s: %q became %q: %v", name, file, back, p)
 					}
 				}

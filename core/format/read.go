@@ -3,6 +3,7 @@ package format
 import (
 	"fmt"
 	"path"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -29,7 +30,9 @@ type Opened struct {
 	raw  []byte // what was in its wraps
 	root *Node
 	from map[string]origin // by JSON Pointer in Save
-	rows []*Node           // of a file in which each row is a save
+	// wrong are the JSON Pointers in Save of what could not be read, and was told.
+	wrong map[string]bool
+	rows  []*Node // of a file in which each row is a save
 }
 
 // origin is where something of a save stands in the file that it was read from.
@@ -48,6 +51,8 @@ type opening struct {
 	root  *Node
 	doc   map[string]any
 	start string // the pointer of the root: of a row, its number
+	// nowhere says that a part of where the player is cannot be read: they are at the start.
+	nowhere bool
 }
 
 // Open reads a file, of which the name may say whose it is. An error means that it is no file of this format.
@@ -82,7 +87,7 @@ func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
 }
 
 func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opened, error) {
-	o := &opening{Opened: &Opened{Format: f, Slot: 1, raw: raw, root: whole, from: map[string]origin{}, rows: whole.Items}, f: f,
+	o := &opening{Opened: &Opened{Format: f, Slot: 1, raw: raw, root: whole, from: map[string]origin{}, wrong: map[string]bool{}, rows: whole.Items}, f: f,
 		root: root, start: start, doc: map[string]any{}}
 	var err error
 	if o.Version, err = o.version(); err != nil {
@@ -365,6 +370,10 @@ func (o *opening) part(p *part, at []string) {
 	}
 	switch list.node.Form {
 	case Table:
+		if p.id != nil && o.f.Decl.Is.Value != "xml" {
+			o.tell(save.KindType, list.node.Spot, list.pointer, p.name, "a list is wanted here, not a table", "it is as if there were nothing")
+			return
+		}
 		if p.id != nil { // in XML one record alone is no list
 			if id := o.lookUp(list.node, list.pointer, p.id); id.node != nil {
 				record(list.node, id.node.Text, list.pointer, list.node.Spot)
@@ -407,13 +416,25 @@ func (o *opening) one(p *part, name string, at []string, from *Node, base string
 	case where.node == nil && o.f.absent(p.held):
 		text = jsontext.Value("null")
 	case where.node == nil:
+		if at[0] == "place" && at[1] == "facing" {
+			o.tell(save.KindMissing, where.near.Spot, where.pointer, name, "it is not there", "it is "+o.f.set.firstFacing())
+		} else if at[0] == "place" {
+			o.nowhere = true
+			o.tell(save.KindMissing, where.near.Spot, where.pointer, name, "it is not there", "they are at the start, "+o.f.set.m.Start.ID)
+		}
 		return
 	default:
 		var problem string
 		if text, problem = o.scalar(p.held, p.dom, where.node); problem != "" {
-			o.tell(save.KindType, where.node.Spot, where.pointer, name, problem, "it is as if it were not there")
-			return
+			text = o.misfit(p, at, name, where, problem)
+			if text == nil {
+				return
+			}
 		}
+	}
+	if slices.Contains(at, "at") && !isNumber(string(text)) && (string(text) != "null" || at[0] == "place") { // a coordinate
+		o.misfit(p, at, name, where, "a number is wanted, not "+where.node.String())
+		return
 	}
 	switch {
 	case at[0] == "milestones" && len(at) == 1:
@@ -430,6 +451,48 @@ func (o *opening) one(p *part, name string, at []string, from *Node, base string
 			o.set(append([]string{"record"}, at...), text)
 		}
 	}
+}
+
+// firstFacing is how a player faces at the start.
+func (s *Set) firstFacing() string {
+	if s.m.Start.Facing != "" || len(s.m.Facings) == 0 {
+		return s.m.Start.Facing
+	}
+	return s.m.Facings[0]
+}
+
+// misfit tells of what cannot be read, and gives what is read instead; nil where it is as if it were not there.
+func (o *opening) misfit(p *part, at []string, name string, where origin, problem string) jsontext.Value {
+	kind, instead := save.KindType, "it is as if it were not there"
+	v := o.f.set.variable(o.f.set.nameNow(p.name, o.Version))
+	if v != nil && !v.Holder.Lazy() {
+		instead = "it has its start value, " + v.Start.Plain()
+	}
+	switch problem {
+	case notMapped:
+		problem = fmt.Sprintf("%s is not in the map of the format", where.node)
+		if kind = save.KindOption; p.dom == aName {
+			kind = save.KindPlace
+		}
+	case tooLarge:
+		problem = fmt.Sprintf("%s is outside every limit", where.node)
+		if kind = save.KindRange; v != nil && save.PolicyOf(o.f.set.m, kind) == save.Nearest {
+			near := v.Max
+			if strings.HasPrefix(where.node.Text, "-") {
+				near = v.Min
+			}
+			o.tell(kind, where.node.Spot, where.pointer, name, problem, "it is "+near.String()+", the nearest that is right")
+			return jsontext.Value(near.String())
+		}
+	}
+	if at[0] == "place" && at[1] == "facing" {
+		instead = "it is " + o.f.set.firstFacing()
+	} else if at[0] == "place" {
+		o.nowhere, instead = true, "they are at the start, "+o.f.set.m.Start.ID
+	}
+	o.tell(kind, where.node.Spot, where.pointer, name, problem, instead)
+	o.wrong[pointerOf(at)] = true
+	return nil
 }
 
 // pointerOf is a JSON Pointer of its parts.
@@ -509,7 +572,7 @@ func (o *opening) rest() {
 	}
 	if o.f.Of() == "player" {
 		place, ok := o.doc["place"].(map[string]any)
-		if !ok {
+		if !ok || o.nowhere {
 			place = map[string]any{}
 			o.doc["place"] = place
 		}
@@ -524,11 +587,7 @@ func (o *opening) rest() {
 			place["at"] = at
 		}
 		if place["facing"] == nil && len(m.Facings) > 0 {
-			facing := m.Start.Facing
-			if facing == "" {
-				facing = m.Facings[0]
-			}
-			place["facing"] = facing
+			place["facing"] = o.f.set.firstFacing()
 		}
 		o.doc["entry"] = place
 	}
@@ -560,6 +619,12 @@ func (o *opening) rest() {
 	}
 }
 
+// What scalar says is wrong, where that is more than that something is of another type.
+const (
+	notMapped = "not mapped"
+	tooLarge  = "too large"
+)
+
 // scalar is what stands in a file as a value of a save, as JSON; or why it is none.
 func (o *opening) scalar(h *plan.Held, d *types.Domain, n *Node) (jsontext.Value, string) {
 	for i := range h.Map {
@@ -568,6 +633,13 @@ func (o *opening) scalar(h *plan.Held, d *types.Domain, n *Node) (jsontext.Value
 		}
 	}
 	switch {
+	case len(h.Map) > 0 && n.Form != Null && (d == nil || !d.Type.Numeric()) && (n.Form != Text || n.Text != ""):
+		return nil, notMapped
+	case n.Form == Number && d != nil && d.Type.Numeric() && !h.Read.Given() && !isNumber(n.Text):
+		return nil, tooLarge
+	case d == aName && (n.Form == Number || n.Form == Bool):
+		quoted, _ := jsontext.AppendQuote(nil, n.Text)
+		return quoted, ""
 	case n.Form == Null, n.Form == Text && n.Text == "" && (h.None.Value == "empty" || o.f.texts() && nothing(h, d)):
 		return jsontext.Value("null"), ""
 	case h.Read.Given():

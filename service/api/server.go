@@ -141,6 +141,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.versions(api)
 		s.saves(api)
 		s.adopting(api)
+		s.populations(api)
 		s.watching(api)
 		s.budgets(api)
 		s.maps(api)
