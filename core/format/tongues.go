@@ -1,14 +1,8 @@
 package format
 
 import (
-	"maps"
-	"slices"
-
 	"alluvion.dev/core/plan"
 )
-
-// Languages are what files can be written in.
-func Languages() []string { return slices.Sorted(maps.Keys(tongues)) }
 
 // Texts says whether everything in a language is a text.
 func Texts(language string) bool { return tongues[language].texts }

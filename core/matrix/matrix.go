@@ -184,7 +184,7 @@ func (w *writer) rows(h *model.Holding, commons string) []Row {
 }
 
 func (w *writer) variable(v *model.Var) Row {
-	row := Row{Name: v.Name, Title: v.Title, Type: typeText(v), Start: v.Start, At: v.At}
+	row := Row{Name: v.Name, Title: v.Title, Type: TypeText(v), Start: v.Start, At: v.At}
 	if v.Shared == nil && !strings.Contains(v.ID, ".") {
 		row.Declared = declared(v)
 	}
@@ -207,7 +207,8 @@ func declared(v *model.Var) *Declared {
 	return &Declared{v.ID, own, v.Decl.Optional.Value, items}
 }
 
-func typeText(v *model.Var) string {
+// TypeText is a variable's type with its limits, as people read it: int 0 to 40 in steps of 5, or none.
+func TypeText(v *model.Var) string {
 	limits := v.Decl.Plain()
 	text := v.Decl.Type.Name + v.Type.Kind.Limits(&v.Domain, limits)
 	if v.While != nil {

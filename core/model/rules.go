@@ -53,6 +53,9 @@ func (b *builder) eventScope(e *Event) expr.Names {
 func (b *builder) allRules() {
 	for i := range b.Plan.Rules {
 		d := &b.Plan.Rules[i]
+		if d.Off.Value {
+			continue
+		}
 		for _, moment := range d.On {
 			if b.rest.has(moment.Pointer) {
 				continue

@@ -360,11 +360,12 @@ type Event struct {
 
 // Rule does things on a moment or an event.
 type Rule struct {
-	Name   ID       `plan:"name" doc:"What it is called, wherever something comes of it; in a table of rules its key."`
-	On     Moments  `plan:"on,required" form:"When" doc:"The moment or event, or a list of them."`
-	If     Expr     `plan:"if" form:"Only if" doc:"What has to hold for the rule to act."`
-	Do     []Action `plan:"do,required" form:"What happens" doc:"The actions, in order; each sees what the ones before it did."`
-	Accept Accept   `plan:"accept"`
+	Name   ID          `plan:"name" doc:"What it is called, wherever something comes of it; in a table of rules its key."`
+	On     Moments     `plan:"on,required" form:"When" doc:"The moment or event, or a list of them."`
+	If     Expr        `plan:"if" form:"Only if" doc:"What has to hold for the rule to act."`
+	Do     []Action    `plan:"do,required" form:"What happens" doc:"The actions, in order; each sees what the ones before it did."`
+	Off    Given[bool] `plan:"off" default:"false" doc:"It is switched off, for a try: it does nothing, and check says so."`
+	Accept Accept      `plan:"accept"`
 
 	finding.At
 }

@@ -28,7 +28,7 @@ func Of(p *plan.Plan) []Said {
 	}
 	for i := range p.Rules {
 		r := &p.Rules[i]
-		s.say(r.At, s.beginning(r))
+		s.say(r.At, switched(r)+s.beginning(r))
 		s.actions(r.Do, 1)
 	}
 	for i := range p.Always {
@@ -267,4 +267,12 @@ func list(parts []string, last string) string {
 		return strings.Join(parts[:n-1], ", ") + " " + last + " " + parts[n-1]
 	}
 	return strings.Join(parts, "")
+}
+
+// switched says of a rule that is switched off that it is.
+func switched(r *plan.Rule) string {
+	if r.Off.Value {
+		return "switched off: "
+	}
+	return ""
 }

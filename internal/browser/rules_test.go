@@ -5,13 +5,15 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // writes writes into a field of a form, found by what stands over it within something, and leaves it.
 func (p *page) writes(within, label, text string) {
 	p.t.Helper()
-	field := fmt.Sprintf(`[...document.querySelectorAll(%q)].map(f => [f.querySelector(':scope > .top label')?.textContent.trim(), f.querySelector(':scope > input, :scope > select')]).filter(([l, e]) => e && l === %q).map(([, e]) => e).at(-1)`, within+" .plan-field", label)
+	field := fmt.Sprintf(`[...document.querySelectorAll(%q)].map(f => [f.querySelector(':scope > .top label')?.textContent.trim(), f.querySelector(':scope > input, :scope > select, :scope > .expression > input')]).filter(([l, e]) => e && l === %q).map(([, e]) => e).at(-1)`, within+" .plan-field", label)
 	p.until(field+` !== undefined`, "the field "+label)
 	p.run(fmt.Sprintf(`{const e = %s; e.value = %q; e.dispatchEvent(new Event('input', {bubbles: true})); e.dispatchEvent(new Event('change', {bubbles: true}));}`, field, text))
 }
@@ -128,4 +130,40 @@ func TestThePlanIsAForm(t *testing.T) {
 	got := p.plan()
 	assert.Contains(t, got, "saving:  {slots: 4,")
 	assert.Contains(t, got, "warm: {when: player.warmth > 99}")
+}
+
+// Names are completed within an expression, with their types; a rule is switched off for a try, and rows of a spreadsheet
+// become a list.
+func TestNamesAreCompletedRulesSwitchedOffAndRowsPasted(t *testing.T) {
+	p := open(t)
+	p.goTo("/games/lantern-pass/rules?at=/rules/9")
+	p.sees("Rule 10")
+	field := `document.querySelector('.form .items > li:nth-child(2) .expression > input')`
+	p.until(field+` !== null`, "the field of an expression")
+	p.run(field + `.focus(); ` + field + `.select()`)
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("0 - player.par")))
+	p.until(`[...document.querySelectorAll('.form [role=option]')].some(o => o.innerText.includes('player.parcels') && o.innerText.includes('int 0 to'))`, "what can stand there is offered, with its type")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.until(field+`.value === '0 - player.parcels'`, "the word is completed where it stands")
+	require.NoError(t, chromedp.Do(p.ctx, chromedp.KeyEvent("\r")))
+	p.sees("player.parcels int 0 to")
+	p.press("Undo")
+
+	p.press("Switch it off for a try")
+	p.sees("switched off:")
+	p.press("Switch it on")
+	p.until(`!document.body.innerText.includes('switched off:')`, "it is on again")
+
+	p.goTo("/games/lantern-pass/plan/form?at=/lists")
+	p.sees("Lists of options that are named once")
+	p.run(`[...document.querySelectorAll('.form input')].find(i => i.placeholder === 'new id').value = 'tool'; [...document.querySelectorAll('.form input')].find(i => i.placeholder === 'new id').dispatchEvent(new Event('input', {bubbles: true}))`)
+	p.press("Add")
+	p.until(`[...document.querySelectorAll('summary')].some(s => s.innerText.includes('tool'))`, "there is a list more")
+	p.run(`{const d = [...document.querySelectorAll('details')].find(d => d.querySelector('summary').innerText.includes('tool')); d.open = true;}`)
+	p.clickOn(`[...[...document.querySelectorAll('details')].find(d => d.querySelector('summary').innerText.includes('tool'))?.querySelectorAll('button') ?? []].find(b => b.innerText === 'Paste rows')`, "rows are pasted")
+	p.run(`{const t = document.querySelector('textarea'); t.value = 'Ice axe\nRope\nlong rope'; t.dispatchEvent(new Event('input', {bubbles: true}));}`)
+	p.press("Put these in")
+	p.saved()
+	assert.Contains(t, p.plan(), "ice_axe")
+	assert.Contains(t, p.plan(), "long_rope")
 }

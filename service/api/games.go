@@ -292,6 +292,7 @@ func namesOf(m *model.Model) []contract.Named {
 	}
 	for _, v := range m.Vars {
 		add("variable", v.Name, v.Title, v.At)
+		out[len(out)-1].Type = matrix.TypeText(v)
 	}
 	for _, scene := range m.Scenes {
 		add("scene", scene.ID, scene.Title, scene.At)

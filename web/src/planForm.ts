@@ -167,6 +167,53 @@ export const pathOf = (text: string) => text.split('/').slice(1).map((k) => k.re
 /** A key as people read it. */
 export const spaced = (key: string) => key.replace(/[_-]/g, ' ').replace(/^./, (c) => c.toUpperCase())
 
+/** Rows and cells of a text that was copied out of a table: tabs between cells, or else semicolons or commas. */
+export function cells(text: string): string[][] {
+  const lines = text.replace(/\r\n?/g, '\n').split('\n').filter((l) => l.trim())
+  const between = ['\t', ';', ','].find((c) => lines.some((l) => l.includes(c))) ?? '\t'
+  return lines.map((l) => l.split(between).map((c) => c.trim().replace(/^"(.*)"$/, '$1').replace(/""/g, '"')))
+}
+
+/** An id out of what people call something: Rye bread becomes rye_bread. */
+export const idOf = (text: string) => {
+  const id = text.normalize('NFKD').toLowerCase().replace(/[^a-z0-9]+/g, '_').replace(/^_+|_+$/g, '')
+  return /^[a-z]/.test(id) ? id.slice(0, 64) : `n${id}`.slice(0, 64)
+}
+
+/** A word of a table as the plan has it: a number, yes or no, or a text. */
+export const plainValue = (text: string): Value => (/^-?\d+([.,]\d+)?$/.test(text) ? Number(text.replace(',', '.')) : text === 'true' || text === 'false' ? text === 'true' : text)
+
+/** What rows of a table become under a path: items of a list, or entries by the id in their first cell. */
+export function pasted(text: string, list: boolean, known: string[], plain: boolean): { keys: string[]; values: Value[]; left: string[] } {
+  let rows = cells(text)
+  const first = (rows[0]?.[0] ?? '').toLowerCase()
+  const head = rows.length > 1 && (['id', 'name', 'key', ''].includes(first) || (rows[0]!.length > 1 && rows[0]!.slice(1).every((c) => /^[A-Za-z][\w ]*$/.test(c)) && rows[1]!.slice(1).some((c) => !/^[A-Za-z][\w ]*$/.test(c)))) ? rows[0]!.map((c) => idOf(c)) : undefined
+  if (head) rows = rows.slice(1)
+  const keys: string[] = []
+  const values: Value[] = []
+  const left: string[] = []
+  for (const row of rows) {
+    const id = idOf(row[0] ?? '')
+    if (keys.includes(id) || known.includes(id)) {
+      left.push(row[0] ?? '')
+      continue
+    }
+    keys.push(id)
+    if (list || (plain && row.length < 2)) values.push(list ? (plain ? id : plainValue(row[0] ?? '')) : '')
+    else if (plain) values.push(plainValue(row[1] ?? ''))
+    else {
+      const value: Table = {}
+      if (row[0] && id !== row[0] && !head?.includes('title')) value.title = row[0]
+      for (let i = 1; i < row.length; i++) {
+        const name = head?.[i] ?? (i === 1 && row.length === 2 ? 'title' : '')
+        if (name && row[i] !== '') value[name] = name === 'title' ? row[i]! : plainValue(row[i]!)
+      }
+      values.push(value)
+    }
+  }
+  return { keys, values, left }
+}
+
 /** Every key that a schema allows and no form could write: where it is, by the names of what leads to it. */
 export function unwritable(root: Schema): string[] {
   const out: string[] = []

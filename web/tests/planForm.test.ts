@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { describe, expect, it } from 'vitest'
 
-import { at, beginning, keysOf, pathOf, pointer, schemaAt, shapeOf, shapes, unwritable, valueOf, type Schema, type Table } from '../src/planForm'
+import { at, beginning, keysOf, pasted, pathOf, pointer, schemaAt, shapeOf, shapes, unwritable, valueOf, type Schema, type Table } from '../src/planForm'
 
 const root = JSON.parse(readFileSync('../docs/plan.schema.json', 'utf8')) as Schema
 const kinds = (path: string[], document: Table = {}) => shapes(root, schemaAt(root, path, document)!).map((s) => s.label)
@@ -50,4 +50,10 @@ describe('forms of a plan', () => {
     expect(valueOf({ kind: 'number', schema: {}, label: '' }, 'x')).toBe('x')
     expect(valueOf({ kind: 'word', schema: { type: 'string' }, label: '' }, '3')).toBe('3')
   })
+})
+
+it('rows of a spreadsheet become entries and items', () => {
+  expect(pasted('id\ttitle\tpace\nRye bread\tRye bread, dark\t3\noats\tOats\t1,5', false, [], false)).toEqual({ keys: ['rye_bread', 'oats'], values: [{ title: 'Rye bread, dark', pace: 3 }, { title: 'Oats', pace: 1.5 }], left: [] })
+  expect(pasted('Rye bread\nOats\noats', false, ['salt'], false)).toEqual({ keys: ['rye_bread', 'oats'], values: [{ title: 'Rye bread' }, { title: 'Oats' }], left: ['oats'] })
+  expect(pasted('rye\noats', true, ['oats'], true)).toEqual({ keys: ['rye'], values: ['rye'], left: ['oats'] })
 })

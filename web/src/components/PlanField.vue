@@ -2,7 +2,8 @@
 import { computed, ref, useId, watch } from 'vue'
 
 import { useForm } from '../composables/usePlanForm'
-import { beginning, keysOf, shapeOf, shapes, shownValue, spaced, valueOf, type Schema, type Table, type Value } from '../planForm'
+import { beginning, keysOf, pasted, shapeOf, shapes, shownValue, spaced, valueOf, type Schema, type Table, type Value } from '../planForm'
+import ExpressionField from './ExpressionField.vue'
 import RuleSentence from './RuleSentence.vue'
 
 // Something of the plan, whatever it is, as a form: a field for what is one word, and what stands within it for a list or
@@ -27,7 +28,6 @@ watch(() => shownValue(props.value), (now) => (text.value = written = now))
 const offered = computed(() => {
   const s = shape.value
   if (!s) return []
-  if (s.kind === 'expression') return form.variables.value.map((n) => ({ name: n.name, title: n.title }))
   return form.namesFor(s.schema.$comment, s.schema.examples)
 })
 
@@ -102,6 +102,29 @@ const glance = (v: Value | undefined): string => {
   return words.slice(0, 6).join(', ') + (words.length > 6 ? ' …' : '')
 }
 
+// Rows that were copied out of a table elsewhere come in at once: items of a list, or entries by the id in their first cell.
+const pasting = ref(false)
+const rows = ref('')
+const told = ref('')
+async function paste() {
+  const s = shape.value
+  if (!s || !rows.value.trim() || !form.root.value) return
+  const list = s.kind === 'list'
+  const inside = list ? (s.schema.items ?? {}) : (others.value ?? {})
+  const plain = !shapes(form.root.value, inside).some((x) => x.kind === 'table' || x.kind === 'list')
+  const known = list ? items.value.filter(isPlain).map(shownValue) : Object.keys(table.value)
+  const { keys, values, left } = pasted(rows.value, list, known, plain)
+  const edits = keys.map((key, i) => (list ? { do: 'insert' as const, path: [...props.path, String(items.value.length + i)], value: values[i]! } : { do: 'put' as const, path: [...props.path, key], value: values[i]! }))
+  if (!edits.length) {
+    told.value = left.length ? `All of these are there already: ${left.slice(0, 5).join(', ')}.` : 'There is no row in that.'
+    return
+  }
+  if (!(await form.draft.edit(`${props.path.join(' ')}: ${edits.length} pasted`, ...edits))) return
+  told.value = left.length ? `Left out, since they are there already: ${left.slice(0, 5).join(', ')}${left.length > 5 ? ` and ${left.length - 5} more` : ''}.` : ''
+  pasting.value = false
+  rows.value = ''
+}
+
 /** What is called something else is called so wherever the plan names it; what stands deeper has no name of its own. */
 const renaming = ref('')
 const called = ref('')
@@ -127,7 +150,8 @@ function call(key: string) {
       <option v-for="o in shape.schema.enum" :key="String(o)" :value="String(o)">{{ o }}</option>
     </select>
     <input v-else-if="shape.kind === 'flag'" :id="id" type="checkbox" :checked="value === true" :disabled="busy" @change="form.put(path, ($event.target as HTMLInputElement).checked)" />
-    <template v-else-if="shape.kind === 'expression' || shape.kind === 'word' || shape.kind === 'number'">
+    <ExpressionField v-else-if="shape.kind === 'expression'" :id="id" v-model="text" :label="label ? undefined : path.join(' ')" :variables="form.variables.value" :more="form.argsAt(path)" @write="write" />
+    <template v-else-if="shape.kind === 'word' || shape.kind === 'number'">
       <input :id="id" v-model="text" class="text" :class="{ mono: shape.kind !== 'word' || offered.length }" :list="offered.length ? `${id}-names` : undefined" :aria-label="label ? undefined : path.join(' ')" :spellcheck="shape.kind === 'word'" autocomplete="off" @change="write" @keydown.enter.prevent="write" />
       <datalist v-if="offered.length" :id="`${id}-names`"><option v-for="n in offered" :key="n.name" :value="n.name">{{ n.title }}</option></datalist>
     </template>
@@ -142,7 +166,7 @@ function call(key: string) {
         </span>
       </li>
       <li v-if="items.length > most" class="more"><button type="button" class="link" @click="most += 1000">Show more: there are {{ items.length }}</button></li>
-      <li class="more"><button type="button" class="link" :disabled="busy" @click="addItem">One more</button></li>
+      <li class="more"><span class="item-tools"><button type="button" class="link" :disabled="busy" @click="addItem">One more</button><button type="button" class="link" :disabled="busy" @click="pasting = !pasting">Paste rows</button></span></li>
     </ol>
 
     <div v-else class="keys">
@@ -161,10 +185,15 @@ function call(key: string) {
       <button v-if="own.length > most" type="button" class="link" @click="most += 1000">Show more: there are {{ own.length }}</button>
       <div v-if="others || could.could.length" class="adds">
         <button v-for="key in could.could" :key="key" type="button" :disabled="busy" :title="inner(key).description" @click="add(key)">+ {{ labelOf(key).toLowerCase() }}</button>
-        <form v-if="others" @submit.prevent="addNamed"><input v-model="named" class="text mono" :aria-label="`A new one of ${label ?? path.at(-1) ?? 'these'}: its id`" placeholder="new id" autocomplete="off" /> <button type="submit" :disabled="!nameFits || busy">Add</button></form>
+        <form v-if="others" @submit.prevent="addNamed"><input v-model="named" class="text mono" :aria-label="`A new one of ${label ?? path.at(-1) ?? 'these'}: its id`" placeholder="new id" autocomplete="off" /> <button type="submit" :disabled="!nameFits || busy">Add</button> <button type="button" :disabled="busy" @click="pasting = !pasting">Paste rows</button></form>
       </div>
     </div>
 
+    <form v-if="pasting" class="paste" @submit.prevent="paste">
+      <textarea v-model="rows" class="text mono" rows="5" :aria-label="`Rows for ${label ?? path.at(-1)}, as copied from a spreadsheet`" placeholder="Rows as copied from a spreadsheet. The first cell is the id; a first row of headings (id, title, …) says what the others are." />
+      <button type="submit" :disabled="busy || !rows.trim()">Put these in</button> <button type="button" @click="pasting = false">Leave it</button>
+    </form>
+    <p v-if="told" class="finding" role="status">{{ told }}</p>
     <p v-for="f in findings" :key="f.id + f.message" class="finding" :class="{ bad: f.severity === 'error' }">{{ f.message }} {{ f.do }}</p>
   </div>
 </template>
@@ -307,6 +336,11 @@ summary {
 .adds .text {
   width: 110px;
   padding: 1px 6px;
+}
+
+.paste button {
+  color: rgb(var(--v-theme-primary));
+  cursor: pointer;
 }
 
 .finding {

@@ -1,7 +1,7 @@
 import { computed, inject, provide, ref, watch, type InjectionKey } from 'vue'
 
 import { api, asPlan, dataOf, type Finding, type Schemas } from '../api/client'
-import { pathOf, pointer, type Schema, type Value } from '../planForm'
+import { at, pathOf, pointer, type Schema, type Table, type Value } from '../planForm'
 import { reach } from './connection'
 import { useOfDraft, type Draft } from './useDraft'
 
@@ -50,12 +50,22 @@ function makePlanForm(draft: Draft) {
   /** Names that can stand in a field, by what its schema says of it: "the name of: spot or waymark". */
   function namesFor(comment: string | undefined, examples: string[] | undefined): { name: string; title: string }[] {
     const kinds = /^the name of: (.*)$/.exec(comment ?? '')?.[1]?.split(' or ') ?? []
-    return [...names.value.filter((n) => kinds.includes(n.kind)).map((n) => ({ name: n.name, title: n.title })), ...(examples ?? []).map((name) => ({ name, title: '' }))]
+    return [...names.value.filter((n) => kinds.includes(n.kind)).map((n) => ({ name: n.name, title: n.type ? `${n.title}: ${n.type}` : n.title })), ...(examples ?? []).map((name) => ({ name, title: '' }))]
+  }
+  /** The arguments of the events that what stands at a path is about: of the event itself, and of those that a rule waits for. */
+  function argsAt(path: string[]): { name: string; title: string; type: string }[] {
+    const on = path[0] === 'rules' ? at(document.value, [...path.slice(0, 2), 'on']) : path[0] === 'events' ? path[1] : undefined
+    const out: { name: string; title: string; type: string }[] = []
+    for (const event of Array.isArray(on) ? on : [on]) {
+      const args = typeof event === 'string' ? at(document.value, ['events', event, 'args']) : undefined
+      for (const [id, of] of Object.entries((args ?? {}) as Table)) out.push({ name: `args.${id}`, title: `of ${String(event)}`, type: typeof of === 'string' ? of : String((of as Table | null)?.type ?? '') })
+    }
+    return out
   }
   const findingsAt = (path: string[]) => findings.value.get(pointer(path)) ?? []
   const saysAt = (path: string[]) => says.value.get(pointer(path)) ?? ''
 
-  return { draft, root, trouble, names, variables, outline, document, says, lines, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, findingsAt, saysAt }
+  return { draft, root, trouble, names, variables, outline, document, says, lines, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, argsAt, findingsAt, saysAt }
 }
 
 export type PlanForm = ReturnType<typeof makePlanForm>

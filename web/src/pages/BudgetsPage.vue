@@ -18,7 +18,11 @@ const carrier = computed(() => budgets.value?.carriers.find((c) => c.carrier ===
 <template>
   <div class="page">
     <h1 class="page-title">Budgets</h1>
-    <p class="page-lead">What state costs on the wire, bit by bit, and what fits into transports with hard limits.</p>
+    <p class="page-lead">
+      What state costs on the wire, bit by bit, and what fits into transports with hard limits.
+      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/carriers' } }">Carriers by form</RouterLink>,
+      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/session' } }">what a session sends and how often</RouterLink>
+    </p>
     <TroubleNote :text="error" @retry="reload" />
     <WaitingNote v-if="!budgets && !error" />
     <template v-if="budgets">

@@ -28,7 +28,7 @@ const groups: [string, string[]][] = [
   ['State', ['variables', 'defaults', 'lists', 'rosters', 'crossings']],
   ['Places and things', ['scenes', 'passages', 'checkpoints', 'waymarks', 'props', 'movables']],
   ['What happens', ['events', 'rules', 'always', 'requests', 'milestones', 'standings', 'goals', 'conserved']],
-  ['Running it', ['session', 'saving', 'carriers', 'upgrades']],
+  ['Running it', ['session', 'saving', 'carriers', 'upgrades', 'formats']],
 ]
 /** Parts that the list above does not know yet stand at its end: a form is there for everything that a plan can say. */
 const parts = computed(() => {

@@ -60,13 +60,15 @@ async function give(player: Player, index: number, yes: boolean) {
     <h1 class="page-title">Milestones and standings</h1>
     <p class="page-lead">
       Who has what, and how far the others are: those who play, as they are now; the others, as saved.
+      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/milestones' } }">Milestones by form</RouterLink>,
+      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/standings' } }">standings by form</RouterLink>.
       <span v-if="told" role="status"><b>{{ told }}</b> <button v-if="back" type="button" class="link" @click="back()">Undo</button></span>
     </p>
     <TroubleNote :text="error || standings.error.value" @retry="reload" />
     <WaitingNote v-if="!data && !error" text="Reading all saves …" />
     <EmptyState v-if="data && !data.milestones.length && standings.data.value && !standings.data.value.length" title="The plan has no milestones and no standings">
       A milestone is a lasting mark that a player earns once: <span class="mono">milestones: {first_star: {when: player.stars >= 1}}</span>
-      <template #do><v-btn color="primary" :to="{ name: 'plan', params: { game } }">Write one in the plan</v-btn></template>
+      <template #do><v-btn color="primary" :to="{ name: 'form', params: { game }, query: { at: '/milestones' } }">Add one by form</v-btn></template>
     </EmptyState>
     <div v-else-if="data" class="beside">
       <section>

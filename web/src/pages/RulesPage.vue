@@ -43,6 +43,7 @@ const count = computed(() => new Set(shown.value.flatMap((g) => g.rules.map((r) 
 
 const path = computed(() => pathOf(picked.value))
 const value = computed(() => (picked.value ? at(document.value, path.value) : undefined))
+const off = computed(() => at(value.value, ['off']) === true)
 const schema = computed(() => (form.root.value && document.value !== undefined && value.value !== undefined ? schemaAt(form.root.value, path.value, document.value) : undefined))
 const title = computed(() => (path.value[0] === 'events' ? `The event ${path.value[1]}` : path.value[0] === 'rules' ? (/^\d+$/.test(path.value[1] ?? '') ? `Rule ${Number(path.value[1]) + 1}` : `The rule ${path.value[1]}`) : path.value[0] === 'always' ? 'What always holds' : 'What players ask for'))
 
@@ -148,6 +149,7 @@ async function call() {
         <PlanField :key="picked" :schema="schema" :value="value" :path="path" />
         <p class="buttons">
           <button v-if="path[0] === 'events'" type="button" class="link" @click="addRule(path[1])">Add a rule for it</button>
+          <button v-if="path[0] === 'rules' && path.length === 2" type="button" class="link" :aria-pressed="off" @click="off ? form.remove([...path, 'off']) : form.put([...path, 'off'], true)">{{ off ? 'Switch it on' : 'Switch it off for a try' }}</button>
           <button v-if="path.length === 2" type="button" class="link" @click="takeOut">Take it out of the plan</button>
         </p>
       </aside>

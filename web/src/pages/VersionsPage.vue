@@ -40,7 +40,7 @@ async function publish() {
 <template>
   <div class="page">
     <h1 class="page-title">Versions</h1>
-    <p class="page-lead">What is published never changes. Saves of every earlier version are upgraded when they are loaded.</p>
+    <p class="page-lead">What is published never changes. Saves of every earlier version are upgraded when they are loaded: <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/upgrades' } }">upgrade steps by form</RouterLink>, <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/saving' } }">when is saved, and what becomes of what does not fit</RouterLink>, <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/formats' } }">saves in the game's own format</RouterLink>.</p>
     <TroubleNote :text="error || trouble" @retry="reload" />
     <WaitingNote v-if="!versions && !error" />
     <v-alert v-if="told" type="success" class="mb-4">{{ told }}</v-alert>

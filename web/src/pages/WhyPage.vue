@@ -65,7 +65,7 @@ const whose = (s: { player?: string; scene?: string; prop?: string; option?: str
       <template v-if="name || player" #do><v-btn variant="outlined" @click="ask({ name: null, player: null })">Show all changes</v-btn></template>
     </EmptyState>
     <template v-else-if="steps && session">
-      <p class="quiet count">{{ steps.length === most ? `The newest ${most}` : steps.length === 1 ? 'One change' : `${steps.length} changes` }} in {{ session }}{{ open ? '' : ', which is closed' }}.</p>
+      <p class="quiet count">{{ steps.length === most ? `The newest ${most}` : steps.length === 1 ? 'One change' : `${steps.length} changes` }} in {{ session }}{{ open ? '' : ', which is closed' }}.<template v-if="name"> <RouterLink class="plain" :to="{ name: 'rules', params: { game }, query: { about: name } }">Every rule about it</RouterLink></template></p>
       <div class="sheet scroll" tabindex="0" aria-label="Changes">
         <table class="plain">
           <thead>
