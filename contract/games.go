@@ -17,6 +17,11 @@ type GameInfo struct {
 	Sessions  int       `json:"sessions" doc:"How many are open."`
 	Present   int       `json:"present" doc:"How many players are in them."`
 	Saves     int       `json:"saves" doc:"How many slots have something saved."`
+	Older     int       `json:"older" doc:"How many of these were written under an earlier version: they are upgraded when they are loaded."`
+	Published int       `json:"published" doc:"The newest version that is published; 0 where none is."`
+	Refused   int       `json:"refused" doc:"How often something was refused to those who are playing."`
+	Differs   int       `json:"differs" doc:"How often machines of those who are playing believed something else than they ought to."`
+	Trial     string    `json:"trial,omitempty" doc:"How the newest trial stands: running, stopped, failed, clean, or not clean."`
 	Play      string    `json:"play,omitempty" doc:"Where it is played in a browser, on this service; empty where it is not."`
 }
 

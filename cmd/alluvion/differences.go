@@ -9,6 +9,7 @@ import (
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/jedib0t/go-pretty/v6/text"
 
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/save"
 )
 
@@ -32,6 +33,11 @@ func runDifferences(c *call, before, after string) (int, error) {
 		c.printFindings(p.name, p.found)
 		return findings, nil
 	}
+	for i, file := range []string{before, after} {
+		if raw[i], err = p.ours(file, raw[i]); err != nil {
+			return failed, err
+		}
+	}
 	list, err := save.Differences(p.model, raw[0], raw[1])
 	if err != nil {
 		return failed, fmt.Errorf("%s against %s: %w", after, before, err)
@@ -53,6 +59,22 @@ func runDifferences(c *call, before, after string) (int, error) {
 	}
 	fmt.Fprintln(c.out, rendered(t))
 	return code, nil
+}
+
+// ours is a save as one of Alluvion's: of one in a format of the game's own, as it would be loaded.
+func (p *planFile) ours(file string, raw []byte) ([]byte, error) {
+	if len(p.own.Formats) == 0 || format.Own(raw) {
+		return raw, nil
+	}
+	opened, err := p.own.Open(raw, file)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	if len(opened) > 1 {
+		return nil, fmt.Errorf("%s holds %d saves: one is wanted", file, len(opened))
+	}
+	x := opened[0].Check(nil)
+	return x.Document()
 }
 
 func orDash(s string) string {

@@ -177,7 +177,7 @@ func TestTheOverviewShowsEachGameAndHowItStands(t *testing.T) {
 	p.goTo("/")
 	p.sees("Lantern Pass")
 	p.sees("no problems")
-	p.click("a.game")
+	p.click(".game .title")
 	p.sees("Each player has")
 	assert.Contains(t, p.value("document.title"), "What survives what")
 }

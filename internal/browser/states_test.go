@@ -27,7 +27,7 @@ import (
 var everyPage = map[string]string{
 	"matrix": "Reading the plan", "plan": "Reading the plan", "rules": "Reading the plan", "plan/form": "Reading the plan", "scenes": "Reading the plan", "dry-run": "Playing the steps", "matrix/print": "Reading the plan",
 	"live": "Asking the service", "players": "Asking the service", "players/wren": "Asking the service", "why": "Asking the service",
-	"milestones": "Reading all saves", "versions": "Asking the service", "budgets": "Asking the service",
+	"milestones": "Reading all saves", "versions": "Asking the service", "budgets": "Asking the service", "saves": "Counting every save",
 }
 
 func TestEachPageSaysThatItWaits(t *testing.T) {

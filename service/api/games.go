@@ -203,16 +203,41 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo,
 		info.Play = "/play/" + g.ID + "/"
 	}
 	slots, err := s.store.SlotsByVersion(ctx, g.ID)
-	for _, n := range slots {
+	for version, n := range slots {
 		info.Saves += n
+		if version < g.Version {
+			info.Older += n
+		}
 	}
 	for _, session := range s.live.Sessions(g.ID) {
 		info.Sessions++
 		if v, err := session.Brief(ctx); err == nil {
 			info.Present += len(v.Present)
+			info.Refused += v.Refused
+			info.Differs += v.Differs
 		}
 	}
+	if newest, err := s.store.Newest(ctx, g.ID); err == nil {
+		info.Published = newest.Version
+	}
+	info.Trial = s.trialOf(ctx, g.ID)
 	return info, err
+}
+
+// trialOf is how the newest trial of a game stands, in a word or two; "" where there was none.
+func (s *Server) trialOf(ctx context.Context, game string) string {
+	list, err := s.trials.List(ctx, game)
+	if err != nil || len(list) == 0 {
+		return ""
+	}
+	if list[0].State != store.TrialDone {
+		return list[0].State
+	}
+	p, err := s.trials.Look(ctx, game, list[0].ID)
+	if err == nil && trialInfo(p, true).Clean {
+		return "clean"
+	}
+	return "not clean"
 }
 
 func (s *Server) putPlan(ctx context.Context, in *planInput) (*planOutput, error) {

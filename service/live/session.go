@@ -354,6 +354,8 @@ func (s *Session) note(changes []engine.Change, player string) {
 // Values are what a session holds, for people to look at.
 type Values struct {
 	Slots   map[string]int // by player: the slot that they play in; only of Brief
+	Refused int            // what was refused to those who are present; only of Brief
+	Differs int            // how often their machines believed something else; only of Brief
 	Clock   int64
 	Present []string
 	Digest  string
@@ -382,6 +384,12 @@ func (s *Session) Brief(ctx context.Context) (Values, error) {
 		v = Values{Clock: s.clock(), Present: s.run.Present(), Slots: map[string]int{}}
 		for _, p := range s.run.Now() {
 			v.Slots[p.ID()] = p.Slot()
+			for _, n := range s.refusals[p.ID()] {
+				v.Refused += n
+			}
+			if at := s.seats[p.ID()]; at != nil && at.line != nil {
+				v.Differs += at.line.differs
+			}
 		}
 	})
 	return v, err

@@ -104,6 +104,8 @@ const glance = (v: Value | undefined): string => {
 
 // Rows that were copied out of a table elsewhere come in at once: items of a list, or entries by the id in their first cell.
 const pasting = ref(false)
+/** Of a list: its items may be single values. */
+const rowsFit = computed(() => form.root.value !== undefined && shapes(form.root.value, shape.value?.schema.items ?? {}).some((s) => s.kind !== 'table' && s.kind !== 'list'))
 const rows = ref('')
 const told = ref('')
 async function paste() {
@@ -166,7 +168,7 @@ function call(key: string) {
         </span>
       </li>
       <li v-if="items.length > most" class="more"><button type="button" class="link" @click="most += 1000">Show more: there are {{ items.length }}</button></li>
-      <li class="more"><span class="item-tools"><button type="button" class="link" :disabled="busy" @click="addItem">One more</button><button type="button" class="link" :disabled="busy" @click="pasting = !pasting">Paste rows</button></span></li>
+      <li class="more"><span class="item-tools"><button type="button" class="link" :disabled="busy" @click="addItem">One more</button><button v-if="rowsFit" type="button" class="link" :disabled="busy" @click="pasting = !pasting">Paste rows</button></span></li>
     </ol>
 
     <div v-else class="keys">

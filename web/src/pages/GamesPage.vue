@@ -24,6 +24,23 @@ const busy = ref(false)
 const id = computed(() => title.value.toLowerCase().normalize('NFKD').replace(/[^a-z0-9]+/g, '-').replace(/^[^a-z]+|-+$/g, '').slice(0, 64))
 const taken = computed(() => (games.value ?? []).some((g) => g.id === id.value))
 
+/** What of a game needs somebody, and where it is looked at. */
+function needs(g: Schemas['GameInfo']) {
+  const out: { text: string; page: string }[] = []
+  const one = (n: number, word: string, many: string) => `${n} ${n === 1 ? word : many}`
+  if (g.findings.errors) out.push({ text: `${one(g.findings.errors, 'error', 'errors')}: the plan cannot run`, page: 'plan' })
+  else if (g.findings.warnings) out.push({ text: one(g.findings.warnings, 'warning in the plan', 'warnings in the plan'), page: 'plan' })
+  if (g.published && g.published < g.version) out.push({ text: `Version ${g.version} is not published yet`, page: 'versions' })
+  if (g.older) out.push({ text: `${one(g.older, 'save is', 'saves are')} of an earlier version`, page: 'versions' })
+  if (g.trial && g.trial !== 'clean') out.push({ text: `The last trial ${g.trial === 'not clean' ? 'was not clean' : g.trial === 'running' ? 'is running' : g.trial === 'failed' ? 'failed' : 'was stopped'}`, page: 'versions' })
+  if (g.refused) out.push({ text: `${one(g.refused, 'request was', 'requests were')} refused to those who play`, page: 'live' })
+  if (g.differs) out.push({ text: `Machines believed something else ${one(g.differs, 'time', 'times')}`, page: 'live' })
+  return out
+}
+
+const find = ref('')
+const shownGames = computed(() => (games.value ?? []).filter((g) => `${g.title} ${g.id}`.toLowerCase().includes(find.value.toLowerCase())))
+
 // Deleting a game asks for its id, and says what goes with it.
 const asked = ref(false)
 const gone = ref<{ id: string; title: string; saves: number; sessions: number }>()
@@ -69,7 +86,7 @@ async function make() {
         <p class="page-lead">Each game has one plan: which player state survives what. A plan file can be dropped anywhere here; a save too, to be checked.</p>
       </div>
       <span class="tools">
-        <v-btn variant="outlined" :to="{ name: 'adopt' }">From saves…</v-btn>
+        <v-btn variant="outlined" @click="router.push({ name: 'adopt' })">From saves…</v-btn>
         <v-btn color="primary" @click="making = true">New game</v-btn>
       </span>
     </div>
@@ -78,9 +95,10 @@ async function make() {
       Begin with a small one, drop a plan file on this page, or look at the demo: <span class="mono">alluvion demo</span>
       <template #do><v-btn color="primary" @click="making = true">New game</v-btn></template>
     </EmptyState>
-    <div v-else-if="games" class="games">
-      <RouterLink v-for="g in games" :key="g.id" class="sheet game" :to="{ name: 'matrix', params: { game: g.id } }">
-        <span class="title">{{ g.title }}</span>
+    <v-text-field v-if="games && games.length > 4" v-model="find" class="find" label="Find a game" clearable hide-details />
+    <div v-if="games && games.length" class="games">
+      <article v-for="g in shownGames" :key="g.id" class="sheet game">
+        <RouterLink class="title" :to="{ name: 'matrix', params: { game: g.id } }">{{ g.title }}</RouterLink>
         <span class="quiet"><span class="mono">{{ g.id }}</span>, version {{ g.version }}, changed {{ dayAndTime(g.updated_at) }}</span>
         <dl>
           <div><dt>Variables</dt><dd>{{ g.variables }}</dd></div>
@@ -89,13 +107,16 @@ async function make() {
           <div><dt>Players in them</dt><dd>{{ g.present }}</dd></div>
           <div><dt>Slots saved</dt><dd>{{ g.saves }}</dd></div>
         </dl>
+        <ul v-if="needs(g).length" class="needs">
+          <li v-for="n in needs(g)" :key="n.text"><RouterLink class="plain" :to="{ name: n.page, params: { game: g.id } }">{{ n.text }}</RouterLink></li>
+        </ul>
         <span class="last">
           <span><FindingCounts :counts="g.findings" /></span>
-          <v-btn size="small" variant="text" :aria-label="`Delete ${g.title}`" @click.prevent="((gone = g), (asked = true))">Delete…</v-btn>
+          <v-btn size="small" variant="text" :aria-label="`Delete ${g.title}`" @click="((gone = g), (asked = true))">Delete…</v-btn>
         </span>
-      </RouterLink>
+      </article>
     </div>
-    <WaitingNote v-else-if="!error" />
+    <WaitingNote v-else-if="!error && !games" />
     <NameAgain v-if="gone" v-model="asked" :title="`Delete ${gone.title}?`" :name="gone.id" act="Delete the game" :work="remove" @done="reload">
       <p>
         Its plan and versions, {{ gone.saves === 1 ? 'the save of one slot' : gone.saves ? `the saves of ${gone.saves} slots` : 'all saves (there are none yet)' }}, worlds, journals, trials and rehearsals go with it. Nothing of it can be restored; <span class="mono">alluvion backup</span> keeps a copy of everything.
@@ -134,6 +155,16 @@ async function make() {
   gap: 10px;
 }
 
+.find {
+  max-width: 320px;
+  margin-bottom: 14px;
+}
+
+.needs {
+  margin: 2px 0 4px;
+  padding-left: 18px;
+}
+
 .games {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(440px, 1fr));
@@ -141,12 +172,11 @@ async function make() {
 }
 
 .game {
+  position: relative;
   display: flex;
   flex-direction: column;
   gap: 6px;
   padding: 16px 18px;
-  color: inherit;
-  text-decoration: none;
 }
 
 .game:hover {
@@ -156,6 +186,22 @@ async function make() {
 .title {
   font-size: 19px;
   font-weight: 600;
+  color: inherit;
+  text-decoration: none;
+}
+
+/* Wherever on it one clicks, a card leads to its game. */
+.title::after {
+  content: '';
+  position: absolute;
+  inset: 0;
+}
+
+.needs a,
+.last :deep(.v-btn),
+.last a {
+  position: relative;
+  z-index: 1;
 }
 
 dl {
