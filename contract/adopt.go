@@ -21,7 +21,8 @@ type Adopted struct {
 	Findings []finding.Finding `json:"findings" doc:"What check says of it."`
 	Formats  []string          `json:"formats"`
 	Saves    int               `json:"saves"`
-	Clean    int               `json:"clean" doc:"How many load under the draft with nothing told, and are written back as they were."`
+	Clean    int               `json:"clean" doc:"How many load under the draft with nothing told."`
+	Back     int               `json:"back" doc:"How many of these are written back as they were: those of the newest version that are no rows of a table."`
 	Doubts   int               `json:"doubts" doc:"How many lines are guesses."`
 	Told     []AdoptTold       `json:"told" doc:"What of the saves does not fit the draft; at most 200."`
 	More     int               `json:"more,omitempty" doc:"Of which there is more than is told."`

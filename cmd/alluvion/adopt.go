@@ -66,7 +66,7 @@ func (c *call) printDraft(d *adopt.Draft) int {
 		c.printFindings("the draft", d.Found)
 		return findings
 	}
-	fmt.Fprintf(w, "%s load under it and are written back as they were\n", plural(d.Clean, "save"))
+	fmt.Fprintf(w, "%d of %s load under it with nothing told; %d, which are of the newest version and no rows of a table, are written back as they were\n", d.Clean, plural(d.Saves, "save"), d.Back)
 	if len(d.Told) == 0 {
 		fmt.Fprintln(w, s.green("clean")+"  Read the guesses, and then: alluvion check, alluvion save check.")
 		return fine

@@ -27,6 +27,7 @@ import (
 const (
 	least     = 3     // saves
 	mostPaths = 2_000 // of one format
+	mostSlots = 32    // of one player: higher numbers count something else
 )
 
 // ErrSaves means that no plan can be drafted from these saves; the error says why.
@@ -54,7 +55,8 @@ type Draft struct {
 	Found   finding.List // what check says of it
 	Saves   int
 	Told    []Told // what does not load as it stands, or is written back otherwise
-	Clean   int    // saves that load without anything told, and are written back as they were
+	Clean   int    // saves of which nothing is told
+	Back    int    // of these, those that are written back as they were: of the newest version, and no rows of a table
 	Doubts  int    // lines with # ?
 	Formats []string
 }
@@ -90,14 +92,14 @@ type group struct {
 
 // New drafts a plan from saves.
 func New(files []File, o Options) (*Draft, error) {
-	if len(files) < least {
-		return nil, refuse("there are %d, and at least %d are wanted to tell what changes from what does not", len(files), least)
-	}
 	groups, err := sorted(files)
 	if err != nil {
 		return nil, err
 	}
 	for _, g := range groups {
+		if g.rowsOf(); len(g.files) < least && len(groups) == 1 {
+			return nil, refuse("there are %d, and at least %d are wanted to tell what changes from what does not", len(g.files), least)
+		}
 		if err := g.study(o); err != nil {
 			return nil, err
 		}
@@ -107,9 +109,9 @@ func New(files []File, o Options) (*Draft, error) {
 	if err != nil {
 		return nil, err
 	}
-	d := &Draft{Plan: text, Saves: len(files), Doubts: strings.Count(text, "# ?")}
+	d := &Draft{Plan: text, Doubts: strings.Count(text, "# ?")}
 	for _, g := range groups {
-		d.Formats = append(d.Formats, g.name)
+		d.Formats, d.Saves = append(d.Formats, g.name), d.Saves+len(g.files)
 	}
 	d.prove(files)
 	return d, nil
@@ -125,11 +127,7 @@ func (d *Draft) prove(files []File) {
 	set := format.New(upgrade.New(m), m)
 	judge := engine.NewJudge(m, nil)
 	for _, f := range files {
-		before := len(d.Told)
 		d.proveOne(set, judge, f)
-		if len(d.Told) == before {
-			d.Clean++
-		}
 	}
 }
 
@@ -141,13 +139,18 @@ func (d *Draft) proveOne(set *format.Set, judge *engine.Judge, f File) {
 		return
 	}
 	for _, one := range opened {
+		before := len(d.Told)
+		clean := func() bool { return len(d.Told) == before }
 		x := one.Check(judge)
 		for _, p := range x.Problems {
 			tell("%s %s: %s", p.Pointer, p.Name, without(p))
 		}
 		doc, err := x.Document()
-		if err != nil || len(opened) > 1 || one.Version != set.Newest() {
-			continue // it is upgraded: what is written is another version
+		if err != nil || one.Format.Decl.Rows.Given || one.Version != set.Newest() {
+			if clean() {
+				d.Clean++
+			}
+			continue // what is upgraded is written as another version; rows are not written yet
 		}
 		back, left, err := one.Format.Write(doc, one)
 		switch {
@@ -157,6 +160,10 @@ func (d *Draft) proveOne(set *format.Set, judge *engine.Judge, f File) {
 			tell("%s is not written back as it was", left[0].Name)
 		case one.Format.Exact() && !bytes.Equal(back, f.Raw) && len(x.Problems) == 0 && len(one.Format.Decl.Wrap) == 0:
 			tell("is written back otherwise than it stood")
+		}
+		if clean() {
+			d.Clean++
+			d.Back++
 		}
 	}
 }
@@ -324,17 +331,22 @@ func pathsOf(n *format.Node, at string, into map[string]bool) {
 	}
 }
 
+// rowsOf makes each row of a table a save by itself.
+func (g *group) rowsOf() {
+	if !g.rows {
+		return
+	}
+	var rows []*source
+	for _, s := range g.files {
+		for _, row := range s.root.Items {
+			rows = append(rows, &source{file: s.file, root: row, language: s.language})
+		}
+	}
+	g.files = rows
+}
+
 // study finds out everything about a group.
 func (g *group) study(o Options) error {
-	if g.rows {
-		var rows []*source
-		for _, s := range g.files {
-			for _, row := range s.root.Items {
-				rows = append(rows, &source{file: s.file, root: row, language: s.language})
-			}
-		}
-		g.files = rows
-	}
 	if len(g.files) < least {
 		return refuse("%d of them are of a format of their own, such as %s: at least %d of each are wanted", len(g.files),
 			path.Base(g.files[0].file.Name), least)
@@ -398,7 +410,7 @@ func (g *group) findVersions(given string) error {
 				break
 			}
 		}
-		named := versionName.MatchString(strings.TrimPrefix(name, "@"))
+		named := versionName.MatchString(named(name))
 		if words != nil && len(words) <= 20 && (named || p == given) {
 			all = append(all, candidate{p, words, named})
 		}
@@ -499,6 +511,7 @@ func (g *group) odds() bool {
 type whose struct {
 	player, slot string // paths
 	pattern      string // of the name of a file
+	slots        int    // the highest that is there
 }
 
 var (
@@ -506,6 +519,17 @@ var (
 	slotName   = regexp.MustCompile(`(?i)^(slot|save_?slot|file_?slot)$`)
 	numbered   = regexp.MustCompile(`^(.+?)([-_.])([0-9]{1,2})(\.[^.]+(?:\.[^.]+)?)$`)
 )
+
+// slotOf is what stands where a file says which slot it is of.
+func (s *source) slotOf(w *whose) string {
+	if m := numbered.FindStringSubmatch(path.Base(s.file.Name)); m != nil && w.pattern != "" {
+		return m[3]
+	}
+	if n := s.root.Find(w.slot); w.slot != "" && n != nil {
+		return n.Text
+	}
+	return ""
+}
 
 func (g *group) findWhose() {
 	for _, p := range g.scalars() {
@@ -516,9 +540,9 @@ func (g *group) findWhose() {
 		})
 		switch {
 		case !everywhere:
-		case playerName.MatchString(strings.TrimPrefix(name, "@")) && g.whose.player == "":
+		case playerName.MatchString(named(name)) && g.whose.player == "":
 			g.whose.player = p
-		case slotName.MatchString(strings.TrimPrefix(name, "@")) && g.whose.slot == "":
+		case slotName.MatchString(named(name)) && g.whose.slot == "":
 			g.whose.slot = p
 		}
 	}
@@ -527,23 +551,27 @@ func (g *group) findWhose() {
 			g.whose.player = "/" + format.Escaped(g.files[0].root.Keys[0].Name)
 		}
 	} else if g.whose.player == "" || g.whose.slot == "" {
-		fits, like := 0, ""
+		fits, like, whose := 0, "", map[string]bool{}
 		for _, s := range g.files {
 			if m := numbered.FindStringSubmatch(path.Base(s.file.Name)); m != nil {
 				form := "{player}" + m[2] + "{slot}" + m[4]
 				if like == "" {
 					like = form
 				}
-				if form == like {
+				if slot, _ := strconv.Atoi(m[3]); form == like && slot >= 1 && slot <= mostSlots {
 					fits++
+					whose[m[1]] = true
 				}
 			}
 		}
-		if fits == len(g.files) {
+		if fits == len(g.files) && len(whose) > 1 && g.whose.player == "" { // else the number counts the files
 			g.whose.pattern = like
 		}
 	}
 	for _, s := range g.files {
+		if n, err := strconv.Atoi(s.slotOf(&g.whose)); err == nil {
+			g.whose.slots = max(g.whose.slots, n)
+		}
 		s.player = strings.TrimSuffix(path.Base(s.file.Name), path.Ext(s.file.Name))
 		if m := numbered.FindStringSubmatch(path.Base(s.file.Name)); m != nil && g.whose.pattern != "" {
 			s.player = m[1]

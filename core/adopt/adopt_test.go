@@ -2,6 +2,7 @@ package adopt_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -52,7 +53,7 @@ func TestSavesOfEveryLanguageAreAdopted(t *testing.T) {
 				assert.NotEmpty(t, f.Accepted, "%d: %s\n%s", f.Line, f.Message, d.Plan)
 			}
 			assert.Empty(t, d.Told, d.Plan)
-			assert.Equal(t, d.Saves, d.Clean)
+			assert.Equal(t, []int{d.Saves, d.Saves}, []int{d.Clean, d.Back})
 			assert.Contains(t, d.Plan, "place.scene", "where players are is found:\n%s", d.Plan)
 			assert.Contains(t, d.Plan, "purse: {of: player, type: int", d.Plan)
 		})
@@ -77,7 +78,7 @@ func TestTheOldCellarIsAdopted(t *testing.T) {
 	d, err := adopt.New(files, adopt.Options{Game: "old-cellar"})
 	require.NoError(t, err)
 	assert.Empty(t, d.Told)
-	assert.Equal(t, 300, d.Clean)
+	assert.Equal(t, []int{300, 180}, []int{d.Clean, d.Back}, "those of the first two versions are upgraded")
 	assert.Len(t, d.Formats, 2)
 	for what, line := range map[string]string{
 		"the versions":            "version: 3   # 1 in 60, 2 in 60, 3 in 120 of 240",
@@ -133,4 +134,50 @@ func TestOneOddSaveIsTold(t *testing.T) {
 	require.Len(t, d.Told, 1)
 	assert.Equal(t, "p50-1.json", d.Told[0].File)
 	assert.NotContains(t, d.Told[0].What, "many")
+}
+
+// Three sets of saves with other habits: a table of players; YAML with dotted versions and a time in another unit; JSON with
+// names that other programs use, and records that do not say which each is.
+func TestSavesWithOtherHabits(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	table := "id;level;gold;banned;clan\n"
+	for i := range 400 {
+		table += fmt.Sprintf("%d;%d;%d;%s;%s\n", 1000+7*i, 1+r.IntN(60), r.IntN(900), []string{"yes", "no"}[r.IntN(2)], []string{"", "reds", "blues"}[r.IntN(3)])
+	}
+	d, err := adopt.New([]adopt.File{{Name: "table.csv", Raw: []byte(table)}}, adopt.Options{Game: "rows"})
+	require.NoError(t, err)
+	assert.Equal(t, []int{400, 400, 0}, []int{d.Saves, d.Clean, d.Back}, "%v\n%s", d.Told, d.Plan)
+	assert.Contains(t, d.Plan, "rows: saves")
+	assert.Contains(t, d.Plan, "{at: /banned, map: {no: false, yes: true}}")
+	assert.Contains(t, d.Plan, "{at: /clan, none: empty}")
+
+	var files, others []adopt.File
+	for i := range 90 {
+		version, played := []string{"0.9", "1.0", "1.1"}[i%3], "playtime: %d"
+		seconds := 1000 + r.IntN(90_000)
+		if version == "1.1" {
+			played, seconds = "playtime_ms: %d", seconds*1000
+		}
+		files = append(files, adopt.File{Name: fmt.Sprintf("save_%d.yaml", i), Raw: fmt.Appendf(nil, "# a save\ngame_version: %q\nplayer_id: id%04d\nposition: {map: %s, x: %.2f, y: %.2f}\n"+played+"\n",
+			version, i%30, []string{"town", "cave"}[r.IntN(2)], r.Float64()*90-40, r.Float64()*50, seconds)})
+		others = append(others, adopt.File{Name: fmt.Sprintf("u%d.sav", i), Raw: fmt.Appendf(nil, `{"formatVersion": 7, "slot": %d, "userId": "u%04d", "weapon": %s, "log": [{"t": %d, "msg": "rent is due"}],
+ "villagers": {"Abe": {"friend": %d, "met": true}, "Bea": {"friend": %d, "met": %t}, "Cyd": {"friend": 0, "met": false}}}`, 1+i%3, i%30, []string{"null", `"Axe"`, `"Bow"`}[r.IntN(3)], i, r.IntN(11), r.IntN(11), r.IntN(2) == 0)})
+	}
+	d, err = adopt.New(files, adopt.Options{Game: "quest"})
+	require.NoError(t, err)
+	assert.Empty(t, d.Told, d.Plan)
+	assert.Equal(t, []int{90, 30}, []int{d.Clean, d.Back})
+	assert.Contains(t, d.Plan, "version: {at: /game_version, map: {0.9: 1, 1.0: 2, 1.1: 3}}")
+	assert.Contains(t, d.Plan, "player.playtime_ms: {at: /playtime, read: old * 1000}")
+	assert.NotContains(t, d.Plan, "{slot}", "the number in a file's name counts the files")
+
+	d, err = adopt.New(others, adopt.Options{Game: "village"})
+	require.NoError(t, err)
+	assert.Empty(t, d.Told, d.Plan)
+	assert.Equal(t, []int{90, 90}, []int{d.Clean, d.Back})
+	assert.Contains(t, d.Plan, "version: 7 ")
+	assert.Contains(t, d.Plan, "saving: {slots: 3,")
+	assert.Contains(t, d.Plan, "# /log in 90 of 90: a list of records that do not say which each is")
+	assert.Contains(t, d.Plan, "villagers.*.friend: {each: /villagers, id: {at: key, map: {Abe: abe, Bea: bea, Cyd: cyd}}, at: /friend}")
+	assert.NotContains(t, d.Plan, "rent is due")
 }

@@ -393,6 +393,25 @@ func (w *was) scale(f *figure) {
 			w.why = fmt.Sprintf("all later values go in steps of a %dth, up to a %dth as much", by, by)
 		}
 	}
+	for _, by := range []float64{60, 100, 1000} { // of what is counted by itself, steps say nothing
+		switch {
+		case w.read != "":
+		case spread(old, now, by):
+			w.read = fmt.Sprintf("old * %g", by)
+			w.why = fmt.Sprintf("the half and the most of all later values are about %g times as much", by)
+		case spread(now, old, by):
+			w.read = fmt.Sprintf("old / %g", by)
+			w.why = fmt.Sprintf("the half and the most of all later values are about a %gth as much", by)
+		}
+	}
+}
+
+// spread says whether the half and the most of large are about so many times those of small.
+func spread(small, large *shape, by float64) bool {
+	a, ok := quantiles(small)
+	b, ok2 := quantiles(large)
+	about := func(x, y float64) bool { return x > 0 && y/x > by*0.6 && y/x < by*1.6 }
+	return ok && ok2 && about(a[1], b[1]) && about(small.most.Float(), large.most.Float())
 }
 
 // times says whether large is small in another unit: its steps are so many times as large, and so are the most and the

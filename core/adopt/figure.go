@@ -46,9 +46,8 @@ func (s *shape) gather(at string, in int, words []string) []*figure {
 		if id, ok := s.records(); ok {
 			return s.held(at, id, words)
 		}
-		if s.item != nil && s.item.mostly() != format.Table && s.item.mostly() != format.List && s.item.count > 0 {
-			one(&figure{path: at, words: words, in: in, shape: s, list: true})
-		}
+		plain := s.item != nil && s.item.mostly() != format.Table && s.item.mostly() != format.List && s.item.count > 0
+		one(&figure{path: at, words: words, in: in, shape: s, list: plain})
 	default:
 		if s.forms[format.Number]+s.forms[format.Text]+s.forms[format.Bool]+s.forms[format.Null] == s.count {
 			one(&figure{path: at, words: words, in: in, shape: s})

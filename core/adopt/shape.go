@@ -268,11 +268,24 @@ func (s *shape) records() (id string, ok bool) {
 	for _, name := range names {
 		c := s.item.inner[name]
 		words := c.mostly() == format.Text || c.mostly() == format.Number && c.whole && idRank(name) == 0
-		if c.count == s.item.count && words && c.more == 0 && len(c.seen)*2 <= s.item.count && len(c.seen) <= 500 && s.unique(name) {
+		if idRank(name) > 0 && !c.allWords() {
+			continue // it may be what somebody wrote
+		}
+		if c.count == s.item.count && words && len(c.seen) > 1 && c.more == 0 && len(c.seen)*2 <= s.item.count && len(c.seen) <= 500 && s.unique(name) {
 			return name, true
 		}
 	}
 	return "", false
+}
+
+// allWords says whether all of it are single words.
+func (s *shape) allWords() bool {
+	for text := range s.seen {
+		if !word.MatchString(text) {
+			return false
+		}
+	}
+	return true
 }
 
 var idName = regexp.MustCompile(`(?i)^@?(id|name|key|item|kind|type|what)$`)

@@ -65,7 +65,11 @@ func (w *writer) write() {
 		w.line(1, l, "")
 	}
 	w.scenes()
-	w.line(0, "saving: {slots: 16, when: [scene, leave], every: 1m}", "", "saves do not say when the game writes them")
+	slots := 1
+	for _, g := range w.groups {
+		slots = max(slots, g.whose.slots)
+	}
+	w.line(0, fmt.Sprintf("saving: {slots: %d, when: [scene, leave], every: 1m}", slots), "", "saves do not say when the game writes them, and how many slots there are")
 	w.out.WriteString("\nformats:\n")
 	for _, g := range w.groups {
 		w.format(g)
@@ -134,6 +138,10 @@ func (w *writer) variable(v variable) {
 			why = "times, such as those of writing"
 		case v.at.secret(v.group.players()):
 			why = fmt.Sprintf("%d different texts of up to %d characters, which nobody else is to read", len(v.at.seen)+v.at.more, v.at.chars)
+		case v.at.mostly() == format.List && v.at.item == nil:
+			why = "a list that is always empty"
+		case v.at.mostly() == format.List:
+			why = "a list of records that do not say which each is"
 		case len(v.at.seen) == 1:
 			why = "the same in each"
 		}

@@ -73,6 +73,7 @@ func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 	was := p.value(`String(machine.self.place.at[1])`)
 	p.key("ArrowUp", 900*time.Millisecond)
 	p.until(`machine.self.place.at[1] < `+was+` - 2`, "ada has walked north")
+	p.until(`(() => { const y = machine.self.place.at[1], still = window.before === y; window.before = y; return still })()`, "and stands still")
 	bo.until(`Math.abs(machine.placeAt('ada', machine.now(performance.now() / 1000))?.at[1] - `+p.value(`String(machine.self.place.at[1])`)+`) < 0.01`, "bo sees ada there")
 
 	p.stands(20, 1)

@@ -37,7 +37,7 @@ func TestAPlanIsDraftedFromSavesAndTheirsComeAndGo(t *testing.T) {
 	}
 	p.gives("input[type=file]", files...)
 	p.sees("150 saves in 2 formats")
-	p.sees("All of them load under the draft and are written back as they were.")
+	p.sees("All of them load under the draft with nothing told. 90 were written back as they were")
 	p.sees("guesses, to be read first")
 	p.press("Make it a game")
 	p.until(`location.pathname === '/games/adopted/plan'`, "it is a game, and its plan is there")

@@ -44,7 +44,7 @@ func (s *Server) adopt(_ context.Context, in *adoptInput) (*body[contract.Adopte
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
-	out := contract.Adopted{Plan: d.Plan, Findings: []finding.Finding{}, Formats: d.Formats, Saves: d.Saves, Clean: d.Clean, Doubts: d.Doubts, Told: []contract.AdoptTold{}}
+	out := contract.Adopted{Plan: d.Plan, Findings: []finding.Finding{}, Formats: d.Formats, Saves: d.Saves, Clean: d.Clean, Back: d.Back, Doubts: d.Doubts, Told: []contract.AdoptTold{}}
 	for _, f := range d.Found {
 		if f.Accepted == "" {
 			out.Findings = append(out.Findings, f)
