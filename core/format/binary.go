@@ -129,7 +129,7 @@ func (r *packReader) table(n *Node, depth int) error {
 			return broken(name.Spot, "a key in it is %s", name.Form)
 		}
 		if value, err = r.value(depth + 1); err == nil {
-			n.Keys = append(n.Keys, Key{Name: name.Text, Value: value, Spot: name.Spot})
+			n.Keys = append(n.Keys, Key{Name: name.Text, Value: value, Spot: name.Spot, form: name.key()})
 		}
 	}
 	return err
@@ -152,10 +152,10 @@ func packed(e *msgpack.Encoder, n *Node) error {
 	case Text:
 		return e.EncodeString(n.Text)
 	case Number:
-		if num, err := fixed.Exact(n.Text); err == nil && !n.Float {
-			if i, whole := num.Int(); whole {
-				return e.EncodeInt(i)
-			}
+		if i, u, whole := wholeOf(n); whole && u > math.MaxInt64 {
+			return e.EncodeUint(u)
+		} else if whole {
+			return e.EncodeInt(i)
 		}
 		v, err := strconv.ParseFloat(n.Text, 64)
 		return errors.Join(err, e.EncodeFloat64(v))
@@ -170,7 +170,7 @@ func packed(e *msgpack.Encoder, n *Node) error {
 	}
 	for _, c := range all {
 		if c.key != nil {
-			if err := e.EncodeString(c.key.Name); err != nil {
+			if err := packed(e, c.key.asNode()); err != nil {
 				return err
 			}
 		}
@@ -179,6 +179,38 @@ func packed(e *msgpack.Encoder, n *Node) error {
 		}
 	}
 	return nil
+}
+
+// key is what a name is, where it is no text.
+func (n *Node) key() Form {
+	if n.Form == Text {
+		return Null
+	}
+	return n.Form
+}
+
+// asNode is a name as it stands in a file.
+func (k *Key) asNode() *Node {
+	if k.form == Null {
+		return &Node{Form: Text, Text: k.Name}
+	}
+	return &Node{Form: k.form, Text: k.Name}
+}
+
+// wholeOf is a whole number that fits into 64 bits: with its sign, and (where it is larger) without one.
+func wholeOf(n *Node) (i int64, u uint64, whole bool) {
+	if n.Float {
+		return 0, 0, false
+	}
+	if i, err := strconv.ParseInt(n.Text, 10, 64); err == nil {
+		return i, 0, true
+	}
+	if u, err := strconv.ParseUint(n.Text, 10, 64); err == nil {
+		return 0, u, true
+	}
+	num, err := fixed.Exact(n.Text)
+	i, whole = num.Int()
+	return i, 0, err == nil && whole
 }
 
 // living are the entries of a node that are not taken out.
@@ -301,7 +333,7 @@ func (r *cborReader) entry(n *Node, depth int) error {
 		return err
 	}
 	if n.Form == Table {
-		n.Keys = append(n.Keys, Key{Name: name.Text, Value: value, Spot: name.Spot})
+		n.Keys = append(n.Keys, Key{Name: name.Text, Value: value, Spot: name.Spot, form: name.key()})
 	} else {
 		n.Items = append(n.Items, value)
 	}
@@ -324,7 +356,7 @@ func toCBOR(out *[]byte, n *Node) error {
 		*out = binary.BigEndian.AppendUint32(*out, uint32(len(all)))
 		for _, c := range all {
 			if c.key != nil {
-				if err := toCBOR(out, &Node{Form: Text, Text: c.key.Name}); err != nil {
+				if err := toCBOR(out, c.key.asNode()); err != nil {
 					return err
 				}
 			}
@@ -346,10 +378,10 @@ func toCBOR(out *[]byte, n *Node) error {
 			return err
 		}
 		v = f
-		if num, err := fixed.Exact(n.Text); err == nil && !n.Float {
-			if i, whole := num.Int(); whole {
-				v = i
-			}
+		if i, u, whole := wholeOf(n); whole && u > math.MaxInt64 {
+			v = u
+		} else if whole {
+			v = i
 		}
 	}
 	raw, err := cbor.Marshal(v)

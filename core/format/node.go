@@ -50,13 +50,18 @@ type Node struct {
 	// In a file that is written: what stood here before, where that is something else, and whether it is taken out.
 	was  *Node
 	gone bool
+	// as is what stands in the file where that is more than Text says: a date of TOML, 0x1f. It is written as it was.
+	as string
+	// unwritable is why a file cannot be written, at its root; "" where it can.
+	unwritable string
 }
 
 // Key is an entry of a table, in the file's order. A key may stand in a table twice.
 type Key struct {
 	Name  string
 	Value *Node
-	Spot  // of the name
+	form  Form // of the name, in a language whose names need not be texts; Null for a text
+	Spot       // of the name
 }
 
 // Spot is where something stands in a file: from its first byte to behind its last, and in a text the line and the

@@ -124,6 +124,9 @@ func (r *tomlReader) value(v *unstable.Node, depth int) (*Node, error) {
 	} else {
 		n.End = 1
 	}
+	if v.Kind != unstable.String {
+		n.as = n.Text
+	}
 	switch v.Kind {
 	case unstable.Bool:
 		n.Form = Bool
@@ -137,7 +140,7 @@ func (r *tomlReader) value(v *unstable.Node, depth int) (*Node, error) {
 			n.Form, n.Text = Number, text
 		}
 	case unstable.Array:
-		n.Form, n.Text = List, ""
+		n.Form, n.Text, n.as = List, "", ""
 		for i := v.Children(); i.Next(); {
 			if i.Node().Kind == unstable.Comment {
 				continue
@@ -149,7 +152,7 @@ func (r *tomlReader) value(v *unstable.Node, depth int) (*Node, error) {
 			n.Items = append(n.Items, item)
 		}
 	case unstable.InlineTable:
-		n.Form, n.Text = Table, ""
+		n.Form, n.Text, n.as = Table, "", ""
 		for i := v.Children(); i.Next(); {
 			if err := r.entry(n, i.Node(), depth+1); err != nil {
 				return nil, err
@@ -223,6 +226,10 @@ func tomlKey(name string) string {
 
 func tomlValue(out *bytes.Buffer, n *Node) error {
 	between := ""
+	if n.as != "" && n.was == nil {
+		out.WriteString(n.as)
+		return nil
+	}
 	switch n.Form {
 	case List:
 		out.WriteByte('[')

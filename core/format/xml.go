@@ -50,7 +50,13 @@ func (xmlTongue) read(raw []byte) (*Node, error) {
 				return nil, broken(here(from), "it is nested more than %d deep", MaxDepth)
 			}
 			n := &Node{Form: Table, Spot: here(from)}
+			if t.Name.Space != "" {
+				root.unwritable = "it has namespaces of XML, which can be read and not be written yet"
+			}
 			for _, a := range t.Attr {
+				if a.Name.Space != "" || a.Name.Local == "xmlns" {
+					root.unwritable = "it has namespaces of XML, which can be read and not be written yet"
+				}
 				at := n.Spot
 				if i := bytes.Index(raw[n.Start:n.End], []byte(a.Name.Local+"=")); i >= 0 {
 					at = p.spot(n.Start+i, n.Start+i+len(a.Name.Local))
@@ -101,6 +107,9 @@ func (n *Node) element(name string, child *Node) {
 
 func (xmlTongue) write(raw []byte, root *Node) ([]byte, error) {
 	var out bytes.Buffer
+	if root.unwritable != "" {
+		return nil, errors.New(root.unwritable)
+	}
 	if raw == nil || bytes.HasPrefix(bytes.TrimPrefix(raw, []byte("\ufeff")), []byte("<?xml")) {
 		out.WriteString(xml.Header)
 	}
