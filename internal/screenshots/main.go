@@ -55,7 +55,7 @@ var pages = []page{
 	{"player", "/games/lantern-pass/players/wren", "light", soon},
 	{"why", "/games/lantern-pass/why?player=wren", "light", soon},
 	{"game", "/play/lantern-pass/?player=ada", "dark", 3 * time.Second},
-	{"budgets", "/games/lantern-pass/budgets", "light", soon},
+	{"population", "/games/lantern-pass/saves?show=player.warmth", "light", soon},
 	{"versions", "/games/lantern-pass/versions", "light", soon}, // the last: the demo gets its next version for it
 }
 
