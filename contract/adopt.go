@@ -22,7 +22,7 @@ type Adopted struct {
 	Formats  []string          `json:"formats"`
 	Saves    int               `json:"saves"`
 	Clean    int               `json:"clean" doc:"How many load under the draft with nothing told."`
-	Back     int               `json:"back" doc:"How many of these are written back as they were: those of the newest version that are no rows of a table."`
+	Back     int               `json:"back" doc:"How many of these are written back as they were: those of the newest version."`
 	Doubts   int               `json:"doubts" doc:"How many lines are guesses."`
 	Told     []AdoptTold       `json:"told" doc:"What of the saves does not fit the draft; at most 200."`
 	More     int               `json:"more,omitempty" doc:"Of which there is more than is told."`

@@ -66,12 +66,12 @@ func (c *call) printDraft(d *adopt.Draft) int {
 		c.printFindings("the draft", d.Found)
 		return findings
 	}
-	fmt.Fprintf(w, "%d of %s load under it with nothing told; %d, which are of the newest version and no rows of a table, are written back as they were\n", d.Clean, plural(d.Saves, "save"), d.Back)
+	fmt.Fprintf(w, "%d of %s load under it with nothing told; %d of the newest version are written back as they were\n", d.Clean, plural(d.Saves, "save"), d.Back)
 	if len(d.Told) == 0 {
 		fmt.Fprintln(w, s.green("clean")+"  Read the guesses, and then: alluvion check, alluvion save check.")
 		return fine
 	}
-	fmt.Fprintln(w, s.yellow(plural(len(d.Told), "thing")+" do not fit:"))
+	fmt.Fprintln(w, s.yellow(plural(len(d.Told), "thing")+" found that does not fit:"))
 	for _, t := range d.Told[:min(len(d.Told), 10)] {
 		fmt.Fprintf(w, "  %s  %s\n", s.bold(filepath.Base(t.File)), t.What)
 	}

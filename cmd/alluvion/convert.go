@@ -4,12 +4,16 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"alluvion.dev/core/format"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
 )
+
+// mostLeft is how much of one file is told that is not written.
+const mostLeft = 20
 
 // runConvert writes saves as the plan loads them: upgraded to its version, in their own format or in another.
 func runConvert(c *call, names []string) (int, error) {
@@ -48,8 +52,11 @@ func runConvert(c *call, names []string) (int, error) {
 		} else {
 			code = findings
 		}
-		for _, l := range left {
-			code = findings
+		for i, l := range left {
+			if code = findings; i == mostLeft {
+				fmt.Fprintf(c.out, "%s  and %d more\n", c.style.bold(file), len(left)-mostLeft)
+				break
+			}
 			fmt.Fprintf(c.out, "%s  %s  %s\n", c.style.bold(file), l.Name, c.style.yellow("is not written: "+l.Why))
 		}
 		_ = bar.Add(1)
@@ -69,57 +76,70 @@ func (c *call) convert(p *planFile, file string) (done bool, left []format.Left,
 	if err != nil {
 		return false, nil, err
 	}
-	var was *format.Opened
-	var x upgrade.Checked
+	opened, docs := []*format.Opened{nil}, [][]byte{nil}
 	if format.Own(raw) || len(p.own.Formats) == 0 {
-		x = p.chain.Check(raw, keys, upgrade.Around{}, p.judge)
+		x := p.chain.Check(raw, keys, upgrade.Around{}, p.judge)
+		docs[0] = c.loaded(file, &x)
 	} else {
-		opened, err := p.own.Open(raw, file)
-		if err != nil {
+		if opened, err = p.own.Open(raw, file); err != nil {
 			c.refused(file, err.Error())
 			return false, nil, nil
 		}
-		if len(opened) > 1 {
-			return false, nil, fmt.Errorf("%s holds %d saves: a table of saves cannot be written yet", file, len(opened))
+		docs = make([][]byte, len(opened))
+		for i, one := range opened {
+			x := one.Check(p.judge)
+			name := file
+			if len(opened) > 1 {
+				name = fmt.Sprintf("%s, %s", file, one.Player)
+			}
+			docs[i] = c.loaded(name, &x)
 		}
-		was = opened[0]
-		x = was.Check(p.judge)
 	}
+	if !slices.ContainsFunc(docs, func(d []byte) bool { return d != nil }) {
+		return false, nil, nil
+	}
+	to := c.form
+	if to == "" && opened[0] != nil {
+		to = opened[0].Format.Name
+	}
+	same := opened[0] != nil && opened[0].Format.Name == to
+	if len(docs) > 1 && !same {
+		return false, nil, fmt.Errorf("%s holds %d saves: a table of saves is written as a table only", file, len(docs))
+	}
+	out := filepath.Join(c.folder, filepath.Base(file))
+	if to == "" || to == "alluvion" {
+		return true, nil, writeNew(strings.TrimSuffix(out, filepath.Ext(out))+".json", string(docs[0]))
+	}
+	f := p.own.Format(to)
+	if f == nil {
+		return false, nil, fmt.Errorf("the plan has no format called %s", to)
+	}
+	if !same {
+		opened, out = []*format.Opened{nil}, strings.TrimSuffix(out, filepath.Ext(out))+"."+f.Ending()
+	}
+	text, left, err := f.WriteAll(docs, opened)
+	if err != nil {
+		return false, nil, fmt.Errorf("%s: %w", file, err)
+	}
+	return true, left, writeNew(out, string(text))
+}
+
+// loaded is a save as it would be loaded, as JSON; nil where it is not, which is told.
+func (c *call) loaded(file string, x *upgrade.Checked) []byte {
 	if x.Outcome != save.Take {
 		why := "the plan says that it is not loaded"
 		if err := upgrade.RefusedBy(x.Problems); err != nil {
 			why = err.Error()
 		}
 		c.refused(file, why)
-		return false, nil, nil
+		return nil
 	}
 	doc, err := x.Document()
 	if err != nil {
-		return false, nil, err
+		c.refused(file, err.Error())
+		return nil
 	}
-	to := c.form
-	if to == "" && was != nil {
-		to = was.Format.Name
-	}
-	out := filepath.Join(c.folder, filepath.Base(file))
-	if to != "" && to != "alluvion" {
-		f := p.own.Format(to)
-		if f == nil {
-			return false, nil, fmt.Errorf("the plan has no format called %s", to)
-		}
-		if was != nil && was.Format != f {
-			was = nil
-		}
-		if doc, left, err = f.Write(doc, was); err != nil {
-			return false, nil, fmt.Errorf("%s: %w", file, err)
-		}
-		if was == nil {
-			out = strings.TrimSuffix(out, filepath.Ext(out)) + "." + f.Ending()
-		}
-	} else {
-		out = strings.TrimSuffix(out, filepath.Ext(out)) + ".json"
-	}
-	return true, left, writeNew(out, string(doc))
+	return doc
 }
 
 func (c *call) refused(file, why string) {

@@ -56,7 +56,7 @@ type Draft struct {
 	Saves   int
 	Told    []Told // what does not load as it stands, or is written back otherwise
 	Clean   int    // saves of which nothing is told
-	Back    int    // of these, those that are written back as they were: of the newest version, and no rows of a table
+	Back    int    // of these, those that are written back as they were: of the newest version
 	Doubts  int    // lines with # ?
 	Formats []string
 }
@@ -138,33 +138,37 @@ func (d *Draft) proveOne(set *format.Set, judge *engine.Judge, f File) {
 		tell("cannot be read: %v", err)
 		return
 	}
-	for _, one := range opened {
-		before := len(d.Told)
-		clean := func() bool { return len(d.Told) == before }
+	docs, newest, before := make([][]byte, len(opened)), true, len(d.Told)
+	clean, problems := 0, false
+	for i, one := range opened {
 		x := one.Check(judge)
 		for _, p := range x.Problems {
 			tell("%s %s: %s", p.Pointer, p.Name, without(p))
 		}
-		doc, err := x.Document()
-		if err != nil || one.Format.Decl.Rows.Given || one.Version != set.Newest() {
-			if clean() {
-				d.Clean++
-			}
-			continue // what is upgraded is written as another version; rows are not written yet
+		if docs[i], err = x.Document(); err == nil && len(x.Problems) == 0 {
+			clean++
 		}
-		back, left, err := one.Format.Write(doc, one)
-		switch {
-		case err != nil:
-			tell("cannot be written back: %v", err)
-		case len(left) > 0:
-			tell("%s is not written back as it was", left[0].Name)
-		case one.Format.Exact() && !bytes.Equal(back, f.Raw) && len(x.Problems) == 0 && len(one.Format.Decl.Wrap) == 0:
-			tell("is written back otherwise than it stood")
-		}
-		if clean() {
-			d.Clean++
-			d.Back++
-		}
+		newest = newest && one.Version == set.Newest()
+		problems = problems || len(x.Problems) > 0
+	}
+	d.Clean += clean
+	if !newest {
+		return // what is upgraded is written as another version
+	}
+	first := opened[0]
+	back, left, err := first.Format.WriteAll(docs, opened)
+	switch {
+	case err != nil:
+		tell("cannot be written back: %v", err)
+	case len(left) > 0:
+		tell("%s is not written back as it was", left[0].Name)
+	case first.Format.Exact() && !bytes.Equal(back, f.Raw) && !problems && len(first.Format.Decl.Wrap) == 0:
+		tell("is written back otherwise than it stood")
+	}
+	if len(d.Told) == before {
+		d.Back += len(opened)
+	} else if !problems {
+		d.Clean -= clean
 	}
 }
 

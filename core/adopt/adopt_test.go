@@ -146,7 +146,7 @@ func TestSavesWithOtherHabits(t *testing.T) {
 	}
 	d, err := adopt.New([]adopt.File{{Name: "table.csv", Raw: []byte(table)}}, adopt.Options{Game: "rows"})
 	require.NoError(t, err)
-	assert.Equal(t, []int{400, 400, 0}, []int{d.Saves, d.Clean, d.Back}, "%v\n%s", d.Told, d.Plan)
+	assert.Equal(t, []int{400, 400, 400}, []int{d.Saves, d.Clean, d.Back}, "%v\n%s", d.Told, d.Plan)
 	assert.Contains(t, d.Plan, "rows: saves")
 	assert.Contains(t, d.Plan, "{at: /banned, map: {no: false, yes: true}}")
 	assert.Contains(t, d.Plan, "{at: /clan, none: empty}")

@@ -100,3 +100,33 @@ func TestBinaryFilesKeepWhatTheyHold(t *testing.T) {
 	assert.EqualValues(t, uint64(18446744073709551615), back["seed"])
 	assert.Equal(t, "seven", back[uint64(7)])
 }
+
+// Each row of a table is a save: one is changed, one cannot be read, and all else stays.
+func TestRowsOfATableAreWritten(t *testing.T) {
+	s, _, judge := setOf(t, `
+  slot_file:
+    is: csv
+    rows: saves
+    version: {is: 3}
+    player: /who
+    where: {place.scene: /scene, place.x: /x, place.y: /y, place.facing: /facing, player.coins: /coins, player.note: {at: /note, none: missing}}
+`)
+	const file = "who;scene;x;y;facing;coins;note;mods\nbo;cellar;1.50;2;north;5;\"a, b\";x\nada;cellar;3;4;south;many;;y\ntor;bakehouse;3;4;east;9;;z\n"
+	opened, err := s.Open([]byte(file), "table.csv")
+	require.NoError(t, err)
+	require.Len(t, opened, 3)
+	docs := make([][]byte, 3)
+	for i, one := range opened {
+		x := one.Check(judge)
+		assert.Equal(t, []int{0, 1, 0}[i], len(x.Problems), "%v", x.Problems)
+		if i == 2 {
+			doc, err := x.Document()
+			require.NoError(t, err)
+			docs[i] = bytes.ReplaceAll(doc, []byte(`"coins":9,`), []byte(`"coins":77,`))
+		}
+	}
+	out, left, err := s.Formats[0].WriteAll(docs, opened)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.Equal(t, strings.NewReplacer("9;;z", "77;;z", `"a, b"`, "a, b").Replace(file), string(out))
+}

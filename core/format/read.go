@@ -29,7 +29,7 @@ type Opened struct {
 	from map[string]origin // by JSON Pointer in Save
 	// wrong are the JSON Pointers in Save of what could not be read, and was told.
 	wrong map[string]bool
-	rows  []*Node // of a file in which each row is a save
+	row   int // of a file in which each row is a save
 }
 
 // origin is where something of a save stands in the file that it was read from.
@@ -62,7 +62,7 @@ func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	if f.Decl.Rows.Value != "saves" {
+	if !f.rows() {
 		one, err := f.open(inner, root, root, "", name)
 		if err != nil {
 			return nil, err
@@ -75,6 +75,7 @@ func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
 		if err != nil {
 			return nil, err
 		}
+		one.row = i
 		out = append(out, one)
 	}
 	if out == nil {
@@ -84,7 +85,7 @@ func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
 }
 
 func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opened, error) {
-	o := &opening{Opened: &Opened{Format: f, Slot: 1, raw: raw, root: whole, from: map[string]origin{}, wrong: map[string]bool{}, rows: whole.Items}, f: f,
+	o := &opening{Opened: &Opened{Format: f, Slot: 1, raw: raw, root: whole, from: map[string]origin{}, wrong: map[string]bool{}}, f: f,
 		root: root, start: start, doc: map[string]any{}}
 	var err error
 	if o.Version, err = o.version(); err != nil {

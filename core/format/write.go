@@ -22,49 +22,77 @@ type Left struct {
 // Write puts a save of the plan's own version, as JSON, into a file of the format. was is the file that the save came
 // from: everything in it that the save does not change stays as it is. Without one (nil) a file is written anew.
 func (f *Format) Write(doc []byte, was *Opened) ([]byte, []Left, error) {
-	saved, err := jsonTongue{}.read(doc)
-	if err != nil {
-		return nil, nil, err
-	}
-	w := &writing{f: f, saved: saved, o: &opening{f: f, Opened: &Opened{Format: f, from: map[string]origin{}}}}
-	var raw []byte
-	if was != nil {
-		if raw = was.raw; len(was.rows) > 0 && f.Decl.Rows.Value == "saves" {
-			return nil, nil, fmt.Errorf("a row of a table cannot be written by itself yet")
-		}
-		if w.root, err = f.read(raw); err != nil {
-			return nil, nil, err
-		}
-		w.before = was.Version
-	} else {
-		w.root = &Node{Form: Table}
-	}
-	w.all()
-	out, err := f.write(raw, w.root)
-	if err != nil {
-		return nil, nil, err
-	}
-	if err := w.prove(out); err != nil {
-		return nil, nil, err
-	}
-	out, err = rewrap(out, f.Decl.Wrap)
-	return out, w.left, err
+	return f.WriteAll([][]byte{doc}, []*Opened{was})
 }
 
-// prove reads a file that was written: what does not come back as it is in the save is told.
-func (w *writing) prove(file []byte) error {
-	root, err := w.f.read(file)
-	if err != nil {
-		return fmt.Errorf("what would be written cannot be read again: %w", err)
+// WriteAll is Write for a file that holds several saves: a table of which each row is one. was are all that it held. One
+// that has no document (nil) stays as it is.
+func (f *Format) WriteAll(docs [][]byte, was []*Opened) ([]byte, []Left, error) {
+	var raw []byte
+	root := &Node{Form: Table}
+	if f.rows() {
+		root = &Node{Form: List, Items: []*Node{{Form: Table}}}
 	}
+	if was[0] != nil {
+		var err error
+		raw = was[0].raw
+		if root, err = f.read(raw); err != nil {
+			return nil, nil, err
+		}
+	}
+	var left []Left
+	var written []*writing
+	for i, doc := range docs {
+		if doc == nil {
+			continue
+		}
+		saved, err := jsonTongue{}.read(doc)
+		if err != nil {
+			return nil, nil, err
+		}
+		w := &writing{f: f, saved: saved, o: &opening{f: f, Opened: &Opened{Format: f, from: map[string]origin{}}}}
+		if was[i] != nil {
+			w.row, w.before = was[i].row, was[i].Version
+		}
+		w.root = f.rowOf(root, w.row)
+		w.all()
+		written, left = append(written, w), append(left, w.left...)
+	}
+	out, err := f.write(raw, root)
+	if err != nil {
+		return nil, nil, err
+	}
+	if root, err = f.read(out); err != nil {
+		return nil, nil, fmt.Errorf("what would be written cannot be read again: %w", err)
+	}
+	for _, w := range written {
+		left = append(left, w.proved(f.rowOf(root, w.row))...)
+	}
+	out, err = rewrap(out, f.Decl.Wrap)
+	return out, left, err
+}
+
+// rows says whether each row of a file is a save.
+func (f *Format) rows() bool { return f.Decl.Rows.Value == "saves" }
+
+// rowOf is where a save begins in a file: its row, or the whole.
+func (f *Format) rowOf(root *Node, row int) *Node {
+	if f.rows() {
+		return root.Items[row]
+	}
+	return root
+}
+
+// proved tells what of a save does not come back as it is from a file that was written, beside what was told already.
+func (w *writing) proved(root *Node) (left []Left) {
 	again := &writing{f: w.f, saved: w.saved, o: w.o, root: root, proving: true}
 	again.all()
 	for _, l := range again.left {
 		if !slices.ContainsFunc(w.left, func(k Left) bool { return k.Name == l.Name }) {
-			w.left = append(w.left, l)
+			left = append(left, l)
 		}
 	}
-	return nil
+	return left
 }
 
 // writing is a file that is being written.
@@ -73,6 +101,7 @@ type writing struct {
 	o      *opening // reads what stands there
 	root   *Node
 	saved  *Node
+	row    int // of a table of saves
 	before int // the version of the file that was there; 0 where there was none
 	left   []Left
 	// proving says that nothing is written: what would be is told.
@@ -88,7 +117,7 @@ func (w *writing) all() {
 	w.fact("the version", &d.Version, &Node{Form: Number, Text: strconv.Itoa(now)}, aCount)
 	for part, h := range map[string]*plan.Held{"player": &d.Player, "slot": &d.Slot} {
 		if at := w.saved.step(part); at != nil && h.Given() {
-			w.fact(part, h, at, nil)
+			w.fact(part, h, at, map[string]*types.Domain{"player": aName, "slot": aCount}[part])
 		}
 	}
 	l := w.f.layout(now)

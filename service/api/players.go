@@ -155,7 +155,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{},
 		Problems: []save.Problem{}}
 	for _, f := range j.own().Formats {
-		if f.Of() == "player" && f.Decl.Rows.Value == "" {
+		if f.Of() == "player" && !f.Decl.Rows.Given {
 			out.Formats = append(out.Formats, f.Name)
 		}
 	}

@@ -95,7 +95,7 @@ async function make() {
       <aside>
         <section class="sheet part">
           <h2>{{ draft.saves }} saves in {{ draft.formats.length === 1 ? 'one format' : `${draft.formats.length} formats` }}</h2>
-          <p>{{ draft.clean === draft.saves ? 'All of them' : `${draft.clean} of them` }} load under the draft with nothing told. {{ draft.back }} were written back as they were, as a try: those of the newest version that are no rows of a table.</p>
+          <p>{{ draft.clean === draft.saves ? 'All of them' : `${draft.clean} of them` }} load under the draft with nothing told. {{ draft.back }} were written back as they were, as a try: those of the newest version.</p>
           <ul v-if="draft.told.length" class="told">
             <li v-for="(t, i) in draft.told.slice(0, 12)" :key="i"><span class="mono">{{ t.file }}</span> {{ t.what }}</li>
             <li v-if="draft.told.length + (draft.more ?? 0) > 12" class="quiet">and {{ draft.told.length + (draft.more ?? 0) - 12 }} more</li>
