@@ -527,7 +527,7 @@ func TestPlayersAreDrawnInBetween(t *testing.T) {
 // A crowd of two hundred for a minute: some lie, lag, stop reading, or lose their connection. Nobody honest is refused what
 // they may have, or believes what is not so.
 func TestACrowdOfTwoHundredPlaysForAWhile(t *testing.T) {
-	long := 20 * time.Second
+	long := 30 * time.Second
 	if testing.Short() {
 		long = 5 * time.Second
 	}

@@ -331,6 +331,12 @@ func (c *call) downloaded(player string, slot int) (raw []byte, name string, err
 
 // putSaves puts files back into the slots that their names say.
 func (c *call) putSaves(files []string) (int, error) {
+	for _, file := range files { // whose a file is it says in its own way, or by its name
+		raw, err := os.ReadFile(file)
+		if _, _, named := slotOfFile(file); !named && (err != nil || format.Own(raw)) {
+			return c.wrongDoing("%s does not say whose it is: a file is called as its player and slot, such as wren.1.json; or it is in one of the plan's formats.", file)
+		}
+	}
 	for i, file := range files {
 		raw, err := os.ReadFile(file)
 		if err != nil {
@@ -338,7 +344,7 @@ func (c *call) putSaves(files []string) (int, error) {
 		}
 		player, slot, ok := slotOfFile(file)
 		own := !format.Own(raw)
-		if own { // the file says whose it is, in its own way
+		if own {
 			x, err := c.remote().CheckFile(c.ctx, c.game, filepath.Base(file), raw)
 			if err != nil {
 				return failed, err
@@ -346,7 +352,7 @@ func (c *call) putSaves(files []string) (int, error) {
 			player, slot, ok = x.Player, x.Slot, x.Format != ""
 		}
 		if !ok {
-			return c.wrongDoing("%s does not say whose it is: a file is called as its player and slot, such as wren.1.json; or it is in one of the plan's formats.", file)
+			return c.wrongDoing("%s is no save of Alluvion's, and of none of the plan's formats.", file)
 		}
 		if own && !c.unsealed {
 			return c.wrongDoing("%s is in a format of the game's own, which has no seal: say -unsealed to take it all the same.", file)

@@ -1,0 +1,72 @@
+package main
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/client"
+	"alluvion.dev/service"
+)
+
+const cellar = "../../examples/old-cellar/"
+
+// A team adopts its saves, tries them, converts them, and moves them into a service and back, all by commands.
+func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
+	folder := t.TempDir()
+	draft := filepath.Join(folder, "plan.yaml")
+	got := runWith(t, "", "adopt", "-o", draft, cellar+"saves")
+	assert.Equal(t, fine, got.code, got.errs)
+	assert.Contains(t, got.errs, "300 of 300 saves load under it with nothing told; 180 of the newest version are written back as they were")
+	assert.Equal(t, failed, runWith(t, "", "adopt", "-o", draft, cellar+"saves").code, "nothing is written over")
+	assert.Contains(t, runWith(t, "", "check", "-short", draft).out, "fine")
+	assert.Contains(t, runWith(t, "", "trial", draft, cellar+"saves").out, "120 are upgraded in full")
+	got = runWith(t, "", "adopt", cellar+"saves/bo-1.json", cellar+"saves/bo-2.json")
+	assert.Equal(t, findings, got.code)
+	assert.Contains(t, got.errs, "at least 3 are wanted")
+
+	upgraded := filepath.Join(folder, "upgraded")
+	got = runWith(t, "", "save", "convert", "-o", upgraded, cellar+"saves/bo-1.json", cellar+"saves/bo.ini")
+	assert.Equal(t, fine, got.code, got.out+got.errs)
+	got = runWith(t, "", "save", "check", "-plan", cellar+"plan.yaml", upgraded)
+	assert.Equal(t, fine, got.code, got.out)
+	assert.Contains(t, got.out, "slot_file, version 3")
+	assert.Contains(t, got.out, "options, what bo has over all slots")
+	got = runWith(t, "", "save", "convert", "-to", "alluvion", "-o", filepath.Join(folder, "ours"), cellar+"saves/bo-3.json")
+	assert.Equal(t, fine, got.code, got.out)
+	assert.Contains(t, runWith(t, "", "save", "check", "-plan", cellar+"plan.yaml", filepath.Join(folder, "ours")).out, "loads  version 3")
+	assert.Equal(t, wrongUse, runWith(t, "", "save", "convert", cellar+"saves/bo-3.json").code)
+	got = runWith(t, "", "save", "compare", cellar+"saves/bo-3.json", cellar+"saves/bo-4.json")
+	assert.Equal(t, findings, got.code)
+	assert.Contains(t, got.out, "Purse")
+
+	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: filepath.Join(folder, "a.db")})
+	require.NoError(t, err)
+	defer func() { assert.NoError(t, s.Stop(t.Context())) }()
+	plan, err := os.ReadFile(cellar + "plan.yaml")
+	require.NoError(t, err)
+	_, _, err = client.New(s.URL()).PutPlan(t.Context(), "old-cellar", plan, "")
+	require.NoError(t, err)
+	asks := func(code int, args ...string) string {
+		t.Helper()
+		got := runWith(t, "", append(args, "-service", s.URL(), "-game", "old-cellar")...)
+		assert.Equal(t, code, got.code, "%v: %s", args, got.errs)
+		return got.out + got.errs
+	}
+	assert.Contains(t, asks(wrongUse, "saves", "put", cellar+"saves/bo-3.json", "-why", "moved"), "say -unsealed")
+	assert.Contains(t, asks(fine, "saves", "put", cellar+"saves/bo-3.json", cellar+"saves/bo-1.json", "-why", "moved", "-unsealed"), "slot 3 of bo")
+	back := filepath.Join(folder, "back")
+	asks(fine, "saves", "fetch", "-as", "slot_file", back)
+	want, err := os.ReadFile(cellar + "saves/bo-3.json")
+	require.NoError(t, err)
+	is, err := os.ReadFile(filepath.Join(back, "bo-3.json"))
+	require.NoError(t, err)
+	assert.Equal(t, string(want), string(is))
+	assert.Contains(t, asks(fine, "population", "-show", "player.coins", "-cut", "0..20"), "1 above")
+	assert.Contains(t, asks(wrongUse, "population", "-show", "player.coin"), "Did you mean player.coins?")
+	assert.True(t, strings.HasPrefix(asks(fine, "population", "-form", "csv"), "name,title,value,from,to,saves,exact\n"))
+}
