@@ -83,7 +83,7 @@ function become() {
       <RouterLink class="plain" :to="{ name: 'plan', params: { game }, query: { line: row.line, column: row.column } }">Declared on line {{ row.line }}</RouterLink>
       <RouterLink class="plain" :to="{ name: 'rules', params: { game }, query: { about: row.name } }">Rules about it</RouterLink>
       <RouterLink class="plain" :to="{ name: 'why', params: { game }, query: { name: row.name } }">Why is it so?</RouterLink>
-      <RouterLink class="plain" :to="{ name: 'population', params: { game }, query: { show: row.name } }">What saves hold of it</RouterLink>
+      <RouterLink class="plain" :to="{ name: 'population', params: { game }, query: { show: row.name } }">What saves hold</RouterLink>
     </p>
     <div v-if="row.declared" class="choices acts-row" role="group" :aria-label="`Change ${row.title} itself`">
       <button type="button" @click="$emit('task', 'rename')">Rename</button>
@@ -134,6 +134,8 @@ p {
 .links {
   display: flex;
   gap: 16px;
+  flex-wrap: wrap;
+  white-space: nowrap;
 }
 
 dl {
