@@ -88,6 +88,8 @@ func TestTheOldCellarIsAdopted(t *testing.T) {
 		"whose it is":             `player: {file: "{player}-{slot}.json"}`,
 		"over all slots":          "music: {of: profile, type: int, min: 0, max: 10, start: 0}",
 		"yes and no":              "{at: /game/hints, map: {off: false, on: true}}",
+		"what counts by itself":   "played: {of: player, type: stopwatch}   # ? in 120 of 120",
+		"what never falls":        "; never falls in 60 pairs of one player's saves",
 		"what nothing is like":    "# ? /gold in 60 saves of version 1",
 	} {
 		assert.Contains(t, d.Plan, line, what)

@@ -175,6 +175,7 @@ func (w *writer) figure(g *group, f *figure, now []*figure, then map[int][]*figu
 		}
 	}
 	v.kind = f.kindOf(shapes, g.players())
+	f.overTime(&v.kind, now)
 	switch {
 	case f.list:
 		w.asList(&v, f, shapes)
