@@ -50,8 +50,9 @@ func Holds(m *model.Model, v *model.Var) bool {
 
 type judging struct {
 	*Set
-	f    *Format
-	said []Said
+	f     *Format
+	said  []Said
+	tried int64 // of the values that are all tried: how many, over all formats
 }
 
 func (j *judging) say(id string, at finding.At, format string, args ...any) *Said {
@@ -220,9 +221,10 @@ func (j *judging) expressions(h *plan.Held) {
 	}
 }
 
-// most is how many values of a variable are all tried; of more, those at its edges and as many as some.
+// most is how many values are tried of variables of which all are, those that are calculated; of others, those at their
+// edges and as many as some.
 const (
-	most = 100_000
+	most = 200_000
 	some = 1_000
 )
 
@@ -242,7 +244,7 @@ func (j *judging) both(f *Format, name string, p *part) {
 		return
 	}
 	w := &opening{f: f, Opened: &Opened{Format: f}}
-	for _, v := range j.values(name, p.dom) {
+	for _, v := range j.values(name, p.dom, h.Read.Given() || h.Write.Given() || h.As.Given || h.Map != nil) {
 		raw, _ := v.MarshalJSON()
 		value, _ := jsonTongue{}.read(raw)
 		if value == nil {
@@ -304,8 +306,9 @@ func (j *judging) known(name string) []types.Value {
 	return out
 }
 
-// values are all of a domain where they are not too many, else those at its edges and some between.
-func (j *judging) values(name string, d *types.Domain) []types.Value {
+// values are all of a domain where something is calculated of them and they are not too many, else those at its edges and
+// some between.
+func (j *judging) values(name string, d *types.Domain, calculated bool) []types.Value {
 	if d == aName {
 		return j.known(name)
 	}
@@ -322,7 +325,8 @@ func (j *judging) values(name string, d *types.Domain) []types.Value {
 		span, err := d.Max.Sub(d.Min)
 		if err == nil {
 			if steps, err := span.DivWhole(d.Step); err == nil {
-				if n, whole := steps.Int(); whole && n <= most {
+				if n, whole := steps.Int(); whole && calculated && n <= most-j.tried {
+					j.tried += n
 					at := d.Min
 					for range n + 1 {
 						out = append(out, types.OfNum(at))
