@@ -154,7 +154,7 @@ func TestAnyBytesAreReadOrRefused(t *testing.T) {
 			}
 			return nil
 		}))
-		rapid.Check(t, func(t *rapid.T) {
+		damaged := func(t *rapid.T) {
 			file := append([]byte{}, rapid.SampledFrom(files).Draw(t, "file")...)
 			for range rapid.IntRange(1, 6).Draw(t, "changes") {
 				at := rapid.IntRange(0, len(file)-1).Draw(t, "at")
@@ -196,7 +196,10 @@ func TestAnyBytesAreReadOrRefused(t *testing.T) {
 					}
 				}
 			}
-		})
+		}
+		for range 10 { // a hundred files each
+			rapid.Check(t, damaged)
+		}
 	}
 }
 

@@ -3,6 +3,7 @@ package format
 import (
 	"bytes"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -63,7 +64,7 @@ func (iniTongue) read(raw []byte) (*Node, error) {
 		}
 		key := p.spot(from, from+len(strings.TrimSpace(name)))
 		start := from + len(name) + 1
-		start += len(value) - len(strings.TrimLeft(value, " \t"))
+		start += len(value) - len(strings.TrimLeftFunc(value, unicode.IsSpace))
 		value = strings.TrimSpace(value)
 		n := &Node{Form: Text, Text: value, Spot: p.spot(start, start+len(value))}
 		if len(value) >= 2 && value[0] == '"' && value[len(value)-1] == '"' {
@@ -107,6 +108,12 @@ func (iniTongue) write(raw []byte, root *Node) ([]byte, error) {
 		if !s.Value.old() {
 			behind.WriteString("[" + s.Name + "]" + newline)
 		}
+		behindLast := s.End // of the section's line, or of the last entry that stays
+		for _, k := range s.Value.Keys {
+			if k.Value.old() && !k.Value.gone {
+				behindLast = max(behindLast, k.End, k.Value.End)
+			}
+		}
 		for _, k := range s.Value.Keys {
 			n := k.Value
 			if n.Form == List || n.Form == Table {
@@ -126,8 +133,7 @@ func (iniTongue) write(raw []byte, root *Node) ([]byte, error) {
 			case !s.Value.old():
 				behind.WriteString(line(k.Name, n) + newline)
 			case !n.old():
-				at := s.Value.End
-				edits = append(edits, edit{at, at, newline + line(k.Name, n)})
+				edits = append(edits, edit{behindLast, behindLast, newline + line(k.Name, n)})
 			case n.was != nil:
 				edits = append(edits, edit{n.Start, n.End, iniText(n.Text, string(raw[n.Start:n.End]))})
 			}

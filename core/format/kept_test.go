@@ -10,7 +10,10 @@ import (
 	"github.com/stretchr/testify/require"
 	"github.com/vmihailenco/msgpack/v5"
 
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 	"alluvion.dev/core/upgrade"
+	"alluvion.dev/internal/worlds"
 )
 
 // small says where little stands, so that nearly everything in a file is what the plan knows nothing of.
@@ -60,6 +63,20 @@ func TestWhatElseStandsInAFileIsKept(t *testing.T) {
 	got, err = changed(t, "ini", "/main", ini)
 	require.NoError(t, err)
 	assert.Equal(t, strings.Replace(ini, "coins=5", "coins=77", 1), got)
+
+	// The last entry goes, and another comes.
+	s, _, judge := setOf(t, worlds.CellarFormats["ini"])
+	opened, err := s.Open([]byte("slot = 1\n[main]\nv = 3\nwho = bo\n; the end\nnote = a\n[at]\nscene = cellar\nx = 1\ny = 1\nfacing = north\n"), "file")
+	require.NoError(t, err)
+	x := opened[0].Check(judge)
+	x.Loaded.Player.Values["note"] = types.None
+	doc, err := save.Encode(x.Loaded.Player)
+	require.NoError(t, err)
+	out, left, err := s.Formats[0].Write(doc, opened[0])
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	assert.True(t, strings.HasPrefix(string(out), "slot = 1\n[main]\nv = 3\nwho = bo\npurse = 10\n"), "%s", out)
+	assert.NotContains(t, string(out), "note")
 
 	got, err = changed(t, "toml", "", "rev = 3\nwho = \"bo\"\nscene = \"cellar\"\nx = 1.50\ny = 2\nfacing = \"north\"\ncoins = 5\nmade = 2027-03-01T12:00:00Z\nflags = 0x1f\nmuch = 1_000\nfar = inf\n")
 	require.NoError(t, err)

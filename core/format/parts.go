@@ -89,7 +89,7 @@ func (o *opening) one(p *part, name string, at []string, from *Node, base string
 	o.from[pointerOf(at)] = where
 	var text jsontext.Value
 	switch {
-	case where.node == nil && o.f.absent(p.held):
+	case where.node == nil && o.f.absent(p.held) && at[0] != "place":
 		text = jsontext.Value("null")
 	case where.node == nil:
 		if at[0] == "place" && at[1] == "facing" {
