@@ -55,7 +55,7 @@ type Draft struct {
 	Found   finding.List // what check says of it
 	Saves   int
 	Told    []Told // what does not load as it stands, or is written back otherwise
-	Clean   int    // saves of which nothing is told
+	Clean   int    // saves that load without a finding
 	Back    int    // of these, those that are written back as they were: of the newest version
 	Doubts  int    // lines with # ?
 	Formats []string
