@@ -225,8 +225,7 @@ func read(f File) (*source, error) {
 	for range format.MaxWraps {
 		if bytes.HasPrefix(raw, []byte{0x1f, 0x8b}) {
 			wraps = append(wraps, "gzip")
-		} else if inner, err := format.Unwrap(raw, []string{"base64"}); err == nil && len(raw) >= 16 && looksPacked(raw) {
-			_ = inner
+		} else if _, err := format.Unwrap(raw, []string{"base64"}); err == nil && len(raw) >= 16 && looksPacked(raw) {
 			wraps = append(wraps, "base64")
 		} else {
 			break

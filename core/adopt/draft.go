@@ -19,7 +19,7 @@ type writer struct {
 	where   *where
 	taken   map[string]bool // ids of variables
 	lists   []list
-	vars    []variable
+	vars    []drafted
 	matched map[*figure]bool // of earlier versions: those that something in the newest is
 	lost    []string
 	out     strings.Builder
@@ -34,8 +34,8 @@ type list struct {
 	read         map[string]string
 }
 
-// variable is one that is drafted.
-type variable struct {
+// drafted is a variable of the draft.
+type drafted struct {
 	id, name string // name: player.coins, pack.*.count
 	of       string
 	kind     kind
@@ -156,7 +156,7 @@ func (w *writer) group(g *group) {
 // figure drafts one variable.
 func (w *writer) figure(g *group, f *figure, now []*figure, then map[int][]*figure, earlier []int) {
 	shapes := []*shape{f.shape}
-	v := variable{group: g, at: f}
+	v := drafted{group: g, at: f}
 	for i := len(earlier) - 1; i >= 0; i-- {
 		was := f.in1(then[earlier[i]], now)
 		if was == nil {
@@ -249,7 +249,7 @@ func (w *writer) listFor(g *group, f *figure) string {
 	return l.id
 }
 
-func (w *writer) asList(v *variable, f *figure, shapes []*shape) {
+func (w *writer) asList(v *drafted, f *figure, shapes []*shape) {
 	v.list = f
 	most, alike, count := 0, 0, 0
 	var items []*shape

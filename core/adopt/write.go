@@ -128,7 +128,7 @@ func (w *writer) scenes() {
 	w.out.WriteString("\n")
 }
 
-func (w *writer) variable(v variable) {
+func (w *writer) variable(v drafted) {
 	if v.kind.name == "" {
 		why := "which is several things"
 		switch {
@@ -263,7 +263,7 @@ func held(path, more string, with bool) string {
 	return "{at: " + quoted(path) + ", " + more + "}"
 }
 
-func (w *writer) held(v variable, f *figure, read string) string {
+func (w *writer) held(v drafted, f *figure, read string) string {
 	parts := []string{}
 	if f.each != "" {
 		id := "key"

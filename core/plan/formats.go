@@ -131,11 +131,7 @@ func (m *HeldMap) read(r *reader, n *node, _ field) {
 		r.wrong(n, "a table of what stands in the file, with what it means: {0: north, 90: east}")
 		return
 	}
-	for _, k := range n.keys {
-		one := Means{File: Given[string]{k.name, true, k.at}}
-		r.read(k.value, reflect.ValueOf(&one.Plan).Elem(), field{name: k.name})
-		*m = append(*m, one)
-	}
+	*m = readRows(r, n, func(row *Means, name Given[string]) any { row.File = name; return &row.Plan })
 }
 
 func (w *HeldNames) read(r *reader, n *node, _ field) {
@@ -143,12 +139,7 @@ func (w *HeldNames) read(r *reader, n *node, _ field) {
 		r.wrong(n, "a table of names and paths: {player.oil: /inventory/oil}")
 		return
 	}
-	*w = HeldNames{}
-	for _, k := range n.keys {
-		one := HeldName{Name: Given[string]{k.name, true, k.at}}
-		r.read(k.value, reflect.ValueOf(&one.Held).Elem(), field{name: k.name})
-		*w = append(*w, one)
-	}
+	*w = readRows(r, n, func(row *HeldName, name Given[string]) any { row.Name = name; return &row.Held })
 }
 
 func (u *HeldUntil) read(r *reader, n *node, _ field) {

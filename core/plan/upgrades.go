@@ -103,6 +103,16 @@ func (x *Renames) read(r *reader, n *node, f field) {
 	}
 }
 
+// readRows reads a table whose keys are no ids: each entry becomes a row that has its key, and into what the value is read.
+func readRows[T any](r *reader, n *node, into func(row *T, key Given[string]) any) []T {
+	rows := make([]T, len(n.keys))
+	for i, k := range n.keys {
+		value := into(&rows[i], Given[string]{k.name, true, k.at})
+		r.read(k.value, reflect.ValueOf(value).Elem(), field{name: k.name})
+	}
+	return rows
+}
+
 // Into is one new name, or several with an expression each.
 type Into struct {
 	Name  Given[string]
@@ -122,12 +132,7 @@ func (x *Into) read(r *reader, n *node, f field) {
 		r.read(n, reflect.ValueOf(&x.Name).Elem(), f)
 		return
 	}
-	x.Table = []Becomes{}
-	for _, k := range n.keys {
-		row := Becomes{Name: Given[string]{k.name, true, k.at}}
-		r.read(k.value, reflect.ValueOf(&row.To).Elem(), field{name: k.name})
-		x.Table = append(x.Table, row)
-	}
+	x.Table = readRows(r, n, func(row *Becomes, name Given[string]) any { row.Name = name; return &row.To })
 }
 
 func (u *Upgrades) read(r *reader, n *node, f field) {

@@ -62,8 +62,9 @@ async function upload() {
   const chosen = file.value?.files?.[0]
   if (!chosen) return
   await tried(`${chosen.name} is the newest save now.`, async () => {
-    // A file in a format of the game's own has no seal: whoever uploads it by hand answers for it.
-    const own = props.state.formats?.length && !(await chosen.text()).includes('"alluvion_')
+    // A file in a format of the game's own has no seal: whoever uploads it by hand answers for it. The service says which it is.
+    const looked = await fetch(`/v1/games/${encodeURIComponent(props.game)}/check-save?name=${encodeURIComponent(chosen.name)}`, { method: 'POST', headers: { 'Content-Type': 'application/octet-stream' }, body: chosen })
+    const own = looked.ok && Boolean(((await looked.json()) as Schemas['Checked']).format)
     const headers: Record<string, string> = { 'Content-Type': 'application/octet-stream' }
     if (props.state.revision > 0) headers['If-Match'] = etag.value
     const answer = await fetch(`${address.value}/save?why=${encodeURIComponent('uploaded in the console')}&name=${encodeURIComponent(chosen.name)}${own ? '&unsealed=true' : ''}`, { method: 'PUT', headers, body: chosen })
