@@ -10,7 +10,7 @@ CONSOLE := service/console/dist/index.html
 GAMESRC := $(wildcard examples/lantern-pass/game/src/*) examples/lantern-pass/game/index.html web/vite.game.config.ts
 GAME    := examples/lantern-pass/game/dist/index.html
 
-.PHONY: demo build test mutate release lint unit unit-core unit-rest unit-console generate bench screenshots fuzz soak setup-tools setup-browser setup-languages clean
+.PHONY: demo build test mutate release lint lint-go lint-web unit unit-core unit-rest unit-console generate bench screenshots fuzz soak setup-tools setup-browser setup-languages clean
 
 demo: build
 	$(BIN) demo -addr $(ADDR)
@@ -53,16 +53,22 @@ setup-languages:
 test: build setup-browser setup-languages lint unit
 
 lint: $(CONSOLE) $(GAME)
+	@$(MAKE) --no-print-directory -j2 lint-go lint-web
+
+lint-go:
 	@test -z "$$(gofmt -l $(GOFILES))" || { echo "not formatted:"; gofmt -l $(GOFILES); exit 1; }
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	@dead="$$($(GO) tool deadcode -test ./... | grep -v '^cmd/embed/')"; test -z "$$dead" || { echo "nothing reaches:"; echo "$$dead"; exit 1; }
+
+lint-web:
 	cd web && $(NPM) run --silent check
 	cd web && $(NPM) run --silent contract
 
-# The core starts no goroutine (a test of the house says so), and the browser waits more than it works: there the race
-# detector would only take time, and a lot of it. The service that the browser plays with is raced by its own tests.
-QUIET := /core/|/internal/browser$$
+# The core starts no goroutine (a test of the house says so), the browser waits more than it works, and other languages
+# have no such detector: there the race detector would only take time, and a lot of it. The service that the browser plays
+# with is raced by its own tests.
+QUIET := /core/|/internal/|/bindings$$|/cmd/embed$$
 # Tests of what the console works out by itself, and of the bindings for TypeScript. The runner was seen not to end: then
 # it is run once more, and a test that fails fails.
 unit-console: web/node_modules/.ready
@@ -70,12 +76,14 @@ unit-console: web/node_modules/.ready
 
 unit: unit-core unit-rest unit-console
 
+# What takes longest begins first, so that the others are done beside it. The linter has vetted the tests already.
 unit-core: $(CONSOLE) $(GAME)
-	$(GO) test -timeout 20m $$($(GO) list ./... | grep -E '$(QUIET)')
+	$(GO) test -vet=off -parallel 3 -timeout 20m $$($(GO) list ./internal/browser ./core/scout ./... | grep -E '$(QUIET)')
 
-# Left to itself, the detector has every process sleep for a second before it ends, and the tests start hundreds.
+# Left to itself, the detector has every process sleep for a second before it ends, and the tests start hundreds. Many
+# tests wait for a service more than they work: four of a package run side by side.
 unit-rest: $(CONSOLE) $(GAME)
-	GORACE=atexit_sleep_ms=20 $(GO) test -race -timeout 20m $$($(GO) list ./... | grep -vE '$(QUIET)')
+	GORACE=atexit_sleep_ms=20 $(GO) test -race -vet=off -parallel 4 -timeout 20m $$($(GO) list ./service ./cmd/alluvion ./... | grep -vE '$(QUIET)')
 
 # Writes the contract, the schema of plans and the tables of the documentation anew.
 generate:

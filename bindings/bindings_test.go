@@ -63,6 +63,7 @@ func written(t *testing.T, text, language string) []bindings.File {
 
 // What is written for Go is formatted, has no complaint, and names what is called alike.
 func TestGo(t *testing.T) {
+	t.Parallel()
 	require.NoError(t, os.MkdirAll("testdata", 0o755))
 	dir, err := os.MkdirTemp("testdata", "made")
 	require.NoError(t, err)
@@ -94,6 +95,7 @@ func TestGo(t *testing.T) {
 
 // The runtime for Python plays the published vectors, and every generated module is one, whose names can be read.
 func TestPython(t *testing.T) {
+	t.Parallel()
 	run := func(dir string, args ...string) string {
 		cmd := exec.Command("python3", args...)
 		cmd.Dir = dir
@@ -139,6 +141,7 @@ known(m.me, typing.get_type_hints(made.Me))
 
 // The runtime for Lua plays the published vectors in every Lua, and every generated chunk is one in each.
 func TestLua(t *testing.T) {
+	t.Parallel()
 	for _, program := range []string{"lua5.1", "lua5.4", "luajit"} {
 		t.Run(program, func(t *testing.T) {
 			if _, err := exec.LookPath(program); err != nil && skipped("lua") {
@@ -179,6 +182,7 @@ assert(m.me.place == nil and m.me.dead == nil and m.scene == nil and next(made.w
 // The runtime for C++ plays the published vectors without doing anything that the language leaves open, and every generated
 // header compiles without exceptions and run-time types.
 func TestCpp(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("g++"); err != nil && skipped("cpp") {
 		t.Skip("g++ is not installed, and SKIP_BINDINGS says that it may be missing")
 	}
@@ -209,6 +213,7 @@ func TestCpp(t *testing.T) {
 
 // The runtime for C# plays the published vectors under Mono, and what is generated compiles with it as C# 7, without a warning.
 func TestCsharp(t *testing.T) {
+	t.Parallel()
 	if _, err := exec.LookPath("mcs"); err != nil && skipped("csharp") {
 		t.Skip("mcs is not installed, and SKIP_BINDINGS says that it may be missing")
 	}
@@ -241,6 +246,7 @@ func skipped(language string) bool {
 // What is generated compiles under the strictest settings, for the games that we have, a plan of everything, and one
 // whose names are the runtime's own; and what is committed as compiled is what the source comes to.
 func TestTypeScriptCompiles(t *testing.T) {
+	t.Parallel()
 	web, err := filepath.Abs("../web")
 	require.NoError(t, err)
 	dir := t.TempDir()
@@ -299,6 +305,7 @@ func TestTypeScriptCompiles(t *testing.T) {
 
 // What the demo's game is built with is what its plan gives.
 func TestTheDemosGameHasTheBindingsOfItsPlan(t *testing.T) {
+	t.Parallel()
 	files, err := bindings.Files(load(t, string(examples.LanternPass)), "typescript")
 	require.NoError(t, err)
 	for _, f := range files {
@@ -310,6 +317,7 @@ func TestTheDemosGameHasTheBindingsOfItsPlan(t *testing.T) {
 
 // Two names that come to the same are said, both.
 func TestNamesThatClash(t *testing.T) {
+	t.Parallel()
 	m := load(t, strings.Replace(strings.ReplaceAll(clashing, "prop:state", "prop:on"), "props: {state:", "props: {on:", 1))
 	_, err := bindings.Files(m, "typescript")
 	assert.ErrorContains(t, err, "props.on and lists.on come to the same")

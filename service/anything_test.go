@@ -119,6 +119,7 @@ func (c openapi) body(t *rapid.T, op operation) (kind string, raw []byte) {
 // Whatever is sent to whatever call: it is answered or refused as the contract says, never with a failure of the
 // service's own, and the service stays well.
 func TestAnythingSentToAnyCallIsAnsweredOrRefused(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	c := readContract(t)

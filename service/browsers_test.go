@@ -37,6 +37,7 @@ func (h *house) send(method, path, body string, headers ...string) *http.Respons
 }
 
 func TestEntityTagsSpareAndGuard(t *testing.T) {
+	t.Parallel()
 	h := founded(t)
 	const path = "/v1/games/lantern-pass/plan"
 	first := h.send("GET", path, "")
@@ -68,6 +69,7 @@ func TestEntityTagsSpareAndGuard(t *testing.T) {
 }
 
 func TestLongAnswersAreSentPacked(t *testing.T) {
+	t.Parallel()
 	h := founded(t)
 	res := h.send("GET", "/v1/games/lantern-pass/matrix", "", "Accept-Encoding", "gzip")
 	assert.Equal(t, "gzip", res.Header.Get("Content-Encoding"))
@@ -81,6 +83,7 @@ func TestLongAnswersAreSentPacked(t *testing.T) {
 
 // Pages of the listed origins may ask and connect; of no others.
 func TestOriginsThatMayAsk(t *testing.T) {
+	t.Parallel()
 	h := &house{t: t, path: filepath.Join(t.TempDir(), "a.db")}
 	const game, elsewhere = "https://game.example", "https://elsewhere.example"
 	for _, bad := range []string{"game.example", "https://game.example/", "https://game.example/play", "*"} {
@@ -125,6 +128,7 @@ func TestOriginsThatMayAsk(t *testing.T) {
 
 // Two servers that use one name: the newer one goes on, and the other is told.
 func TestAServersNameIsUsedOnce(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	first, err := h.room.Serve(ctx, "weather")
 	require.NoError(t, err)
@@ -141,6 +145,7 @@ func TestAServersNameIsUsedOnce(t *testing.T) {
 
 // What is wrong with a request is said: what, and where.
 func TestADetailSaysWhatAndWhere(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "ada"})
 	const path = "/v1/games/lantern-pass/sessions/winter/requests"
@@ -184,6 +189,7 @@ func TestADetailSaysWhatAndWhere(t *testing.T) {
 
 // A machine that says nothing after it has connected is told why the connection ends.
 func TestALateHelloIsToldSo(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	c, cancel := context.WithTimeout(ctx, 30*time.Second)
 	defer cancel()

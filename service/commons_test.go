@@ -36,6 +36,7 @@ func (h *house) sells(s *client.Session, player string) {
 }
 
 func TestRule4WhatOneGameChangesTheOtherSeesAtOnce(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	noon := h.market()
 	h.do(contract.Request{Do: "join", Player: "wren"})
@@ -55,6 +56,7 @@ func TestRule4WhatOneGameChangesTheOtherSeesAtOnce(t *testing.T) {
 }
 
 func TestRule4WhatWasChangedElsewhereIsThereOnJoiningInAnySlot(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	noon := h.market()
 	_, err := noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})
@@ -77,6 +79,7 @@ func TestRule4WhatWasChangedElsewhereIsThereOnJoiningInAnySlot(t *testing.T) {
 }
 
 func TestCommonsAreKeptAndJudged(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	text, etag, err := h.c.Commons(ctx, "courier-guild")
 	require.NoError(t, err)
@@ -99,6 +102,7 @@ func TestCommonsAreKeptAndJudged(t *testing.T) {
 
 // What a player has in common over all games belongs to no slot: beginning one anew takes nothing of it away.
 func TestRule3BeginningASlotAnewLeavesTheCommonsAlone(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	value := types.OfInt(2)

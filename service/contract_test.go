@@ -50,6 +50,7 @@ func (c openapi) schema(t *testing.T, path, method string, status int, kind stri
 
 // Every answer is what the contract says, errors among them.
 func TestAnswersAreWhatTheContractSays(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "choose", "who", "oddny"))

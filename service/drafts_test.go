@@ -49,6 +49,7 @@ func row(t *testing.T, list []contract.BeforeAfter, name string) contract.Before
 }
 
 func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	out, err := h.c.Edit(ctx, examples.LanternPass, contract.PlanEdit{Do: "fate", Name: "player.oil", Crossing: "death", Fate: "keep"})
 	require.NoError(t, err)
@@ -68,6 +69,7 @@ func TestATextIsChangedByJustWhatIsAskedAndNotKept(t *testing.T) {
 }
 
 func TestADryRunShowsBeforeAndAfterAndWhy(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	tries := []string{`{"join":"wren"}`, `{"pass":"porch_gorge","by":"wren","at":{"x":30,"y":1}}`, `{"move":"wren","to":[50,29]}`, `{"event":"open","by":"wren","args":{"cache":"under_ledge"}}`, `{"pass":"mill_gate","by":"wren"}`}
 	view := h.dryRun(4, tries...)
@@ -109,6 +111,7 @@ func TestADryRunShowsBeforeAndAfterAndWhy(t *testing.T) {
 
 // A name that is misspelt is mended where it was found, by the place that the finding gives.
 func TestAFindingIsMendedByItsPlace(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	wrong := strings.Replace(string(examples.LanternPass), "\n  oil: ", "\n  oill: ", 1)
 	report, err := h.c.Check(ctx, []byte(wrong))
@@ -126,6 +129,7 @@ func TestAFindingIsMendedByItsPlace(t *testing.T) {
 
 // A dry run shows who joins and who leaves. A player who comes back has what they had when they left.
 func TestADryRunShowsComingAndGoing(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	tries := []string{`{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"wait":"1s"}`, `{"leave":"wren"}`, `{"join":"finn"}`, `{"join":"wren","slot":2}`}
 	place := row(t, h.dryRun(1, tries...).Stands[0].Values, "place")
@@ -144,6 +148,7 @@ func TestADryRunShowsComingAndGoing(t *testing.T) {
 }
 
 func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	kept := h.dryRun(-1, `{"join":"wren"}`, `{"event":"load","by":"wren"}`, `{"die":"wren"}`, `{"wait":"1s"}`).Script
 	require.NoError(t, h.c.PutRehearsal(ctx, "lantern-pass", "a-first-try", []byte(kept)))
@@ -174,6 +179,7 @@ func TestRehearsalsAreKeptRunAndGoneOnWith(t *testing.T) {
 }
 
 func TestMilestonesAreGivenByHandAndTakenBack(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -234,6 +240,7 @@ func find[T any](t *testing.T, list []T, is func(T) bool) T {
 }
 
 func TestTheMapOfATextHasAllThatIsDrawn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	m := posted[api.Map](t, h, "/v1/map", string(examples.LanternPass))
 	assert.Equal(t, "metre", m.Unit)
@@ -283,6 +290,7 @@ func texts(list ...string) []types.Value {
 
 // A rehearsal may name another version of its plan, and a commons; a file that is neither is told.
 func TestRehearsalsFindTheFilesThatTheyName(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, etag, err := h.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)

@@ -13,6 +13,7 @@ import (
 
 // A session that is closed can be deleted: it begins anew when it is opened again, and players keep what they have.
 func TestASessionComesToItsEnd(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	three := types.OfInt(3)
@@ -48,6 +49,7 @@ func TestASessionComesToItsEnd(t *testing.T) {
 
 // A game is deleted with all that is held of it, and nothing of another one.
 func TestAGameComesToItsEnd(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
 	require.NoError(t, err)

@@ -113,13 +113,12 @@ func withHeads(ctx context.Context, c net.Conn) context.Context {
 // connection ends in any case, so that nothing behind it is taken for another.
 func oneLength(next http.Handler, refuse func(http.ResponseWriter)) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if len(r.TransferEncoding) > 0 {
+		if len(r.TransferEncoding) > 0 { // a request before it may have been read ahead of, and is answered
 			w.Header().Set("Connection", "close")
-		}
-		if h, ok := r.Context().Value(headsKey{}).(*heads); ok && h.double.Load() {
-			w.Header().Set("Connection", "close")
-			refuse(w)
-			return
+			if h, ok := r.Context().Value(headsKey{}).(*heads); ok && h.double.Load() {
+				refuse(w)
+				return
+			}
 		}
 		next.ServeHTTP(w, r)
 	})

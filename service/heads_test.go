@@ -42,6 +42,7 @@ func (h *house) raw(pieces ...string) []int {
 
 // A request is as long as one of two things says; what comes behind it is never taken for another request.
 func TestARequestHasOneLength(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	const get, post = "GET /healthz HTTP/1.1\r\nHost: x\r\n", "POST /v1/check HTTP/1.1\r\nHost: x\r\nContent-Type: application/yaml\r\n"
 	host := func(text string) string {

@@ -31,6 +31,7 @@ func kinds(a contract.Answer) []string {
 }
 
 func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.toTheGorge("wren")
 	h.do(contract.Request{Do: "move", Player: "wren", To: to(33, 25)})
@@ -47,6 +48,7 @@ func TestTheHornLeadsHomeAndTheTunnelBack(t *testing.T) {
 }
 
 func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.toTheGorge("wren")
 	h.do(contract.Request{Do: "move", Player: "wren", To: to(40, 10)})
@@ -61,6 +63,7 @@ func TestTheScreeIsDeadlyAlsoOnTheWayThrough(t *testing.T) {
 }
 
 func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	for i := range 5 {
@@ -82,6 +85,7 @@ func TestAMilestoneIsEarnedToldAndKept(t *testing.T) {
 }
 
 func TestABlizzardChillsEverybodyByHowManyTheyAre(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(contract.Request{Do: "join", Player: "pike"})
@@ -92,6 +96,7 @@ func TestABlizzardChillsEverybodyByHowManyTheyAre(t *testing.T) {
 }
 
 func TestListsSayWhoAndWhatIsThere(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.toTheGorge("wren")
 	h.do(contract.Request{Do: "join", Player: "pike", Slot: 2})
@@ -118,6 +123,7 @@ func TestListsSayWhoAndWhatIsThere(t *testing.T) {
 }
 
 func TestPlayersAreFoundByAPartOfTheirName(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	for _, id := range []string{"wren", "brambling", "starling", "100%_sure"} {
 		h.do(contract.Request{Do: "join", Player: id})
@@ -147,6 +153,7 @@ func TestPlayersAreFoundByAPartOfTheirName(t *testing.T) {
 }
 
 func TestRule3ASlotIsARunOfItsOwn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren", Slot: 1})
 	h.do(event("wren", "load"))
@@ -162,6 +169,7 @@ func TestRule3ASlotIsARunOfItsOwn(t *testing.T) {
 }
 
 func TestHealthSaysThatItReadsAndWrites(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	health, err := h.c.Health(ctx)
 	require.NoError(t, err)
@@ -173,6 +181,7 @@ func TestHealthSaysThatItReadsAndWrites(t *testing.T) {
 }
 
 func TestWhyIsAnsweredAfterARestartAndForAClosedSession(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -198,6 +207,7 @@ func TestWhyIsAnsweredAfterARestartAndForAClosedSession(t *testing.T) {
 }
 
 func TestStandingsAreReadThroughTheService(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	for player, n := range map[string]int{"wren": 3, "finn": 7, "pike": 7} {
 		h.do(contract.Request{Do: "join", Player: player})
@@ -224,6 +234,7 @@ func TestStandingsAreReadThroughTheService(t *testing.T) {
 
 // A standing of options is in the world of a session: of one that is open as it is now, of another as it was saved.
 func TestStandingsOfOptionsAreReadOfASession(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, _, err := h.c.PutPlan(ctx, "harbour", examples.Harbour, "")
 	require.NoError(t, err)
@@ -261,6 +272,7 @@ func TestStandingsOfOptionsAreReadOfASession(t *testing.T) {
 // A setting of all slots that a version makes each slot's own is there in the next visit, also where nothing else is held
 // over all slots any more.
 func TestWhatWasOverAllSlotsGoesToTheSlots(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	const before = `alluvion: 1
 game: hut

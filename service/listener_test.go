@@ -12,6 +12,7 @@ import (
 
 // A connection on which nothing was asked is hung up at a stop, and one whose request goes on is not.
 func TestConnectionsThatAskNothingAreHungUp(t *testing.T) {
+	t.Parallel()
 	inner, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
 	l := &watchedListener{Listener: inner, new: map[net.Conn]bool{}}

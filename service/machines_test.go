@@ -125,6 +125,7 @@ func inScene(m *machine, player, scene string) func() bool {
 }
 
 func TestTwoPlayersSeeEachOtherComeAndGoThroughAPassage(t *testing.T) {
+	t.Parallel()
 	for name, packed := range map[string]bool{"text": false, "packed": true} {
 		t.Run(name, func(t *testing.T) {
 			h := start(t)
@@ -156,6 +157,7 @@ func TestTwoPlayersSeeEachOtherComeAndGoThroughAPassage(t *testing.T) {
 }
 
 func TestALateJoinerSeesTheTruth(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	ada.must(wire.Ask{Is: "event", Name: "name_self", Args: map[string]types.Value{"name": types.OfText("Ada")}})
@@ -183,6 +185,7 @@ func startWith(t *testing.T, old, new string) *house {
 }
 
 func TestAMachineThatComesBackResumes(t *testing.T) {
+	t.Parallel()
 	for name, packed := range map[string]bool{"text": false, "packed": true} {
 		t.Run(name, func(t *testing.T) {
 			h := start(t)
@@ -214,6 +217,7 @@ func placeTail(t *testing.T, m *machine) string {
 // An hour is too long for what changed to be known still, and longer than any grace: the visit has ended, the next one
 // begins with the whole state, and what the machine believed before does not linger.
 func TestAMachineThatComesBackTooLateIsSentEverything(t *testing.T) {
+	t.Parallel()
 	h := startWith(t, "grace: 45s", "grace: 50ms")
 	ada := h.machine(client.Joining{Player: "ada"})
 	bob := h.machine(client.Joining{Player: "bob"})
@@ -242,6 +246,7 @@ func (h *house) believesRight(m *machine) {
 }
 
 func TestTheNewerMachineWinsAndTheOlderIsTold(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	old := h.machine(client.Joining{Player: "ada"})
 	old.move("30", "1")
@@ -252,6 +257,7 @@ func TestTheNewerMachineWinsAndTheOlderIsTold(t *testing.T) {
 }
 
 func TestARefusedWriteLeavesTheDigestAndIsCounted(t *testing.T) {
+	t.Parallel()
 	h := startWith(t, "requests:", "requests:\n  move: {fastest: 12}")
 	ada := h.machine(client.Joining{Player: "ada"})
 	ada.until("she is there", inScene(ada, "ada", "lodge"))
@@ -291,6 +297,7 @@ func (h *house) metrics() string {
 }
 
 func TestWhoKeepsOnLyingIsCutOff(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	bob := h.machine(client.Joining{Player: "bob"})
@@ -305,6 +312,7 @@ func TestWhoKeepsOnLyingIsCutOff(t *testing.T) {
 }
 
 func TestWhatAMachineBelievesWronglyIsFoundOut(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada", Checks: true, Packed: true})
 	ada.is("player.warmth@ada", "100")
@@ -325,6 +333,7 @@ func TestWhatAMachineBelievesWronglyIsFoundOut(t *testing.T) {
 }
 
 func TestAMachineMayBelieveAGreatDeal(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	c, cancel := context.WithTimeout(ctx, within)
 	defer cancel()
@@ -359,6 +368,7 @@ func TestAMachineMayBelieveAGreatDeal(t *testing.T) {
 }
 
 func TestNumbersAreAnsweredOnceAndSavedIsToldApart(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	args := map[string]types.Value{"name": types.OfText("Ada")}
@@ -376,6 +386,7 @@ func TestNumbersAreAnsweredOnceAndSavedIsToldApart(t *testing.T) {
 }
 
 func TestAServersConnectionAsksWithItsOwnNumbers(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	ada.is("player.warmth@ada", "100")
@@ -427,6 +438,7 @@ func TestAMachineThatStopsReadingHoldsNobodyUp(t *testing.T) {
 }
 
 func TestWhateverIsSentIsRefusedWithinLimits(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	deep := `{"is":"event","name":"open","args":{"a":` + strings.Repeat("[", 30_000) + strings.Repeat("]", 30_000) + `}}`
@@ -445,6 +457,7 @@ func TestWhateverIsSentIsRefusedWithinLimits(t *testing.T) {
 }
 
 func TestAMachineIsToldWhyItIsNotLetIn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	address := h.s.URL() + "/v1/games/lantern-pass/sessions/winter/live"
 	for name, row := range map[string]struct {
@@ -485,6 +498,7 @@ func TestAMachineIsToldWhyItIsNotLetIn(t *testing.T) {
 }
 
 func TestClosingASessionTellsItsMachines(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	ada.move("30", "1")
@@ -497,6 +511,7 @@ func TestClosingASessionTellsItsMachines(t *testing.T) {
 }
 
 func TestPlayersAreDrawnInBetween(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada", Packed: true})
 	bob := h.machine(client.Joining{Player: "bob"})
@@ -527,12 +542,9 @@ func TestPlayersAreDrawnInBetween(t *testing.T) {
 // A crowd of two hundred for a minute: some lie, lag, stop reading, or lose their connection. Nobody honest is refused what
 // they may have, or believes what is not so.
 func TestACrowdOfTwoHundredPlaysForAWhile(t *testing.T) {
-	long := 30 * time.Second
-	if testing.Short() {
-		long = 5 * time.Second
-	}
+	t.Parallel()
 	h := startWith(t, "players: 60, ticks: 10/s, grace: 45s", "players: 240, ticks: 4/s, grace: 3s")
-	r, err := crowd.Run(ctx, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 200, For: long, Seed: 3, Rate: 1, Packed: true, Patience: 3 * time.Minute,
+	r, err := crowd.Run(ctx, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 200, For: 15 * time.Second, Seed: 3, Rate: 1, Packed: true, Patience: 3 * time.Minute,
 		Liars: 10, Lagging: 10, Deaf: 10, Dropping: 10}, nil)
 	require.NoError(t, err)
 	assert.Empty(t, r.Problems)
@@ -560,6 +572,7 @@ func (h *house) allLeave() {
 // A crowd that is stopped while its players are still coming in takes everybody along, who has seen themselves in the
 // session or not: nobody stays connected.
 func TestACrowdThatIsStoppedEarlyLeavesNobodyBehind(t *testing.T) {
+	t.Parallel()
 	h := startWith(t, "ticks: 10/s, grace: 45s", "ticks: 1/s, grace: 1s")
 	playing, stop := context.WithCancel(ctx)
 	defer stop()
@@ -576,6 +589,7 @@ func TestACrowdThatIsStoppedEarlyLeavesNobodyBehind(t *testing.T) {
 
 // A session that nobody is in sleeps: its clock stands still, and it beats for nobody. It wakes when somebody comes.
 func TestAnEmptySessionSleepsAndWakes(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	ada.move("30", "1")
@@ -627,6 +641,7 @@ func TestSessionsAreApartAndLeaveNothingRunning(t *testing.T) {
 
 // What a player is told while the connection is lost is told when it is back: nothing is dropped silently.
 func TestWhatAPlayerIsToldMeanwhileIsToldOnResuming(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	bob := h.machine(client.Joining{Player: "bob"})
 	bob.is("player.warmth@bob", "100")
@@ -652,6 +667,7 @@ func TestWhatAPlayerIsToldMeanwhileIsToldOnResuming(t *testing.T) {
 
 // Joining another session leaves the first: its machine is told that the visit there has ended.
 func TestAMachineThatJoinsAnotherSessionLeavesTheFirst(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	first := h.machine(client.Joining{Player: "ada"})
 	first.move("30", "1")

@@ -30,6 +30,7 @@ func messages(t *testing.T, side string) *jsonschema.Schema {
 
 // A conversation over the network in which everything is said once: each message is as the schema has it.
 func TestEveryMessageIsAsItsSchemaSays(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	within, stop := context.WithTimeout(ctx, time.Minute)
 	defer stop()

@@ -54,6 +54,7 @@ func TestMachinesOnTheSquareAreSentThoseAround(t *testing.T) {
 
 // A client that knows nothing of near would take what it is not told of for gone: it is told so, and not let in.
 func TestAClientThatDoesNotKnowOfNearIsNotLetIn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.room = h.market()
 	address := h.s.URL() + "/v1/games/lantern-market/sessions/noon/live"
@@ -75,6 +76,7 @@ func TestAClientThatDoesNotKnowOfNearIsNotLetIn(t *testing.T) {
 
 // An overview is bounded, however many are there: it says how many there are, and holds those that somebody asks for.
 func TestAnOverviewHoldsThoseThatSomebodyAsksFor(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	for i := range 5 {
 		h.do(contract.Request{Do: "join", Player: fmt.Sprintf("p%d", i)})

@@ -62,6 +62,7 @@ func (x *talk) asks(text string) wire.Said {
 
 // A normal game loop computes in binary fractions, and is never cut off for it.
 func TestCoordinatesOfAnyWriterAreNoOffence(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	x := h.talk(`{"is":"hello","player":"ada","slot":1.0,"from":"a client that we do not know"}`)
 	assert.Equal(t, "welcome", x.hears().Is)
@@ -78,6 +79,7 @@ func TestCoordinatesOfAnyWriterAreNoOffence(t *testing.T) {
 
 // A repeated request gets its first answer, whatever that was; one that is no longer kept is never said to be applied.
 func TestRepeatsGiveTheFirstAnswer(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	x := h.talk(`{"is":"hello","player":"ada"}`)
 	assert.Equal(t, "welcome", x.hears().Is)
@@ -100,6 +102,7 @@ func TestRepeatsGiveTheFirstAnswer(t *testing.T) {
 
 // Whoever holds on to the service keeps nobody from being saved, and the stop from no end.
 func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "ada"})
 	h.do(contract.Request{Do: "event", Player: "ada", Name: "load"})
@@ -131,6 +134,7 @@ func TestAStopSavesFirstAndThenHangsUp(t *testing.T) {
 
 // Who leaves is told that the visit ended when it is on disk, not before: what is read then is what they left with.
 func TestWhoLeavesIsToldWhenItIsSaved(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	for n := range 12 {
 		x := h.talk(`{"is":"hello","player":"ada"}`)

@@ -63,6 +63,7 @@ func (h *house) parcels(player string, slot int) string {
 // What was played without the service goes to the slot that it began from while nothing was saved there since, otherwise to
 // an empty one; the same again changes nothing; and what the service has is played on without it.
 func TestRule60WhatWasPlayedAloneIsHandedOver(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	a := playAlone(t, examples.LanternPass, nil, "ada")
 	a.say(`{"is":"event","name":"load"}`)
@@ -126,6 +127,7 @@ func TestRule60WhatWasPlayedAloneIsHandedOver(t *testing.T) {
 
 // What is no such save, is another player's, was changed into what cannot be, or is not wanted by the plan is refused.
 func TestWhatIsHandedOverIsJudged(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	a := playAlone(t, examples.LanternPass, nil, "ada")
 	good := string(a.kept())

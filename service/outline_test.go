@@ -14,6 +14,7 @@ import (
 
 // A text is outlined as it is written, with errors too; only what cannot be read is refused, by line.
 func TestATextIsOutlined(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	out, err := h.c.Outline(ctx, examples.LanternPass)
 	require.NoError(t, err)

@@ -22,6 +22,7 @@ func cellarFile(t *testing.T, name string) []byte {
 
 // A team's saves come into the service as the game wrote them, are played with, and leave as the game reads them.
 func TestSavesOfTheGamesOwnComeAndGo(t *testing.T) {
+	t.Parallel()
 	h := founded(t)
 	const game = "old-cellar"
 	_, report, err := h.c.PutPlan(ctx, game, cellarFile(t, "plan.yaml"), "")

@@ -16,6 +16,7 @@ import (
 // Every route of the contract, as every role, with odd ids and odd headers: who may, by a reckoning of the test's own.
 // Nobody gets further than that by how an id or a header is written.
 func TestWhoMayByEveryRoute(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	ada := auth.Who{Role: auth.Player, Game: "lantern-pass", Player: "ada"}
 	server := auth.Who{Role: auth.Server, Game: "lantern-pass", Player: "weather"}
@@ -47,7 +48,7 @@ func TestWhoMayByEveryRoute(t *testing.T) {
 		}
 		for i, id := range oddIDs {
 			for j, header := range oddHeaders {
-				if j > 0 && i > 4 { // every header with some ids, every id with some headers
+				if j > 0 && i > 1 { // every header with some ids, every id with some headers
 					continue
 				}
 				path, ids := op.path, map[string]string{}
@@ -92,6 +93,7 @@ func TestWhoMayByEveryRoute(t *testing.T) {
 }
 
 func TestMethodsThatAPathDoesNotTakeAreProblems(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ask := func(method, path string) *http.Response {
 		req, err := http.NewRequest(method, h.s.URL()+path, nil)

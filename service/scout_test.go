@@ -33,6 +33,7 @@ func refusedWith(t *testing.T, err error, status int) {
 
 // A search goes on beside the sessions, is looked at while it does, is stopped, and what it found stays.
 func TestAPlanIsSearchedBesideItsSessions(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	none, err := h.c.Scout(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -77,6 +78,7 @@ func TestAPlanIsSearchedBesideItsSessions(t *testing.T) {
 
 // A plan that cannot run is not searched, and is told as one that is checked.
 func TestAPlanThatCannotRunIsNotSearched(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, err := h.c.StartScout(ctx, "lantern-pass", contract.ScoutStart{Plan: "alluvion: 1\n"})
 	refusedWith(t, err, http.StatusUnprocessableEntity)

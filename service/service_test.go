@@ -137,6 +137,7 @@ func (h *house) figures(player string) map[string]contract.Three {
 // The main job, end to end: over a passage, to a checkpoint, through a death, away, the service stopped
 // and started, and back: every value is where the matrix says.
 func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "choose", "who", "brisa"))
@@ -207,6 +208,7 @@ func TestAPlayerComesBackToWhatTheMatrixPromises(t *testing.T) {
 }
 
 func TestBadRequestsAreRefusedInOneMessageAndChangeNothing(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	digest := h.digest()
@@ -235,6 +237,7 @@ func TestBadRequestsAreRefusedInOneMessageAndChangeNothing(t *testing.T) {
 }
 
 func TestBadPlansAreRefusedAndTheGoodOneStays(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, etag, err := h.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -263,6 +266,7 @@ func TestBadPlansAreRefusedAndTheGoodOneStays(t *testing.T) {
 }
 
 func TestPlansAreReplacedOnlyByWhoHasReadThem(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	_, _, again := h.c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
 	assert.NoError(t, again, "the same text may be put as often as anybody likes")
@@ -279,6 +283,7 @@ func TestPlansAreReplacedOnlyByWhoHasReadThem(t *testing.T) {
 }
 
 func TestOneFateIsWrittenIntoThePlan(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	before, etag, err := h.c.Plan(ctx, "lantern-pass")
 	require.NoError(t, err)
@@ -299,6 +304,7 @@ func TestOneFateIsWrittenIntoThePlan(t *testing.T) {
 }
 
 func TestAPlanMayBeJSON(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	const tiny = `{"alluvion": 1, "game": "tiny", "version": 1, "start": "a/s", "defaults": {"place": {"death": "stay", "leave": "exact"}}, "scenes": {"a": {"size": [4, 4], "spots": {"s": {"at": [1, 1]}}}}, "saving": {"every": "30s"}}`
 	_, _, err := h.c.PutPlan(ctx, "tiny", []byte(tiny), "")
@@ -309,6 +315,7 @@ func TestAPlanMayBeJSON(t *testing.T) {
 }
 
 func TestRule2APlayerIsInOneSessionAtATime(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -322,6 +329,7 @@ func TestRule2APlayerIsInOneSessionAtATime(t *testing.T) {
 }
 
 func TestRule8ANumberedRequestGetsItsFirstAnswer(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	req := event("wren", "load")
@@ -335,6 +343,7 @@ func TestRule8ANumberedRequestGetsItsFirstAnswer(t *testing.T) {
 }
 
 func TestRule30WhoHadNoSaveMomentIsRecoveredAfterACrash(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(contract.Request{Do: "join", Player: "pike"})
@@ -348,6 +357,7 @@ func TestRule30WhoHadNoSaveMomentIsRecoveredAfterACrash(t *testing.T) {
 }
 
 func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren", Slot: 2})
 	first, err := h.c.Save(ctx, "lantern-pass", "wren")
@@ -377,6 +387,7 @@ func TestSavesCanBeAskedForListedAndTakenUp(t *testing.T) {
 }
 
 func TestChangesSayWhy(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(gust("wren", 10))
@@ -388,6 +399,7 @@ func TestChangesSayWhy(t *testing.T) {
 }
 
 func TestOnlyThisMachineMayAsk(t *testing.T) {
+	t.Parallel()
 	_, err := service.Start(service.Config{Addr: "0.0.0.0:0", Data: filepath.Join(t.TempDir(), "a.db")})
 	assert.ErrorIs(t, err, service.ErrNotLoopback)
 	h := start(t)
@@ -408,6 +420,7 @@ func TestOnlyThisMachineMayAsk(t *testing.T) {
 }
 
 func TestRequestsThatAreNoneAreRefused(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	at := h.s.URL() + "/v1/games/lantern-pass/sessions/winter/requests"
 	for body, status := range map[string]int{
@@ -431,6 +444,7 @@ func TestRequestsThatAreNoneAreRefused(t *testing.T) {
 }
 
 func TestManyPlayersAtOnce(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	var wg sync.WaitGroup
 	ids := []string{"a", "b", "c", "d", "e", "f", "g", "h"}
@@ -456,6 +470,7 @@ func TestManyPlayersAtOnce(t *testing.T) {
 }
 
 func TestAStopSavesEverybody(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -465,6 +480,7 @@ func TestAStopSavesEverybody(t *testing.T) {
 }
 
 func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(contract.Request{Do: "leave", Player: "wren"})
@@ -485,6 +501,7 @@ func TestRule31ASaveOfANewerPlanIsNotLoaded(t *testing.T) {
 }
 
 func TestATextIsComparedWithTheGamesPlan(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	same, err := h.c.Compare(ctx, "lantern-pass", examples.LanternPass)
 	require.NoError(t, err)
@@ -505,6 +522,7 @@ func TestATextIsComparedWithTheGamesPlan(t *testing.T) {
 }
 
 func TestAReadOnlyFileIsSaidAtOnce(t *testing.T) {
+	t.Parallel()
 	if os.Geteuid() == 0 {
 		t.Skip("root may write everything")
 	}

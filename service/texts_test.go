@@ -27,6 +27,7 @@ func atTheHarbour(t *testing.T) *house {
 // What a machine is told and refused carries the key of the text, by its connection and by HTTP; so do frames that are
 // packed.
 func TestRule57TextsComeWithTheirKeys(t *testing.T) {
+	t.Parallel()
 	h := atTheHarbour(t)
 	layout, err := h.room.Layout(ctx)
 	require.NoError(t, err)
@@ -61,6 +62,7 @@ func TestRule57TextsComeWithTheirKeys(t *testing.T) {
 
 // A designer corrects what a player has for an option, while the player is in a session and afterwards.
 func TestAnOptionsValueIsCorrected(t *testing.T) {
+	t.Parallel()
 	h := atTheHarbour(t)
 	ada := h.machine(client.Joining{Player: "ada"})
 	rice := func() (live, saved string) {
@@ -93,6 +95,7 @@ func TestAnOptionsValueIsCorrected(t *testing.T) {
 
 // What a player has over all slots is seen in each slot and corrected there: also while they play in another one.
 func TestWhatIsOverAllSlotsIsSeenAndCorrected(t *testing.T) {
+	t.Parallel()
 	h := atTheHarbour(t)
 	h.do(contract.Request{Do: "join", Player: "ada"})
 	h.do(contract.Request{Do: "leave", Player: "ada"})

@@ -21,6 +21,7 @@ func (h *house) move(player string, x, y int64) {
 }
 
 func TestAPickOnTheWayIn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	pick := func(who string) contract.Request {
 		return contract.Request{Do: "join", Player: "wren", Picks: map[string]types.Value{"courier": types.OfText(who)}}
@@ -35,6 +36,7 @@ func TestAPickOnTheWayIn(t *testing.T) {
 }
 
 func TestACacheIsEachPlayersOwn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.toTheGorge("wren")
 	h.move("wren", 50, 29)
@@ -64,6 +66,7 @@ func TestACacheIsEachPlayersOwn(t *testing.T) {
 }
 
 func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.move("wren", 5, 19)
@@ -90,6 +93,7 @@ func TestTheSledStaysWhereItWasLeftOverARestart(t *testing.T) {
 }
 
 func TestRule29TheServiceCountsWhatSendersSend(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	name := types.OfText("Wren")
@@ -111,6 +115,7 @@ func TestRule29TheServiceCountsWhatSendersSend(t *testing.T) {
 }
 
 func TestSeedsAreTheSessionsOwn(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	state, err := h.room.State(ctx)
 	require.NoError(t, err)
@@ -131,6 +136,7 @@ func TestSeedsAreTheSessionsOwn(t *testing.T) {
 }
 
 func TestCarriersMessagesAndBudgetsOverHTTP(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	ask := func(path, body string) (int, string) {
 		res, err := http.Post(h.s.URL()+"/v1/games/lantern-pass/budgets/"+path, "application/json", strings.NewReader(body))

@@ -63,6 +63,7 @@ func (h *house) tried() contract.TrialInfo {
 // From the first night to the fourth version: every version is published after a trial, every save is upgraded when it is
 // loaded, and the old one stays.
 func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
+	t.Parallel()
 	h := founded(t)
 	etag := h.draft(read(t, "plan.v1.yaml"))
 	_, err := h.c.Publish(ctx, "lantern-pass", `"another"`, "")
@@ -136,6 +137,7 @@ func TestAGamesHistoryFromTheFirstVersionToTheFourth(t *testing.T) {
 }
 
 func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
+	t.Parallel()
 	h := founded(t)
 	etag := h.draft(read(t, "plan.v1.yaml"))
 	_, err := h.c.Publish(ctx, "lantern-pass", etag, "")
@@ -174,6 +176,7 @@ func TestATrialIsStoppedGoneOnWithAndWritesNothing(t *testing.T) {
 
 // What the samples are said to be is what the service and the command line say of them.
 func TestSavesAreCheckedThroughTheService(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	for file, want := range map[string]struct {
 		outcome save.Policy
@@ -198,6 +201,7 @@ func TestSavesAreCheckedThroughTheService(t *testing.T) {
 }
 
 func TestASaveLeavesSealedAndComesBack(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -228,6 +232,7 @@ func TestASaveLeavesSealedAndComesBack(t *testing.T) {
 }
 
 func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(contract.Request{Do: "leave", Player: "wren"})
@@ -248,6 +253,7 @@ func TestTheSecondOfTwoWritersIsToldWhatTheFirstChanged(t *testing.T) {
 }
 
 func TestAValueIsPutRightByHand(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	right := func(name string, v types.Value, of string) error {
@@ -280,6 +286,7 @@ func TestAValueIsPutRightByHand(t *testing.T) {
 
 // What is typed is read by the plan, and what came of it is told in the plan's words.
 func TestAValueIsPutRightInWords(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	_, err := h.c.Save(ctx, "lantern-pass", "wren")
@@ -322,6 +329,7 @@ func TestAValueIsPutRightInWords(t *testing.T) {
 }
 
 func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -358,6 +366,7 @@ func TestSlotsAreCopiedEmptiedAndBegunAnew(t *testing.T) {
 }
 
 func TestEverythingAboutAPlayerIsGivenAndDeleted(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	h.do(event("wren", "load"))
@@ -390,6 +399,7 @@ func TestEverythingAboutAPlayerIsGivenAndDeleted(t *testing.T) {
 
 // An upload and a join at the same time: one of them comes first, and whatever is said to be saved is what is come back to.
 func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	taken, refused := 0, 0
 	for i := range 60 {
@@ -432,6 +442,7 @@ func TestAnUploadThatRacesAJoinIsLoadedOrRefused(t *testing.T) {
 
 // A play time that was lost is corrected in words, saved or live, and goes on from there.
 func TestAStopwatchIsCorrectedByHand(t *testing.T) {
+	t.Parallel()
 	h := start(t)
 	h.do(contract.Request{Do: "join", Player: "wren"})
 	words, why := "3600.5", "lost with the old machine"

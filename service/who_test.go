@@ -52,6 +52,7 @@ func token(t *testing.T, keys *auth.Keys, who auth.Who) string {
 }
 
 func TestATokenOpensWhatItIsForAndNothingElse(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	server := auth.Who{Role: auth.Server, Game: "lantern-pass", Player: "weather"}
 	ada := auth.Who{Role: auth.Player, Game: "lantern-pass", Player: "ada"}
@@ -104,6 +105,7 @@ func TestATokenOpensWhatItIsForAndNothingElse(t *testing.T) {
 }
 
 func TestOnlyAGoodTokenLetsAPlayerIn(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	made, err := h.c.PlayerToken(ctx, "lantern-pass", "ada", time.Minute)
 	require.NoError(t, err)
@@ -140,6 +142,7 @@ func TestOnlyAGoodTokenLetsAPlayerIn(t *testing.T) {
 }
 
 func TestAConnectionLastsAsLongAsItsToken(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	ends := func(who auth.Who, in time.Duration) string { // the clocks of two machines may be 5 s apart
 		token, err := keys.Issue(who, time.Now().Add(-5*time.Second), in)
@@ -179,6 +182,7 @@ func TestAConnectionLastsAsLongAsItsToken(t *testing.T) {
 }
 
 func TestKeysRotateAndAreForTheirOwnerAlone(t *testing.T) {
+	t.Parallel()
 	path := filepath.Join(t.TempDir(), "a.tokens")
 	keys, err := auth.Load(path)
 	require.NoError(t, err)
@@ -210,6 +214,7 @@ func TestKeysRotateAndAreForTheirOwnerAlone(t *testing.T) {
 }
 
 func TestAConsoleSignsInWithACookie(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	post := func(method, token string) *http.Response {
 		req, err := http.NewRequest(method, h.s.URL()+"/v1/login", nil)
@@ -243,6 +248,7 @@ func TestAConsoleSignsInWithACookie(t *testing.T) {
 }
 
 func TestTheServiceSpeaksTLSFromFiles(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	require.NoError(t, err)
@@ -291,6 +297,7 @@ func must[T any](x T, err error) T {
 }
 
 func TestAGamesServerNeitherReadsNorDeletesWhatOtherGamesKeep(t *testing.T) {
+	t.Parallel()
 	h, keys := guarded(t)
 	noon := h.market()
 	_, err := noon.Do(ctx, contract.Request{Do: "join", Player: "wren"})

@@ -11,6 +11,7 @@ import (
 
 // Bindings are written, said to fit or not, and never over a file that somebody else wrote.
 func TestBindingsAreWrittenAndChecked(t *testing.T) {
+	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "new", "folder")
 	is := func(code int, words string, args ...string) {
 		t.Helper()

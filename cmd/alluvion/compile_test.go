@@ -14,6 +14,7 @@ import (
 // A plan is compiled, said to be current or not, and never written over a file that somebody else wrote; a compiled one is
 // no source.
 func TestAPlanIsCompiled(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "plan.json")
 	is := func(code int, words string, args ...string) {
 		t.Helper()

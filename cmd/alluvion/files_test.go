@@ -14,6 +14,7 @@ import (
 // Every command that reads a file, with files that are not what it wants: it says which file and what is wrong with it, in one
 // line of plain words, makes nothing, and does not take long or fall over.
 func TestEveryCommandWithFilesThatAreNone(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	file := func(name string, content []byte, mode os.FileMode) string {
 		path := filepath.Join(dir, name)

@@ -18,6 +18,7 @@ var stopwatches = regexp.MustCompile(`(?m)^ +(Trail time|Time of this run) .*\n`
 // What people see is kept as it is meant to be; UPDATE_GOLDEN=1 writes it anew, to be read before it is
 // committed.
 func TestOutputIsAsItIsMeantToBe(t *testing.T) {
+	t.Parallel()
 	for name, args := range map[string][]string{
 		"help":           {"help"},
 		"help-check":     {"help", "check"},

@@ -28,6 +28,7 @@ func demoIn(t *testing.T, d *daemon) {
 }
 
 func TestACrowdPlaysAndIsWatched(t *testing.T) {
+	t.Parallel()
 	d := serve(t, filepath.Join(t.TempDir(), "a.db"))
 	demoIn(t, d)
 	empty := runWith(t, "", "watch", "-service", d.url)
@@ -112,6 +113,7 @@ func TestTokensAreMadeForARoleAndOpenTheService(t *testing.T) {
 }
 
 func TestPackWritesAndReadsACarriersMessages(t *testing.T) {
+	t.Parallel()
 	values := `{"place.scene":["gorge","gorge","lodge"],"place.x":[30,30.5,12],"place.y":[20,7.25,0],"player.courier":"brisa","player.nickname":"Wren_07"}`
 	plan := "../../examples/lantern-pass/plan.yaml"
 	packed := runWith(t, "", "pack", plan, "-encode", values)

@@ -59,6 +59,7 @@ func runWith(t *testing.T, stdin string, args ...string) outcome {
 }
 
 func TestMisspeltNamesAreMendedInTheFile(t *testing.T) {
+	t.Parallel()
 	good, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)
 	commons, err := os.ReadFile(filepath.Join(filepath.Dir(demoPlan), "../courier-guild.yaml"))
@@ -83,6 +84,7 @@ func TestMisspeltNamesAreMendedInTheFile(t *testing.T) {
 }
 
 func TestExitCodesAndStreams(t *testing.T) {
+	t.Parallel()
 	good, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)
 	for name, row := range map[string]struct {
@@ -152,6 +154,7 @@ func TestExitCodesAndStreams(t *testing.T) {
 }
 
 func TestJSONIsForPrograms(t *testing.T) {
+	t.Parallel()
 	var report struct {
 		Runnable bool
 		Findings []struct{ ID, Accepted string }
@@ -170,6 +173,7 @@ func TestJSONIsForPrograms(t *testing.T) {
 }
 
 func TestTheMatrixIsWrittenForOtherPrograms(t *testing.T) {
+	t.Parallel()
 	for form, begins := range map[string]string{"csv": "Holder,Name,Title,Type,Scene,Death", "markdown": "# Lantern Pass: what survives what", "svg": `<svg xmlns="http://www.w3.org/2000/svg"`} {
 		o := runWith(t, "", "matrix", "-form", form, demoPlan)
 		assert.Zero(t, o.code, o.errs)
@@ -183,6 +187,7 @@ func TestTheMatrixIsWrittenForOtherPrograms(t *testing.T) {
 }
 
 func TestPlayPrintsWhatChangedAndWhy(t *testing.T) {
+	t.Parallel()
 	got := runWith(t, "", "play", demoPlan, "../../examples/lantern-pass/first-night.play")
 	assert.Equal(t, 0, got.code, got.out+got.errs)
 	for _, part := range []string{
@@ -213,6 +218,7 @@ func liveOf(t *testing.T, out, row string) string {
 }
 
 func TestPlayCountsWhatWasNotExpected(t *testing.T) {
+	t.Parallel()
 	assert.Equal(t, 1, runWith(t, "join wren\nwren deliver\n", "play", demoPlan).code)
 	assert.Equal(t, 1, runWith(t, "join wren\nrefused wren load\n", "play", demoPlan).code)
 	assert.Equal(t, 0, runWith(t, "join wren\nrefused wren deliver\n", "play", demoPlan).code)
@@ -224,6 +230,7 @@ func TestPlayCountsWhatWasNotExpected(t *testing.T) {
 }
 
 func TestPlayKeepsSavesWhereItIsTold(t *testing.T) {
+	t.Parallel()
 	data := filepath.Join(t.TempDir(), "kept.db")
 	assert.Equal(t, 0, runWith(t, "join wren\nwren load\nwren leave\n", "play", "-data", data, demoPlan).code)
 	got := runWith(t, "join wren\nshow wren\n", "play", "-data", data, demoPlan)
@@ -252,6 +259,7 @@ func scriptFile(t *testing.T, change ...string) string {
 }
 
 func TestRehearseTellsBothSidesOfWhatFails(t *testing.T) {
+	t.Parallel()
 	good := runWith(t, "", "rehearse", scriptFile(t))
 	assert.Equal(t, 0, good.code, good.out+good.errs)
 	assert.Contains(t, good.out, "wren  parcels  0 → 1   rule 5")
@@ -268,6 +276,7 @@ func TestRehearseTellsBothSidesOfWhatFails(t *testing.T) {
 }
 
 func TestARehearsalThatExpectsNothingIsNotCalledFine(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	raw, err := os.ReadFile("../../examples/harbour/plan.yaml")
 	require.NoError(t, err)
@@ -280,6 +289,7 @@ func TestARehearsalThatExpectsNothingIsNotCalledFine(t *testing.T) {
 }
 
 func TestRehearseWritesJUnitForBuildServers(t *testing.T) {
+	t.Parallel()
 	file := filepath.Join(t.TempDir(), "out.xml")
 	got := runWith(t, "", "rehearse", "-junit", file, scriptFile(t), scriptFile(t, "parcels: 1", "parcels: 4"), scriptFile(t, "plan: PLAN", "plan: nowhere.yaml"))
 	assert.Equal(t, 1, got.code)
@@ -308,6 +318,7 @@ func TestRehearseWritesJUnitForBuildServers(t *testing.T) {
 }
 
 func TestRehearseRecordsWhatIsSo(t *testing.T) {
+	t.Parallel()
 	file := scriptFile(t, "{wren.parcels: 1}", "{wren.parcels: , wren.oil: 3}")
 	got := runWith(t, "", "rehearse", "-record", file)
 	assert.Equal(t, 0, got.code, got.out)
@@ -317,6 +328,7 @@ func TestRehearseRecordsWhatIsSo(t *testing.T) {
 }
 
 func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
+	t.Parallel()
 	file := scriptFile(t)
 	cmd := program("rehearse", "-watch", file)
 	out, err := cmd.StdoutPipe()
@@ -343,6 +355,7 @@ func TestRehearseWatchesAndPlaysAgain(t *testing.T) {
 }
 
 func TestSchemasArePrintedForEditors(t *testing.T) {
+	t.Parallel()
 	for _, args := range [][]string{{"schema"}, {"schema", "-of", "rehearsal"}, {"schema", "-of", "commons"}, {"schema", "-of", "save", demoPlan}, {"schema", "-of", "profile", "../../examples/harbour/plan.yaml"}} {
 		got := runWith(t, "", args...)
 		assert.Equal(t, 0, got.code, "%v %s", args, got.errs)
@@ -358,6 +371,7 @@ func TestSchemasArePrintedForEditors(t *testing.T) {
 }
 
 func TestTextsAreWrittenAndTranslationsHeldAgainstThem(t *testing.T) {
+	t.Parallel()
 	const plan, norwegian = "../../examples/harbour/plan.yaml", "../../examples/harbour/texts/nb.yaml"
 	whole := runWith(t, "", "texts", plan, norwegian)
 	assert.Equal(t, 0, whole.code, whole.errs)
@@ -380,6 +394,7 @@ func TestTextsAreWrittenAndTranslationsHeldAgainstThem(t *testing.T) {
 }
 
 func TestCompareSaysWhatBecomesOfOldSaves(t *testing.T) {
+	t.Parallel()
 	raw, err := os.ReadFile(demoPlan)
 	require.NoError(t, err)
 	dir := t.TempDir()
@@ -405,6 +420,7 @@ func TestCompareSaysWhatBecomesOfOldSaves(t *testing.T) {
 }
 
 func TestWhyAsksTheServiceAndItsJournal(t *testing.T) {
+	t.Parallel()
 	d := serve(t, filepath.Join(t.TempDir(), "a.db"))
 	ctx := context.Background()
 	_, err := d.c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
@@ -462,6 +478,7 @@ func (d *daemon) end(t *testing.T, s syscall.Signal) int {
 
 // Killed again and again in the middle of play: every save that was acknowledged is there, whole.
 func TestNothingThatWasAcknowledgedIsLostByAKill(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
@@ -512,6 +529,7 @@ func number(n int) *types.Value {
 }
 
 func TestAGracefulStopSavesEverybody(t *testing.T) {
+	t.Parallel()
 	ctx := context.Background()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
@@ -534,6 +552,7 @@ func TestAGracefulStopSavesEverybody(t *testing.T) {
 }
 
 func TestTheDemoHasPlayersInIt(t *testing.T) {
+	t.Parallel()
 	cmd := program("demo", "-addr", "127.0.0.1:0", "-walkers", "0")
 	out, err := cmd.StdoutPipe()
 	require.NoError(t, err)
@@ -553,6 +572,7 @@ func TestTheDemoHasPlayersInIt(t *testing.T) {
 }
 
 func TestAMisspeltNameIsNotRefusedAsExpected(t *testing.T) {
+	t.Parallel()
 	got := runWith(t, "join wren\nrefused wren pass rope_brigde\n", "play", demoPlan)
 	assert.Equal(t, 1, got.code)
 	assert.Contains(t, got.out, "refused, but for a name that stands for nothing:")

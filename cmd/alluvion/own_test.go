@@ -17,6 +17,7 @@ const cellar = "../../examples/old-cellar/"
 
 // A team adopts its saves, tries them, converts them, and moves them into a service and back, all by commands.
 func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
+	t.Parallel()
 	folder := t.TempDir()
 	draft := filepath.Join(folder, "plan.yaml")
 	got := runWith(t, "", "adopt", "-o", draft, cellar+"saves")

@@ -40,6 +40,7 @@ func (d *daemon) kill() {
 
 // Killed again and again while many write at once: every acknowledged write is found again, and the file is whole.
 func TestManyWritersAndManyKills(t *testing.T) {
+	t.Parallel()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
 	d.found(t)
@@ -91,6 +92,7 @@ func TestManyWritersAndManyKills(t *testing.T) {
 
 // Killed while saves are upgraded: whoever comes back finds the old revision or the new one, whole, and never both at once.
 func TestAKillWhileSavesAreTakenUpLeavesTheOldOrTheNewOne(t *testing.T) {
+	t.Parallel()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := serve(t, data)
 	_, err := d.c.PutCommons(bg, "courier-guild", examples.CourierGuild, "")
@@ -162,6 +164,7 @@ func limited(t *testing.T, data string, kib int) *daemon {
 }
 
 func TestAFullDiskIsToldNothingIsAcknowledgedAndReadsAreServed(t *testing.T) {
+	t.Parallel()
 	data := filepath.Join(t.TempDir(), "a.db")
 	d := limited(t, data, 700)
 	d.found(t)
@@ -206,6 +209,7 @@ func TestAFullDiskIsToldNothingIsAcknowledgedAndReadsAreServed(t *testing.T) {
 // A file that may not be written is said to be so at once, and nothing is served that could be lost. Where the tests run as
 // root, who may write everything, the program runs as nobody.
 func TestAFileThatMayNotBeWrittenIsSaidSo(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	binary := filepath.Join(dir, "program")
 	raw, err := os.ReadFile(os.Args[0])
@@ -233,6 +237,7 @@ func TestAFileThatMayNotBeWrittenIsSaidSo(t *testing.T) {
 }
 
 func TestBackupAndDoctorOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	data := filepath.Join(dir, "a.db")
 	d := serve(t, data)
@@ -278,6 +283,7 @@ func TestBackupAndDoctorOnTheCommandLine(t *testing.T) {
 }
 
 func TestPublishOnTheCommandLine(t *testing.T) {
+	t.Parallel()
 	d := serve(t, filepath.Join(t.TempDir(), "a.db"))
 	_, err := d.c.PutCommons(bg, "courier-guild", examples.CourierGuild, "")
 	require.NoError(t, err)

@@ -18,6 +18,7 @@ import (
 
 // What only HTTP could do is done by commands, without naming a game where there is one, or a session where one is open.
 func TestWhatAServiceHoldsIsSeenToByCommands(t *testing.T) {
+	t.Parallel()
 	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: filepath.Join(t.TempDir(), "a.db")})
 	require.NoError(t, err)
 	t.Cleanup(func() { assert.NoError(t, s.Stop(context.Background())) })
@@ -96,6 +97,7 @@ func TestWhatAServiceHoldsIsSeenToByCommands(t *testing.T) {
 }
 
 func TestFindingsOfOneKindStandTogether(t *testing.T) {
+	t.Parallel()
 	plan := `alluvion: 1
 game: few
 version: 1

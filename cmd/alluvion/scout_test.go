@@ -17,6 +17,7 @@ const stuckPlan = "../../examples/stuck/two-doors.yaml"
 
 // A plan in which one gets stuck is told so, with the move at which the way is lost, and the exit status says it.
 func TestAScoutSaysWhereOneGetsStuck(t *testing.T) {
+	t.Parallel()
 	xml := filepath.Join(t.TempDir(), "out.xml")
 	got := runWith(t, "", "scout", "-steps", "-junit", xml, stuckPlan)
 	written, err := os.ReadFile(xml)
@@ -41,6 +42,7 @@ func TestAScoutSaysWhereOneGetsStuck(t *testing.T) {
 
 // What is kept is played by rehearse; what is told to programs is the same.
 func TestAScoutKeepsItsRuns(t *testing.T) {
+	t.Parallel()
 	folder := filepath.Join(t.TempDir(), "found")
 	got := runWith(t, "", "scout", "-states", "400", "-keep", folder, demoPlan)
 	assert.Equal(t, fine, got.code)
@@ -62,6 +64,7 @@ func TestAScoutKeepsItsRuns(t *testing.T) {
 
 // A plan that cannot run is told what is wrong with it, and is not searched.
 func TestAPlanWithErrorsIsNotSearched(t *testing.T) {
+	t.Parallel()
 	got := runWith(t, "", "scout", "../../examples/troubled/none-unhandled.yaml")
 	assert.Equal(t, findings, got.code)
 	assert.Contains(t, got.out, "none-unhandled")

@@ -13,6 +13,7 @@ import (
 )
 
 func TestNothingButColoursSteersATerminal(t *testing.T) {
+	t.Parallel()
 	for _, row := range []struct {
 		style     style
 		in, shown string
@@ -40,6 +41,7 @@ func TestNothingButColoursSteersATerminal(t *testing.T) {
 
 // Every colour that the program writes passes: the code of each call of style.in is one of them.
 func TestEveryColourPasses(t *testing.T) {
+	t.Parallel()
 	files, err := filepath.Glob("*.go")
 	require.NoError(t, err)
 	seen := 0
@@ -58,6 +60,7 @@ func TestEveryColourPasses(t *testing.T) {
 
 // Whatever stands in the files that a command reads, none of it reaches the terminal as more than text.
 func TestFilesCannotSteerATerminal(t *testing.T) {
+	t.Parallel()
 	dir := t.TempDir()
 	evil := "\u009b2J\u202e"
 	write := func(name, text string) string {

@@ -8,6 +8,7 @@ import (
 )
 
 func TestTheVersionIsThatOfTheBuild(t *testing.T) {
+	t.Parallel()
 	build := func(tag string, settings ...string) *debug.BuildInfo {
 		info := &debug.BuildInfo{GoVersion: "go1.26.8", Main: debug.Module{Version: tag}}
 		for i := 0; i < len(settings); i += 2 {

@@ -73,7 +73,7 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 			if m == nil || found.Errors() {
 				t.Skip("it cannot run")
 			}
-			o := Options{States: 600}
+			o := Options{States: 400}
 			if n := len(name); m.Players() > 1 && name[n-1]%3 == 0 { // some of them with two players
 				o.Players = 2
 			}
