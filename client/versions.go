@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"time"
 
 	json "github.com/go-json-experiment/json/v1"
 
@@ -142,8 +143,13 @@ func (c *Client) CheckFile(ctx context.Context, game, name string, raw []byte) (
 }
 
 // Population says what all saves of a game hold, or those that are picked.
-func (c *Client) Population(ctx context.Context, game string, pick population.Pick) (population.Population, error) {
-	q := url.Values{"scene": {pick.Scene}, "checkpoint": {pick.Checkpoint}, "milestone": {pick.Milestone}, "version": {strconv.Itoa(pick.Version)}}
+func (c *Client) Population(ctx context.Context, game string, pick contract.PopulationPick) (population.Population, error) {
+	q := url.Values{"under": {strconv.Itoa(pick.Under)}, "scene": {pick.Scene}, "checkpoint": {pick.Checkpoint}, "milestone": {pick.Milestone}, "version": {strconv.Itoa(pick.Version)}}
+	for name, at := range map[string]time.Time{"after": pick.After, "before": pick.Before} {
+		if !at.IsZero() {
+			q.Set(name, at.UTC().Format(time.RFC3339))
+		}
+	}
 	return get[population.Population](ctx, c, gamePath(game)+"/population?"+q.Encode())
 }
 

@@ -27,7 +27,7 @@ type GameInfo struct {
 
 // Named is something that the plan names.
 type Named struct {
-	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, prop, movable, standing, milestone, carrier, event or roster."`
+	Kind  string `json:"kind" doc:"variable, scene, spot, area, passage, checkpoint, waymark, prop, movable, standing, milestone, carrier, event, list, kind of prop or roster."`
 	Name  string `json:"name"`
 	Title string `json:"title"`
 	Type  string `json:"type,omitempty" doc:"Of a variable: its type and its limits, as people read them: int 0 to 40 in steps of 5."`

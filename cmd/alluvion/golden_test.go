@@ -35,6 +35,7 @@ func TestOutputIsAsItIsMeantToBe(t *testing.T) {
 		"trial":          {"trial", history + "plan.v4.yaml", "-old", history + "plan.v1.yaml," + history + "plan.v3.yaml", "-made", "20", history + "saves"},
 		"own-check":      {"save", "check", "-plan", "../../examples/old-cellar/plan.yaml", "testdata/cellar"},
 		"population":     {"population", "../../examples/old-cellar/plan.yaml", "../../examples/old-cellar/saves"},
+		"population-beside": {"population", "-beside", "../../examples/lantern-pass/history/plan.v3.yaml", "../../examples/lantern-pass/history/plan.v4.yaml", "../../examples/lantern-pass/history/saves"},
 		"population-one": {"population", "-show", "player.coins", "-cut", "0..100", "../../examples/old-cellar/plan.yaml", "../../examples/old-cellar/saves"},
 		"play":           {"play", demoPlan, "../../examples/lantern-pass/first-night.play"},
 	} {

@@ -49,7 +49,7 @@ type options struct {
 	players, rate, liars, lagging, deaf, dropping                         int
 	lasts, keep                                                           time.Duration
 	plan, keys, old, goOn, rescue, why                                    string
-	cut, scene, checkpoint, milestone                                     string
+	cut, scene, checkpoint, milestone, after, before, beside              string
 	written                                                               int
 	made, seed                                                            int
 }
@@ -154,6 +154,9 @@ var commands = []command{
 		fs.StringVar(&o.checkpoint, "checkpoint", "", "count only players who have reached this `checkpoint`")
 		fs.StringVar(&o.milestone, "milestone", "", "count only players who have earned this `milestone`")
 		fs.IntVar(&o.written, "version", 0, "count only saves that were written under this `version`")
+		fs.StringVar(&o.after, "after", "", "count only saves that were written on this `day` or later, such as 2026-11-01")
+		fs.StringVar(&o.before, "before", "", "count only saves that were written before this `day`")
+		fs.StringVar(&o.beside, "beside", "", "say also what they hold under another `version` of the plan: its file, or its number in the service")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
 	}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,

@@ -7,39 +7,80 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 
+	"alluvion.dev/contract"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/population"
 )
 
 // runPopulation says what saves hold: those of files under a plan, or all that a service has of a game.
 func runPopulation(c *call) (int, error) {
-	pick := population.Pick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written}
-	var r population.Population
+	after, before, err := c.seenWithin()
+	if err != nil {
+		return failed, err
+	}
+	var r, beside population.Population
 	if len(c.args) == 0 {
 		if err := c.needsGame(); err != nil {
 			return failed, err
 		}
-		var err error
+		pick := contract.PopulationPick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written, After: after, Before: before}
 		if r, err = c.remote().Population(c.ctx, c.game, pick); err != nil {
 			return failed, err
 		}
+		if c.beside != "" {
+			if pick.Under, err = strconv.Atoi(c.beside); err != nil {
+				return c.wrongDoing("-beside is a published version of the game, such as 3, not %q.", c.beside)
+			}
+			if beside, err = c.remote().Population(c.ctx, c.game, pick); err != nil {
+				return failed, err
+			}
+		}
 	} else {
-		p, err := readPlanFile(c.args[0])
-		if err != nil {
-			return failed, err
-		}
-		if p.model == nil || p.found.Errors() {
-			c.printFindings(p.name, p.found)
-			return findings, nil
-		}
-		if r, err = c.countFiles(p, pick); err != nil {
-			return failed, err
+		pick := population.Pick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written, After: after, Before: before}
+		for _, one := range []struct {
+			name string
+			into *population.Population
+		}{{c.args[0], &r}, {c.beside, &beside}} {
+			if one.name == "" {
+				continue
+			}
+			p, err := readPlanFile(one.name)
+			if err != nil {
+				return failed, err
+			}
+			if p.model == nil || p.found.Errors() {
+				c.printFindings(p.name, p.found)
+				return findings, nil
+			}
+			if *one.into, err = c.countFiles(p, pick); err != nil {
+				return failed, err
+			}
 		}
 	}
-	return c.printPopulation(&r)
+	return c.printPopulation(&r, &beside)
+}
+
+// seenWithin reads from which day on, and before which, saves are counted.
+func (c *call) seenWithin() (after, before time.Time, err error) {
+	for _, one := range []struct {
+		flag, text string
+		into       *time.Time
+	}{{"-after", c.after, &after}, {"-before", c.before, &before}} {
+		if one.text == "" {
+			continue
+		}
+		if *one.into, err = time.Parse(time.DateOnly, one.text); err != nil {
+			if *one.into, err = time.Parse(time.RFC3339, one.text); err != nil {
+				_, err = c.wrongDoing("%s is a day or a time, such as 2026-11-01 or 2026-11-01T18:00:00Z, not %q.", one.flag, one.text)
+				return after, before, err
+			}
+		}
+	}
+	return after, before, nil
 }
 
 func (c *call) countFiles(p *planFile, pick population.Pick) (population.Population, error) {
@@ -71,7 +112,7 @@ func (c *call) countFiles(p *planFile, pick population.Pick) (population.Populat
 	return counted.Population(), nil
 }
 
-func (c *call) printPopulation(r *population.Population) (int, error) {
+func (c *call) printPopulation(r, beside *population.Population) (int, error) {
 	if c.show != "" && r.Spread(c.show) == nil {
 		fmt.Fprintf(c.err, "alluvion: no save that was counted holds anything called %q.%s\n", c.show, finding.DidYouMean(finding.Nearest(c.show, r.Names())))
 		return wrongUse, errUse
@@ -84,6 +125,9 @@ func (c *call) printPopulation(r *population.Population) (int, error) {
 	case c.json && c.show != "":
 		return fine, writeJSON(c.out, r.Spread(c.show))
 	case c.json:
+		if c.beside != "" {
+			return fine, writeJSON(c.out, map[string]*population.Population{"now": r, "beside": beside})
+		}
 		return fine, writeJSON(c.out, r)
 	}
 	s := c.style
@@ -91,36 +135,74 @@ func (c *call) printPopulation(r *population.Population) (int, error) {
 	if r.Picked < r.Saves-r.Unread {
 		fmt.Fprintf(c.out, " of %d", r.Saves)
 	}
+	if r.Undated > 0 {
+		fmt.Fprintf(c.out, "; %d do not say when they were written", r.Undated)
+	}
 	if r.Unread > 0 {
 		fmt.Fprintf(c.out, "; %s", s.red(fmt.Sprintf("%d cannot be loaded and are left out", r.Unread)))
 	}
 	fmt.Fprintln(c.out)
+	if c.beside != "" {
+		fmt.Fprintf(c.out, "under version %d: %s counted", beside.Under, plural(beside.Picked, "save"))
+		if beside.Unread > 0 {
+			fmt.Fprintf(c.out, "; %d cannot be loaded there", beside.Unread)
+		}
+		fmt.Fprintln(c.out)
+	}
 	if c.show != "" {
+		if f := beside.Spread(c.show); f != nil {
+			fmt.Fprintf(c.out, "\n%s\n", s.quiet(fmt.Sprintf("under version %d:", beside.Under)))
+			if err := c.printFigure(f); err != nil {
+				return wrongUse, err
+			}
+			fmt.Fprintf(c.out, "\n%s\n", s.quiet(fmt.Sprintf("under version %d:", r.Under)))
+		}
 		return fine, c.printFigure(r.Spread(c.show))
 	}
 	t := plainTable("", "saves", "none", "least", "half", "most", "how they are spread")
 	for i := range r.Spreads {
 		f := &r.Spreads[i]
-		row := table.Row{f.Name, f.Count, blank(f.None), "", "", "", ""}
-		switch f.Type {
-		case "words":
-			row[6] = often(f, 3)
-		default:
-			if f.Least != nil {
-				row[3], row[4], row[5] = short(*f.Least), short(quantile(f, 0.5)), short(*f.Most)
-			}
-			if row[6] = spark(f); f.Type == "text" {
-				row[6] = fmt.Sprintf("%d different; characters", f.Distinct)
-			}
-		}
-		if n := f.Missing + f.Misfits; n > 0 {
-			row[6] = fmt.Sprintf("%v  %s", row[6], s.yellow(fmt.Sprintf("%d corrected", n)))
-		}
+		row := c.figureRow(f)
 		t.AppendRow(row)
+		if c.beside == "" {
+			continue
+		}
+		// What is so under both versions is not said twice.
+		if old := beside.Spread(f.Name); old == nil {
+			t.AppendRow(table.Row{s.quiet(fmt.Sprintf("  not in version %d", beside.Under))})
+		} else if was := c.figureRow(old); fmt.Sprint(was) != fmt.Sprint(row) {
+			was[0] = s.quiet(fmt.Sprintf("  under version %d", beside.Under))
+			t.AppendRow(was)
+		}
 	}
 	fmt.Fprintln(c.out, t.Render())
+	for i := range beside.Spreads {
+		if f := &beside.Spreads[i]; r.Spread(f.Name) == nil {
+			fmt.Fprintf(c.out, "%s, of which %s have a value under version %d, is not there any more\n", f.Name, plural(f.Count, "save"), beside.Under)
+		}
+	}
 	fmt.Fprintln(c.out, s.quiet("-show NAME says more about one; -form csv has every figure."))
 	return fine, nil
+}
+
+// figureRow says in one line what saves hold of one thing.
+func (c *call) figureRow(f *population.Spread) table.Row {
+	row := table.Row{f.Name, f.Count, blank(f.None), "", "", "", ""}
+	switch f.Type {
+	case "words":
+		row[6] = often(f, 3)
+	default:
+		if f.Least != nil {
+			row[3], row[4], row[5] = short(*f.Least), short(quantile(f, 0.5)), short(*f.Most)
+		}
+		if row[6] = spark(f); f.Type == "text" {
+			row[6] = fmt.Sprintf("%d different; characters", f.Distinct)
+		}
+	}
+	if n := f.Missing + f.Misfits; n > 0 {
+		row[6] = fmt.Sprintf("%v  %s", row[6], c.style.yellow(fmt.Sprintf("%d corrected", n)))
+	}
+	return row
 }
 
 func blank(n int) string {
@@ -218,6 +300,11 @@ func (c *call) printFigure(f *population.Spread) error {
 		say("%s", f.Error)
 	}
 	c.printBars(f)
+	for _, b := range f.Bars {
+		if b.NoWay {
+			say("%s a complete search of the plan found no way to %s, and %s there", s.yellow("look"), b.Value, isThere(b.Count))
+		}
+	}
 	for _, e := range f.Ends {
 		if e.Far {
 			say("%s %s is far from all others: %s", s.yellow("look"), short(e.Value), e.Save)
@@ -236,6 +323,13 @@ func (c *call) printFigure(f *population.Spread) error {
 		say("%s with %s to %s: %s%d would be cut off below, %s%d above", s.bold("a range"), short(low), short(high), about, below, about, above)
 	}
 	return nil
+}
+
+func isThere(n int) string {
+	if n == 1 {
+		return "one save is"
+	}
+	return fmt.Sprintf("%d saves are", n)
 }
 
 func cutOf(text string) (low, high float64, ok bool) {

@@ -158,7 +158,7 @@ type ValueType struct {
 
 // Variable is a named, typed piece of state.
 type Variable struct {
-	Of    Holder        `plan:"of,required" doc:"Who has a copy of their own: game, player, profile (a player over all slots), scene, prop:kind or a list; or a pair: [player, scene], [player, prop:kind], [player, list] or [profile, list]."`
+	Of    Holder        `plan:"of,required" form:"Held by" doc:"Who has a copy of their own: game, player, profile (a player over all slots), scene, prop:kind or a list; or a pair: [player, scene], [player, prop:kind], [player, list] or [profile, list]."`
 	In    []Ref         `plan:"in" ref:"scene" doc:"Of what scenes hold, alone or with a player: only these scenes have one."`
 	Type  ID            `plan:"type,required" id:"type" stands:"variable"`
 	Title Given[string] `plan:"title" doc:"What people call it."`

@@ -95,9 +95,12 @@ func (s *schemer) form(t reflect.Type, f field) object {
 				"oneOf": []any{object{"enum": []string{"keep", "reset", "rewind"}}, set}}
 		})
 	case reflect.TypeFor[Holder]():
-		one := object{"type": "string", "pattern": "^(prop:)?[a-z][a-z0-9_]{0,63}$"}
-		pair := object{"type": "array", "prefixItems": []any{object{"const": "player"}, one}, "items": false,
-			"minItems": 2}
+		held := func(examples ...string) object {
+			return object{"type": "string", "pattern": "^(prop:)?[a-z][a-z0-9_]{0,63}$", "$comment": "the name of: list or kind of prop", "examples": examples}
+		}
+		one := held("player", "game", "scene", "profile")
+		pair := object{"type": "array", "prefixItems": []any{object{"enum": []string{"player", "profile"}}, held("scene")},
+			"items": false, "minItems": 2}
 		return object{"oneOf": []any{one, pair}}
 	case reflect.TypeFor[Accept]():
 		return object{"type": "object", "additionalProperties": object{"type": "string", "minLength": 1},

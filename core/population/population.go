@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"time"
 
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
@@ -19,6 +20,22 @@ type Pick struct {
 	Checkpoint string // the one that they have reached
 	Milestone  string // one that they have earned
 	Version    int    // under which the save was written
+	// When the save was written: from After on, and before Before. A zero time is no limit.
+	After, Before time.Time
+}
+
+// ofPlayers says whether it asks for what only a player's save has.
+func (p Pick) ofPlayers() bool { return p != Pick{Version: p.Version} }
+
+// then says whether a save was written when it is asked for, and whether that can be told.
+func (p Pick) then(about *save.About) (yes, known bool) {
+	if p.After.IsZero() && p.Before.IsZero() {
+		return true, true
+	}
+	if about == nil || about.SavedAt.IsZero() {
+		return false, false
+	}
+	return !about.SavedAt.Before(p.After) && (p.Before.IsZero() || about.SavedAt.Before(p.Before)), true
 }
 
 // Counter counts saves of one plan. It is used by one goroutine.
@@ -37,6 +54,7 @@ type Population struct {
 	Saves    int         `json:"saves" doc:"How many were looked at."`
 	Picked   int         `json:"picked" doc:"How many of them were counted."`
 	Unread   int         `json:"unread" doc:"How many could not be loaded: they are not counted."`
+	Undated  int         `json:"undated" doc:"How many do not say when they were written, where that is asked for: they are not counted."`
 	Versions map[int]int `json:"versions" doc:"How many of those that were counted were written under each version."`
 	Spreads  []Spread    `json:"spreads" doc:"In the order of the plan."`
 }
@@ -78,6 +96,7 @@ type Bar struct {
 	From     float64     `json:"from" doc:"Of numbers: from, included."`
 	To       float64     `json:"to" doc:"To, included."`
 	Count    int         `json:"count"`
+	NoWay    bool        `json:"no_way,omitempty" doc:"A complete search of this plan found no way to it: of a scene, a checkpoint or a milestone."`
 	Versions map[int]int `json:"versions,omitempty" doc:"Of these, how many were written under each version; where figures are exact."`
 }
 
@@ -167,12 +186,12 @@ func (p *Counter) Add(x *upgrade.Checked, name string) {
 	case x.Loaded != nil:
 		p.player(x, name)
 	case x.Over != nil:
-		if p.pick == (Pick{Version: p.pick.Version}) && p.counted(x) {
+		if !p.pick.ofPlayers() && p.counted(x) {
 			p.values(x, name, "profile.", x.Over.Values)
 			p.props(x, name, model.OfProfileList, "", x.Over.Lists)
 		}
 	case x.World != nil:
-		if p.pick == (Pick{Version: p.pick.Version}) && p.counted(x) {
+		if !p.pick.ofPlayers() && p.counted(x) {
 			p.world(x, name, x.World.World)
 		}
 	}
@@ -200,7 +219,11 @@ func (p *Counter) counted(x *upgrade.Checked) bool {
 
 func (p *Counter) player(x *upgrade.Checked, name string) {
 	s := x.Loaded.Player
-	if p.pick.Scene != "" && s.Place.Scene != p.pick.Scene || p.pick.Checkpoint != "" && s.Checkpoint != p.pick.Checkpoint ||
+	yes, known := p.pick.then(s.About)
+	if !known {
+		p.out.Undated++
+	}
+	if !yes || p.pick.Scene != "" && s.Place.Scene != p.pick.Scene || p.pick.Checkpoint != "" && s.Checkpoint != p.pick.Checkpoint ||
 		p.pick.Milestone != "" && !slices.Contains(s.Milestones, p.pick.Milestone) || !p.counted(x) {
 		return
 	}
@@ -320,6 +343,15 @@ func (r *Population) Names() []string {
 		out = append(out, r.Spreads[i].Name)
 	}
 	return out
+}
+
+// NoWay marks a value to which a search of everything that can happen found no way.
+func (f *Spread) NoWay(value string) {
+	for i := range f.Bars {
+		if f.Bars[i].Value == value {
+			f.Bars[i].NoWay = true
+		}
+	}
 }
 
 // Cut is how many saves have a value below min or above max. It may be off by the figure's error where that is not exact.

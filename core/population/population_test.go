@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"slices"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -145,5 +146,39 @@ func TestAnOutlierLeadsToItsSave(t *testing.T) {
 	assert.Equal(t, population.End{Value: 90_000, Save: "p50", Far: true}, last)
 	for _, e := range ends[:len(ends)-1] {
 		assert.False(t, e.Far, "%v", e)
+	}
+}
+
+// Saves are counted by when they were written; one that does not say when is left out where that is asked for, and told.
+func TestSavesAreCountedByWhenTheyWereWritten(t *testing.T) {
+	m, set := cellar(t)
+	day := func(n int) time.Time { return time.Date(2026, 11, n, 0, 0, 0, 0, time.UTC) }
+	raw, err := os.ReadFile("../../examples/old-cellar/saves/bo-3.json")
+	require.NoError(t, err)
+	for name, row := range map[string]struct {
+		pick population.Pick
+		want int
+	}{
+		"all":          {population.Pick{}, 11},
+		"from the 4th": {population.Pick{After: day(4)}, 7},
+		"before":       {population.Pick{Before: day(4)}, 3},
+		"within":       {population.Pick{After: day(4), Before: day(6)}, 2},
+		"never":        {population.Pick{After: day(20)}, 0},
+	} {
+		c := population.New(m, row.pick)
+		for n := 0; n <= 10; n++ {
+			x := set.Check(raw, "bo-3.json", nil)[0]
+			if n > 0 {
+				x.Loaded.Player.About = &save.About{SavedAt: day(n)}
+			}
+			c.Add(&x.Checked, "bo-3.json")
+		}
+		p := c.Population()
+		assert.Equal(t, row.want, p.Picked, name)
+		undated := 1
+		if name == "all" {
+			undated = 0
+		}
+		assert.Equal(t, undated, p.Undated, name)
 	}
 }

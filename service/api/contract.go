@@ -107,13 +107,7 @@ func besides(api *huma.OpenAPI) {
 		Responses:   map[string]*huma.Response{"101": {Description: "The connection is a WebSocket from here on."}}}
 	api.AddOperation(live)
 	answers(api, live, http.StatusUpgradeRequired)
-	sought := session[:2:2]
-	for i := range reflect.TypeFor[contract.Sought]().NumField() {
-		field := reflect.TypeFor[contract.Sought]().Field(i)
-		kind := map[reflect.Kind]string{reflect.Int: "integer"}[field.Type.Kind()]
-		sought = append(sought, &huma.Param{Name: field.Tag.Get("query"), In: "query", Description: field.Tag.Get("doc"),
-			Schema: &huma.Schema{Type: cmp.Or(kind, "string")}})
-	}
+	sought := append(session[:2:2], asked[contract.Sought]()...)
 	watch := &huma.Operation{OperationID: "watch-session-events", Method: http.MethodGet,
 		Path: "/v1/games/{game}/sessions/{session}/watch", Summary: "A session as it goes on", Tags: []string{"sessions"},
 		Description: "Server-sent events: overview, as watch-session answers it, several times a second.",
@@ -128,6 +122,11 @@ func besides(api *huma.OpenAPI) {
 			Summary: what, Tags: []string{"tokens"}, Responses: map[string]*huma.Response{"204": {Description: "Done."}}}
 		api.AddOperation(op)
 	}
+	api.AddOperation(&huma.Operation{OperationID: "count-saves-events", Method: http.MethodGet, Path: "/v1/games/{game}/population/events",
+		Summary: "What all saves of a game hold, as they are counted", Tags: []string{"saves"},
+		Description: "Server-sent events: progress, with how many were looked at (looked) and how many slots there are (all); the last one has what count-saves answers (counted).",
+		Parameters:  append(session[:1:1], asked[contract.PopulationPick]()...),
+		Responses:   text("text/event-stream", "Events, until all are counted.")})
 	for _, path := range []string{"/v1/games/{game}/trials/{trial}/events"} {
 		api.AddOperation(&huma.Operation{OperationID: "trial-events", Method: http.MethodGet, Path: path,
 			Summary: "A trial as it goes on", Tags: []string{"versions"},
@@ -179,4 +178,16 @@ func plainerDetail(d *huma.ErrorDetail) string {
 		text += ", not " + v
 	}
 	return fmt.Sprintf("%s: %s.", where, strings.TrimSuffix(text, "."))
+}
+
+// asked are the parameters of an address that a type's fields say.
+func asked[T any]() []*huma.Param {
+	var out []*huma.Param
+	for i := range reflect.TypeFor[T]().NumField() {
+		field := reflect.TypeFor[T]().Field(i)
+		kind := map[reflect.Kind]string{reflect.Int: "integer"}[field.Type.Kind()]
+		out = append(out, &huma.Param{Name: field.Tag.Get("query"), In: "query", Description: field.Tag.Get("doc"),
+			Schema: &huma.Schema{Type: cmp.Or(kind, "string")}})
+	}
+	return out
 }

@@ -355,6 +355,12 @@ func namesOf(m *model.Model) []contract.Named {
 	for _, x := range m.Events {
 		add("event", x.ID, x.Title, x.At)
 	}
+	for _, x := range m.Plan.Lists.Entries {
+		add("list", x.ID, model.Title(x.Value.Title, x.ID), x.At)
+	}
+	for _, x := range m.Kinds {
+		add("kind of prop", "prop:"+x.ID, x.Title, x.At)
+	}
 	for _, x := range m.Plan.Rosters.Entries {
 		add("roster", x.ID, model.Title(x.Value.Title, x.ID), x.At)
 	}

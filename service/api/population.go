@@ -3,23 +3,25 @@ package api
 import (
 	"context"
 	"net/http"
+	"net/url"
 	"strconv"
+	"sync/atomic"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"alluvion.dev/contract"
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/population"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/scout"
 	"alluvion.dev/core/upgrade"
 	"alluvion.dev/service/store"
 )
 
 type populationInput struct {
 	GamePath
-	Under      int    `query:"under" minimum:"0" doc:"A published version; 0 is the plan that is being worked on."`
-	Scene      string `query:"scene" doc:"Only players who are in this scene."`
-	Checkpoint string `query:"checkpoint" doc:"Only players who have reached this checkpoint."`
-	Milestone  string `query:"milestone" doc:"Only players who have earned this milestone."`
-	Version    int    `query:"version" minimum:"0" doc:"Only saves that were written under this version."`
+	contract.PopulationPick
 }
 
 func (s *Server) populations(api huma.API) {
@@ -30,36 +32,137 @@ func (s *Server) populations(api huma.API) {
 }
 
 func (s *Server) population(ctx context.Context, in *populationInput) (*body[population.Population], error) {
-	j, err := s.versionOf(ctx, in.Game, in.Under)
+	var looked atomic.Int64
+	out, err := s.count(ctx, in.Game, in.PopulationPick, &looked)
 	if err != nil {
 		return nil, err
 	}
-	if j.model == nil {
-		return nil, broken(j.found)
+	return &body[population.Population]{out}, nil
+}
+
+// count looks at every save of a game, and says on the way how many it has looked at.
+func (s *Server) count(ctx context.Context, game string, pick contract.PopulationPick, looked *atomic.Int64) (population.Population, error) {
+	none := population.Population{}
+	j, err := s.versionOf(ctx, game, pick.Under)
+	if err != nil {
+		return none, err
 	}
-	p := population.New(j.model, population.Pick{Scene: in.Scene, Checkpoint: in.Checkpoint, Milestone: in.Milestone, Version: in.Version})
+	if j.model == nil {
+		return none, broken(j.found)
+	}
+	p := population.New(j.model, population.Pick{Scene: pick.Scene, Checkpoint: pick.Checkpoint, Milestone: pick.Milestone,
+		Version: pick.Version, After: pick.After, Before: pick.Before})
 	judge := engine.NewJudge(j.model, nil)
-	count := func(name string, doc []byte) error {
+	count := func(name string, doc []byte, at time.Time) error {
 		x := j.chain.Check(doc, nil, upgrade.Around{}, judge)
+		if x.Loaded != nil {
+			x.Loaded.Player.About = &save.About{SavedAt: at}
+		}
 		p.Add(&x, name)
+		looked.Add(1)
 		return ctx.Err()
 	}
-	err = s.store.Heads(ctx, in.Game, "", 0, func(h store.Head) error {
+	err = s.store.Heads(ctx, game, "", 0, func(h store.Head) error {
 		doc := h.Doc
 		if h.Verify() != nil {
 			doc = nil
 		}
-		return count(h.Player+"/"+strconv.Itoa(h.Slot), doc)
+		return count(h.Player+"/"+strconv.Itoa(h.Slot), doc, h.SavedAt)
 	})
 	if err == nil {
-		err = s.store.Profiles(ctx, in.Game, func(player string, doc []byte) error { return count(player, doc) })
+		err = s.store.Profiles(ctx, game, func(player string, doc []byte) error { return count(player, doc, time.Time{}) })
 	}
 	if err == nil {
-		err = s.store.Worlds(ctx, in.Game, func(session string, doc []byte) error { return count("the world of "+session, doc) })
+		err = s.store.Worlds(ctx, game, func(session string, doc []byte) error { return count("the world of "+session, doc, time.Time{}) })
 	}
 	if err != nil {
-		return nil, s.asProblem(err)
+		return none, s.asProblem(err)
 	}
 	out := p.Population()
-	return &body[population.Population]{out}, nil
+	s.noWay(game, j.etag, &out)
+	return out, nil
+}
+
+// noWay marks what saves hold and a complete search of just this plan found no way to.
+func (s *Server) noWay(game, etag string, p *population.Population) {
+	search, ok := s.scouts.Look(game)
+	if !ok || search.ETag != etag || search.Report == nil {
+		return
+	}
+	for _, a := range search.Report.Answers {
+		if a.Verdict != scout.Never {
+			continue
+		}
+		name := map[string]string{"scene": "place.scene", "checkpoint": "player.checkpoint", "milestone": "milestones"}[a.Kind]
+		if f := p.Spread(name); f != nil {
+			f.NoWay(a.ID)
+		}
+	}
+}
+
+// populationEvents counts saves, and tells on the way how far it is (Server-Sent Events).
+func (s *Server) populationEvents(w http.ResponseWriter, r *http.Request) {
+	pick, err := pickOf(r.URL.Query())
+	if err != nil {
+		writeProblem(w, problem(http.StatusUnprocessableEntity, "bad-input", "That cannot be counted", "%v", err))
+		return
+	}
+	game := param(r, "game")
+	all, err := s.store.CountHeads(r.Context(), game)
+	if err != nil {
+		s.writeError(w, s.asProblem(err))
+		return
+	}
+	ctx, stop := context.WithCancel(r.Context())
+	defer stop()
+	var looked atomic.Int64
+	var out population.Population
+	var failed error
+	over := make(chan struct{})
+	go func() {
+		defer close(over)
+		out, failed = s.count(ctx, game, pick, &looked)
+	}()
+	wait := time.NewTimer(100 * time.Millisecond) // so that what is counted at once is told at once
+	defer wait.Stop()
+	select {
+	case <-over:
+	case <-wait.C:
+	}
+	s.again(w, r, "progress", 200*time.Millisecond, func() (any, bool, error) {
+		now := contract.PopulationProgress{Looked: int(looked.Load()), All: all}
+		select {
+		case <-over:
+			now.Counted = &out
+			return now, true, failed
+		default:
+			return now, false, nil
+		}
+	})
+	stop()
+	<-over
+}
+
+// pickOf reads which saves are asked for from the query of an address.
+func pickOf(q url.Values) (contract.PopulationPick, error) {
+	out := contract.PopulationPick{Scene: q.Get("scene"), Checkpoint: q.Get("checkpoint"), Milestone: q.Get("milestone")}
+	for name, into := range map[string]*int{"under": &out.Under, "version": &out.Version} {
+		if text := q.Get(name); text != "" {
+			n, err := strconv.Atoi(text)
+			if err != nil {
+				return out, err
+			}
+			*into = n
+		}
+	}
+	for name, into := range map[string]*time.Time{"after": &out.After, "before": &out.Before} {
+		if text := q.Get(name); text != "" {
+			at, err := time.Parse(time.RFC3339, text)
+			if err != nil {
+				return out, err
+			}
+			*into = at
+		}
+	}
+	return out, nil
 }

@@ -148,6 +148,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.tokens(api)
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
+	r.Get("/v1/games/{game}/population/events", s.populationEvents)
 	complete(api.OpenAPI())
 	return api
 }

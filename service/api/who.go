@@ -176,7 +176,7 @@ var grants = func() map[string]grant {
 	for _, route := range []string{
 		"GET " + game + "/plan", "GET " + game + "/findings", "GET " + game + "/matrix", "GET " + game +
 			"/names", "GET " + game + "/budgets", "GET " + game + "/compare",
-		"GET " + game + "/milestones", "GET " + game + "/population", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " +
+		"GET " + game + "/milestones", "GET " + game + "/population", "GET " + game + "/population/events", "GET " + game + "/standings", "GET " + game + "/standings/{standing}", "GET " +
 			game + "/versions", "GET " + game + "/versions/{version}",
 		"GET " + game + "/scout", "GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
 			"/trials/{trial}", "GET " + game + "/trials/{trial}/events",

@@ -76,6 +76,7 @@ type Head struct {
 	Slot     int
 	Revision int
 	Version  int
+	SavedAt  time.Time
 	Doc      []byte
 	Checksum string
 }
@@ -95,7 +96,7 @@ func (s *Store) Heads(ctx context.Context, game, player string, slot int, visit 
 	const page = 200
 	for {
 		var list []Head
-		err := s.read.WithContext(ctx).Raw(`SELECT h.player, h.slot, h.revision, s.version, s.doc, s.checksum FROM slots AS h
+		err := s.read.WithContext(ctx).Raw(`SELECT h.player, h.slot, h.revision, s.version, s.saved_at, s.doc, s.checksum FROM slots AS h
 			JOIN saves AS s ON s.game = h.game AND s.player = h.player AND s.slot = h.slot AND s.revision = h.revision
 			WHERE h.game = ? AND (h.player, h.slot) > (?, ?) ORDER BY h.player, h.slot LIMIT ?`, game, player, slot, page).Scan(&list).Error
 		if err != nil {

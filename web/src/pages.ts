@@ -32,10 +32,10 @@ export const pages: Page[] = [
   { name: 'players', path: 'players', title: 'Players', group: 'play', component: () => import('./pages/PlayersPage.vue') },
   { name: 'player', path: 'players/:player', title: 'Player', within: 'players', unlisted: true, component: () => import('./pages/PlayerPage.vue') },
   { name: 'why', path: 'why', title: 'Why is it so?', group: 'play', short: 'Why', component: () => import('./pages/WhyPage.vue') },
-  { name: 'milestones', path: 'milestones', title: 'Milestones and standings', group: 'play', short: 'Milestones', component: () => import('./pages/MilestonesPage.vue') },
+  { name: 'milestones', path: 'milestones', title: 'Milestones and standings', group: 'play', short: 'Milestones', drafted: true, component: () => import('./pages/MilestonesPage.vue') },
   { name: 'population', path: 'saves', title: 'What saves hold', group: 'change', short: 'Saves', component: () => import('./pages/PopulationPage.vue') },
-  { name: 'versions', path: 'versions', title: 'Versions', group: 'change', component: () => import('./pages/VersionsPage.vue') },
-  { name: 'budgets', path: 'budgets', title: 'Budgets', group: 'change', component: () => import('./pages/BudgetsPage.vue') },
+  { name: 'versions', path: 'versions', title: 'Versions', group: 'change', drafted: true, component: () => import('./pages/VersionsPage.vue') },
+  { name: 'budgets', path: 'budgets', title: 'Budgets', group: 'change', drafted: true, component: () => import('./pages/BudgetsPage.vue') },
   { name: 'print', path: 'matrix/print', title: 'The matrix for print', component: () => import('./pages/PrintPage.vue') },
 ]
 

@@ -55,7 +55,7 @@ export function shapes(root: Schema, of: Schema): Shape[] {
   }
   if (alternatives) return alternatives.flatMap((a) => shapes(root, { ...follow(root, a), description: a.description ?? s.description }))
   if (s.enum) return [{ kind: 'choice', schema: s, label: 'one of these' }]
-  if (s.prefixItems) return [{ kind: 'list', schema: { ...s, items: { type: 'string' } }, label: 'a pair' }]
+  if (s.prefixItems) return [{ kind: 'list', schema: s, label: 'a pair' }]
   if (s.type === 'array' || s.items) return [{ kind: 'list', schema: s, label: 'several' }]
   if (s.type === 'object' || s.properties) return [{ kind: 'table', schema: s, label: s.required?.length === 1 && Object.keys(s.properties ?? {}).length === 1 ? s.required[0]! : 'in detail' }]
   if (s.$comment === 'an expression') return [{ kind: 'expression', schema: s, label: 'an expression' }]
@@ -101,7 +101,7 @@ export function beginning(root: Schema, shape: Shape, depth = 0): Value {
     case 'choice':
       return (shape.schema.enum?.[0] as Value) ?? ''
     case 'list':
-      return []
+      return (shape.schema.prefixItems ?? []).map((item) => beginning(root, shapes(root, item)[0]!, depth + 1))
     case 'table': {
       const out: Table = {}
       for (const key of shape.schema.required ?? []) {
@@ -114,6 +114,9 @@ export function beginning(root: Schema, shape: Shape, depth = 0): Value {
       return shape.schema.examples?.[0] ?? ''
   }
 }
+
+/** The schema of a list's item. */
+export const itemOf = (shape: Shape, i: number): Schema | undefined => shape.schema.prefixItems?.[i] ?? (typeof shape.schema.items === 'object' ? shape.schema.items : undefined)
 
 /** What was written into a field, as a value. */
 export function valueOf(shape: Shape, text: string): Value {
@@ -155,9 +158,23 @@ export function schemaAt(root: Schema, path: string[], document: Value): Schema 
     if (!here) return
     const shape = shapeOf(shapes(root, here), at(document, path.slice(0, i)))
     const s: Schema | undefined = shape?.schema
-    here = shape?.kind === 'list' ? s?.items : (s?.properties?.[key] ?? (typeof s?.additionalProperties === 'object' ? s.additionalProperties : undefined))
+    here = shape?.kind === 'list' ? itemOf(shape, Number(key)) : (s?.properties?.[key] ?? (typeof s?.additionalProperties === 'object' ? s.additionalProperties : undefined))
   })
   return here
+}
+
+/** A value, of which everything that is as it was before is the very same object. */
+export function sameWhere(before: Value | undefined, now: Value | undefined): Value | undefined {
+  if (before === now || typeof before !== 'object' || typeof now !== 'object' || before === null || now === null || Array.isArray(before) !== Array.isArray(now)) return now
+  const [was, is] = [before as Table, now as Table]
+  const keys = Object.keys(is)
+  let same = keys.length === Object.keys(was).length && keys.join('\n') === Object.keys(was).join('\n')
+  for (const key of keys) {
+    const kept = sameWhere(was[key], is[key])!
+    is[key] = kept
+    same &&= kept === was[key]
+  }
+  return same ? before : now
 }
 
 /** A path as a JSON Pointer (RFC 6901), and back. */
@@ -226,8 +243,8 @@ export function unwritable(root: Schema): string[] {
     if (!all.length) out.push(where)
     for (const shape of all) {
       if (shape.kind === 'list') {
-        if (!shape.schema.items) out.push(`${where}/-`)
-        else visit(shape.schema.items, `${where}/-`)
+        if (!itemOf(shape, 0)) out.push(`${where}/-`)
+        for (const item of shape.schema.prefixItems ?? [shape.schema.items]) if (item) visit(item, `${where}/-`)
       }
       if (shape.kind !== 'table') continue
       const writable = new Set(all.flatMap((x) => (x.kind === 'table' ? (x.keys ?? Object.keys(x.schema.properties ?? {})) : [])))

@@ -60,6 +60,24 @@ export async function textAt(path: string): Promise<string> {
   return answer.text()
 }
 
+/** Reads what an address tells on the way (Server-Sent Events) until that was the last of it. It gives what came last. */
+export async function heard<T>(path: string, stop: AbortSignal, on: (data: T) => void): Promise<T | undefined> {
+  const answer = await reach(path, { signal: stop })
+  if (!answer.ok || !answer.body) throw new ApiError((await answer.json().catch(() => ({ type: '', title: 'The service did not answer as expected', status: answer.status }))) as Problem)
+  const reader = answer.body.pipeThrough(new TextDecoderStream()).getReader()
+  let rest = ''
+  let last: T | undefined
+  for (let part = await reader.read(); !part.done; part = await reader.read()) {
+    const events = (rest + part.value).split('\n\n')
+    rest = events.pop()!
+    for (const event of events) {
+      const data = /^data: (.*)$/m.exec(event)?.[1]
+      if (data) on((last = JSON.parse(data) as T))
+    }
+  }
+  return last
+}
+
 /** Where a rehearsal is kept. */
 export const rehearsalPath = (game: string, name: string) => `/v1/games/${encodeURIComponent(game)}/rehearsals/${encodeURIComponent(name)}`
 

@@ -2,7 +2,7 @@
 import { computed, ref, useId, watch } from 'vue'
 
 import { useForm } from '../composables/usePlanForm'
-import { beginning, keysOf, pasted, shapeOf, shapes, shownValue, spaced, valueOf, type Schema, type Table, type Value } from '../planForm'
+import { beginning, itemOf, keysOf, pasted, shapeOf, shapes, shownValue, spaced, valueOf, type Schema, type Table, type Value } from '../planForm'
 import ExpressionField from './ExpressionField.vue'
 import RuleSentence from './RuleSentence.vue'
 
@@ -18,7 +18,15 @@ const table = computed(() => (typeof props.value === 'object' && props.value !==
 const items = computed(() => (Array.isArray(props.value) ? props.value : []))
 const findings = computed(() => form.findingsAt(props.path))
 const sentence = computed(() => form.saysAt(props.path))
-const busy = computed(() => form.busy.value)
+/** Paths of what stands within it: the same ones each time, so that it is drawn anew only where it has changed. */
+const paths = computed(() => {
+  const known = new Map<string, string[]>()
+  return (key: string) => {
+    let path = known.get(key)
+    if (!path) known.set(key, (path = [...props.path, key]))
+    return path
+  }
+})
 
 // A field follows the plan, but for what is being typed.
 const text = ref(shownValue(props.value))
@@ -44,7 +52,7 @@ function turn(label: string) {
   const next = all.value.find((s) => s.label === label)
   if (!next || !form.root.value) return
   let value = beginning(form.root.value, next)
-  if (next.kind === 'list' && props.value !== undefined && !Array.isArray(props.value)) value = [props.value]
+  if (next.kind === 'list' && !next.schema.prefixItems && props.value !== undefined && !Array.isArray(props.value)) value = [props.value]
   else if (next.kind === 'table' && shape.value?.kind === 'table') {
     const kept = Object.entries(table.value).filter(([k]) => next.keys?.includes(k) && !(next.verb !== shape.value?.verb && k === next.verb))
     value = { ...(value as Table), ...Object.fromEntries(kept) }
@@ -88,6 +96,12 @@ function toggle(key: string, open: boolean) {
   else next.delete(key)
   opened.value = next
 }
+// What was one word and is written in detail now stays in sight.
+watch(table, (now, before) => {
+  for (const key of own.value) if (key in before && isPlain(before[key]) && !isPlain(now[key])) toggle(key, true)
+})
+/** Of a list: it has just these items, each with a meaning of its own. */
+const fixed = computed(() => shape.value?.schema.prefixItems !== undefined)
 /** How many entries are drawn at first. */
 const most = ref(200)
 
@@ -140,18 +154,18 @@ function call(key: string) {
   <div v-if="shape" class="plan-field" :class="[shape.kind, { bad: findings.some((f) => f.severity === 'error') }]">
     <div class="top">
       <label v-if="label" :for="id" :title="shape.schema.description">{{ label }}</label>
-      <select v-if="all.length > 1" :value="shape.label" :disabled="busy" :aria-label="`${label ?? path.slice(-2).join(' ')}: how it is written`" @change="turn(($event.target as HTMLSelectElement).value)">
+      <select v-if="all.length > 1" :value="shape.label" :aria-label="`${label ?? path.slice(-2).join(' ')}: how it is written`" @change="turn(($event.target as HTMLSelectElement).value)">
         <option v-for="s in all" :key="s.label" :value="s.label">{{ s.verb ? spaced(s.label) : s.label }}</option>
       </select>
-      <button v-if="loose" type="button" class="link out" :disabled="busy" :aria-label="`Take out ${label ?? path.at(-1)}`" @click="form.remove(path)">take out</button>
+      <button v-if="loose" type="button" class="link out" :aria-label="`Take out ${label ?? path.at(-1)}`" @click="form.remove(path)">take out</button>
     </div>
     <p v-if="sentence" class="says"><RuleSentence :text="sentence" /></p>
 
-    <select v-if="shape.kind === 'choice'" :id="id" :value="shownValue(value)" :disabled="busy" @change="form.put(path, ($event.target as HTMLSelectElement).value)">
+    <select v-if="shape.kind === 'choice'" :id="id" :value="shownValue(value)" @change="form.put(path, ($event.target as HTMLSelectElement).value)">
       <option v-if="value === undefined || value === ''" value="" />
       <option v-for="o in shape.schema.enum" :key="String(o)" :value="String(o)">{{ o }}</option>
     </select>
-    <input v-else-if="shape.kind === 'flag'" :id="id" type="checkbox" :checked="value === true" :disabled="busy" @change="form.put(path, ($event.target as HTMLInputElement).checked)" />
+    <input v-else-if="shape.kind === 'flag'" :id="id" type="checkbox" :checked="value === true" @change="form.put(path, ($event.target as HTMLInputElement).checked)" />
     <ExpressionField v-else-if="shape.kind === 'expression'" :id="id" v-model="text" :label="label ? undefined : path.join(' ')" :variables="form.variables.value" :more="form.argsAt(path)" @write="write" />
     <template v-else-if="shape.kind === 'word' || shape.kind === 'number'">
       <input :id="id" v-model="text" class="text" :class="{ mono: shape.kind !== 'word' || offered.length }" :list="offered.length ? `${id}-names` : undefined" :aria-label="label ? undefined : path.join(' ')" :spellcheck="shape.kind === 'word'" autocomplete="off" @change="write" @keydown.enter.prevent="write" />
@@ -160,40 +174,40 @@ function call(key: string) {
 
     <ol v-else-if="shape.kind === 'list'" class="items">
       <li v-for="(item, i) in items.slice(0, most)" :key="i">
-        <PlanField :schema="shape.schema.items ?? {}" :value="item" :path="[...path, String(i)]" />
-        <span class="item-tools">
-          <button type="button" class="link" :disabled="busy || i === 0" :aria-label="`Item ${i + 1} up`" title="Up" @click="form.order([...path, String(i)], i - 1)">↑</button>
-          <button type="button" class="link" :disabled="busy || i === items.length - 1" :aria-label="`Item ${i + 1} down`" title="Down" @click="form.order([...path, String(i)], i + 1)">↓</button>
-          <button type="button" class="link" :disabled="busy" :aria-label="`Take out item ${i + 1}`" title="Take out" @click="form.remove([...path, String(i)])">×</button>
+        <PlanField :schema="itemOf(shape, i) ?? {}" :value="item" :path="paths(String(i))" />
+        <span v-if="!fixed" class="item-tools">
+          <button type="button" class="link" :disabled="i === 0" :aria-label="`Item ${i + 1} up`" title="Up" @click="form.order([...path, String(i)], i - 1)">↑</button>
+          <button type="button" class="link" :disabled="i === items.length - 1" :aria-label="`Item ${i + 1} down`" title="Down" @click="form.order([...path, String(i)], i + 1)">↓</button>
+          <button type="button" class="link" :aria-label="`Take out item ${i + 1}`" title="Take out" @click="form.remove([...path, String(i)])">×</button>
         </span>
       </li>
       <li v-if="items.length > most" class="more"><button type="button" class="link" @click="most += 1000">Show more: there are {{ items.length }}</button></li>
-      <li class="more"><span class="item-tools"><button type="button" class="link" :disabled="busy" @click="addItem">One more</button><button v-if="rowsFit" type="button" class="link" :disabled="busy" @click="pasting = !pasting">Paste rows</button></span></li>
+      <li v-if="!fixed" class="more"><span class="item-tools"><button type="button" class="link" @click="addItem">One more</button><button v-if="rowsFit" type="button" class="link" @click="pasting = !pasting">Paste rows</button></span></li>
     </ol>
 
     <div v-else class="keys">
-      <PlanField v-for="key in could.there" :key="key" :schema="inner(key)" :value="table[key]" :path="[...path, key]" :label="labelOf(key)" :loose="!isNeeded(key)" />
+      <PlanField v-for="key in could.there" :key="key" :schema="inner(key)" :value="table[key]" :path="paths(key)" :label="labelOf(key)" :loose="!isNeeded(key)" />
       <template v-for="key in own.slice(0, most)" :key="key">
-        <PlanField v-if="isPlain(table[key])" :schema="inner(key)" :value="table[key]" :path="[...path, key]" loose :label="key" />
+        <PlanField v-if="isPlain(table[key])" :schema="inner(key)" :value="table[key]" :path="paths(key)" loose :label="key" />
         <details v-else :open="opened.has(key)" @toggle="(e) => toggle(key, (e.target as HTMLDetailsElement).open)">
           <summary><span class="mono">{{ key }}</span> <span class="quiet">{{ glance(table[key]) }}</span></summary>
           <form v-if="path.length === 1 && renaming === key" class="call" @submit.prevent="call(key)">
-            <input v-model="called" class="text mono" :aria-label="`Another id for ${key}`" autocomplete="off" /> <button type="submit" :disabled="busy">Rename</button>
+            <input v-model="called" class="text mono" :aria-label="`Another id for ${key}`" autocomplete="off" /> <button type="submit">Rename</button>
           </form>
           <button v-else-if="path.length === 1" type="button" class="link rename" @click="((renaming = key), (called = key))">rename</button>
-          <PlanField v-if="opened.has(key)" :schema="inner(key)" :value="table[key]" :path="[...path, key]" loose :label="key" />
+          <PlanField v-if="opened.has(key)" :schema="inner(key)" :value="table[key]" :path="paths(key)" loose :label="key" />
         </details>
       </template>
       <button v-if="own.length > most" type="button" class="link" @click="most += 1000">Show more: there are {{ own.length }}</button>
       <div v-if="others || could.could.length" class="adds">
-        <button v-for="key in could.could" :key="key" type="button" :disabled="busy" :title="inner(key).description" @click="add(key)">+ {{ labelOf(key).toLowerCase() }}</button>
-        <form v-if="others" @submit.prevent="addNamed"><input v-model="named" class="text mono" :aria-label="`A new one of ${label ?? path.at(-1) ?? 'these'}: its id`" placeholder="new id" autocomplete="off" /> <button type="submit" :disabled="!nameFits || busy">Add</button> <button type="button" :disabled="busy" @click="pasting = !pasting">Paste rows</button></form>
+        <button v-for="key in could.could" :key="key" type="button" :title="inner(key).description" @click="add(key)">+ {{ labelOf(key).toLowerCase() }}</button>
+        <form v-if="others" @submit.prevent="addNamed"><input v-model="named" class="text mono" :aria-label="`A new one of ${label ?? path.at(-1) ?? 'these'}: its id`" placeholder="new id" autocomplete="off" /> <button type="submit" :disabled="!nameFits">Add</button> <button type="button" @click="pasting = !pasting">Paste rows</button></form>
       </div>
     </div>
 
     <form v-if="pasting" class="paste" @submit.prevent="paste">
       <textarea v-model="rows" class="text mono" rows="5" :aria-label="`Rows for ${label ?? path.at(-1)}, as copied from a spreadsheet`" placeholder="Rows as copied from a spreadsheet. The first cell is the id; a first row of headings (id, title, …) says what the others are." />
-      <button type="submit" :disabled="busy || !rows.trim()">Put these in</button> <button type="button" @click="pasting = false">Leave it</button>
+      <button type="submit" :disabled="!rows.trim()">Put these in</button> <button type="button" @click="pasting = false">Leave it</button>
     </form>
     <p v-if="told" class="finding" role="status">{{ told }}</p>
     <p v-for="f in findings" :key="f.id + f.message" class="finding" :class="{ bad: f.severity === 'error' }">{{ f.message }} {{ f.do }}</p>

@@ -83,6 +83,7 @@ function left(seconds: number) {
           <button type="button" class="look" :aria-expanded="sample === p.id" @click="look(p.id)">{{ sample === p.id ? 'hide' : 'look at one' }}</button>
         </li>
       </ul>
+      <p v-if="version > 1" class="small"><RouterLink class="link" :to="{ name: 'population', params: { game }, query: { beside: version - 1 } }">What all saves hold, before and after</RouterLink></p>
       <SampleDiff v-if="shown" :game="game" :title="`${shown.save}, of version ${shown.from}`" :before="shown.before" :after="shown.after" />
       <table v-if="result && result.cases.length" class="plain cases">
         <thead>

@@ -1,7 +1,7 @@
 import { computed, inject, provide, ref, watch, type InjectionKey } from 'vue'
 
 import { api, asPlan, dataOf, type Finding, type Schemas } from '../api/client'
-import { at, pathOf, pointer, type Schema, type Table, type Value } from '../planForm'
+import { at, pathOf, pointer, sameWhere, type Schema, type Table, type Value } from '../planForm'
 import { reach } from './connection'
 import { useOfDraft, type Draft } from './useDraft'
 
@@ -16,7 +16,8 @@ function makePlanForm(draft: Draft) {
   // While the plan has errors, those are known that it had before.
   watch(outline, (now) => now?.names.length && (names.value = now.names))
 
-  const document = computed(() => outline.value?.document as Value | undefined)
+  // What is as it was stays the very same, so that only what has changed is drawn anew.
+  const document = computed<Value | undefined>((before) => sameWhere(before, outline.value?.document as Value | undefined))
   const says = computed(() => new Map((outline.value?.says ?? []).map((s) => [s.at, s.text])))
   /** The sentences of each rule. */
   const lines = computed(() => {
@@ -35,13 +36,13 @@ function makePlanForm(draft: Draft) {
     return out
   })
   const variables = computed(() => names.value.filter((n) => n.kind === 'variable'))
-  const busy = computed(() => draft.busy.value)
-
   /** What is done is named by what it is about, so that Undo says it. */
   const put = (path: string[], value: Value) => draft.edit(path.join(' '), { do: 'put', path, value })
-  const remove = (path: string[]) => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path })
-  const insert = (path: string[], value: Value) => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value })
-  const order = (path: string[], to: number) => draft.edit(`${path.join(' ')} moved`, { do: 'order', path, to: String(to) })
+  // What counts items of a list waits until the change before it is seen: a second press is not about another item.
+  const settled = (edit: () => Promise<boolean>) => (draft.busy.value ? Promise.resolve(false) : edit())
+  const remove = (path: string[]) => settled(() => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path }))
+  const insert = (path: string[], value: Value) => settled(() => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value }))
+  const order = (path: string[], to: number) => settled(() => draft.edit(`${path.join(' ')} moved`, { do: 'order', path, to: String(to) }))
   function rename(path: string[], to: string) {
     const variable = path[0] === 'variables' ? variables.value.find((n) => n.name.split('.').at(-1) === path[1])?.name : undefined
     return draft.edit(`${path.join(' ')} is called ${to}`, variable ? { do: 'rename', name: variable, to } : { do: 'rename', path, to })
@@ -62,10 +63,11 @@ function makePlanForm(draft: Draft) {
     }
     return out
   }
-  const findingsAt = (path: string[]) => findings.value.get(pointer(path)) ?? []
+  const none: Finding[] = []
+  const findingsAt = (path: string[]) => findings.value.get(pointer(path)) ?? none
   const saysAt = (path: string[]) => says.value.get(pointer(path)) ?? ''
 
-  return { draft, root, trouble, names, variables, outline, document, says, lines, stale, error, reload, busy, put, remove, insert, order, rename, namesFor, argsAt, findingsAt, saysAt }
+  return { draft, root, trouble, names, variables, outline, document, says, lines, stale, error, reload, put, remove, insert, order, rename, namesFor, argsAt, findingsAt, saysAt }
 }
 
 export type PlanForm = ReturnType<typeof makePlanForm>

@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 
 import CarrierSheet from '../components/CarrierSheet.vue'
 import EmptyState from '../components/EmptyState.vue'
+import FormFold from '../components/FormFold.vue'
 import FrameCosts from '../components/FrameCosts.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
@@ -20,8 +21,6 @@ const carrier = computed(() => budgets.value?.carriers.find((c) => c.carrier ===
     <h1 class="page-title">Budgets</h1>
     <p class="page-lead">
       What state costs on the wire, bit by bit, and what fits into transports with hard limits.
-      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/carriers' } }">Carriers by form</RouterLink>,
-      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/session' } }">what a session sends and how often</RouterLink>
     </p>
     <TroubleNote :text="error" @retry="reload" />
     <WaitingNote v-if="!budgets && !error" />
@@ -33,6 +32,7 @@ const carrier = computed(() => budgets.value?.carriers.find((c) => c.carrier ===
       <EmptyState v-else title="There are no carriers">A plan names one where state has to travel through something with an alphabet, a length, lanes and an interval.</EmptyState>
       <h2>Packed frames <span class="quiet">{{ budgets.ticks }} a second; a value is sent when it has changed</span></h2>
       <FrameCosts :budgets="budgets" />
+      <FormFold :game="game" title="Change carriers, and what a session sends, in the plan" :parts="['carriers', 'session']" />
     </template>
   </div>
 </template>

@@ -2,13 +2,13 @@
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import PlanField from '../components/PlanField.vue'
+import PlanPart from '../components/PlanPart.vue'
 import StaleNote from '../components/StaleNote.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
 import { useDraft } from '../composables/useDraft'
 import { usePlanForm } from '../composables/usePlanForm'
-import { at, beginning, pathOf, schemaAt, shapes, spaced, type Table, type Value } from '../planForm'
+import { pathOf, spaced, type Table, type Value } from '../planForm'
 
 // The whole plan as a form: a part of it is picked on the left, and can be changed on the right. What is picked stands in
 // the address, as what findings point to.
@@ -45,14 +45,7 @@ function size(v: Value | undefined): string {
   return typeof v === 'object' && v !== null ? String(Object.keys(v).length) : ''
 }
 
-const value = computed(() => at(document.value, path.value))
-const schema = computed(() => (root.value && document.value !== undefined ? schemaAt(root.value, path.value, document.value) : undefined))
 const trail = computed(() => path.value.map((key, i) => ({ key: /^\d+$/.test(key) ? `number ${Number(key) + 1}` : i ? key : spaced(key), to: `/${path.value.slice(0, i + 1).join('/')}` })))
-
-function begin() {
-  if (!root.value || !schema.value) return
-  void form.put(path.value, beginning(root.value, shapes(root.value, schema.value)[0]!))
-}
 </script>
 
 <template>
@@ -78,9 +71,7 @@ function begin() {
       <section class="sheet form" :aria-label="spaced(section)">
         <h2 class="trail"><template v-for="(t, i) in trail" :key="t.to"><span v-if="i"> · </span><RouterLink v-if="i < trail.length - 1" class="plain" :to="{ query: { at: t.to } }">{{ t.key }}</RouterLink><span v-else>{{ t.key }}</span></template></h2>
         <p v-if="path.length === 1" class="quiet">{{ root.properties?.[section]?.description }}</p>
-        <PlanField v-if="schema && value !== undefined" :key="path.join('/')" :schema="schema" :value="value" :path="path" />
-        <p v-else-if="schema" class="quiet">The plan says nothing of it. <button type="button" class="link" @click="begin">Begin</button></p>
-        <p v-else class="quiet">There is no such part of the plan.</p>
+        <PlanPart :path="path" />
       </section>
     </div>
     <WaitingNote v-else-if="!error && !draft.error.value && !stale" text="Reading the plan …" />

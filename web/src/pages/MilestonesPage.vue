@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, told as inWords, type Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
+import FormFold from '../components/FormFold.vue'
 import MilestoneAsk from '../components/MilestoneAsk.vue'
 import MilestoneTable from '../components/MilestoneTable.vue'
 import StandingTable from '../components/StandingTable.vue'
@@ -60,15 +61,12 @@ async function give(player: Player, index: number, yes: boolean) {
     <h1 class="page-title">Milestones and standings</h1>
     <p class="page-lead">
       Who has what, and how far the others are: those who play, as they are now; the others, as saved.
-      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/milestones' } }">Milestones by form</RouterLink>,
-      <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/standings' } }">standings by form</RouterLink>.
       <span v-if="told" role="status"><b>{{ told }}</b> <button v-if="back" type="button" class="link" @click="back()">Undo</button></span>
     </p>
     <TroubleNote :text="error || standings.error.value" @retry="reload" />
     <WaitingNote v-if="!data && !error" text="Reading all saves …" />
     <EmptyState v-if="data && !data.milestones.length && standings.data.value && !standings.data.value.length" title="The plan has no milestones and no standings">
       A milestone is a lasting mark that a player earns once: <span class="mono">milestones: {first_star: {when: player.stars >= 1}}</span>
-      <template #do><v-btn color="primary" :to="{ name: 'form', params: { game }, query: { at: '/milestones' } }">Add one by form</v-btn></template>
     </EmptyState>
     <div v-else-if="data" class="beside">
       <section>
@@ -90,6 +88,7 @@ async function give(player: Player, index: number, yes: boolean) {
         <p v-if="standings.data.value && !standings.data.value.length" class="quiet">The plan orders players by nothing: it has no standings.</p>
       </section>
     </div>
+    <FormFold v-if="data" :game="game" title="Change milestones and standings in the plan" :parts="['milestones', 'standings']" />
     <MilestoneAsk v-if="asked" :title="data?.milestones[asked.index]?.title ?? ''" :player="asked.player" :index="asked.index" :busy="busy" @give="(yes) => give(asked!.player, asked!.index, yes)" @close="asked = undefined" />
   </div>
 </template>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
-import { computed, defineAsyncComponent, ref, watch } from 'vue'
+import { computed, defineAsyncComponent, onScopeDispose, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { api, dataOf, type Schemas } from '../api/client'
+import { heard, type Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
-import { useNames } from '../composables/resources'
+import { useNames, useVersions } from '../composables/resources'
 import { useResource } from '../composables/useResource'
 
 // What all saves of the game hold: how often each value of each variable is there.
@@ -16,6 +16,7 @@ const props = defineProps<{ game: string }>()
 const route = useRoute()
 const router = useRouter()
 const { data: names } = useNames(() => props.game)
+const { data: published } = useVersions(() => props.game)
 
 /** What is picked stands in the address. */
 const picked = (key: string) => computed({ get: () => (route.query[key] ? String(route.query[key]) : null), set: (v: string | null) => void router.replace({ query: { ...route.query, [key]: v || undefined } }) })
@@ -23,32 +24,68 @@ const scene = picked('scene')
 const checkpoint = picked('checkpoint')
 const milestone = picked('milestone')
 const version = picked('version')
+const saved = picked('saved')
+const beside = picked('beside')
 const show = picked('show')
 const find = ref('')
 
-const { data, error, waiting, reload } = useCounted()
-function useCounted() {
-  const waiting = ref(false)
-  const r = useResource(
-    async () => {
-      waiting.value = true
-      try {
-        return dataOf(await api.GET('/v1/games/{game}/population', { params: { path: { game: props.game }, query: { scene: scene.value ?? '', checkpoint: checkpoint.value ?? '', milestone: milestone.value ?? '', version: Number(version.value) || 0 } } }))
-      } finally {
-        waiting.value = false
-      }
-    },
-    () => [props.game, scene.value, checkpoint.value, milestone.value, version.value],
-  )
-  return { ...r, waiting }
+type Counted = Schemas['Population']
+
+/** Days since which, or before which, a save was written. */
+const times = [
+  { title: 'in the last day', value: '1' },
+  { title: 'in the last week', value: '7' },
+  { title: 'in the last 30 days', value: '30' },
+  { title: 'more than 30 days ago', value: '-30' },
+  { title: 'more than 90 days ago', value: '-90' },
+]
+/** What is asked for, as the query of an address. */
+function asked(under: string): string {
+  const q = new URLSearchParams()
+  const days = Number(saved.value)
+  if (days) q.set(days > 0 ? 'after' : 'before', new Date(Date.now() - Math.abs(days) * 86_400_000).toISOString())
+  for (const [key, value] of Object.entries({ scene: scene.value, checkpoint: checkpoint.value, milestone: milestone.value, version: version.value, under })) if (value) q.set(key, value)
+  return q.toString()
 }
 
+const progress = ref<{ looked: number; all: number }>()
+const waiting = ref(false)
+let counting: AbortController | undefined
+onScopeDispose(() => counting?.abort())
+const { data, error, reload } = useResource(
+  async () => {
+    counting?.abort()
+    const mine = (counting = new AbortController())
+    const count = async (under: string) => {
+      const last = await heard<{ looked: number; all: number; counted?: Counted }>(`/v1/games/${encodeURIComponent(props.game)}/population/events?${asked(under)}`, mine.signal, (now) => (progress.value = now))
+      if (!last?.counted) throw new Error('The saves were not counted to the end. Try again.')
+      return last.counted
+    }
+    waiting.value = true
+    try {
+      return { now: await count(''), beside: beside.value ? await count(beside.value) : undefined }
+    } catch (e) {
+      // What was asked for since then is under way.
+      if (mine.signal.aborted) return new Promise<{ now: Counted; beside?: Counted }>(() => undefined)
+      throw e
+    } finally {
+      if (mine === counting) waiting.value = false
+    }
+  },
+  () => [props.game, scene.value, checkpoint.value, milestone.value, version.value, saved.value, beside.value],
+)
+const all = computed(() => data.value?.now)
+
 const of = (kind: string) => (names.value ?? []).filter((n) => n.kind === kind).map((n) => ({ title: n.title || n.name, value: n.name }))
-const versions = computed(() => Object.keys(data.value?.versions ?? {}).map(Number).sort((a, b) => a - b))
+const versions = computed(() => Object.keys(all.value?.versions ?? {}).map(Number).sort((a, b) => a - b))
 const known = ref<number[]>([])
 watch(versions, (now) => !version.value && (known.value = now))
-const figures = computed(() => (data.value?.spreads ?? []).filter((f) => `${f.name} ${f.title}`.toLowerCase().includes(find.value.toLowerCase())))
-const figure = computed(() => data.value?.spreads?.find((f) => f.name === show.value) ?? data.value?.spreads?.find((f) => f.type === 'number' && f.name !== 'player.visits') ?? data.value?.spreads?.[0])
+const figures = computed(() => (all.value?.spreads ?? []).filter((f) => `${f.name} ${f.title}`.toLowerCase().includes(find.value.toLowerCase())))
+const figure = computed(() => all.value?.spreads?.find((f) => f.name === show.value) ?? all.value?.spreads?.find((f) => f.type === 'number' && f.name !== 'player.visits') ?? all.value?.spreads?.[0])
+/** The same under the version beside which it is looked at. */
+const other = computed(() => data.value?.beside?.spreads?.find((f) => f.name === figure.value?.name))
+/** What is told of the other version where it is another number. */
+const was = (pick: (f: Schemas['Spread']) => number | undefined) => (other.value && figure.value && pick(other.value) !== pick(figure.value) ? `under version ${beside.value}: ${short(pick(other.value)) || '–'}` : '')
 
 const low = ref('')
 const high = ref('')
@@ -115,7 +152,7 @@ const leads = (save: string) => {
       <div>
         <h1 class="page-title">What saves hold</h1>
         <p class="page-lead">
-          The newest save of each slot, as it would be loaded under the plan as it is saved<template v-if="data">: {{ data.picked }} of {{ data.saves }} counted<template v-if="data.unread">; <span class="bad">{{ data.unread }} cannot be loaded and are left out</span></template></template>. What people wrote is measured, not shown.
+          The newest save of each slot, as it would be loaded under the plan as it is saved<template v-if="all">: {{ all.picked }} of {{ all.saves }} counted<template v-if="all.unread">; <span class="bad">{{ all.unread }} cannot be loaded and are left out</span></template></template>. What people wrote is measured, not shown.
         </p>
       </div>
     </div>
@@ -124,13 +161,16 @@ const leads = (save: string) => {
       <v-select v-if="of('checkpoint').length" v-model="checkpoint" :items="of('checkpoint')" label="who have reached" clearable hide-details />
       <v-select v-if="of('milestone').length" v-model="milestone" :items="of('milestone')" label="who have earned" clearable hide-details />
       <v-select v-if="known.length > 1 || version" v-model="version" :items="known.map((v) => ({ title: `version ${v}`, value: String(v) }))" label="saved under" clearable hide-details />
+      <v-select v-model="saved" :items="times" label="last saved" clearable hide-details />
+      <v-select v-if="published?.published.length" v-model="beside" :items="published.published.map((v) => ({ title: `version ${v.version}`, value: String(v.version) }))" label="Beside what they hold under" clearable hide-details />
     </div>
     <TroubleNote :text="error" @retry="reload" />
-    <WaitingNote v-if="waiting && !data" text="Counting every save …" />
-    <EmptyState v-else-if="data && !data.picked" :title="data.saves ? 'No save is so' : 'Nobody has a save yet'">
-      {{ data.saves ? 'Pick less, or something else.' : 'As soon as somebody is saved, what they have is counted here.' }}
+    <v-progress-linear v-if="waiting && progress && progress.all > 2000" :model-value="(100 * progress.looked) / progress.all" color="secondary" height="6" class="mb-3" :aria-label="`${progress.looked} of ${progress.all} saves counted`" />
+    <WaitingNote v-if="waiting && !data" :text="progress && progress.all > 2000 ? `Counting every save: ${progress.looked.toLocaleString()} of ${progress.all.toLocaleString()} …` : 'Counting every save …'" />
+    <EmptyState v-else-if="all && !all.picked" :title="all.saves ? 'No save is so' : 'Nobody has a save yet'">
+      {{ all.saves ? 'Pick less, or something else.' : 'As soon as somebody is saved, what they have is counted here.' }}
     </EmptyState>
-    <div v-else-if="data && figure" class="beside" :class="{ old: waiting }">
+    <div v-else-if="all && figure" class="beside" :class="{ old: waiting }">
       <nav class="sheet list" aria-label="What is counted">
         <v-text-field v-model="find" label="Find" density="compact" hide-details class="find" />
         <button v-for="f in figures" :key="f.name" type="button" :aria-current="f.name === figure.name" @click="show = f.name">
@@ -143,18 +183,20 @@ const leads = (save: string) => {
           <h2>{{ figure.title }} <span class="mono quiet">{{ figure.name }}</span></h2>
           <span class="tools"><button type="button" class="link" @click="asPNG">PNG</button><button type="button" class="link" @click="asCSV">CSV</button></span>
         </div>
-        <SpreadChart ref="chart" :figure="figure" :low="numberOf(low)" :high="numberOf(high)" :versions="versions" />
-        <p v-if="versions.length > 1 && figure.exact" class="quiet small">Stacked by the version that saves were written under: {{ versions.join(', ') }}, from below.</p>
+        <SpreadChart ref="chart" :figure="figure" :other="other" :under="Number(beside) || undefined" :low="numberOf(low)" :high="numberOf(high)" :versions="versions" />
+        <p v-if="other" class="quiet small">Filled: under the plan in work. Outlined: under version {{ beside }}.</p>
+        <p v-else-if="beside" class="quiet small">Version {{ beside }} has nothing of it.</p>
+        <p v-else-if="versions.length > 1 && figure.exact" class="quiet small">Stacked by the version that saves were written under: {{ versions.join(', ') }}, from below.</p>
         <dl>
-          <div><dt>Have a value</dt><dd>{{ figure.count }}</dd></div>
-          <div v-if="figure.none"><dt>None</dt><dd>{{ figure.none }}</dd></div>
+          <div><dt>Have a value</dt><dd>{{ figure.count }} <small class="quiet">{{ was((f) => f.count) }}</small></dd></div>
+          <div v-if="figure.none || other?.none"><dt>None</dt><dd>{{ figure.none }} <small class="quiet">{{ was((f) => f.none) }}</small></dd></div>
           <template v-if="figure.type !== 'words' && figure.least !== undefined">
-            <div><dt>Least</dt><dd>{{ short(figure.least) }}</dd></div>
-            <div><dt>A quarter below</dt><dd>{{ short(quantile(figure, 0.25)) }}</dd></div>
-            <div><dt>Half below</dt><dd>{{ short(quantile(figure, 0.5)) }}</dd></div>
-            <div><dt>Nine tenths below</dt><dd>{{ short(quantile(figure, 0.9)) }}</dd></div>
-            <div><dt>Most</dt><dd>{{ short(figure.most) }}</dd></div>
-            <div><dt>On average</dt><dd>{{ short(figure.mean) }}</dd></div>
+            <div><dt>Least</dt><dd>{{ short(figure.least) }} <small class="quiet">{{ was((f) => f.least) }}</small></dd></div>
+            <div><dt>A quarter below</dt><dd>{{ short(quantile(figure, 0.25)) }} <small class="quiet">{{ was((f) => quantile(f, 0.25)) }}</small></dd></div>
+            <div><dt>Half below</dt><dd>{{ short(quantile(figure, 0.5)) }} <small class="quiet">{{ was((f) => quantile(f, 0.5)) }}</small></dd></div>
+            <div><dt>Nine tenths below</dt><dd>{{ short(quantile(figure, 0.9)) }} <small class="quiet">{{ was((f) => quantile(f, 0.9)) }}</small></dd></div>
+            <div><dt>Most</dt><dd>{{ short(figure.most) }} <small class="quiet">{{ was((f) => f.most) }}</small></dd></div>
+            <div><dt>On average</dt><dd>{{ short(figure.mean) }} <small class="quiet">{{ was((f) => f.mean) }}</small></dd></div>
           </template>
           <div v-if="figure.min !== undefined"><dt>On the limits {{ short(figure.min) }}, {{ short(figure.max) }}</dt><dd>{{ figure.at_min }}, {{ figure.at_max }}</dd></div>
           <div v-if="figure.missing || figure.misfits"><dt>Corrected when loaded</dt><dd class="bad">{{ figure.missing + figure.misfits }}</dd></div>
@@ -168,7 +210,7 @@ const leads = (save: string) => {
         </div>
         <table v-if="figure.type === 'words'" class="plain">
           <thead><tr><th scope="col">Value</th><th scope="col" class="number">Saves</th><th scope="col" class="number">Of those with a value</th></tr></thead>
-          <tbody><tr v-for="b in (figure.bars ?? []).slice(0, 60)" :key="b.value"><td>{{ b.value }}</td><td class="number mono">{{ b.count }}</td><td class="number mono">{{ share(b.count, figure) }}</td></tr></tbody>
+          <tbody><tr v-for="b in (figure.bars ?? []).slice(0, 60)" :key="b.value"><td>{{ b.value }} <span v-if="b.no_way" class="bad">a complete search of the plan found no way to it</span></td><td class="number mono">{{ b.count }}</td><td class="number mono">{{ share(b.count, figure) }}</td></tr></tbody>
         </table>
         <table v-if="figure.ends?.length" class="plain">
           <thead><tr><th scope="col" class="number">At the ends</th><th scope="col">In the save of</th><th scope="col"><span class="hidden">Note</span></th></tr></thead>

@@ -4,6 +4,7 @@ import { useRoute } from 'vue-router'
 
 import { api, dataOf } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
+import FormFold from '../components/FormFold.vue'
 import TrialPanel from '../components/TrialPanel.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import VersionsBeside from '../components/VersionsBeside.vue'
@@ -40,7 +41,7 @@ async function publish() {
 <template>
   <div class="page">
     <h1 class="page-title">Versions</h1>
-    <p class="page-lead">What is published never changes. Saves of every earlier version are upgraded when they are loaded: <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/upgrades' } }">upgrade steps by form</RouterLink>, <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/saving' } }">when is saved, and what becomes of what does not fit</RouterLink>, <RouterLink class="plain" :to="{ name: 'form', params: { game }, query: { at: '/formats' } }">saves in the game's own format</RouterLink>.</p>
+    <p class="page-lead">What is published never changes. Saves of every earlier version are upgraded when they are loaded.</p>
     <TroubleNote :text="error || trouble" @retry="reload" />
     <WaitingNote v-if="!versions && !error" />
     <v-alert v-if="told" type="success" class="mb-4">{{ told }}</v-alert>
@@ -76,6 +77,7 @@ async function publish() {
         <TrialPanel v-if="versions.published.length" :game="game" :trial="trial" :etag="versions.draft.etag" :version="versions.draft.version" @changed="trials.reload" />
         <EmptyState v-if="!versions.published.length" title="Nothing is published yet">Sessions run the plan as it is. Publish it when saves are to be kept: from then on no save is ever without a future.</EmptyState>
         <VersionsBeside v-else-if="versions.published.length > 1 || !versions.draft.published" :key="versions.draft.etag" :game="game" :versions="versions" />
+        <FormFold :game="game" title="Change upgrade steps, saving and the game's own formats in the plan" :parts="['upgrades', 'saving', 'formats']" />
       </div>
     </div>
   </div>
