@@ -204,15 +204,23 @@ func (p *Counter) counted(x *upgrade.Checked) bool {
 	}
 	p.out.Picked++
 	p.out.Versions[x.From]++
+	// Several things may be wrong with one value: it counts once, as missing where that is one of them.
+	missing, wrong := map[*figure]bool{}, map[*figure]bool{}
 	for _, problem := range x.Problems {
-		f := p.of[problem.Name]
-		switch {
-		case f == nil:
-		case problem.Kind == save.KindMissing:
-			f.missing++
-		default:
-			f.misfits++
+		if f := p.of[problem.Name]; f == nil {
+			continue
+		} else if problem.Kind == save.KindMissing {
+			missing[f] = true
+		} else {
+			wrong[f] = true
 		}
+	}
+	for f := range missing {
+		f.missing++
+		delete(wrong, f)
+	}
+	for f := range wrong {
+		f.misfits++
 	}
 	return true
 }

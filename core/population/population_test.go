@@ -1,6 +1,7 @@
 package population_test
 
 import (
+	"bytes"
 	"fmt"
 	"math"
 	"math/rand/v2"
@@ -181,4 +182,34 @@ func TestSavesAreCountedByWhenTheyWereWritten(t *testing.T) {
 		}
 		assert.Equal(t, undated, p.Undated, name)
 	}
+}
+
+// A value that stands in a save twice, as it is and as it was at the checkpoint, is one that was corrected.
+func TestWhatIsCorrectedTwiceInASaveCountsOnce(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/old-cellar/plan.yaml")
+	require.NoError(t, err)
+	now, _, found := check.Plan(raw)
+	require.False(t, found.Errors())
+	const wide = "max: 500, start: 12, title: Purse"
+	narrow := bytes.Replace(bytes.Replace(raw, []byte("version: 3"), []byte("version: 4"), 1), []byte(wide), []byte("max: 60, start: 12, title: Purse"), 1)
+	require.NotEqual(t, len(raw), len(narrow))
+	m, _, found := check.Plan(narrow)
+	require.False(t, found.Errors())
+	set := format.New(upgrade.New(now), now)
+	c := population.New(m, population.Pick{})
+	names, err := filepath.Glob("../../examples/old-cellar/saves/*-3.json")
+	require.NoError(t, err)
+	for _, name := range names {
+		raw, err := os.ReadFile(name)
+		require.NoError(t, err)
+		x := set.Check(raw, name, nil)[0]
+		doc, err := x.Document()
+		require.NoError(t, err)
+		then := upgrade.New(m).Check(doc, nil, upgrade.Around{}, nil)
+		c.Add(&then, name)
+	}
+	p := c.Population()
+	coins := p.Spread("player.coins")
+	assert.Positive(t, coins.Misfits)
+	assert.LessOrEqual(t, coins.Misfits, coins.AtMax)
 }

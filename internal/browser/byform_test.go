@@ -182,7 +182,7 @@ const designer = `(() => {
       const name = b.querySelector('span').textContent.toLowerCase();
       if (Object.keys(plan).some((k) => called(k).includes(name))) continue;
       await press('part ' + name, () => b);
-      await press('take out ' + name, () => document.querySelector('.form > .plan-field > .top > .out'));
+      await press('take out ' + name, () => [...document.querySelectorAll('.form > button')].find((b) => b.textContent.startsWith('Take all of this out')));
     }
   };
 })()`

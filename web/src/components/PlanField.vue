@@ -109,7 +109,7 @@ const addItem = () => form.insert([...props.path, String(items.value.length)], s
 const isPlain = (v: Value | undefined) => v === undefined || v === null || typeof v !== 'object'
 const glance = (v: Value | undefined): string => {
   if (isPlain(v)) return shownValue(v)
-  if (Array.isArray(v)) return v.every(isPlain) ? v.map(shownValue).join(', ') : `${v.length}`
+  if (Array.isArray(v)) return v.every(isPlain) ? v.map(shownValue).join(', ') : v.length === 1 ? 'one entry' : `${v.length} entries`
   const title = (v as Table).title
   if (typeof title === 'string') return title
   const words = Object.entries(v as Table).map(([k, x]) => (isPlain(x) ? `${spaced(k).toLowerCase()} ${shownValue(x)}` : spaced(k).toLowerCase()))

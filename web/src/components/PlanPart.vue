@@ -20,7 +20,16 @@ function begin() {
 </script>
 
 <template>
-  <PlanField v-if="schema && value !== undefined" :key="path.join('/')" :schema="schema" :value="value" :path="path" :loose="loose" />
-  <p v-else-if="schema" class="quiet">The plan says nothing of it. <button type="button" class="link" @click="begin">Begin</button></p>
-  <p v-else class="quiet">There is no such part of the plan.</p>
+  <PlanField v-if="schema && value !== undefined" :key="path.join('/')" :schema="schema" :value="value" :path="path" />
+  <button v-if="loose && value !== undefined" type="button" class="link all" @click="form.remove(path)">Take all of this out of the plan</button>
+  <p v-if="schema && value === undefined" class="quiet">The plan says nothing of it. <button type="button" class="link" @click="begin">Begin</button></p>
+  <p v-if="!schema" class="quiet">There is no such part of the plan.</p>
 </template>
+
+<style scoped>
+.all {
+  margin-top: 10px;
+  font-size: 13px;
+  color: rgb(var(--v-theme-quiet));
+}
+</style>

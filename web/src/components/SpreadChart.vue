@@ -37,7 +37,7 @@ function reach(): [number, number] {
   const { least = 0, most = 0, min, max } = props.figure
   const [low, high] = [Math.min(least, props.other?.least ?? least), Math.max(most, props.other?.most ?? most)]
   const near = 2 * (high - low) || 10
-  return [min !== undefined && low - min <= near ? min : low, max !== undefined && max - high <= near ? max : high]
+  return [min !== undefined && min < low && low - min <= near ? min : low, max !== undefined && max > high && max - high <= near ? max : high]
 }
 
 /** Words as they are; numbers by their steps where there are few, else in forty stretches of one width. */
@@ -85,7 +85,7 @@ function limits(): { at: number; name: string }[] {
   const { each, many } = steps(from, to)
   const lines = []
   if (f.min !== undefined && f.min >= from) lines.push({ at: (f.min - from) / each, name: `limit ${short(f.min)}` })
-  if (f.max !== undefined && f.max <= to) lines.push({ at: many, name: `limit ${short(f.max)}` })
+  if (f.max !== undefined && f.max <= to) lines.push({ at: Math.min(many, Math.floor((f.max - from) / each + 1e-9) + 1), name: `limit ${short(f.max)}` })
   return lines
 }
 
