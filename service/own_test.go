@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/contract"
+	"alluvion.dev/core/format"
 	"alluvion.dev/core/types"
 )
 
@@ -84,4 +85,42 @@ func TestSavesOfTheGamesOwnComeAndGo(t *testing.T) {
 	raw, err := os.ReadFile(h.path)
 	require.NoError(t, err)
 	assert.NotContains(t, string(raw), "bo-3.json", "and gone with the player")
+}
+
+// A save in several files comes and goes as an archive of them.
+func TestASaveInSeveralFilesComesAndGoes(t *testing.T) {
+	t.Parallel()
+	h := founded(t)
+	const game = "old-cellar"
+	plan := strings.Replace(string(cellarFile(t, "plan.yaml")), "\nformats:\n", `
+formats:
+  folder:
+    is: json
+    files: {state: state.json, shelf: {name: shelf.ini, is: ini}}
+    version: {is: 3}
+    where: {player.coins: /state/purse, player.debt: /shelf/main/debt}
+`, 1)
+	_, report, err := h.c.PutPlan(ctx, game, []byte(plan), "")
+	require.NoError(t, err)
+	require.True(t, report.Runnable)
+	file, err := format.Pack(map[string][]byte{"state.json": []byte(`{"purse": 45, "engine": "x"}`), "shelf.ini": []byte("; mine\n[main]\ndebt=2\n")})
+	require.NoError(t, err)
+	x, err := h.c.CheckFile(ctx, game, "bo.zip", file)
+	require.NoError(t, err)
+	assert.Equal(t, []any{"folder", "bo", 0}, []any{x.Format, x.Player, len(x.Problems)})
+	_, _, err = h.c.UploadFile(ctx, game, "bo", 1, "bo.zip", file, "", "as it was")
+	require.NoError(t, err)
+	_, etag, err := h.c.Download(ctx, game, "bo", 1)
+	require.NoError(t, err)
+	_, err = h.c.Correct(ctx, game, "bo", 1, contract.Correction{Name: "player.debt", Value: types.OfInt(7), Why: "lost at the mill"}, etag)
+	require.NoError(t, err)
+	back, name, err := h.c.DownloadAs(ctx, game, "bo", 1, "folder")
+	require.NoError(t, err)
+	assert.Equal(t, "bo.zip", name)
+	files, err := format.Unpack(back)
+	require.NoError(t, err)
+	assert.Equal(t, map[string][]byte{"state.json": []byte(`{"purse": 45, "engine": "x"}`), "shelf.ini": []byte("; mine\n[main]\ndebt=7\n")}, files)
+	all, err := h.c.Export(ctx, game, "bo")
+	require.NoError(t, err)
+	assert.Len(t, all.Files, 1)
 }

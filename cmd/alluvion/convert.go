@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -121,7 +122,28 @@ func (c *call) convert(p *planFile, file string) (done bool, left []format.Left,
 	if err != nil {
 		return false, nil, fmt.Errorf("%s: %w", file, err)
 	}
+	if f.Bundled() && c.loose[file] != nil {
+		return true, left, writeLoose(c.folder, text)
+	}
 	return true, left, writeNew(out, string(text))
+}
+
+// writeLoose writes the files of a save into a folder.
+func writeLoose(folder string, archive []byte) error {
+	files, err := format.Unpack(archive)
+	if err != nil {
+		return err
+	}
+	for _, name := range slices.Sorted(maps.Keys(files)) {
+		out := filepath.Join(folder, filepath.FromSlash(name))
+		if err := os.MkdirAll(filepath.Dir(out), 0o755); err != nil {
+			return err
+		}
+		if err := writeNew(out, string(files[name])); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // loaded is a save as it would be loaded, as JSON; nil where it is not, which is told.

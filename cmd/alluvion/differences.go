@@ -3,7 +3,6 @@ package main
 import (
 	"bytes"
 	"fmt"
-	"os"
 	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -15,17 +14,28 @@ import (
 
 // runDifferences says how two saves differ, in the words of the plan beside the second.
 func runDifferences(c *call, before, after string) (int, error) {
+	plans := map[string]*planFile{}
+	for _, name := range []*string{&before, &after} {
+		one, err := c.saveFiles([]string{*name}, plans)
+		if err != nil {
+			return failed, err
+		}
+		if len(one) != 1 {
+			return failed, fmt.Errorf("one save is wanted, and there are %d in %s", len(one), *name)
+		}
+		*name = one[0]
+	}
 	var raw [2][]byte
 	for i, file := range []string{before, after} {
 		var err error
-		if raw[i], err = os.ReadFile(file); err != nil {
+		if raw[i], _, err = c.readFile(file); err != nil {
 			return failed, err
 		}
 		if len(bytes.TrimSpace(raw[i])) == 0 {
 			return failed, fmt.Errorf("%s is empty: it is no save", file)
 		}
 	}
-	p, err := c.planFor(after, map[string]*planFile{})
+	p, err := c.planFor(after, plans)
 	if err != nil {
 		return failed, err
 	}

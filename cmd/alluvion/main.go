@@ -64,6 +64,8 @@ type call struct {
 	options
 	args  []string
 	style style
+	// loose are the files of saves that are several files each, by the first of them: where each lies, by its name in an archive.
+	loose map[string]map[string]string
 }
 
 var commands = []command{

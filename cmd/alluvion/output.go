@@ -94,6 +94,10 @@ func (c *call) readFile(name string) ([]byte, string, error) {
 		raw, err := io.ReadAll(io.LimitReader(c.in, maxFile))
 		return raw, "standard input", err
 	}
+	if files := c.loose[name]; files != nil {
+		raw, err := c.packed(files)
+		return raw, name, err
+	}
 	f, err := os.Open(name)
 	if err != nil {
 		return nil, name, err

@@ -71,3 +71,68 @@ func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
 	assert.Contains(t, asks(wrongUse, "population", "-show", "player.coin"), "Did you mean player.coins?")
 	assert.True(t, strings.HasPrefix(asks(fine, "population", "-form", "csv"), "name,title,value,from,to,saves,exact\n"))
 }
+
+// A save in several files is checked, compared and converted where its files lie, whichever of them is named.
+func TestSavesInSeveralFilesByCommands(t *testing.T) {
+	t.Parallel()
+	folder := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
+	}
+	write("plan.yaml", `
+alluvion: 1
+game: tin
+version: 1
+space: {axes: [x, y]}
+start: yard/gate
+session: {players: 1}
+saving: {slots: 3, when: [leave], every: 30s}
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  game: {restart: keep}
+  place: {death: checkpoint, leave: exact, new-run: start}
+variables:
+  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game, written_by: game}
+  day: {of: game, type: int, min: 1, max: 365, start: 1, read_by: game, written_by: game}
+scenes: {yard: {size: [20, 20], spots: {gate: {at: [1, 1]}}}}
+checkpoints: {fallback: yard/gate, list: {}}
+formats:
+  folder:
+    is: json
+    files: {state: "{player}/{slot}/state.json", map: {name: "{player}/{slot}/map.ini", is: ini}}
+    version: /state/v
+    where: {player.coins: /state/purse, game.day: /map/main/day}
+`)
+	for _, one := range []string{"ada/1", "ada/2", "bo/1"} {
+		write("saves/"+one+"/state.json", `{"v": 1, "purse": 7, "other": [1, 2]}`)
+		write("saves/"+one+"/map.ini", "; the map\n[main]\nday = 12\n")
+	}
+	write("saves/ada/2/state.json", `{"v": 1, "purse": 70}`)
+	write("saves/bo/1/map.ini", "[main]\nday = 999\n")
+
+	at := func(name string) string { return filepath.Join(folder, name) }
+	got := runWith(t, "", "save", "check", at("saves"))
+	assert.Equal(t, findings, got.code)
+	assert.Equal(t, 2, strings.Count(got.out, "state.json  loads  folder, version 1"), got.out)
+	assert.Contains(t, got.out, "2:7  /map/main/day  game.day  range")
+	for _, name := range []string{"saves/ada/1", "saves/ada/1/state.json", "saves/ada/1/map.ini"} {
+		got = runWith(t, "", "save", "check", at(name))
+		assert.Equal(t, fine, got.code, got.out+got.errs)
+		assert.Contains(t, got.out, "1/state.json  loads", name)
+	}
+	got = runWith(t, "", "save", "compare", at("saves/ada/1"), at("saves/ada/2/map.ini"))
+	assert.Equal(t, findings, got.code, got.errs)
+	assert.Contains(t, got.out, "Coins")
+	assert.Contains(t, runWith(t, "", "save", "compare", at("saves/ada"), at("saves/bo")).errs, "one save is wanted, and there are 2 in")
+	got = runWith(t, "", "save", "convert", "-o", at("out"), at("saves/ada"))
+	assert.Equal(t, fine, got.code, got.out+got.errs)
+	for _, name := range []string{"ada/1/state.json", "ada/1/map.ini", "ada/2/state.json", "ada/2/map.ini"} {
+		was, err := os.ReadFile(at("saves/" + name))
+		require.NoError(t, err)
+		now, err := os.ReadFile(at("out/" + name))
+		require.NoError(t, err)
+		assert.Equal(t, string(was), string(now), name)
+	}
+	assert.Contains(t, runWith(t, "", "population", "-show", "player.coins", at("plan.yaml"), at("saves")).out, "3 have a value")
+}

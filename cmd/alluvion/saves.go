@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/hex"
 	"fmt"
+	"io"
 	"maps"
 	"os"
 	"path/filepath"
@@ -201,7 +202,102 @@ func (c *call) saveFiles(names []string, plans map[string]*planFile) ([]string, 
 	if len(out) == 0 {
 		return nil, fmt.Errorf("there is no save (*.json, or one of the plan's formats) in %s", strings.Join(names, ", "))
 	}
+	return c.bundle(out, plans)
+}
+
+// bundle puts the loose files of one save together, where a plan says that a save is several files: the save is called by
+// the first of them from then on.
+func (c *call) bundle(files []string, plans map[string]*planFile) ([]string, error) {
+	under := map[*planFile][]string{}
+	var order []*planFile
+	for _, file := range files {
+		p, err := c.planFor(file, plans)
+		if err != nil || p.own == nil || !slices.ContainsFunc(p.own.Formats, (*format.Format).Bundled) {
+			p = nil
+		}
+		if under[p] == nil {
+			order = append(order, p)
+		}
+		under[p] = append(under[p], file)
+	}
+	var out []string
+	for _, p := range order {
+		if p == nil {
+			out = append(out, under[p]...)
+			continue
+		}
+		saves, err := looseBeside(p.own, under[p])
+		if err != nil {
+			return nil, err
+		}
+		parts := map[string]bool{}
+		for _, one := range saves {
+			for _, file := range one.Files {
+				parts[file] = true
+			}
+		}
+		for _, file := range under[p] {
+			if !parts[file] {
+				out = append(out, file)
+			}
+		}
+		for _, one := range saves {
+			if c.loose == nil {
+				c.loose = map[string]map[string]string{}
+			}
+			c.loose[one.Name] = one.Files
+			out = append(out, one.Name)
+		}
+	}
+	slices.Sort(out)
 	return out, nil
+}
+
+// looseBeside finds the saves of which one of some files is a part: what is named alone has the rest beside it.
+func looseBeside(own *format.Set, files []string) ([]format.Loose, error) {
+	named, folders := map[string]bool{}, map[string]bool{}
+	for _, file := range files {
+		named[file], folders[filepath.Dir(file)] = true, true
+	}
+	var all []string
+	walked := ""
+	for _, folder := range slices.Sorted(maps.Keys(folders)) {
+		if walked != "" && strings.HasPrefix(folder+string(filepath.Separator), walked) {
+			continue
+		}
+		walked = folder + string(filepath.Separator)
+		beside, err := anyFiles([]string{folder})
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, beside...)
+	}
+	saves, _ := own.Loose(all)
+	return slices.DeleteFunc(saves, func(one format.Loose) bool {
+		for _, file := range one.Files {
+			if named[file] {
+				return false
+			}
+		}
+		return true
+	}), nil
+}
+
+// packed reads the loose files of one save.
+func (c *call) packed(files map[string]string) ([]byte, error) {
+	raw := map[string][]byte{}
+	for inside, file := range files {
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, err
+		}
+		raw[inside], err = io.ReadAll(io.LimitReader(f, maxFile))
+		_ = f.Close()
+		if err != nil {
+			return nil, err
+		}
+	}
+	return format.Pack(raw)
 }
 
 // sameFile says whether two paths lead to one file.

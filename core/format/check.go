@@ -119,8 +119,12 @@ func (o *Opened) told(p save.Problem) (save.Problem, bool) {
 	}
 	from, at, ok := o.origin(p.Pointer)
 	if !ok {
-		p.Pointer = ""
-		return p, true
+		if from, ok = o.renamed(p.Name); !ok {
+			p.Pointer = ""
+			return p, true
+		}
+		at = p.Pointer
+		from.name = p.Name
 	}
 	below := strings.TrimPrefix(p.Pointer, at)
 	p.Pointer = from.pointer
@@ -138,6 +142,19 @@ func (o *Opened) told(p save.Problem) (save.Problem, bool) {
 		p.Line, p.Column, p.Byte = near.Line, near.Column, o.Format.byteOf(near.Spot)
 	}
 	return p, true
+}
+
+// renamed finds where something stands in a file of an earlier version, in which it was called otherwise.
+func (o *Opened) renamed(now string) (origin, bool) {
+	if o.Version >= o.Format.set.Newest() {
+		return origin{}, false
+	}
+	for _, from := range o.from {
+		if from.name != "" && from.name != now && o.Format.set.nameNow(from.name, o.Version) == now {
+			return from, true
+		}
+	}
+	return origin{}, false
 }
 
 // sceneAt is the scene of a place in the save, as the plan calls it.

@@ -26,6 +26,8 @@ type Format struct {
 	Decl *plan.SaveFormat
 	set  *Set
 	tongue
+	bundle  *bundle            // of saves that are several files
+	within  map[string]*Format // by file of a save: how it is written
 	file    map[string]*regexp.Regexp // by player and slot: the name of a file, where it says which
 	layouts sync.Map                  // by the version of a file: a *layout
 }
@@ -75,15 +77,45 @@ func New(c *upgrade.Chain, m *model.Model) *Set {
 				f.file[part] = named(held.File.Value)
 			}
 		}
+		if len(e.Value.Files.Entries) > 0 {
+			f.bundled()
+		}
 		s.Formats = append(s.Formats, f)
 	}
 	return s
 }
 
+// bundled makes a format of saves that are several files each.
+func (f *Format) bundled() {
+	f.bundle, f.within = newBundle(f.Decl), map[string]*Format{}
+	f.tongue = f.bundle
+	for _, p := range f.bundle.files {
+		decl := *f.Decl
+		decl.Is.Value = p.language
+		f.within[p.id] = &Format{Name: f.Name, Decl: &decl, set: f.set, tongue: tongues[p.language].tongue, file: f.file}
+	}
+}
+
+// in is how the file is written that something stands in: the format itself, unless a save is several files.
+func (f *Format) in(h *plan.Held) *Format {
+	if f.bundle == nil {
+		return f
+	}
+	way := h.Path.Value
+	if h.Each.Given {
+		way = h.Each.Value
+	}
+	id, _, _ := strings.Cut(strings.TrimPrefix(way, "/"), "/")
+	if one := f.within[id]; one != nil {
+		return one
+	}
+	return f
+}
+
 // named is the pattern of a file's name with {player} and {slot} in it.
 func named(pattern string) *regexp.Regexp {
 	quoted := regexp.QuoteMeta(pattern)
-	quoted = strings.Replace(quoted, `\{player\}`, `(?P<player>.+?)`, 1)
+	quoted = strings.Replace(quoted, `\{player\}`, `(?P<player>[^/]+?)`, 1)
 	quoted = strings.Replace(quoted, `\{slot\}`, `(?P<slot>[0-9]{1,3})`, 1)
 	return regexp.MustCompile("^" + quoted + "$")
 }
@@ -107,14 +139,20 @@ func (f *Format) texts() bool { return tongues[f.Decl.Is.Value].texts }
 
 // Ending is how the name of a file ends that has no name yet.
 func (f *Format) Ending() string {
-	if f.Decl.Is.Value == "messagepack" {
+	switch {
+	case f.bundle != nil:
+		return "zip"
+	case f.Decl.Is.Value == "messagepack":
 		return "msgpack"
 	}
 	return f.Decl.Is.Value
 }
 
 // Exact says that a file that is changed keeps everything else as it was, byte for byte.
-func (f *Format) Exact() bool { return tongues[f.Decl.Is.Value].exact }
+func (f *Format) Exact() bool { return f.bundle == nil && tongues[f.Decl.Is.Value].exact }
+
+// Bundled says that a save is several files: it is read from an archive of them, and written as one.
+func (f *Format) Bundled() bool { return f.bundle != nil }
 
 // Newest is the version of the plan.
 func (s *Set) Newest() int { return s.m.Plan.Version.Value }
@@ -133,6 +171,7 @@ type layout struct {
 
 // part is one thing that a file holds.
 type part struct {
+	f      *Format  // how the file is written that it stands in
 	name   string   // in a plan of the file's version: ware.*.have
 	target []string // in a save of Alluvion's: lists, ware, *, have
 	held   *plan.Held
@@ -182,7 +221,7 @@ func (f *Format) layout(version int) *layout {
 func (p *part) place() string { return p.held.Each.Value + " " + p.held.Path.Value }
 
 func (f *Format) part(name string, held *plan.Held, version int) *part {
-	p := &part{name: name, held: held, target: f.set.target(name)}
+	p := &part{f: f.in(held), name: name, held: held, target: f.set.target(name)}
 	p.path, _ = tokens(held.Path.Value)
 	if held.Each.Given {
 		p.each, _ = tokens(held.Each.Value)

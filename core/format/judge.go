@@ -2,6 +2,7 @@ package format
 
 import (
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
 
@@ -78,6 +79,9 @@ func (j *judging) format(f *Format) {
 		j.say("bad-value", d.Wrap[MaxWraps].At, "A file has at most %d wraps.", MaxWraps)
 	}
 	j.whose(f)
+	if f.bundle != nil {
+		j.bundle(f)
+	}
 
 	places := map[string]string{}
 	for i := range d.Where {
@@ -107,6 +111,54 @@ func (j *judging) format(f *Format) {
 		}
 	}
 
+}
+
+// bundle judges a save that is several files.
+func (j *judging) bundle(f *Format) {
+	d := f.Decl
+	if d.Rows.Given {
+		j.say("wrong-type", d.Rows.At, "rows goes with one file: here a save is several.")
+	}
+	if len(d.Wrap) > 0 {
+		j.say("wrong-type", d.Wrap[0].At, "What a file is wrapped in is said of each here: files: {state: {name: state.json, wrap: [gzip]}}.")
+	}
+	names := map[string]string{}
+	for i := range d.Files.Entries {
+		e := &d.Files.Entries[i]
+		if other, twice := names[e.Value.Name.Value]; twice {
+			j.say("duplicate-id", e.Value.Name.At, "%s is called that already: two files cannot have one name.", other)
+		}
+		names[e.Value.Name.Value] = e.ID
+		if !filepath.IsLocal(filepath.FromSlash(e.Value.Name.Value)) {
+			j.say("bad-value", e.Value.Name.At, "The name of a file is wanted here, or the end of its path: {slot}/state.json.")
+		}
+		if len(e.Value.Wrap) > MaxWraps {
+			j.say("bad-value", e.Value.Wrap[MaxWraps].At, "A file has at most %d wraps.", MaxWraps)
+		}
+	}
+	leads := func(h *plan.Held) {
+		way := h.Path
+		if h.Each.Given {
+			way = h.Each
+		}
+		if way.Given && f.in(h) == f {
+			id, _, _ := strings.Cut(strings.TrimPrefix(way.Value, "/"), "/")
+			near := finding.Word(id, d.Files.IDs())
+			s := j.say("bad-value", way.At, "A path begins with the file that it leads into, as /%s/…, and %q is none.%s", d.Files.Entries[0].ID, id, finding.DidYouMean(near.Name))
+			s.Near = near
+		}
+	}
+	leads(&d.Version)
+	leads(&d.Player)
+	leads(&d.Slot)
+	for i := range d.Where {
+		leads(&d.Where[i].Held)
+	}
+	for i := range d.Until {
+		for k := range d.Until[i].Where {
+			leads(&d.Until[i].Where[k].Held)
+		}
+	}
 }
 
 // whose judges where a file says its version, whose it is, and which slot.
@@ -234,6 +286,7 @@ func (j *judging) both(f *Format, name string, p *part) {
 	if j.wrongExpression(h) {
 		return
 	}
+	f = p.f // that of the file in which it stands
 	if p.dom.Type.Optional && f.texts() && !h.None.Given && p.dom.Type.Kind == types.Text && p.dom != aName {
 		j.say(lost, h.At, "%s may be none, and an empty text: in %s both look the same. Say how none is written: none: missing.", name, f.Decl.Is.Value)
 		return

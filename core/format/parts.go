@@ -13,6 +13,7 @@ import (
 
 // part reads one thing that a file holds.
 func (o *opening) part(p *part, at []string) {
+	defer o.within(p.f)()
 	if p.each == nil {
 		o.one(p, p.name, at, o.root, o.start)
 		return

@@ -52,6 +52,13 @@ type opening struct {
 	nowhere bool
 }
 
+// within goes on in one of the files of a save, until what it gives is called.
+func (o *opening) within(f *Format) (back func()) {
+	whole := o.f
+	o.f = f
+	return func() { o.f = whole }
+}
+
 // Open reads a file, of which the name may say whose it is. An error means that it is no file of this format.
 func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
 	inner, err := unwrap(raw, f.Decl.Wrap)
@@ -97,10 +104,23 @@ func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opene
 			return nil, err
 		}
 	}
+	if f.bundle != nil {
+		o.Player = f.bundle.says("player", raw)
+		if n, err := strconv.Atoi(f.bundle.says("slot", raw)); err == nil {
+			o.Slot = n
+		}
+	}
 	if err := o.whose(path.Base(name)); err != nil {
 		return nil, err
 	}
 	o.head()
+	if f.bundle != nil {
+		for _, p := range f.bundle.files {
+			if root.Key(p.id) == nil {
+				o.tell(save.KindMissing, Spot{}, "/"+p.id, "save", "there is no file like "+p.decl.Name.Value, "what stands in it begins anew")
+			}
+		}
+	}
 	o.twice(root, start, 0)
 	for _, p := range o.l.parts {
 		if at := f.aim(p); at != nil {
@@ -171,6 +191,7 @@ func (o *opening) version() (int, error) {
 	if at.node == nil {
 		return 0, broken(Spot{}, "it has no %s, which says its version", h.Path.Value)
 	}
+	defer o.within(o.f.in(h))()
 	text, problem := o.scalar(h, aCount, at.node)
 	n, err := fixed.Exact(string(text))
 	i, whole := n.Int()
@@ -204,7 +225,7 @@ func (o *opening) hasEverything() error {
 		if p.each != nil {
 			way = p.each
 		}
-		if o.f.absent(p.held) || p.held.Is != nil {
+		if p.f.absent(p.held) || p.held.Is != nil {
 			continue
 		}
 		if at := o.lookUp(o.root, o.start, way); at.node == nil {
@@ -246,7 +267,9 @@ func (o *opening) whose(file string) error {
 		}
 		return nil
 	}
-	o.Player = strings.TrimSuffix(file, path.Ext(file))
+	if o.Player == "" {
+		o.Player = strings.TrimSuffix(file, path.Ext(file))
+	}
 	err := get("player", &o.f.Decl.Player, func(s string) bool { o.Player = s; return true })
 	if err != nil {
 		return err

@@ -58,7 +58,7 @@ func (f *Format) WriteAll(docs [][]byte, was []*Opened) ([]byte, []Left, error) 
 		w.all()
 		written, left = append(written, w), append(left, w.left...)
 	}
-	out, err := f.write(raw, root)
+	out, err := f.tongueFor(written).write(raw, root)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -70,6 +70,24 @@ func (f *Format) WriteAll(docs [][]byte, was []*Opened) ([]byte, []Left, error) 
 	}
 	out, err = rewrap(out, f.Decl.Wrap)
 	return out, left, err
+}
+
+// tongueFor is the tongue that files are written in: of a save that is several files, with their names filled in.
+func (f *Format) tongueFor(saves []*writing) tongue {
+	if f.bundle == nil || len(saves) == 0 {
+		return f.tongue
+	}
+	get := func(part string) string {
+		if n := saves[0].saved.step(part); n != nil {
+			return n.Text
+		}
+		return ""
+	}
+	slot, err := strconv.Atoi(get("slot"))
+	if err != nil {
+		slot = 1
+	}
+	return f.bundle.called(get("player"), slot)
 }
 
 // rows says whether each row of a file is a save.
@@ -108,6 +126,13 @@ type writing struct {
 	proving bool
 }
 
+// within goes on in one of the files of a save, until what it gives is called.
+func (w *writing) within(f *Format) (back func()) {
+	whole, reads := w.f, w.o.within(f)
+	w.f = f
+	return func() { reads(); w.f = whole }
+}
+
 func (w *writing) leave(name, format string, args ...any) {
 	w.left = append(w.left, Left{name, fmt.Sprintf(format, args...)})
 }
@@ -126,15 +151,21 @@ func (w *writing) all() {
 	}
 	done := map[string]bool{}
 	for _, p := range l.parts {
-		at := w.f.aim(p)
-		switch {
-		case at == nil:
-		case p.each == nil:
-			w.value(p, p.name, w.stored(p, at, p.name), w.root, p.path)
-		case !done[p.held.Each.Value]:
-			done[p.held.Each.Value] = true
-			w.records(p.held.Each.Value, l.parts)
-		}
+		w.part(p, l, done)
+	}
+}
+
+// part writes one thing; what is held for each of many with everything that stands in the same records.
+func (w *writing) part(p *part, l *layout, done map[string]bool) {
+	at := w.f.aim(p)
+	defer w.within(p.f)()
+	switch {
+	case at == nil:
+	case p.each == nil:
+		w.value(p, p.name, w.stored(p, at, p.name), w.root, p.path)
+	case !done[p.held.Each.Value]:
+		done[p.held.Each.Value] = true
+		w.records(p.held.Each.Value, l.parts)
 	}
 }
 
@@ -151,7 +182,7 @@ func (w *writing) clear(then, now *layout) {
 				return q.each != nil && q.held.Each.Value == p.held.Each.Value && slices.Equal(q.id, p.id) && (q.id == nil) == (p.id == nil)
 			})
 		}
-		n, _, _ := w.f.find(w.root, way)
+		n, _, _ := p.f.find(w.root, way)
 		if stays || n == nil || n == w.root || n.gone {
 			continue
 		}
@@ -186,6 +217,7 @@ func (w *writing) fact(name string, h *plan.Held, value *Node, d *types.Domain) 
 		return
 	}
 	way, _ := tokens(h.Path.Value)
+	defer w.within(w.f.in(h))()
 	w.put(name, h, d, w.root, way, value)
 }
 

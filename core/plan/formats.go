@@ -14,6 +14,7 @@ type SaveFormat struct {
 	Title   Given[string]   `plan:"title" doc:"What people call it."`
 	Is      Given[string]   `plan:"is,required" enum:"json,yaml,toml,xml,ini,csv,messagepack,cbor" doc:"What its files are written in: json, yaml, toml, xml, ini, csv, messagepack or cbor."`
 	Of      Given[string]   `plan:"of" enum:"player,profile,world" default:"player" doc:"What a file holds: one player's save, what a player has over all slots, or the world."`
+	Files   Map[SaveFile]   `plan:"files" doc:"Of a save that is several files: what each is called, the first one the most important. A path begins with the file that it leads into: /state/purse."`
 	Version Held            `plan:"version,required" doc:"Where the version of the plan stands in a file, as a path: /meta/rev. {at: /v, map: {beta: 1, final: 2}} where it is called otherwise there, {is: 1} where all files are of one version and none says so."`
 	Player  Held            `plan:"player" doc:"Where it says whose save it is, as a path; or {file: \"{player}-{slot}.json\"}, where the file's name says so."`
 	Slot    Held            `plan:"slot" doc:"Where it says which slot, as a path; {file: …} or {is: 1}. Without it, slot 1."`
@@ -23,6 +24,23 @@ type SaveFormat struct {
 	Until   HeldUntil       `plan:"until" doc:"What stood elsewhere in files up to a version, or had another name in plans up to it: {1: {player.coins: /gold}}."`
 	Accept  Accept          `plan:"accept"`
 	finding.At
+}
+
+// SaveFile is one of the files of a save.
+type SaveFile struct {
+	Name Given[string]   `plan:"name,required" doc:"The end of its path, with {player} and {slot} in it where it says so: {player}/{slot}/state.json."`
+	Is   Given[string]   `plan:"is" enum:"json,yaml,toml,xml,ini,csv,messagepack,cbor" doc:"What it is written in, where that is not what the format says."`
+	Wrap []Given[string] `plan:"wrap" enum:"gzip,base64,crc32" doc:"What it is wrapped in, outermost first."`
+	finding.At
+}
+
+func (x *SaveFile) read(r *reader, n *node, _ field) {
+	if n.form == formTable {
+		r.table(n, reflect.ValueOf(x).Elem())
+		return
+	}
+	r.read(n, reflect.ValueOf(&x.Name).Elem(), field{name: "name"})
+	x.At = n.At
 }
 
 // Held is where one thing stands in a file, and how it is written there.

@@ -122,6 +122,8 @@ func (s *schemer) form(t reflect.Type, f field) object {
 			"additionalProperties": object{"type": "array", "items": s.ref(reflect.TypeFor[UpgradeStep]())}}
 	case reflect.TypeFor[Held](), reflect.TypeFor[HeldID]():
 		return s.heldSchema(t)
+	case reflect.TypeFor[SaveFile]():
+		return object{"oneOf": []any{object{"type": "string", "minLength": 1}, s.ref(t)}}
 	case reflect.TypeFor[HeldMap]():
 		return object{"type": "object", "additionalProperties": s.form(reflect.TypeFor[Literal](), field{})}
 	case reflect.TypeFor[HeldNames]():

@@ -148,4 +148,37 @@ var CellarFormats = map[string]string{
       prop.hatch.*.open: {each: /hatches, id: key, at: ""}
       game.day: /main/day
 `,
+	"files": `
+  slot_folder:
+    is: json
+    files:
+      state: "{player}/{slot}/state.json"
+      rooms: {name: "{player}/{slot}/rooms.ini", is: ini}
+      pack: {name: "{player}/{slot}/pack.xml.gz", is: xml, wrap: [gzip]}
+    version: /state/meta/rev
+    where:
+      place.scene: {at: /state/at/level, map: {3: bakehouse, 4: cellar}}
+      place.x: /state/at/pos/0
+      place.y: /state/at/pos/1
+      place.facing: {at: /state/at/deg, map: {0: north, 90: east, 180: south, 270: west}}
+      player.coins: /state/purse
+      player.heat: {at: /rooms/main/oven, read: old / 10}
+      player.note: {at: /state/note, none: missing}
+      player.lamp: /rooms/main/lamp
+      player.wet: {at: /pack/pack/@wet, map: {0: false, 1: true}}
+      player.fond: {at: /rooms/main/fond, split: ","}
+      player.time: {at: /state/clock, as: millis}
+      player.checkpoint: {at: /state/last, none: empty}
+      milestones.rich: {at: /rooms/main/rich, map: {yes: true, no: false}}
+      waymarks.home.scene: /pack/pack/home/@where
+      waymarks.home.x: /pack/pack/home/@x
+      waymarks.home.y: /pack/pack/home/@y
+      waymarks.home.facing: /pack/pack/home/@facing
+      ware.*.have: {each: /pack/pack/item, id: /@name, at: /@n}
+      ware.*.price: {each: /rooms/prices, id: key, at: ""}
+      scenes.*.seen: {each: /rooms/rooms, id: key, at: ""}
+      prop.hatch.*.open: {each: /state/hatches, id: key, at: /open}
+      game.day: {at: /state/day, read: old + 1}
+    until: {1: {player.money: /state/gold}}
+`,
 }

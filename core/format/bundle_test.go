@@ -1,0 +1,149 @@
+package format_test
+
+import (
+	"archive/zip"
+	"bytes"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/core/check"
+	"alluvion.dev/core/format"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
+)
+
+const tin = `
+alluvion: 1
+game: tin
+version: 2
+space: {axes: [x, y]}
+start: yard/gate
+session: {players: 1}
+saving: {slots: 3, when: [leave], every: 30s}
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  game: {restart: keep}
+  place: {death: checkpoint, leave: exact, new-run: start}
+variables:
+  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game, written_by: game}
+  day: {of: game, type: int, min: 1, max: 365, start: 1, read_by: game, written_by: game}
+scenes: {yard: {size: [20, 20], spots: {gate: {at: [1, 1]}}}}
+checkpoints: {fallback: yard/gate, list: {}}
+upgrades: {2: [{rename: {player.money: player.coins}}]}
+formats:
+  folder:
+    is: json
+    files:
+      state: "{player}/{slot}/state.json"
+      map: {name: "{player}/{slot}/map.ini", is: ini, wrap: [gzip]}
+    version: /state/v
+    where: {player.coins: /state/purse, game.day: /map/main/day, place.x: /state/x, place.y: /state/y}
+`
+
+func tins(t *testing.T) (*format.Set, *model.Model) {
+	m, _, found := check.Text([]byte(tin), nil)
+	require.NotNil(t, m, "%s", said(found))
+	require.False(t, found.Errors(), "%s", said(found))
+	return format.New(upgrade.New(m), m), m
+}
+
+// archive is a ZIP archive of files, in their order: names and texts by turns.
+func archive(t *testing.T, files ...string) []byte {
+	var out bytes.Buffer
+	z := zip.NewWriter(&out)
+	for i := 0; i < len(files); i += 2 {
+		w, err := z.Create(files[i])
+		require.NoError(t, err)
+		_, err = w.Write([]byte(files[i+1]))
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	return out.Bytes()
+}
+
+const state = `{"v": 2, "purse": 7, "x": 3, "y": 4, "other": [1, 2]}`
+
+// A save in several files is one: whose it is their names say, what is missing is told, and what is none of its files
+// stays in the archive.
+func TestASaveInSeveralFiles(t *testing.T) {
+	s, _ := tins(t)
+	f := s.Formats[0]
+	made, left, err := f.Write([]byte(`{"alluvion_save": 1, "game": "tin", "version": 2, "player": "ada", "slot": 3, "visits": 1, "dead": false, "place": {"scene": "yard", "at": [3, 4]}, "entry": {"scene": "yard", "at": [3, 4]}, "values": {"coins": 7}, "record": {"values": {}}, "world": {"alluvion_world": 1, "game": "tin", "version": 2, "values": {"day": 12}}}`), nil)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	files, err := format.Unpack(made)
+	require.NoError(t, err)
+	assert.Len(t, files, 2)
+	require.Contains(t, files, "ada/3/state.json")
+	require.Contains(t, files, "ada/3/map.ini")
+
+	gzipped := string(files["ada/3/map.ini"])
+	opened, err := f.Open(archive(t, "saves/ada/3/picture.png", "PNG", "saves/ada/3/map.ini", gzipped, "saves/ada/3/state.json", state), "x.zip")
+	require.NoError(t, err)
+	x := opened[0].Check(nil)
+	assert.Empty(t, x.Problems)
+	assert.Equal(t, []any{"ada", 3}, []any{x.Player, x.Slot})
+	doc, err := x.Document()
+	require.NoError(t, err)
+	back, left, err := f.Write(doc, opened[0])
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	files, err = format.Unpack(back)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"PNG", state, gzipped}, []string{string(files["saves/ada/3/picture.png"]), string(files["saves/ada/3/state.json"]), string(files["saves/ada/3/map.ini"])}, "what did not change is as it was, to the byte")
+
+	opened, err = f.Open(archive(t, "state.json", `{"v": 1, "purse": 700, "x": 3, "y": 4}`, "map.ini", gzipped), "bo.zip")
+	require.NoError(t, err, "the innermost folder alone")
+	x = opened[0].Check(nil)
+	require.Len(t, x.Problems, 1)
+	assert.Equal(t, []any{save.KindRange, "/state/purse", 1, 19, "player.coins", "bo"}, []any{x.Problems[0].Kind, x.Problems[0].Pointer, x.Problems[0].Line, x.Problems[0].Column, x.Problems[0].Name, x.Player})
+
+	opened, err = f.Open(archive(t, "ada/1/state.json", state), "x.zip")
+	require.NoError(t, err)
+	x = opened[0].Check(nil)
+	require.NotEmpty(t, x.Problems)
+	assert.Equal(t, []any{save.KindMissing, "/map"}, []any{x.Problems[0].Kind, x.Problems[0].Pointer})
+
+	for why, raw := range map[string][]byte{
+		"it is no ZIP archive of the save's files":                                  []byte(state),
+		"there is no file like {player}/{slot}/state.json in it":                    archive(t, "ada/1/map.ini", gzipped),
+		"there are two files like {player}/{slot}/state.json in it: one save is wa": archive(t, "ada/1/state.json", state, "bo/1/state.json", state),
+		"a file in it has a name that leads out of it":                              archive(t, "../ada/1/state.json", state),
+		"ada/1/map.ini: it is not gzip":                                             archive(t, "ada/1/state.json", state, "ada/1/map.ini", "[main]"),
+		"it becomes larger than a save may be when it is unpacked":                  archive(t, "ada/1/state.json", string(make([]byte, 3<<20))),
+	} {
+		_, err := f.Open(raw, "x.zip")
+		assert.ErrorContains(t, err, why)
+	}
+}
+
+// Loose files go together by their folders, and by whose their names say that they are.
+func TestLooseFilesOfASaveAreFound(t *testing.T) {
+	s, _ := tins(t)
+	saves, others := s.Loose([]string{"in/ada/1/map.ini", "in/ada/1/state.json", "in/ada/2/state.json", "in/bo/1/state.json", "in/bo/2/map.ini", "in/readme.txt"})
+	var names []string
+	for _, one := range saves {
+		names = append(names, one.Name)
+	}
+	assert.Equal(t, []string{"in/ada/1/state.json", "in/ada/2/state.json", "in/bo/1/state.json"}, names)
+	assert.Equal(t, map[string]string{"ada/1/state.json": "in/ada/1/state.json", "ada/1/map.ini": "in/ada/1/map.ini"}, saves[0].Files)
+	assert.Len(t, saves[1].Files, 1, "the map of another slot is not taken")
+	assert.Equal(t, []string{"in/bo/2/map.ini", "in/readme.txt"}, others)
+}
+
+func TestWhatIsWrongWithSeveralFilesIsSaid(t *testing.T) {
+	for what, want := range map[[2]string]string{
+		{"/map/main/day", "/mop/main/day"}:                                   `A path begins with the file that it leads into, as /state/…, and "mop" is none. Did you mean map?`,
+		{`"{player}/{slot}/state.json"`, "../state.json"}:                    "The name of a file is wanted here",
+		{"    version: /state/v", "    wrap: [gzip]\n    version: /state/v"}: "What a file is wrapped in is said of each here",
+		{"{slot}/map.ini", "{slot}/state.json"}:                              "state is called that already",
+	} {
+		text := bytes.Replace([]byte(tin), []byte(what[0]), []byte(what[1]), 1)
+		require.NotEqual(t, tin, string(text))
+		_, _, found := check.Text(text, nil)
+		assert.Contains(t, said(found), want)
+	}
+}
