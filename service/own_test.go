@@ -123,4 +123,13 @@ formats:
 	all, err := h.c.Export(ctx, game, "bo")
 	require.NoError(t, err)
 	assert.Len(t, all.Files, 1)
+
+	_, etag, err = h.c.Plan(ctx, game)
+	require.NoError(t, err)
+	_, _, err = h.c.PutPlan(ctx, game, []byte(strings.Replace(plan, "state: state.json", `state: "{player}/state.json"`, 1)), etag)
+	require.NoError(t, err)
+	file, err = format.Pack(map[string][]byte{"bo/state.json": []byte(`{"purse": 45}`), "bo/shelf.ini": []byte("[main]\ndebt=2\n")})
+	require.NoError(t, err)
+	_, _, err = h.c.UploadFile(ctx, game, "ada", 1, "ada.zip", file, "", "")
+	assert.Equal(t, 409, status(err), "its files say that it is another player's")
 }

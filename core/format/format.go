@@ -160,9 +160,6 @@ func (s *Set) Newest() int { return s.m.Plan.Version.Value }
 // Of says what a file holds: player, profile or world.
 func (f *Format) Of() string { return f.Decl.Of.Or("player") }
 
-// SaysPlayer says whether a file, or its name, says whose it is.
-func (f *Format) SaysPlayer() bool { return f.Decl.Player.Given() }
-
 // layout is where everything stands in files of one version.
 type layout struct {
 	parts []*part

@@ -19,8 +19,10 @@ type Opened struct {
 	Format  *Format
 	Version int
 	Player  string
-	Slot    int
-	Save    []byte // the save of Alluvion's that it is, of the version that it says
+	// SaysPlayer says whether Player stands in the file, or in the names of its files, rather than in what it is called.
+	SaysPlayer bool
+	Slot       int
+	Save       []byte // the save of Alluvion's that it is, of the version that it says
 	// Problems are what is wrong with the file by itself.
 	Problems []save.Problem
 
@@ -106,6 +108,7 @@ func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opene
 	}
 	if f.bundle != nil {
 		o.Player = f.bundle.says("player", raw)
+		o.SaysPlayer = o.Player != ""
 		if n, err := strconv.Atoi(f.bundle.says("slot", raw)); err == nil {
 			o.Slot = n
 		}
@@ -270,7 +273,7 @@ func (o *opening) whose(file string) error {
 	if o.Player == "" {
 		o.Player = strings.TrimSuffix(file, path.Ext(file))
 	}
-	err := get("player", &o.f.Decl.Player, func(s string) bool { o.Player = s; return true })
+	err := get("player", &o.f.Decl.Player, func(s string) bool { o.Player, o.SaysPlayer = s, true; return true })
 	if err != nil {
 		return err
 	}

@@ -30,7 +30,7 @@ func (s *Server) uploadOwn(ctx context.Context, j judged, in *uploadInput) (*edi
 	one := opened[0]
 	x := one.Check(engine.NewJudge(j.model, nil))
 	player := in.Player
-	if x.Loaded != nil && !one.Format.SaysPlayer() {
+	if x.Loaded != nil && !one.SaysPlayer {
 		x.Loaded.Player.Player = player // nothing in it says whose it is
 	}
 	l, err := loaded(x, player)
