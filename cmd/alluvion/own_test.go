@@ -59,7 +59,7 @@ func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
 		return got.out + got.errs
 	}
 	assert.Contains(t, asks(wrongUse, "saves", "put", cellar+"saves/bo-3.json", "-why", "moved"), "say -unsealed")
-	assert.Contains(t, asks(fine, "saves", "put", cellar+"saves/bo-3.json", cellar+"saves/bo-1.json", "-why", "moved", "-unsealed"), "slot 3 of bo")
+	assert.Contains(t, asks(fine, "saves", "put", cellar+"saves/bo.ini", cellar+"saves/bo-3.json", cellar+"saves/bo-1.json", "-why", "moved", "-unsealed"), "slot 3 of bo")
 	back := filepath.Join(folder, "back")
 	asks(fine, "saves", "fetch", "-as", "slot_file", back)
 	want, err := os.ReadFile(cellar + "saves/bo-3.json")
@@ -67,6 +67,12 @@ func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
 	is, err := os.ReadFile(filepath.Join(back, "bo-3.json"))
 	require.NoError(t, err)
 	assert.Equal(t, string(want), string(is))
+	asks(fine, "saves", "fetch", "-as", "options", filepath.Join(folder, "options"))
+	want, err = os.ReadFile(cellar + "saves/bo.ini")
+	require.NoError(t, err)
+	is, err = os.ReadFile(filepath.Join(folder, "options", "bo.ini"))
+	require.NoError(t, err)
+	assert.Equal(t, string(want), string(is), "what bo has over all slots, once")
 	assert.Contains(t, asks(fine, "population", "-show", "player.coins", "-cut", "0..20"), "1 above")
 	assert.Contains(t, asks(wrongUse, "population", "-show", "player.coin"), "Did you mean player.coins?")
 	assert.True(t, strings.HasPrefix(asks(fine, "population", "-form", "csv"), "name,title,value,from,to,saves,exact\n"))

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"errors"
 	"flag"
 	"fmt"
@@ -304,6 +305,9 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 			}
 			f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 			if errors.Is(err, os.ErrExist) {
+				if there, err := os.ReadFile(path); err == nil && bytes.Equal(there, raw) {
+					continue
+				}
 				return failed, fmt.Errorf("%s is there already, and is not written over: fetch into an empty folder", path)
 			}
 			if err != nil {
@@ -337,7 +341,9 @@ func (c *call) putSaves(files []string) (int, error) {
 			return c.wrongDoing("%s does not say whose it is: a file is called as its player and slot, such as wren.1.json; or it is in one of the plan's formats.", file)
 		}
 	}
-	for i, file := range files {
+	var later []string // what players have over all slots goes with a slot, which may be among these files
+	for i := 0; i < len(files); i++ {
+		file := files[i]
 		raw, err := os.ReadFile(file)
 		if err != nil {
 			return failed, err
@@ -350,6 +356,16 @@ func (c *call) putSaves(files []string) (int, error) {
 				return failed, err
 			}
 			player, slot, ok = x.Player, x.Slot, x.Format != ""
+			if x.Of == "profile" {
+				if !slices.Contains(later, file) {
+					later, files = append(later, file), append(slices.Delete(slices.Clone(files), i, i+1), file)
+					i--
+					continue
+				}
+				if slot, err = c.firstSlot(player); err != nil {
+					return failed, err
+				}
+			}
 		}
 		if !ok {
 			return c.wrongDoing("%s is no save of Alluvion's, and of none of the plan's formats.", file)
@@ -374,6 +390,20 @@ func (c *call) putSaves(files []string) (int, error) {
 		fmt.Fprintf(c.out, "%s  slot %d of %s\n", file, slot, player)
 	}
 	return fine, nil
+}
+
+// firstSlot is the first slot of a player that has a save.
+func (c *call) firstSlot(player string) (int, error) {
+	view, err := c.remote().Player(c.ctx, c.game, player, 1)
+	if err != nil {
+		return 0, err
+	}
+	for _, s := range view.Slots {
+		if s.Revision > 0 {
+			return s.Slot, nil
+		}
+	}
+	return 0, fmt.Errorf("%s has no save yet, with which what they have over all slots could be stored", player)
 }
 
 func runRehearsals(c *call) (int, error) {

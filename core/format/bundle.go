@@ -47,15 +47,6 @@ func newBundle(d *plan.SaveFormat) *bundle {
 	return b
 }
 
-// piece finds a file by its id; nil where there is none.
-func (b *bundle) piece(id string) *piece {
-	i := slices.IndexFunc(b.files, func(p piece) bool { return p.id == id })
-	if i < 0 {
-		return nil
-	}
-	return &b.files[i]
-}
-
 // matches says whether a path is that of the file; where the archive was made of the files alone, by its last part.
 func (p *piece) matches(name string) bool {
 	return p.name.MatchString(name) || !strings.Contains(name, "/") && !strings.Contains(path.Base(p.decl.Name.Value), "{") && path.Base(p.decl.Name.Value) == name

@@ -26,8 +26,8 @@ type Format struct {
 	Decl *plan.SaveFormat
 	set  *Set
 	tongue
-	bundle  *bundle            // of saves that are several files
-	within  map[string]*Format // by file of a save: how it is written
+	bundle  *bundle                   // of saves that are several files
+	within  map[string]*Format        // by file of a save: how it is written
 	file    map[string]*regexp.Regexp // by player and slot: the name of a file, where it says which
 	layouts sync.Map                  // by the version of a file: a *layout
 }

@@ -96,7 +96,7 @@ func (j *judging) format(f *Format) {
 		}
 		places[p.place()] = n.Name.Value
 		j.expressions(&n.Held)
-		j.both(f, n.Name.Value, p)
+		j.both(n.Name.Value, p)
 	}
 	for i := range d.Until {
 		u := &d.Until[i]
@@ -281,12 +281,11 @@ const (
 )
 
 // both tries whether what is written is read again as it was.
-func (j *judging) both(f *Format, name string, p *part) {
-	h := p.held
+func (j *judging) both(name string, p *part) {
+	f, h := p.f, p.held
 	if j.wrongExpression(h) {
 		return
 	}
-	f = p.f // that of the file in which it stands
 	if p.dom.Type.Optional && f.texts() && !h.None.Given && p.dom.Type.Kind == types.Text && p.dom != aName {
 		j.say(lost, h.At, "%s may be none, and an empty text: in %s both look the same. Say how none is written: none: missing.", name, f.Decl.Is.Value)
 		return

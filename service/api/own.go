@@ -5,11 +5,13 @@ import (
 	"fmt"
 	"net/http"
 	"slices"
+	"strings"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/format"
 	"alluvion.dev/core/save"
+	"alluvion.dev/core/upgrade"
 	"alluvion.dev/service/store"
 )
 
@@ -29,6 +31,13 @@ func (s *Server) uploadOwn(ctx context.Context, j judged, in *uploadInput) (*edi
 	}
 	one := opened[0]
 	x := one.Check(engine.NewJudge(j.model, nil))
+	if one.Format.Of() == "profile" {
+		out, err := s.uploadProfile(ctx, j, in, one, x)
+		if err != nil {
+			return nil, err
+		}
+		return out, s.keepOriginal(ctx, in, one)
+	}
 	player := in.Player
 	if x.Loaded != nil && !one.SaysPlayer {
 		x.Loaded.Player.Player = player // nothing in it says whose it is
@@ -42,8 +51,33 @@ func (s *Server) uploadOwn(ctx context.Context, j judged, in *uploadInput) (*edi
 	if err != nil {
 		return nil, err
 	}
-	return out, s.asProblem(s.store.KeepOriginal(ctx, store.Original{Game: in.Game, Player: in.Player, Slot: in.Slot,
+	return out, s.keepOriginal(ctx, in, one)
+}
+
+func (s *Server) keepOriginal(ctx context.Context, in *uploadInput, one *format.Opened) error {
+	return s.asProblem(s.store.KeepOriginal(ctx, store.Original{Game: in.Game, Player: in.Player, Slot: in.Slot,
 		Format: one.Format.Name, Name: in.Name, Doc: in.RawBody}))
+}
+
+// uploadProfile takes what a player has over all slots. It is written with the slot, as a revision of it.
+func (s *Server) uploadProfile(ctx context.Context, j judged, in *uploadInput, one *format.Opened, x upgrade.Checked) (*editedOutput, error) {
+	switch {
+	case x.Outcome != save.Take || x.Over == nil:
+		p := problem(http.StatusConflict, "save", "The save cannot be loaded", "It is no profile of a player.")
+		for _, one := range x.Problems {
+			p.Errors = append(p.Errors, strings.TrimSpace(one.Pointer+" "+one.Reason))
+		}
+		return nil, p
+	case one.SaysPlayer && x.Over.Player != in.Player:
+		return nil, problem(http.StatusConflict, "save", "The save is another player's", "It is of %s, not of %s.", x.Over.Player, in.Player)
+	}
+	_, l, err := s.opened(ctx, in.SlotPath)
+	if err != nil {
+		return nil, err
+	}
+	x.Over.Player = in.Player
+	l.Player.Profile, l.Player.About, l.Over, l.Problems = x.Over, nil, nil, x.Problems
+	return s.put(ctx, j, in.SlotPath, in.IfMatch, "uploaded", in.Why, l)
 }
 
 // downloadAs gives a slot's newest save in a format of the game's own.
@@ -62,13 +96,26 @@ func (s *Server) downloadAs(ctx context.Context, in *downloadInput) (*sealedSave
 		return nil, problem(http.StatusUnprocessableEntity, engine.Invalid, "The plan has no such format", "It has no format called %q.%s",
 			in.As, finding.DidYouMean(finding.Nearest(in.As, names)))
 	}
-	if f.Of() != "player" {
+	var doc []byte
+	switch f.Of() {
+	case "world":
 		return nil, problem(http.StatusUnprocessableEntity, engine.Invalid, "That is no format of a player's save",
-			"A file of %s holds %s.", f.Name, map[string]string{"profile": "what a player has over all slots", "world": "the world"}[f.Of()])
-	}
-	doc, err := save.Encode(l.Player)
-	if err != nil {
-		return nil, s.asProblem(err)
+			"A file of %s holds the world.", f.Name)
+	case "profile":
+		profile, err := s.profileOf(ctx, j, in.Game, in.Player)
+		if err != nil {
+			return nil, err
+		}
+		if profile = upgrade.WithOver(j.model, profile, in.Player, l.Over); profile == nil {
+			return nil, problem(http.StatusNotFound, "not-found", "There is no such thing here", "%s has nothing over all slots yet.", in.Player)
+		}
+		if doc, err = save.Encode(profile); err != nil {
+			return nil, s.asProblem(err)
+		}
+	default:
+		if doc, err = save.Encode(l.Player); err != nil {
+			return nil, s.asProblem(err)
+		}
 	}
 	was, name, err := s.originalOf(ctx, in, f)
 	if err != nil {
