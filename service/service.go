@@ -36,6 +36,8 @@ type Config struct {
 	Origins []string
 	// Keep is how long the world and the journal of a session are kept that nobody opens; 0 for good.
 	Keep time.Duration
+	// SaveKey is what games sign saves in their own format with, where a plan says that they are signed; nil for none.
+	SaveKey []byte
 	// Cert and Key are files for TLS, both or neither.
 	Cert, Key string
 	// Games are played in a browser, at /play/ and their name.
@@ -112,7 +114,7 @@ func Start(c Config) (*Service, error) {
 	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), scouts: scouting.New(),
 		log:  c.Log,
 		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{Store: st, Live: s.live, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,
+	handler := api.New(api.Parts{SaveKey: c.SaveKey, Store: st, Live: s.live, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,
 		Origins: c.Origins, Console: console.Files(), Games: c.Games, Log: c.Log, Version: c.Version, TLS: s.tls})
 	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
 	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,

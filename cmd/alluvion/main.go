@@ -49,7 +49,7 @@ type options struct {
 	players, rate, liars, lagging, deaf, dropping                         int
 	lasts, keep                                                           time.Duration
 	plan, keys, old, goOn, rescue, why                                    string
-	cut, scene, checkpoint, milestone, after, before, beside              string
+	cut, scene, checkpoint, milestone, after, before, beside, saveKey     string
 	written                                                               int
 	made, seed                                                            int
 }
@@ -135,6 +135,7 @@ var commands = []command{
 		runSave, func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)
 			fs.StringVar(&o.plan, "plan", "", "the `plan` (default: plan.yaml beside the save, or in a folder above)")
+			saveKeyFlag(fs, o)
 			fs.StringVar(&o.keys, "keys", "",
 				"a `file` with the keys that seals are checked against (default: keys.json beside the save, or in a folder above)")
 			fs.StringVar(&o.folder, "o", "", "of convert: the `folder` to write into")
@@ -160,6 +161,7 @@ var commands = []command{
 		fs.StringVar(&o.before, "before", "", "count only saves that were written before this `day`")
 		fs.StringVar(&o.beside, "beside", "", "say also what they hold under another `version` of the plan: its file, or its number in the service")
 		fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
+		saveKeyFlag(fs, o)
 	}},
 	{"trial", "PLAN [SAVES...]", "take saves to a plan without writing any, and count what comes of them", runTrial,
 		func(fs *flag.FlagSet, o *options) {
@@ -170,6 +172,7 @@ var commands = []command{
 				"how many random saves are generated for each of them, besides those at every edge")
 			fs.IntVar(&o.seed, "seed", 1, "what the random ones come from")
 			fs.StringVar(&o.keys, "keys", "", "a `file` with the keys that seals are checked against")
+			saveKeyFlag(fs, o)
 		}},
 	{"publish", "PLAN", "make a plan its game's next version in a service, after a trial over every save", runPublish,
 		func(fs *flag.FlagSet, o *options) {
@@ -268,6 +271,7 @@ var commands = []command{
 			"ask everybody for a token; needed where others than this machine reach the address")
 		fs.StringVar(&o.origins, "origins", "",
 			"`origins` of pages of other sites that may ask and connect, with commas between: https://game.example")
+		saveKeyFlag(fs, o)
 		fs.DurationVar(&o.keep, "keep", 0,
 			"delete the world and the journal of a session that nobody opened for so long, as 720h; 0 keeps them")
 		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")

@@ -48,7 +48,7 @@ func runPopulation(c *call) (int, error) {
 			if one.name == "" {
 				continue
 			}
-			p, err := readPlanFile(one.name)
+			p, err := c.readPlanFile(one.name)
 			if err != nil {
 				return failed, err
 			}

@@ -36,6 +36,10 @@ func gameFlag(fs *flag.FlagSet, o *options) {
 	fs.StringVar(&o.game, "game", os.Getenv("ALLUVION_GAME"), "the game; by default ALLUVION_GAME, or the only one that there is")
 }
 
+func saveKeyFlag(fs *flag.FlagSet, o *options) {
+	fs.StringVar(&o.saveKey, "save-key", os.Getenv("ALLUVION_SAVE_KEY"), "the `file` with the key that the game signs its saves with, where a format says hmac; by default ALLUVION_SAVE_KEY")
+}
+
 func sessionFlag(fs *flag.FlagSet, o *options) {
 	fs.StringVar(&o.session, "session", os.Getenv("ALLUVION_SESSION"), "the session; by default ALLUVION_SESSION, or the only one that is open")
 }

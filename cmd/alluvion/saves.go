@@ -1,6 +1,7 @@
 package main
 
 import (
+	"bytes"
 	"encoding/hex"
 	"fmt"
 	"io"
@@ -118,6 +119,33 @@ func readPlanFile(name string) (*planFile, error) {
 	return p, nil
 }
 
+// readPlanFile is readPlanFile, with the key of signed saves where one is named.
+func (c *call) readPlanFile(name string) (*planFile, error) {
+	p, err := readPlanFile(name)
+	if err != nil || c.saveKey == "" || p.own == nil {
+		return p, err
+	}
+	key, err := readSaveKey(c.saveKey)
+	if err != nil {
+		return nil, err
+	}
+	p.own.Signed(key)
+	return p, nil
+}
+
+// readSaveKey reads the key that a game signs its saves with: all bytes of the file, but for a line's end behind them.
+func readSaveKey(file string) ([]byte, error) {
+	raw, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	key := bytes.TrimRight(raw, "\r\n")
+	if len(key) == 0 {
+		return nil, fmt.Errorf("%s is empty: the key that saves are signed with is wanted in it", file)
+	}
+	return key, nil
+}
+
 // planFor finds the plan that a save is checked against: the one that was named, else the nearest plan.yaml.
 func (c *call) planFor(save string, known map[string]*planFile) (*planFile, error) {
 	name := c.plan
@@ -127,7 +155,7 @@ func (c *call) planFor(save string, known map[string]*planFile) (*planFile, erro
 		}
 	}
 	if known[name] == nil {
-		p, err := readPlanFile(name)
+		p, err := c.readPlanFile(name)
 		if err != nil {
 			return nil, err
 		}
@@ -367,7 +395,7 @@ func runTrial(c *call) (int, error) {
 		fmt.Fprintln(c.err, "alluvion: a plan is wanted, and saves or (with -old) earlier versions of it.")
 		return wrongUse, errUse
 	}
-	p, err := readPlanFile(c.args[0])
+	p, err := c.readPlanFile(c.args[0])
 	if err != nil {
 		return failed, err
 	}

@@ -47,8 +47,15 @@ func runServe(c *call) (int, error) {
 	if c.keep < 0 || 0 < c.keep && c.keep < time.Hour {
 		return wrongUse, fmt.Errorf("-keep is at least 1h, or 0 to keep everything, not %s", c.keep)
 	}
+	var saveKey []byte
+	if c.saveKey != "" {
+		var err error
+		if saveKey, err = readSaveKey(c.saveKey); err != nil {
+			return failed, err
+		}
+	}
 	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(),
-		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep})
+		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep, SaveKey: saveKey})
 	if err != nil {
 		return failed, err
 	}

@@ -127,6 +127,39 @@ func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
 	return out
 }
 
+// notSaved says whether a reference is to what no save says: who is present, the time of a session, and the world where
+// it is not known.
+func (j *Judge) notSaved(ref expr.Ref) bool {
+	switch ref.What {
+	case expr.Time, expr.Present, expr.Holds, expr.HolderOf, expr.StandingOrder, expr.StandingNumber, expr.StandingPlace:
+		return true
+	}
+	if v := j.run.m.VarOf(ref); v != nil && v.Computed() {
+		return v.Is == nil || v.Is.ReadsAny(j.notSaved)
+	}
+	return !j.world && j.run.ofWorld(ref)
+}
+
+// Knows says whether a save says all that a computed variable of the player is calculated of; or one of the game, where the
+// player's save has the world.
+func (j *Judge) Knows(v *model.Var) bool {
+	return v.Is != nil && (v.Holder == model.OfPlayer || v.Holder == model.OfGame && j.run.m.Single) && !v.Is.ReadsAny(j.notSaved)
+}
+
+// Computed is what such a variable is in a save; false where it cannot be calculated, as after a division by zero.
+func (j *Judge) Computed(s *save.Player, v *model.Var) (types.Value, bool) {
+	plain := j.plain
+	j.plain = false // of a computed variable, all of a save can be asked
+	defer func() { j.plain = plain }()
+	p := j.present(s)
+	j.run.enter(p)
+	defer j.run.exit(p)
+	f := frame{run: j.run}
+	f.about(p)
+	value := v.Is.Eval(&f)
+	return value, f.err == nil
+}
+
 // Milestones tells how far a save is with each milestone, in the plan's order.
 func (j *Judge) Milestones(s *save.Player) []Progress {
 	plain := j.plain

@@ -28,6 +28,7 @@ type bundle struct {
 // piece is one of the files.
 type piece struct {
 	id       string
+	set      *Set
 	decl     *plan.SaveFile
 	language string
 	name     *regexp.Regexp // the end of its path
@@ -36,12 +37,12 @@ type piece struct {
 // maxPieces is how many files an archive may have in it, those that are none of a save's among them.
 const maxPieces = 1000
 
-func newBundle(d *plan.SaveFormat) *bundle {
+func newBundle(set *Set, d *plan.SaveFormat) *bundle {
 	b := &bundle{as: func(name string) string { return name }}
 	for i := range d.Files.Entries {
 		e := &d.Files.Entries[i]
 		whole := named(e.Value.Name.Value).String()
-		b.files = append(b.files, piece{id: e.ID, decl: &e.Value, language: e.Value.Is.Or(d.Is.Value),
+		b.files = append(b.files, piece{id: e.ID, set: set, decl: &e.Value, language: e.Value.Is.Or(d.Is.Value),
 			name: regexp.MustCompile("(?:^|/)" + strings.TrimPrefix(whole, "^"))})
 	}
 	return b
@@ -160,7 +161,7 @@ func (b *bundle) read(raw []byte) (*Node, error) {
 
 // read reads one file, out of what it is wrapped in.
 func (p *piece) read(raw []byte) (*Node, error) {
-	inner, err := unwrap(raw, p.decl.Wrap)
+	inner, err := unwrap(raw, p.decl.Wrap, p.set.key)
 	if err != nil {
 		return nil, err
 	}
@@ -209,7 +210,7 @@ func (p *piece) write(was []byte, root *Node) ([]byte, error) {
 	var inner []byte
 	if was != nil {
 		var err error
-		if inner, err = unwrap(was, p.decl.Wrap); err != nil {
+		if inner, err = unwrap(was, p.decl.Wrap, p.set.key); err != nil {
 			return nil, err
 		}
 	}
@@ -220,7 +221,7 @@ func (p *piece) write(was []byte, root *Node) ([]byte, error) {
 	if was != nil && bytes.Equal(text, inner) {
 		return was, nil
 	}
-	return rewrap(text, p.decl.Wrap)
+	return rewrap(text, p.decl.Wrap, p.set.key)
 }
 
 // pack makes an archive: the same files become the same bytes.

@@ -3,6 +3,7 @@ package format_test
 import (
 	"archive/zip"
 	"bytes"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -146,4 +147,33 @@ func TestWhatIsWrongWithSeveralFilesIsSaid(t *testing.T) {
 		_, _, found := check.Text(text, nil)
 		assert.Contains(t, said(found), want)
 	}
+}
+
+// A signed file is read with the key, signed anew when it changed, and refused otherwise: also one of several files.
+func TestSignedFilesAreReadWithTheirKey(t *testing.T) {
+	text := strings.Replace(tin, "wrap: [gzip]", "wrap: [gzip, hmac]", 1)
+	m, _, found := check.Text([]byte(text), nil)
+	require.NotNil(t, m, "%s", said(found))
+	set := func(key string) *format.Format {
+		return format.New(upgrade.New(m), m).Signed([]byte(key)).Formats[0]
+	}
+	doc := []byte(`{"alluvion_save": 1, "game": "tin", "version": 2, "player": "ada", "slot": 1, "visits": 1, "dead": false, "place": {"scene": "yard", "at": [3, 4]}, "entry": {"scene": "yard", "at": [3, 4]}, "values": {"coins": 7}, "record": {"values": {}}, "world": {"alluvion_world": 1, "game": "tin", "version": 2, "values": {"day": 12}}}`)
+	made, left, err := set("secret").Write(doc, nil)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	opened, err := set("secret").Open(made, "x.zip")
+	require.NoError(t, err)
+	assert.Empty(t, opened[0].Check(nil).Problems)
+	again, _, err := set("secret").Write([]byte(strings.Replace(string(doc), `"day": 12`, `"day": 13`, 1)), opened[0])
+	require.NoError(t, err)
+	opened, err = set("secret").Open(again, "x.zip")
+	require.NoError(t, err)
+	_, err = set("another").Open(made, "x.zip")
+	assert.ErrorContains(t, err, "its signature is wrong")
+	_, err = set("").Open(made, "x.zip")
+	assert.ErrorContains(t, err, "-save-key FILE")
+	_, _, err = set("").Write(doc, nil)
+	assert.ErrorContains(t, err, "-save-key FILE")
+	_, _, err = set("").Write(doc, opened[0])
+	assert.Error(t, err)
 }

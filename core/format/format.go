@@ -7,6 +7,7 @@ import (
 	"strings"
 	"sync"
 
+	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
@@ -18,6 +19,9 @@ type Set struct {
 	Formats []*Format // in document order
 	m       *model.Model
 	chain   *upgrade.Chain
+	key     []byte     // of signatures; nil where it is not known
+	judging sync.Mutex // guards judge
+	judge   *engine.Judge
 }
 
 // Format is one way in which saves are written.
@@ -87,7 +91,7 @@ func New(c *upgrade.Chain, m *model.Model) *Set {
 
 // bundled makes a format of saves that are several files each.
 func (f *Format) bundled() {
-	f.bundle, f.within = newBundle(f.Decl), map[string]*Format{}
+	f.bundle, f.within = newBundle(f.set, f.Decl), map[string]*Format{}
 	f.tongue = f.bundle
 	for _, p := range f.bundle.files {
 		decl := *f.Decl
@@ -110,6 +114,12 @@ func (f *Format) in(h *plan.Held) *Format {
 		return one
 	}
 	return f
+}
+
+// Signed says with which key files are signed that have a signature (wrap: [hmac]). It is said before the set is used.
+func (s *Set) Signed(key []byte) *Set {
+	s.key = key
+	return s
 }
 
 // named is the pattern of a file's name with {player} and {slot} in it.
@@ -178,6 +188,8 @@ type part struct {
 	ids    map[string]string
 	dom    *types.Domain // what it may be now; nil where that is not known
 	rewind bool          // it comes back at death to what it was
+	// computed is a variable that is calculated and never stored: it is written, and not read.
+	computed *model.Var
 }
 
 // layout gives where everything stands in files of a version.
@@ -239,7 +251,9 @@ func (f *Format) part(name string, held *plan.Held, version int) *part {
 	}
 	now := f.set.nameNow(name, version)
 	p.dom = f.set.domain(now)
-	if v := f.set.variable(now); v != nil {
+	if v := f.set.variable(now); v != nil && v.Computed() {
+		p.computed = v
+	} else if v != nil {
 		p.rewind = v.Fates.At(plan.CrossDeath).Kind == "rewind"
 	}
 	return p

@@ -192,8 +192,7 @@ func (j *judging) name(f *Format, n *plan.HeldName, p *part, now bool) bool {
 		s.Text += finding.DidYouMean(s.Near.Name)
 		return false
 	case v != nil && now && v.Computed():
-		j.say("bad-value", n.Name.At, "%s is calculated and never stored: no save holds it.", name)
-		return false
+		return j.computed(f, n, p, v)
 	case v != nil && (v.Shared != nil || v.Seed):
 		j.say("bad-value", n.Name.At, "%s is kept apart from saves: no file of a save holds it.", name)
 		return false
@@ -221,6 +220,26 @@ func (j *judging) name(f *Format, n *plan.HeldName, p *part, now bool) bool {
 		return false
 	}
 	return true
+}
+
+// computed judges what is written and not read.
+func (j *judging) computed(f *Format, n *plan.HeldName, p *part, v *model.Var) bool {
+	h := &n.Held
+	switch of := f.Of(); {
+	case p.target == nil || f.aim(p) == nil || of != "player" || h.Each.Given:
+		j.say("bad-value", n.Name.At, "%s is calculated: only what a player, or the game in the player's save, has of that kind can be written into a file.", n.Name.Value)
+	case !h.Write.Given() || h.Read.Given():
+		j.say("bad-value", n.Name.At, "%s is calculated and never stored: it can be written into files, and is not read from them. Say how, with write alone: {at: %s, write: value}.", n.Name.Value, h.Path.Value)
+	case !h.Path.Given:
+		j.say("missing", h.At, "Where %s stands in the file is missing here: at: /path.", n.Name.Value)
+	default:
+		if !j.asked().Knows(v) {
+			j.say("bad-value", n.Name.At, "%s is calculated of something that no save says: who is present, the time of a session, or the world where that is stored apart.", n.Name.Value)
+			return false
+		}
+		return true
+	}
+	return false
 }
 
 // names are those of everything that a save can hold.
@@ -293,6 +312,19 @@ func (j *judging) both(name string, p *part) {
 	if h.Read.Given() && !h.Write.Given() && !Turns(h.Read) {
 		j.say(lost, h.Read.At, "%s is read by %s, which cannot be turned round: no file can be written in which %s has changed. Say how it is written: write: value.",
 			name, h.Read.Source, name)
+		return
+	}
+	if p.computed != nil { // it is not read again
+		for _, v := range j.values(name, p.dom, false) {
+			raw, _ := v.MarshalJSON()
+			if value, _ := (jsonTongue{}).read(raw); value != nil {
+				plain(value)
+				if _, why := f.written(h, p.dom, value, nil); why != "" {
+					j.say(lost, h.At, "Where %s is %s, it cannot be written: %s.", name, v.Plain(), why)
+					return
+				}
+			}
+		}
 		return
 	}
 	w := &opening{f: f, Opened: &Opened{Format: f}}

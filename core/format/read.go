@@ -63,7 +63,7 @@ func (o *opening) within(f *Format) (back func()) {
 
 // Open reads a file, of which the name may say whose it is. An error means that it is no file of this format.
 func (f *Format) Open(raw []byte, name string) ([]*Opened, error) {
-	inner, err := unwrap(raw, f.Decl.Wrap)
+	inner, err := unwrap(raw, f.Decl.Wrap, f.set.key)
 	if err != nil {
 		return nil, err
 	}
@@ -126,7 +126,7 @@ func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opene
 	}
 	o.twice(root, start, 0)
 	for _, p := range o.l.parts {
-		if at := f.aim(p); at != nil {
+		if at := f.aim(p); at != nil && p.computed == nil {
 			o.part(p, at)
 		}
 	}
@@ -228,7 +228,7 @@ func (o *opening) hasEverything() error {
 		if p.each != nil {
 			way = p.each
 		}
-		if p.f.absent(p.held) || p.held.Is != nil {
+		if p.f.absent(p.held) || p.held.Is != nil || p.computed != nil {
 			continue
 		}
 		if at := o.lookUp(o.root, o.start, way); at.node == nil {

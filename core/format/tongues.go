@@ -16,7 +16,7 @@ func Unwrap(raw []byte, wraps []string) ([]byte, error) {
 	for i, w := range wraps {
 		in[i].Value = w
 	}
-	return unwrap(raw, in)
+	return unwrap(raw, in, nil)
 }
 
 // Find goes along a JSON Pointer; nil where nothing is there.

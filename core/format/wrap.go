@@ -3,6 +3,8 @@ package format
 import (
 	"bytes"
 	"compress/gzip"
+	"crypto/hmac"
+	"crypto/sha256"
 	"encoding/base64"
 	"encoding/binary"
 	"errors"
@@ -52,13 +54,49 @@ var wraps = map[string]wrap{
 	}},
 }
 
-// unwrap takes a file out of what it is wrapped in.
-func unwrap(raw []byte, in []plan.Given[string]) ([]byte, error) {
+// signature is how many bytes a signature has: HMAC (RFC 2104) with SHA-256 (FIPS 180-4).
+const signature = sha256.Size
+
+// signed is a file behind its signature, in the same way as behind a checksum.
+func signed(key []byte) wrap {
+	sum := func(raw []byte) []byte {
+		h := hmac.New(sha256.New, key)
+		_, _ = h.Write(raw)
+		return h.Sum(nil)
+	}
+	return wrap{func(raw []byte) ([]byte, error) {
+		switch inner := raw[:max(0, len(raw)-signature)]; {
+		case len(key) == 0:
+			return nil, &Broken{Why: "it is signed, and the key for that is not known: name the file that it lies in (-save-key FILE)"}
+		case len(raw) < signature || !hmac.Equal(sum(inner), raw[len(inner):]):
+			return nil, &Broken{Why: "its signature is wrong: it is damaged, was changed by hand, or was signed with another key"}
+		default:
+			return inner, nil
+		}
+	}, func(raw []byte) ([]byte, error) {
+		if len(key) == 0 {
+			return nil, errors.New("it would have to be signed, and the key for that is not known: name the file that it lies in (-save-key FILE)")
+		}
+		return append(bytes.Clone(raw), sum(raw)...), nil
+	}}
+}
+
+// wrapped finds a wrap by its name.
+func wrapped(name string, key []byte) (wrap, bool) {
+	if name == "hmac" {
+		return signed(key), true
+	}
+	w, ok := wraps[name]
+	return w, ok
+}
+
+// unwrap takes a file out of what it is wrapped in. The key is that of signatures; nil where it is not known.
+func unwrap(raw []byte, in []plan.Given[string], key []byte) ([]byte, error) {
 	if len(raw) > MaxPacked {
 		return nil, &Broken{Why: "it is larger than 16 MiB"}
 	}
 	for _, w := range in {
-		one, ok := wraps[w.Value]
+		one, ok := wrapped(w.Value, key)
 		if !ok {
 			return nil, &Broken{Why: "nothing is known of the wrap " + w.Value}
 		}
@@ -72,9 +110,10 @@ func unwrap(raw []byte, in []plan.Given[string]) ([]byte, error) {
 }
 
 // rewrap puts a file back into what it is wrapped in.
-func rewrap(raw []byte, in []plan.Given[string]) (_ []byte, err error) {
+func rewrap(raw []byte, in []plan.Given[string], key []byte) (_ []byte, err error) {
 	for i := len(in) - 1; i >= 0 && err == nil; i-- {
-		raw, err = wraps[in[i].Value].shut(raw)
+		w, _ := wrapped(in[i].Value, key)
+		raw, err = w.shut(raw)
 	}
 	return raw, err
 }

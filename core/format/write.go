@@ -9,8 +9,12 @@ import (
 
 	"github.com/go-json-experiment/json/jsontext"
 
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
+	"alluvion.dev/core/upgrade"
 )
 
 // Left is something of a save that a file cannot hold.
@@ -50,7 +54,7 @@ func (f *Format) WriteAll(docs [][]byte, was []*Opened) ([]byte, []Left, error) 
 		if err != nil {
 			return nil, nil, err
 		}
-		w := &writing{f: f, saved: saved, o: &opening{f: f, Opened: &Opened{Format: f, from: map[string]origin{}}}}
+		w := &writing{f: f, saved: saved, doc: doc, o: &opening{f: f, Opened: &Opened{Format: f, from: map[string]origin{}}}}
 		if was[i] != nil {
 			w.row, w.before = was[i].row, was[i].Version
 		}
@@ -68,7 +72,7 @@ func (f *Format) WriteAll(docs [][]byte, was []*Opened) ([]byte, []Left, error) 
 	for _, w := range written {
 		left = append(left, w.proved(f.rowOf(root, w.row))...)
 	}
-	out, err = rewrap(out, f.Decl.Wrap)
+	out, err = rewrap(out, f.Decl.Wrap, f.set.key)
 	return out, left, err
 }
 
@@ -103,7 +107,7 @@ func (f *Format) rowOf(root *Node, row int) *Node {
 
 // proved tells what of a save does not come back as it is from a file that was written, beside what was told already.
 func (w *writing) proved(root *Node) (left []Left) {
-	again := &writing{f: w.f, saved: w.saved, o: w.o, root: root, proving: true}
+	again := &writing{f: w.f, saved: w.saved, doc: w.doc, o: w.o, root: root, proving: true}
 	again.all()
 	for _, l := range again.left {
 		if !slices.ContainsFunc(w.left, func(k Left) bool { return k.Name == l.Name }) {
@@ -119,8 +123,9 @@ type writing struct {
 	o      *opening // reads what stands there
 	root   *Node
 	saved  *Node
-	row    int // of a table of saves
-	before int // the version of the file that was there; 0 where there was none
+	doc    []byte // of saved
+	row    int    // of a table of saves
+	before int    // the version of the file that was there; 0 where there was none
 	left   []Left
 	// proving says that nothing is written: what would be is told.
 	proving bool
@@ -161,6 +166,8 @@ func (w *writing) part(p *part, l *layout, done map[string]bool) {
 	defer w.within(p.f)()
 	switch {
 	case at == nil:
+	case p.computed != nil:
+		w.computed(p)
 	case p.each == nil:
 		w.value(p, p.name, w.stored(p, at, p.name), w.root, p.path)
 	case !done[p.held.Each.Value]:
@@ -336,6 +343,52 @@ func (f *Format) insert(from *Node, way []string, n *Node) string {
 		from = made
 	}
 	return ""
+}
+
+// computed writes what the plan calculates of a save.
+func (w *writing) computed(p *part) {
+	value, ok := types.None, false
+	if l, err := w.f.set.chain.Player(w.doc, upgrade.Around{}); err == nil {
+		value, ok = w.f.set.calculated(l.Player, p.computed)
+	}
+	if !ok {
+		w.leave(p.name, "it cannot be calculated of this save")
+		return
+	}
+	raw, _ := value.MarshalJSON()
+	node, _ := jsonTongue{}.read(raw)
+	there, _, _ := w.f.find(w.root, p.path)
+	n, why := w.f.written(p.held, p.dom, node, there)
+	switch {
+	case why != "":
+		w.leave(p.name, "%s", why)
+	case n == nil && there == nil, n != nil && there != nil && !there.gone && there.Form == n.Form && there.Text == n.Text:
+	case w.proving:
+		w.leave(p.name, "%s cannot stand in %s as it is", node, w.f.Decl.Is.Value)
+	case n == nil:
+		there.gone = true
+	case there != nil && !there.gone:
+		there.become(n)
+	default:
+		if why := w.f.insert(w.root, p.path, n); why != "" {
+			w.leave(p.name, "%s", why)
+		}
+	}
+}
+
+// calculated is what a computed variable is in a save; false where it cannot be calculated.
+func (s *Set) calculated(p *save.Player, v *model.Var) (types.Value, bool) {
+	s.judging.Lock()
+	defer s.judging.Unlock()
+	return s.asked().Computed(p, v)
+}
+
+// asked is who calculates what is computed.
+func (s *Set) asked() *engine.Judge {
+	if s.judge == nil {
+		s.judge = engine.NewJudge(s.m, nil)
+	}
+	return s.judge
 }
 
 // records writes what is held for each of many.

@@ -153,7 +153,7 @@ type judged struct {
 }
 
 // own are the formats of the game's own.
-func (j judged) own() *format.Set { return format.New(j.chain, j.model) }
+func (s *Server) own(j judged) *format.Set { return format.New(j.chain, j.model).Signed(s.saveKey) }
 
 // judge reads and checks a game's plan, unless that was done for the same text before.
 func (s *Server) judge(g store.Game) judged {

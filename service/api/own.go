@@ -22,7 +22,7 @@ func (s *Server) uploadOwn(ctx context.Context, j judged, in *uploadInput) (*edi
 		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded",
 			"A save in a format of the game's own has no seal, so that nobody knows who changed it. Ask for unsealed=true to take it all the same.")
 	}
-	opened, err := j.own().Open(in.RawBody, in.Name)
+	opened, err := s.own(j).Open(in.RawBody, in.Name)
 	if err != nil {
 		return nil, problem(http.StatusConflict, "save", "The save cannot be loaded", "%v.", finding.Upper(err.Error()))
 	}
@@ -86,7 +86,7 @@ func (s *Server) downloadAs(ctx context.Context, in *downloadInput) (*sealedSave
 	if err != nil {
 		return nil, err
 	}
-	own := j.own()
+	own := s.own(j)
 	f := own.Format(in.As)
 	if f == nil {
 		names := []string{}

@@ -154,7 +154,7 @@ func (s *Server) getPlayer(ctx context.Context, in *playerInput) (*playerOutput,
 	}
 	out := contract.PlayerView{Player: in.Player, Slot: in.Slot, Slots: []contract.SlotInfo{},
 		Problems: []save.Problem{}}
-	for _, f := range j.own().Formats {
+	for _, f := range s.own(j).Formats {
 		if f.Of() == "player" && !f.Decl.Rows.Given {
 			out.Formats = append(out.Formats, f.Name)
 		}

@@ -157,7 +157,7 @@ func (s *Server) checkSave(ctx context.Context, in *checkSaveInput) (*body[upgra
 	if j.model == nil {
 		return nil, broken(j.found)
 	}
-	if own := j.own(); len(own.Formats) > 0 && !format.Own(in.RawBody) {
+	if own := s.own(j); len(own.Formats) > 0 && !format.Own(in.RawBody) {
 		all := own.Check(in.RawBody, in.Name, engine.NewJudge(j.model, nil))
 		if len(all) > 1 {
 			return nil, manySaves(len(all))

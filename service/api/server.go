@@ -52,6 +52,7 @@ type Server struct {
 	trials    *trial.Runner
 	scouts    *scouting.Runner
 	log       *slog.Logger
+	saveKey   []byte
 	tokenKeys *auth.Keys // nil where no tokens are asked for
 	meter     *meter.Meter
 	socket    *socket.Server
@@ -74,6 +75,7 @@ type Parts struct {
 	Scouts  *scouting.Runner
 	Meter   *meter.Meter
 	Keys    *auth.Keys // nil: no tokens are asked for, and only this machine is answered
+	SaveKey []byte     // what games sign saves in their own format with; nil for none
 	Closing <-chan struct{}
 	Origins []string         // of pages of other sites that may ask: https://game.example
 	Console fs.FS            // the built web console
@@ -85,7 +87,7 @@ type Parts struct {
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys,
+	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys, saveKey: p.SaveKey,
 		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now(), stands: newStands()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
