@@ -46,6 +46,9 @@ func written(t *testing.T, text string, many int) []adopt.File {
 // it was.
 func TestSavesOfEveryLanguageAreAdopted(t *testing.T) {
 	for name, text := range worlds.CellarFormats {
+		if name == "files" { // a save of several files is drafted as so many formats
+			continue
+		}
 		t.Run(name, func(t *testing.T) {
 			d, err := adopt.New(written(t, text, 120), adopt.Options{Game: "cellar"})
 			require.NoError(t, err)
