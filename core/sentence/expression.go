@@ -192,7 +192,7 @@ func (s *speaker) name(n *tree.Node) (string, bool) {
 	if who == "args" && len(parts) > 0 {
 		who, parts = named(parts[0]), parts[1:]
 	} else if own := map[string]string{"player": "the player", "scene": "the scene", "game": "the game", "prop": "the prop", "profile": "the profile",
-		"present": "players who are there", "everyone": "everyone", "time": "the time"}[who]; own != "" {
+		"present": "players who are there", "everyone": "everybody", "time": "the time"}[who]; own != "" {
 		who = own
 	} else if who == "place" {
 		who = "the player"
@@ -200,7 +200,12 @@ func (s *speaker) name(n *tree.Node) (string, bool) {
 			return "where the player is", len(parts) < 2
 		}
 	}
-	if title, option := s.options[who]; option {
+	if s.plan.Lists.Get(n.Word) != nil && len(parts) > 0 { // one of its options, by name
+		option := parts[0]
+		if who, parts = s.options[option], parts[1:]; who == "" {
+			who = plan.Spaced(option)
+		}
+	} else if title, option := s.options[who]; option {
 		who = title
 	} else if who == n.Word && s.plan.Lists.Get(who) == nil {
 		who = named(who)

@@ -179,10 +179,14 @@ func (s *speaker) actions(all []plan.Action, deep int) {
 func (s *speaker) words(key string, value any) string {
 	switch v := value.(type) {
 	case plan.Expr:
-		if key == "if" {
+		switch said := s.whole(v); {
+		case key == "if":
 			return s.condition(v)
+		case key == "notify" && said == "the scene":
+			return "everybody in the scene"
+		default:
+			return said
 		}
-		return s.whole(v)
 	case plan.Ref:
 		return s.thing(v.Name)
 	case plan.ID:

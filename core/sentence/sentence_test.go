@@ -14,6 +14,7 @@ import (
 	"alluvion.dev/core/plan"
 	"alluvion.dev/core/sentence"
 	"alluvion.dev/examples"
+	"alluvion.dev/examples/starts"
 )
 
 func said(t *testing.T, text string) map[string]string {
@@ -38,6 +39,7 @@ func TestWhatTheDemosRulesDoIsSaid(t *testing.T) {
 		"/rules/6/do/1":         "The player's Lamp becomes bright",
 		"/rules/8":              "when a player sends Plank, if the player's scene is Scree Gorge and the game's Bridge mended is false",
 		"/rules/9/do/0/do/0":    "The event is refused: “There is not enough oil.”",
+		"/rules/8/do/1/do/1":    "Everybody is told: “The rope bridge is mended.”",
 		"/rules/9/do/1":         "3 is taken from the player's Oil",
 		"/rules/10/do/1":        "The player goes to Hearth in The Lodge",
 		"/rules/19":             "when a player comes into the reach of a cache, if the prop's Taken is false",
@@ -229,5 +231,17 @@ func TestBrokenPlansAreSaidAsFarAsTheyGo(t *testing.T) {
 				assert.NotEmpty(t, says, at)
 			}
 		}
+	}
+}
+
+// An option of a list that is named has its own name in a sentence.
+func TestAnOptionIsCalledByItsName(t *testing.T) {
+	for _, start := range starts.All() {
+		if start.ID != "rounds" {
+			continue
+		}
+		says := said(t, start.Plan)
+		assert.Equal(t, "If Heron's Cut this round is more than Swift's Cut this round:", says["/rules/winning/do/0"])
+		assert.Equal(t, "Everybody is told: “Nobody wins the round.”", says["/rules/winning/do/0/else/0"])
 	}
 }
