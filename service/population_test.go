@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/contract"
+	"alluvion.dev/examples/starts"
 )
 
 // progress reads what is told of the counting of saves: how often, and the last of it.
@@ -76,4 +77,50 @@ func TestWhatSavesHoldIsCountedByTimeAndUnderTwoVersions(t *testing.T) {
 		return p.Spread("player.delivered").Title
 	}
 	assert.Equal(t, []string{"Bundles delivered", "Parcels delivered"}, []string{title(0), title(3)})
+}
+
+// What saves hold and a complete search found no way to is marked, with a save in which it is.
+func TestWhatNoSearchGetsToIsMarkedWhereASaveHasIt(t *testing.T) {
+	t.Parallel()
+	h := founded(t)
+	var plan string
+	for _, s := range starts.All() {
+		if s.ID == "least" {
+			plan = strings.Replace(s.Plan, "scenes:\n", "scenes:\n  attic: {size: [9, 9], spots: {hatch: {at: [1, 1]}}}\n", 1)
+		}
+	}
+	_, report, err := h.c.PutPlan(ctx, "least", []byte(plan), "")
+	require.NoError(t, err)
+	require.True(t, report.Runnable)
+	room, err := h.c.Open(ctx, "least", "one")
+	require.NoError(t, err)
+	for _, do := range []string{"join", "leave"} {
+		_, err = room.Do(ctx, contract.Request{Do: do, Player: "wren"})
+		require.NoError(t, err)
+	}
+	raw, etag, err := h.c.Download(ctx, "least", "wren", 1)
+	require.NoError(t, err)
+	var sealed struct {
+		Save json.RawMessage `json:"save"`
+	}
+	require.NoError(t, json.Unmarshal(raw, &sealed))
+	there := strings.ReplaceAll(string(sealed.Save), `"scene":"room"`, `"scene":"attic"`)
+	require.NotEqual(t, string(sealed.Save), there)
+	_, _, err = h.c.Upload(ctx, "least", "wren", 1, []byte(there), etag, "as it was", true)
+	require.NoError(t, err)
+
+	scenes := func() map[string]bool {
+		p, err := h.c.Population(ctx, "least", contract.PopulationPick{})
+		require.NoError(t, err)
+		out := map[string]bool{}
+		for _, b := range p.Spread("place.scene").Bars {
+			out[b.Value+" "+b.Save] = b.NoWay
+		}
+		return out
+	}
+	assert.Equal(t, map[string]bool{"attic wren/1": false}, scenes(), "nothing was searched yet")
+	_, err = h.c.StartScout(ctx, "least", contract.ScoutStart{Seconds: 60})
+	require.NoError(t, err)
+	require.Equal(t, "done", h.ended("least").State)
+	assert.Equal(t, map[string]bool{"attic wren/1": true}, scenes())
 }

@@ -302,7 +302,7 @@ func (c *call) printFigure(f *population.Spread) error {
 	c.printBars(f)
 	for _, b := range f.Bars {
 		if b.NoWay {
-			say("%s a complete search of the plan found no way to %s, and %s there", s.yellow("look"), b.Value, isThere(b.Count))
+			say("%s a complete search of the plan found no way to %s, and %s there, such as %s", s.yellow("look"), b.Value, isThere(b.Count), b.Save)
 		}
 	}
 	for _, e := range f.Ends {

@@ -47,6 +47,7 @@ type figure struct {
 type tally struct {
 	n  int
 	of map[int]int
+	in string // of a word: the first save that has it
 }
 
 func (t *tally) add(version int) {
@@ -97,26 +98,26 @@ func (f *figure) note(v types.Value, version int, in string) {
 	f.count++
 	if items := v.Items(); v.Kind == types.IsList {
 		for _, i := range items {
-			f.word(i.Plain(), version)
+			f.word(i.Plain(), version, in)
 		}
 		return
 	}
-	f.word(v.Plain(), version)
+	f.word(v.Plain(), version, in)
 }
 
-func (f *figure) word(word string, version int) {
+func (f *figure) word(word string, version int, in string) {
 	t := f.words[word]
 	if t == nil {
 		if len(f.words) >= exactly {
 			word = "all others"
 			if t = f.words[word]; t == nil {
-				t = &tally{of: map[int]int{}}
+				t = &tally{of: map[int]int{}, in: in}
 				f.words[word] = t
 			}
 			t.add(version)
 			return
 		}
-		t = &tally{of: map[int]int{}}
+		t = &tally{of: map[int]int{}, in: in}
 		f.words[word] = t
 	}
 	t.add(version)
@@ -208,7 +209,7 @@ func (f *figure) ofWords(out *Spread) {
 		order[c] = i + 1
 	}
 	for word, t := range f.words {
-		out.Bars = append(out.Bars, Bar{Value: word, Count: t.n, Versions: t.of})
+		out.Bars = append(out.Bars, Bar{Value: word, Count: t.n, Versions: t.of, Save: t.in})
 	}
 	slices.SortFunc(out.Bars, func(a, b Bar) int {
 		if x, y := order[a.Value], order[b.Value]; x != y {

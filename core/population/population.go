@@ -96,6 +96,7 @@ type Bar struct {
 	From     float64     `json:"from" doc:"Of numbers: from, included."`
 	To       float64     `json:"to" doc:"To, included."`
 	Count    int         `json:"count"`
+	Save     string      `json:"save,omitempty" doc:"Of words: a save in which it is so."`
 	NoWay    bool        `json:"no_way,omitempty" doc:"A complete search of this plan found no way to it: of a scene, a checkpoint or a milestone."`
 	Versions map[int]int `json:"versions,omitempty" doc:"Of these, how many were written under each version; where figures are exact."`
 }

@@ -53,6 +53,9 @@ func TestWhatTheSavesOfTheOldCellarHold(t *testing.T) {
 	coins := p.Spread("player.coins")
 	require.NotNil(t, coins)
 	assert.Equal(t, []any{240, 0, true, 35}, []any{coins.Count, coins.None, coins.Exact, coins.AtMin})
+	for _, b := range p.Spread("player.lamp").Bars {
+		assert.NotEmpty(t, b.Save, "each leads to a save")
+	}
 	total := 0
 	for _, b := range coins.Bars {
 		total += b.Count
@@ -212,4 +215,14 @@ func TestWhatIsCorrectedTwiceInASaveCountsOnce(t *testing.T) {
 	coins := p.Spread("player.coins")
 	assert.Positive(t, coins.Misfits)
 	assert.LessOrEqual(t, coins.Misfits, coins.AtMax)
+}
+
+func TestWhatASearchFoundNoWayToIsMarked(t *testing.T) {
+	p := counted(t, population.Pick{})
+	lamps := p.Spread("player.lamp")
+	lamps.NoWay("dim")
+	lamps.NoWay("nothing of the kind")
+	for _, b := range lamps.Bars {
+		assert.Equal(t, b.Value == "dim", b.NoWay, b.Value)
+	}
 }

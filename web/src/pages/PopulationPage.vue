@@ -209,8 +209,8 @@ const leads = (save: string) => {
           <span v-if="cut" role="status"><b :class="{ bad: cut.below + cut.above }">{{ figure.exact ? '' : 'about ' }}{{ cut.below + cut.above }}</b> of {{ figure.count }} saves cut off ({{ cut.below }} below, {{ cut.above }} above; {{ share(cut.below + cut.above, figure) }})</span>
         </div>
         <table v-if="figure.type === 'words'" class="plain">
-          <thead><tr><th scope="col">Value</th><th scope="col" class="number">Saves</th><th scope="col" class="number">Of those with a value</th></tr></thead>
-          <tbody><tr v-for="b in (figure.bars ?? []).slice(0, 60)" :key="b.value"><td>{{ b.value }} <span v-if="b.no_way" class="bad">a complete search of the plan found no way to it</span></td><td class="number mono">{{ b.count }}</td><td class="number mono">{{ share(b.count, figure) }}</td></tr></tbody>
+          <thead><tr><th scope="col">Value</th><th scope="col" class="number">Saves</th><th scope="col" class="number">Of those with a value</th><th scope="col">Such as</th></tr></thead>
+          <tbody><tr v-for="b in (figure.bars ?? []).slice(0, 60)" :key="b.value"><td>{{ b.value }} <span v-if="b.no_way" class="bad">a complete search of the plan found no way to it</span></td><td class="number mono">{{ b.count }}</td><td class="number mono">{{ share(b.count, figure) }}</td><td><RouterLink v-if="b.save && leads(b.save)" class="link" :to="leads(b.save)!">{{ b.save }}</RouterLink><template v-else>{{ b.save }}</template></td></tr></tbody>
         </table>
         <table v-if="figure.ends?.length" class="plain">
           <thead><tr><th scope="col" class="number">At the ends</th><th scope="col">In the save of</th><th scope="col"><span class="hidden">Note</span></th></tr></thead>
