@@ -104,10 +104,23 @@ func TestRule29TheServiceCountsWhatSendersSend(t *testing.T) {
 	assert.Contains(t, h.refused(write).Detail, "at most 6 times a minute")
 	write.Name = "player.oil"
 	assert.Contains(t, h.refused(write).Detail, "is not written by players")
-	for range 5 {
-		h.do(gust("wren", 0))
+	answers := make(chan error, 40) // at once: one after the other, a busy machine is slower than that
+	for range cap(answers) {
+		go func() {
+			_, err := h.room.Do(ctx, gust("wren", 0))
+			answers <- err
+		}()
 	}
-	assert.Contains(t, h.refused(gust("wren", 0)).Detail, "at most 5 times a second")
+	taken := 0
+	for range cap(answers) {
+		if err := <-answers; err == nil {
+			taken++
+		} else {
+			assert.ErrorContains(t, err, "at most 5 times a second")
+		}
+	}
+	assert.GreaterOrEqual(t, taken, 5)
+	assert.Less(t, taken, cap(answers))
 	assert.Eventually(t, func() bool {
 		_, err := h.room.Do(ctx, gust("wren", 0))
 		return err == nil

@@ -296,7 +296,7 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 	if err := os.MkdirAll(folder, 0o755); err != nil {
 		return failed, err
 	}
-	written := 0
+	written, fetched := 0, map[string][]byte{}
 	for _, p := range players {
 		for _, s := range p.Slots {
 			raw, name, err := c.downloaded(p.Player, s.Slot)
@@ -309,7 +309,7 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 			}
 			f, err := os.OpenFile(path, os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o644)
 			if errors.Is(err, os.ErrExist) {
-				if there, err := os.ReadFile(path); err == nil && bytes.Equal(there, raw) {
+				if bytes.Equal(fetched[path], raw) { // what a player has over all slots comes with each of them
 					continue
 				}
 				return failed, fmt.Errorf("%s is there already, and is not written over: fetch into an empty folder", path)
@@ -322,6 +322,7 @@ func (c *call) fetchSaves(folder string, named []string) (int, error) {
 				return failed, err
 			}
 			written++
+			fetched[path] = raw
 		}
 	}
 	fmt.Fprintf(c.out, "%s of %s written into %s. Check them: alluvion save check %s -plan PLAN\n", plural(written, "save"), plural(len(players), "player"), folder, folder)
