@@ -51,7 +51,7 @@ func TestWhatSavesHoldIsDrawn(t *testing.T) {
 	_, _, err = p.c.PutPlan(ctx, "old-cellar", []byte(narrow), etag)
 	require.NoError(t, err)
 	p.goTo("/games/old-cellar/saves?show=player.coins")
-	p.choose("Beside what they hold under", "version 3")
+	p.choose("beside", "version 3")
 	p.sees("Outlined: under version 3.")
 	p.until(`/Most\s+60\s+under version 3: \d+/.test(document.querySelector('.one dl').innerText)`, "the most there is, under both")
 	p.until(`location.search.includes('beside=3')`, "the address says so")

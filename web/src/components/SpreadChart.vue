@@ -117,7 +117,7 @@ function draw() {
       animation: false,
       backgroundColor: colour('surface'),
       textStyle: { fontFamily: getComputedStyle(document.body).fontFamily, color: text },
-      grid: { left: 60, right: 20, top: 30, bottom: all.length > 12 ? 84 : 48 },
+      grid: { left: 60, right: 36, top: 30, bottom: all.length > 12 ? 84 : 48 },
       tooltip: { trigger: 'axis', axisPointer: { type: 'shadow' } },
       xAxis: [
         { type: 'category', data: all.map((r) => r.label), axisLabel: { color: text, rotate: all.length > 12 ? 50 : 0 } },

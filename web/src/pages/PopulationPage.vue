@@ -162,7 +162,7 @@ const leads = (save: string) => {
       <v-select v-if="of('milestone').length" v-model="milestone" :items="of('milestone')" label="who have earned" clearable hide-details />
       <v-select v-if="known.length > 1 || version" v-model="version" :items="known.map((v) => ({ title: `version ${v}`, value: String(v) }))" label="saved under" clearable hide-details />
       <v-select v-model="saved" :items="times" label="last saved" clearable hide-details />
-      <v-select v-if="published?.published.length" v-model="beside" :items="published.published.map((v) => ({ title: `version ${v.version}`, value: String(v.version) }))" label="Beside what they hold under" clearable hide-details />
+      <v-select v-if="published?.published.length" v-model="beside" :items="published.published.map((v) => ({ title: `version ${v.version}`, value: String(v.version) }))" label="beside" clearable hide-details />
     </div>
     <TroubleNote :text="error" @retry="reload" />
     <v-progress-linear v-if="waiting && progress && progress.all > 2000" :model-value="(100 * progress.looked) / progress.all" color="secondary" height="6" class="mb-3" :aria-label="`${progress.looked} of ${progress.all} saves counted`" />
@@ -236,7 +236,8 @@ const leads = (save: string) => {
 }
 
 .picks > :deep(.v-input) {
-  flex: 0 1 220px;
+  flex: 1 1 150px;
+  max-width: 220px;
 }
 
 .beside {
