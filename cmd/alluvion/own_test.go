@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/client"
+	"alluvion.dev/internal/worlds"
 	"alluvion.dev/service"
 )
 
@@ -86,30 +87,7 @@ func TestSavesInSeveralFilesByCommands(t *testing.T) {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(folder, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(folder, name), []byte(text), 0o644))
 	}
-	write("plan.yaml", `
-alluvion: 1
-game: tin
-version: 1
-space: {axes: [x, y]}
-start: yard/gate
-session: {players: 1}
-saving: {slots: 3, when: [leave], every: 30s}
-defaults:
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  game: {restart: keep}
-  place: {death: checkpoint, leave: exact, new-run: start}
-variables:
-  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game, written_by: game}
-  day: {of: game, type: int, min: 1, max: 365, start: 1, read_by: game, written_by: game}
-scenes: {yard: {size: [20, 20], spots: {gate: {at: [1, 1]}}}}
-checkpoints: {fallback: yard/gate, list: {}}
-formats:
-  folder:
-    is: json
-    files: {state: "{player}/{slot}/state.json", map: {name: "{player}/{slot}/map.ini", is: ini}}
-    version: /state/v
-    where: {player.coins: /state/purse, game.day: /map/main/day}
-`)
+	write("plan.yaml", strings.NewReplacer(", wrap: [gzip]", "", ", place.x: /state/x, place.y: /state/y", "", "version: 2", "version: 1", "upgrades: {2: [{rename: {player.money: player.coins}}]}\n", "").Replace(worlds.Tin))
 	for _, one := range []string{"ada/1", "ada/2", "bo/1"} {
 		write("saves/"+one+"/state.json", `{"v": 1, "purse": 7, "other": [1, 2]}`)
 		write("saves/"+one+"/map.ini", "; the map\n[main]\nday = 12\n")

@@ -14,38 +14,11 @@ import (
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
+	"alluvion.dev/internal/worlds"
 )
 
-const tin = `
-alluvion: 1
-game: tin
-version: 2
-space: {axes: [x, y]}
-start: yard/gate
-session: {players: 1}
-saving: {slots: 3, when: [leave], every: 30s}
-defaults:
-  player: {scene: keep, death: keep, leave: keep, new-run: reset}
-  game: {restart: keep}
-  place: {death: checkpoint, leave: exact, new-run: start}
-variables:
-  coins: {of: player, type: int, min: 0, max: 99, start: 3, read_by: game, written_by: game}
-  day: {of: game, type: int, min: 1, max: 365, start: 1, read_by: game, written_by: game}
-scenes: {yard: {size: [20, 20], spots: {gate: {at: [1, 1]}}}}
-checkpoints: {fallback: yard/gate, list: {}}
-upgrades: {2: [{rename: {player.money: player.coins}}]}
-formats:
-  folder:
-    is: json
-    files:
-      state: "{player}/{slot}/state.json"
-      map: {name: "{player}/{slot}/map.ini", is: ini, wrap: [gzip]}
-    version: /state/v
-    where: {player.coins: /state/purse, game.day: /map/main/day, place.x: /state/x, place.y: /state/y}
-`
-
 func tins(t *testing.T) (*format.Set, *model.Model) {
-	m, _, found := check.Text([]byte(tin), nil)
+	m, _, found := check.Text([]byte(worlds.Tin), nil)
 	require.NotNil(t, m, "%s", said(found))
 	require.False(t, found.Errors(), "%s", said(found))
 	return format.New(upgrade.New(m), m), m
@@ -142,8 +115,8 @@ func TestWhatIsWrongWithSeveralFilesIsSaid(t *testing.T) {
 		{"    version: /state/v", "    wrap: [gzip]\n    version: /state/v"}: "What a file is wrapped in is said of each here",
 		{"{slot}/map.ini", "{slot}/state.json"}:                              "state is called that already",
 	} {
-		text := bytes.Replace([]byte(tin), []byte(what[0]), []byte(what[1]), 1)
-		require.NotEqual(t, tin, string(text))
+		text := bytes.Replace([]byte(worlds.Tin), []byte(what[0]), []byte(what[1]), 1)
+		require.NotEqual(t, worlds.Tin, string(text))
 		_, _, found := check.Text(text, nil)
 		assert.Contains(t, said(found), want)
 	}
@@ -151,7 +124,7 @@ func TestWhatIsWrongWithSeveralFilesIsSaid(t *testing.T) {
 
 // A signed file is read with the key, signed anew when it changed, and refused otherwise: also one of several files.
 func TestSignedFilesAreReadWithTheirKey(t *testing.T) {
-	text := strings.Replace(tin, "wrap: [gzip]", "wrap: [gzip, hmac]", 1)
+	text := strings.Replace(worlds.Tin, "wrap: [gzip]", "wrap: [gzip, hmac]", 1)
 	m, _, found := check.Text([]byte(text), nil)
 	require.NotNil(t, m, "%s", said(found))
 	set := func(key string) *format.Format {
