@@ -84,7 +84,8 @@ func entriesOf(raw []byte) ([]entry, error) {
 		if f.FileInfo().IsDir() {
 			continue
 		}
-		if !filepath.IsLocal(filepath.FromSlash(f.Name)) {
+		name := strings.ReplaceAll(f.Name, `\`, "/") // as some programs write it
+		if !filepath.IsLocal(filepath.FromSlash(name)) {
 			return nil, &Broken{Why: "a file in it has a name that leads out of it"}
 		}
 		text, err := readEntry(f, left)
@@ -92,7 +93,7 @@ func entriesOf(raw []byte) ([]entry, error) {
 			return nil, err
 		}
 		left -= len(text)
-		out = append(out, entry{name: f.Name, raw: text})
+		out = append(out, entry{name: name, raw: text})
 	}
 	return out, nil
 }

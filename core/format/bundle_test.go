@@ -75,6 +75,10 @@ func TestASaveInSeveralFiles(t *testing.T) {
 	require.Len(t, x.Problems, 1)
 	assert.Equal(t, []any{save.KindRange, "/state/purse", 1, 19, "player.coins", "bo"}, []any{x.Problems[0].Kind, x.Problems[0].Pointer, x.Problems[0].Line, x.Problems[0].Column, x.Problems[0].Name, x.Player})
 
+	opened, err = f.Open(archive(t, `saves\ada\2\state.json`, state, `saves\ada\2\map.ini`, gzipped), "x.zip")
+	require.NoError(t, err, "as some programs write it")
+	assert.Equal(t, []any{"ada", 2}, []any{opened[0].Player, opened[0].Slot})
+
 	opened, err = f.Open(archive(t, "ada/1/state.json", state), "x.zip")
 	require.NoError(t, err)
 	x = opened[0].Check(nil)
