@@ -294,7 +294,7 @@ func (c *call) printFigure(f *population.Spread) error {
 		say("limits %s to %s: %d on the lower, %d on the upper", short(*f.Min), short(*f.Max), f.AtMin, f.AtMax)
 	}
 	if f.Exact {
-		say("%d different values; every figure is exact", f.Distinct)
+		say("%s; every figure is exact", plural(f.Distinct, "different value"))
 	}
 	if f.Error != "" {
 		say("%s", f.Error)

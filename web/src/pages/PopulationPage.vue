@@ -201,7 +201,7 @@ const leads = (save: string) => {
           <div v-if="figure.min !== undefined"><dt>On the limits {{ short(figure.min) }}, {{ short(figure.max) }}</dt><dd>{{ figure.at_min }}, {{ figure.at_max }}</dd></div>
           <div v-if="figure.missing || figure.misfits"><dt>Corrected when loaded</dt><dd class="bad">{{ figure.missing + figure.misfits }}</dd></div>
         </dl>
-        <p class="quiet small">{{ figure.exact ? `${figure.distinct} different values; every figure is exact.` : '' }} {{ figure.error }}</p>
+        <p class="quiet small">{{ figure.exact ? `${figure.distinct === 1 ? 'One value' : `${figure.distinct} different values`}; every figure is exact.` : '' }} {{ figure.error }}</p>
         <div v-if="figure.type === 'number'" class="try">
           <span>A narrower range would be</span>
           <v-text-field v-model="low" label="from" density="compact" hide-details class="mono" />
