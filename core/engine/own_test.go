@@ -302,6 +302,37 @@ saving: {when: [leave], every: 30s}
 	assert.Equal(t, "0", s.Values["mud"].Plain())
 }
 
+// What is set off by itself, as by who leaves, sets off its rules: those for the world once, and those for each player
+// for each who is there; one that fails is undone alone.
+func TestACrossingThatIsSetOffByItselfSetsOffItsRules(t *testing.T) {
+	w := open(t, `
+alluvion: 1
+game: g
+version: 1
+start: a/b
+session: {players: 9}
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: reset, night: keep}, game: {restart: keep, night: keep}, place: {death: stay, leave: exact}}
+crossings: {night: {on: left, for: [game, player]}}
+variables:
+  nights: {of: game, type: int, min: 0, max: 9, start: 0}
+  bells: {of: game, type: int, min: 0, max: 9, start: 0}
+  slept: {of: player, type: int, min: 0, max: 9, start: 0}
+events: {dig: {from: self}}
+rules:
+  - {on: {crossed: night}, do: [{add: game.nights, by: 1}]}
+  - {on: {crossed: night}, do: [{add: game.bells, by: 1}, {refuse: No bells at night.}]}
+  - {on: {crossed: night, of: player}, do: [{add: player.slept, by: 1}]}
+scenes: {a: {size: [9, 9], spots: {b: {at: [1, 1]}}}}
+saving: {when: [leave], every: 30s}
+`)
+	w.join("ada")
+	w.join("bob")
+	w.leave("ada")
+	w.is("", "nights", "1")
+	w.is("", "bells", "0")
+	w.is("bob", "slept", "1")
+}
+
 // days has what happens by the calendar: a reward for players, a market of the world, and a season on certain dates.
 const days = `
 alluvion: 1
