@@ -31,7 +31,7 @@ const designer = `(() => {
     for (let quiet = 0; quiet < 3; quiet = asked ? 0 : quiet + 1) await frame();
   };
   window.find = async (what, of) => {
-    for (let i = 0; i < 500; i++) {
+    for (let i = 0; i < 5000; i++) {
       const it = of();
       if (it) return it;
       await frame();
@@ -182,7 +182,8 @@ const designer = `(() => {
       const name = b.querySelector('span').textContent.toLowerCase();
       if (Object.keys(plan).some((k) => called(k).includes(name))) continue;
       await press('part ' + name, () => b);
-      await press('take out ' + name, () => [...document.querySelectorAll('.form > button')].find((b) => b.textContent.startsWith('Take all of this out')));
+      const out = () => [...document.querySelectorAll('.form > button')].find((b) => b.textContent.startsWith('Take all of this out'));
+      while (!b.classList.contains('quiet')) await press('take out ' + name, () => out() ?? (b.classList.contains('quiet') ? b : undefined)); // once more where something else was not done yet
     }
   };
 })()`

@@ -38,10 +38,10 @@ function makePlanForm(draft: Draft) {
   const variables = computed(() => names.value.filter((n) => n.kind === 'variable'))
   /** What is done is named by what it is about, so that Undo says it. */
   const put = (path: string[], value: Value) => draft.edit(path.join(' '), { do: 'put', path, value })
-  // What counts items of a list waits until the change before it is seen: a second press is not about another item.
+  const insert = (path: string[], value: Value) => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value })
+  // What is about an item by its number is done only when the change before it is: a second press is not about another item.
   const settled = (edit: () => Promise<boolean>) => (draft.busy.value ? Promise.resolve(false) : edit())
   const remove = (path: string[]) => settled(() => draft.edit(`${path.join(' ')} taken out`, { do: 'remove', path }))
-  const insert = (path: string[], value: Value) => settled(() => draft.edit(`${path.slice(0, -1).join(' ')}: one more`, { do: 'insert', path, value }))
   const order = (path: string[], to: number) => settled(() => draft.edit(`${path.join(' ')} moved`, { do: 'order', path, to: String(to) }))
   function rename(path: string[], to: string) {
     const variable = path[0] === 'variables' ? variables.value.find((n) => n.name.split('.').at(-1) === path[1])?.name : undefined
