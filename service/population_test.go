@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/contract"
+	"alluvion.dev/core/population"
 	"alluvion.dev/examples/starts"
 )
 
@@ -46,9 +47,9 @@ func TestWhatSavesHoldIsCountedByTimeAndUnderTwoVersions(t *testing.T) {
 	ago := func(d time.Duration) time.Time { return time.Now().Add(-d) }
 	whole := count(contract.PopulationPick{})
 	assert.Positive(t, whole)
-	assert.Equal(t, 1, count(contract.PopulationPick{After: ago(time.Hour)}), "worlds and profiles have no time")
-	assert.Equal(t, 0, count(contract.PopulationPick{Before: ago(time.Hour)}))
-	assert.Equal(t, 1, count(contract.PopulationPick{After: ago(time.Hour), Before: ago(-time.Hour)}))
+	assert.Equal(t, 1, count(contract.PopulationPick{Pick: population.Pick{After: ago(time.Hour)}}), "worlds and profiles have no time")
+	assert.Equal(t, 0, count(contract.PopulationPick{Pick: population.Pick{Before: ago(time.Hour)}}))
+	assert.Equal(t, 1, count(contract.PopulationPick{Pick: population.Pick{After: ago(time.Hour), Before: ago(-time.Hour)}}))
 
 	events, last := h.progress("?after=" + ago(time.Hour).UTC().Format(time.RFC3339))
 	assert.Positive(t, events)

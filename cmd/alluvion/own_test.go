@@ -76,6 +76,8 @@ func TestSavesOfTheGamesOwnByCommands(t *testing.T) {
 	assert.Equal(t, string(want), string(is), "what bo has over all slots, once")
 	assert.Contains(t, asks(fine, "population", "-show", "player.coins", "-cut", "0..20"), "1 above")
 	assert.Contains(t, asks(wrongUse, "population", "-show", "player.coin"), "Did you mean player.coins?")
+	assert.Contains(t, asks(wrongUse, "population", "-after", "yesterday"), "-after is a day or a time")
+	assert.Contains(t, asks(fine, "population", "-after", "2000-01-01"), "2 saves counted of 3")
 	assert.True(t, strings.HasPrefix(asks(fine, "population", "-form", "csv"), "name,title,value,from,to,saves,exact\n"))
 }
 

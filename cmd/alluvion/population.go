@@ -20,27 +20,27 @@ import (
 func runPopulation(c *call) (int, error) {
 	after, before, err := c.seenWithin()
 	if err != nil {
-		return failed, err
+		return wrongUse, err
 	}
+	pick := population.Pick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written, After: after, Before: before}
 	var r, beside population.Population
 	if len(c.args) == 0 {
 		if err := c.needsGame(); err != nil {
 			return failed, err
 		}
-		pick := contract.PopulationPick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written, After: after, Before: before}
-		if r, err = c.remote().Population(c.ctx, c.game, pick); err != nil {
+		asked := contract.PopulationPick{Pick: pick}
+		if r, err = c.remote().Population(c.ctx, c.game, asked); err != nil {
 			return failed, err
 		}
 		if c.beside != "" {
-			if pick.Under, err = strconv.Atoi(c.beside); err != nil {
+			if asked.Under, err = strconv.Atoi(c.beside); err != nil {
 				return c.wrongDoing("-beside is a published version of the game, such as 3, not %q.", c.beside)
 			}
-			if beside, err = c.remote().Population(c.ctx, c.game, pick); err != nil {
+			if beside, err = c.remote().Population(c.ctx, c.game, asked); err != nil {
 				return failed, err
 			}
 		}
 	} else {
-		pick := population.Pick{Scene: c.scene, Checkpoint: c.checkpoint, Milestone: c.milestone, Version: c.written, After: after, Before: before}
 		for _, one := range []struct {
 			name string
 			into *population.Population

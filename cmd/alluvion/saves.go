@@ -300,8 +300,7 @@ func looseBeside(own *format.Set, files []string) ([]format.Loose, error) {
 		}
 		all = append(all, beside...)
 	}
-	saves, _ := own.Loose(all)
-	return slices.DeleteFunc(saves, func(one format.Loose) bool {
+	return slices.DeleteFunc(own.Loose(all), func(one format.Loose) bool {
 		for _, file := range one.Files {
 			if named[file] {
 				return false

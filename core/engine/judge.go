@@ -127,6 +127,16 @@ func (j *Judge) Player(s *save.Player, upgraded bool) []Breach {
 	return out
 }
 
+// whole is present for those who may ask of all of a save. The player is in the session until done is called.
+func (j *Judge) whole(s *save.Player) (p *Player, done func()) {
+	plain := j.plain
+	j.plain = false
+	p = j.present(s)
+	j.plain = plain
+	j.run.enter(p)
+	return p, func() { j.run.exit(p) }
+}
+
 // notSaved says whether a reference is to what no save says: who is present, the time of a session, and the world where
 // it is not known.
 func (j *Judge) notSaved(ref expr.Ref) bool {
@@ -148,12 +158,8 @@ func (j *Judge) Knows(v *model.Var) bool {
 
 // Computed is what such a variable is in a save; false where it cannot be calculated, as after a division by zero.
 func (j *Judge) Computed(s *save.Player, v *model.Var) (types.Value, bool) {
-	plain := j.plain
-	j.plain = false // of a computed variable, all of a save can be asked
-	defer func() { j.plain = plain }()
-	p := j.present(s)
-	j.run.enter(p)
-	defer j.run.exit(p)
+	p, done := j.whole(s)
+	defer done()
 	f := frame{run: j.run}
 	f.about(p)
 	value := v.Is.Eval(&f)
@@ -162,11 +168,7 @@ func (j *Judge) Computed(s *save.Player, v *model.Var) (types.Value, bool) {
 
 // Milestones tells how far a save is with each milestone, in the plan's order.
 func (j *Judge) Milestones(s *save.Player) []Progress {
-	plain := j.plain
-	j.plain = false // of a milestone, all of a save can be asked
-	defer func() { j.plain = plain }()
-	p := j.present(s)
-	j.run.enter(p)
-	defer j.run.exit(p)
+	p, done := j.whole(s)
+	defer done()
 	return j.run.Milestones(p.id)
 }

@@ -3,6 +3,7 @@ package format
 import (
 	"archive/zip"
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"io"
@@ -249,20 +250,18 @@ func (b *bundle) called(player string, slot int) *bundle {
 	}}
 }
 
-// says is what the names of the files in an archive say: whose the save is, or which slot; "" where none does.
-func (b *bundle) says(part string, raw []byte) string {
+// whose is what the names of the files in an archive say: whose the save is, and which slot; "" where none does.
+func (b *bundle) whose(raw []byte) (player, slot string) {
 	entries, err := b.open(raw)
 	if err != nil {
-		return ""
+		return "", ""
 	}
 	for _, e := range entries {
 		if e.piece != nil {
-			if said := e.piece.says(part, e.name); said != "" {
-				return said
-			}
+			player, slot = cmp.Or(player, e.piece.says("player", e.name)), cmp.Or(slot, e.piece.says("slot", e.name))
 		}
 	}
-	return ""
+	return player, slot
 }
 
 // Loose is a save whose files lie loose in a folder.
@@ -271,56 +270,57 @@ type Loose struct {
 	Files map[string]string // by what it is called in an archive: where it lies
 }
 
-// Loose finds the saves that lie in loose files. Other files are left as they are.
-func (s *Set) Loose(files []string) (saves []Loose, others []string) {
-	taken := map[string]bool{}
+// place is where a loose file lies, and whose it is as far as its path says: the same for all files of a save.
+type place struct{ above, player, slot string }
+
+// lies says where a loose file lies, and what it is called below that; false where it is another file.
+func (p *piece) lies(file string) (inside string, at place, ok bool) {
+	slash := filepath.ToSlash(file)
+	m := p.name.FindStringIndex(slash)
+	if m == nil {
+		return "", place{}, false
+	}
+	inside = strings.TrimPrefix(slash[m[0]:], "/")
+	return inside, place{strings.TrimSuffix(slash, inside), p.says("player", slash), p.says("slot", slash)}, true
+}
+
+// Loose finds the saves that lie in loose files.
+func (s *Set) Loose(files []string) []Loose {
+	var out []Loose
 	for _, f := range s.Formats {
 		if f.bundle == nil {
 			continue
 		}
-		first := &f.bundle.files[0]
-		for _, file := range files {
-			slash := filepath.ToSlash(file)
-			m := first.name.FindStringIndex(slash)
-			if m == nil || taken[file] {
-				continue
-			}
-			one := Loose{Name: file, Files: map[string]string{}}
-			from := strings.TrimPrefix(slash[m[0]:], "/")
-			above := strings.TrimSuffix(slash, from)
-			one.Files[from] = file
-			taken[file] = true
-			for i := range f.bundle.files[1:] {
-				p := &f.bundle.files[1+i]
-				for _, other := range files {
-					inner, under := strings.CutPrefix(filepath.ToSlash(other), above)
-					if !under || taken[other] || !p.name.MatchString(inner) || !alike(first, from, p, inner) {
-						continue
-					}
-					one.Files[inner] = other
-					taken[other] = true
+		first, others := &f.bundle.files[0], f.bundle.files[1:]
+		lie := make([]map[place]string, len(others))
+		for i := range others {
+			lie[i] = map[place]string{}
+			for _, file := range files {
+				if _, at, ok := others[i].lies(file); ok {
+					lie[i][at] = file
 				}
 			}
-			saves = append(saves, one)
+		}
+		for _, file := range files {
+			inside, at, ok := first.lies(file)
+			if !ok {
+				continue
+			}
+			one := Loose{Name: file, Files: map[string]string{inside: file}}
+			for i := range others {
+				// A file whose path says less belongs to all saves of which it says so.
+				for _, there := range []place{at, {at.above, at.player, ""}, {at.above, "", at.slot}, {at.above, "", ""}} {
+					if other := lie[i][there]; other != "" {
+						inside, _, _ := others[i].lies(other)
+						one.Files[inside] = other
+						break
+					}
+				}
+			}
+			out = append(out, one)
 		}
 	}
-	for _, file := range files {
-		if !taken[file] {
-			others = append(others, file)
-		}
-	}
-	return saves, others
-}
-
-// alike says whether two files are of one save, as far as their names say.
-func alike(a *piece, nameA string, b *piece, nameB string) bool {
-	for _, part := range []string{"player", "slot"} {
-		x, y := a.says(part, nameA), b.says(part, nameB)
-		if x != "" && y != "" && x != y {
-			return false
-		}
-	}
-	return true
+	return out
 }
 
 // Pack makes an archive of a save's loose files.

@@ -101,7 +101,7 @@ func TestASaveInSeveralFiles(t *testing.T) {
 // Loose files go together by their folders, and by whose their names say that they are.
 func TestLooseFilesOfASaveAreFound(t *testing.T) {
 	s, _ := tins(t)
-	saves, others := s.Loose([]string{"in/ada/1/map.ini", "in/ada/1/state.json", "in/ada/2/state.json", "in/bo/1/state.json", "in/bo/2/map.ini", "in/readme.txt"})
+	saves := s.Loose([]string{"in/ada/1/map.ini", "in/ada/1/state.json", "in/ada/2/state.json", "in/bo/1/state.json", "in/bo/2/map.ini", "in/readme.txt"})
 	var names []string
 	for _, one := range saves {
 		names = append(names, one.Name)
@@ -109,7 +109,17 @@ func TestLooseFilesOfASaveAreFound(t *testing.T) {
 	assert.Equal(t, []string{"in/ada/1/state.json", "in/ada/2/state.json", "in/bo/1/state.json"}, names)
 	assert.Equal(t, map[string]string{"ada/1/state.json": "in/ada/1/state.json", "ada/1/map.ini": "in/ada/1/map.ini"}, saves[0].Files)
 	assert.Len(t, saves[1].Files, 1, "the map of another slot is not taken")
-	assert.Equal(t, []string{"in/bo/2/map.ini", "in/readme.txt"}, others)
+}
+
+// A file whose path names the player alone belongs to each of their saves.
+func TestALooseFileMayBelongToSeveralSaves(t *testing.T) {
+	m, _, found := check.Text([]byte(strings.Replace(worlds.Tin, "{player}/{slot}/map.ini", "{player}/map.ini", 1)), nil)
+	require.NotNil(t, m, "%s", said(found))
+	saves := format.New(upgrade.New(m), m).Loose([]string{"in/ada/1/state.json", "in/ada/2/state.json", "in/ada/map.ini", "in/bo/1/state.json", "other/ada/map.ini"})
+	require.Len(t, saves, 3)
+	for i, want := range []string{"in/ada/map.ini", "in/ada/map.ini", ""} {
+		assert.Equal(t, want, saves[i].Files["ada/map.ini"], saves[i].Name)
+	}
 }
 
 func TestWhatIsWrongWithSeveralFilesIsSaid(t *testing.T) {

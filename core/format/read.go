@@ -107,9 +107,9 @@ func (f *Format) open(raw []byte, whole, root *Node, start, name string) (*Opene
 		}
 	}
 	if f.bundle != nil {
-		o.Player = f.bundle.says("player", raw)
-		o.SaysPlayer = o.Player != ""
-		if n, err := strconv.Atoi(f.bundle.says("slot", raw)); err == nil {
+		player, slot := f.bundle.whose(raw)
+		o.Player, o.SaysPlayer = player, player != ""
+		if n, err := strconv.Atoi(slot); err == nil {
 			o.Slot = n
 		}
 	}

@@ -19,7 +19,7 @@ type SaveFormat struct {
 	Player  Held            `plan:"player" doc:"Where it says whose save it is, as a path; or {file: \"{player}-{slot}.json\"}, where the file's name says so."`
 	Slot    Held            `plan:"slot" doc:"Where it says which slot, as a path; {file: …} or {is: 1}. Without it, slot 1."`
 	Rows    Given[string]   `plan:"rows" enum:"saves" doc:"Of csv: saves, where each row is a save by itself."`
-	Wrap    []Given[string] `plan:"wrap" enum:"gzip,base64,crc32,hmac" doc:"What a file is wrapped in, outermost first: gzip, base64, crc32 (four bytes at the end, the checksum of what is before them), hmac (32 bytes at the end, the signature of what is before them: HMAC with SHA-256; the key lies in a file, never in a plan)."`
+	Wrap    []Given[string] `plan:"wrap" enum:"gzip,base64,crc32,hmac" doc:"How a file is packed; the outermost packing comes first. gzip and base64 pack it. crc32 adds a checksum of four bytes at the end. hmac adds a signature of 32 bytes at the end (HMAC with SHA-256). Its key is stored in a file, never in a plan."`
 	Where   HeldNames       `plan:"where,required" doc:"Where each thing stands in a file: player.oil: /inventory/oil. What is named nowhere stays in the file as it is."`
 	Until   HeldUntil       `plan:"until" doc:"What stood elsewhere in files up to a version, or had another name in plans up to it: {1: {player.coins: /gold}}."`
 	Accept  Accept          `plan:"accept"`
@@ -30,7 +30,7 @@ type SaveFormat struct {
 type SaveFile struct {
 	Name Given[string]   `plan:"name,required" doc:"The end of its path, with {player} and {slot} in it where it says so: {player}/{slot}/state.json."`
 	Is   Given[string]   `plan:"is" enum:"json,yaml,toml,xml,ini,csv,messagepack,cbor" doc:"What it is written in, where that is not what the format says."`
-	Wrap []Given[string] `plan:"wrap" enum:"gzip,base64,crc32,hmac" doc:"What it is wrapped in, outermost first."`
+	Wrap []Given[string] `plan:"wrap" enum:"gzip,base64,crc32,hmac" doc:"How this file is packed; the outermost packing comes first."`
 	finding.At
 }
 

@@ -16,12 +16,12 @@ import (
 
 // Pick says which saves are counted: those for which all of it holds. What is empty picks nothing out.
 type Pick struct {
-	Scene      string // where the player is
-	Checkpoint string // the one that they have reached
-	Milestone  string // one that they have earned
-	Version    int    // under which the save was written
-	// When the save was written: from After on, and before Before. A zero time is no limit.
-	After, Before time.Time
+	Scene      string    `query:"scene" doc:"Only players who are in this scene."`
+	Checkpoint string    `query:"checkpoint" doc:"Only players who have reached this checkpoint."`
+	Milestone  string    `query:"milestone" doc:"Only players who have earned this milestone."`
+	Version    int       `query:"version" minimum:"0" doc:"Only saves that were written under this version."`
+	After      time.Time `query:"after" doc:"Only saves that were written at this time or later (RFC 3339)."`
+	Before     time.Time `query:"before" doc:"Only saves that were written before this time (RFC 3339)."`
 }
 
 // ofPlayers says whether it asks for what only a player's save has.
@@ -354,10 +354,15 @@ func (r *Population) Names() []string {
 	return out
 }
 
-// NoWay marks a value to which a search of everything that can happen found no way.
-func (f *Spread) NoWay(value string) {
+// NoWay marks a scene, a checkpoint or a milestone to which a search of everything that can happen found no way. Of
+// anything else it marks nothing.
+func (r *Population) NoWay(kind, id string) {
+	f := r.Spread(map[string]string{"scene": "place.scene", "checkpoint": "player.checkpoint", "milestone": "milestones"}[kind])
+	if f == nil {
+		return
+	}
 	for i := range f.Bars {
-		if f.Bars[i].Value == value {
+		if f.Bars[i].Value == id {
 			f.Bars[i].NoWay = true
 		}
 	}

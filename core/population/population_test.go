@@ -219,10 +219,12 @@ func TestWhatIsCorrectedTwiceInASaveCountsOnce(t *testing.T) {
 
 func TestWhatASearchFoundNoWayToIsMarked(t *testing.T) {
 	p := counted(t, population.Pick{})
-	lamps := p.Spread("player.lamp")
-	lamps.NoWay("dim")
-	lamps.NoWay("nothing of the kind")
-	for _, b := range lamps.Bars {
-		assert.Equal(t, b.Value == "dim", b.NoWay, b.Value)
+	p.NoWay("scene", "attic")
+	p.NoWay("scene", "nowhere")
+	p.NoWay("option", "dim")
+	for i := range p.Spreads {
+		for _, b := range p.Spreads[i].Bars {
+			assert.Equal(t, p.Spreads[i].Name == "place.scene" && b.Value == "attic", b.NoWay, b.Value)
+		}
 	}
 }

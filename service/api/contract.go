@@ -183,8 +183,10 @@ func plainerDetail(d *huma.ErrorDetail) string {
 // asked are the parameters of an address that a type's fields say.
 func asked[T any]() []*huma.Param {
 	var out []*huma.Param
-	for i := range reflect.TypeFor[T]().NumField() {
-		field := reflect.TypeFor[T]().Field(i)
+	for _, field := range reflect.VisibleFields(reflect.TypeFor[T]()) {
+		if field.Anonymous {
+			continue
+		}
 		kind := map[reflect.Kind]string{reflect.Int: "integer"}[field.Type.Kind()]
 		out = append(out, &huma.Param{Name: field.Tag.Get("query"), In: "query", Description: field.Tag.Get("doc"),
 			Schema: &huma.Schema{Type: cmp.Or(kind, "string")}})

@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -50,8 +51,7 @@ func (s *Server) count(ctx context.Context, game string, pick contract.Populatio
 	if j.model == nil {
 		return none, broken(j.found)
 	}
-	p := population.New(j.model, population.Pick{Scene: pick.Scene, Checkpoint: pick.Checkpoint, Milestone: pick.Milestone,
-		Version: pick.Version, After: pick.After, Before: pick.Before})
+	p := population.New(j.model, pick.Pick)
 	judge := engine.NewJudge(j.model, nil)
 	count := func(name string, doc []byte, at time.Time) error {
 		x := j.chain.Check(doc, nil, upgrade.Around{}, judge)
@@ -90,12 +90,8 @@ func (s *Server) noWay(game, etag string, p *population.Population) {
 		return
 	}
 	for _, a := range search.Report.Answers {
-		if a.Verdict != scout.Never {
-			continue
-		}
-		name := map[string]string{"scene": "place.scene", "checkpoint": "player.checkpoint", "milestone": "milestones"}[a.Kind]
-		if f := p.Spread(name); f != nil {
-			f.NoWay(a.ID)
+		if a.Verdict == scout.Never {
+			p.NoWay(a.Kind, a.ID)
 		}
 	}
 }
@@ -104,7 +100,7 @@ func (s *Server) noWay(game, etag string, p *population.Population) {
 func (s *Server) populationEvents(w http.ResponseWriter, r *http.Request) {
 	pick, err := pickOf(r.URL.Query())
 	if err != nil {
-		writeProblem(w, problem(http.StatusUnprocessableEntity, "bad-input", "That cannot be counted", "%v", err))
+		writeProblem(w, problem(http.StatusUnprocessableEntity, "invalid", "That cannot be counted", "%v.", err))
 		return
 	}
 	game := param(r, "game")
@@ -145,12 +141,12 @@ func (s *Server) populationEvents(w http.ResponseWriter, r *http.Request) {
 
 // pickOf reads which saves are asked for from the query of an address.
 func pickOf(q url.Values) (contract.PopulationPick, error) {
-	out := contract.PopulationPick{Scene: q.Get("scene"), Checkpoint: q.Get("checkpoint"), Milestone: q.Get("milestone")}
+	out := contract.PopulationPick{Pick: population.Pick{Scene: q.Get("scene"), Checkpoint: q.Get("checkpoint"), Milestone: q.Get("milestone")}}
 	for name, into := range map[string]*int{"under": &out.Under, "version": &out.Version} {
 		if text := q.Get(name); text != "" {
 			n, err := strconv.Atoi(text)
-			if err != nil {
-				return out, err
+			if err != nil || n < 0 {
+				return out, fmt.Errorf("%s is a version, a whole number, not %q", name, text)
 			}
 			*into = n
 		}
@@ -159,7 +155,7 @@ func pickOf(q url.Values) (contract.PopulationPick, error) {
 		if text := q.Get(name); text != "" {
 			at, err := time.Parse(time.RFC3339, text)
 			if err != nil {
-				return out, err
+				return out, fmt.Errorf("%s is a time such as 2026-11-01T18:00:00Z (RFC 3339), not %q", name, text)
 			}
 			*into = at
 		}
