@@ -31,10 +31,16 @@ func (p *page) walks(player string) {
 	p.until(`window.machine?.state === 'in' && machine.tick > 0`, player+" is in")
 }
 
-// key holds a key for a while.
-func (p *page) key(code string, long time.Duration) {
+// key presses a key.
+func (p *page) key(code string) {
 	p.run(`dispatchEvent(new KeyboardEvent('keydown', {code: '` + code + `'}))`)
-	time.Sleep(long)
+	p.run(`dispatchEvent(new KeyboardEvent('keyup', {code: '` + code + `'}))`)
+}
+
+// holds keeps a key down until it has shown. On a busy machine a page draws seldom, and each time somebody walks only a little.
+func (p *page) holds(code, shown, what string) {
+	p.run(`dispatchEvent(new KeyboardEvent('keydown', {code: '` + code + `'}))`)
+	p.until(shown, what)
 	p.run(`dispatchEvent(new KeyboardEvent('keyup', {code: '` + code + `'}))`)
 }
 
@@ -71,27 +77,26 @@ func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 	bo.walks("bo")
 	bo.until(`machine.players.has('ada') && document.getElementById('about').textContent.startsWith('2 other couriers')`, "ada and wren are there")
 	was := p.value(`String(machine.self.place.at[1])`)
-	p.key("ArrowUp", 900*time.Millisecond)
-	p.until(`machine.self.place.at[1] < `+was+` - 2`, "ada has walked north")
+	p.holds("ArrowUp", `machine.self.place.at[1] < `+was+` - 2`, "ada has walked north")
 	p.until(`(() => { const y = machine.self.place.at[1], still = window.before === y; window.before = y; return still })()`, "and stands still")
 	bo.until(`Math.abs(machine.placeAt('ada', machine.now(performance.now() / 1000))?.at[1] - `+p.value(`String(machine.self.place.at[1])`)+`) < 0.01`, "bo sees ada there")
 
 	p.stands(20, 1)
 	p.sees("To Scree Gorge")
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.scene("Scree Gorge")
 	bo.until(`document.getElementById('about').textContent.startsWith('One other courier')`, "ada is gone from the lodge")
 
 	// The bridge is down: who wants to cross is told so, and stays where they are.
 	p.stands(62.5, 22)
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.sees("The bridge is down.")
 	p.scene("Scree Gorge")
 	for range 3 {
-		p.key("KeyP", 0)
+		p.key("KeyP")
 	}
 	bo.sees("The rope bridge is mended.")
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.scene("The Ridge")
 	p.sees("First Crossing")
 	o, err := p.room.Seek(ctx, contract.Sought{Player: "ada"})
@@ -107,13 +112,13 @@ func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 func TestWhatSurvivesInTheGame(t *testing.T) {
 	p := open(t)
 	p.walks("ada")
-	p.key("KeyT", 0)
+	p.key("KeyT")
 	p.until(`machine.self.parcels === 1`, "a parcel is carried")
 	p.stands(20, 1)
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.scene("Scree Gorge")
 	p.stands(30, 19)
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.sees("You will come back here")
 	p.run(`walker.at = [50, 10]; walker.fresh = true`) // onto loose scree
 	p.sees("You fall.")
@@ -126,8 +131,7 @@ func TestWhatSurvivesInTheGame(t *testing.T) {
 	p.sees("1 carried, 0 delivered")
 	p.until(`document.querySelector('#kept dl').textContent.includes('Scree Gorge')`, "the place is kept")
 	time.Sleep(1100 * time.Millisecond)
-	p.key("ArrowLeft", 200*time.Millisecond)
-	p.until(`document.getElementById('kept').hidden`, "the card is closed by walking on")
+	p.holds("ArrowLeft", `document.getElementById('kept').hidden`, "the card is closed by walking on")
 }
 
 // A connection that is lost, and a service that is started anew, are come back from without anybody doing anything.
@@ -136,7 +140,7 @@ func TestTheGameComesBackByItself(t *testing.T) {
 	p.forgive("ERR_CONNECTION_REFUSED", "WebSocket connection", "Failed to load resource")
 	p.walks("ada")
 	p.run(`window.states = []; machine.onState((s) => states.push(s))`)
-	p.key("KeyT", 0)
+	p.key("KeyT")
 	p.until(`machine.self.parcels === 1`, "a parcel is carried")
 	p.run(`wire.cut(); machine.ask.load()`)
 	p.until(`states.join() === 'lost,joining,in' && machine.self.parcels === 2`, "the machine is in again, and what was asked for meanwhile is done")
@@ -168,13 +172,13 @@ func TestTheGameIsPlayedAlone(t *testing.T) {
 	p.goTo("/play/lantern-pass/?offline&player=nell")
 	p.until(`window.machine?.state === 'in' && machine.tick > 0`, "nell is in")
 	p.sees("Played in this browser alone")
-	p.key("KeyT", 0)
+	p.key("KeyT")
 	p.until(`machine.self.parcels === 1`, "a parcel is carried")
 	p.stands(20, 1)
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.scene("Scree Gorge")
 	p.stands(62.5, 22)
-	p.key("KeyE", 0)
+	p.key("KeyE")
 	p.sees("The bridge is down.")
 	p.goTo("/play/lantern-pass/?offline&player=nell") // closes the page, and opens it again
 	p.sees("You are back")
