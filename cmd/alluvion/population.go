@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/csv"
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strconv"
@@ -202,6 +203,9 @@ func (c *call) figureRow(f *population.Spread) table.Row {
 	if n := f.Missing + f.Misfits; n > 0 {
 		row[6] = fmt.Sprintf("%v  %s", row[6], c.style.yellow(fmt.Sprintf("%d corrected", n)))
 	}
+	if f.Beyond != nil {
+		row[6] = fmt.Sprintf("%v  %s", row[6], c.style.yellow(fmt.Sprintf("%d given by no rule", f.Beyond.Count)))
+	}
 	return row
 }
 
@@ -305,6 +309,9 @@ func (c *call) printFigure(f *population.Spread) error {
 			say("%s a complete search of the plan found no way to %s, and %s there, such as %s", s.yellow("look"), b.Value, isThere(b.Count), b.Save)
 		}
 	}
+	if f.Beyond != nil {
+		c.printBeyond(f.Beyond)
+	}
 	for _, e := range f.Ends {
 		if e.Far {
 			say("%s %s is far from all others: %s", s.yellow("look"), short(e.Value), e.Save)
@@ -323,6 +330,30 @@ func (c *call) printFigure(f *population.Spread) error {
 		say("%s with %s to %s: %s%d would be cut off below, %s%d above", s.bold("a range"), short(low), short(high), about, below, about, above)
 	}
 	return nil
+}
+
+// printBeyond says which saves have what nothing in the plan gives.
+func (c *call) printBeyond(b *population.Beyond) {
+	var some, of []string
+	for _, x := range b.Saves {
+		some = append(some, fmt.Sprintf("%s in %s", x.Value, x.Save))
+	}
+	for _, version := range slices.Sorted(maps.Keys(b.Versions)) {
+		of = append(of, fmt.Sprintf("%d under version %d", b.Versions[version], version))
+	}
+	given := "Its rules give " + b.Given
+	if b.Given == "" {
+		given = "Its rules never put anything into it"
+	}
+	fmt.Fprintf(c.out, "  %s nothing in this plan gives what %s: %s\n", c.style.yellow("look"), has(b.Count), strings.Join(some, ", "))
+	fmt.Fprintf(c.out, "       %s\n", c.style.quiet(fmt.Sprintf("%s. An earlier version, support or the game's own code may have written it: %s.", given, strings.Join(of, ", "))))
+}
+
+func has(n int) string {
+	if n == 1 {
+		return "one save has"
+	}
+	return fmt.Sprintf("%d saves have", n)
 }
 
 func isThere(n int) string {

@@ -24,7 +24,7 @@ var ways = []struct {
 	{"a stopwatch counts by itself", func(_ *checker, v *model.Var) bool { return v.Stopwatch }},
 	{"a seed comes with the session", func(_ *checker, v *model.Var) bool { return v.Seed }},
 	{byRules, func(c *checker, v *model.Var) bool { return len(c.writes[v]) > 0 }},
-	{"a fate sets it", func(_ *checker, v *model.Var) bool { return setAtSomeCrossing(v) }},
+	{byFate, func(_ *checker, v *model.Var) bool { return setAtSomeCrossing(v) }},
 	{"its own player writes it", func(_ *checker, v *model.Var) bool { return v.SelfMay }},
 	{"its player picks it on joining", func(_ *checker, v *model.Var) bool {
 		return v.Type.Kind == types.Pick && v.Holder == model.OfPlayer
@@ -36,8 +36,11 @@ var ways = []struct {
 	{"an upgrade step names it", func(c *checker, v *model.Var) bool { return c.upgraded[root(v)] }},
 }
 
-// byRules is the way of the table that rules go.
-const byRules = "a rule writes it"
+// The ways of the table that a plan's own text goes.
+const (
+	byRules = "a rule writes it"
+	byFate  = "a fate sets it"
+)
 
 // onlyByRules says whether rules change a variable, and nothing else does.
 func (c *checker) onlyByRules(v *model.Var) bool {

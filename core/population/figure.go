@@ -11,6 +11,7 @@ import (
 	"github.com/DataDog/sketches-go/ddsketch/store"
 	"github.com/axiomhq/hyperloglog"
 
+	"alluvion.dev/core/check"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/types"
 )
@@ -41,6 +42,8 @@ type figure struct {
 	least, most                   fixed.Num
 	atMin, atMax                  int
 	low, high                     []end
+	given                         *check.Given // what the plan's rules can make of it; nil where that is not known
+	beyond                        Beyond
 }
 
 // tally is how often a value is there, also by the version of the saves.
@@ -60,6 +63,17 @@ type end struct {
 	save  string
 }
 
+// note counts a save with a value that the plan's rules do not give.
+func (b *Beyond) note(value string, version int, in string) {
+	if b.Count++; b.Versions == nil {
+		b.Versions = map[int]int{}
+	}
+	b.Versions[version]++
+	if len(b.Saves) < mostEnds && !slices.ContainsFunc(b.Saves, func(x Example) bool { return x.Value == value }) {
+		b.Saves = append(b.Saves, Example{value, in})
+	}
+}
+
 func newFigure(name, title string, d *types.Domain) *figure {
 	f := &figure{name: name, title: title, d: d, number: d.Type.Numeric(), text: isText(d), words: map[string]*tally{}}
 	if f.text {
@@ -73,6 +87,9 @@ func newFigure(name, title string, d *types.Domain) *figure {
 
 // note counts a value.
 func (f *figure) note(v types.Value, version int, in string) {
+	if f.given != nil && !f.given.Has(v) {
+		f.beyond.note(v.Plain(), version, in)
+	}
 	switch {
 	case v.IsNone():
 		f.none++
@@ -171,7 +188,12 @@ func (f *figure) overflow() {
 }
 
 func (f *figure) result() Spread {
-	out := Spread{Name: f.name, Title: f.title, Type: "words", Count: f.count, None: f.none, Missing: f.missing, Misfits: f.misfits, Exact: true, Bars: []Bar{}}
+	var beyond *Beyond
+	if f.beyond.Count > 0 {
+		beyond = &f.beyond
+		beyond.Given = f.given.String()
+	}
+	out := Spread{Beyond: beyond, Name: f.name, Title: f.title, Type: "words", Count: f.count, None: f.none, Missing: f.missing, Misfits: f.misfits, Exact: true, Bars: []Bar{}}
 	if !f.number {
 		f.ofWords(&out)
 		return out

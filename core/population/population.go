@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"alluvion.dev/core/check"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
@@ -81,7 +82,23 @@ type Spread struct {
 	Exact     bool       `json:"exact" doc:"Every figure is exact."`
 	Error     string     `json:"error,omitempty" doc:"Otherwise: by how much figures may be off."`
 	Bars      []Bar      `json:"bars" doc:"How often each value is there; of numbers with very many, of each stretch; of texts, of each length."`
+	Beyond    *Beyond    `json:"beyond,omitempty" doc:"The saves with a value that nothing in this version of the plan gives."`
 	Ends      []End      `json:"ends,omitempty" doc:"The lowest and the highest values, with a save in which each is."`
+}
+
+// Beyond are the saves with a value that nothing in the plan gives: no rule and no fate makes it, however a run goes.
+// An earlier version of the plan, support or the game's own code may have.
+type Beyond struct {
+	Given    string      `json:"given" doc:"What the plan's rules can make of it, as \"0, 5 or 10\"."`
+	Count    int         `json:"count" doc:"How many saves have another value."`
+	Versions map[int]int `json:"versions" doc:"Of these, how many were written under each version."`
+	Saves    []Example   `json:"saves" doc:"Some of the values, with a save in which each is."`
+}
+
+// Example is a value, and a save in which it is.
+type Example struct {
+	Value string `json:"value"`
+	Save  string `json:"save"`
 }
 
 // Quantile is the value below or at which a share of all lie.
@@ -112,12 +129,14 @@ type End struct {
 func New(m *model.Model, pick Pick) *Counter {
 	p := &Counter{m: m, pick: pick, of: map[string]*figure{}, out: Population{Game: m.Plan.Game.Name, Under: m.Plan.Version.Value, Versions: map[int]int{}}}
 	p.built()
+	given := check.GivenBy(m)
 	for _, v := range m.Vars {
 		if v.Computed() || v.Shared != nil || v.Seed {
 			continue
 		}
 		for _, name := range p.copies(v) {
 			p.add(name.name, name.title, &v.Domain)
+			p.of[name.name].given = given[v]
 		}
 	}
 	return p

@@ -151,6 +151,27 @@ func TestAnOutlierLeadsToItsSave(t *testing.T) {
 	for _, e := range ends[:len(ends)-1] {
 		assert.False(t, e.Far, "%v", e)
 	}
+	beyond := p.Spread("player.wealth").Beyond
+	require.NotNil(t, beyond, "nothing in the plan changes it")
+	assert.Equal(t, []any{"0", 99, map[int]int{1: 99}}, []any{beyond.Given, beyond.Count, beyond.Versions})
+	assert.Equal(t, population.Example{Value: "1", Save: "p1"}, beyond.Saves[0])
+}
+
+// What the plan's rules can give is no reason to look, and neither is what only the game itself could say.
+func TestOnlyWhatNoRuleGivesIsMarked(t *testing.T) {
+	for by, want := range map[string]int{"max: 100": 3, "max: 100, written_by: game": 0, "max: 100, across: {leave: {set: '7'}}": 2} {
+		m, _, found := check.Plan(bytes.Replace([]byte(many), []byte("max: 100000000"), []byte(by), 1))
+		require.False(t, found.Errors(), "%v", found)
+		c := population.New(m, population.Pick{})
+		for i, n := range []int{0, 7, 40, 41} {
+			c.Add(&upgrade.Checked{From: 1, Outcome: save.Take, Loaded: &upgrade.Loaded{From: 1, Player: &save.Player{Values: save.Values{"wealth": types.OfInt(n)}}}}, fmt.Sprint("p", i))
+		}
+		p, got := c.Population(), 0
+		if b := p.Spread("player.wealth").Beyond; b != nil {
+			got = b.Count
+		}
+		assert.Equal(t, want, got, by)
+	}
 }
 
 // Saves are counted by when they were written; one that does not say when is left out where that is asked for, and told.

@@ -14,6 +14,7 @@ import (
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/population"
 	"alluvion.dev/core/rehearse"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
@@ -144,11 +145,13 @@ func holds(t testing.TB, s *Scout, f finding.Finding) int {
 	return 0
 }
 
-// goOnAlike takes some states of a search: what is saved in them is read again as it was, without a problem; and they go on
-// as the session does that came there from the start. It returns how many there were.
+// goOnAlike takes some states of a search: what is saved in them is read again as it was, without a problem, and the
+// plan's rules can give it; and they go on as the session does that came there from the start. It returns how many there
+// were.
 func goOnAlike(t testing.TB, x *search) int {
 	chain := upgrade.New(x.m)
 	here, there := x.worker(), x.worker()
+	held := population.New(x.m, population.Pick{})
 	n := 0
 	last := len(x.nodes)
 	if x.level > 0 { // of later states the ways are not those by which they were found
@@ -158,7 +161,7 @@ func goOnAlike(t testing.TB, x *search) int {
 		node := &x.nodes[at]
 		here.recall(x.arena[node.at : node.at+int(node.size)])
 		before := here.run.Digest()
-		loads(t, chain, here.run)
+		loads(t, chain, here.run, held, fmt.Sprint("after ", words(x.path(int32(at)))))
 		require.Equal(t, before, here.run.Digest(), "saving changes nothing")
 		_, err := there.replay(x.path(int32(at)))
 		require.NoError(t, err)
@@ -175,6 +178,11 @@ func goOnAlike(t testing.TB, x *search) int {
 		require.Equal(t, here.run.Digest(), there.run.Digest(), "%v", words(x.path(int32(at))))
 		n++
 	}
+	for _, f := range held.Population().Spreads {
+		if f.Beyond != nil {
+			t.Errorf("%s can be %s, it is said, and is %v", f.Name, f.Beyond.Given, f.Beyond.Saves)
+		}
+	}
 	return n
 }
 
@@ -186,7 +194,7 @@ func words(list []*move) (out []string) {
 }
 
 // loads writes everything that a session holds, and reads it again.
-func loads(t testing.TB, chain *upgrade.Chain, run *engine.Run) {
+func loads(t testing.TB, chain *upgrade.Chain, run *engine.Run, held *population.Counter, name string) {
 	encoded := func(doc any) []byte {
 		raw, err := save.Encode(doc)
 		require.NoError(t, err)
@@ -201,11 +209,13 @@ func loads(t testing.TB, chain *upgrade.Chain, run *engine.Run) {
 			require.NoError(t, err)
 			require.Empty(t, problems)
 			require.Equal(t, string(encoded(doc.Profile)), string(encoded(again)))
+			held.Add(&upgrade.Checked{Outcome: save.Take, Over: again}, name)
 		}
 		again, err := chain.Player(raw, around)
 		require.NoError(t, err)
 		require.Empty(t, again.Problems)
 		require.Equal(t, string(raw), string(encoded(again.Player)))
+		held.Add(&upgrade.Checked{Outcome: save.Take, Loaded: again}, name)
 	}
 	if !run.Model().Single {
 		raw := encoded(run.World())
@@ -213,6 +223,7 @@ func loads(t testing.TB, chain *upgrade.Chain, run *engine.Run) {
 		require.NoError(t, err)
 		require.Empty(t, again.Problems)
 		require.Equal(t, string(raw), string(encoded(again.World)))
+		held.Add(&upgrade.Checked{Outcome: save.Take, World: again}, name)
 	}
 }
 

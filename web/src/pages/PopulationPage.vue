@@ -31,6 +31,9 @@ const find = ref('')
 
 type Counted = Schemas['Population']
 
+/** Under which versions the saves were written that hold what nothing in the plan gives. */
+const writtenUnder = computed(() => Object.entries(figure.value?.beyond?.versions ?? {}).map(([version, n]) => `${n} under version ${version}`).join(', '))
+
 /** Days since which, or before which, a save was written. */
 const times = [
   { title: 'in the last day', value: '1' },
@@ -174,7 +177,7 @@ const leads = (save: string) => {
       <nav class="sheet list" aria-label="What is counted">
         <v-text-field v-model="find" label="Find" density="compact" hide-details class="find" />
         <button v-for="f in figures" :key="f.name" type="button" :aria-current="f.name === figure.name" @click="show = f.name">
-          <span><b>{{ f.title }}</b><span class="quiet mono">{{ f.name }}</span></span>
+          <span><b>{{ f.title }}</b><span class="quiet mono">{{ f.name }}</span><small v-if="f.beyond" class="bad">{{ f.beyond.count }} given by no rule</small></span>
           <svg viewBox="0 0 44 18" aria-hidden="true"><rect v-for="(n, i) in spark(f)" :key="i" :x="i * 4" :width="3" :height="n ? Math.max(1.5, (18 * n) / Math.max(...spark(f))) : 0" :y="18 - (n ? Math.max(1.5, (18 * n) / Math.max(...spark(f))) : 0)" /></svg>
         </button>
       </nav>
@@ -212,6 +215,13 @@ const leads = (save: string) => {
           <thead><tr><th scope="col">Value</th><th scope="col" class="number">Saves</th><th scope="col" class="number">Of those with a value</th><th scope="col">Such as</th></tr></thead>
           <tbody><tr v-for="b in (figure.bars ?? []).slice(0, 60)" :key="b.value"><td>{{ b.value }} <span v-if="b.no_way" class="bad">a complete search of the plan found no way to it</span></td><td class="number mono">{{ b.count }}</td><td class="number mono">{{ share(b.count, figure) }}</td><td><RouterLink v-if="b.save && leads(b.save)" class="link" :to="leads(b.save)!">{{ b.save }}</RouterLink><template v-else>{{ b.save }}</template></td></tr></tbody>
         </table>
+        <template v-if="figure.beyond">
+          <p><b class="bad">Nothing in this plan gives what {{ figure.beyond.count === 1 ? 'one save has' : `${figure.beyond.count} saves have` }}.</b> {{ figure.beyond.given ? `Its rules give ${figure.beyond.given}.` : 'Its rules never put anything into it.' }} An earlier version, support or the game's own code may have written it: {{ writtenUnder }}.</p>
+          <table class="plain">
+            <thead><tr><th scope="col">Given by no rule</th><th scope="col">In the save of</th></tr></thead>
+            <tbody><tr v-for="b in figure.beyond.saves" :key="b.value"><td class="mono">{{ b.value }}</td><td><RouterLink v-if="leads(b.save)" class="link" :to="leads(b.save)!">{{ b.save }}</RouterLink><template v-else>{{ b.save }}</template></td></tr></tbody>
+          </table>
+        </template>
         <table v-if="figure.ends?.length" class="plain">
           <thead><tr><th scope="col" class="number">At the ends</th><th scope="col">In the save of</th><th scope="col"><span class="hidden">Note</span></th></tr></thead>
           <tbody>
@@ -262,6 +272,7 @@ const leads = (save: string) => {
 }
 
 .list {
+  overflow-x: hidden;
   max-height: calc(100vh - 260px);
   overflow: auto;
 }
