@@ -272,9 +272,8 @@ const leads = (save: string) => {
 }
 
 .list {
-  overflow-x: hidden;
   max-height: calc(100vh - 260px);
-  overflow: auto;
+  overflow: hidden auto;
 }
 
 .find {
