@@ -23,8 +23,8 @@ var errByItself = errors.New("it is written by itself")
 
 // work is a cut that waits, with what came of it.
 type work struct {
-	cut Cut
-	r   *CutResult
+	Cut Cut
+	r   CutResult
 	out chan CutResult
 }
 
@@ -33,11 +33,12 @@ type work struct {
 func together(jobs []job) int {
 	seen := map[slotKey]bool{}
 	for i, j := range jobs {
-		if j.work == nil {
+		w := j.cut()
+		if w == nil {
 			return i
 		}
-		for _, p := range j.work.cut.Players {
-			key := slotKey{game: j.work.cut.Game, player: p.Player}
+		for _, p := range w.Cut.Players {
+			key := slotKey{game: w.Cut.Game, player: p.Player}
 			if seen[key] {
 				return i
 			}
@@ -84,7 +85,6 @@ const maxHeads = 20_000
 
 // bulk is what is written for a group of cuts.
 type bulk struct {
-	now        time.Time
 	hot        map[hotKey]*sql.Stmt
 	heads      map[slotKey]*headNow
 	revisions  []Revision
@@ -99,16 +99,16 @@ type bulk struct {
 }
 
 // writeTogether writes the cuts of a group.
-func (s *Store) writeTogether(tx *gorm.DB, list []*work) error {
-	now := s.now().UTC()
-	b := &bulk{now: now, hot: s.hot, heads: s.heads}
+func (s *Store) writeTogether(tx *gorm.DB, list []job) error {
+	b := &bulk{hot: s.hot, heads: s.heads}
 	if err := b.read(tx, list); err != nil {
 		return err
 	}
-	for _, w := range list {
-		*w.r = CutResult{Written: Written{}}
-		for _, p := range w.cut.Players {
-			if err := b.part(w, p); err != nil {
+	for i := range list {
+		w := list[i].cut()
+		w.r = CutResult{Written: Written{}}
+		for _, p := range w.Cut.Players {
+			if err := b.part(w, p, list[i].at); err != nil {
 				return err
 			}
 		}
@@ -119,19 +119,20 @@ func (s *Store) writeTogether(tx *gorm.DB, list []*work) error {
 	if err := b.writeJournals(tx, list); err != nil {
 		return fmt.Errorf("the journal: %w", err)
 	}
-	return writeWorlds(tx, list, now)
+	return writeWorlds(tx, list)
 }
 
 type sessionKey struct{ game, session string }
 
 // writeJournals adds to the journals of all sessions of a group; the oldest entries make room.
-func (b *bulk) writeJournals(tx *gorm.DB, list []*work) error {
+func (b *bulk) writeJournals(tx *gorm.DB, list []job) error {
 	var all []*Entry
 	newest := map[sessionKey]int64{}
-	for _, w := range list {
-		key := sessionKey{w.cut.Game, w.cut.Session}
-		for i := range w.cut.Journal {
-			e := &w.cut.Journal[i]
+	for _, j := range list {
+		c := &j.cut().Cut
+		key := sessionKey{c.Game, c.Session}
+		for i := range c.Journal {
+			e := &c.Journal[i]
 			e.Game, e.Session = key.game, key.session
 			all, newest[key] = append(all, e), max(newest[key], e.Number)
 		}
@@ -152,15 +153,15 @@ func (b *bulk) writeJournals(tx *gorm.DB, list []*work) error {
 }
 
 // writeWorlds writes the worlds of a group: of each session the last.
-func writeWorlds(tx *gorm.DB, list []*work, now time.Time) error {
-	last := map[sessionKey]Cut{}
-	for _, w := range list {
-		if w.cut.World != nil {
-			last[sessionKey{w.cut.Game, w.cut.Session}] = w.cut
+func writeWorlds(tx *gorm.DB, list []job) error {
+	last := map[sessionKey]*job{}
+	for i := range list {
+		if c := &list[i].cut().Cut; c.World != nil {
+			last[sessionKey{c.Game, c.Session}] = &list[i]
 		}
 	}
-	for _, cut := range last {
-		if err := writeWorld(tx, cut, now); err != nil {
+	for _, j := range last {
+		if err := writeWorld(tx, j.cut().Cut, j.at); err != nil {
 			return err
 		}
 	}
@@ -168,11 +169,12 @@ func writeWorlds(tx *gorm.DB, list []*work, now time.Time) error {
 }
 
 // read finds the heads of all slots that are written.
-func (b *bulk) read(tx *gorm.DB, list []*work) error {
+func (b *bulk) read(tx *gorm.DB, list []job) error {
 	var keys []slotKey
-	for _, w := range list {
-		for _, p := range w.cut.Players {
-			keys = append(keys, slotKey{w.cut.Game, p.Player, p.Slot})
+	for _, j := range list {
+		c := &j.cut().Cut
+		for _, p := range c.Players {
+			keys = append(keys, slotKey{c.Game, p.Player, p.Slot})
 		}
 	}
 	keys = slices.DeleteFunc(keys, func(k slotKey) bool { return b.heads[k] != nil })
@@ -219,16 +221,16 @@ func eachPart[T any](all []T, do func([]T) error) error {
 }
 
 // part sorts what one player's part of a cut needs.
-func (b *bulk) part(w *work, p PlayerCut) error {
-	key := slotKey{w.cut.Game, p.Player, p.Slot}
+func (b *bulk) part(w *work, p PlayerCut, at time.Time) error {
+	key := slotKey{w.Cut.Game, p.Player, p.Slot}
 	head := b.heads[key]
 	if head == nil || head.lease != p.Lease {
 		return errByItself
 	}
 	b.shared = append(b.shared, p.Shared...)
-	b.profiles = append(b.profiles, p.profile(w.cut.Game, b.now)...)
+	b.profiles = append(b.profiles, p.profile(w.Cut.Game, at)...)
 	if p.Moment == "" && !p.Forget {
-		b.recoveries = append(b.recoveries, recoveryRow{w.cut.Game, p.Player, p.Slot, head.revision, b.now, p.Doc,
+		b.recoveries = append(b.recoveries, recoveryRow{w.Cut.Game, p.Player, p.Slot, head.revision, at, p.Doc,
 			p.sum})
 		w.r.Written[p.Player], head.recovery = 0, true
 		return nil
@@ -240,12 +242,12 @@ func (b *bulk) part(w *work, p PlayerCut) error {
 		w.r.Written[p.Player] = head.revision
 		return nil
 	}
-	b.revise(w, p, key, head)
+	b.revise(w, p, key, head, at)
 	for _, r := range p.Ranks {
-		row := rankRow{w.cut.Game, r.Standing, p.Player, p.Slot, r.Number, r.Text}
+		row := rankRow{w.Cut.Game, r.Standing, p.Player, p.Slot, r.Number, r.Text}
 		switch {
 		case r.Last:
-			b.unranked = append(b.unranked, rankRow{Game: w.cut.Game, Standing: r.Standing, Player: p.Player})
+			b.unranked = append(b.unranked, rankRow{Game: w.Cut.Game, Standing: r.Standing, Player: p.Player})
 		case r.Text == "":
 			b.unranked = append(b.unranked, row)
 		}
@@ -257,7 +259,7 @@ func (b *bulk) part(w *work, p PlayerCut) error {
 }
 
 // revise adds a slot's next revision, and says which make room for it.
-func (b *bulk) revise(w *work, p PlayerCut, key slotKey, head *headNow) {
+func (b *bulk) revise(w *work, p PlayerCut, key slotKey, head *headNow, at time.Time) {
 	n := head.revision + 1
 	if len(head.kept) > 0 {
 		n = max(n, head.kept[0].revision+1)
@@ -268,14 +270,14 @@ func (b *bulk) revise(w *work, p PlayerCut, key slotKey, head *headNow) {
 		b.old = append(b.old, Revision{Game: key.game, Player: key.player, Slot: key.slot, Revision: head.revision})
 		head.kept = slices.Delete(head.kept, i, i+1)
 	}
-	b.revisions = append(b.revisions, Revision{Game: w.cut.Game, Player: p.Player, Slot: p.Slot, Revision: n,
+	b.revisions = append(b.revisions, Revision{Game: w.Cut.Game, Player: p.Player, Slot: p.Slot, Revision: n,
 		Moment: p.Moment, Version: p.Version, Scene: p.Scene,
-		SavedAt: b.now, Doc: p.Doc, Checksum: p.sum, Why: p.Why})
+		SavedAt: at, Doc: p.Doc, Checksum: p.sum, Why: p.Why})
 	b.moved = append(b.moved, slotRow{key.game, key.player, key.slot, n, head.lease})
 	w.r.Written[p.Player], head.revision = n, n
-	head.kept = slices.Insert(head.kept, 0, keptRevision{n, p.Version, b.now.Format(time.DateOnly),
+	head.kept = slices.Insert(head.kept, 0, keptRevision{n, p.Version, at.Format(time.DateOnly),
 		p.Moment == "every"})
-	if keep := max(w.cut.Keep, 1); len(head.kept) > keep {
+	if keep := max(w.Cut.Keep, 1); len(head.kept) > keep {
 		for _, revision := range thinned(head.kept, keep) {
 			b.old = append(b.old, Revision{Game: key.game, Player: key.player, Slot: key.slot, Revision: revision})
 			head.kept = slices.DeleteFunc(head.kept, func(k keptRevision) bool { return k.revision == revision })

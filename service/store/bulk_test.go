@@ -102,6 +102,12 @@ func groupOf(t require.TestingT, s *Store, group []Cut) {
 
 // apart writes one cut by itself.
 func apart(t require.TestingT, s *Store, c Cut) {
-	w := &work{cut: c, r: &CutResult{}}
-	require.NoError(t, s.wait(context.Background(), func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }))
+	w := &work{Cut: c}
+	w.sums()
+	require.NoError(t, s.do(context.Background(), byItself{w}))
 }
+
+// byItself is a cut that is not written with others.
+type byItself struct{ w *work }
+
+func (c byItself) apply(tx *gorm.DB, at time.Time) error { return c.w.apply(tx, at) }

@@ -47,23 +47,32 @@ func (s *Store) Commons(ctx context.Context, id string) (Commons, error) {
 
 // PutCommons makes a text the commons of its id. ifMatch is as in PutPlan.
 func (s *Store) PutCommons(ctx context.Context, c Commons, ifMatch string) (Commons, error) {
-	c.ETag, c.UpdatedAt = ETagOf(c.Text), s.now().UTC()
-	return c, s.wait(ctx, func(tx *gorm.DB) error {
-		if ifMatch == "" {
-			done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&c)
-			if done.Error == nil && done.RowsAffected == 0 {
-				return ErrConflict
-			}
-			return done.Error
-		}
-		done := tx.Model(&Commons{}).Where("id = ? AND etag = ?", c.ID, ifMatch).
+	put := &putsCommons{c, ifMatch}
+	err := s.do(ctx, put)
+	return put.Commons, err
+}
+
+// putsCommons is PutCommons as a change.
+type putsCommons struct {
+	Commons Commons
+	IfMatch string
+}
+
+func (p *putsCommons) apply(tx *gorm.DB, at time.Time) error {
+	c := &p.Commons
+	c.ETag, c.UpdatedAt = ETagOf(c.Text), at
+	var done *gorm.DB
+	if p.IfMatch == "" {
+		done = tx.Clauses(clause.OnConflict{DoNothing: true}).Create(c)
+	} else {
+		done = tx.Model(&Commons{}).Where("id = ? AND etag = ?", c.ID, p.IfMatch).
 			Updates(map[string]any{"title": c.Title, "version": c.Version, "etag": c.ETag, "text": c.Text,
 				"updated_at": c.UpdatedAt})
-		if done.Error == nil && done.RowsAffected == 0 {
-			return ErrConflict
-		}
-		return done.Error
-	})
+	}
+	if done.Error == nil && done.RowsAffected == 0 {
+		return ErrConflict
+	}
+	return done.Error
 }
 
 // Shared gives all that a player has of any commons.

@@ -18,20 +18,28 @@ type Ended struct {
 // EndSession deletes what is held of a session that nobody has open: its world, as it is and as it was under earlier
 // versions, and its journal. What players have stays.
 func (s *Store) EndSession(ctx context.Context, game, session string) (Ended, error) {
-	var e Ended
-	err := s.wait(ctx, func(tx *gorm.DB) error { return endSession(tx, game, session, &e) })
-	if err == nil && e == (Ended{}) {
-		return e, fmt.Errorf("anything of the session %s of %s: %w", session, game, ErrNotFound)
+	c := &endsSession{Game: game, Session: session}
+	err := s.do(ctx, c)
+	if err == nil && c.ended == (Ended{}) {
+		return c.ended, fmt.Errorf("anything of the session %s of %s: %w", session, game, ErrNotFound)
 	}
-	return e, err
+	return c.ended, err
 }
 
-func endSession(tx *gorm.DB, game, session string, e *Ended) error {
+// endsSession is EndSession as a change.
+type endsSession struct {
+	Game, Session string
+	ended         Ended
+}
+
+func (c *endsSession) apply(tx *gorm.DB, _ time.Time) error {
+	e := &c.ended
+	*e = Ended{}
 	for _, x := range []struct {
 		model any
 		count *int64
 	}{{&worldRow{}, &e.Worlds}, {&keptWorld{}, &e.Worlds}, {&Entry{}, &e.Journal}} {
-		done := tx.Where("game = ? AND session = ?", game, session).Delete(x.model)
+		done := tx.Where("game = ? AND session = ?", c.Game, c.Session).Delete(x.model)
 		if done.Error != nil {
 			return done.Error
 		}
@@ -43,37 +51,47 @@ func endSession(tx *gorm.DB, game, session string, e *Ended) error {
 // DeleteGame deletes a game with all that is held of it: its plan and versions, the saves of all players, its worlds and
 // journals, trials and rehearsals. What players have in common over several games stays.
 func (s *Store) DeleteGame(ctx context.Context, game string) (Ended, error) {
-	var e Ended
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		counts := map[string]*int64{"worlds": &e.Worlds, "kept_worlds": &e.Worlds, "journal": &e.Journal, "saves": &e.Saves,
-			"slots": &e.Players}
-		for _, table := range slices.Backward(Tables()) { // those that refer to others first
-			var of int64
-			if err := tx.Raw("SELECT COUNT(*) FROM pragma_table_info(?) WHERE name = 'game'", table).Scan(&of).Error; err != nil {
-				return err
-			}
-			if of == 0 {
-				continue
-			}
-			done := tx.Exec("DELETE FROM "+table+" WHERE game = ?", game)
-			if done.Error != nil {
-				return done.Error
-			}
-			if count := counts[table]; count != nil {
-				*count += done.RowsAffected
-			}
-		}
-		done := tx.Delete(&Game{}, "id = ?", game)
-		if done.Error == nil && done.RowsAffected == 0 {
-			return fmt.Errorf("game %q: %w", game, ErrNotFound)
-		}
-		return done.Error
-	})
-	if err == nil {
-		s.writeAnew() // much of the file is unused now
-	}
-	return e, err
+	c := &deletesGame{Game: game}
+	err := s.do(ctx, c)
+	return c.ended, err
 }
+
+// deletesGame is DeleteGame as a change.
+type deletesGame struct {
+	Game  string
+	ended Ended
+}
+
+func (c *deletesGame) apply(tx *gorm.DB, _ time.Time) error {
+	e := &c.ended
+	*e = Ended{}
+	counts := map[string]*int64{"worlds": &e.Worlds, "kept_worlds": &e.Worlds, "journal": &e.Journal, "saves": &e.Saves,
+		"slots": &e.Players}
+	for _, table := range slices.Backward(Tables()) { // those that refer to others first
+		var of int64
+		if err := tx.Raw("SELECT COUNT(*) FROM pragma_table_info(?) WHERE name = 'game'", table).Scan(&of).Error; err != nil {
+			return err
+		}
+		if of == 0 {
+			continue
+		}
+		done := tx.Exec("DELETE FROM "+table+" WHERE game = ?", c.Game)
+		if done.Error != nil {
+			return done.Error
+		}
+		if count := counts[table]; count != nil {
+			*count += done.RowsAffected
+		}
+	}
+	done := tx.Delete(&Game{}, "id = ?", c.Game)
+	if done.Error == nil && done.RowsAffected == 0 {
+		return fmt.Errorf("game %q: %w", c.Game, ErrNotFound)
+	}
+	return done.Error
+}
+
+// after makes the file smaller: much of it is unused now.
+func (*deletesGame) after(s *Store) { s.writeAnew() }
 
 // SessionKey names a session of a game.
 type SessionKey struct{ Game, Session string }

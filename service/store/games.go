@@ -46,8 +46,20 @@ func (s *Store) Game(ctx context.Context, id string) (Game, error) {
 // PutPlan makes a text the current plan of a game. ifMatch is the entity tag of the text that it is to
 // replace, "" where there has to be none yet; where that is not so, the answer is ErrConflict.
 func (s *Store) PutPlan(ctx context.Context, g Game, ifMatch string) (Game, error) {
-	g.ETag, g.UpdatedAt = ETagOf(g.Text), s.now().UTC()
-	return g, s.wait(ctx, func(tx *gorm.DB) error { return putPlan(tx, g, ifMatch) })
+	c := &putsPlan{g, ifMatch}
+	err := s.do(ctx, c)
+	return c.Game, err
+}
+
+// putsPlan is PutPlan as a change.
+type putsPlan struct {
+	Game    Game
+	IfMatch string
+}
+
+func (c *putsPlan) apply(tx *gorm.DB, at time.Time) error {
+	c.Game.ETag, c.Game.UpdatedAt = ETagOf(c.Game.Text), at
+	return putPlan(tx, c.Game, c.IfMatch)
 }
 
 // putPlan makes a text the current plan of a game, and keeps it as an edition. A text that is the current one already

@@ -36,10 +36,16 @@ func (s *Store) KeepOriginal(ctx context.Context, o Original) error {
 	if err = errors.Join(err, w.Close()); err != nil {
 		return err
 	}
-	o.Doc, o.Checksum, o.SavedAt = packed.Bytes(), checksum(packed.Bytes()), time.Now().UTC()
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&o).Error
-	})
+	o.Doc, o.Checksum = packed.Bytes(), checksum(packed.Bytes())
+	return s.do(ctx, &keepsOriginal{o})
+}
+
+// keepsOriginal is KeepOriginal as a change.
+type keepsOriginal struct{ Original Original }
+
+func (c *keepsOriginal) apply(tx *gorm.DB, at time.Time) error {
+	c.Original.SavedAt = at
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&c.Original).Error
 }
 
 // Originals are the files that were uploaded for a player, by slot and format. One that is not as it was written is left

@@ -14,7 +14,7 @@ type Rehearsal struct {
 	Name      string `gorm:"primaryKey"`
 	Title     string
 	Text      string
-	UpdatedAt time.Time
+	UpdatedAt time.Time `gorm:"autoUpdateTime:false"`
 }
 
 // Rehearsals lists a game's rehearsals by name, without their texts.
@@ -32,19 +32,29 @@ func (s *Store) Rehearsal(ctx context.Context, game, name string) (Rehearsal, er
 
 // PutRehearsal keeps a rehearsal, in place of one of its name.
 func (s *Store) PutRehearsal(ctx context.Context, r Rehearsal) error {
-	r.UpdatedAt = s.now().UTC()
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&r).Error
-	})
+	return s.do(ctx, &putsRehearsal{r})
+}
+
+// putsRehearsal is PutRehearsal as a change.
+type putsRehearsal struct{ Rehearsal Rehearsal }
+
+func (c *putsRehearsal) apply(tx *gorm.DB, at time.Time) error {
+	c.Rehearsal.UpdatedAt = at
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&c.Rehearsal).Error
 }
 
 // DropRehearsal deletes a rehearsal; ErrNotFound where there is none.
 func (s *Store) DropRehearsal(ctx context.Context, game, name string) error {
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		done := tx.Delete(&Rehearsal{}, "game = ? AND name = ?", game, name)
-		if done.Error == nil && done.RowsAffected == 0 {
-			return notFound(gorm.ErrRecordNotFound, "rehearsal %s of %s", name, game)
-		}
-		return done.Error
-	})
+	return s.do(ctx, &dropsRehearsal{game, name})
+}
+
+// dropsRehearsal is DropRehearsal as a change.
+type dropsRehearsal struct{ Game, Name string }
+
+func (c *dropsRehearsal) apply(tx *gorm.DB, _ time.Time) error {
+	done := tx.Delete(&Rehearsal{}, "game = ? AND name = ?", c.Game, c.Name)
+	if done.Error == nil && done.RowsAffected == 0 {
+		return notFound(gorm.ErrRecordNotFound, "rehearsal %s of %s", c.Name, c.Game)
+	}
+	return done.Error
 }

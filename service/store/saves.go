@@ -107,21 +107,26 @@ type CutResult struct {
 
 // Write stores a cut. The channel gives its result once, when it is on disk.
 func (s *Store) Write(c Cut) <-chan CutResult {
-	for i := range c.Players {
-		c.Players[i].sum = checksum(c.Players[i].Doc)
-	}
-	w := &work{cut: c, r: &CutResult{}, out: make(chan CutResult, 1)}
-	if !s.hand(job{do: func(tx *gorm.DB) error { return w.byItself(tx, s.now().UTC()) }, work: w}) {
+	w := &work{Cut: c, out: make(chan CutResult, 1)}
+	w.sums()
+	if !s.hand(job{change: w}) {
 		w.out <- CutResult{Err: ErrClosed}
 	}
 	return w.out
 }
 
-// byItself writes one cut.
-func (w *work) byItself(tx *gorm.DB, now time.Time) error {
-	*w.r = CutResult{Written: Written{}}
-	for _, p := range w.cut.Players {
-		n, err := writePlayer(tx, w.cut, p, now)
+// sums makes the checksums of all documents.
+func (w *work) sums() {
+	for i := range w.Cut.Players {
+		w.Cut.Players[i].sum = checksum(w.Cut.Players[i].Doc)
+	}
+}
+
+// apply writes one cut by itself.
+func (w *work) apply(tx *gorm.DB, at time.Time) error {
+	w.r = CutResult{Written: Written{}}
+	for _, p := range w.Cut.Players {
+		n, err := writePlayer(tx, w.Cut, p, at)
 		if errors.Is(err, ErrLease) {
 			w.r.Lost = append(w.r.Lost, p.Player) // nor does it count in standings or in a commons
 			continue
@@ -132,17 +137,17 @@ func (w *work) byItself(tx *gorm.DB, now time.Time) error {
 		if err := writeShared(tx, p); err != nil {
 			return fmt.Errorf("what %s has in common: %w", p.Player, err)
 		}
-		if err := writeProfile(tx, w.cut, p, now); err != nil {
+		if err := writeProfile(tx, w.Cut, p, at); err != nil {
 			return fmt.Errorf("what %s has over all slots: %w", p.Player, err)
 		}
-		if err := writeRanks(tx, w.cut, p); err != nil {
+		if err := writeRanks(tx, w.Cut, p); err != nil {
 			return fmt.Errorf("the standings of %s: %w", p.Player, err)
 		}
 	}
-	if err := writeJournal(tx, w.cut); err != nil {
+	if err := writeJournal(tx, w.Cut); err != nil {
 		return fmt.Errorf("the journal: %w", err)
 	}
-	return writeWorld(tx, w.cut, now)
+	return writeWorld(tx, w.Cut, at)
 }
 
 // writeWorld writes the world of a cut, where it has one.
@@ -239,24 +244,33 @@ type Saved struct {
 // Take gives the newest state of a slot and a lease on it: whoever had the lease before cannot write
 // any more.
 func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved, error) {
-	var out Saved
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		head := slotRow{Game: game, Player: player, Slot: slot}
-		if err := tx.FirstOrCreate(&head, head).Error; err != nil {
-			return err
-		}
-		head.Lease++
-		if err := tx.Save(&head).Error; err != nil {
-			return err
-		}
-		var err error
-		if out, err = newest(tx, head); errors.Is(err, ErrDamaged) {
-			out.Damaged, err = err, nil // the plan says what is done then
-		}
-		out.Lease = head.Lease
+	c := &takesSlot{Game: game, Player: player, Slot: slot}
+	err := s.do(ctx, c)
+	return c.saved, err
+}
+
+// takesSlot is Take as a change.
+type takesSlot struct {
+	Game, Player string
+	Slot         int
+	saved        Saved
+}
+
+func (c *takesSlot) apply(tx *gorm.DB, _ time.Time) error {
+	head := slotRow{Game: c.Game, Player: c.Player, Slot: c.Slot}
+	if err := tx.FirstOrCreate(&head, head).Error; err != nil {
 		return err
-	})
-	return out, err
+	}
+	head.Lease++
+	if err := tx.Save(&head).Error; err != nil {
+		return err
+	}
+	var err error
+	if c.saved, err = newest(tx, head); errors.Is(err, ErrDamaged) {
+		c.saved.Damaged, err = err, nil // the plan says what is done then
+	}
+	c.saved.Lease = head.Lease
+	return err
 }
 
 // newest finds the newest state of a slot.
@@ -315,24 +329,35 @@ func (s *Store) TakeUp(ctx context.Context, game, player string, slot, revision,
 	if err != nil {
 		return 0, err
 	}
-	n := 0
-	err = s.wait(ctx, func(tx *gorm.DB) error {
-		var head slotRow
-		if err := tx.First(&head, inSlot, game, player, slot).Error; err != nil {
-			return notFound(err, "slot %d of %s", slot, player)
-		}
-		head.Lease++
-		if err := tx.Save(&head).Error; err != nil {
-			return err
-		}
-		if err := tx.Delete(&recoveryRow{Game: game, Player: player, Slot: slot}).Error; err != nil {
-			return err
-		}
-		copied := Revision{Moment: "taken-up", Version: r.Version, Scene: r.Scene, SavedAt: s.now().UTC(), Doc: r.Doc}
-		n, err = addRevision(tx, head, copied, keep, true)
+	c := &restores{Game: game, Player: player, Slot: slot, Keep: keep,
+		Revision: Revision{Moment: "taken-up", Version: r.Version, Scene: r.Scene, Doc: r.Doc}}
+	err = s.do(ctx, c)
+	return c.n, err
+}
+
+// restores is TakeUp as a change.
+type restores struct {
+	Game, Player string
+	Slot, Keep   int
+	Revision     Revision
+	n            int
+}
+
+func (c *restores) apply(tx *gorm.DB, at time.Time) (err error) {
+	var head slotRow
+	if err := tx.First(&head, inSlot, c.Game, c.Player, c.Slot).Error; err != nil {
+		return notFound(err, "slot %d of %s", c.Slot, c.Player)
+	}
+	head.Lease++
+	if err := tx.Save(&head).Error; err != nil {
 		return err
-	})
-	return n, err
+	}
+	if err := tx.Delete(&recoveryRow{Game: c.Game, Player: c.Player, Slot: c.Slot}).Error; err != nil {
+		return err
+	}
+	c.Revision.SavedAt = at
+	c.n, err = addRevision(tx, head, c.Revision, c.Keep, true)
+	return err
 }
 
 // SlotInfo tells what is in a slot.
@@ -421,5 +446,5 @@ func (s *Store) Alive(ctx context.Context) error {
 	if err := s.read.WithContext(ctx).Raw("SELECT 1").Scan(&one).Error; err != nil {
 		return err
 	}
-	return s.wait(ctx, func(tx *gorm.DB) error { return tx.Exec("SELECT 1").Error })
+	return s.do(ctx, &asksNothing{})
 }

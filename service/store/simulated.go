@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -19,14 +20,19 @@ func (simulatedRow) TableName() string { return "simulated" }
 // MarkSimulated marks a player as simulated, before anything of them is saved. Somebody who has saves that are not so
 // marked stays a player like any other.
 func (s *Store) MarkSimulated(ctx context.Context, game, player string) error {
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		var real int64
-		if err := tx.Model(&slotRow{}).Where("game = ? AND player = ?", game, player).Count(&real).Error; err != nil ||
-			real > 0 {
-			return err
-		}
-		return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&simulatedRow{game, player}).Error
-	})
+	return s.do(ctx, &marksSimulated{game, player})
+}
+
+// marksSimulated is MarkSimulated as a change.
+type marksSimulated struct{ Game, Player string }
+
+func (c *marksSimulated) apply(tx *gorm.DB, _ time.Time) error {
+	var real int64
+	if err := tx.Model(&slotRow{}).Where("game = ? AND player = ?", c.Game, c.Player).Count(&real).Error; err != nil ||
+		real > 0 {
+		return err
+	}
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&simulatedRow{c.Game, c.Player}).Error
 }
 
 // Simulated lists the simulated players of a game.

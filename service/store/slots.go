@@ -17,29 +17,38 @@ import (
 // it is made from: where another is the newest by now, the answer is ErrConflict. Whoever has the slot open cannot
 // write any more.
 func (s *Store) Put(ctx context.Context, c Cut, base int) (int, error) {
-	p, n := c.Players[0], 0
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		head, err := freeSlot(tx, c.Game, p.Player, p.Slot)
-		if err != nil {
-			return err
-		}
-		if base >= 0 && head.Revision != base {
-			return ErrConflict
-		}
-		r := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: s.now().UTC(), Doc: p.Doc,
-			Why: p.Why}
-		if n, err = addRevision(tx, head, r, c.Keep, true); err != nil {
-			return err
-		}
-		if err := writeShared(tx, p); err != nil {
-			return err
-		}
-		if err := writeProfile(tx, c, p, r.SavedAt); err != nil {
-			return err
-		}
-		return writeRanks(tx, c, p)
-	})
-	return n, err
+	put := &putsSave{Cut: c, Base: base}
+	err := s.do(ctx, put)
+	return put.n, err
+}
+
+// putsSave is Put as a change.
+type putsSave struct {
+	Cut  Cut
+	Base int
+	n    int
+}
+
+func (c *putsSave) apply(tx *gorm.DB, at time.Time) error {
+	p := c.Cut.Players[0]
+	head, err := freeSlot(tx, c.Cut.Game, p.Player, p.Slot)
+	if err != nil {
+		return err
+	}
+	if c.Base >= 0 && head.Revision != c.Base {
+		return ErrConflict
+	}
+	r := Revision{Moment: p.Moment, Version: p.Version, Scene: p.Scene, SavedAt: at, Doc: p.Doc, Why: p.Why}
+	if c.n, err = addRevision(tx, head, r, c.Cut.Keep, true); err != nil {
+		return err
+	}
+	if err := writeShared(tx, p); err != nil {
+		return err
+	}
+	if err := writeProfile(tx, c.Cut, p, at); err != nil {
+		return err
+	}
+	return writeRanks(tx, c.Cut, p)
 }
 
 // freeSlot takes a slot from whoever has it, and drops the recovery state.
@@ -57,21 +66,29 @@ func freeSlot(tx *gorm.DB, game, player string, slot int) (slotRow, error) {
 
 // Empty makes a slot empty: nobody comes back to what was in it. Its revisions stay, and any of them can be restored.
 func (s *Store) Empty(ctx context.Context, game, player string, slot int) error {
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		var there slotRow
-		if err := tx.First(&there, inSlot, game, player, slot).Error; err != nil {
-			return notFound(err, "slot %d of %s", slot, player)
-		}
-		head, err := freeSlot(tx, game, player, slot)
-		if err != nil {
-			return err
-		}
-		head.Revision = 0
-		if err := tx.Save(&head).Error; err != nil {
-			return err
-		}
-		return tx.Where("game = ? AND player = ? AND slot = ?", game, player, slot).Delete(&rankRow{}).Error
-	})
+	return s.do(ctx, &empties{game, player, slot})
+}
+
+// empties is Empty as a change.
+type empties struct {
+	Game, Player string
+	Slot         int
+}
+
+func (c *empties) apply(tx *gorm.DB, _ time.Time) error {
+	var there slotRow
+	if err := tx.First(&there, inSlot, c.Game, c.Player, c.Slot).Error; err != nil {
+		return notFound(err, "slot %d of %s", c.Slot, c.Player)
+	}
+	head, err := freeSlot(tx, c.Game, c.Player, c.Slot)
+	if err != nil {
+		return err
+	}
+	head.Revision = 0
+	if err := tx.Save(&head).Error; err != nil {
+		return err
+	}
+	return tx.Where(inSlot, c.Game, c.Player, c.Slot).Delete(&rankRow{}).Error
 }
 
 // Traces says how much was held about a player.
@@ -91,38 +108,51 @@ func (s *Store) Known(ctx context.Context, game string, players []string) ([]str
 // what the journals say of them. What they have in common over all games goes too where no other game has anything of
 // them, or everywhere says so. All of it is overwritten in the file, and gone from the file's log, when Forget returns.
 func (s *Store) Forget(ctx context.Context, game, player string, everywhere bool) (Traces, error) {
-	var t Traces
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		for _, x := range []struct {
-			count *int64
-			model any
-		}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
-			&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
-			done := tx.Where("game = ? AND player = ?", game, player).Delete(x.model)
-			if done.Error != nil {
-				return done.Error
-			}
-			*x.count += done.RowsAffected
-		}
-		var others int64
-		if err := tx.Model(&slotRow{}).Where("player = ?", player).Count(&others).Error; err != nil {
-			return err
-		}
-		if everywhere || others == 0 {
-			done := tx.Where("player = ?", player).Delete(&SharedValue{})
-			t.Commons = done.RowsAffected
+	c := &forgets{Game: game, Player: player, Everywhere: everywhere}
+	err := s.do(ctx, c)
+	if err == nil && c.traces == (Traces{}) {
+		return c.traces, fmt.Errorf("player %q: %w", player, ErrNotFound)
+	}
+	return c.traces, err
+}
+
+// forgets is Forget as a change.
+type forgets struct {
+	Game, Player string
+	Everywhere   bool
+	traces       Traces
+}
+
+func (c *forgets) apply(tx *gorm.DB, _ time.Time) error {
+	t := &c.traces
+	*t = Traces{}
+	for _, x := range []struct {
+		count *int64
+		model any
+	}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
+		&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
+		done := tx.Where("game = ? AND player = ?", c.Game, c.Player).Delete(x.model)
+		if done.Error != nil {
 			return done.Error
 		}
-		return nil
-	})
-	if err == nil {
-		s.settleLog()
-		s.sweepTraces(player)
+		*x.count += done.RowsAffected
 	}
-	if err == nil && t == (Traces{}) {
-		return t, fmt.Errorf("player %q: %w", player, ErrNotFound)
+	var others int64
+	if err := tx.Model(&slotRow{}).Where("player = ?", c.Player).Count(&others).Error; err != nil {
+		return err
 	}
-	return t, err
+	if c.Everywhere || others == 0 {
+		done := tx.Where("player = ?", c.Player).Delete(&SharedValue{})
+		t.Commons = done.RowsAffected
+		return done.Error
+	}
+	return nil
+}
+
+// after takes the last of it out of the file.
+func (c *forgets) after(s *Store) {
+	s.settleLog()
+	s.sweepTraces(c.Player)
 }
 
 // settleLog makes sure that what was deleted does not stand in the file's log any more, either.

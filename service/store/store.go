@@ -6,7 +6,6 @@
 package store
 
 import (
-	"context"
 	"crypto/sha256"
 	"database/sql"
 	"encoding/hex"
@@ -56,9 +55,15 @@ type Store struct {
 
 // job is one writer's part of a transaction.
 type job struct {
-	do   func(tx *gorm.DB) error
-	done chan error
-	work *work // of a cut, which is told in its own way
+	change change
+	at     time.Time  // when it was handed in
+	done   chan error // of a cut nil: it is told in its own way
+}
+
+// cut is what the job is where it is a cut; nil where it is anything else.
+func (j *job) cut() *work {
+	w, _ := j.change.(*work)
+	return w
 }
 
 // Open opens or creates a file, brings its schema up to date, and starts its writer.
@@ -190,7 +195,7 @@ func (s *Store) commit(group []job) {
 				continue
 			}
 			for range max(n, 1) {
-				results[i] = tx.Transaction(group[i].do)
+				results[i] = tx.Transaction(func(tx *gorm.DB) error { return group[i].change.apply(tx, group[i].at) })
 				s.heads = nil // it may have changed any of them
 				i++
 			}
@@ -205,7 +210,7 @@ func (s *Store) commit(group []job) {
 func (s *Store) commitCuts(group []job) (tried bool, err error) {
 	var inside error
 	err = s.write.Transaction(func(tx *gorm.DB) error {
-		inside = s.knownHeads(func() error { return s.writeTogether(tx, worksOf(group)) })
+		inside = s.knownHeads(func() error { return s.writeTogether(tx, group) })
 		return inside
 	})
 	return inside == nil, err
@@ -221,9 +226,9 @@ func (s *Store) answer(group []job, results []error, err error) {
 			results[i] = fmt.Errorf("store: nothing was written: %w", err)
 			s.log.Error("a transaction could not be written", "error", err)
 		}
-		if j.work != nil {
-			j.work.r.Err = results[i]
-			j.work.out <- *j.work.r
+		if w := j.cut(); w != nil {
+			w.r.Err = results[i]
+			w.out <- w.r
 			continue
 		}
 		j.done <- results[i]
@@ -233,16 +238,8 @@ func (s *Store) answer(group []job, results []error, err error) {
 // writeCuts writes cuts together. Where that does not go, nothing of them is written.
 func (s *Store) writeCuts(tx *gorm.DB, jobs []job) error {
 	return s.knownHeads(func() error {
-		return tx.Transaction(func(inner *gorm.DB) error { return s.writeTogether(inner, worksOf(jobs)) })
+		return tx.Transaction(func(inner *gorm.DB) error { return s.writeTogether(inner, jobs) })
 	})
-}
-
-func worksOf(jobs []job) []*work {
-	list := make([]*work, len(jobs))
-	for i, j := range jobs {
-		list[i] = j.work
-	}
-	return list
 }
 
 // knownHeads lets do read and change the heads of slots that are known; where it fails nothing is known any more, since
@@ -258,32 +255,15 @@ func (s *Store) knownHeads(do func() error) error {
 	return err
 }
 
-// submit hands work to the writer. The channel gives its result once, when it is on disk.
-func (s *Store) submit(do func(tx *gorm.DB) error) <-chan error {
-	done := make(chan error, 1)
-	if !s.hand(job{do: do, done: done}) {
-		done <- ErrClosed
-	}
-	return done
-}
-
 // hand gives work to the writer; false where the store is closed, and nobody writes any more.
 func (s *Store) hand(j job) bool {
+	j.at = s.now().UTC()
 	s.shut.RLock()
 	defer s.shut.RUnlock()
 	if !s.closed {
 		s.jobs <- j
 	}
 	return !s.closed
-}
-
-// wait is submit for callers that have nothing else to do. Work that was begun is not abandoned: its
-// result is waited for even where the caller would give up.
-func (s *Store) wait(ctx context.Context, do func(tx *gorm.DB) error) error {
-	if err := ctx.Err(); err != nil {
-		return err
-	}
-	return <-s.submit(do)
 }
 
 func checksum(doc []byte) string {

@@ -38,23 +38,33 @@ type Trial struct {
 
 // NewTrial keeps a trial that begins.
 func (s *Store) NewTrial(ctx context.Context, t Trial) (Trial, error) {
-	t.BeganAt, t.State = s.now().UTC(), TrialRuns
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		var last int
-		if err := tx.Model(&Trial{}).Where("game = ?",
-			t.Game).Select("COALESCE(MAX(id), 0)").Scan(&last).Error; err != nil {
-			return err
-		}
-		t.ID = last + 1
-		return tx.Create(&t).Error
-	})
-	return t, err
+	c := &beginsTrial{t}
+	err := s.do(ctx, c)
+	return c.Trial, err
+}
+
+// beginsTrial is NewTrial as a change.
+type beginsTrial struct{ Trial Trial }
+
+func (c *beginsTrial) apply(tx *gorm.DB, at time.Time) error {
+	t, last := &c.Trial, 0
+	if err := tx.Model(&Trial{}).Where("game = ?",
+		t.Game).Select("COALESCE(MAX(id), 0)").Scan(&last).Error; err != nil {
+		return err
+	}
+	t.BeganAt, t.State, t.ID = at, TrialRuns, last+1
+	return tx.Create(t).Error
 }
 
 // PutTrial keeps how far a trial has come.
 func (s *Store) PutTrial(ctx context.Context, t Trial) error {
-	return s.wait(ctx, func(tx *gorm.DB) error { return tx.Save(&t).Error })
+	return s.do(ctx, &putsTrial{t})
 }
+
+// putsTrial is PutTrial as a change.
+type putsTrial struct{ Trial Trial }
+
+func (c *putsTrial) apply(tx *gorm.DB, _ time.Time) error { return tx.Save(&c.Trial).Error }
 
 // Trials lists the trials of a game, newest first, without texts and what came of them.
 func (s *Store) Trials(ctx context.Context, game string) ([]Trial, error) {

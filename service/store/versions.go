@@ -6,6 +6,8 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -62,52 +64,63 @@ func (s *Store) Playing(ctx context.Context, game string) (string, error) {
 // what is kept of the best numbers.
 func (s *Store) Publish(ctx context.Context, v Version, etag string, instead *Game,
 	standings map[string]string) (Version, error) {
-	v.PublishedAt = s.now().UTC()
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		if instead != nil {
-			g := *instead
-			g.ETag, g.UpdatedAt = ETagOf(g.Text), v.PublishedAt
-			if err := putPlan(tx, g, etag); err != nil {
-				return err
-			}
-			etag = g.ETag
-		}
-		var g Game
-		if err := tx.First(&g, "id = ?", v.Game).Error; err != nil {
-			return notFound(err, "game %s", v.Game)
-		}
-		if g.ETag != etag {
-			return ErrConflict
-		}
-		var newest int
-		if err := tx.Model(&Version{}).Where("game = ?",
-			v.Game).Select("COALESCE(MAX(version), 0)").Scan(&newest).Error; err != nil {
+	c := &publishes{v, etag, instead, standings}
+	err := s.do(ctx, c)
+	return c.Version, err
+}
+
+// publishes is Publish as a change.
+type publishes struct {
+	Version   Version
+	ETag      string
+	Instead   *Game
+	Standings map[string]string
+}
+
+func (c *publishes) apply(tx *gorm.DB, at time.Time) error {
+	v, etag := &c.Version, c.ETag
+	if c.Instead != nil {
+		g := *c.Instead
+		g.ETag, g.UpdatedAt = ETagOf(g.Text), at
+		if err := putPlan(tx, g, etag); err != nil {
 			return err
 		}
-		if newest > 0 && v.Version != newest+1 {
-			return fmt.Errorf("%w: the newest published version is %d, so that the next is %d, not %d", ErrNext, newest,
-				newest+1, v.Version)
-		}
-		v.ETag, v.Text = g.ETag, g.Text
-		if err := renameRanks(tx, v.Game, standings); err != nil {
-			return err
-		}
-		return tx.Create(&v).Error
-	})
-	return v, err
+		etag = g.ETag
+	}
+	var g Game
+	if err := tx.First(&g, "id = ?", v.Game).Error; err != nil {
+		return notFound(err, "game %s", v.Game)
+	}
+	if g.ETag != etag {
+		return ErrConflict
+	}
+	var newest int
+	if err := tx.Model(&Version{}).Where("game = ?",
+		v.Game).Select("COALESCE(MAX(version), 0)").Scan(&newest).Error; err != nil {
+		return err
+	}
+	if newest > 0 && v.Version != newest+1 {
+		return fmt.Errorf("%w: the newest published version is %d, so that the next is %d, not %d", ErrNext, newest,
+			newest+1, v.Version)
+	}
+	v.ETag, v.Text, v.PublishedAt = g.ETag, g.Text, at
+	if err := renameRanks(tx, v.Game, c.Standings); err != nil {
+		return err
+	}
+	return tx.Create(v).Error
 }
 
 // renameRanks gives the best numbers of standings their new names, all at once, so that names can be swapped.
 func renameRanks(tx *gorm.DB, game string, standings map[string]string) error {
 	const aside = "\x00"
-	for from := range standings {
+	for _, from := range slices.Sorted(maps.Keys(standings)) {
 		if err := tx.Exec("UPDATE ranks SET standing = ? WHERE game = ? AND standing = ?", aside+from, game,
 			from).Error; err != nil {
 			return err
 		}
 	}
-	for from, to := range standings {
-		if err := tx.Exec("UPDATE OR REPLACE ranks SET standing = ? WHERE game = ? AND standing = ?", to, game,
+	for _, from := range slices.Sorted(maps.Keys(standings)) {
+		if err := tx.Exec("UPDATE OR REPLACE ranks SET standing = ? WHERE game = ? AND standing = ?", standings[from], game,
 			aside+from).Error; err != nil {
 			return err
 		}
@@ -128,15 +141,23 @@ type keptWorld struct {
 // KeepWorld keeps a world as it was before it was upgraded to a later version, and writes the one that it became: both
 // or neither.
 func (s *Store) KeepWorld(ctx context.Context, game, session string, from int, before, after []byte) error {
-	now := s.now().UTC()
-	return s.wait(ctx, func(tx *gorm.DB) error {
-		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&keptWorld{game, session, from, now, before,
-			checksum(before)}).Error; err != nil {
-			return err
-		}
-		return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{game, session, now, after,
-			checksum(after)}).Error
-	})
+	return s.do(ctx, &keepsWorld{game, session, from, before, after})
+}
+
+// keepsWorld is KeepWorld as a change.
+type keepsWorld struct {
+	Game, Session string
+	From          int
+	Before, After []byte
+}
+
+func (c *keepsWorld) apply(tx *gorm.DB, at time.Time) error {
+	if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&keptWorld{c.Game, c.Session, c.From, at, c.Before,
+		checksum(c.Before)}).Error; err != nil {
+		return err
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&worldRow{c.Game, c.Session, at, c.After,
+		checksum(c.After)}).Error
 }
 
 // SealKey is a key that seals what leaves the service.
@@ -161,19 +182,27 @@ func (s *Store) SealKeys(ctx context.Context) ([]SealKey, error) {
 
 // NewSealKey makes a key that seals from now on; the older ones go on verifying (rule 34).
 func (s *Store) NewSealKey(ctx context.Context) ([]SealKey, error) {
-	var list []SealKey
-	err := s.wait(ctx, func(tx *gorm.DB) error {
-		if err := tx.Order("made_at, id").Find(&list).Error; err != nil {
-			return err
-		}
-		key := SealKey{Secret: make([]byte, 32), MadeAt: s.now().UTC()}
-		_, _ = rand.Read(key.Secret) // it never fails (crypto/rand)
-		key.ID = fmt.Sprintf("k%d-%s", len(list)+1, hex.EncodeToString(key.Secret[28:])[:4])
-		key.Secret = key.Secret[:28]
-		list = append(list, key)
-		return tx.Create(&key).Error
-	})
-	return list, err
+	secret := make([]byte, 32)
+	_, _ = rand.Read(secret) // it never fails (crypto/rand)
+	c := &addsSealKey{Secret: secret[:28], Mark: hex.EncodeToString(secret[28:])[:4]}
+	err := s.do(ctx, c)
+	return c.list, err
+}
+
+// addsSealKey is NewSealKey as a change.
+type addsSealKey struct {
+	Secret []byte
+	Mark   string // what the key's name ends with
+	list   []SealKey
+}
+
+func (c *addsSealKey) apply(tx *gorm.DB, at time.Time) error {
+	if err := tx.Order("made_at, id").Find(&c.list).Error; err != nil {
+		return err
+	}
+	key := SealKey{ID: fmt.Sprintf("k%d-%s", len(c.list)+1, c.Mark), Secret: c.Secret, MadeAt: at}
+	c.list = append(c.list, key)
+	return tx.Create(&key).Error
 }
 
 // ReadSealKeys reads the keys out of a file, also while a service has it open; the newest is the last.
