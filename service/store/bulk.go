@@ -173,6 +173,9 @@ func (b *bulk) read(tx *gorm.DB, list []job) error {
 	var keys []slotKey
 	for _, j := range list {
 		c := &j.cut().Cut
+		if fence(tx, c.Game, c.Session, c.Epoch) != nil {
+			return errByItself
+		}
 		for _, p := range c.Players {
 			keys = append(keys, slotKey{c.Game, p.Player, p.Slot})
 		}

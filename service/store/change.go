@@ -29,6 +29,7 @@ type followed interface {
 // changes are all kinds of changes, by the names that they have in messages.
 var changes = map[string]change{
 	"cut":           (*work)(nil),
+	"claim":         (*claimsSession)(nil),
 	"take":          (*takesSlot)(nil),
 	"restore":       (*restores)(nil),
 	"put":           (*putsSave)(nil),

@@ -69,6 +69,7 @@ func (worldRow) TableName() string { return "worlds" }
 type Cut struct {
 	Game    string
 	Session string
+	Epoch   int64  // of the owner of the session that writes it; 0 where the machine is alone
 	World   []byte // nil where it has not changed, or lies in a player's slot
 	Players []PlayerCut
 	Keep    int     // how many revisions of a slot are kept
@@ -125,6 +126,9 @@ func (w *work) sums() {
 // apply writes one cut by itself.
 func (w *work) apply(tx *gorm.DB, at time.Time) error {
 	w.r = CutResult{Written: Written{}}
+	if err := fence(tx, w.Cut.Game, w.Cut.Session, w.Cut.Epoch); err != nil {
+		return err
+	}
 	for _, p := range w.Cut.Players {
 		n, err := writePlayer(tx, w.Cut, p, at)
 		if errors.Is(err, ErrLease) {
@@ -244,7 +248,12 @@ type Saved struct {
 // Take gives the newest state of a slot and a lease on it: whoever had the lease before cannot write
 // any more.
 func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved, error) {
-	c := &takesSlot{Game: game, Player: player, Slot: slot}
+	return s.TakeFor(ctx, Owner{Game: game}, player, slot)
+}
+
+// TakeFor is Take for a session, by its owner: ErrFenced where it has another by now.
+func (s *Store) TakeFor(ctx context.Context, by Owner, player string, slot int) (Saved, error) {
+	c := &takesSlot{Game: by.Game, Player: player, Slot: slot, By: by}
 	err := s.do(ctx, c)
 	return c.saved, err
 }
@@ -253,10 +262,14 @@ func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved,
 type takesSlot struct {
 	Game, Player string
 	Slot         int
+	By           Owner
 	saved        Saved
 }
 
 func (c *takesSlot) apply(tx *gorm.DB, _ time.Time) error {
+	if err := fence(tx, c.Game, c.By.Session, c.By.Epoch); err != nil {
+		return err
+	}
 	head := slotRow{Game: c.Game, Player: c.Player, Slot: c.Slot}
 	if err := tx.FirstOrCreate(&head, head).Error; err != nil {
 		return err

@@ -72,6 +72,11 @@ var steps = []string{
 	`CREATE TABLE originals (
 		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, slot INTEGER NOT NULL, format TEXT NOT NULL, name TEXT NOT NULL,
 		saved_at DATETIME NOT NULL, doc BLOB NOT NULL, checksum TEXT NOT NULL, PRIMARY KEY (game, player, slot, format))`,
+	`CREATE TABLE owners (
+		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, node TEXT NOT NULL, run TEXT NOT NULL, epoch INTEGER NOT NULL,
+		PRIMARY KEY (game, session));
+	CREATE TABLE ordering (id INTEGER PRIMARY KEY, name TEXT NOT NULL, place INTEGER NOT NULL, resume INTEGER NOT NULL);
+	CREATE TABLE heard (node TEXT PRIMARY KEY, run TEXT NOT NULL, number INTEGER NOT NULL)`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

@@ -38,19 +38,20 @@ var (
 
 // Store is an open file. It is safe for use by several goroutines.
 type Store struct {
-	write   *gorm.DB // one connection: the writer's, and of what settles the log after somebody was deleted
-	read    *gorm.DB // several, for everybody
-	jobs    chan job // to the writer, which puts those that wait together into one transaction
-	stopped chan struct{}
-	heads   map[slotKey]*headNow // the writer's own: what it knows of slots
-	hot     map[hotKey]*sql.Stmt // the writer's own: statements that are prepared
-	closing sync.Once
-	shut    sync.RWMutex // guards closed: read-held to hand work in, held to close
-	closed  bool
-	path    string
-	claimed *os.File // keeps the file from being opened twice, as long as it is open
-	log     *slog.Logger
-	now     func() time.Time
+	write    *gorm.DB // one connection: the writer's, and of what settles the log after somebody was deleted
+	read     *gorm.DB // several, for everybody
+	jobs     chan job // to the writer, which puts those that wait together into one transaction
+	stopped  chan struct{}
+	heads    map[slotKey]*headNow // the writer's own: what it knows of slots
+	hot      map[hotKey]*sql.Stmt // the writer's own: statements that are prepared
+	closing  sync.Once
+	shut     sync.RWMutex // guards closed: read-held to hand work in, held to close
+	closed   bool
+	path     string
+	ordering *ordering // where several machines apply the same; nil for one alone
+	claimed  *os.File  // keeps the file from being opened twice, as long as it is open
+	log      *slog.Logger
+	now      func() time.Time
 }
 
 // job is one writer's part of a transaction.
@@ -173,6 +174,10 @@ func (s *Store) writer() {
 				break gather
 			}
 		}
+		if s.ordering != nil {
+			s.ordering.handIn(s, group)
+			continue
+		}
 		s.commit(group)
 	}
 }
@@ -187,22 +192,32 @@ func (s *Store) commit(group []job) {
 			return
 		}
 	}
-	err := s.write.Transaction(func(tx *gorm.DB) error {
-		for i := 0; i < len(group); {
-			n := together(group[i:])
-			if n > 0 && s.writeCuts(tx, group[i:i+n]) == nil {
-				i += n
-				continue
-			}
-			for range max(n, 1) {
-				results[i] = tx.Transaction(func(tx *gorm.DB) error { return group[i].change.apply(tx, group[i].at) })
-				s.heads = nil // it may have changed any of them
+	err := s.write.Transaction(func(tx *gorm.DB) error { return s.applyAll(tx, group, results) })
+	s.answer(group, results, err)
+}
+
+// applyAll applies a group, one after the other but for cuts that go together, and says what came of each. In an order
+// an error is given where the file cannot be written: then nothing of the group may be.
+func (s *Store) applyAll(tx *gorm.DB, group []job, results []error) error {
+	for i := 0; i < len(group); {
+		n := together(group[i:])
+		if n > 0 && s.writeCuts(tx, group[i:i+n]) == nil {
+			for range n {
+				results[i] = nil
 				i++
 			}
+			continue
 		}
-		return nil
-	})
-	s.answer(group, results, err)
+		for range max(n, 1) {
+			results[i] = tx.Transaction(func(tx *gorm.DB) error { return group[i].change.apply(tx, group[i].at) })
+			s.heads = nil // it may have changed any of them
+			if s.ordering != nil && ofTheFile(results[i]) {
+				return results[i]
+			}
+			i++
+		}
+	}
+	return nil
 }
 
 // commitCuts writes a group of cuts as one transaction, with nothing around them. It gives false where something in
@@ -226,12 +241,17 @@ func (s *Store) answer(group []job, results []error, err error) {
 			results[i] = fmt.Errorf("store: nothing was written: %w", err)
 			s.log.Error("a transaction could not be written", "error", err)
 		}
-		if w := j.cut(); w != nil {
-			w.r.Err = results[i]
-			w.out <- w.r
-			continue
-		}
-		j.done <- results[i]
+		s.answerOne(j, results[i])
+	}
+}
+
+// answerOne tells whoever waits what came of a job; of another machine's, nobody does.
+func (s *Store) answerOne(j job, err error) {
+	if w := j.cut(); w != nil && w.out != nil {
+		w.r.Err = err
+		w.out <- w.r
+	} else if j.done != nil {
+		j.done <- err
 	}
 }
 

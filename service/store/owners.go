@@ -1,0 +1,123 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// Owner is the machine that runs a session. Epoch rises with each claim: who writes for the session names the one that
+// it has, and is refused where there is a later one.
+type Owner struct {
+	Game    string `gorm:"primaryKey"`
+	Session string `gorm:"primaryKey"`
+	Node    string // "" for nobody
+	Run     string
+	Epoch   int64
+}
+
+type ownerRow = Owner
+
+// TableName names the table.
+func (Owner) TableName() string { return "owners" }
+
+// Owner says who runs a session; the zero Owner where nobody ever did.
+func (s *Store) Owner(ctx context.Context, game, session string) (Owner, error) {
+	return ownerOf(s.read.WithContext(ctx), game, session)
+}
+
+// Owners lists who runs which session, of all games or of one.
+func (s *Store) Owners(ctx context.Context, game string) ([]Owner, error) {
+	q := s.read.WithContext(ctx).Where("node <> ''").Order("game, session")
+	if game != "" {
+		q = q.Where("game = ?", game)
+	}
+	var list []Owner
+	return list, q.Find(&list).Error
+}
+
+func ownerOf(tx *gorm.DB, game, session string) (Owner, error) {
+	var o Owner
+	err := tx.First(&o, "game = ? AND session = ?", game, session).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return Owner{Game: game, Session: session}, nil
+	}
+	return o, err
+}
+
+// Claim makes a machine the owner of a session, or with "" nobody. after is the epoch of the owner that it takes it
+// from: where there is a later one, the answer is ErrFenced.
+func (s *Store) Claim(ctx context.Context, to Owner, after int64) (Owner, error) {
+	c := &claimsSession{to, after}
+	err := s.do(ctx, c)
+	return c.Owner, err
+}
+
+// Owned is told of a session that has another owner.
+type Owned struct{ Owner }
+
+// claimsSession is Claim as a change.
+type claimsSession struct {
+	Owner Owner
+	After int64
+}
+
+func (c *claimsSession) apply(tx *gorm.DB, _ time.Time) error {
+	now, err := ownerOf(tx, c.Owner.Game, c.Owner.Session)
+	if err != nil {
+		return err
+	}
+	if now.Epoch != c.After {
+		return ErrFenced
+	}
+	c.Owner.Epoch = now.Epoch + 1
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&c.Owner).Error
+}
+
+func (c *claimsSession) notice() any { return Owned{c.Owner} }
+
+// fence refuses what is written for a session by a machine that is not its owner any more. An epoch of 0 is that of a
+// machine that is alone.
+func fence(tx *gorm.DB, game, session string, epoch int64) error {
+	if epoch == 0 {
+		return nil
+	}
+	now, err := ownerOf(tx, game, session)
+	if err == nil && now.Epoch != epoch {
+		err = ErrFenced
+	}
+	return err
+}
+
+// notable is a change of which a machine is told.
+type notable interface{ notice() any }
+
+// Taken is told of a slot that a session has taken.
+type Taken struct {
+	Game, Player, Session string
+	Slot                  int
+}
+
+// Forgotten is told of a player about whom everything was deleted.
+type Forgotten struct{ Game, Player string }
+
+// InCommon is told of what a game has written of a commons.
+type InCommon struct {
+	Game, Session string
+	Values        []SharedValue
+}
+
+func (c *takesSlot) notice() any { return Taken{c.Game, c.Player, c.By.Session, c.Slot} }
+
+func (c *forgets) notice() any { return Forgotten{c.Game, c.Player} }
+
+func (w *work) notice() any {
+	out := InCommon{Game: w.Cut.Game, Session: w.Cut.Session}
+	for _, p := range w.Cut.Players {
+		out.Values = append(out.Values, p.Shared...)
+	}
+	return out
+}
