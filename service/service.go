@@ -16,6 +16,7 @@ import (
 
 	"alluvion.dev/service/api"
 	"alluvion.dev/service/auth"
+	"alluvion.dev/service/cluster"
 	"alluvion.dev/service/console"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
@@ -40,6 +41,10 @@ type Config struct {
 	SaveKey []byte
 	// Cert and Key are files for TLS, both or neither.
 	Cert, Key string
+	// Cluster makes the service one of several nodes; nil where it is alone.
+	Cluster *cluster.Config
+	// Alone takes a file out of the order of several nodes in which it was written.
+	Alone bool
 	// Games are played in a browser, at /play/ and their name.
 	Games map[string]fs.FS
 }
@@ -57,6 +62,7 @@ func KeysFile(data string) string { return data + ".tokens" }
 // Service is a running service.
 type Service struct {
 	store  *store.Store
+	node   *cluster.Node // nil where the service is alone
 	live   *live.Manager
 	trials *trial.Runner
 	scouts *scouting.Runner
@@ -111,10 +117,17 @@ func Start(c Config) (*Service, error) {
 		return nil, err
 	}
 	counts, closing := meter.New(), make(chan struct{})
-	s := &Service{store: st, live: live.NewManager(st, c.Log, counts), trials: trial.New(st, c.Log), scouts: scouting.New(),
+	manager := live.NewManager(st, c.Log, counts)
+	node, err := together(c, listener, st, manager)
+	if err != nil {
+		_ = listener.Close()
+		st.Close()
+		return nil, err
+	}
+	s := &Service{store: st, node: node, live: manager, trials: trial.New(st, c.Log), scouts: scouting.New(),
 		log:  c.Log,
 		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
-	handler := api.New(api.Parts{SaveKey: c.SaveKey, Store: st, Live: s.live, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,
+	handler := api.New(api.Parts{SaveKey: c.SaveKey, Store: st, Live: s.live, Node: node, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,
 		Origins: c.Origins, Console: console.Files(), Games: c.Games, Log: c.Log, Version: c.Version, TLS: s.tls})
 	s.connections = &watchedListener{Listener: listener, new: map[net.Conn]bool{}}
 	s.http = &http.Server{Handler: oneLength(handler, api.TwoLengths), ReadHeaderTimeout: 5 * time.Second,
@@ -127,6 +140,13 @@ func Start(c Config) (*Service, error) {
 			s.failed <- err
 		}
 	}()
+	if node != nil {
+		go func() {
+			if err, failed := <-node.Failed(); failed {
+				s.failed <- err
+			}
+		}()
+	}
 	if c.Keep > 0 {
 		go s.live.Keep(context.Background(), c.Keep, closing)
 	}
@@ -135,6 +155,46 @@ func Start(c Config) (*Service, error) {
 		c.Log.Warn("tokens travel in the clear: give -cert and -key, or put a proxy with TLS before it")
 	}
 	return s, nil
+}
+
+// together has the service write in the order of several nodes, or makes sure that its file is in none.
+func together(c Config, at net.Listener, st *store.Store, m *live.Manager) (*cluster.Node, error) {
+	if c.Cluster == nil {
+		if c.Alone {
+			return nil, st.Alone()
+		}
+		if _, in := st.InAnOrder(); in {
+			return nil, fmt.Errorf("%s: %w. Start with -cluster as before, or with -alone to go on with it by itself: then it never goes back to the others", c.Data, store.ErrOrdered)
+		}
+		return nil, nil
+	}
+	config := *c.Cluster
+	config.Log = c.Log
+	if config.API == "" {
+		config.API = "http://" + at.Addr().String()
+		if c.Cert != "" {
+			config.API = "https://" + at.Addr().String()
+		}
+	}
+	if config.Folder == "" {
+		config.Folder = c.Data + ".stream"
+	}
+	ctx := context.Background()
+	node, err := cluster.Start(ctx, config)
+	if err != nil {
+		return nil, err
+	}
+	m.With(node)
+	err = node.Write(ctx, st, m.Told)
+	if err == nil {
+		err = node.Answer(m.Release)
+	}
+	if err != nil {
+		node.Stop()
+		return nil, fmt.Errorf("this node cannot join the others: %w", err)
+	}
+	c.Log.Info("one of several nodes", "name", config.Node, "nodes", len(node.Peers()))
+	return node, nil
 }
 
 // listen opens the address, with TLS 1.2 or newer where there is a certificate.
@@ -182,6 +242,10 @@ func (s *Service) Stop(ctx context.Context) error {
 	}
 	s.trials.Close()
 	s.scouts.Close()
+	if s.node != nil {
+		s.node.Leave()
+		s.node.Stop()
+	}
 	s.store.Close()
 	if err != nil {
 		s.log.Error("stopped, but not cleanly", "error", err)

@@ -3,6 +3,7 @@ package main
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -16,6 +17,7 @@ import (
 	"alluvion.dev/examples"
 	"alluvion.dev/examples/lantern-pass/game"
 	"alluvion.dev/service"
+	"alluvion.dev/service/cluster"
 )
 
 // stopWithin is how long a graceful stop may take.
@@ -54,13 +56,42 @@ func runServe(c *call) (int, error) {
 			return failed, err
 		}
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(),
+	nodes, err := c.clusterConfig()
+	if err != nil {
+		return wrongUse, err
+	}
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Cluster: nodes, Alone: c.alone,
 		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep, SaveKey: saveKey})
 	if err != nil {
 		return failed, err
 	}
 	fmt.Fprintf(c.out, "Alluvion is at %s\n", s.URL())
 	return c.untilStopped(s)
+}
+
+// clusterConfig says how this node makes one service with others; nil where it is alone.
+func (c *call) clusterConfig() (*cluster.Config, error) {
+	if c.cluster == "" {
+		if c.node+c.clusterAt+c.clusterSecret+c.reach != "" {
+			return nil, errors.New("-node, -cluster-at, -cluster-secret and -reach go with -cluster")
+		}
+		return nil, nil
+	}
+	if c.alone {
+		return nil, errors.New("-alone and -cluster do not go together")
+	}
+	if c.node == "" {
+		return nil, errors.New("-cluster needs -node: a name for this node, another one for each")
+	}
+	config := &cluster.Config{Node: c.node, Nodes: listOf(c.cluster), Listen: c.clusterAt, API: c.reach, Lease: c.lease}
+	if c.clusterSecret != "" {
+		raw, err := os.ReadFile(c.clusterSecret)
+		if err != nil {
+			return nil, err
+		}
+		config.Secret = strings.TrimSpace(string(raw))
+	}
+	return config, nil
 }
 
 // listOf takes a list with commas apart.

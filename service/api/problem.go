@@ -12,6 +12,7 @@ import (
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/save"
 	"alluvion.dev/core/upgrade"
+	"alluvion.dev/service/cluster"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/store"
 )
@@ -70,6 +71,7 @@ func (s *Server) asProblem(err error) error {
 	var known *contract.Problem
 	var refusal *engine.Refusal
 	var playing *live.Playing
+	var elsewhere *live.Elsewhere
 	switch {
 	case err == nil:
 		return nil
@@ -108,6 +110,10 @@ func (s *Server) asProblem(err error) error {
 	case errors.Is(err, save.ErrValue):
 		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%v.",
 			err)
+	case errors.As(err, &elsewhere), errors.Is(err, store.ErrFenced):
+		return problem(http.StatusServiceUnavailable, "elsewhere", "Another node runs this session", "%v. Ask again.", err)
+	case errors.Is(err, cluster.ErrApart):
+		return problem(http.StatusServiceUnavailable, "apart", "This node is cut off", "%v, so that it runs no session. Ask another one, or again later.", err)
 	case errors.Is(err, store.ErrNext):
 		return problem(http.StatusConflict, "next", "It is not the next version", "%v.", err)
 	case errors.Is(err, store.ErrDamaged):

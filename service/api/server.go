@@ -30,6 +30,7 @@ import (
 	"alluvion.dev/core/types"
 	"alluvion.dev/core/wire"
 	"alluvion.dev/service/auth"
+	"alluvion.dev/service/cluster"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
 	"alluvion.dev/service/scouting"
@@ -49,6 +50,7 @@ const (
 type Server struct {
 	store     *store.Store
 	live      *live.Manager
+	node      *cluster.Node // nil where the service is alone
 	trials    *trial.Runner
 	scouts    *scouting.Runner
 	log       *slog.Logger
@@ -71,6 +73,7 @@ type Server struct {
 type Parts struct {
 	Store   *store.Store
 	Live    *live.Manager
+	Node    *cluster.Node // nil where the service is alone
 	Trials  *trial.Runner
 	Scouts  *scouting.Runner
 	Meter   *meter.Meter
@@ -87,12 +90,12 @@ type Parts struct {
 
 // New makes the handler of everything that the service serves.
 func New(p Parts) http.Handler {
-	server := &Server{store: p.Store, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys, saveKey: p.SaveKey,
+	server := &Server{store: p.Store, node: p.Node, live: p.Live, trials: p.Trials, scouts: p.Scouts, meter: p.Meter, tokenKeys: p.Keys, saveKey: p.SaveKey,
 		closing: p.Closing, origins: p.Origins, log: p.Log, version: p.Version, tls: p.TLS, played: p.Games, started: time.Now(), stands: newStands()}
 	server.socket = &socket.Server{Live: p.Live, Meter: p.Meter, Log: p.Log, Allow: server.Allow, Origins: p.Origins}
 	r := chi.NewRouter()
 	r.Use(server.recovered, server.logged, packed, server.shared, server.identified, permitted(r), secured,
-		middleware.GetHead, unchanged(r))
+		server.passedOn, middleware.GetHead, unchanged(r))
 	server.routes(r)
 	r.Get("/v1/games/{game}/sessions/{session}/live", server.connect)
 	r.Get("/v1/games/{game}/sessions/{session}/watch", server.watch)
@@ -148,6 +151,7 @@ func (s *Server) routes(r chi.Router) huma.API {
 		s.budgets(api)
 		s.maps(api)
 		s.tokens(api)
+		s.nodes(api)
 	})
 	r.Get("/v1/games/{game}/trials/{trial}/events", s.trialEvents)
 	r.Get("/v1/games/{game}/population/events", s.populationEvents)

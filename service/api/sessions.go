@@ -3,6 +3,8 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -56,6 +58,10 @@ func (s *Server) listSessions(ctx context.Context, in *GamePath) (*body[[]contra
 			continue // it has just been closed
 		}
 		out = append(out, infoOf(session, v))
+	}
+	if more := s.sessionsElsewhere(ctx, in.Game); len(more) > 0 {
+		out = append(out, more...)
+		slices.SortFunc(out, func(a, b contract.SessionInfo) int { return strings.Compare(a.Name, b.Name) })
 	}
 	return &body[[]contract.SessionInfo]{out}, nil
 }

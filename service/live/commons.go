@@ -121,11 +121,15 @@ func (m *Manager) tell(from, to *Session, player string) {
 	if from.ask(ctx, func() { shared = from.run.Shared(player) }) != nil || shared == nil {
 		return
 	}
-	_ = to.ask(ctx, func() {
-		if to.run.Has(player) {
-			res, _ := to.run.Step(&engine.Request{Do: "commons", Player: player, Server: true, Shared: shared,
-				At: to.clock()})
-			to.absorb(res)
+	to.share(ctx, player, shared)
+}
+
+// share makes a player's commons in a session what they are, where they are there.
+func (s *Session) share(ctx context.Context, player string, shared map[string]save.Values) {
+	_ = s.ask(ctx, func() {
+		if s.run.Has(player) {
+			res, _ := s.run.Step(&engine.Request{Do: "commons", Player: player, Server: true, Shared: shared, At: s.clock()})
+			s.absorb(res)
 		}
 	})
 }

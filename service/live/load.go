@@ -31,7 +31,7 @@ func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, e
 	if err := s.payOwed(ctx, req.Player); err != nil {
 		return 0, err
 	}
-	saved, err := s.store.Take(ctx, s.Game, req.Player, req.Slot)
+	saved, err := s.store.TakeFor(ctx, s.owner, req.Player, req.Slot)
 	if err != nil {
 		return 0, err
 	}

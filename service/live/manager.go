@@ -20,9 +20,10 @@ import (
 
 // Manager opens and closes sessions, and knows who is where. It is safe for use by several goroutines.
 type Manager struct {
-	store *store.Store
-	log   *slog.Logger
-	plans plans
+	store  *store.Store
+	log    *slog.Logger
+	plans  plans
+	others Others // nil where the service is alone
 
 	// mu guards what follows. It is held for moments only: never over the disk, never while a session is asked.
 	mu       sync.Mutex
@@ -121,9 +122,23 @@ func (m *Manager) open(ctx context.Context, game, name string) (*Session, error)
 	if err != nil {
 		return nil, err
 	}
+	owner, err := m.claim(ctx, game, name)
+	if err != nil {
+		return nil, err
+	}
+	s, err := m.openOwned(ctx, plan, owner)
+	if err != nil {
+		m.yield(context.Background(), owner)
+	}
+	return s, err
+}
+
+// openOwned opens a session that is this node's.
+func (m *Manager) openOwned(ctx context.Context, plan *playable, owner store.Owner) (*Session, error) {
+	game, name := owner.Game, owner.Session
 	handed := make(chan struct{})
 	close(handed) // nothing waits
-	s := &Session{Game: game, Name: name, Opened: time.Now().UTC(), m: plan.m, chain: plan.chain,
+	s := &Session{Game: game, Name: name, owner: owner, Opened: time.Now().UTC(), m: plan.m, chain: plan.chain,
 		judge: engine.NewJudge(plan.m, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
 		handed: handed, owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: plan.layout}
@@ -198,6 +213,11 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 			return Answer{}, fmt.Errorf("%s could not leave the session %s: %w", req.Player, other.Name, err)
 		}
 		m.place(key, nil)
+	}
+	if req.Do == "join" && m.Where(s.Game, req.Player) == nil {
+		if err := m.fetch(ctx, s, req.Player); err != nil {
+			return Answer{}, err
+		}
 	}
 	if req.Do == "join" {
 		shared, err := m.sharedNow(ctx, s, req.Player)
@@ -307,17 +327,10 @@ func (m *Manager) place(key playerKey, s *Session) {
 // Close closes one session: all visits end, everybody is saved.
 func (m *Manager) Close(ctx context.Context, s *Session) error {
 	err := s.close(ctx)
+	m.yield(ctx, s.owner)
 	m.mu.Lock()
 	defer m.mu.Unlock()
-	if m.sessions[sessionKey{s.Game, s.Name}] == s {
-		m.meter.Opened(-1)
-	}
-	delete(m.sessions, sessionKey{s.Game, s.Name})
-	for k, at := range m.where {
-		if at == s {
-			delete(m.where, k)
-		}
-	}
+	m.remove(sessionKey{s.Game, s.Name}, s)
 	if err != nil {
 		m.log.Error("a session was closed, but not everything could be saved", "game", s.Game, "session", s.Name,
 			"error", err)

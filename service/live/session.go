@@ -32,6 +32,7 @@ type Session struct {
 	m          *model.Model
 	chain      *upgrade.Chain // takes older saves to the session's plan
 	store      *store.Store
+	owner      store.Owner                     // this node, in the epoch in which it may write
 	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
 	// inbox is what the session's goroutine is to do, in order; whoever sends into it must not hold a lock, since it
@@ -579,5 +580,5 @@ func (s *Session) payOwed(ctx context.Context, player string) error {
 }
 
 func (s *Session) cutOf(players ...store.PlayerCut) store.Cut {
-	return store.Cut{Game: s.Game, Session: s.Name, Players: players, Keep: s.m.RevisionsKept()}
+	return store.Cut{Game: s.Game, Session: s.Name, Epoch: s.owner.Epoch, Players: players, Keep: s.m.RevisionsKept()}
 }

@@ -11,7 +11,7 @@ import (
 )
 
 // change is what one writer wants written, as plain data. Applying the same changes in the same order makes the same
-// file on every machine: whether a change may be made is judged while it is applied, by what the file holds then, and
+// file on every node: whether a change may be made is judged while it is applied, by what the file holds then, and
 // nothing that decides anything comes from elsewhere, neither the clock nor chance. Exported fields are what is to be
 // done, the others what came of it for whoever asked.
 //
@@ -20,7 +20,7 @@ type change interface {
 	apply(tx *gorm.DB, at time.Time) error
 }
 
-// followed is a change after which this machine has something to do by itself, once it is on disk. Others write
+// followed is a change after which this node has something to do by itself, once it is on disk. Others write
 // meanwhile.
 type followed interface {
 	after(s *Store)
@@ -65,7 +65,7 @@ const Format = 1
 // ErrFormat says that a message is of a newer format, or none at all.
 var ErrFormat = fmt.Errorf("it is no message that this program can apply, which knows format %d", Format)
 
-// message is a change on its way to other machines, in CBOR (RFC 8949).
+// message is a change on its way to other nodes, in CBOR (RFC 8949).
 type message struct {
 	Format int             `cbor:"1,keyasint"`
 	Do     string          `cbor:"2,keyasint"`

@@ -53,7 +53,7 @@ func shown(v any) string {
 	return fmt.Sprint(v)
 }
 
-// line is an order in memory, which every machine reads.
+// line is an order in memory, which every node reads.
 type line struct {
 	mu      sync.Mutex
 	bundles [][]byte
@@ -72,7 +72,7 @@ func (l *line) Put(b []byte) error {
 	return nil
 }
 
-// deliver lets a machine apply what it has not applied yet, at most some of it.
+// deliver lets a node apply what it has not applied yet, at most some of it.
 func (l *line) deliver(i, most int) error {
 	l.mu.Lock()
 	var list []Placed
@@ -176,10 +176,10 @@ func clone(c Cut) Cut {
 	return c
 }
 
-// Whatever is asked of machines that write in one order, whichever of them is asked: each says what a machine alone
+// Whatever is asked of nodes that write in one order, whichever of them is asked: each says what a node alone
 // says, and has in its file what that has. It does not matter in which parts they apply it, nor whether something comes
 // twice.
-func TestSeveralMachinesWriteWhatOneAloneWrites(t *testing.T) {
+func TestSeveralNodesWriteWhatOneAloneWrites(t *testing.T) {
 	dir := t.TempDir()
 	rapid.Check(t, func(t *rapid.T) {
 		now := time.Date(2026, 11, 20, 12, 0, 0, 123456789, time.UTC)
@@ -195,7 +195,7 @@ func TestSeveralMachinesWriteWhatOneAloneWrites(t *testing.T) {
 			defer s.Close()
 			s.now = func() time.Time { return now }
 			if stores[i] = s; i < 2 {
-				_, err := s.InOrder("test", l, Machine{Node: fmt.Sprint("node", i), Run: "r"}, nil)
+				_, err := s.InOrder("test", l, Writer{Node: fmt.Sprint("node", i), Run: "r"}, nil)
 				require.NoError(t, err)
 			}
 		}

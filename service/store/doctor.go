@@ -41,7 +41,7 @@ func (d *Diagnosis) tell(saved bool, what, detail string, args ...any) {
 
 // tables are those that a file has, the ones that others refer to first.
 var tables = []string{"games", "plan_texts", "versions", "rehearsals", "commons", "commons_values", "slots", "saves",
-	"recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated", "profiles", "originals", "owners"}
+	"recoveries", "worlds", "kept_worlds", "ranks", "journal", "trials", "seal_keys", "simulated", "profiles", "originals", "owners", "visits"}
 
 // Tables lists every table of the schema: what a rescue brings along.
 func Tables() []string { return slices.Clone(tables) }

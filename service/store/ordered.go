@@ -13,34 +13,34 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// Several machines have one file each, and apply the same changes to it in the same order: what a machine wants written
-// it hands in as messages, which come back to every machine, itself too, at their place in the order. Alone, a machine
+// Several nodes have one file each, and apply the same changes to it in the same order: what a node wants written
+// it hands in as messages, which come back to every node, itself too, at their place in the order. Alone, a node
 // applies what it hands in at once. Either way a change is applied by the same code.
 
-// Order puts the messages of all machines into one order, and keeps them.
+// Order puts the messages of all nodes into one order, and keeps them.
 type Order interface {
 	// Put hands in a bundle of messages. It returns when it is kept for good, and tries until it is; an error says that
-	// the machine is stopping, and that nobody knows whether it was kept. One bundle at a time is handed in.
+	// the node is stopping, and that nobody knows whether it was kept. One bundle at a time is handed in.
 	Put(bundle []byte) error
 }
 
-// Machine is one that takes part, in one of its runs.
-type Machine struct {
+// Writer is one that takes part, in one of its runs.
+type Writer struct {
 	Node string // its name
 	Run  string // which run of the program: another one after each start
 }
 
 // Errors of files that are written in an order, for errors.Is.
 var (
-	ErrFenced  = errors.New("another machine has this session now")
-	ErrOrdered = errors.New("the file belongs to several machines: it is written in their order only")
-	ErrOther   = errors.New("the file belongs to other machines than these")
+	ErrFenced  = errors.New("another node has this session now")
+	ErrOrdered = errors.New("the file belongs to several nodes: it is written in their order only")
+	ErrOther   = errors.New("the file belongs to other nodes than these")
 )
 
-// bundle is what a machine hands in at once.
+// bundle is what a node hands in at once.
 type bundle struct {
-	Machine
-	First    int64    // the number of the first message, counted by the machine from 1 in each run
+	Writer
+	First    int64    // the number of the first message, counted by the node from 1 in each run
 	Messages [][]byte // one for each change
 }
 
@@ -62,7 +62,7 @@ type orderRow struct {
 	Resume uint64
 }
 
-// heardRow is the last message of a machine that was applied.
+// heardRow is the last message of a node that was applied.
 type heardRow struct {
 	Node   string `gorm:"primaryKey"`
 	Run    string
@@ -78,8 +78,8 @@ func (heardRow) TableName() string { return "heard" }
 // ordering is the store's part in an order.
 type ordering struct {
 	order Order
-	me    Machine
-	told  func(change, bool) // of each change that was applied; true where it is this machine's own
+	me    Writer
+	told  func(change, bool) // of each change that was applied; true where it is this node's own
 
 	// mu guards what waits to come back.
 	mu      sync.Mutex
@@ -95,9 +95,9 @@ type ordering struct {
 }
 
 // InOrder lets the file be written in an order from now on, which is called name. told is called on the applying
-// goroutine, after each change of another machine or of this one. It gives the place from which the order has to be
+// goroutine, after each change of another node or of this one. It gives the place from which the order has to be
 // read; 0 for its beginning.
-func (s *Store) InOrder(name string, order Order, me Machine, told func(what any, mine bool)) (resume uint64, err error) {
+func (s *Store) InOrder(name string, order Order, me Writer, told func(what any, mine bool)) (resume uint64, err error) {
 	o := &ordering{order: order, me: me, waiting: map[int64]job{}, heard: map[string]heardRow{}}
 	o.moved = sync.NewCond(&o.mu)
 	o.told = func(c change, mine bool) {
@@ -126,7 +126,7 @@ func (s *Store) InOrder(name string, order Order, me Machine, told func(what any
 	return row.Resume, nil
 }
 
-// Alone takes a file out of the order that it was written in: from now on it is one machine's own. It gives ErrNotFound
+// Alone takes a file out of the order that it was written in: from now on it is one node's own. It gives ErrNotFound
 // where it was in none.
 func (s *Store) Alone() error {
 	done := s.write.Delete(&orderRow{ID: 1})
@@ -180,7 +180,7 @@ func (s *Store) Reached(ctx context.Context, place uint64) error {
 // handIn puts a group into the order. What comes of it is answered once it comes back.
 func (o *ordering) handIn(s *Store, group []job) {
 	for len(group) > 0 {
-		b := bundle{Machine: o.me}
+		b := bundle{Writer: o.me}
 		size := 0
 		o.mu.Lock()
 		b.First = o.sent + 1
@@ -240,7 +240,7 @@ func (s *Store) Apply(placed []Placed) error {
 			if last.Run == b.Run && n <= last.Number { // it came twice
 				continue
 			}
-			j, mine, err := o.job(b.Machine, n, raw)
+			j, mine, err := o.job(b.Writer, n, raw)
 			if err != nil {
 				return err
 			}
@@ -265,7 +265,7 @@ func (s *Store) Apply(placed []Placed) error {
 			break
 		}
 		s.heads = nil
-		s.log.Error("what all machines have written cannot be written here: it is tried again", "error", err)
+		s.log.Error("what all nodes have written cannot be written here: it is tried again", "error", err)
 		select {
 		case <-time.After(time.Second):
 		case <-s.stopped:
@@ -280,7 +280,7 @@ func (s *Store) Apply(placed []Placed) error {
 }
 
 // job finds who waits for a message, or reads it.
-func (o *ordering) job(from Machine, n int64, raw []byte) (j job, mine bool, err error) {
+func (o *ordering) job(from Writer, n int64, raw []byte) (j job, mine bool, err error) {
 	if from == o.me {
 		o.mu.Lock()
 		defer o.mu.Unlock()
@@ -327,7 +327,7 @@ func (o *ordering) come(s *Store, group []job, own []int64, results []error, hea
 	}
 }
 
-// ofTheFile says whether an error is of this machine's file or disk, and not a judgement that every machine makes alike.
+// ofTheFile says whether an error is of this node's file or disk, and not a judgement that every node makes alike.
 func ofTheFile(err error) bool {
 	var failed sqlite3.Error
 	return errors.As(err, &failed) && slices.Contains([]sqlite3.ErrNo{sqlite3.ErrFull, sqlite3.ErrIoErr, sqlite3.ErrBusy,

@@ -9,7 +9,7 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// Owner is the machine that runs a session. Epoch rises with each claim: who writes for the session names the one that
+// Owner is the node that runs a session. Epoch rises with each claim: who writes for the session names the one that
 // it has, and is refused where there is a later one.
 type Owner struct {
 	Game    string `gorm:"primaryKey"`
@@ -48,7 +48,7 @@ func ownerOf(tx *gorm.DB, game, session string) (Owner, error) {
 	return o, err
 }
 
-// Claim makes a machine the owner of a session, or with "" nobody. after is the epoch of the owner that it takes it
+// Claim makes a node the owner of a session, or with "" nobody. after is the epoch of the owner that it takes it
 // from: where there is a later one, the answer is ErrFenced.
 func (s *Store) Claim(ctx context.Context, to Owner, after int64) (Owner, error) {
 	c := &claimsSession{to, after}
@@ -79,8 +79,36 @@ func (c *claimsSession) apply(tx *gorm.DB, _ time.Time) error {
 
 func (c *claimsSession) notice() any { return Owned{c.Owner} }
 
-// fence refuses what is written for a session by a machine that is not its owner any more. An epoch of 0 is that of a
-// machine that is alone.
+// visitRow is the session in which a player was last, where there are several nodes.
+type visitRow struct {
+	Game    string `gorm:"primaryKey"`
+	Player  string `gorm:"primaryKey"`
+	Session string
+}
+
+// TableName names the table.
+func (visitRow) TableName() string { return "visits" }
+
+// visited notes in which session a player is; a node that is alone knows without it.
+func visited(tx *gorm.DB, player string, by Owner) error {
+	if by.Epoch == 0 {
+		return nil
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&visitRow{by.Game, player, by.Session}).Error
+}
+
+// Visited says in which session of a game a player was last, as far as nodes in an order have written it; "" for none.
+func (s *Store) Visited(ctx context.Context, game, player string) (string, error) {
+	var row visitRow
+	err := s.read.WithContext(ctx).First(&row, "game = ? AND player = ?", game, player).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return "", nil
+	}
+	return row.Session, err
+}
+
+// fence refuses what is written for a session by a node that is not its owner any more. An epoch of 0 is that of a
+// node that is alone.
 func fence(tx *gorm.DB, game, session string, epoch int64) error {
 	if epoch == 0 {
 		return nil
@@ -92,13 +120,14 @@ func fence(tx *gorm.DB, game, session string, epoch int64) error {
 	return err
 }
 
-// notable is a change of which a machine is told.
+// notable is a change of which a node is told.
 type notable interface{ notice() any }
 
 // Taken is told of a slot that a session has taken.
 type Taken struct {
 	Game, Player, Session string
 	Slot                  int
+	Lease                 int64
 }
 
 // Forgotten is told of a player about whom everything was deleted.
@@ -110,7 +139,7 @@ type InCommon struct {
 	Values        []SharedValue
 }
 
-func (c *takesSlot) notice() any { return Taken{c.Game, c.Player, c.By.Session, c.Slot} }
+func (c *takesSlot) notice() any { return Taken{c.Game, c.Player, c.By.Session, c.Slot, c.saved.Lease} }
 
 func (c *forgets) notice() any { return Forgotten{c.Game, c.Player} }
 

@@ -69,7 +69,7 @@ func (worldRow) TableName() string { return "worlds" }
 type Cut struct {
 	Game    string
 	Session string
-	Epoch   int64  // of the owner of the session that writes it; 0 where the machine is alone
+	Epoch   int64  // of the owner of the session that writes it; 0 where the service is alone
 	World   []byte // nil where it has not changed, or lies in a player's slot
 	Players []PlayerCut
 	Keep    int     // how many revisions of a slot are kept
@@ -282,8 +282,10 @@ func (c *takesSlot) apply(tx *gorm.DB, _ time.Time) error {
 	if c.saved, err = newest(tx, head); errors.Is(err, ErrDamaged) {
 		c.saved.Damaged, err = err, nil // the plan says what is done then
 	}
-	c.saved.Lease = head.Lease
-	return err
+	if c.saved.Lease = head.Lease; err != nil {
+		return err
+	}
+	return visited(tx, c.Player, c.By)
 }
 
 // newest finds the newest state of a slot.

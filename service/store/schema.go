@@ -75,6 +75,8 @@ var steps = []string{
 	`CREATE TABLE owners (
 		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, node TEXT NOT NULL, run TEXT NOT NULL, epoch INTEGER NOT NULL,
 		PRIMARY KEY (game, session));
+	CREATE TABLE visits (
+		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, session TEXT NOT NULL, PRIMARY KEY (game, player));
 	CREATE TABLE ordering (id INTEGER PRIMARY KEY, name TEXT NOT NULL, place INTEGER NOT NULL, resume INTEGER NOT NULL);
 	CREATE TABLE heard (node TEXT PRIMARY KEY, run TEXT NOT NULL, number INTEGER NOT NULL)`,
 }

@@ -130,7 +130,7 @@ func (c *forgets) apply(tx *gorm.DB, _ time.Time) error {
 		count *int64
 		model any
 	}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
-		&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
+		&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &visitRow{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
 		done := tx.Where("game = ? AND player = ?", c.Game, c.Player).Delete(x.model)
 		if done.Error != nil {
 			return done.Error

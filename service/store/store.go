@@ -48,7 +48,7 @@ type Store struct {
 	shut     sync.RWMutex // guards closed: read-held to hand work in, held to close
 	closed   bool
 	path     string
-	ordering *ordering // where several machines apply the same; nil for one alone
+	ordering *ordering // where several nodes apply the same; nil for one alone
 	claimed  *os.File  // keeps the file from being opened twice, as long as it is open
 	log      *slog.Logger
 	now      func() time.Time

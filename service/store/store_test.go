@@ -460,7 +460,7 @@ func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
 	s.Close()
 	raw, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
-	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP INDEX ranks_in_order", "CREATE INDEX ranks_by ON ranks (game, standing, number)", "PRAGMA user_version = 2"} {
+	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE visits", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP INDEX ranks_in_order", "CREATE INDEX ranks_by ON ranks (game, standing, number)", "PRAGMA user_version = 2"} {
 		_, err = raw.Exec(q)
 		require.NoError(t, err, q)
 	}

@@ -1,0 +1,201 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httputil"
+	"net/url"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	json "github.com/go-json-experiment/json/v1"
+
+	"alluvion.dev/contract"
+	"alluvion.dev/service/cluster"
+)
+
+// forwardedBy names the node that passed a request on. Such a request is not passed on again.
+const forwardedBy = "Alluvion-Forwarded-By"
+
+// passedOn lets the node answer that can: of a session, and of a player who is in one, that is the node that runs
+// it. Everything else any node answers, from its own file.
+func (s *Server) passedOn(next http.Handler) http.Handler {
+	if s.node == nil {
+		return next
+	}
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		game, session, player := whose(r.URL.Path)
+		if game == "" {
+			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), headKey{}, r.Header)))
+			return
+		}
+		to, err := s.whoAnswers(r.Context(), game, session, player)
+		switch {
+		case err != nil:
+			s.writeError(w, s.asProblem(err))
+		case to == "":
+			if err := s.mine(r.Context(), game, session); err != nil {
+				s.writeError(w, s.asProblem(err))
+				return
+			}
+			next.ServeHTTP(w, r)
+		case r.Header.Get(forwardedBy) != "":
+			w.Header().Set("Retry-After", "1")
+			writeProblem(w, problem(http.StatusServiceUnavailable, "elsewhere", "Another node runs this session",
+				"%s passed this on, and by now %s runs the session. Ask again.", r.Header.Get(forwardedBy), to))
+		default:
+			s.passOn(w, r, to)
+		}
+	})
+}
+
+// mine makes sure that this node runs a session, where one does that is not there any more.
+func (s *Server) mine(ctx context.Context, game, session string) error {
+	if session == "" {
+		return nil
+	}
+	if err := s.node.Together(); err != nil {
+		return err
+	}
+	owner, err := s.store.Owner(ctx, game, session)
+	if err != nil || owner.Node == "" {
+		return err
+	}
+	_, _, err = s.live.Open(ctx, game, session)
+	return err
+}
+
+// whose takes a path apart: /v1/games/GAME/sessions/SESSION… or /v1/games/GAME/players/PLAYER….
+func whose(path string) (game, session, player string) {
+	parts := strings.Split(strings.TrimPrefix(path, "/v1/games/"), "/")
+	if !strings.HasPrefix(path, "/v1/games/") || len(parts) < 3 {
+		return "", "", ""
+	}
+	id, err := url.PathUnescape(parts[2])
+	switch {
+	case err != nil:
+	case parts[1] == "sessions":
+		return parts[0], id, ""
+	case parts[1] == "players":
+		return parts[0], "", id
+	}
+	return "", "", ""
+}
+
+// whoAnswers is the node that runs a session, or that in which a player was last; "" where none does that is there.
+func (s *Server) whoAnswers(ctx context.Context, game, session, player string) (node string, err error) {
+	if player != "" {
+		node, _, err = s.live.At(ctx, game, player)
+	} else {
+		owner, failed := s.store.Owner(ctx, game, session)
+		node, err = owner.Node, failed
+	}
+	if err != nil || node == "" || node == s.node.Me().Node || !s.node.Alive(node) {
+		return "", err
+	}
+	return node, nil
+}
+
+// passOn has another node answer a request, also one that becomes a WebSocket.
+func (s *Server) passOn(w http.ResponseWriter, r *http.Request, node string) {
+	m, ok := s.node.Peer(node)
+	to, err := url.Parse(m.API)
+	if !ok || err != nil {
+		s.writeError(w, s.asProblem(cluster.ErrApart))
+		return
+	}
+	proxy := &httputil.ReverseProxy{FlushInterval: -1, Rewrite: func(p *httputil.ProxyRequest) {
+		p.SetURL(to)
+		p.Out.Host = p.In.Host
+		p.Out.Header.Del("Accept-Encoding") // it is packed here, where it is
+		p.SetXForwarded()
+		p.Out.Header.Set(forwardedBy, s.node.Me().Node)
+	}, ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
+		s.log.Warn("a request could not be passed on", "node", node, "error", err)
+		w.Header().Set("Retry-After", "1")
+		writeProblem(w, problem(http.StatusServiceUnavailable, "unavailable", "Another node does not answer",
+			"The node %s runs this session, and does not answer. Ask again: after a while another one runs it.", node))
+	}}
+	proxy.ServeHTTP(w, r)
+}
+
+// headKey is where the head of a request is found that is asked of the others, too.
+type headKey struct{}
+
+// sessionsElsewhere are the open sessions of a game that other nodes run, as they say. One that does not answer is
+// left out.
+func (s *Server) sessionsElsewhere(ctx context.Context, game string) []contract.SessionInfo {
+	head, _ := ctx.Value(headKey{}).(http.Header)
+	if s.node == nil || head.Get(forwardedBy) != "" {
+		return nil
+	}
+	var out []contract.SessionInfo
+	for _, m := range s.node.Peers() {
+		if m.Node == s.node.Me().Node {
+			continue
+		}
+		var some []contract.SessionInfo
+		if err := s.askNode(ctx, m.API+"/v1/games/"+url.PathEscape(game)+"/sessions", head, &some); err != nil {
+			s.log.Warn("a node did not say which sessions it runs", "node", m.Node, "error", err)
+		}
+		out = append(out, some...)
+	}
+	return out
+}
+
+// askNode asks another node something, as whoever asks this one.
+func (s *Server) askNode(ctx context.Context, address string, head http.Header, into any) error {
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, address, http.NoBody)
+	if err != nil {
+		return err
+	}
+	for _, name := range []string{"Authorization", "Cookie"} {
+		if v := head.Get(name); v != "" {
+			r.Header.Set(name, v)
+		}
+	}
+	r.Header.Set(forwardedBy, s.node.Me().Node)
+	answer, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	if answer.StatusCode != http.StatusOK {
+		return fmt.Errorf("it answers with the status %d", answer.StatusCode)
+	}
+	return json.NewDecoder(answer.Body).Decode(into)
+}
+
+func (s *Server) nodes(api huma.API) {
+	huma.Register(api, huma.Operation{OperationID: "list-nodes", Method: http.MethodGet, Path: "/v1/nodes",
+		Summary: "The nodes of this service, and the sessions that each runs", Tags: []string{"service"},
+		Description: "Of one that is alone, none."}, s.listNodes)
+}
+
+func (s *Server) listNodes(ctx context.Context, _ *struct{}) (*body[contract.Nodes], error) {
+	out := contract.Nodes{Nodes: []contract.Node{}, Unowned: []contract.OwnedSession{}}
+	if s.node == nil {
+		return &body[contract.Nodes]{out}, nil
+	}
+	out.This, out.Apart = s.node.Me().Node, s.node.Together() != nil
+	owners, err := s.store.Owners(ctx, "")
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	at := map[string]int{}
+	for i, m := range s.node.Peers() {
+		at[m.Node] = i
+		out.Nodes = append(out.Nodes, contract.Node{Name: m.Node, Address: m.API, Place: m.Place, Sessions: []contract.OwnedSession{}})
+		out.Place = max(out.Place, m.Place)
+	}
+	for _, o := range owners {
+		one := contract.OwnedSession{Game: o.Game, Session: o.Session, Epoch: o.Epoch}
+		if i, there := at[o.Node]; there {
+			out.Nodes[i].Sessions = append(out.Nodes[i].Sessions, one)
+		} else {
+			out.Unowned = append(out.Unowned, one)
+		}
+	}
+	return &body[contract.Nodes]{out}, nil
+}

@@ -1,0 +1,186 @@
+package cluster
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+)
+
+// Peer is one of those that are there.
+type Peer struct {
+	Node string `json:"node"`
+	Run  string `json:"run"`
+	// API is where it answers.
+	API string `json:"api"`
+	// Place is how far its file has come in the order.
+	Place uint64 `json:"place"`
+	// Gone says that it is about to stop.
+	Gone bool `json:"gone,omitempty"`
+
+	heard time.Time
+}
+
+// alive says which nodes are there. Each says so to all others several times within the lease; when one was last heard
+// is told by one's own clock. By what it writes, and most of the nodes keep, a node knows that it is with most of them.
+type alive struct {
+	n      *Node
+	bucket jetstream.KeyValue
+	looked atomic.Uint64 // how far the stream was read
+
+	mu    sync.Mutex
+	nodes map[string]Peer
+	wrote time.Time // when this node last began to write that it is there, of those times that succeeded
+	gone  bool
+}
+
+const (
+	aliveSubject = "alluvion.alive"
+	// beats is how often a node says within the lease that it is there.
+	beats = 8
+)
+
+func (n *Node) watchOver(ctx context.Context, replicas int) (*alive, error) {
+	a := &alive{n: n, nodes: map[string]Peer{}}
+	err := again(ctx, func(ctx context.Context) (err error) {
+		a.bucket, err = n.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: "alluvion-nodes", Replicas: replicas,
+			Storage: jetstream.MemoryStorage})
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	if err := again(ctx, a.write); err != nil {
+		return nil, err
+	}
+	if _, err := n.nc.Subscribe(aliveSubject, a.hear); err != nil {
+		return nil, err
+	}
+	n.ended.Add(2)
+	go a.every(a.say)
+	go a.every(func() {
+		ctx, cancel := context.WithTimeout(n.ctx, n.c.Lease/3)
+		defer cancel()
+		_ = a.write(ctx)
+	})
+	// Whoever has just come has heard nobody yet, and would take over what others run.
+	select {
+	case <-time.After(n.c.Lease / beats * 3):
+	case <-ctx.Done():
+	}
+	return a, ctx.Err()
+}
+
+// every does something with each beat, until the node stops.
+func (a *alive) every(do func()) {
+	defer a.n.ended.Done()
+	tick := time.NewTicker(a.n.c.Lease / beats)
+	defer tick.Stop()
+	for {
+		do()
+		select {
+		case <-a.n.ctx.Done():
+			return
+		case <-tick.C:
+		}
+	}
+}
+
+// say tells all others that this node is there.
+func (a *alive) say() {
+	n := a.n
+	a.mu.Lock()
+	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Place: a.looked.Load(), Gone: a.gone}
+	a.mu.Unlock()
+	if raw, err := json.Marshal(me); err == nil {
+		_ = n.nc.Publish(aliveSubject, raw)
+	}
+}
+
+// write says it where most of the others keep it.
+func (a *alive) write(ctx context.Context) error {
+	began := time.Now()
+	if _, err := a.bucket.Put(ctx, a.n.me.Node, []byte(a.n.me.Run)); err != nil {
+		return err
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	a.wrote = began
+	return nil
+}
+
+func (a *alive) hear(m *nats.Msg) {
+	var p Peer
+	if json.Unmarshal(m.Data, &p) != nil {
+		return
+	}
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if p.Gone {
+		delete(a.nodes, p.Node)
+		return
+	}
+	p.heard = time.Now()
+	a.nodes[p.Node] = p
+}
+
+// leave says that this node is not there any more.
+func (a *alive) leave() {
+	a.mu.Lock()
+	a.gone = true
+	a.mu.Unlock()
+	a.say()
+	_ = a.n.nc.FlushTimeout(2 * time.Second)
+}
+
+// Peer finds one that is there; false where it was not heard for the length of the lease.
+func (n *Node) Peer(node string) (Peer, bool) {
+	a := n.alive
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	p, ok := a.nodes[node]
+	return p, ok && time.Since(p.heard) < n.c.Lease
+}
+
+// Peers are those that are there, by name.
+func (n *Node) Peers() []Peer {
+	a := n.alive
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	var out []Peer
+	for _, p := range a.nodes {
+		if time.Since(p.heard) < n.c.Lease {
+			out = append(out, p)
+		}
+	}
+	slices.SortFunc(out, func(x, y Peer) int { return strings.Compare(x.Node, y.Node) })
+	return out
+}
+
+// Alive says whether a node is there.
+func (n *Node) Alive(node string) bool {
+	_, ok := n.Peer(node)
+	return ok
+}
+
+// ErrApart says that this node does not reach most of the others.
+var ErrApart = errors.New("this node does not reach most of the others now")
+
+// Together says whether this node has been with most of the others lately: otherwise another may have its sessions.
+func (n *Node) Together() error {
+	a := n.alive
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	// The clock that stands still while a computer sleeps and the one that does not: whichever says that it was longer.
+	if time.Since(a.wrote) >= n.c.Lease || time.Now().Round(0).Sub(a.wrote.Round(0)) >= n.c.Lease {
+		return ErrApart
+	}
+	return nil
+}

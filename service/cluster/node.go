@@ -1,0 +1,264 @@
+// Package cluster joins several nodes into one service. What each of them writes goes through one ordered stream,
+// which most of them keep (NATS with JetStream: replicated by the Raft protocol, D. Ongaro, J. Ousterhout, 2014), and
+// every node applies that stream to a file of its own. It also says which nodes are there.
+package cluster
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/url"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/nats-io/nats-server/v2/server"
+	"github.com/nats-io/nats.go"
+	"github.com/nats-io/nats.go/jetstream"
+
+	"alluvion.dev/service/store"
+)
+
+// Config says how a node takes part.
+type Config struct {
+	// Node is the node's name, another one for each.
+	Node string
+	// Nodes are where all of them listen for each other, this one too: host:port. Or one address of a NATS server,
+	// nats://host:port, with commas between several of the same.
+	Nodes []string
+	// Listen is which of Nodes this one is; "" with NATS servers of one's own.
+	Listen string
+	// Folder is where the stream is kept; not used with NATS servers of one's own.
+	Folder string
+	// Secret is what all nodes know: whoever knows it can write everything.
+	Secret string
+	// API is where the node's own network interface answers the others: http://host:port.
+	API string
+	// Lease is for how long a node is believed to be there after it was last heard; 0 for 15 s. It has to be longer
+	// than the stream needs to find a new leader, which is about 5 s.
+	Lease time.Duration
+	Log   *slog.Logger
+}
+
+// Node is a node that takes part. It is safe for use by several goroutines.
+type Node struct {
+	c      Config
+	me     store.Writer
+	server *server.Server // nil with NATS servers of one's own
+	nc     *nats.Conn
+	js     jetstream.JetStream
+	stream jetstream.Stream
+	name   string // of the order
+	alive  *alive
+	store  *store.Store
+
+	ctx    context.Context // ends when the node stops
+	stop   context.CancelFunc
+	ended  sync.WaitGroup
+	failed chan error
+}
+
+// What can be wrong with how a node is to take part, for errors.Is.
+var (
+	ErrNode   = errors.New("a node's name is lower-case letters, digits and -, at most 32 of them")
+	ErrSecret = errors.New("nodes need a secret of at least 16 characters, the same for all: whoever reaches them could write everything otherwise")
+	ErrListen = errors.New("the address to listen on is one of those of all nodes")
+)
+
+var nodeName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,31}$`)
+
+const (
+	engineUser = "alluvion"
+	streamName = "ALLUVION"
+	subject    = "alluvion.changes"
+	// readyWithin is how long a node waits for most of the others when it starts.
+	readyWithin = 2 * time.Minute
+	// replicas is how many nodes keep the stream at most.
+	replicas = 3
+)
+
+// own says whether NATS servers of one's own are used.
+func (c *Config) own() bool { return len(c.Nodes) > 0 && strings.Contains(c.Nodes[0], "://") }
+
+func (c *Config) check() error {
+	switch {
+	case !nodeName.MatchString(c.Node):
+		return fmt.Errorf("%w: %q", ErrNode, c.Node)
+	case c.own():
+		return nil
+	case len(c.Secret) < 16:
+		return ErrSecret
+	}
+	for _, m := range c.Nodes {
+		if m == c.Listen {
+			return nil
+		}
+	}
+	return fmt.Errorf("%w: %q is not among %s", ErrListen, c.Listen, strings.Join(c.Nodes, ", "))
+}
+
+// Start joins the others, and waits until most of them are there.
+func Start(ctx context.Context, c Config) (_ *Node, err error) {
+	if c.Lease == 0 {
+		c.Lease = 15 * time.Second
+	}
+	if c.Log == nil {
+		c.Log = slog.New(slog.DiscardHandler)
+	}
+	if err := c.check(); err != nil {
+		return nil, err
+	}
+	n := &Node{c: c, me: store.Writer{Node: c.Node, Run: rand.Text()[:10]}, failed: make(chan error, 1)}
+	n.ctx, n.stop = context.WithCancel(context.Background())
+	defer func() {
+		if err != nil {
+			n.Stop()
+		}
+	}()
+	ctx, cancel := context.WithTimeout(ctx, readyWithin)
+	defer cancel()
+	if c.own() {
+		n.nc, err = nats.Connect(strings.Join(c.Nodes, ","), nats.MaxReconnects(-1), nats.Name(c.Node))
+	} else {
+		n.nc, err = n.embed()
+	}
+	if err != nil {
+		return nil, fmt.Errorf("the other nodes cannot be reached: %w", err)
+	}
+	if n.js, err = jetstream.New(n.nc); err != nil {
+		return nil, err
+	}
+	if err = n.join(ctx); err != nil {
+		return nil, fmt.Errorf("the nodes do not come together: %w", err)
+	}
+	return n, nil
+}
+
+// embed starts the engine inside of this process, and connects to it without the network.
+func (n *Node) embed() (*nats.Conn, error) {
+	host, port, err := net.SplitHostPort(n.c.Listen)
+	if err != nil {
+		return nil, err
+	}
+	at, err := strconv.Atoi(port)
+	if err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(n.c.Folder, 0o700); err != nil {
+		return nil, err
+	}
+	// The engine begins to hear other nodes only once it takes clients, too: on this computer alone, and with the secret.
+	options := &server.Options{ServerName: n.c.Node, Host: "127.0.0.1", Port: server.RANDOM_PORT, Username: engineUser, Password: n.c.Secret, NoSigs: true, NoLog: true, JetStream: true,
+		StoreDir: filepath.Clean(n.c.Folder), SyncAlways: true, MaxPayload: maxPayload}
+	if len(n.c.Nodes) > 1 {
+		options.Cluster = server.ClusterOpts{Name: "alluvion", Host: host, Port: at, Username: engineUser, Password: n.c.Secret}
+		for _, m := range n.c.Nodes {
+			if m != n.c.Listen {
+				options.Routes = append(options.Routes, &url.URL{Scheme: "nats-route", Host: m, User: url.UserPassword(engineUser, n.c.Secret)})
+			}
+		}
+	}
+	if n.server, err = server.NewServer(options); err != nil {
+		return nil, err
+	}
+	n.server.SetLoggerV2(engineLog{n.c.Log}, false, false, false)
+	n.server.Start()
+	if !n.server.ReadyForConnections(20 * time.Second) {
+		return nil, fmt.Errorf("nothing can be heard on %s", n.c.Listen)
+	}
+	return nats.Connect("", nats.InProcessServer(n.server), nats.UserInfo(engineUser, n.c.Secret), nats.MaxReconnects(-1))
+}
+
+// join finds the stream, or makes it, and says that this node is there.
+func (n *Node) join(ctx context.Context) error {
+	many := min(replicas, len(n.c.Nodes))
+	if n.c.own() {
+		many = 1
+		if len(n.c.Nodes) >= replicas {
+			many = replicas
+		}
+	}
+	err := again(ctx, func(ctx context.Context) (err error) {
+		n.stream, err = n.js.Stream(ctx, streamName)
+		if errors.Is(err, jetstream.ErrStreamNotFound) {
+			n.stream, err = n.js.CreateStream(ctx, jetstream.StreamConfig{Name: streamName, Subjects: []string{subject},
+				Storage: jetstream.FileStorage, Replicas: many, Metadata: map[string]string{"order": rand.Text()}})
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	info, err := n.stream.Info(ctx)
+	if err != nil {
+		return err
+	}
+	n.name = info.Config.Metadata["order"]
+	n.alive, err = n.watchOver(ctx, many)
+	return err
+}
+
+// again tries something until it succeeds or the context ends. What is asked before the engine has found the others
+// is never answered, so that each try has a short time.
+func again(ctx context.Context, do func(ctx context.Context) error) error {
+	for {
+		one, cancel := context.WithTimeout(ctx, 3*time.Second)
+		err := do(one)
+		cancel()
+		if err == nil {
+			return nil
+		}
+		select {
+		case <-ctx.Done():
+			return err
+		case <-time.After(300 * time.Millisecond):
+		}
+	}
+}
+
+// Me is this node.
+func (n *Node) Me() store.Writer { return n.me }
+
+// Failed gives the error of a node that cannot go on.
+func (n *Node) Failed() <-chan error { return n.failed }
+
+// Leave says that this node is not there any more: its sessions are anybody's at once.
+func (n *Node) Leave() {
+	if n.alive != nil {
+		n.alive.leave()
+	}
+}
+
+// Stop ends taking part. What waits to be written is not known to be.
+func (n *Node) Stop() {
+	n.stop()
+	n.ended.Wait()
+	if n.nc != nil {
+		n.nc.Close()
+	}
+	if n.server != nil {
+		n.server.Shutdown()
+		n.server.WaitForShutdown()
+	}
+}
+
+// engineLog hands on what the engine has to say that matters.
+type engineLog struct{ log *slog.Logger }
+
+func (l engineLog) say(level slog.Level, format string, args []any) {
+	l.log.Log(context.Background(), level, "the nodes' engine: "+fmt.Sprintf(format, args...))
+}
+
+func (l engineLog) Noticef(format string, args ...any) { l.say(slog.LevelDebug, format, args) }
+func (l engineLog) Warnf(format string, args ...any)   { l.say(slog.LevelDebug, format, args) }
+func (l engineLog) Errorf(format string, args ...any)  { l.say(slog.LevelWarn, format, args) }
+func (l engineLog) Fatalf(format string, args ...any)  { l.say(slog.LevelError, format, args) }
+func (l engineLog) Debugf(string, ...any)              {}
+func (l engineLog) Tracef(string, ...any)              {}

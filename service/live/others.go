@@ -1,0 +1,202 @@
+package live
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"alluvion.dev/service/store"
+)
+
+// Where several nodes make one service, each session is run by one of them: its owner. Whoever is asked for a session
+// that nobody runs claims it, in the order in which all nodes write, so that the file has all that was written for
+// the session before the claim. What an earlier owner writes after that is refused, by every node alike. So two
+// nodes may both believe for a while that they run a session, and only one of them can save anything.
+
+// Others are the other nodes.
+type Others interface {
+	Me() store.Writer
+	// Alive says whether a node was heard lately.
+	Alive(node string) bool
+	// Together says what keeps this node from running sessions: that it does not reach most of the others.
+	Together() error
+	// Release has a player leave the session that they are in at another node, and returns when this node's file
+	// has what they had then.
+	Release(ctx context.Context, node, game, player string) error
+}
+
+// Elsewhere says that another node runs a session.
+type Elsewhere struct{ Game, Session, Node string }
+
+// Error says which.
+func (e *Elsewhere) Error() string {
+	return fmt.Sprintf("the node %s runs the session %s of %s", e.Node, e.Session, e.Game)
+}
+
+// With makes the manager one of several. It is called before anything is opened.
+func (m *Manager) With(others Others) { m.others = others }
+
+// claim makes this node the owner of a session, unless another one that is there is. Alone it is nobody's.
+func (m *Manager) claim(ctx context.Context, game, name string) (store.Owner, error) {
+	if m.others == nil {
+		return store.Owner{Game: game, Session: name}, nil
+	}
+	if err := m.others.Together(); err != nil {
+		return store.Owner{}, err
+	}
+	me := m.others.Me()
+	for {
+		now, err := m.store.Owner(ctx, game, name)
+		if err != nil {
+			return now, err
+		}
+		if now.Node != "" && now.Node != me.Node && m.others.Alive(now.Node) {
+			return now, &Elsewhere{game, name, now.Node}
+		}
+		mine, err := m.store.Claim(ctx, store.Owner{Game: game, Session: name, Node: me.Node, Run: me.Run}, now.Epoch)
+		if !errors.Is(err, store.ErrFenced) { // somebody else was quicker
+			return mine, err
+		}
+	}
+}
+
+// yield gives a session up that this node has closed.
+func (m *Manager) yield(ctx context.Context, owner store.Owner) {
+	if m.others == nil {
+		return
+	}
+	_, err := m.store.Claim(ctx, store.Owner{Game: owner.Game, Session: owner.Session}, owner.Epoch)
+	if err != nil && !errors.Is(err, store.ErrFenced) {
+		m.log.Warn("a session that was closed is still this node's", "game", owner.Game, "session", owner.Session, "error", err)
+	}
+}
+
+// Told takes note of what was written in the order of all nodes; mine says that this one did. It waits for nobody.
+func (m *Manager) Told(what any, mine bool) {
+	if mine {
+		return
+	}
+	ctx := context.Background()
+	switch w := what.(type) {
+	case store.Owned:
+		m.lose(w.Owner)
+	case store.Taken:
+		m.takenElsewhere(w)
+	case store.Forgotten:
+		go func() { _ = m.Deleted(ctx, w.Game, w.Player) }()
+	case store.InCommon:
+		for _, v := range w.Values {
+			for _, s := range m.elsewhere(w.Game, v.Player) {
+				go m.tellStored(ctx, s, v.Player)
+			}
+		}
+	}
+}
+
+// lose ends a session that another node has claimed: nothing of it can be written here any more.
+func (m *Manager) lose(now store.Owner) {
+	m.mu.Lock()
+	key := sessionKey{now.Game, now.Session}
+	s := m.sessions[key]
+	if s == nil || s.owner.Epoch >= now.Epoch {
+		m.mu.Unlock()
+		return
+	}
+	m.remove(key, s)
+	m.mu.Unlock()
+	m.log.Warn("another node runs a session now that ran here", "game", now.Game, "session", now.Session, "node", now.Node)
+	go s.abandon()
+}
+
+// remove takes a session out of the lists. m.mu is held.
+func (m *Manager) remove(key sessionKey, s *Session) {
+	if m.sessions[key] == s {
+		m.meter.Opened(-1)
+		delete(m.sessions, key)
+	}
+	for k, at := range m.where {
+		if at == s {
+			delete(m.where, k)
+		}
+	}
+}
+
+// abandon ends a session without saving anything.
+func (s *Session) abandon() {
+	var hungUp func(why string)
+	if s.ask(context.Background(), func() {
+		s.closing = true
+		hungUp = s.hangUp()
+	}) != nil {
+		return
+	}
+	<-s.done
+	hungUp("Another node runs this session now. What you did since your last save is gone.")
+}
+
+// takenElsewhere ends the visit of a player whose slot a session at another node has taken.
+func (m *Manager) takenElsewhere(t store.Taken) {
+	if s := m.Where(t.Game, t.Player); s != nil {
+		go s.later(func() {
+			if lease := s.leases[t.Player]; lease != 0 && lease < t.Lease {
+				s.dropLost(t.Player)
+				m.gone(t.Game, t.Player, s)
+			}
+		})
+	}
+}
+
+// gone notes that a player is not in a session any more.
+func (m *Manager) gone(game, player string, s *Session) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if key := (playerKey{game, player}); m.where[key] == s {
+		delete(m.where, key)
+	}
+}
+
+// tellStored brings a session up to what is stored of a player's commons.
+func (m *Manager) tellStored(ctx context.Context, to *Session, player string) {
+	shared, err := m.stored(ctx, player)
+	if err == nil {
+		to.share(ctx, player, shared)
+	}
+}
+
+// fetch has a player leave the session that they are in at another node, before they join one here.
+func (m *Manager) fetch(ctx context.Context, s *Session, player string) error {
+	if m.others == nil {
+		return nil
+	}
+	node, _, err := m.At(ctx, s.Game, player)
+	if err != nil || node == "" || node == m.others.Me().Node || !m.others.Alive(node) {
+		return err
+	}
+	if err := m.others.Release(ctx, node, s.Game, player); err != nil {
+		return fmt.Errorf("%s is in a session at another node, which could not let them leave: %w", player, err)
+	}
+	return nil
+}
+
+// At says at which node a player was last, and in which session; "" where nobody knows.
+func (m *Manager) At(ctx context.Context, game, player string) (node, session string, err error) {
+	session, err = m.store.Visited(ctx, game, player)
+	if err != nil || session == "" {
+		return "", "", err
+	}
+	owner, err := m.store.Owner(ctx, game, session)
+	return owner.Node, session, err
+}
+
+// Release saves a player and lets them leave, wherever they are here; another node asks for it.
+func (m *Manager) Release(ctx context.Context, game, player string) error {
+	s := m.Where(game, player)
+	if s == nil {
+		return nil
+	}
+	if err := s.release(ctx, player); err != nil && !errors.Is(err, ErrClosed) {
+		return err
+	}
+	m.gone(game, player, s)
+	return nil
+}
