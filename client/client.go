@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	json "github.com/go-json-experiment/json/v1"
@@ -25,11 +26,17 @@ type Client struct {
 	base  string
 	http  *http.Client
 	token string
+	// place is how far the nodes of a service had come when they last answered a write of this client: whichever is
+	// asked next has come as far, and finds what was written.
+	place *atomic.Uint64
 }
+
+// placeHeader is in which header nodes say how far they have come, and are told how far they have to be.
+const placeHeader = "Alluvion-Place"
 
 // New talks to the service at an address such as http://127.0.0.1:8230.
 func New(address string) *Client {
-	return &Client{base: strings.TrimRight(address, "/"), http: &http.Client{Timeout: 30 * time.Second}}
+	return &Client{base: strings.TrimRight(address, "/"), http: &http.Client{Timeout: 30 * time.Second}, place: &atomic.Uint64{}}
 }
 
 // As is a client that sends a token with all that it asks for.
@@ -322,11 +329,15 @@ func (c *Client) do(ctx context.Context, method, path string, header http.Header
 		req.Header[k] = v
 	}
 	c.sign(req)
+	if place := c.place.Load(); place > 0 {
+		req.Header.Set(placeHeader, strconv.FormatUint(place, 10))
+	}
 	res, err := c.http.Do(req)
 	if err != nil {
 		return nil, err
 	}
 	defer func() { _ = res.Body.Close() }()
+	c.come(res.Header)
 	raw, err := io.ReadAll(io.LimitReader(res.Body, 64<<20))
 	if err != nil {
 		return nil, err
@@ -345,6 +356,14 @@ func (c *Client) do(ctx context.Context, method, path string, header http.Header
 		return nil, fmt.Errorf("the service's answer to %s %s cannot be read: %w", method, path, err)
 	}
 	return res.Header, nil
+}
+
+// come notes how far the nodes have come, where they say so.
+func (c *Client) come(head http.Header) {
+	place, _ := strconv.ParseUint(head.Get(placeHeader), 10, 64)
+	for known := c.place.Load(); place > known && !c.place.CompareAndSwap(known, place); {
+		known = c.place.Load()
+	}
 }
 
 func problemOf(res *http.Response, raw []byte) error {

@@ -6,7 +6,10 @@ import (
 	"net/http"
 	"net/http/httputil"
 	"net/url"
+	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	json "github.com/go-json-experiment/json/v1"
@@ -15,8 +18,17 @@ import (
 	"alluvion.dev/service/cluster"
 )
 
-// forwardedBy names the node that passed a request on. Such a request is not passed on again.
-const forwardedBy = "Alluvion-Forwarded-By"
+// Headers of requests and answers, where several nodes make one service.
+const (
+	// forwardedBy names the nodes that passed a request on, with commas between. None does it twice.
+	forwardedBy = "Alluvion-Forwarded-By"
+	// placeHeader is, of an answer to a write, a place in the order of all nodes; whoever sends it with another request
+	// is answered by a file that has come at least so far, and finds what they wrote.
+	placeHeader = "Alluvion-Place"
+)
+
+// catchUpWithin is how long a request waits for the file to come to the place that it names.
+const catchUpWithin = 2 * time.Second
 
 // passedOn lets the node answer that can: of a session, and of a player who is in one, that is the node that runs
 // it. Everything else any node answers, from its own file.
@@ -25,6 +37,15 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 		return next
 	}
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if err := s.reached(r); err != nil {
+			w.Header().Set("Retry-After", "1")
+			writeProblem(w, problem(http.StatusServiceUnavailable, "behind", "This node is behind",
+				"It has not come yet to what was written before this request. Ask again."))
+			return
+		}
+		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			w = &placing{ResponseWriter: w, s: s}
+		}
 		game, session, player := whose(r.URL.Path)
 		if game == "" {
 			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), headKey{}, r.Header)))
@@ -40,7 +61,7 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 				return
 			}
 			next.ServeHTTP(w, r)
-		case r.Header.Get(forwardedBy) != "":
+		case slices.Contains(strings.Split(r.Header.Get(forwardedBy), ","), to):
 			w.Header().Set("Retry-After", "1")
 			writeProblem(w, problem(http.StatusServiceUnavailable, "elsewhere", "Another node runs this session",
 				"%s passed this on, and by now %s runs the session. Ask again.", r.Header.Get(forwardedBy), to))
@@ -48,6 +69,45 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 			s.passOn(w, r, to)
 		}
 	})
+}
+
+// reached waits until this node's file has come to the place that a request names.
+func (s *Server) reached(r *http.Request) error {
+	place, err := strconv.ParseUint(r.Header.Get(placeHeader), 10, 64)
+	if err != nil || place == 0 {
+		return nil // it names none
+	}
+	ctx, cancel := context.WithTimeout(r.Context(), catchUpWithin)
+	defer cancel()
+	return s.store.Reached(ctx, place)
+}
+
+// placing writes into the head of an answer how far the node's file has come when it is given. Where another node
+// answers, that one has written it.
+type placing struct {
+	http.ResponseWriter
+	s    *Server
+	done bool
+}
+
+// Unwrap gives what it stands before (net/http.ResponseController).
+func (p *placing) Unwrap() http.ResponseWriter { return p.ResponseWriter }
+
+// WriteHeader writes the head.
+func (p *placing) WriteHeader(status int) {
+	if !p.done && p.Header().Get(placeHeader) == "" {
+		p.Header().Set(placeHeader, strconv.FormatUint(p.s.store.Place(), 10))
+	}
+	p.done = true
+	p.ResponseWriter.WriteHeader(status)
+}
+
+// Write writes a part of the answer.
+func (p *placing) Write(b []byte) (int, error) {
+	if !p.done {
+		p.WriteHeader(http.StatusOK)
+	}
+	return p.ResponseWriter.Write(b)
 }
 
 // mine makes sure that this node runs a session, where one does that is not there any more.
@@ -110,7 +170,7 @@ func (s *Server) passOn(w http.ResponseWriter, r *http.Request, node string) {
 		p.Out.Host = p.In.Host
 		p.Out.Header.Del("Accept-Encoding") // it is packed here, where it is
 		p.SetXForwarded()
-		p.Out.Header.Set(forwardedBy, s.node.Me().Node)
+		p.Out.Header.Set(forwardedBy, strings.TrimPrefix(p.In.Header.Get(forwardedBy)+","+s.node.Me().Node, ","))
 	}, ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
 		s.log.Warn("a request could not be passed on", "node", node, "error", err)
 		w.Header().Set("Retry-After", "1")

@@ -157,7 +157,7 @@ func (n *Node) read(ctx context.Context, from uint64) (<-chan jetstream.Msg, err
 		case out <- m:
 		case <-n.ctx.Done():
 		}
-	})
+	}, jetstream.PullHeartbeat(time.Second), jetstream.PullExpiry(5*time.Second)) // where the node that sends it has died, another one is asked soon
 	if err != nil {
 		return nil, err
 	}

@@ -1,0 +1,414 @@
+package cluster_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"log/slog"
+	"math/rand/v2"
+	"net"
+	"os"
+	"os/exec"
+	"os/signal"
+	"path/filepath"
+	"strings"
+	"sync"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"alluvion.dev/client"
+	"alluvion.dev/contract"
+	"alluvion.dev/service"
+	"alluvion.dev/service/cluster"
+	"alluvion.dev/service/store"
+)
+
+var ctx = context.Background()
+
+// TestMain is a node where it is told to be one: a test starts nodes as processes of its own, which can be killed.
+func TestMain(m *testing.M) {
+	if os.Getenv("NODE") == "" {
+		os.Exit(m.Run())
+	}
+	lease, _ := time.ParseDuration(os.Getenv("LEASE"))
+	s, err := service.Start(service.Config{Addr: os.Getenv("ADDR"), Data: os.Getenv("DATA"), Version: "test", Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
+		Cluster: &cluster.Config{Node: os.Getenv("NODE"), Nodes: strings.Split(os.Getenv("NODES"), ","), Listen: os.Getenv("LISTEN"),
+			Secret: "what all nodes of the test know", Lease: lease}})
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "node:", err)
+		os.Exit(1)
+	}
+	stop := make(chan os.Signal, 1)
+	signal.Notify(stop, syscall.SIGTERM)
+	select {
+	case <-stop:
+		err = s.Stop(ctx)
+	case err = <-s.Failed():
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "node:", err)
+		os.Exit(1)
+	}
+}
+
+// nodes are three processes that make one service.
+type nodes struct {
+	t     testing.TB
+	dir   string
+	lease time.Duration
+	addrs [3]string // of the network interface
+	at    [3]string // where they hear each other
+	run   [3]*exec.Cmd
+	c     [3]*client.Client
+}
+
+func free(t testing.TB) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer func() { _ = l.Close() }()
+	return l.Addr().String()
+}
+
+func three(t testing.TB, lease time.Duration) *nodes {
+	n := &nodes{t: t, dir: t.TempDir(), lease: lease}
+	for i := range n.run {
+		n.addrs[i], n.at[i] = free(t), free(t)
+		n.c[i] = client.New("http://" + n.addrs[i])
+	}
+	for i := range n.run {
+		n.start(i)
+	}
+	t.Cleanup(func() {
+		for i := range n.run {
+			n.kill(i, syscall.SIGKILL)
+		}
+		if t.Failed() {
+			for i := range n.run {
+				raw, _ := os.ReadFile(n.log(i))
+				t.Logf("node %d:\n%s", i+1, raw[max(0, len(raw)-4000):])
+			}
+		}
+	})
+	for i := range n.run {
+		n.up(i)
+	}
+	return n
+}
+
+func (n *nodes) data(i int) string { return filepath.Join(n.dir, fmt.Sprint("node", i+1, ".db")) }
+func (n *nodes) log(i int) string  { return filepath.Join(n.dir, fmt.Sprint("node", i+1, ".log")) }
+
+func (n *nodes) start(i int) {
+	log, err := os.OpenFile(n.log(i), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	require.NoError(n.t, err)
+	defer func() { _ = log.Close() }()
+	c := exec.Command(os.Args[0])
+	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+strings.Join(n.at[:], ","), "LEASE="+n.lease.String())
+	c.Stderr, c.Stdout = log, log
+	require.NoError(n.t, c.Start())
+	n.run[i] = c
+}
+
+// up waits until a node answers.
+func (n *nodes) up(i int) {
+	require.Eventually(n.t, func() bool {
+		_, err := n.c[i].Games(ctx)
+		return err == nil
+	}, 60*time.Second, 50*time.Millisecond, "node %d answers", i+1)
+}
+
+// kill ends a node as a signal does.
+func (n *nodes) kill(i int, how syscall.Signal) {
+	if n.run[i] == nil {
+		return
+	}
+	_ = n.run[i].Process.Signal(syscall.SIGCONT)
+	_ = n.run[i].Process.Signal(how)
+	_ = n.run[i].Wait()
+	n.run[i] = nil
+}
+
+const cave = `
+alluvion: 1
+game: cave
+version: 1
+start: hall/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  place: {death: checkpoint, leave: exact}
+events:
+  find: {from: self}
+  give: {args: {to: {type: player, among: present}}, from: self, if: player.shells > 0, refused: None left.}
+variables:
+  shells: {of: player, type: int, min: 0, max: 1000000, start: 0}
+scenes: {hall: {size: [10, 10], spots: {door: {at: [5, 0]}}}}
+session: {players: 8}
+saving: {when: [scene, leave], every: 1s}
+rules:
+  - {on: find, do: [{add: player.shells, by: 1}]}
+  - {on: give, do: [{add: player.shells, by: -1}, {add: args.to.shells, by: 1}]}
+`
+
+func (n *nodes) publish() {
+	_, _, err := n.c[0].PutPlan(ctx, "cave", []byte(cave), "")
+	require.NoError(n.t, err)
+	for i := range n.c { // whoever asks another node may be quicker than that is
+		require.Eventually(n.t, func() bool { _, _, err := n.c[i].Plan(ctx, "cave"); return err == nil }, 10*time.Second, 5*time.Millisecond)
+	}
+}
+
+func join(player string) contract.Request {
+	return contract.Request{Do: "join", Player: player, Server: true, Slot: 1}
+}
+
+func finds(player string) contract.Request {
+	return contract.Request{Do: "event", Player: player, Name: "find"}
+}
+
+// soon does something until it succeeds.
+func (n *nodes) soon(what string, do func() error) {
+	n.t.Helper()
+	var err error
+	for end := time.Now().Add(60 * time.Second); time.Now().Before(end); time.Sleep(100 * time.Millisecond) {
+		if err = do(); err == nil {
+			return
+		}
+	}
+	require.NoError(n.t, err, what)
+}
+
+// Whichever node is asked, a session is run by one of them, and a player is in one session at a time.
+func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
+	t.Parallel()
+	n := three(t, 4*time.Second)
+	n.publish()
+	a, err := n.c[0].Open(ctx, "cave", "east")
+	require.NoError(t, err)
+	_, err = a.Do(ctx, join("ada"))
+	require.NoError(t, err)
+	for i := range n.c {
+		_, err := n.c[i].Session("cave", "east").Do(ctx, finds("ada"))
+		require.NoError(t, err, "node %d", i+1)
+	}
+	list, err := n.c[2].Sessions(ctx, "cave")
+	require.NoError(t, err)
+	require.Len(t, list, 1, "a session at another node is listed")
+	assert.Equal(t, []string{"ada"}, list[0].Present)
+
+	// She joins a session that another node runs: first she is saved, and leaves the one in which she is.
+	west, err := n.c[1].Open(ctx, "cave", "west")
+	require.NoError(t, err)
+	_, err = west.Do(ctx, join("ada"))
+	require.NoError(t, err)
+	var p contract.PlayerView
+	n.soon("another client's node comes as far", func() error {
+		if p, err = n.c[2].Player(ctx, "cave", "ada", 1); err == nil && p.Session != "west" {
+			err = fmt.Errorf("she is in %q", p.Session)
+		}
+		return err
+	})
+	assert.Equal(t, 3, shells(t, p))
+	east, err := n.c[2].Session("cave", "east").State(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, east.Present)
+
+	// Of a node that stops, others run its sessions at once, and nothing is lost.
+	_, err = n.c[0].Session("cave", "west").Do(ctx, finds("ada"))
+	require.NoError(t, err)
+	n.kill(1, syscall.SIGTERM)
+	n.soon("she goes on", func() error {
+		s, err := n.c[0].Open(ctx, "cave", "west")
+		if err == nil {
+			_, err = s.Do(ctx, join("ada"))
+		}
+		return err
+	})
+	p, err = n.c[2].Player(ctx, "cave", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, 4, shells(t, p))
+	n.start(1)
+	n.up(1)
+	n.same()
+}
+
+func shells(t testing.TB, p contract.PlayerView) int {
+	for _, v := range p.Values {
+		if v.Name == "player.shells" {
+			has := v.Live
+			if has.IsNone() {
+				has = v.Saved
+			}
+			var n int
+			_, err := fmt.Sscan(has.Plain(), &n)
+			require.NoError(t, err)
+			return n
+		}
+	}
+	require.Fail(t, "no shells")
+	return 0
+}
+
+// same waits until all nodes have the same in their files.
+func (n *nodes) same() {
+	n.t.Helper()
+	var dumps [3]string
+	for end := time.Now().Add(60 * time.Second); ; time.Sleep(200 * time.Millisecond) {
+		for i := range dumps {
+			dumps[i] = dump(n.t, n.data(i))
+		}
+		if dumps[0] == dumps[1] && dumps[1] == dumps[2] || time.Now().After(end) {
+			break
+		}
+	}
+	require.Equal(n.t, dumps[0], dumps[1], "nodes 1 and 2 have the same in their files")
+	require.Equal(n.t, dumps[1], dumps[2], "nodes 2 and 3 have the same in their files")
+}
+
+func dump(t testing.TB, path string) string {
+	db, err := sql.Open("sqlite3", "file:"+path+"?mode=ro")
+	require.NoError(t, err)
+	defer func() { _ = db.Close() }()
+	var out strings.Builder
+	for _, table := range store.Tables() {
+		rows, err := db.Query("SELECT * FROM " + table)
+		require.NoError(t, err)
+		columns, err := rows.Columns()
+		require.NoError(t, err)
+		_ = rows.Close()
+		order := make([]string, len(columns))
+		for i := range columns {
+			order[i] = fmt.Sprint(i + 1)
+		}
+		rows, err = db.Query("SELECT * FROM " + table + " ORDER BY " + strings.Join(order, ","))
+		require.NoError(t, err)
+		for rows.Next() {
+			values := make([]any, len(columns))
+			into := make([]any, len(columns))
+			for i := range values {
+				into[i] = &values[i]
+			}
+			require.NoError(t, rows.Scan(into...))
+			fmt.Fprintf(&out, "%s %v\n", table, values)
+		}
+		require.NoError(t, rows.Err())
+		_ = rows.Close()
+	}
+	return out.String()
+}
+
+// history is what was promised to players while nodes came and went.
+type history struct {
+	mu    sync.Mutex
+	saved map[string]int // by player: the most shells of which it was said that they are saved
+	tried map[string]int // how often somebody tried to find one
+	acks  int
+}
+
+// However nodes are killed, paused and started again while players play: what was said to be saved is there, nobody has
+// more than they found, and in the end all nodes have the same.
+func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
+	t.Parallel()
+	lasts := 25 * time.Second
+	if more := os.Getenv("NODES_FOR"); more != "" {
+		var err error
+		lasts, err = time.ParseDuration(more)
+		require.NoError(t, err)
+	}
+	n := three(t, 4*time.Second)
+	n.publish()
+	h := &history{saved: map[string]int{}, tried: map[string]int{}}
+	playing, stop := context.WithCancel(ctx)
+	var all sync.WaitGroup
+	for k := range 6 {
+		all.Add(1)
+		go func() {
+			defer all.Done()
+			n.plays(playing, h, fmt.Sprint("p", k), fmt.Sprint("s", k%3), rand.New(rand.NewPCG(uint64(k), 7)))
+		}()
+	}
+	dice := rand.New(rand.NewPCG(11, uint64(time.Now().UnixNano())))
+	var done []string
+	for end := time.Now().Add(lasts); time.Now().Before(end); {
+		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
+		i := dice.IntN(3)
+		switch dice.IntN(3) {
+		case 0:
+			n.kill(i, syscall.SIGKILL)
+			done = append(done, fmt.Sprint("killed ", i+1))
+			time.Sleep(time.Duration(dice.IntN(5000)) * time.Millisecond)
+			n.start(i)
+		case 1:
+			n.kill(i, syscall.SIGTERM)
+			done = append(done, fmt.Sprint("stopped ", i+1))
+			n.start(i)
+		case 2:
+			_ = n.run[i].Process.Signal(syscall.SIGSTOP)
+			done = append(done, fmt.Sprint("paused ", i+1))
+			time.Sleep(time.Duration(3000+dice.IntN(4000)) * time.Millisecond)
+			_ = n.run[i].Process.Signal(syscall.SIGCONT)
+		}
+		n.up(i)
+	}
+	stop()
+	all.Wait()
+	require.Greater(t, h.acks, 20, "%v", done)
+	t.Logf("%d saves said to be kept; %s", h.acks, strings.Join(done, ", "))
+	n.same()
+	for i := range n.c {
+		for player, least := range h.saved {
+			p, err := n.c[i].Player(ctx, "cave", player, 1)
+			require.NoError(t, err)
+			has := shells(t, p)
+			assert.GreaterOrEqual(t, has, least, "%s at node %d has what was saved", player, i+1)
+			assert.LessOrEqual(t, has, h.tried[player], "%s at node %d has no more than they found", player, i+1)
+		}
+	}
+}
+
+// plays finds shells and saves, through whichever node answers.
+func (n *nodes) plays(ctx context.Context, h *history, player, session string, dice *rand.Rand) {
+	for in := false; ctx.Err() == nil; {
+		s := n.c[dice.IntN(3)].Session("cave", session)
+		ask, cancel := context.WithTimeout(ctx, 4*time.Second)
+		if !in {
+			opened, err := n.c[dice.IntN(3)].Open(ask, "cave", session)
+			if err == nil {
+				_, err = opened.Do(ask, join(player))
+			}
+			if in = err == nil; !in {
+				time.Sleep(100 * time.Millisecond)
+			}
+			cancel()
+			continue
+		}
+		h.mu.Lock()
+		h.tried[player]++
+		h.mu.Unlock()
+		answer, err := s.Do(ask, finds(player))
+		has := 0
+		if err == nil {
+			for _, c := range answer.Changes {
+				if c.Name == "player.shells" {
+					_, _ = fmt.Sscan(c.To.Plain(), &has)
+				}
+			}
+			if dice.IntN(3) == 0 {
+				var saved contract.Saved
+				if saved, err = n.c[dice.IntN(3)].Save(ask, "cave", player); err == nil && saved.Revision > 0 {
+					h.mu.Lock()
+					h.saved[player] = max(h.saved[player], has)
+					h.acks++
+					h.mu.Unlock()
+				}
+			}
+		}
+		cancel()
+		if in = err == nil; in {
+			time.Sleep(time.Duration(20+dice.IntN(60)) * time.Millisecond)
+		}
+	}
+}
