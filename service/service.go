@@ -111,16 +111,16 @@ func Start(c Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	st, err := store.Open(c.Data, c.Log)
+	counts, closing := meter.New(), make(chan struct{})
+	st, node, err := openFile(c, listener)
 	if err != nil {
 		_ = listener.Close()
 		return nil, err
 	}
-	counts, closing := meter.New(), make(chan struct{})
 	manager := live.NewManager(st, c.Log, counts)
-	node, err := together(c, listener, st, manager)
-	if err != nil {
+	if err := writeTogether(node, st, manager); err != nil {
 		_ = listener.Close()
+		node.Stop()
 		st.Close()
 		return nil, err
 	}
@@ -157,16 +157,24 @@ func Start(c Config) (*Service, error) {
 	return s, nil
 }
 
-// together has the service write in the order of several nodes, or makes sure that its file is in none.
-func together(c Config, at net.Listener, st *store.Store, m *live.Manager) (*cluster.Node, error) {
+// openFile opens the file: of one of several nodes, with the others.
+func openFile(c Config, at net.Listener) (*store.Store, *cluster.Node, error) {
+	open := func() (*store.Store, error) { return store.Open(c.Data, c.Log) }
 	if c.Cluster == nil {
+		st, err := open()
+		if err != nil {
+			return nil, nil, err
+		}
+		_, _, in := st.InAnOrder()
 		if c.Alone {
-			return nil, st.Alone()
+			err = st.Alone()
+		} else if in {
+			err = fmt.Errorf("%s: %w. Start with -cluster as before, or with -alone to go on with it by itself: then it never goes back to the others", c.Data, store.ErrOrdered)
 		}
-		if _, in := st.InAnOrder(); in {
-			return nil, fmt.Errorf("%s: %w. Start with -cluster as before, or with -alone to go on with it by itself: then it never goes back to the others", c.Data, store.ErrOrdered)
+		if err != nil {
+			st.Close()
 		}
-		return nil, nil
+		return st, nil, err
 	}
 	config := *c.Cluster
 	config.Log = c.Log
@@ -179,22 +187,37 @@ func together(c Config, at net.Listener, st *store.Store, m *live.Manager) (*clu
 	if config.Folder == "" {
 		config.Folder = c.Data + ".stream"
 	}
-	ctx := context.Background()
-	node, err := cluster.Start(ctx, config)
+	node, err := cluster.Start(context.Background(), config)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
+	}
+	st, err := node.Begin(context.Background(), c.Data, open)
+	if err != nil {
+		node.Stop()
+		return nil, nil, fmt.Errorf("this node cannot join the others: %w", err)
+	}
+	return st, node, nil
+}
+
+// writeTogether has the file written in the order of all nodes, and the sessions be run by one of them.
+func writeTogether(node *cluster.Node, st *store.Store, m *live.Manager) error {
+	if node == nil {
+		return nil
 	}
 	m.With(node)
-	err = node.Write(ctx, st, m.Told)
+	err := node.Write(context.Background(), st, func(what any, mine bool) {
+		if _, deleted := what.(store.Forgotten); deleted {
+			node.Sweep()
+		}
+		m.Told(what, mine)
+	})
 	if err == nil {
 		err = node.Answer(m.Release)
 	}
 	if err != nil {
-		node.Stop()
-		return nil, fmt.Errorf("this node cannot join the others: %w", err)
+		return fmt.Errorf("this node cannot join the others: %w", err)
 	}
-	c.Log.Info("one of several nodes", "name", config.Node, "nodes", len(node.Peers()))
-	return node, nil
+	return nil
 }
 
 // listen opens the address, with TLS 1.2 or newer where there is a certificate.

@@ -47,10 +47,10 @@ const (
 	beats = 8
 )
 
-func (n *Node) watchOver(ctx context.Context, replicas int) (*alive, error) {
+func (n *Node) watchOver(ctx context.Context) (*alive, error) {
 	a := &alive{n: n, nodes: map[string]Peer{}}
 	err := again(ctx, func(ctx context.Context) (err error) {
-		a.bucket, err = n.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: "alluvion-nodes", Replicas: replicas,
+		a.bucket, err = n.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: "alluvion-nodes", Replicas: n.replicas,
 			Storage: jetstream.MemoryStorage})
 		return err
 	})
@@ -63,8 +63,7 @@ func (n *Node) watchOver(ctx context.Context, replicas int) (*alive, error) {
 	if _, err := n.nc.Subscribe(aliveSubject, a.hear); err != nil {
 		return nil, err
 	}
-	n.ended.Add(2)
-	go a.every(a.say)
+	n.ended.Add(1)
 	go a.every(func() {
 		ctx, cancel := context.WithTimeout(n.ctx, n.c.Lease/3)
 		defer cancel()
@@ -76,6 +75,12 @@ func (n *Node) watchOver(ctx context.Context, replicas int) (*alive, error) {
 	case <-ctx.Done():
 	}
 	return a, ctx.Err()
+}
+
+// present says from now on that this node is there: it can answer.
+func (a *alive) present() {
+	a.n.ended.Add(1)
+	go a.every(a.say)
 }
 
 // every does something with each beat, until the node stops.

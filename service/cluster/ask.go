@@ -22,8 +22,8 @@ type answered struct {
 
 func nodeSubject(node string) string { return "alluvion.node." + node }
 
-// Answer lets other nodes ask this one to let a player leave: release saves them, and returns when that is applied
-// here.
+// Answer says to the others that this node is there, and lets them ask it to let a player leave: release saves them, and
+// returns when that is applied here.
 func (n *Node) Answer(release func(ctx context.Context, game, player string) error) error {
 	_, err := n.nc.Subscribe(nodeSubject(n.me.Node), func(m *nats.Msg) {
 		go func() {
@@ -42,6 +42,7 @@ func (n *Node) Answer(release func(ctx context.Context, game, player string) err
 			_ = m.Respond(raw)
 		}()
 	})
+	n.alive.present()
 	return err
 }
 

@@ -75,6 +75,10 @@ func free(t testing.TB) string {
 
 func three(t testing.TB, lease time.Duration) *nodes {
 	n := &nodes{t: t, dir: t.TempDir(), lease: lease}
+	if kept := os.Getenv("NODES_DIR"); kept != "" { // to look at what nodes did
+		n.dir = filepath.Join(kept, t.Name())
+		require.NoError(t, os.MkdirAll(n.dir, 0o700))
+	}
 	for i := range n.run {
 		n.addrs[i], n.at[i] = free(t), free(t)
 		n.c[i] = client.New("http://" + n.addrs[i])
@@ -115,10 +119,17 @@ func (n *nodes) start(i int) {
 
 // up waits until a node answers.
 func (n *nodes) up(i int) {
-	require.Eventually(n.t, func() bool {
-		_, err := n.c[i].Games(ctx)
-		return err == nil
-	}, 60*time.Second, 50*time.Millisecond, "node %d answers", i+1)
+	for end := time.Now().Add(60 * time.Second); ; time.Sleep(50 * time.Millisecond) {
+		ask, cancel := context.WithTimeout(ctx, 2*time.Second)
+		_, err := n.c[i].Games(ask)
+		if cancel(); err == nil {
+			return
+		}
+		if time.Now().After(end) {
+			n.kill(i, syscall.SIGQUIT) // its log says what it was doing
+			require.NoError(n.t, err, "node %d answers", i+1)
+		}
+	}
 }
 
 // kill ends a node as a signal does.

@@ -58,6 +58,9 @@ type Node struct {
 	name   string // of the order
 	alive  *alive
 	store  *store.Store
+	sweep  chan struct{} // the stream is to be cut
+	// replicas is how many nodes keep what is kept.
+	replicas int
 
 	ctx    context.Context // ends when the node stops
 	stop   context.CancelFunc
@@ -80,8 +83,8 @@ const (
 	subject    = "alluvion.changes"
 	// readyWithin is how long a node waits for most of the others when it starts.
 	readyWithin = 2 * time.Minute
-	// replicas is how many nodes keep the stream at most.
-	replicas = 3
+	// mostReplicas is how many nodes keep the stream at most.
+	mostReplicas = 3
 )
 
 // own says whether NATS servers of one's own are used.
@@ -115,7 +118,7 @@ func Start(ctx context.Context, c Config) (_ *Node, err error) {
 	if err := c.check(); err != nil {
 		return nil, err
 	}
-	n := &Node{c: c, me: store.Writer{Node: c.Node, Run: rand.Text()[:10]}, failed: make(chan error, 1)}
+	n := &Node{c: c, me: store.Writer{Node: c.Node, Run: rand.Text()[:10]}, failed: make(chan error, 1), sweep: make(chan struct{}, 1)}
 	n.ctx, n.stop = context.WithCancel(context.Background())
 	defer func() {
 		if err != nil {
@@ -178,31 +181,36 @@ func (n *Node) embed() (*nats.Conn, error) {
 
 // join finds the stream, or makes it, and says that this node is there.
 func (n *Node) join(ctx context.Context) error {
-	many := min(replicas, len(n.c.Nodes))
-	if n.c.own() {
-		many = 1
-		if len(n.c.Nodes) >= replicas {
-			many = replicas
-		}
+	n.replicas = min(mostReplicas, len(n.c.Nodes))
+	if n.replicas == 2 { // of two, both would have to be there
+		n.replicas = 1
 	}
 	err := again(ctx, func(ctx context.Context) (err error) {
 		n.stream, err = n.js.Stream(ctx, streamName)
 		if errors.Is(err, jetstream.ErrStreamNotFound) {
 			n.stream, err = n.js.CreateStream(ctx, jetstream.StreamConfig{Name: streamName, Subjects: []string{subject},
-				Storage: jetstream.FileStorage, Replicas: many, Metadata: map[string]string{"order": rand.Text()}})
+				Storage: jetstream.FileStorage, Replicas: n.replicas, Metadata: map[string]string{"order": rand.Text()}})
 		}
 		return err
 	})
 	if err != nil {
 		return err
 	}
-	info, err := n.stream.Info(ctx)
+	info, err := n.state(ctx)
 	if err != nil {
 		return err
 	}
 	n.name = info.Config.Metadata["order"]
-	n.alive, err = n.watchOver(ctx, many)
+	n.alive, err = n.watchOver(ctx)
 	return err
+}
+
+// state asks how far the stream goes.
+func (n *Node) state(ctx context.Context) (info *jetstream.StreamInfo, err error) {
+	return info, again(ctx, func(ctx context.Context) (err error) {
+		info, err = n.stream.Info(ctx)
+		return err
+	})
 }
 
 // again tries something until it succeeds or the context ends. What is asked before the engine has found the others

@@ -105,12 +105,13 @@ func (n *Node) Write(ctx context.Context, s *store.Store, told func(what any, mi
 		return err
 	}
 	n.store = s
-	info, err := n.stream.Info(ctx)
+	n.alive.looked.Store(resume)
+	info, err := n.state(ctx)
 	if err != nil {
 		return err
 	}
 	if first := info.State.FirstSeq; resume+1 < first {
-		return fmt.Errorf("the file has come to %d, and what was written up to %d is not kept any more", resume, first-1)
+		return fmt.Errorf("%w: it has come to %d, and the stream begins after %d", errBehind, resume, first-1)
 	}
 	if info.State.LastSeq < s.Place() {
 		return fmt.Errorf("the file has come to %d, and the others only to %d: they are not those that it was written with", s.Place(), info.State.LastSeq)
@@ -119,11 +120,12 @@ func (n *Node) Write(ctx context.Context, s *store.Store, told func(what any, mi
 	if err != nil {
 		return err
 	}
-	n.ended.Add(1)
+	n.ended.Add(2)
 	go func() {
 		defer n.ended.Done()
 		n.apply(messages, resume)
 	}()
+	go n.keepShort()
 	if info.State.LastSeq > s.Place() {
 		n.c.Log.Info("catching up with what the others have written", "from", s.Place(), "to", info.State.LastSeq)
 	}
@@ -146,8 +148,12 @@ func (n *Node) caughtUp(ctx context.Context, place uint64) error {
 
 // read begins to read the stream from a place on.
 func (n *Node) read(ctx context.Context, from uint64) (<-chan jetstream.Msg, error) {
-	consumer, err := n.stream.OrderedConsumer(ctx, jetstream.OrderedConsumerConfig{
-		DeliverPolicy: jetstream.DeliverByStartSequencePolicy, OptStartSeq: max(1, from)})
+	var consumer jetstream.Consumer
+	err := again(ctx, func(ctx context.Context) (err error) {
+		consumer, err = n.stream.OrderedConsumer(ctx, jetstream.OrderedConsumerConfig{
+			DeliverPolicy: jetstream.DeliverByStartSequencePolicy, OptStartSeq: max(1, from)})
+		return err
+	})
 	if err != nil {
 		return nil, err
 	}

@@ -136,11 +136,26 @@ func (s *Store) Alone() error {
 	return errors.Join(done.Error, s.write.Where("1 = 1").Delete(&heardRow{}).Error, s.write.Where("1 = 1").Delete(&ownerRow{}).Error)
 }
 
-// InAnOrder says whether the file is written in an order, and how it is called.
-func (s *Store) InAnOrder() (string, bool) {
+// InAnOrder says whether the file is written in an order, how that is called, and from where it is read on.
+func (s *Store) InAnOrder() (name string, resume uint64, in bool) {
 	var row orderRow
 	err := s.read.First(&row, 1).Error
-	return row.Name, err == nil
+	return row.Name, row.Resume, err == nil
+}
+
+// Copy writes a whole copy of the file, as it is at this moment, and says from where an order is read on with it.
+func (s *Store) Copy(ctx context.Context, path string) (resume uint64, err error) {
+	if err := Backup(ctx, s.path, path); err != nil {
+		return 0, err
+	}
+	db, err := openToRead(path)
+	if err != nil {
+		return 0, err
+	}
+	defer closeDB(db)
+	var row orderRow
+	err = db.First(&row, 1).Error
+	return row.Resume, err
 }
 
 // Place is how far this file has come in the order.
