@@ -10,10 +10,19 @@ CONSOLE := service/console/dist/index.html
 GAMESRC := $(wildcard examples/lantern-pass/game/src/*) examples/lantern-pass/game/index.html web/vite.game.config.ts
 GAME    := examples/lantern-pass/game/dist/index.html
 
-.PHONY: demo build test mutate release lint lint-go lint-web unit unit-core unit-rest unit-console generate bench screenshots fuzz soak setup-tools setup-browser setup-languages clean
+.PHONY: demo cluster build test mutate release lint lint-go lint-web unit unit-core unit-rest unit-console generate bench screenshots fuzz soak setup-tools setup-browser setup-languages clean
 
 demo: build
 	$(BIN) demo -addr $(ADDR)
+
+# Three nodes that make one service, with the demo: kill one of them, and see what becomes of the players. Their files
+# stay in bin/cluster: remove that to begin anew.
+NODES := 127.0.0.1:8241,127.0.0.1:8242,127.0.0.1:8243
+cluster: build
+	@mkdir -p bin/cluster/1 bin/cluster/2 bin/cluster/3
+	@test -s bin/cluster/secret || (umask 077; head -c 24 /dev/urandom | base64 > bin/cluster/secret)
+	@trap 'kill 0' INT TERM; for n in 1 2 3; do $(BIN) demo -addr 127.0.0.1:823$$n -data bin/cluster/$$n/demo.db -cluster $(NODES) \
+		-node node-$$n -cluster-at 127.0.0.1:824$$n -cluster-secret bin/cluster/secret 2> bin/cluster/$$n/log & done; wait
 
 build: $(BIN)
 

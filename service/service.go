@@ -141,6 +141,10 @@ func Start(c Config) (*Service, error) {
 		}
 	}()
 	if node != nil {
+		counts.Nodes(func() float64 { return float64(len(node.Peers())) },
+			func() float64 { place, _, _ := node.Lag(); return float64(place) },
+			func() float64 { _, behind, _ := node.Lag(); return float64(behind) },
+			func() float64 { _, _, waited := node.Lag(); return waited.Seconds() })
 		go func() {
 			if err, failed := <-node.Failed(); failed {
 				s.failed <- err

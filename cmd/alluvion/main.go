@@ -275,13 +275,7 @@ var commands = []command{
 		saveKeyFlag(fs, o)
 		fs.DurationVar(&o.keep, "keep", 0,
 			"delete the world and the journal of a session that nobody opened for so long, as 720h; 0 keeps them")
-		fs.StringVar(&o.cluster, "cluster", "",
-			"make one service with other nodes: the `addresses` at which all of them hear each other, this one too, as 10.0.0.1:8240,10.0.0.2:8240,10.0.0.3:8240; or nats://… of servers of your own")
-		fs.StringVar(&o.node, "node", "", "with -cluster: the `name` of this node, another one for each")
-		fs.StringVar(&o.clusterAt, "cluster-at", "", "with -cluster: which of the `addresses` is this node's")
-		fs.StringVar(&o.clusterSecret, "cluster-secret", "", "with -cluster: a `file` with a secret that all nodes have, at least 16 characters")
-		fs.StringVar(&o.reach, "reach", "", "with -cluster: the `address` at which the other nodes reach this one's -addr, as http://10.0.0.1:8230")
-		fs.DurationVar(&o.lease, "lease", 15*time.Second, "with -cluster: after how long without a word a node's sessions are run by others")
+		clusterFlags(fs, o)
 		fs.BoolVar(&o.alone, "alone", false, "go on by itself with a file that was written by several nodes; it never goes back to them")
 		fs.StringVar(&o.cert, "cert", "", "a `file` with the certificate for TLS")
 		fs.StringVar(&o.key, "key", "", "the `file` with its key")
@@ -289,6 +283,7 @@ var commands = []command{
 	{"demo", "", "run the service with the demo game and a few players in it", runDemo,
 		func(fs *flag.FlagSet, o *options) {
 			serveFlags(fs, o, "")
+			clusterFlags(fs, o)
 			fs.IntVar(&o.players, "walkers", 6, "how many simulated players walk about in it")
 		}},
 	{"schema", "[PLAN]", "print the JSON Schema of plans, rehearsals, commons, or of a plan's saves", runSchema,
@@ -297,6 +292,17 @@ var commands = []command{
 				"of which `document`: plan, rehearsal, commons; or, of the plan that is named: save, world (where several players share it), sealed, profile (what a player has over all slots)")
 			fs.BoolFunc("save", "the same as -of save", func(string) error { o.of = "save"; return nil })
 		}},
+}
+
+// clusterFlags are those of a node that makes one service with others.
+func clusterFlags(fs *flag.FlagSet, o *options) {
+	fs.StringVar(&o.cluster, "cluster", "",
+		"make one service with other nodes: the `addresses` at which all of them hear each other, this one too, as 10.0.0.1:8240,10.0.0.2:8240,10.0.0.3:8240; or nats://… of servers of your own")
+	fs.StringVar(&o.node, "node", "", "with -cluster: the `name` of this node, another one for each")
+	fs.StringVar(&o.clusterAt, "cluster-at", "", "with -cluster: which of the `addresses` is this node's")
+	fs.StringVar(&o.clusterSecret, "cluster-secret", "", "with -cluster: a `file` with a secret that all nodes have, at least 16 characters")
+	fs.StringVar(&o.reach, "reach", "", "with -cluster: the `address` at which the other nodes reach this one's -addr, as http://10.0.0.1:8230")
+	fs.DurationVar(&o.lease, "lease", 15*time.Second, "with -cluster: after how long without a word a node's sessions are run by others")
 }
 
 func jsonFlag(fs *flag.FlagSet, o *options) {

@@ -136,19 +136,25 @@ func runDemo(c *call) (int, error) {
 	if _, err := fs.Stat(game.Files(), "index.html"); err == nil {
 		games["lantern-pass"] = game.Files()
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Games: games})
+	nodes, err := c.clusterConfig()
+	if err != nil {
+		return wrongUse, err
+	}
+	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Games: games, Cluster: nodes})
 	if err != nil {
 		return failed, err
 	}
-	var residents staying
-	if err := demoData(c.ctx, client.New(s.URL()), &residents); err != nil {
-		fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
+	if nodes == nil || nodes.Listen == nodes.Nodes[0] { // of several nodes, the first one looks after the players
+		var residents staying
+		if err := demoData(c.ctx, client.New(s.URL()), &residents); err != nil {
+			fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
+		}
+		walking, stop := context.WithCancel(c.ctx)
+		walked := make(chan struct{})
+		go residents.keep(walking)
+		go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
+		defer func() { stop(); <-walked }()
 	}
-	walking, stop := context.WithCancel(c.ctx)
-	walked := make(chan struct{})
-	go residents.keep(walking)
-	go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
-	defer func() { stop(); <-walked }()
 	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\n", s.URL())
 	if len(games) > 0 {
 		fmt.Fprintf(c.out, "Walk about in it yourself at %s/play/lantern-pass/\n", s.URL())

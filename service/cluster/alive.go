@@ -34,6 +34,7 @@ type alive struct {
 	n      *Node
 	bucket jetstream.KeyValue
 	looked atomic.Uint64 // how far the stream was read
+	waited atomic.Int64  // of what was read last: how long it had been in the stream, in nanoseconds
 
 	mu    sync.Mutex
 	nodes map[string]Peer
@@ -80,7 +81,7 @@ func (n *Node) watchOver(ctx context.Context) (*alive, error) {
 // present says from now on that this node is there: it can answer.
 func (a *alive) present() {
 	a.n.ended.Add(1)
-	go a.every(a.say)
+	go a.every(func() { a.say(); a.miss() })
 }
 
 // every does something with each beat, until the node stops.
@@ -129,11 +130,30 @@ func (a *alive) hear(m *nats.Msg) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if p.Gone {
+		if _, there := a.nodes[p.Node]; there {
+			a.n.c.Log.Info("a node has stopped", "name", p.Node)
+		}
 		delete(a.nodes, p.Node)
 		return
 	}
 	p.heard = time.Now()
+	known, there := a.nodes[p.Node]
+	if (!there || known.Run != p.Run) && p.Node != a.n.me.Node {
+		a.n.c.Log.Info("a node is there", "name", p.Node, "address", p.API)
+	}
 	a.nodes[p.Node] = p
+}
+
+// miss forgets those that were not heard for the length of the lease.
+func (a *alive) miss() {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	for name, p := range a.nodes {
+		if time.Since(p.heard) >= a.n.c.Lease {
+			a.n.c.Log.Warn("a node is not heard any more: others run its sessions when they are asked for", "name", name)
+			delete(a.nodes, name)
+		}
+	}
 }
 
 // leave says that this node is not there any more.
@@ -167,6 +187,18 @@ func (n *Node) Peers() []Peer {
 	}
 	slices.SortFunc(out, func(x, y Peer) int { return strings.Compare(x.Node, y.Node) })
 	return out
+}
+
+// Lag says how far this node has come, how many messages it is behind the one that has come furthest, as that said last,
+// and how long what it read last had been written by then.
+func (n *Node) Lag() (place, behind uint64, waited time.Duration) {
+	place = n.alive.looked.Load()
+	for _, p := range n.Peers() {
+		if p.Place > place+behind {
+			behind = p.Place - place
+		}
+	}
+	return place, behind, time.Duration(n.alive.waited.Load())
 }
 
 // Alive says whether a node is there.

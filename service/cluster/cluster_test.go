@@ -244,6 +244,49 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	n.start(1)
 	n.up(1)
 	n.same()
+
+	// A node that has lost its file begins with a copy of the others'.
+	n.kill(2, syscall.SIGKILL)
+	for _, end := range []string{"", "-wal", "-shm"} {
+		_ = os.Remove(n.data(2) + end)
+	}
+	n.start(2)
+	n.up(2)
+	n.same()
+
+	// Of whoever is deleted nothing is left: neither in a file nor in what the nodes have written. (The engine's own log of
+	// what was agreed on goes some minutes later: docs/cluster.md.)
+	bea, err := n.c[0].Open(ctx, "cave", "south")
+	require.NoError(t, err)
+	_, err = bea.Do(ctx, join("beatrice-to-forget"))
+	require.NoError(t, err)
+	_, err = bea.Do(ctx, contract.Request{Do: "leave", Player: "beatrice-to-forget"})
+	require.NoError(t, err)
+	require.NotEmpty(t, n.traces("beatrice-to-forget"))
+	_, err = n.c[1].Forget(ctx, "cave", "beatrice-to-forget", true)
+	require.NoError(t, err)
+	n.soon("she is gone everywhere", func() error {
+		if left := n.traces("beatrice-to-forget"); len(left) > 0 {
+			return fmt.Errorf("she stands in %v", left)
+		}
+		return nil
+	})
+	n.same()
+	_, err = n.c[2].Player(ctx, "cave", "ada", 1)
+	require.NoError(t, err)
+}
+
+// traces are the files of all nodes in which something stands.
+func (n *nodes) traces(what string) (found []string) {
+	_ = filepath.WalkDir(n.dir, func(path string, d os.DirEntry, err error) error {
+		if err == nil && !d.IsDir() && !strings.HasSuffix(path, ".log") && !strings.Contains(path, "$SYS/_js_") {
+			if raw, err := os.ReadFile(path); err == nil && strings.Contains(string(raw), what) {
+				found = append(found, strings.TrimPrefix(path, n.dir))
+			}
+		}
+		return nil
+	})
+	return found
 }
 
 func shells(t testing.TB, p contract.PlayerView) int {

@@ -266,7 +266,15 @@ func (l engineLog) say(level slog.Level, format string, args []any) {
 
 func (l engineLog) Noticef(format string, args ...any) { l.say(slog.LevelDebug, format, args) }
 func (l engineLog) Warnf(format string, args ...any)   { l.say(slog.LevelDebug, format, args) }
-func (l engineLog) Errorf(format string, args ...any)  { l.say(slog.LevelWarn, format, args) }
-func (l engineLog) Fatalf(format string, args ...any)  { l.say(slog.LevelError, format, args) }
-func (l engineLog) Debugf(string, ...any)              {}
-func (l engineLog) Tracef(string, ...any)              {}
+
+// Errorf says what is wrong. That a node does not answer is said otherwise, once.
+func (l engineLog) Errorf(format string, args ...any) {
+	level := slog.LevelWarn
+	if strings.Contains(format, "connect to route") {
+		level = slog.LevelDebug
+	}
+	l.say(level, format, args)
+}
+func (l engineLog) Fatalf(format string, args ...any) { l.say(slog.LevelError, format, args) }
+func (l engineLog) Debugf(string, ...any)             {}
+func (l engineLog) Tracef(string, ...any)             {}

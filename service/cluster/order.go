@@ -224,6 +224,7 @@ func (n *Node) take(open parts, m jetstream.Msg, last uint64, list *[]store.Plac
 		return last, err
 	}
 	place := about.Sequence.Stream
+	n.alive.waited.Store(int64(max(0, time.Since(about.Timestamp))))
 	if place <= last {
 		return last, nil
 	}

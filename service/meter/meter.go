@@ -61,6 +61,21 @@ func New() *Meter {
 	return m
 }
 
+// Nodes adds what is counted where several nodes make one service; each is asked for when somebody looks.
+func (m *Meter) Nodes(there, place, behind, waited func() float64) {
+	for _, g := range []struct {
+		name, help string
+		is         func() float64
+	}{
+		{"alluvion_nodes", "Nodes that were heard lately, this one too.", there},
+		{"alluvion_place", "How far this node has applied what all nodes wrote, in messages.", place},
+		{"alluvion_apply_lag_messages", "How many messages behind the node this one is that has come furthest.", behind},
+		{"alluvion_apply_lag_seconds", "How long the message that was applied last had been written by then.", waited},
+	} {
+		m.registry.MustRegister(prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: g.name, Help: g.help}, g.is))
+	}
+}
+
 // Handler answers with all counts in the Prometheus text format.
 func (m *Meter) Handler() http.Handler {
 	return promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{})

@@ -9,6 +9,7 @@ export const router = createRouter({
   routes: [
     { path: '/', name: 'games', component: () => import('./pages/GamesPage.vue'), meta: { title: 'Games' } },
     { path: '/adopt', name: 'adopt', component: () => import('./pages/AdoptPage.vue'), meta: { title: 'A plan from saves' } },
+    { path: '/nodes', name: 'nodes', component: () => import('./pages/NodesPage.vue'), meta: { title: 'Nodes' } },
     { path: '/games/:game', redirect: (to) => `/games/${String(to.params.game)}/${pages[0]!.path}` },
     ...pages.map((p) => ({ path: `/games/:game/${p.path}`, name: p.name, props: true, component: p.component, meta: { title: p.title } })),
     { path: '/:rest(.*)*', name: 'nowhere', component: () => import('./pages/NowherePage.vue'), meta: { title: 'Nothing here' } },

@@ -36,6 +36,9 @@ export const usePlayer = (game: () => string, player: () => string, slot: () => 
   )
 
 /** What state costs on the wire. */
+/** The nodes that make this service; asked every so many milliseconds, or (0) once. */
+export const useNodes = (every = 0) => useResource(async () => dataOf(await api.GET('/v1/nodes')), () => null, every)
+
 export const useBudgets = (game: () => string) =>
   useResource(async () => dataOf(await api.GET('/v1/games/{game}/budgets', { params: { path: { game: game() } } })), game)
 

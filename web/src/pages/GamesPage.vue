@@ -8,10 +8,11 @@ import FindingCounts from '../components/FindingCounts.vue'
 import NameAgain from '../components/NameAgain.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
-import { useGames } from '../composables/resources'
+import { useGames, useNodes } from '../composables/resources'
 import { dayAndTime } from '../times'
 
 const { data: games, error, reload } = useGames()
+const { data: nodes } = useNodes()
 const router = useRouter()
 
 const making = ref(false)
@@ -86,6 +87,7 @@ async function make() {
         <p class="page-lead">Each game has one plan: which player state survives what. A plan file can be dropped anywhere here; a save too, to be checked.</p>
       </div>
       <span class="tools">
+        <v-btn v-if="nodes?.this" variant="outlined" :to="{ name: 'nodes' }">{{ nodes.nodes.length }} {{ nodes.nodes.length === 1 ? 'node' : 'nodes' }}</v-btn>
         <v-btn variant="outlined" @click="router.push({ name: 'adopt' })">From saves…</v-btn>
         <v-btn color="primary" @click="making = true">New game</v-btn>
       </span>
