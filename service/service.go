@@ -216,7 +216,7 @@ func writeTogether(node *cluster.Node, st *store.Store, m *live.Manager) error {
 		m.Told(what, mine)
 	})
 	if err == nil {
-		err = node.Answer(m.Release)
+		err = node.Answer(m.Release, m.Apart)
 	}
 	if err != nil {
 		return fmt.Errorf("this node cannot join the others: %w", err)

@@ -44,6 +44,11 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 			return
 		}
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
+			if err := s.node.Together(); err != nil { // it could not be written now
+				w.Header().Set("Retry-After", "1")
+				s.writeError(w, s.asProblem(err))
+				return
+			}
 			w = &placing{ResponseWriter: w, s: s}
 		}
 		game, session, player := whose(r.URL.Path)

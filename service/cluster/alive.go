@@ -78,10 +78,17 @@ func (n *Node) watchOver(ctx context.Context) (*alive, error) {
 	return a, ctx.Err()
 }
 
-// present says from now on that this node is there: it can answer.
-func (a *alive) present() {
+// present says from now on that this node is there: it can answer. apart is called while it does not reach most of the
+// others.
+func (a *alive) present(apart func()) {
 	a.n.ended.Add(1)
-	go a.every(func() { a.say(); a.miss() })
+	go a.every(func() {
+		if a.n.Together() != nil {
+			apart()
+		}
+		a.say()
+		a.miss()
+	})
 }
 
 // every does something with each beat, until the node stops.

@@ -23,8 +23,9 @@ type answered struct {
 func nodeSubject(node string) string { return "alluvion.node." + node }
 
 // Answer says to the others that this node is there, and lets them ask it to let a player leave: release saves them, and
-// returns when that is applied here.
-func (n *Node) Answer(release func(ctx context.Context, game, player string) error) error {
+// returns when that is applied here. apart is called again and again while this node does not reach most of the others,
+// so that another one may run its sessions.
+func (n *Node) Answer(release func(ctx context.Context, game, player string) error, apart func()) error {
 	_, err := n.nc.Subscribe(nodeSubject(n.me.Node), func(m *nats.Msg) {
 		go func() {
 			var a asked
@@ -42,7 +43,7 @@ func (n *Node) Answer(release func(ctx context.Context, game, player string) err
 			_ = m.Respond(raw)
 		}()
 	})
-	n.alive.present()
+	n.alive.present(apart)
 	return err
 }
 

@@ -389,7 +389,16 @@ func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	for end := time.Now().Add(lasts); time.Now().Before(end); {
 		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
 		i := dice.IntN(3)
-		switch dice.IntN(3) {
+		switch dice.IntN(4) {
+		case 3: // most of them at once: nothing can be saved meanwhile
+			j := (i + 1) % 3
+			n.kill(i, syscall.SIGKILL)
+			n.kill(j, syscall.SIGKILL)
+			done = append(done, fmt.Sprintf("killed %d and %d", i+1, j+1))
+			time.Sleep(time.Duration(dice.IntN(6000)) * time.Millisecond)
+			n.start(i)
+			n.start(j)
+			n.up(j)
 		case 0:
 			n.kill(i, syscall.SIGKILL)
 			done = append(done, fmt.Sprint("killed ", i+1))

@@ -139,7 +139,7 @@ func Start(ctx context.Context, c Config) (_ *Node, err error) {
 		return nil, err
 	}
 	if err = n.join(ctx); err != nil {
-		return nil, fmt.Errorf("the nodes do not come together: %w", err)
+		return nil, fmt.Errorf("the nodes do not come together (most of them have to be started, with the same secret and the same list of addresses): %w", err)
 	}
 	return n, nil
 }

@@ -20,6 +20,9 @@ func (m *Manager) End(ctx context.Context, game, session string) (store.Ended, e
 		return store.Ended{}, err
 	}
 	defer done()
+	if err := m.openElsewhere(ctx, game, session); err != nil {
+		return store.Ended{}, err
+	}
 	return m.store.EndSession(ctx, game, session)
 }
 
@@ -30,6 +33,9 @@ func (m *Manager) EndGame(ctx context.Context, game string, do func() (store.End
 		return store.Ended{}, err
 	}
 	defer done()
+	if err := m.openElsewhere(ctx, game, ""); err != nil {
+		return store.Ended{}, err
+	}
 	return do()
 }
 

@@ -71,6 +71,41 @@ func (m *Manager) yield(ctx context.Context, owner store.Owner) {
 	}
 }
 
+// openElsewhere gives ErrOpen where another node runs a session, or ("") any of a game.
+func (m *Manager) openElsewhere(ctx context.Context, game, session string) error {
+	if m.others == nil {
+		return nil
+	}
+	owners, err := m.store.Owners(ctx, game)
+	if err != nil {
+		return err
+	}
+	for _, o := range owners {
+		if (session == "" || o.Session == session) && o.Node != m.others.Me().Node && m.others.Alive(o.Node) {
+			return fmt.Errorf("the session %s of %s, at the node %s: %w", o.Session, o.Game, o.Node, ErrOpen)
+		}
+	}
+	return nil
+}
+
+// Apart ends all sessions, since this node does not reach most of the others: another one may run them by now. Nothing
+// that could not be saved was said to be.
+func (m *Manager) Apart() {
+	m.mu.Lock()
+	var all []*Session
+	for key, s := range m.sessions {
+		all = append(all, s)
+		m.remove(key, s)
+	}
+	m.mu.Unlock()
+	if len(all) > 0 {
+		m.log.Warn("this node does not reach most of the others: its sessions have ended here", "sessions", len(all))
+	}
+	for _, s := range all {
+		go s.abandon("This node has lost the others, and saves nothing now. Come back in a moment.")
+	}
+}
+
 // Told takes note of what was written in the order of all nodes; mine says that this one did. It waits for nobody.
 func (m *Manager) Told(what any, mine bool) {
 	if mine {
@@ -105,7 +140,7 @@ func (m *Manager) lose(now store.Owner) {
 	m.remove(key, s)
 	m.mu.Unlock()
 	m.log.Warn("another node runs a session now that ran here", "game", now.Game, "session", now.Session, "node", now.Node)
-	go s.abandon()
+	go s.abandon("Another node runs this session now. What you did since your last save is gone.")
 }
 
 // remove takes a session out of the lists. m.mu is held.
@@ -122,7 +157,7 @@ func (m *Manager) remove(key sessionKey, s *Session) {
 }
 
 // abandon ends a session without saving anything.
-func (s *Session) abandon() {
+func (s *Session) abandon(why string) {
 	var hungUp func(why string)
 	if s.ask(context.Background(), func() {
 		s.closing = true
@@ -131,7 +166,7 @@ func (s *Session) abandon() {
 		return
 	}
 	<-s.done
-	hungUp("Another node runs this session now. What you did since your last save is gone.")
+	hungUp(why)
 }
 
 // takenElsewhere ends the visit of a player whose slot a session at another node has taken.
