@@ -3,7 +3,6 @@ package main
 import (
 	"bytes"
 	"context"
-	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
@@ -73,15 +72,26 @@ func runServe(c *call) (int, error) {
 func (c *call) clusterConfig() (*cluster.Config, error) {
 	if c.cluster == "" {
 		if c.node+c.clusterAt+c.clusterSecret+c.reach != "" {
-			return nil, errors.New("-node, -cluster-at, -cluster-secret and -reach go with -cluster")
+			_, err := c.wrongDoing("-node, -cluster-at, -cluster-secret and -reach go with -cluster.")
+			return nil, err
 		}
 		return nil, nil
 	}
-	if c.alone {
-		return nil, errors.New("-alone and -cluster do not go together")
+	own := strings.Contains(c.cluster, "://")
+	wrong := ""
+	switch {
+	case c.alone:
+		wrong = "-alone and -cluster do not go together."
+	case c.node == "":
+		wrong = "-cluster needs -node: a name for this node, another one for each."
+	case !own && c.clusterAt == "":
+		wrong = "-cluster needs -cluster-at: which of its addresses is this node's."
+	case !own && c.clusterSecret == "":
+		wrong = "-cluster needs -cluster-secret: a file with a secret that all nodes have, at least 16 characters. Whoever reaches them could write everything otherwise."
 	}
-	if c.node == "" {
-		return nil, errors.New("-cluster needs -node: a name for this node, another one for each")
+	if wrong != "" {
+		_, err := c.wrongDoing("%s", wrong)
+		return nil, err
 	}
 	config := &cluster.Config{Node: c.node, Nodes: listOf(c.cluster), Listen: c.clusterAt, API: c.reach, Lease: c.lease}
 	if c.clusterSecret != "" {

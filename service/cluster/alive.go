@@ -2,7 +2,7 @@ package cluster
 
 import (
 	"context"
-	"encoding/json"
+
 	"errors"
 	"slices"
 	"strings"
@@ -10,6 +10,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	json "github.com/go-json-experiment/json/v1"
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
 )

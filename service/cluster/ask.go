@@ -2,10 +2,11 @@ package cluster
 
 import (
 	"context"
-	"encoding/json"
+
 	"errors"
 	"fmt"
 
+	json "github.com/go-json-experiment/json/v1"
 	"github.com/nats-io/nats.go"
 )
 

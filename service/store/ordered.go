@@ -34,6 +34,7 @@ type Writer struct {
 var (
 	ErrFenced  = errors.New("another node has this session now")
 	ErrOrdered = errors.New("the file belongs to several nodes: it is written in their order only")
+	errAlone   = errors.New("the file is one service's own already: -alone is not needed")
 	ErrOther   = errors.New("the file belongs to other nodes than these")
 )
 
@@ -126,12 +127,12 @@ func (s *Store) InOrder(name string, order Order, me Writer, told func(what any,
 	return row.Resume, nil
 }
 
-// Alone takes a file out of the order that it was written in: from now on it is one node's own. It gives ErrNotFound
-// where it was in none.
+// Alone takes a file out of the order that it was written in: from now on it is one service's own. It is an error where it is
+// so already.
 func (s *Store) Alone() error {
 	done := s.write.Delete(&orderRow{ID: 1})
 	if done.Error == nil && done.RowsAffected == 0 {
-		return fmt.Errorf("an order: %w", ErrNotFound)
+		return errAlone
 	}
 	return errors.Join(done.Error, s.write.Where("1 = 1").Delete(&heardRow{}).Error, s.write.Where("1 = 1").Delete(&ownerRow{}).Error)
 }
