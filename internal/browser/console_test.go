@@ -78,10 +78,14 @@ func tab(t *testing.T, long time.Duration) (context.Context, func()) {
 
 // open starts a service with the demo game and one player in it. The test fails on any error that the page writes to the
 // browser's console.
-func open(t *testing.T) *page {
+func open(t *testing.T) *page { return openWith(t, service.Config{}) }
+
+// openWith is open with a service that is started in another way.
+func openWith(t *testing.T, config service.Config) *page {
 	within, leave := tab(t, 3*time.Minute)
 	data := filepath.Join(t.TempDir(), "a.db")
-	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Games: map[string]fs.FS{"lantern-pass": game.Files()}})
+	config.Addr, config.Data, config.Games = "127.0.0.1:0", data, map[string]fs.FS{"lantern-pass": game.Files()}
+	s, err := service.Start(config)
 	require.NoError(t, err)
 	p := &page{t: t, ctx: within, url: s.URL(), c: client.New(s.URL()), s: s, data: data}
 	t.Cleanup(func() { assert.NoError(t, p.s.Stop(ctx)) })

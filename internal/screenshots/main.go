@@ -8,6 +8,7 @@ import (
 	"bufio"
 	"cmp"
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
@@ -16,7 +17,9 @@ import (
 	"os/exec"
 	"path/filepath"
 	"slices"
+	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -43,7 +46,6 @@ setTimeout(() => dispatchEvent(new KeyboardEvent('keyup', {code: 'ArrowDown'})),
 const tries = `{"players":["wren","finn"],"steps":[{"join":"wren"},{"join":"finn"},{"event":"choose","by":"wren","args":{"who":"brisa"}},{"pass":"porch_gorge","by":"wren","at":[20,0]},{"event":"load","by":"wren"},{"pass":"rope_bridge","by":"wren","at":[63,22]},{"move":"wren","to":[50,10]},{"wait":"1s"}]}`
 
 var pages = []page{
-	{"games", "/", "light", soon},
 	{"adopt", "/adopt", "light", soon},
 	{"matrix", "/games/lantern-pass/matrix?row=player.warmth&at=death", "light", soon},
 	{"rules", "/games/lantern-pass/rules?at=/rules/9", "light", soon},
@@ -143,7 +145,53 @@ func shootPages(bin, out string, wanted func(name string) bool) error {
 			return err
 		}
 	}
+	if wanted("nodes") {
+		return shootNodes(bin, filepath.Join(out, "nodes.png"), tab)
+	}
 	return nil
+}
+
+// shootNodes takes a picture of three nodes with the demo, each of which has been asked for a session.
+func shootNodes(bin, path string, tab context.Context) error {
+	dir, err := os.MkdirTemp("", "alluvion-nodes-")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(dir) }()
+	secret := filepath.Join(dir, "secret")
+	if err := os.WriteFile(secret, []byte("known to all nodes of this picture\n"), 0o600); err != nil {
+		return err
+	}
+	const all = "127.0.0.1:8291,127.0.0.1:8292,127.0.0.1:8293"
+	addresses := make([]string, 3)
+	failed := make([]error, 3)
+	var starting sync.WaitGroup
+	for i := range addresses {
+		starting.Add(1)
+		go func() {
+			defer starting.Done()
+			n := strconv.Itoa(i + 1)
+			var stop func()
+			addresses[i], stop, failed[i] = startDemo(bin, "-data", filepath.Join(dir, n+".db"), "-cluster", all, "-cluster-at", "127.0.0.1:829"+n,
+				"-node", "oslo-"+n, "-cluster-secret", secret)
+			if failed[i] == nil {
+				context.AfterFunc(tab, stop)
+			}
+		}()
+	}
+	if starting.Wait(); errors.Join(failed...) != nil {
+		return errors.Join(failed...)
+	}
+	for i, session := range []string{"evening", "harvest", "thaw"} {
+		if _, err := client.New(addresses[i]).Open(tab, "lantern-pass", session); err != nil {
+			return err
+		}
+	}
+	png, err := picture(tab, addresses[1], page{"nodes", "/nodes", "light", 4 * time.Second})
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, png, 0o644)
 }
 
 // prepares is what is done before a page is looked at.
@@ -180,8 +228,8 @@ func nextVersion(ctx context.Context, c *client.Client) error {
 	return err
 }
 
-func startDemo(bin string) (address string, stop func(), err error) {
-	cmd := exec.Command(bin, "demo", "-addr", "127.0.0.1:0")
+func startDemo(bin string, more ...string) (address string, stop func(), err error) {
+	cmd := exec.Command(bin, append([]string{"demo", "-addr", "127.0.0.1:0"}, more...)...)
 	stdout, err := cmd.StdoutPipe()
 	if err != nil {
 		return "", nil, err
@@ -217,7 +265,7 @@ func picture(tab context.Context, address string, p page) ([]byte, error) {
 		return nil, err
 	}
 	if _, err := chromedp.Run(tab,
-		chromedp.Evaluate[any](`localStorage.clear(); localStorage.setItem('alluvion-theme', '`+p.theme+`'); if ('`+p.name+`' !== 'games') localStorage.setItem('alluvion-first-steps', '["away"]')`)); err != nil {
+		chromedp.Evaluate[any](`localStorage.clear(); localStorage.setItem('alluvion-theme', '`+p.theme+`'); localStorage.setItem('alluvion-first-steps', '["away"]')`)); err != nil {
 		return nil, err
 	}
 	if err := chromedp.Do(tab, chromedp.Navigate(address+p.path), chromedp.WaitVisible(chromedp.CSS("h1")),

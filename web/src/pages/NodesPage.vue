@@ -28,7 +28,7 @@ function behind(place: number): number {
     </EmptyState>
     <template v-else-if="nodes">
       <p v-if="nodes.apart" class="bad" role="alert">{{ nodes.this }}, which answers here, does not reach most of the other nodes now. It runs no session until it does; what is shown may be old.</p>
-      <p class="quiet">{{ nodes.nodes.length }} {{ nodes.nodes.length === 1 ? 'node is' : 'nodes are' }} there, and {{ running === 1 ? 'one session is' : `${running} sessions are` }} run. {{ nodes.place.toLocaleString() }} {{ nodes.place === 1 ? 'message was' : 'messages were' }} written by all of them.</p>
+      <p class="quiet">{{ nodes.nodes.length === 1 ? 'One node is there. It runs' : `${nodes.nodes.length} nodes are there. They run` }} {{ running === 1 ? 'one session' : `${running} sessions` }}. All nodes have written {{ nodes.place === 1 ? 'one message' : `${nodes.place.toLocaleString()} messages` }} so far.</p>
       <div class="nodes">
         <article v-for="node in nodes.nodes" :key="node.name" class="sheet node" :aria-label="`Node ${node.name}`">
           <h2>{{ node.name }} <small v-if="node.name === nodes.this" class="quiet">answers here</small></h2>
