@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"io"
 	"log/slog"
 	"math/rand/v2"
 	"net"
@@ -36,7 +37,7 @@ func TestMain(m *testing.M) {
 	}
 	lease, _ := time.ParseDuration(os.Getenv("LEASE"))
 	s, err := service.Start(service.Config{Addr: os.Getenv("ADDR"), Data: os.Getenv("DATA"), Version: "test", Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
-		Cluster: &cluster.Config{Node: os.Getenv("NODE"), Nodes: strings.Split(os.Getenv("NODES"), ","), Listen: os.Getenv("LISTEN"),
+		Cluster: &cluster.Config{Node: os.Getenv("NODE"), Nodes: strings.Split(os.Getenv("NODES"), ","), Listen: os.Getenv("LISTEN"), Advertise: os.Getenv("ADVERTISE"),
 			Secret: "what all nodes of the test know", Lease: lease}})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "node:", err)
@@ -62,6 +63,7 @@ type nodes struct {
 	lease time.Duration
 	addrs [3]string // of the network interface
 	at    [3]string // where they hear each other
+	links [3][3]*link
 	run   [3]*exec.Cmd
 	c     [3]*client.Client
 }
@@ -82,6 +84,13 @@ func three(t testing.TB, lease time.Duration) *nodes {
 	for i := range n.run {
 		n.addrs[i], n.at[i] = free(t), free(t)
 		n.c[i] = client.New("http://" + n.addrs[i])
+	}
+	for i := range n.run {
+		for j := range n.run {
+			if i != j {
+				n.links[i][j] = linkTo(t, n.at[j])
+			}
+		}
 	}
 	for i := range n.run {
 		n.start(i)
@@ -110,11 +119,89 @@ func (n *nodes) start(i int) {
 	log, err := os.OpenFile(n.log(i), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	require.NoError(n.t, err)
 	defer func() { _ = log.Close() }()
+	all := n.at // this node's own address, and its links to the others
+	for j := range all {
+		if j != i {
+			all[j] = n.links[i][j].address
+		}
+	}
 	c := exec.Command(os.Args[0])
-	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+strings.Join(n.at[:], ","), "LEASE="+n.lease.String())
+	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+strings.Join(all[:], ","), "ADVERTISE=127.0.0.1:1", "LEASE="+n.lease.String())
 	c.Stderr, c.Stdout = log, log
 	require.NoError(n.t, c.Start())
 	n.run[i] = c
+}
+
+// cut cuts all links of a node to the others, or mends them.
+func (n *nodes) cut(i int, off bool) {
+	for j := range n.run {
+		if i != j {
+			n.links[i][j].cut(off)
+			n.links[j][i].cut(off)
+		}
+	}
+}
+
+// link is a way from one node to another that can be cut.
+type link struct {
+	address string
+	mu      sync.Mutex
+	off     bool
+	open    map[net.Conn]bool
+}
+
+func linkTo(t testing.TB, target string) *link {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = l.Close() })
+	out := &link{address: l.Addr().String(), open: map[net.Conn]bool{}}
+	go func() {
+		for {
+			from, err := l.Accept()
+			if err != nil {
+				return
+			}
+			to, err := net.Dial("tcp", target)
+			if err != nil || !out.keep(from, to) {
+				_ = from.Close()
+				continue
+			}
+			go out.carry(from, to)
+			go out.carry(to, from)
+		}
+	}()
+	return out
+}
+
+func (l *link) keep(from, to net.Conn) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.off {
+		_ = to.Close()
+		return false
+	}
+	l.open[from], l.open[to] = true, true
+	return true
+}
+
+func (l *link) carry(from, to net.Conn) {
+	_, _ = io.Copy(to, from)
+	_ = from.Close()
+	_ = to.Close()
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.open, from)
+	delete(l.open, to)
+}
+
+func (l *link) cut(off bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.off = off; off {
+		for c := range l.open {
+			_ = c.Close()
+		}
+	}
 }
 
 // up waits until a node answers.
@@ -389,7 +476,12 @@ func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	for end := time.Now().Add(lasts); time.Now().Before(end); {
 		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
 		i := dice.IntN(3)
-		switch dice.IntN(4) {
+		switch dice.IntN(5) {
+		case 4: // it goes on by itself, for as long as it believes that it may
+			n.cut(i, true)
+			done = append(done, fmt.Sprint("cut off ", i+1))
+			time.Sleep(time.Duration(3000+dice.IntN(6000)) * time.Millisecond)
+			n.cut(i, false)
 		case 3: // most of them at once: nothing can be saved meanwhile
 			j := (i + 1) % 3
 			n.kill(i, syscall.SIGKILL)

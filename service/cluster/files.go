@@ -28,9 +28,10 @@ const (
 	copiesKept = 2
 	// copyEvery is how often it is asked whether a copy is due; copyAfter and copyBytes are how much has to be in the
 	// stream, in messages and in bytes.
-	copyEvery = time.Minute
-	copyAfter = 20_000
-	copyBytes = 256 << 20
+	copyEvery  = time.Minute
+	copyWithin = 10 * time.Minute
+	copyAfter  = 20_000
+	copyBytes  = 256 << 20
 )
 
 // What can keep a file from being written in the order of these nodes, for errors.Is.
@@ -142,13 +143,17 @@ func (n *Node) copyFile(ctx context.Context, s *store.Store) error {
 	if err != nil {
 		return err
 	}
-	f, err := os.Open(dir + "/copy.db")
-	if err != nil {
+	ctx, cancel := context.WithTimeout(ctx, copyWithin)
+	defer cancel()
+	return againFor(ctx, copyWithin, func(ctx context.Context) error {
+		f, err := os.Open(dir + "/copy.db")
+		if err != nil {
+			return err
+		}
+		defer func() { _ = f.Close() }()
+		_, err = files.Put(ctx, jetstream.ObjectMeta{Name: nameOf(resume)}, f)
 		return err
-	}
-	defer func() { _ = f.Close() }()
-	_, err = files.Put(ctx, jetstream.ObjectMeta{Name: nameOf(resume)}, f)
-	return err
+	})
 }
 
 // fetch writes the newest copy in place of this node's file. The checksum of the whole is verified on the way.
@@ -171,21 +176,11 @@ func (n *Node) fetch(ctx context.Context, path string) error {
 	if err != nil {
 		return err
 	}
-	from, err := files.Get(ctx, nameOf(newest))
-	if err != nil {
-		return err
-	}
-	defer func() { _ = from.Close() }()
 	part := path + ".part"
-	f, err := os.OpenFile(part, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	within, cancel := context.WithTimeout(ctx, copyWithin)
+	defer cancel()
+	err = againFor(within, copyWithin, func(ctx context.Context) error { return download(ctx, files, nameOf(newest), part) })
 	if err != nil {
-		return err
-	}
-	_, err = io.Copy(f, from)
-	if err == nil {
-		err = f.Sync()
-	}
-	if err = errors.Join(err, f.Close()); err != nil {
 		_ = os.Remove(part)
 		return err
 	}
@@ -196,6 +191,23 @@ func (n *Node) fetch(ctx context.Context, path string) error {
 	}
 	n.c.Log.Info("this node begins with a copy of the others' file", "place", newest)
 	return os.Rename(part, path)
+}
+
+func download(ctx context.Context, files jetstream.ObjectStore, name, path string) error {
+	from, err := files.Get(ctx, name)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = from.Close() }()
+	f, err := os.OpenFile(path, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	_, err = io.Copy(f, from)
+	if err == nil {
+		err = f.Sync()
+	}
+	return errors.Join(err, f.Close())
 }
 
 // Sweep has the stream cut soon, behind a new copy, with nothing left of what came before: somebody was deleted.

@@ -35,6 +35,8 @@ type Config struct {
 	Nodes []string
 	// Listen is which of Nodes this one is; "" with NATS servers of one's own.
 	Listen string
+	// Advertise is where the others are told that this node hears, where that is not Listen; "" for Listen.
+	Advertise string
 	// Folder is where the stream is kept; not used with NATS servers of one's own.
 	Folder string
 	// Secret is what all nodes know: whoever knows it can write everything.
@@ -161,7 +163,7 @@ func (n *Node) embed() (*nats.Conn, error) {
 	options := &server.Options{ServerName: n.c.Node, Host: "127.0.0.1", Port: server.RANDOM_PORT, Username: engineUser, Password: n.c.Secret, NoSigs: true, NoLog: true, JetStream: true,
 		StoreDir: filepath.Clean(n.c.Folder), SyncAlways: true, MaxPayload: maxPayload}
 	if len(n.c.Nodes) > 1 {
-		options.Cluster = server.ClusterOpts{Name: "alluvion", Host: host, Port: at, Username: engineUser, Password: n.c.Secret}
+		options.Cluster = server.ClusterOpts{Name: "alluvion", Host: host, Port: at, Advertise: n.c.Advertise, Username: engineUser, Password: n.c.Secret}
 		for _, m := range n.c.Nodes {
 			if m != n.c.Listen {
 				options.Routes = append(options.Routes, &url.URL{Scheme: "nats-route", Host: m, User: url.UserPassword(engineUser, n.c.Secret)})
@@ -216,8 +218,13 @@ func (n *Node) state(ctx context.Context) (info *jetstream.StreamInfo, err error
 // again tries something until it succeeds or the context ends. What is asked before the engine has found the others
 // is never answered, so that each try has a short time.
 func again(ctx context.Context, do func(ctx context.Context) error) error {
+	return againFor(ctx, 3*time.Second, do)
+}
+
+// againFor is again for what may take longer.
+func againFor(ctx context.Context, long time.Duration, do func(ctx context.Context) error) error {
 	for {
-		one, cancel := context.WithTimeout(ctx, 3*time.Second)
+		one, cancel := context.WithTimeout(ctx, long)
 		err := do(one)
 		cancel()
 		if err == nil {

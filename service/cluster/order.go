@@ -206,8 +206,8 @@ func (n *Node) apply(messages <-chan jetstream.Msg, last uint64) {
 			}
 		}
 		if len(list) > 0 {
-			if err := n.store.Apply(list); err != nil {
-				if !errors.Is(err, store.ErrClosed) {
+			if err := n.store.Apply(n.ctx, list); err != nil {
+				if n.ctx.Err() == nil {
 					n.fail(err)
 				}
 				return

@@ -83,7 +83,7 @@ func (l *line) deliver(i, most int) error {
 	if len(list) == 0 {
 		return nil
 	}
-	return l.stores[i].Apply(list)
+	return l.stores[i].Apply(context.Background(), list)
 }
 
 // doing is something that is asked of a store, in any of the ways that there are.
@@ -239,6 +239,52 @@ func TestSeveralNodesWriteWhatOneAloneWrites(t *testing.T) {
 			require.Equal(t, everything(t, stores[2]), everything(t, stores[i]))
 		}
 	})
+}
+
+// A node whose disk is full applies nothing, and does not pass over what it cannot write: once there is room, it has what
+// the others have.
+func TestAFullDiskHoldsUpOnlyThatNode(t *testing.T) {
+	ctx := context.Background()
+	l := &line{place: make([]uint64, 2), twice: func() bool { return false }}
+	for i := range 2 {
+		s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
+		require.NoError(t, err)
+		defer s.Close()
+		_, err = s.InOrder("test", l, Writer{Node: fmt.Sprint("node", i), Run: "r"}, nil)
+		require.NoError(t, err)
+		l.stores = append(l.stores, s)
+	}
+	full := l.stores[1]
+	var pages int
+	require.NoError(t, full.write.Raw("PRAGMA page_count").Scan(&pages).Error)
+	require.NoError(t, full.write.Exec(fmt.Sprint("PRAGMA max_page_count = ", pages+2)).Error)
+	for i := range 4 {
+		done := make(chan error, 1)
+		go func() {
+			_, err := l.stores[0].PutPlan(ctx, Game{ID: fmt.Sprint("game", i), Version: 1, Text: strings.Repeat("text", 20_000)}, "")
+			done <- err
+		}()
+		for waits := true; waits; {
+			require.NoError(t, l.deliver(0, 9))
+			select {
+			case err := <-done:
+				require.NoError(t, err, "the other node goes on")
+				waits = false
+			case <-time.After(time.Millisecond):
+			}
+		}
+	}
+	applied := make(chan error, 1)
+	go func() { applied <- l.deliver(1, 9) }()
+	select {
+	case err := <-applied:
+		require.Fail(t, "it cannot have been written", "%v", err)
+	case <-time.After(300 * time.Millisecond):
+	}
+	require.Zero(t, full.Place())
+	require.NoError(t, full.write.Exec("PRAGMA max_page_count = 1000000").Error)
+	require.NoError(t, <-applied)
+	require.Equal(t, everything(t, l.stores[0]), everything(t, full))
 }
 
 // Every kind of change is written and read again as it was.

@@ -235,9 +235,9 @@ func (o *ordering) giveUp(s *Store, from int64, err error) {
 }
 
 // Apply writes what has come in the order, in one transaction. It tries until the file can be written: what the others
-// have written cannot be passed over. An error says that the store is closed, or that a message cannot be understood:
+// have written cannot be passed over. An error says that the context has ended, or that a message cannot be understood:
 // then nothing of it was written, and nothing after it may be.
-func (s *Store) Apply(placed []Placed) error {
+func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 	o := s.ordering
 	var group []job
 	var own []int64 // of each of the group: its number, where somebody here waits for it; otherwise 0
@@ -284,8 +284,8 @@ func (s *Store) Apply(placed []Placed) error {
 		s.log.Error("what all nodes have written cannot be written here: it is tried again", "error", err)
 		select {
 		case <-time.After(time.Second):
-		case <-s.stopped:
-			return ErrClosed
+		case <-ctx.Done():
+			return ctx.Err()
 		}
 	}
 	if len(s.heads) > maxHeads {
