@@ -9,7 +9,7 @@ import (
 
 var _ = judges((*checker).switchedOff,
 	finding.Kind{ID: "switched-off", Severity: finding.Warning, Title: "A rule is switched off",
-		Why: "It does nothing, and is not looked into: what is wrong in it is told when it is switched on.",
+		Why: "It does nothing, and is not looked into: what is wrong in it is reported when it is switched on.",
 		Do:  "Switch it on (take off: true away), or take the rule out."},
 	finding.Kind{ID: "does-nothing", Severity: finding.Warning, Title: "A rule does nothing",
 		Why: "It waits for something, and then nothing happens.",

@@ -67,7 +67,7 @@ func signed(key []byte) wrap {
 	return wrap{func(raw []byte) ([]byte, error) {
 		switch inner := raw[:max(0, len(raw)-signature)]; {
 		case len(key) == 0:
-			return nil, &Broken{Why: "it is signed, and the key for that is not known: name the file that it lies in (-save-key FILE)"}
+			return nil, &Broken{Why: "it is signed, and the key for that is not known: name the file that has it (-save-key FILE)"}
 		case len(raw) < signature || !hmac.Equal(sum(inner), raw[len(inner):]):
 			return nil, &Broken{Why: "its signature is wrong: it is damaged, was changed by hand, or was signed with another key"}
 		default:
@@ -75,7 +75,7 @@ func signed(key []byte) wrap {
 		}
 	}, func(raw []byte) ([]byte, error) {
 		if len(key) == 0 {
-			return nil, errors.New("it would have to be signed, and the key for that is not known: name the file that it lies in (-save-key FILE)")
+			return nil, errors.New("it would have to be signed, and the key for that is not known: name the file that has it (-save-key FILE)")
 		}
 		return append(bytes.Clone(raw), sum(raw)...), nil
 	}}

@@ -443,7 +443,7 @@ type Misfits struct {
 	Missing    Given[string] `plan:"missing" enum:"start,last,refuse" default:"start" doc:"A value that is not there, though the save is of this version."`
 	Extra      Given[string] `plan:"extra" enum:"keep,refuse" default:"keep" doc:"Something that the plan does not know. keep: the attic keeps it."`
 	Duplicate  Given[string] `plan:"duplicate" enum:"keep,last,refuse" default:"keep" doc:"Of a save in the game's own format: something that stands there twice. keep: the first counts, and the file keeps the others."`
-	Impossible Given[string] `plan:"impossible" enum:"take,last,refuse" default:"take" doc:"Something that cannot be: what always holds does not, what is somewhere is never there. take: it is loaded, and told."`
+	Impossible Given[string] `plan:"impossible" enum:"take,last,refuse" default:"take" doc:"Something that cannot be: what always holds does not, what is somewhere is never there. take: it is loaded, and reported."`
 	Unreadable Given[string] `plan:"unreadable" enum:"last,refuse" default:"refuse" doc:"A save that cannot be read at all, or is damaged."`
 }
 

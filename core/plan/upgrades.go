@@ -41,7 +41,7 @@ type UpgradeStep struct {
 	Into  Into                    `plan:"into" doc:"Of split: a table of new names, each with an expression over old names. Of move: the new name."`
 	From  []Given[string]         `plan:"from" doc:"Of merge: the old names that it uses up."`
 	Many  Many                    `plan:"many" doc:"Where many have a value and one is to have it: max, min, sum or first, of move that of the first by id. Of options that become one: for all that is held for them, or by variable, {have: sum}; first where nothing is said."`
-	In    Map[[]Given[fixed.Num]] `plan:"in" doc:"Of place: only what lies in this box of the old scene: {y: [0, 24]}."`
+	In    Map[[]Given[fixed.Num]] `plan:"in" doc:"Of place: only what is in this box of the old scene: {y: [0, 24]}."`
 	By    []Given[fixed.Num]      `plan:"by" doc:"Of place: what is added to the coordinates, one number for each axis."`
 	Scale Given[fixed.Num]        `plan:"scale" min:"0.000001" max:"1000000" default:"1" doc:"Of place: what coordinates are multiplied with before."`
 	Why   Given[string]           `plan:"why" doc:"Of drop: the reason. Of check: what is said of a save for which it does not hold."`

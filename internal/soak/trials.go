@@ -140,7 +140,7 @@ func damaged(dir string, lasts time.Duration) (string, error) {
 			_ = os.Remove(name)
 		}
 	}
-	return fmt.Sprintf("%d files with damaged pages or a lost end: doctor told of %d, %d were rescued, with %d of %d players on average; 0 with wrong content",
+	return fmt.Sprintf("%d files with damaged pages or a lost end: doctor reported %d, %d were rescued, with %d of %d players on average; 0 with wrong content",
 		trials, told, saved, players/max(saved, 1), len(w.acknowledged)), nil
 }
 
