@@ -305,4 +305,22 @@ func TestEveryChangeIsAMessage(t *testing.T) {
 	require.NoError(t, err)
 	_, _, err = unpack(newer)
 	require.ErrorIs(t, err, ErrFormat)
+
+	// A node that does not understand a message writes nothing of what comes with it.
+	s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	defer s.Close()
+	_, err = s.InOrder("test", &line{}, Writer{Node: "one", Run: "r"}, nil)
+	require.NoError(t, err)
+	known, err := pack(&putsPlan{Game: Game{ID: "hut", Text: "x"}}, at)
+	require.NoError(t, err)
+	for _, messages := range [][][]byte{{known, newer}, {newer, known}, {known, []byte("no message")}} {
+		raw, err := writesMessages.Marshal(bundle{Writer: Writer{Node: "two", Run: "r"}, First: 1, Messages: messages})
+		require.NoError(t, err)
+		require.ErrorIs(t, s.Apply(context.Background(), []Placed{{Place: 1, From: 1, Bundle: raw}}), ErrFormat)
+		require.Zero(t, s.Place())
+		games, err := s.Games(context.Background())
+		require.NoError(t, err)
+		require.Empty(t, games)
+	}
 }

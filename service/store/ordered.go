@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -63,10 +64,11 @@ type orderRow struct {
 	Resume uint64
 }
 
-// heardRow is the last message of a node that was applied.
+// heardRow is the last message of a node, in one of its runs, that was applied. That of an earlier run stays: what was on
+// its way when the run ended may come again, and late.
 type heardRow struct {
 	Node   string `gorm:"primaryKey"`
-	Run    string
+	Run    string `gorm:"primaryKey"`
 	Number int64
 }
 
@@ -88,7 +90,7 @@ type ordering struct {
 	waiting map[int64]job
 
 	// Of the one who applies:
-	heard map[string]heardRow
+	heard map[Writer]int64
 
 	// applied is broadcast when place moves.
 	moved   *sync.Cond // of mu
@@ -99,7 +101,7 @@ type ordering struct {
 // goroutine, after each change of another node or of this one. It gives the place from which the order has to be
 // read; 0 for its beginning.
 func (s *Store) InOrder(name string, order Order, me Writer, told func(what any, mine bool)) (resume uint64, err error) {
-	o := &ordering{order: order, me: me, waiting: map[int64]job{}, heard: map[string]heardRow{}}
+	o := &ordering{order: order, me: me, waiting: map[int64]job{}, heard: map[Writer]int64{}}
 	o.moved = sync.NewCond(&o.mu)
 	o.told = func(c change, mine bool) {
 		if n, ok := c.(notable); ok && told != nil {
@@ -118,7 +120,7 @@ func (s *Store) InOrder(name string, order Order, me Writer, told func(what any,
 		return 0, err
 	}
 	for _, h := range heard {
-		o.heard[h.Node] = h
+		o.heard[Writer{h.Node, h.Run}] = h.Number
 	}
 	o.applied = row.Place
 	s.shut.Lock()
@@ -241,19 +243,19 @@ func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 	o := s.ordering
 	var group []job
 	var own []int64 // of each of the group: its number, where somebody here waits for it; otherwise 0
-	heard := map[string]heardRow{}
+	heard := map[Writer]int64{}
 	for _, p := range placed {
 		var b bundle
 		if err := readsMessages.Unmarshal(p.Bundle, &b); err != nil {
 			return fmt.Errorf("%w: %w", ErrFormat, err)
 		}
-		last, known := heard[b.Node]
+		last, known := heard[b.Writer]
 		if !known {
-			last = o.heard[b.Node]
+			last = o.heard[b.Writer]
 		}
 		for i, raw := range b.Messages {
 			n := b.First + int64(i)
-			if last.Run == b.Run && n <= last.Number { // it came twice
+			if n <= last { // it came twice
 				continue
 			}
 			j, mine, err := o.job(b.Writer, n, raw)
@@ -264,9 +266,9 @@ func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 				n = 0
 			}
 			group, own = append(group, j), append(own, n)
-			last = heardRow{b.Node, b.Run, b.First + int64(i)}
+			last = b.First + int64(i)
 		}
-		heard[b.Node] = last
+		heard[b.Writer] = last
 	}
 	end := placed[len(placed)-1]
 	results := make([]error, len(group))
@@ -311,9 +313,10 @@ func (o *ordering) job(from Writer, n int64, raw []byte) (j job, mine bool, err 
 }
 
 // moveOn notes in the file how far it has come.
-func (o *ordering) moveOn(tx *gorm.DB, heard map[string]heardRow, end Placed) error {
-	for _, h := range heard {
-		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&h).Error; err != nil {
+func (o *ordering) moveOn(tx *gorm.DB, heard map[Writer]int64, end Placed) error {
+	for w, n := range heard {
+		row := heardRow{w.Node, w.Run, n}
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil {
 			return err
 		}
 	}
@@ -321,11 +324,9 @@ func (o *ordering) moveOn(tx *gorm.DB, heard map[string]heardRow, end Placed) er
 }
 
 // come answers those who waited, and tells of what was applied.
-func (o *ordering) come(s *Store, group []job, own []int64, results []error, heard map[string]heardRow, end Placed) {
+func (o *ordering) come(s *Store, group []job, own []int64, results []error, heard map[Writer]int64, end Placed) {
 	o.mu.Lock()
-	for node, h := range heard {
-		o.heard[node] = h
-	}
+	maps.Copy(o.heard, heard)
 	for _, n := range own {
 		delete(o.waiting, n)
 	}

@@ -78,7 +78,7 @@ var steps = []string{
 	CREATE TABLE visits (
 		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, session TEXT NOT NULL, PRIMARY KEY (game, player));
 	CREATE TABLE ordering (id INTEGER PRIMARY KEY, name TEXT NOT NULL, place INTEGER NOT NULL, resume INTEGER NOT NULL);
-	CREATE TABLE heard (node TEXT PRIMARY KEY, run TEXT NOT NULL, number INTEGER NOT NULL)`,
+	CREATE TABLE heard (node TEXT NOT NULL, run TEXT NOT NULL, number INTEGER NOT NULL, PRIMARY KEY (node, run))`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

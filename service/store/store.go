@@ -145,6 +145,9 @@ func (s *Store) Close() {
 		close(s.jobs)
 		s.shut.Unlock()
 		<-s.stopped
+		if s.ordering != nil { // what has not come back by now is not known to be kept
+			s.ordering.giveUp(s, 0, ErrClosed)
+		}
 		closeDB(s.read)
 		closeDB(s.write)
 		release(s.claimed)
