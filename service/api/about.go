@@ -2,6 +2,7 @@ package api
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"net/http"
 	"slices"
@@ -16,6 +17,7 @@ import (
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/plan"
 	"alluvion.dev/examples/starts"
+	"alluvion.dev/service/cluster"
 )
 
 func writeProblem(w http.ResponseWriter, p *contract.Problem) {
@@ -49,7 +51,15 @@ func (s *Server) about(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "health", Method: http.MethodGet, Path: "/healthz",
 		Summary: "Whether the service can read and write", Tags: []string{"service"}},
 		func(ctx context.Context, _ *struct{}) (*body[contract.Health], error) {
-			if err := s.store.Alive(ctx); err != nil {
+			var err error
+			if s.node != nil { // of one of several nodes it is asked whether it can write with the others
+				err = s.node.Together()
+			} else {
+				err = s.store.Alive(ctx)
+			}
+			if errors.Is(err, cluster.ErrApart) {
+				return nil, s.asProblem(err)
+			} else if err != nil {
 				return nil, problem(http.StatusServiceUnavailable, "store", "The store does not answer", "%v", err)
 			}
 			return &body[contract.Health]{contract.Health{Status: "ok", Version: s.version,

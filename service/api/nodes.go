@@ -44,7 +44,8 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 			return
 		}
 		if r.Method != http.MethodGet && r.Method != http.MethodHead {
-			if err := s.node.Together(); err != nil { // it could not be written now
+			err := s.node.Together()
+			if err != nil && (strings.HasPrefix(r.URL.Path, "/v1/games/") || strings.HasPrefix(r.URL.Path, "/v1/commons/")) { // it could not be written now
 				w.Header().Set("Retry-After", "1")
 				s.writeError(w, s.asProblem(err))
 				return

@@ -1,13 +1,16 @@
 package cluster_test
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"math/rand/v2"
 	"net"
+	"net/http"
 	"os"
 	"os/exec"
 	"os/signal"
@@ -439,6 +442,62 @@ func dump(t testing.TB, path string) string {
 		_ = rows.Close()
 	}
 	return out.String()
+}
+
+// Without most of the others a node acknowledges nothing, says why, and runs no session; with them it goes on.
+func TestWithoutMostOfTheNodesNothingIsAcknowledged(t *testing.T) {
+	t.Parallel()
+	n := three(t, 3*time.Second)
+	n.publish()
+	s, err := n.c[2].Open(ctx, "cave", "deep")
+	require.NoError(t, err)
+	_, err = s.Do(ctx, join("ada"))
+	require.NoError(t, err)
+	_, err = s.Do(ctx, finds("ada"))
+	require.NoError(t, err)
+	_, err = n.c[2].Save(ctx, "cave", "ada")
+	require.NoError(t, err)
+	n.kill(0, syscall.SIGKILL)
+	n.kill(1, syscall.SIGKILL)
+	cutOff := func(err error) error {
+		var p *client.Problem
+		if !errors.As(err, &p) || p.Status != http.StatusServiceUnavailable || !strings.HasSuffix(p.Type, "/apart") {
+			return fmt.Errorf("it answers %w", cmp.Or(err, errors.New("as if nothing were wrong")))
+		}
+		return nil
+	}
+	ask := func(do func(ctx context.Context) error) func() error {
+		return func() error {
+			within, cancel := context.WithTimeout(ctx, 2*time.Second)
+			defer cancel()
+			return cutOff(do(within))
+		}
+	}
+	found := 1
+	n.soon("nothing can be done in the session", ask(func(ctx context.Context) error { found++; _, err := s.Do(ctx, finds("ada")); return err }))
+	n.soon("nothing is saved", ask(func(ctx context.Context) error { _, err := n.c[2].Save(ctx, "cave", "ada"); return err }))
+	n.soon("it is not well", ask(func(ctx context.Context) error { _, err := n.c[2].Health(ctx); return err }))
+	_, err = n.c[2].Player(ctx, "cave", "ada", 1)
+	require.NoError(t, err, "what its file has can be looked at")
+
+	n.start(0)
+	n.start(1)
+	n.soon("she goes on", func() error {
+		within, cancel := context.WithTimeout(ctx, 5*time.Second)
+		defer cancel()
+		s, err := n.c[2].Open(within, "cave", "deep")
+		if err == nil {
+			_, err = s.Do(within, join("ada"))
+		}
+		return err
+	})
+	p, err := n.c[2].Player(ctx, "cave", "ada", 1)
+	require.NoError(t, err)
+	has := shells(t, p) // what was waiting to be written is written after all, where nobody has claimed the session
+	assert.True(t, 1 <= has && has <= found, "%d of %d", has, found)
+	n.up(0)
+	n.up(1)
+	n.same()
 }
 
 // history is what was promised to players while nodes came and went.
