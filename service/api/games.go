@@ -217,6 +217,10 @@ func (s *Server) gameInfo(ctx context.Context, g store.Game) (contract.GameInfo,
 			info.Differs += v.Differs
 		}
 	}
+	for _, other := range s.sessionsElsewhere(ctx, g.ID) {
+		info.Sessions++
+		info.Present += len(other.Present)
+	}
 	if newest, err := s.store.Newest(ctx, g.ID); err == nil {
 		info.Published = newest.Version
 	}

@@ -108,6 +108,13 @@ func (s *Server) listPlayers(ctx context.Context, in *PlayersWanted) (*body[[]co
 			get(id).Session, get(id).Slot = session.Name, v.Slots[id]
 		}
 	}
+	for _, other := range s.sessionsElsewhere(ctx, in.Game) {
+		for _, id := range other.Present {
+			if strings.Contains(id, in.Part) {
+				get(id).Session = other.Name
+			}
+		}
+	}
 	simulated, err := s.store.Simulated(ctx, in.Game)
 	if err != nil {
 		return nil, s.asProblem(err)

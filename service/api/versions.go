@@ -91,11 +91,17 @@ func (s *Server) listVersions(ctx context.Context, in *GamePath) (*body[contract
 	}
 	out := contract.Versions{Draft: contract.DraftInfo{Version: g.Version, ETag: g.ETag, UpdatedAt: g.UpdatedAt,
 		Runs: s.judge(g).model != nil}, Published: []contract.VersionInfo{}}
+	elsewhere := s.sessionsElsewhere(ctx, in.Game)
 	for _, v := range list {
 		info := contract.VersionInfo{Version: v.Version, ETag: v.ETag, PublishedAt: v.PublishedAt, Why: v.Why,
 			Trial: v.Trial, Saves: slots[v.Version]}
 		for _, session := range s.live.Sessions(in.Game) {
 			if session.Model().Plan.Version.Value == v.Version {
+				info.Sessions++
+			}
+		}
+		for _, other := range elsewhere {
+			if other.Version == v.Version {
 				info.Sessions++
 			}
 		}

@@ -222,6 +222,17 @@ func (n *nodes) up(i int) {
 	}
 }
 
+// must ends the test on an error; the logs then say what each node was doing.
+func (n *nodes) must(err error) {
+	n.t.Helper()
+	for i := range n.run {
+		if err != nil {
+			n.kill(i, syscall.SIGQUIT)
+		}
+	}
+	require.NoError(n.t, err)
+}
+
 // kill ends a node as a signal does.
 func (n *nodes) kill(i int, how syscall.Signal) {
 	if n.run[i] == nil {
@@ -299,6 +310,13 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1, "a session at another node is listed")
 	assert.Equal(t, []string{"ada"}, list[0].Present)
+	players, err := n.c[2].Players(ctx, "cave")
+	require.NoError(t, err)
+	require.Len(t, players, 1, "and so is whoever is there, though nothing of them is saved yet")
+	assert.Equal(t, "east", players[0].Session)
+	games, err := n.c[1].Games(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 1}, []int{games[0].Sessions, games[0].Present})
 
 	// She joins a session that another node runs: first she is saved, and leaves the one in which she is.
 	west, err := n.c[1].Open(ctx, "cave", "west")
@@ -354,7 +372,7 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, n.traces("beatrice-to-forget"))
 	_, err = n.c[1].Forget(ctx, "cave", "beatrice-to-forget", true)
-	require.NoError(t, err)
+	n.must(err)
 	n.soon("she is gone everywhere", func() error {
 		if left := n.traces("beatrice-to-forget"); len(left) > 0 {
 			return fmt.Errorf("she stands in %v", left)

@@ -278,5 +278,31 @@ func (n *Node) cut(ctx context.Context, whole bool) error {
 	if len(list) < kept {
 		return nil
 	}
+	if err := n.allReached(ctx, list[0]); err != nil {
+		return err
+	}
 	return n.stream.Purge(ctx, jetstream.WithPurgeSequence(list[0]+1))
+}
+
+// allReached waits until all nodes that are there have come to a place: what they have not applied stays.
+func (n *Node) allReached(ctx context.Context, place uint64) error {
+	for end := time.Now().Add(copyEvery); ; {
+		behind := ""
+		for _, p := range n.Peers() {
+			if p.Place < place {
+				behind = p.Node
+			}
+		}
+		if behind == "" {
+			return nil
+		}
+		if time.Now().After(end) {
+			return fmt.Errorf("the node %s has not come to %d yet", behind, place)
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(100 * time.Millisecond):
+		}
+	}
 }

@@ -17,6 +17,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/nats-io/nats-server/v2/server"
@@ -61,6 +62,8 @@ type Node struct {
 	alive  *alive
 	store  *store.Store
 	sweep  chan struct{} // the stream is to be cut
+	// acknowledged is where in the stream the last message stands that this node has written.
+	acknowledged atomic.Uint64
 	// replicas is how many nodes keep what is kept.
 	replicas int
 

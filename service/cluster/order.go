@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"sync/atomic"
 	"time"
 
 	"github.com/nats-io/nats.go/jetstream"
@@ -80,9 +81,10 @@ func (p *putting) Put(bundle []byte) error {
 func (n *Node) publish(raw []byte) error {
 	for told := false; ; {
 		ctx, cancel := context.WithTimeout(n.ctx, 5*time.Second)
-		_, err := n.js.Publish(ctx, subject, raw)
+		stored, err := n.js.Publish(ctx, subject, raw)
 		cancel()
 		if err == nil {
+			n.acknowledged.Store(stored.Sequence)
 			return nil
 		}
 		if !told {
@@ -116,10 +118,8 @@ func (n *Node) Write(ctx context.Context, s *store.Store, told func(what any, mi
 	if info.State.LastSeq < s.Place() {
 		return fmt.Errorf("the file has come to %d, and the others only to %d: they are not those that it was written with", s.Place(), info.State.LastSeq)
 	}
-	messages, err := n.read(ctx, resume+1)
-	if err != nil {
-		return err
-	}
+	n.acknowledged.Store(info.State.LastSeq)
+	messages := n.read(resume + 1)
 	n.ended.Add(2)
 	go func() {
 		defer n.ended.Done()
@@ -146,41 +146,123 @@ func (n *Node) caughtUp(ctx context.Context, place uint64) error {
 	return nil
 }
 
-// read begins to read the stream from a place on.
-func (n *Node) read(ctx context.Context, from uint64) (<-chan jetstream.Msg, error) {
-	var consumer jetstream.Consumer
-	err := again(ctx, func(ctx context.Context) (err error) {
-		consumer, err = n.stream.OrderedConsumer(ctx, jetstream.OrderedConsumerConfig{
-			DeliverPolicy: jetstream.DeliverByStartSequencePolicy, OptStartSeq: max(1, from)})
-		return err
-	})
-	if err != nil {
-		return nil, err
-	}
-	out := make(chan jetstream.Msg, 1024)
-	reading, err := consumer.Consume(func(m jetstream.Msg) {
-		select {
-		case out <- m:
-		case <-n.ctx.Done():
-		}
-	}, jetstream.PullHeartbeat(time.Second), jetstream.PullExpiry(5*time.Second)) // where the node that sends it has died, another one is asked soon
-	if err != nil {
-		return nil, err
-	}
+// message is one of the stream.
+type message struct {
+	place uint64
+	at    time.Time // when it was written
+	bytes []byte
+}
+
+// read reads the stream from a place on, until the node stops.
+func (n *Node) read(from uint64) <-chan message {
+	out := make(chan message, 1024)
 	n.ended.Add(1)
 	go func() {
 		defer n.ended.Done()
-		<-n.ctx.Done()
-		reading.Stop()
+		for n.ctx.Err() == nil {
+			if from = n.follow(from, out); n.ctx.Err() == nil {
+				from = n.ask(from, out)
+			}
+		}
 	}()
-	return out, nil
+	return out
+}
+
+// How long nothing may come though there is something to be read, before the stream's leader is asked; and for how long
+// that is done before it is tried again to have it sent.
+const (
+	stalledAfter = time.Second
+	askedFor     = 10 * time.Second
+)
+
+// follow has the stream sent from a place on, for as long as anything comes. Whoever sends it may die at any moment, or
+// be a node that is behind without knowing it. It gives the place to go on from.
+func (n *Node) follow(from uint64, out chan<- message) uint64 {
+	ctx, stop := context.WithCancel(n.ctx)
+	defer stop()
+	var next atomic.Uint64
+	next.Store(from)
+	var reading jetstream.ConsumeContext
+	err := again(ctx, func(within context.Context) error {
+		consumer, err := n.stream.OrderedConsumer(within, jetstream.OrderedConsumerConfig{
+			DeliverPolicy: jetstream.DeliverByStartSequencePolicy, OptStartSeq: max(1, from)})
+		if err != nil {
+			return err
+		}
+		reading, err = consumer.Consume(func(m jetstream.Msg) {
+			about, err := m.Metadata()
+			if err != nil {
+				return
+			}
+			select {
+			case out <- message{about.Sequence.Stream, about.Timestamp, m.Data()}:
+				next.Store(about.Sequence.Stream + 1)
+			case <-ctx.Done():
+			}
+		}, jetstream.PullHeartbeat(time.Second), jetstream.PullExpiry(5*time.Second))
+		return err
+	})
+	if err != nil {
+		return from // the node stops
+	}
+	defer reading.Stop()
+	came, since := from, time.Now()
+	for {
+		select {
+		case <-ctx.Done():
+			return next.Load()
+		case <-time.After(100 * time.Millisecond):
+		}
+		if now := next.Load(); now != came || len(out) > 0 || n.written() < now {
+			came, since = now, time.Now()
+		} else if time.Since(since) > stalledAfter {
+			return now
+		}
+	}
+}
+
+// ask asks the stream's leader for one message after the other, for a while. It gives the place to go on from.
+func (n *Node) ask(from uint64, out chan<- message) uint64 {
+	for end := time.Now().Add(askedFor); time.Now().Before(end) && n.ctx.Err() == nil; {
+		if n.written() >= from {
+			ctx, cancel := context.WithTimeout(n.ctx, 2*time.Second)
+			m, err := n.stream.GetMsg(ctx, from)
+			cancel()
+			if err == nil {
+				select {
+				case out <- message{m.Sequence, m.Time, m.Data}:
+					from = m.Sequence + 1
+				case <-n.ctx.Done():
+				}
+				continue
+			}
+			if info, err := n.state(n.ctx); err == nil && info.State.FirstSeq > from {
+				n.fail(fmt.Errorf("%w: it has come to %d, and the stream begins after %d", errBehind, from-1, info.State.FirstSeq-1))
+				<-n.ctx.Done()
+			}
+		}
+		select {
+		case <-n.ctx.Done():
+		case <-time.After(20 * time.Millisecond):
+		}
+	}
+	return from
+}
+
+// written is how far the stream goes, as far as this node knows from what it has written and what the others say.
+func (n *Node) written() uint64 {
+	most := n.acknowledged.Load()
+	for _, p := range n.Peers() {
+		most = max(most, p.Place)
+	}
+	return most
 }
 
 // mostAtOnce is how many bundles are applied in one transaction.
 const mostAtOnce = 64
 
 // apply applies the stream, until the node stops.
-func (n *Node) apply(messages <-chan jetstream.Msg, last uint64) {
+func (n *Node) apply(messages <-chan message, last uint64) {
 	open := parts{}
 	for {
 		var list []store.Placed
@@ -218,20 +300,16 @@ func (n *Node) apply(messages <-chan jetstream.Msg, last uint64) {
 }
 
 // take adds a message to its bundle, and a bundle that is whole to the list.
-func (n *Node) take(open parts, m jetstream.Msg, last uint64, list *[]store.Placed) (uint64, error) {
-	about, err := m.Metadata()
-	if err != nil {
-		return last, err
-	}
-	place := about.Sequence.Stream
-	n.alive.waited.Store(int64(max(0, time.Since(about.Timestamp))))
+func (n *Node) take(open parts, m message, last uint64, list *[]store.Placed) (uint64, error) {
+	place := m.place
+	n.alive.waited.Store(int64(max(0, time.Since(m.at))))
 	if place <= last {
 		return last, nil
 	}
 	if place != last+1 && last > 0 {
 		return last, fmt.Errorf("what was written from %d to %d is missing", last+1, place-1)
 	}
-	p, err := unpackPart(m.Data())
+	p, err := unpackPart(m.bytes)
 	if err != nil {
 		return last, err
 	}
