@@ -164,19 +164,22 @@ func shootNodes(bin, path string, tab context.Context) error {
 	}
 	const all = "127.0.0.1:8291,127.0.0.1:8292,127.0.0.1:8293"
 	addresses := make([]string, 3)
-	failed := make([]error, 3)
+	stops, failed := make([]func(), 3), make([]error, 3)
+	defer func() {
+		for _, stop := range stops {
+			if stop != nil {
+				stop()
+			}
+		}
+	}()
 	var starting sync.WaitGroup
 	for i := range addresses {
 		starting.Add(1)
 		go func() {
 			defer starting.Done()
 			n := strconv.Itoa(i + 1)
-			var stop func()
-			addresses[i], stop, failed[i] = startDemo(bin, "-data", filepath.Join(dir, n+".db"), "-cluster", all, "-cluster-at", "127.0.0.1:829"+n,
+			addresses[i], stops[i], failed[i] = startDemo(bin, "-data", filepath.Join(dir, n+".db"), "-cluster", all, "-cluster-at", "127.0.0.1:829"+n,
 				"-node", "oslo-"+n, "-cluster-secret", secret)
-			if failed[i] == nil {
-				context.AfterFunc(tab, stop)
-			}
 		}()
 	}
 	if starting.Wait(); errors.Join(failed...) != nil {
