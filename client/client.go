@@ -156,6 +156,21 @@ func (c *Client) Open(ctx context.Context, game, name string) (*Session, error) 
 	return s, err
 }
 
+// MoveTo has another node run the session, where several make one service: everybody in it is saved, and comes back.
+func (s *Session) MoveTo(ctx context.Context, node string) error {
+	raw, err := json.Marshal(contract.MoveTo{Node: node})
+	if err != nil {
+		return err
+	}
+	_, err = s.c.do(ctx, http.MethodPut, s.path+"/node", http.Header{"Content-Type": {"application/json"}}, raw, nil)
+	return err
+}
+
+// Nodes are those that make the service; none where it is alone.
+func (c *Client) Nodes(ctx context.Context) (contract.Nodes, error) {
+	return get[contract.Nodes](ctx, c, "/v1/nodes")
+}
+
 // Do asks something of the session.
 func (s *Session) Do(ctx context.Context, r contract.Request) (contract.Answer, error) {
 	raw, err := json.Marshal(r)

@@ -23,3 +23,8 @@ type OwnedSession struct {
 	Session string `json:"session"`
 	Epoch   int64  `json:"epoch" doc:"How often it was claimed or given up."`
 }
+
+// MoveTo is where a session is to be run.
+type MoveTo struct {
+	Node string `json:"node" maxLength:"32" doc:"The name of the node."`
+}

@@ -245,7 +245,7 @@ var commands = []command{
 		jsonFlag(fs, o)
 		serviceFlag(fs, o)
 	}},
-	{"sessions", "[DO NAMES...]", "list the open sessions of a game; open, close, or delete one", runSessions,
+	{"sessions", "[DO NAMES...]", "list the open sessions of a game; open, close, move, or delete one", runSessions,
 		func(fs *flag.FlagSet, o *options) {
 			jsonFlag(fs, o)
 			serviceFlag(fs, o)
@@ -467,6 +467,7 @@ var longer = map[string]string{
 		"every document checked against its checksum. The exit status is 1 where anything is wrong.",
 	"watch": "In a terminal it redraws in place until it is stopped. Elsewhere it prints how things stand, as with -once.",
 	"sessions": "Without an argument it lists the open ones. open NAME opens one, close NAME saves everybody in it and closes it.\n" +
+		"Where several nodes make the service, move NAME NODE has that node run it: alluvion sessions move winter oslo-2.\n" +
 		"What a closed session holds (its world and its journal) is deleted with its name written twice: alluvion sessions\n" +
 		"delete winter winter. Players keep their saves.",
 	"saves": "Without an argument it lists them. fetch FOLDER [PLAYERS] writes the newest save of each slot into the folder, as\n" +

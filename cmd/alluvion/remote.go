@@ -165,6 +165,11 @@ func runSessions(c *call) (int, error) {
 			return failed, err
 		}
 		fmt.Fprintf(c.out, "The session %s of %s is closed; everybody in it is saved.\n", rest[0], c.game)
+	case do == "move" && len(rest) == 2:
+		if err := c.remote().Session(c.game, rest[0]).MoveTo(c.ctx, rest[1]); err != nil {
+			return failed, err
+		}
+		fmt.Fprintf(c.out, "The node %s runs the session %s of %s now.\n", rest[1], rest[0], c.game)
 	case do == "delete" && len(rest) == 2 && rest[0] == rest[1]:
 		ended, err := c.remote().EndSession(c.ctx, c.game, rest[0])
 		if err != nil {
@@ -177,7 +182,7 @@ func runSessions(c *call) (int, error) {
 	case do == "delete":
 		return c.wrongDoing("what a session holds is deleted for good, so its name has to be written twice: alluvion sessions delete NAME NAME.")
 	default:
-		return c.wrongDoing("sessions takes nothing (to list them), open NAME, close NAME, or delete NAME NAME.")
+		return c.wrongDoing("sessions takes nothing (to list them), open NAME, close NAME, move NAME NODE, or delete NAME NAME.")
 	}
 	return fine, nil
 }

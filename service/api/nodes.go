@@ -52,9 +52,10 @@ func (s *Server) passedOn(next http.Handler) http.Handler {
 			}
 			w = &placing{ResponseWriter: w, s: s}
 		}
+		r = r.WithContext(context.WithValue(r.Context(), headKey{}, r.Header))
 		game, session, player := whose(r.URL.Path)
 		if game == "" {
-			next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), headKey{}, r.Header)))
+			next.ServeHTTP(w, r)
 			return
 		}
 		to, err := s.whoAnswers(r.Context(), game, session, player)
@@ -202,7 +203,7 @@ func (s *Server) sessionsElsewhere(ctx context.Context, game string) []contract.
 			continue
 		}
 		var some []contract.SessionInfo
-		if err := s.askNode(ctx, m.API+"/v1/games/"+url.PathEscape(game)+"/sessions", head, &some); err != nil {
+		if err := s.askNode(ctx, http.MethodGet, m.API+"/v1/games/"+url.PathEscape(game)+"/sessions", head, &some); err != nil {
 			s.log.Warn("a node did not say which sessions it runs", "node", m.Node, "error", err)
 		}
 		out = append(out, some...)
@@ -210,9 +211,10 @@ func (s *Server) sessionsElsewhere(ctx context.Context, game string) []contract.
 	return out
 }
 
-// askNode asks another node something, as whoever asks this one.
-func (s *Server) askNode(ctx context.Context, address string, head http.Header, into any) error {
-	r, err := http.NewRequestWithContext(ctx, http.MethodGet, address, http.NoBody)
+// askNode asks another node something, as whoever asks this one. into may be nil. The node has come as far as this one
+// before it answers.
+func (s *Server) askNode(ctx context.Context, method, address string, head http.Header, into any) error {
+	r, err := http.NewRequestWithContext(ctx, method, address, http.NoBody)
 	if err != nil {
 		return err
 	}
@@ -222,6 +224,7 @@ func (s *Server) askNode(ctx context.Context, address string, head http.Header, 
 		}
 	}
 	r.Header.Set(forwardedBy, s.node.Me().Node)
+	r.Header.Set(placeHeader, strconv.FormatUint(s.store.Place(), 10))
 	answer, err := http.DefaultClient.Do(r)
 	if err != nil {
 		return err
@@ -230,6 +233,9 @@ func (s *Server) askNode(ctx context.Context, address string, head http.Header, 
 	if answer.StatusCode != http.StatusOK {
 		return fmt.Errorf("it answers with the status %d", answer.StatusCode)
 	}
+	if into == nil {
+		return nil
+	}
 	return json.NewDecoder(answer.Body).Decode(into)
 }
 
@@ -237,6 +243,46 @@ func (s *Server) nodes(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "list-nodes", Method: http.MethodGet, Path: "/v1/nodes",
 		Summary: "The nodes of this service, and the sessions that each runs", Tags: []string{"service"},
 		Description: "Of one that is alone, none."}, s.listNodes)
+	huma.Register(api, huma.Operation{OperationID: "move-session", Method: http.MethodPut, Path: "/v1/games/{game}/sessions/{session}/node",
+		Summary: "Have another node run a session", Tags: []string{"sessions"}, Errors: []int{404, 409, 503},
+		Description: "Everybody in it is saved, and it goes on at that node. Machines are disconnected, and come back by themselves."}, s.moveSession)
+}
+
+type moveInput struct {
+	SessionPath
+	Body contract.MoveTo
+}
+
+// moveSession closes a session that this node runs, and has another one open it.
+func (s *Server) moveSession(ctx context.Context, in *moveInput) (*body[contract.MoveTo], error) {
+	session, err := s.live.Session(in.Game, in.Session)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	if s.node == nil {
+		return nil, problem(http.StatusConflict, "alone", "This service is alone", "There is no other node that could run the session.")
+	}
+	to, there := s.node.Peer(in.Body.Node)
+	if !there {
+		var names []string
+		for _, p := range s.node.Peers() {
+			names = append(names, p.Node)
+		}
+		return nil, problem(http.StatusNotFound, "not-found", "There is no such node", "No node called %q is there. Those that are: %s.", in.Body.Node, strings.Join(names, ", "))
+	}
+	if to.Node == s.node.Me().Node {
+		return &body[contract.MoveTo]{in.Body}, nil
+	}
+	if err := s.live.Close(ctx, session); err != nil {
+		return nil, s.asProblem(err)
+	}
+	head, _ := ctx.Value(headKey{}).(http.Header)
+	path := "/v1/games/" + url.PathEscape(in.Game) + "/sessions/" + url.PathEscape(in.Session)
+	if err := s.askNode(ctx, http.MethodPut, to.API+path, head, nil); err != nil {
+		return nil, problem(http.StatusServiceUnavailable, "unavailable", "The other node does not run it yet",
+			"Everybody is saved and the session is closed, but %s could not open it: %v. Open it there, or anywhere.", to.Node, err)
+	}
+	return &body[contract.MoveTo]{in.Body}, nil
 }
 
 func (s *Server) listNodes(ctx context.Context, _ *struct{}) (*body[contract.Nodes], error) {

@@ -335,6 +335,19 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, east.Present)
 
+	// A session is moved by whoever asks for it, with all that is in it.
+	require.NoError(t, n.c[0].Session("cave", "west").MoveTo(ctx, "n3"))
+	require.Error(t, n.c[0].Session("cave", "west").MoveTo(ctx, "n9"))
+	at, err := n.c[0].Nodes(ctx)
+	require.NoError(t, err)
+	require.Len(t, at.Nodes, 3)
+	assert.Equal(t, "west", at.Nodes[2].Sessions[0].Session)
+	_, err = n.c[0].Session("cave", "west").Do(ctx, join("ada"))
+	require.NoError(t, err)
+	require.NoError(t, n.c[0].Session("cave", "west").MoveTo(ctx, "n2"))
+	_, err = n.c[0].Session("cave", "west").Do(ctx, join("ada"))
+	require.NoError(t, err)
+
 	// Of a node that stops, others run its sessions at once, and nothing is lost.
 	_, err = n.c[0].Session("cave", "west").Do(ctx, finds("ada"))
 	require.NoError(t, err)
