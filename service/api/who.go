@@ -181,7 +181,7 @@ var grants = func() map[string]grant {
 		"GET " + game + "/scout", "GET " + game + "/rehearsals", "GET " + game + "/rehearsals/{name}", "GET " + game + "/trials", "GET " + game +
 			"/trials/{trial}", "GET " + game + "/trials/{trial}/events",
 		"GET " + game + "/sessions", "PUT " + session, "GET " + session, "DELETE " + session, "DELETE " + session +
-			"/world", "POST " + session + "/requests",
+			"/world", "PUT " + session + "/node", "POST " + session + "/requests",
 		"GET " + session + "/changes", "GET " + session + "/map", "GET " + session + "/overview", "GET " + session +
 			"/watch",
 		"GET " + game + "/players", "DELETE " + player, "POST " + player + "/save", "DELETE " + slot, "POST " + slot +
