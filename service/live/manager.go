@@ -108,6 +108,9 @@ func (m *Manager) opened(ctx context.Context, key sessionKey) (s *Session, err e
 			s.start()
 			m.meter.Opened(1)
 			m.log.Info("session opened", "game", key.game, "session", key.name, "version", s.m.Plan.Version.Value)
+			if m.others != nil {
+				go m.stillMine(s.owner)
+			}
 		}
 	}()
 	return m.open(ctx, key.game, key.name)

@@ -143,6 +143,15 @@ func (m *Manager) lose(now store.Owner) {
 	go s.abandon("Another node runs this session now. What you did since your last save is gone.")
 }
 
+// stillMine looks once more whose a session is that was just opened: what was told of it before it was in the list, nobody
+// has heard.
+func (m *Manager) stillMine(owner store.Owner) {
+	now, err := m.store.Owner(context.Background(), owner.Game, owner.Session)
+	if err == nil {
+		m.lose(now)
+	}
+}
+
 // remove takes a session out of the lists. m.mu is held.
 func (m *Manager) remove(key sessionKey, s *Session) {
 	if m.sessions[key] == s {

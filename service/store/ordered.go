@@ -136,7 +136,7 @@ func (s *Store) Alone() error {
 	if done.Error == nil && done.RowsAffected == 0 {
 		return errAlone
 	}
-	return errors.Join(done.Error, s.write.Where("1 = 1").Delete(&heardRow{}).Error, s.write.Where("1 = 1").Delete(&ownerRow{}).Error)
+	return errors.Join(done.Error, s.write.Where("1 = 1").Delete(&heardRow{}).Error, s.write.Where("1 = 1").Delete(&Owner{}).Error)
 }
 
 // InAnOrder says whether the file is written in an order, how that is called, and from where it is read on.

@@ -19,8 +19,6 @@ type Owner struct {
 	Epoch   int64
 }
 
-type ownerRow = Owner
-
 // TableName names the table.
 func (Owner) TableName() string { return "owners" }
 
