@@ -52,8 +52,8 @@ const (
 func (n *Node) watchOver(ctx context.Context) (*alive, error) {
 	a := &alive{n: n, nodes: map[string]Peer{}}
 	err := again(ctx, func(ctx context.Context) (err error) {
-		a.bucket, err = n.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: "alluvion-nodes", Replicas: n.replicas,
-			Storage: jetstream.MemoryStorage})
+		a.bucket, err = n.js.CreateOrUpdateKeyValue(ctx, jetstream.KeyValueConfig{Bucket: "alluvion-alive", Replicas: n.replicas,
+			Storage: jetstream.FileStorage}) // kept in memory it has no leader any more once most nodes were killed at once
 		return err
 	})
 	if err != nil {
