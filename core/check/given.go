@@ -127,16 +127,13 @@ func (s *giving) settle() {
 		if s.foreign(v) {
 			continue
 		}
-		g := &values{is: v.Type}
+		g := &values{is: v.Type, empty: true}
 		if v.Type.Item != nil {
-			g.is, g.items, g.empty = *v.Type.Item, true, true
+			g.is, g.items = *v.Type.Item, true
 			for _, item := range v.Start.Items() {
 				g.join(v, types.Constant(item, g.is))
 			}
-		} else if v.Start.IsNone() {
-			g.empty = true
-		} else {
-			g.empty = true
+		} else if !v.Start.IsNone() {
 			g.join(v, types.Constant(v.Start, g.is))
 		}
 		s.of[v], all = g, append(all, v)
@@ -276,7 +273,7 @@ func (g *values) add(v *model.Var, by types.Range) bool {
 	}
 	g.few, g.many = nil, true
 	was := g.is.Range
-	g.is.Range = on(v, to)
+	g.is.Range = on(&v.Domain, to)
 	return was != g.is.Range
 }
 
@@ -288,10 +285,10 @@ func withLimit(d *types.Domain, step, limit fixed.Num) fixed.Num {
 	return types.CommonStep(types.Range{Step: step}, types.Exactly(limit))
 }
 
-// on is a range on the steps of a variable.
-func on(v *model.Var, r types.Range) types.Range {
-	if !r.IsZero() && !(r.Step.Sign() > 0 && r.Step.MultipleOf(v.Step)) {
-		r.Step = v.Step
+// on is a range on the steps of a domain.
+func on(d *types.Domain, r types.Range) types.Range {
+	if !r.FitsStep(d.Step) {
+		r.Step = d.Step
 	}
 	return r
 }
@@ -318,7 +315,7 @@ func (g *values) join(v *model.Var, t types.Type) bool {
 	}
 	switch {
 	case g.is.Numeric():
-		g.is.Range = on(v, g.is.Range.Union(t.Range))
+		g.is.Range = on(d, g.is.Range.Union(t.Range))
 	case g.is.Truth != t.Truth:
 		g.is.Truth = types.Unknown
 	case g.is.Named() && g.is.Only != nil:

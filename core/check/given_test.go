@@ -90,6 +90,7 @@ func TestWhichOptionsRulesCanGive(t *testing.T) {
 		{"type: bool, start: false", "{set: player.z, to: 1}", "false", "true"},
 		{"type: bool, start: false", "{set: player.x, to: 'player.y > 3'}", "", ""},
 		{"type: set, items: {type: choice, choices: [a, b, c]}, max_items: 3", "{put: player.x, item: '\"a\"'}, {put: player.x, item: '\"b\"'}", "a or b", "c"},
+		{"type: list, items: {type: int, min: 0, max: 90}, max_items: 3", "{put: player.x, item: 10}, {put: player.x, item: args.some * 20}", "10 to 60 in steps of 10", "15"},
 	} {
 		m, _, found := check.Plan(fmt.Appendf(nil, rewards, row.declared, row.done))
 		require.False(t, m == nil || found.Errors(), "%v", found)
@@ -105,6 +106,8 @@ func TestWhichOptionsRulesCanGive(t *testing.T) {
 		switch {
 		case v.Type.Kind == types.Bool:
 			not = types.OfBool(row.not == "true")
+		case v.Type.Item != nil && v.Type.Item.Numeric():
+			not = types.OfItems([]types.Value{types.OfInt(10), types.OfInt(15)})
 		case v.Type.Item != nil:
 			not = types.OfItems([]types.Value{types.OfText("a"), not})
 		}

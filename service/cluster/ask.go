@@ -2,7 +2,6 @@ package cluster
 
 import (
 	"context"
-
 	"errors"
 	"fmt"
 
