@@ -26,6 +26,7 @@ import (
 
 	"alluvion.dev/client"
 	"alluvion.dev/contract"
+	"alluvion.dev/core/types"
 	"alluvion.dev/service"
 	"alluvion.dev/service/cluster"
 	"alluvion.dev/service/store"
@@ -128,7 +129,11 @@ func (n *nodes) start(i int) {
 			all[j] = n.links[i][j].address
 		}
 	}
-	c := exec.Command(os.Args[0])
+	program := os.Args[0]
+	if other := os.Getenv("NODES_OTHER"); other != "" && rand.IntN(2) == 0 { // this test, built of another version
+		program = other
+	}
+	c := exec.Command(program)
 	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+strings.Join(all[:], ","), "ADVERTISE=127.0.0.1:1", "LEASE="+n.lease.String())
 	c.Stderr, c.Stdout = log, log
 	require.NoError(n.t, c.Start())
@@ -254,15 +259,16 @@ defaults:
   place: {death: checkpoint, leave: exact}
 events:
   find: {from: self}
-  give: {args: {to: {type: player, among: present}}, from: self, if: player.shells > 0, refused: None left.}
+  give: {args: {to: {type: player, among: present}}, from: self, if: player.coins > 0, refused: None left.}
 variables:
+  coins: {of: player, type: int, min: 0, max: 60, start: 10}
   shells: {of: player, type: int, min: 0, max: 1000000, start: 0}
 scenes: {hall: {size: [10, 10], spots: {door: {at: [5, 0]}}}}
 session: {players: 8}
 saving: {when: [scene, leave], every: 1s}
 rules:
   - {on: find, do: [{add: player.shells, by: 1}]}
-  - {on: give, do: [{add: player.shells, by: -1}, {add: args.to.shells, by: 1}]}
+  - {on: give, do: [{add: player.coins, by: -1}, {add: args.to.coins, by: 1}]}
 `
 
 func (n *nodes) publish() {
@@ -410,9 +416,12 @@ func (n *nodes) traces(what string) (found []string) {
 	return found
 }
 
-func shells(t testing.TB, p contract.PlayerView) int {
+func shells(t testing.TB, p contract.PlayerView) int { return number(t, p, "player.shells") }
+
+// number is what a player has of something.
+func number(t testing.TB, p contract.PlayerView, name string) int {
 	for _, v := range p.Values {
-		if v.Name == "player.shells" {
+		if v.Name == name {
 			has := v.Live
 			if has.IsNone() {
 				has = v.Saved
@@ -423,7 +432,7 @@ func shells(t testing.TB, p contract.PlayerView) int {
 			return n
 		}
 	}
-	require.Fail(t, "no shells")
+	require.Fail(t, "no "+name)
 	return 0
 }
 
@@ -537,10 +546,49 @@ type history struct {
 	saved map[string]int // by player: the most shells of which it was said that they are saved
 	tried map[string]int // how often somebody tried to find one
 	acks  int
+	given int // how often it was said that a coin has changed hands
+}
+
+// disturb has something happen to one of the nodes, or two, and says what.
+func (n *nodes) disturb(dice *rand.Rand) (what string) {
+	pause := func(least, more int) { time.Sleep(time.Duration(least+dice.IntN(more)) * time.Millisecond) }
+	i := dice.IntN(3)
+	switch dice.IntN(6) {
+	case 0, 1:
+		what = fmt.Sprint("killed ", i+1)
+		n.kill(i, syscall.SIGKILL)
+		pause(0, 5000)
+		n.start(i)
+	case 2: // most of them at once: nothing can be saved meanwhile
+		j := (i + 1) % 3
+		what = fmt.Sprintf("killed %d and %d", i+1, j+1)
+		n.kill(i, syscall.SIGKILL)
+		n.kill(j, syscall.SIGKILL)
+		pause(0, 6000)
+		n.start(i)
+		n.start(j)
+		n.up(j)
+	case 3:
+		what = fmt.Sprint("stopped ", i+1)
+		n.kill(i, syscall.SIGTERM)
+		n.start(i)
+	case 4:
+		what = fmt.Sprint("paused ", i+1)
+		_ = n.run[i].Process.Signal(syscall.SIGSTOP)
+		pause(3000, 4000)
+		_ = n.run[i].Process.Signal(syscall.SIGCONT)
+	case 5: // it goes on by itself, for as long as it believes that it may
+		what = fmt.Sprint("cut off ", i+1)
+		n.cut(i, true)
+		pause(3000, 6000)
+		n.cut(i, false)
+	}
+	n.up(i)
+	return what
 }
 
 // However nodes are killed, paused and started again while players play: what was said to be saved is there, nobody has
-// more than they found, and in the end all nodes have the same.
+// more than they found, what changes hands is neither lost nor doubled, and in the end all nodes have the same.
 func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	t.Parallel()
 	lasts := 25 * time.Second
@@ -554,72 +602,66 @@ func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	h := &history{saved: map[string]int{}, tried: map[string]int{}}
 	playing, stop := context.WithCancel(ctx)
 	var all sync.WaitGroup
-	for k := range 6 {
+	for k := range players {
 		all.Add(1)
 		go func() {
 			defer all.Done()
-			n.plays(playing, h, fmt.Sprint("p", k), fmt.Sprint("s", k%3), rand.New(rand.NewPCG(uint64(k), 7)))
+			n.plays(playing, h, fmt.Sprint("p", k), rand.New(rand.NewPCG(uint64(k), 7)))
 		}()
 	}
 	dice := rand.New(rand.NewPCG(11, uint64(time.Now().UnixNano())))
-	var done []string
+	done := map[string]int{}
 	for end := time.Now().Add(lasts); time.Now().Before(end); {
 		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
-		i := dice.IntN(3)
-		switch dice.IntN(5) {
-		case 4: // it goes on by itself, for as long as it believes that it may
-			n.cut(i, true)
-			done = append(done, fmt.Sprint("cut off ", i+1))
-			time.Sleep(time.Duration(3000+dice.IntN(6000)) * time.Millisecond)
-			n.cut(i, false)
-		case 3: // most of them at once: nothing can be saved meanwhile
-			j := (i + 1) % 3
-			n.kill(i, syscall.SIGKILL)
-			n.kill(j, syscall.SIGKILL)
-			done = append(done, fmt.Sprintf("killed %d and %d", i+1, j+1))
-			time.Sleep(time.Duration(dice.IntN(6000)) * time.Millisecond)
-			n.start(i)
-			n.start(j)
-			n.up(j)
-		case 0:
-			n.kill(i, syscall.SIGKILL)
-			done = append(done, fmt.Sprint("killed ", i+1))
-			time.Sleep(time.Duration(dice.IntN(5000)) * time.Millisecond)
-			n.start(i)
-		case 1:
-			n.kill(i, syscall.SIGTERM)
-			done = append(done, fmt.Sprint("stopped ", i+1))
-			n.start(i)
-		case 2:
-			_ = n.run[i].Process.Signal(syscall.SIGSTOP)
-			done = append(done, fmt.Sprint("paused ", i+1))
-			time.Sleep(time.Duration(3000+dice.IntN(4000)) * time.Millisecond)
-			_ = n.run[i].Process.Signal(syscall.SIGCONT)
+		what := n.disturb(dice)
+		if done[strings.Fields(what)[0]]++; lasts > time.Minute {
+			t.Log(time.Until(end).Round(time.Second), what)
 		}
-		n.up(i)
 	}
 	stop()
 	all.Wait()
 	require.Greater(t, h.acks, 20, "%v", done)
-	t.Logf("%d saves said to be kept; %s", h.acks, strings.Join(done, ", "))
+	t.Logf("%d saves said to be kept, %d coins given; %v", h.acks, h.given, done)
+	for k := range players {
+		n.soon("everybody is saved", func() error {
+			within, cancel := context.WithTimeout(ctx, 5*time.Second)
+			defer cancel()
+			s, err := n.c[0].Open(within, "cave", "last")
+			if err == nil {
+				_, err = s.Do(within, join(fmt.Sprint("p", k)))
+			}
+			if err == nil {
+				_, err = s.Do(within, contract.Request{Do: "leave", Player: fmt.Sprint("p", k)})
+			}
+			return err
+		})
+	}
 	n.same()
 	for i := range n.c {
-		for player, least := range h.saved {
+		coins := 0
+		for k := range players {
+			player := fmt.Sprint("p", k)
 			p, err := n.c[i].Player(ctx, "cave", player, 1)
 			require.NoError(t, err)
 			has := shells(t, p)
-			assert.GreaterOrEqual(t, has, least, "%s at node %d has what was saved", player, i+1)
+			assert.GreaterOrEqual(t, has, h.saved[player], "%s at node %d has what was saved", player, i+1)
 			assert.LessOrEqual(t, has, h.tried[player], "%s at node %d has no more than they found", player, i+1)
+			coins += number(t, p, "player.coins")
 		}
+		assert.Equal(t, 10*players, coins, "coins are neither lost nor doubled")
 	}
 }
 
-// plays finds shells and saves, through whichever node answers.
-func (n *nodes) plays(ctx context.Context, h *history, player, session string, dice *rand.Rand) {
+// players is how many play.
+const players = 6
+
+// plays finds shells, gives coins away and saves, in one session and then in another, through whichever node answers.
+func (n *nodes) plays(ctx context.Context, h *history, player string, dice *rand.Rand) {
+	session := "s0"
 	for in := false; ctx.Err() == nil; {
-		s := n.c[dice.IntN(3)].Session("cave", session)
 		ask, cancel := context.WithTimeout(ctx, 4*time.Second)
 		if !in {
+			session = fmt.Sprint("s", dice.IntN(3))
 			opened, err := n.c[dice.IntN(3)].Open(ask, "cave", session)
 			if err == nil {
 				_, err = opened.Do(ask, join(player))
@@ -630,30 +672,48 @@ func (n *nodes) plays(ctx context.Context, h *history, player, session string, d
 			cancel()
 			continue
 		}
-		h.mu.Lock()
-		h.tried[player]++
-		h.mu.Unlock()
-		answer, err := s.Do(ask, finds(player))
-		has := 0
-		if err == nil {
-			for _, c := range answer.Changes {
-				if c.Name == "player.shells" {
-					_, _ = fmt.Sscan(c.To.Plain(), &has)
-				}
-			}
-			if dice.IntN(3) == 0 {
-				var saved contract.Saved
-				if saved, err = n.c[dice.IntN(3)].Save(ask, "cave", player); err == nil && saved.Revision > 0 {
-					h.mu.Lock()
-					h.saved[player] = max(h.saved[player], has)
-					h.acks++
-					h.mu.Unlock()
-				}
-			}
-		}
+		err := n.turn(ask, h, player, n.c[dice.IntN(3)].Session("cave", session), dice)
 		cancel()
-		if in = err == nil; in {
+		if in = err == nil && dice.IntN(60) > 0; in {
 			time.Sleep(time.Duration(20+dice.IntN(60)) * time.Millisecond)
 		}
 	}
+}
+
+// turn is one of a player's turns. It is an error where it is not known whether the player is still in the session.
+func (n *nodes) turn(ask context.Context, h *history, player string, s *client.Session, dice *rand.Rand) error {
+	if dice.IntN(3) == 0 {
+		_, err := s.Do(ask, contract.Request{Do: "event", Player: player, Name: "give", Args: map[string]types.Value{"to": types.OfText(fmt.Sprint("p", dice.IntN(players)))}})
+		var refused *client.Problem
+		if errors.As(err, &refused) && refused.Status < 500 {
+			return nil // whoever it is for is elsewhere, or nothing is left
+		}
+		if err == nil {
+			h.mu.Lock()
+			h.given++
+			h.mu.Unlock()
+		}
+		return err
+	}
+	h.mu.Lock()
+	h.tried[player]++
+	h.mu.Unlock()
+	answer, err := s.Do(ask, finds(player))
+	if err != nil || dice.IntN(3) > 0 {
+		return err
+	}
+	has := 0
+	for _, c := range answer.Changes {
+		if c.Name == "player.shells" {
+			_, _ = fmt.Sscan(c.To.Plain(), &has)
+		}
+	}
+	saved, err := n.c[dice.IntN(3)].Save(ask, "cave", player)
+	if err == nil && saved.Revision > 0 {
+		h.mu.Lock()
+		h.saved[player] = max(h.saved[player], has)
+		h.acks++
+		h.mu.Unlock()
+	}
+	return err
 }

@@ -88,6 +88,8 @@ const (
 	subject    = "alluvion.changes"
 	// readyWithin is how long a node waits for most of the others when it starts.
 	readyWithin = 2 * time.Minute
+	// linkWithin is how long two nodes may take to show each other that they know the secret.
+	linkWithin = 5 * time.Second
 	// mostReplicas is how many nodes keep the stream at most.
 	mostReplicas = 3
 )
@@ -166,7 +168,12 @@ func (n *Node) embed() (*nats.Conn, error) {
 	options := &server.Options{ServerName: n.c.Node, Host: "127.0.0.1", Port: server.RANDOM_PORT, Username: engineUser, Password: n.c.Secret, NoSigs: true, NoLog: true, JetStream: true,
 		StoreDir: filepath.Clean(n.c.Folder), SyncAlways: true, MaxPayload: maxPayload}
 	if len(n.c.Nodes) > 1 {
-		options.Cluster = server.ClusterOpts{Name: "alluvion", Host: host, Port: at, Advertise: n.c.Advertise, Username: engineUser, Password: n.c.Secret}
+		links, err := linksOf(n.c.Secret)
+		if err != nil {
+			return nil, err
+		}
+		options.Cluster = server.ClusterOpts{Name: "alluvion", Host: host, Port: at, Advertise: n.c.Advertise, Username: engineUser, Password: n.c.Secret,
+			TLSConfig: links, TLSTimeout: linkWithin.Seconds()}
 		for _, m := range n.c.Nodes {
 			if m != n.c.Listen {
 				options.Routes = append(options.Routes, &url.URL{Scheme: "nats-route", Host: m, User: url.UserPassword(engineUser, n.c.Secret)})
