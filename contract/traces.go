@@ -12,6 +12,8 @@ type Forgotten struct {
 	Journal  int64 `json:"journal"`
 	Commons  int64 `json:"commons"`
 	Profiles int64 `json:"profiles" doc:"What the player had over all slots."`
+	// Waiting are the nodes that have not come so far yet, where several make one service.
+	Waiting []string `json:"waiting,omitempty" doc:"Where several nodes make one service: those whose file still has it, since they have not come so far yet. The status is 202 then. Those that are not there begin with a copy that has nothing of it."`
 }
 
 // Held is everything that is held about a player.

@@ -147,6 +147,7 @@ func Start(c Config) (*Service, error) {
 			func() float64 { _, _, waited := node.Lag(); return waited.Seconds() })
 		go func() {
 			if err, failed := <-node.Failed(); failed {
+				s.live.Apart()
 				s.failed <- err
 			}
 		}()

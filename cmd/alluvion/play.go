@@ -166,7 +166,7 @@ func (c *call) ownService(p *player) (stop func(), err error) {
 	p.client = client.New(s.URL())
 	ok, err := c.ensurePlan(p, source, name)
 	finish := func() {
-		ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
+		ctx, cancel := context.WithTimeout(context.Background(), service.StopWithin)
 		defer cancel()
 		if err := s.Stop(ctx); err != nil {
 			fmt.Fprintf(c.err, "alluvion: the service did not stop cleanly: %v\n", err)

@@ -19,9 +19,6 @@ import (
 	"alluvion.dev/service/cluster"
 )
 
-// stopWithin is how long a graceful stop may take.
-const stopWithin = 20 * time.Second
-
 func (c *call) logger() *slog.Logger {
 	level := slog.LevelInfo
 	if c.verbose {
@@ -59,13 +56,10 @@ func runServe(c *call) (int, error) {
 	if err != nil {
 		return wrongUse, err
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Cluster: nodes, Alone: c.alone,
-		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep, SaveKey: saveKey})
-	if err != nil {
-		return failed, err
-	}
-	fmt.Fprintf(c.out, "Alluvion is at %s\n", s.URL())
-	return c.untilStopped(s)
+	return fine, service.Run(c.ctx, service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Cluster: nodes, Alone: c.alone,
+		Tokens: c.tokens, Cert: c.cert, Key: c.key, Origins: listOf(c.origins), Keep: c.keep, SaveKey: saveKey}, func(s *service.Service) {
+		fmt.Fprintf(c.out, "Alluvion is at %s\n", s.URL())
+	})
 }
 
 // clusterConfig says how this node makes one service with others; nil where it is alone.
@@ -115,21 +109,6 @@ func listOf(text string) []string {
 	return out
 }
 
-// untilStopped waits for a signal, or for the service to fail, and then saves everybody.
-func (c *call) untilStopped(s *service.Service) (int, error) {
-	var broken error
-	select {
-	case <-c.ctx.Done():
-	case broken = <-s.Failed():
-	}
-	ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
-	defer cancel()
-	if err := s.Stop(ctx); err != nil {
-		return failed, fmt.Errorf("the service did not stop cleanly: %w", err)
-	}
-	return fine, broken
-}
-
 func runDemo(c *call) (int, error) {
 	if err := c.noArgs(); err != nil {
 		return wrongUse, err
@@ -150,27 +129,31 @@ func runDemo(c *call) (int, error) {
 	if err != nil {
 		return wrongUse, err
 	}
-	s, err := service.Start(service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Games: games, Cluster: nodes})
-	if err != nil {
-		return failed, err
-	}
-	if nodes == nil || nodes.Listen == nodes.Nodes[0] { // of several nodes, the first one looks after the players
-		var residents staying
-		if err := demoData(c.ctx, client.New(s.URL()), &residents); err != nil {
-			fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
+	done := func() {}
+	defer func() { done() }()
+	return fine, service.Run(c.ctx, service.Config{Addr: c.addr, Data: c.data, Version: version, Log: c.logger(), Games: games, Cluster: nodes}, func(s *service.Service) {
+		if nodes == nil || nodes.Listen == nodes.Nodes[0] { // of several nodes, the first one looks after the players
+			done = c.demoPlayers(s.URL())
 		}
-		walking, stop := context.WithCancel(c.ctx)
-		walked := make(chan struct{})
-		go residents.keep(walking)
-		go func() { defer close(walked); c.demoCrowd(walking, s.URL()) }()
-		defer func() { stop(); <-walked }()
+		fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\n", s.URL())
+		if len(games) > 0 {
+			fmt.Fprintf(c.out, "Walk about in it yourself at %s/play/lantern-pass/\n", s.URL())
+		}
+		fmt.Fprintf(c.out, "Stop it with Ctrl-C; everybody is saved then.\n\n")
+	})
+}
+
+// demoPlayers sets the demo's players up and lets them play, until it is called what is given back.
+func (c *call) demoPlayers(url string) (done func()) {
+	var residents staying
+	if err := demoData(c.ctx, client.New(url), &residents); err != nil {
+		fmt.Fprintf(c.err, "alluvion: the demo's players could not be set up: %v\n", err)
 	}
-	fmt.Fprintf(c.out, "\nThe demo of Lantern Pass is at %s\n", s.URL())
-	if len(games) > 0 {
-		fmt.Fprintf(c.out, "Walk about in it yourself at %s/play/lantern-pass/\n", s.URL())
-	}
-	fmt.Fprintf(c.out, "Stop it with Ctrl-C; everybody is saved then.\n\n")
-	return c.untilStopped(s)
+	walking, stop := context.WithCancel(c.ctx)
+	walked := make(chan struct{})
+	go residents.keep(walking)
+	go func() { defer close(walked); c.demoCrowd(walking, url) }()
+	return func() { stop(); <-walked }
 }
 
 // demoData puts the demo game in, unless it is there, and lets a few players play.

@@ -203,7 +203,7 @@ func (s *Server) sessionsElsewhere(ctx context.Context, game string) []contract.
 			continue
 		}
 		var some []contract.SessionInfo
-		if err := s.askNode(ctx, http.MethodGet, m.API+"/v1/games/"+url.PathEscape(game)+"/sessions", head, &some); err != nil {
+		if err := s.askNode(ctx, http.MethodGet, m.API+"/v1/games/"+url.PathEscape(game)+"/sessions", head, &some); err != nil && ctx.Err() == nil {
 			s.log.Warn("a node did not say which sessions it runs", "node", m.Node, "error", err)
 		}
 		out = append(out, some...)

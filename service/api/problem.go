@@ -114,6 +114,8 @@ func (s *Server) asProblem(err error) error {
 		return problem(http.StatusServiceUnavailable, "elsewhere", "Another node runs this session", "%v. Ask again.", err)
 	case errors.Is(err, cluster.ErrApart):
 		return problem(http.StatusServiceUnavailable, "apart", "This node is cut off", "%v, so that it runs no session. Ask another one, or again later.", err)
+	case errors.Is(err, store.ErrOlder):
+		return problem(http.StatusConflict, "older", "Not all nodes can read it", "%v.", err)
 	case errors.Is(err, store.ErrNext):
 		return problem(http.StatusConflict, "next", "It is not the next version", "%v.", err)
 	case errors.Is(err, store.ErrDamaged):

@@ -99,7 +99,13 @@ func (s *Server) profileHeld(ctx context.Context, game, player string) (contract
 	return raw, err
 }
 
-func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Forgotten], error) {
+// forgotten is what is answered to a deletion: that it is done everywhere, or (202) where it is not yet.
+type forgotten struct {
+	Status int
+	Body   contract.Forgotten
+}
+
+func (s *Server) forget(ctx context.Context, in *forgetInput) (*forgotten, error) {
 	if err := named(in.Name, in.Player); err != nil {
 		return nil, err
 	}
@@ -122,5 +128,14 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*body[contract.Fo
 	if err == nil {
 		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
 	}
-	return &body[contract.Forgotten]{contract.Forgotten(t)}, s.asProblem(err)
+	if err != nil {
+		return nil, s.asProblem(err)
+	}
+	out := &forgotten{Status: http.StatusOK, Body: contract.Forgotten{Slots: t.Slots, Saves: t.Saves, Ranks: t.Ranks, Journal: t.Journal, Commons: t.Commons, Profiles: t.Profiles}}
+	if s.node != nil {
+		if out.Body.Waiting = s.node.Behind(ctx, s.store.Place()); len(out.Body.Waiting) > 0 {
+			out.Status = http.StatusAccepted
+		}
+	}
+	return out, nil
 }

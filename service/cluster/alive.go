@@ -12,6 +12,8 @@ import (
 	json "github.com/go-json-experiment/json/v1"
 	"github.com/nats-io/nats.go"
 	"github.com/nats-io/nats.go/jetstream"
+
+	"alluvion.dev/service/store"
 )
 
 // Peer is one of those that are there.
@@ -22,6 +24,8 @@ type Peer struct {
 	API string `json:"api"`
 	// Place is how far its file has come in the order.
 	Place uint64 `json:"place"`
+	// Format is the newest format of messages that it reads.
+	Format int `json:"format"`
 	// Gone says that it is about to stop.
 	Gone bool `json:"gone,omitempty"`
 
@@ -110,7 +114,7 @@ func (a *alive) every(do func()) {
 func (a *alive) say() {
 	n := a.n
 	a.mu.Lock()
-	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Place: a.looked.Load(), Gone: a.gone}
+	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Place: a.looked.Load(), Format: store.Format, Gone: a.gone}
 	a.mu.Unlock()
 	if raw, err := json.Marshal(me); err == nil {
 		_ = n.nc.Publish(aliveSubject, raw)
@@ -196,6 +200,17 @@ func (n *Node) Peers() []Peer {
 	return out
 }
 
+// Reads is the newest format of messages that all nodes read that are there, and which of them reads no newer one.
+func (p *putting) Reads() (format int, node string) {
+	format, node = store.Format, p.n.me.Node
+	for _, other := range p.n.Peers() {
+		if other.Format < format {
+			format, node = other.Format, other.Node
+		}
+	}
+	return format, node
+}
+
 // Lag says how far this node has come, how many messages it is behind the one that has come furthest, as that said last,
 // and how long what it read last had been written by then.
 func (n *Node) Lag() (place, behind uint64, waited time.Duration) {
@@ -219,6 +234,9 @@ var ErrApart = errors.New("this node does not reach most of the others now")
 
 // Together says whether this node has been with most of the others lately: otherwise another may have its sessions.
 func (n *Node) Together() error {
+	if n.broken.Load() {
+		return ErrApart
+	}
 	a := n.alive
 	a.mu.Lock()
 	defer a.mu.Unlock()

@@ -21,6 +21,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/nats-io/nats-server/v2/server"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -39,21 +40,13 @@ func TestMain(m *testing.M) {
 	if os.Getenv("NODE") == "" {
 		os.Exit(m.Run())
 	}
+	signal.Ignore(syscall.SIGXFSZ) // a file that may not grow any more is an error then, as on a full disk
+	running, stop := signal.NotifyContext(ctx, syscall.SIGTERM)
+	defer stop()
 	lease, _ := time.ParseDuration(os.Getenv("LEASE"))
-	s, err := service.Start(service.Config{Addr: os.Getenv("ADDR"), Data: os.Getenv("DATA"), Version: "test", Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
+	err := service.Run(running, service.Config{Addr: os.Getenv("ADDR"), Data: os.Getenv("DATA"), Version: "test", Log: slog.New(slog.NewTextHandler(os.Stderr, nil)),
 		Cluster: &cluster.Config{Node: os.Getenv("NODE"), Nodes: strings.Split(os.Getenv("NODES"), ","), Listen: os.Getenv("LISTEN"), Advertise: os.Getenv("ADVERTISE"),
-			Secret: "what all nodes of the test know", Lease: lease}})
-	if err != nil {
-		fmt.Fprintln(os.Stderr, "node:", err)
-		os.Exit(1)
-	}
-	stop := make(chan os.Signal, 1)
-	signal.Notify(stop, syscall.SIGTERM)
-	select {
-	case <-stop:
-		err = s.Stop(ctx)
-	case err = <-s.Failed():
-	}
+			Secret: "what all nodes of the test know", Lease: lease}}, func(*service.Service) {})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "node:", err)
 		os.Exit(1)
@@ -70,6 +63,7 @@ type nodes struct {
 	links [3][3]*link
 	run   [3]*exec.Cmd
 	c     [3]*client.Client
+	own   string // the addresses of NATS servers of one's own, with commas; "" where each node has the engine inside
 }
 
 func free(t testing.TB) string {
@@ -79,8 +73,11 @@ func free(t testing.TB) string {
 	return l.Addr().String()
 }
 
-func three(t testing.TB, lease time.Duration) *nodes {
-	n := &nodes{t: t, dir: t.TempDir(), lease: lease}
+func three(t testing.TB, lease time.Duration) *nodes { return threeAt(t, lease, "") }
+
+// threeAt are nodes that use NATS servers of one's own, where there are any.
+func threeAt(t testing.TB, lease time.Duration, own string) *nodes {
+	n := &nodes{t: t, dir: t.TempDir(), lease: lease, own: own}
 	if kept := os.Getenv("NODES_DIR"); kept != "" { // to look at what nodes did
 		n.dir = filepath.Join(kept, t.Name())
 		require.NoError(t, os.MkdirAll(n.dir, 0o700))
@@ -133,8 +130,12 @@ func (n *nodes) start(i int) {
 	if other := os.Getenv("NODES_OTHER"); other != "" && rand.IntN(2) == 0 { // this test, built of another version
 		program = other
 	}
+	where := strings.Join(all[:], ",")
+	if n.own != "" {
+		where = n.own
+	}
 	c := exec.Command(program)
-	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+strings.Join(all[:], ","), "ADVERTISE=127.0.0.1:1", "LEASE="+n.lease.String())
+	c.Env = append(os.Environ(), fmt.Sprint("NODE=n", i+1), "ADDR="+n.addrs[i], "DATA="+n.data(i), "LISTEN="+n.at[i], "NODES="+where, "ADVERTISE=127.0.0.1:1", "LEASE="+n.lease.String())
 	c.Stderr, c.Stdout = log, log
 	require.NoError(n.t, c.Start())
 	n.run[i] = c
@@ -390,8 +391,12 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	_, err = bea.Do(ctx, contract.Request{Do: "leave", Player: "beatrice-to-forget"})
 	require.NoError(t, err)
 	require.NotEmpty(t, n.traces("beatrice-to-forget"))
-	_, err = n.c[1].Forget(ctx, "cave", "beatrice-to-forget", true)
+	forgotten, err := n.c[1].Forget(ctx, "cave", "beatrice-to-forget", true)
 	n.must(err)
+	require.Empty(t, forgotten.Waiting)
+	for i := range n.run {
+		assert.NotContains(t, dump(t, n.data(i)), "beatrice-to-forget", "once it is answered, no node's file has her")
+	}
 	n.soon("she is gone everywhere", func() error {
 		if left := n.traces("beatrice-to-forget"); len(left) > 0 {
 			return fmt.Errorf("she stands in %v", left)
@@ -401,6 +406,63 @@ func TestWhicheverNodeIsAskedOneRunsTheSession(t *testing.T) {
 	n.same()
 	_, err = n.c[2].Player(ctx, "cave", "ada", 1)
 	require.NoError(t, err)
+}
+
+// Nodes may use NATS servers that are there already, with a message size of their own: nothing is different, also when one
+// of the servers goes.
+func TestNodesMayUseServersOfOnesOwn(t *testing.T) {
+	t.Parallel()
+	var servers []*server.Server
+	var at, routes []string
+	for range 3 {
+		at, routes = append(at, free(t)), append(routes, free(t))
+	}
+	for i := range at {
+		_, port, _ := net.SplitHostPort(at[i])
+		_, cluster, _ := net.SplitHostPort(routes[i])
+		o := &server.Options{ServerName: fmt.Sprint("ours-", i), Host: "127.0.0.1", Username: "game", Password: "its password", NoSigs: true, NoLog: true, JetStream: true, StoreDir: t.TempDir(),
+			MaxPayload: 4096, Routes: server.RoutesFromStr("nats://" + strings.Join(routes, ",nats://")), Cluster: server.ClusterOpts{Name: "ours", Host: "127.0.0.1"}}
+		_, err := fmt.Sscan(port+" "+cluster, &o.Port, &o.Cluster.Port)
+		require.NoError(t, err)
+		s, err := server.NewServer(o)
+		require.NoError(t, err)
+		s.Start()
+		t.Cleanup(s.Shutdown)
+		servers = append(servers, s)
+		at[i] = "nats://game:its%20password@" + at[i]
+	}
+	n := threeAt(t, 6*time.Second, strings.Join(at, ","))
+	long := strings.Replace(cave, "version: 1\n", "version: 1\ntitle: "+strings.Repeat("cave ", 3000)+"\n", 1)
+	_, _, err := n.c[0].PutPlan(ctx, "cave", []byte(long), "")
+	require.NoError(t, err)
+	s, err := n.c[0].Open(ctx, "cave", "deep")
+	require.NoError(t, err)
+	_, err = s.Do(ctx, join("ada"))
+	require.NoError(t, err)
+	_, err = s.Do(ctx, finds("ada"))
+	require.NoError(t, err)
+	_, err = n.c[0].Save(ctx, "cave", "ada")
+	require.NoError(t, err)
+	servers[0].Shutdown()
+	n.kill(0, syscall.SIGKILL)
+	n.soon("she goes on at another node", func() error {
+		within, cancel := context.WithTimeout(ctx, 5*time.Second)
+		defer cancel()
+		s, err := n.c[1].Open(within, "cave", "deep")
+		if err == nil {
+			_, err = s.Do(within, join("ada"))
+		}
+		if err == nil {
+			_, err = n.c[1].Save(within, "cave", "ada")
+		}
+		return err
+	})
+	p, err := n.c[2].Player(ctx, "cave", "ada", 1)
+	require.NoError(t, err)
+	assert.Equal(t, 1, shells(t, p))
+	n.start(0)
+	n.up(0)
+	n.same()
 }
 
 // traces are the files of all nodes in which something stands.
@@ -552,36 +614,45 @@ type history struct {
 // disturb has something happen to one of the nodes, or two, and says what.
 func (n *nodes) disturb(dice *rand.Rand) (what string) {
 	pause := func(least, more int) { time.Sleep(time.Duration(least+dice.IntN(more)) * time.Millisecond) }
-	i := dice.IntN(3)
-	switch dice.IntN(6) {
-	case 0, 1:
-		what = fmt.Sprint("killed ", i+1)
+	i, kinds := dice.IntN(3), 8
+	if canBeFull && os.Getenv("NODES_OTHER") == "" {
+		kinds++
+	}
+	switch dice.IntN(kinds) {
+	case 0, 1, 2:
+		what = fmt.Sprint("killed: ", i+1)
 		n.kill(i, syscall.SIGKILL)
 		pause(0, 5000)
 		n.start(i)
-	case 2: // most of them at once: nothing can be saved meanwhile
+	case 3, 4: // most of them at once: nothing can be saved meanwhile
 		j := (i + 1) % 3
-		what = fmt.Sprintf("killed %d and %d", i+1, j+1)
+		what = fmt.Sprintf("two killed: %d and %d", i+1, j+1)
 		n.kill(i, syscall.SIGKILL)
 		n.kill(j, syscall.SIGKILL)
 		pause(0, 6000)
 		n.start(i)
 		n.start(j)
 		n.up(j)
-	case 3:
-		what = fmt.Sprint("stopped ", i+1)
+	case 5:
+		what = fmt.Sprint("stopped: ", i+1)
 		n.kill(i, syscall.SIGTERM)
 		n.start(i)
-	case 4:
-		what = fmt.Sprint("paused ", i+1)
+	case 6:
+		what = fmt.Sprint("paused: ", i+1)
 		_ = n.run[i].Process.Signal(syscall.SIGSTOP)
 		pause(3000, 4000)
 		_ = n.run[i].Process.Signal(syscall.SIGCONT)
-	case 5: // it goes on by itself, for as long as it believes that it may
-		what = fmt.Sprint("cut off ", i+1)
+	case 7: // it goes on by itself, for as long as it believes that it may
+		what = fmt.Sprint("cut off: ", i+1)
 		n.cut(i, true)
 		pause(3000, 6000)
 		n.cut(i, false)
+	case 8: // it ends its sessions, and begins anew once there is room
+		what = fmt.Sprint("full: ", i+1)
+		require.NoError(n.t, full(n.run[i].Process.Pid, true))
+		pause(3000, 6000)
+		require.NoError(n.t, full(n.run[i].Process.Pid, false))
+		time.Sleep(time.Second) // it may be about to find it out
 	}
 	n.up(i)
 	return what
@@ -614,7 +685,8 @@ func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	for end := time.Now().Add(lasts); time.Now().Before(end); {
 		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
 		what := n.disturb(dice)
-		if done[strings.Fields(what)[0]]++; lasts > time.Minute {
+		kind, _, _ := strings.Cut(what, ":")
+		if done[kind]++; lasts > time.Minute {
 			t.Log(time.Until(end).Round(time.Second), what)
 		}
 	}

@@ -32,6 +32,8 @@ const (
 	copyWithin = 10 * time.Minute
 	copyAfter  = 20_000
 	copyBytes  = 256 << 20
+	// copyPart is how large the parts of a copy are at most, in bytes.
+	copyPart = 128 << 10
 )
 
 // What can keep a file from being written in the order of these nodes, for errors.Is.
@@ -151,7 +153,11 @@ func (n *Node) copyFile(ctx context.Context, s *store.Store) error {
 			return err
 		}
 		defer func() { _ = f.Close() }()
-		_, err = files.Put(ctx, jetstream.ObjectMeta{Name: nameOf(resume)}, f)
+		part := min(copyPart, uint32(n.nc.MaxPayload())/2)
+		_, err = files.Put(ctx, jetstream.ObjectMeta{Name: nameOf(resume), Opts: &jetstream.ObjectMetaOptions{ChunkSize: part}}, f)
+		if err != nil {
+			n.c.Log.Warn("the copy of this node's file could not be put where all find it: it is tried again", "error", err)
+		}
 		return err
 	})
 }
@@ -163,6 +169,7 @@ func (n *Node) fetch(ctx context.Context, path string) error {
 		return err
 	}
 	var newest uint64
+	n.c.Log.Info("this node begins with a copy of the others' file")
 	err = again(ctx, func(ctx context.Context) error {
 		list, err := copies(ctx, files)
 		if err == nil && len(list) == 0 {
@@ -189,7 +196,7 @@ func (n *Node) fetch(ctx context.Context, path string) error {
 			return err
 		}
 	}
-	n.c.Log.Info("this node begins with a copy of the others' file", "place", newest)
+	n.c.Log.Info("the copy of the others' file is here", "place", newest)
 	return os.Rename(part, path)
 }
 
@@ -286,22 +293,33 @@ func (n *Node) cut(ctx context.Context, whole bool) error {
 
 // allReached waits until all nodes that are there have come to a place: what they have not applied stays.
 func (n *Node) allReached(ctx context.Context, place uint64) error {
-	for end := time.Now().Add(copyEvery); ; {
-		behind := ""
+	if behind := n.behind(ctx, place, copyEvery); len(behind) > 0 {
+		return fmt.Errorf("not every node has come to %d yet: %s", place, strings.Join(behind, ", "))
+	}
+	return ctx.Err()
+}
+
+// Behind waits for a while until all nodes that are there have come to a place, and gives those that have not.
+func (n *Node) Behind(ctx context.Context, place uint64) []string {
+	return n.behind(ctx, place, n.c.Lease)
+}
+
+func (n *Node) behind(ctx context.Context, place uint64, within time.Duration) (names []string) {
+	ctx, cancel := context.WithTimeout(ctx, within)
+	defer cancel()
+	for {
+		names = nil
 		for _, p := range n.Peers() {
 			if p.Place < place {
-				behind = p.Node
+				names = append(names, p.Node)
 			}
 		}
-		if behind == "" {
+		if len(names) == 0 {
 			return nil
-		}
-		if time.Now().After(end) {
-			return fmt.Errorf("the node %s has not come to %d yet", behind, place)
 		}
 		select {
 		case <-ctx.Done():
-			return ctx.Err()
+			return names
 		case <-time.After(100 * time.Millisecond):
 		}
 	}

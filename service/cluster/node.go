@@ -71,7 +71,12 @@ type Node struct {
 	stop   context.CancelFunc
 	ended  sync.WaitGroup
 	failed chan error
+	// broken says that it cannot go on.
+	broken atomic.Bool
 }
+
+// ErrAnew says that a node cannot go on as it is, but can after it has begun anew, perhaps once somebody has made room.
+var ErrAnew = errors.New("this node begins anew")
 
 // What can be wrong with how a node is to take part, for errors.Is.
 var (
@@ -88,6 +93,10 @@ const (
 	subject    = "alluvion.changes"
 	// readyWithin is how long a node waits for most of the others when it starts.
 	readyWithin = 2 * time.Minute
+	// room is how much has to be free where the stream is kept, in bytes: less is used up at once.
+	room = 16 << 20
+	// mostStored is how much the engine may keep, in bytes: what there is, and not a part of what is free when it starts.
+	mostStored = 1 << 60
 	// linkWithin is how long two nodes may take to show each other that they know the secret.
 	linkWithin = 5 * time.Second
 	// mostReplicas is how many nodes keep the stream at most.
@@ -140,7 +149,7 @@ func Start(ctx context.Context, c Config) (_ *Node, err error) {
 		n.nc, err = n.embed()
 	}
 	if err != nil {
-		return nil, fmt.Errorf("the other nodes cannot be reached: %w", err)
+		return nil, fmt.Errorf("what all nodes write cannot be kept or heard here: %w", err)
 	}
 	if n.js, err = jetstream.New(n.nc); err != nil {
 		return nil, err
@@ -164,9 +173,12 @@ func (n *Node) embed() (*nats.Conn, error) {
 	if err := os.MkdirAll(n.c.Folder, 0o700); err != nil {
 		return nil, err
 	}
+	if err := hasRoom(n.c.Folder); err != nil {
+		return nil, err
+	}
 	// The engine begins to hear other nodes only once it takes clients, too: on this computer alone, and with the secret.
 	options := &server.Options{ServerName: n.c.Node, Host: "127.0.0.1", Port: server.RANDOM_PORT, Username: engineUser, Password: n.c.Secret, NoSigs: true, NoLog: true, JetStream: true,
-		StoreDir: filepath.Clean(n.c.Folder), SyncAlways: true, MaxPayload: maxPayload}
+		StoreDir: filepath.Clean(n.c.Folder), JetStreamMaxStore: mostStored, SyncAlways: true, MaxPayload: maxPayload}
 	if len(n.c.Nodes) > 1 {
 		links, err := linksOf(n.c.Secret)
 		if err != nil {
@@ -183,7 +195,7 @@ func (n *Node) embed() (*nats.Conn, error) {
 	if n.server, err = server.NewServer(options); err != nil {
 		return nil, err
 	}
-	n.server.SetLoggerV2(engineLog{n.c.Log}, false, false, false)
+	n.server.SetLoggerV2(engineLog{n.c.Log, n.cannotWrite}, false, false, false)
 	n.server.Start()
 	if !n.server.ReadyForConnections(20 * time.Second) {
 		return nil, fmt.Errorf("nothing can be heard on %s", n.c.Listen)
@@ -274,8 +286,33 @@ func (n *Node) Stop() {
 	}
 }
 
-// engineLog hands on what the engine has to say that matters.
-type engineLog struct{ log *slog.Logger }
+// hasRoom tries whether as much can be written in a folder as is used up soon.
+func hasRoom(folder string) error {
+	f, err := os.CreateTemp(folder, ".room-")
+	if err != nil {
+		return err
+	}
+	defer func() { _, _ = f.Close(), os.Remove(f.Name()) }()
+	part := make([]byte, 1<<20)
+	for range room / len(part) {
+		if _, err := f.Write(part); err != nil {
+			return fmt.Errorf("at least %d MB have to be free in %s: %w", room>>20, folder, err)
+		}
+	}
+	return f.Sync()
+}
+
+// engineLog hands on what the engine has to say that matters. cannotWrite is called when it says that it cannot write
+// any more: it does not say so otherwise, and would keep nothing from then on.
+type engineLog struct {
+	log         *slog.Logger
+	cannotWrite func(why string)
+}
+
+// cannotWrite is called when the engine's files cannot be written.
+func (n *Node) cannotWrite(why string) {
+	n.fail(fmt.Errorf("%w: what all nodes write cannot be kept here: %s", ErrAnew, why))
+}
 
 func (l engineLog) say(level slog.Level, format string, args []any) {
 	l.log.Log(context.Background(), level, "the nodes' engine: "+fmt.Sprintf(format, args...))
@@ -287,8 +324,11 @@ func (l engineLog) Warnf(format string, args ...any)   { l.say(slog.LevelDebug, 
 // Errorf says what is wrong. That a node does not answer is said otherwise, once.
 func (l engineLog) Errorf(format string, args ...any) {
 	level := slog.LevelWarn
-	if strings.Contains(format, "connect to route") {
+	switch {
+	case strings.Contains(format, "connect to route"):
 		level = slog.LevelDebug
+	case strings.Contains(format, "Critical write error"):
+		l.cannotWrite(fmt.Sprintf(format, args...))
 	}
 	l.say(level, format, args)
 }

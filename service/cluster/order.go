@@ -237,7 +237,7 @@ func (n *Node) ask(from uint64, out chan<- message) uint64 {
 				continue
 			}
 			if info, err := n.state(n.ctx); err == nil && info.State.FirstSeq > from {
-				n.fail(fmt.Errorf("%w: it has come to %d, and the stream begins after %d", errBehind, from-1, info.State.FirstSeq-1))
+				n.fail(fmt.Errorf("%w: %w: it has come to %d, and the stream begins after %d", ErrAnew, errBehind, from-1, info.State.FirstSeq-1))
 				<-n.ctx.Done()
 			}
 		}
@@ -289,9 +289,10 @@ func (n *Node) apply(messages <-chan message, last uint64) {
 		}
 		if len(list) > 0 {
 			if err := n.store.Apply(n.ctx, list); err != nil {
-				if n.ctx.Err() == nil {
-					n.fail(err)
+				if errors.Is(err, store.ErrFile) {
+					err = fmt.Errorf("%w: %w", ErrAnew, err)
 				}
+				n.fail(err)
 				return
 			}
 		}
@@ -321,11 +322,11 @@ func (n *Node) take(open parts, m message, last uint64, list *[]store.Placed) (u
 
 // fail says that this node cannot go on: it would not have what the others have.
 func (n *Node) fail(err error) {
-	n.c.Log.Error("this node cannot apply what all of them have written, and stops", "error", err)
-	select {
-	case n.failed <- err:
-	default:
+	if n.broken.Swap(true) || n.ctx.Err() != nil {
+		return
 	}
+	n.c.Log.Error("this node cannot go on: its sessions end here", "error", err)
+	n.failed <- err
 }
 
 // parts are the bundles of which parts are still missing, by node.

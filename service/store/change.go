@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"reflect"
 	"time"
@@ -59,11 +60,28 @@ var nameOf = func() map[reflect.Type]string {
 	return out
 }()
 
-// Format is the newest format of messages. One of a newer format is not applied: what it means is not known.
+// Format is the newest format of messages that this program reads. One of a newer format is not applied: what it means
+// is not known.
 const Format = 1
 
-// ErrFormat says that a message is of a newer format, or none at all.
-var ErrFormat = fmt.Errorf("it is no message that this program can apply, which knows format %d", Format)
+// newer are the kinds of changes that came with a newer format than the first, and with which. What a kind does while it
+// is applied is never altered once it was released, since two programs would make different files of it: what is to be
+// done otherwise is a new kind, of a new format. A message is of the format of its kind, so that older nodes read
+// all that they can.
+var newer = map[string]int{}
+
+func formatOf(c change) (name string, format int) {
+	name = nameOf[reflect.TypeOf(c)]
+	return name, max(1, newer[name])
+}
+
+// Errors of messages, for errors.Is.
+var (
+	// ErrFormat says that a message is of a newer format, or none at all.
+	ErrFormat = fmt.Errorf("it is no message that this program can apply, which knows format %d", Format)
+	// ErrOlder says that a node could not read a message.
+	ErrOlder = errors.New("a node is of an older program, which could not read this: start the newer one there first")
+)
 
 // message is a change on its way to other nodes, in CBOR (RFC 8949).
 type message struct {
@@ -92,7 +110,8 @@ func pack(c change, at time.Time) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	return writesMessages.Marshal(message{Format, nameOf[reflect.TypeOf(c)], at, body})
+	name, format := formatOf(c)
+	return writesMessages.Marshal(message{format, name, at, body})
 }
 
 // unpack reads a message.

@@ -60,7 +60,10 @@ type line struct {
 	stores  []*Store
 	place   []uint64
 	twice   func() bool // whether a bundle comes once more
+	reads   int         // the newest format that all nodes read; 0 for the first
 }
+
+func (l *line) Reads() (int, string) { return max(1, l.reads), "older" }
 
 func (l *line) Put(b []byte) error {
 	l.mu.Lock()
@@ -287,6 +290,40 @@ func TestAFullDiskHoldsUpOnlyThatNode(t *testing.T) {
 	require.Equal(t, everything(t, l.stores[0]), everything(t, full))
 }
 
+// What an older node could not read is not written while it is there; everything else is, as it always was.
+func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
+	l := &line{place: make([]uint64, 1), twice: func() bool { return false }, reads: Format}
+	s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	defer s.Close()
+	l.stores = []*Store{s}
+	_, err = s.InOrder("test", l, Writer{Node: "newer", Run: "r"}, nil)
+	require.NoError(t, err)
+	asked := func(c change) error {
+		done := make(chan error, 1)
+		go func() { done <- s.do(context.Background(), c) }()
+		for {
+			require.NoError(t, l.deliver(0, 9))
+			select {
+			case err := <-done:
+				return err
+			case <-time.After(time.Millisecond):
+			}
+		}
+	}
+	err = asked(&ofTheNext{"x"})
+	require.ErrorIs(t, err, ErrOlder)
+	require.ErrorContains(t, err, "(older)")
+	require.Empty(t, l.bundles)
+	require.NoError(t, asked(&putsPlan{Game: Game{ID: "hut", Text: "x"}}))
+	l.reads = Format + 1
+	require.NoError(t, asked(&ofTheNext{"x"}))
+	raw, err := pack(&putsPlan{}, time.Now())
+	require.NoError(t, err)
+	_, _, err = unpack(raw)
+	require.NoError(t, err, "the format is that of the kind, not the newest")
+}
+
 // Every kind of change is written and read again as it was.
 func TestEveryChangeIsAMessage(t *testing.T) {
 	at := time.Date(2026, 11, 29, 12, 0, 0, 987654321, time.UTC)
@@ -295,6 +332,10 @@ func TestEveryChangeIsAMessage(t *testing.T) {
 		raw, err := pack(c, at)
 		require.NoError(t, err)
 		again, then, err := unpack(raw)
+		if name == "of-the-next" {
+			require.ErrorIs(t, err, ErrFormat)
+			continue
+		}
 		require.NoError(t, err, name)
 		require.Equal(t, c, again)
 		require.Equal(t, at, then)

@@ -23,6 +23,8 @@ type Order interface {
 	// Put hands in a bundle of messages. It returns when it is kept for good, and tries until it is; an error says that
 	// the node is stopping, and that nobody knows whether it was kept. One bundle at a time is handed in.
 	Put(bundle []byte) error
+	// Reads is the newest format of messages that all nodes read that are there, and which of them reads no newer one.
+	Reads() (format int, node string)
 }
 
 // Writer is one that takes part, in one of its runs.
@@ -37,6 +39,7 @@ var (
 	ErrOrdered = errors.New("the file belongs to several nodes: it is written in their order only")
 	errAlone   = errors.New("the file is one service's own already: -alone is not needed")
 	ErrOther   = errors.New("the file belongs to other nodes than these")
+	ErrFile    = errors.New("what all nodes have written cannot be written into this node's file")
 )
 
 // bundle is what a node hands in at once.
@@ -48,6 +51,9 @@ type bundle struct {
 
 // maxBundle is about how large a bundle becomes, in bytes; a single message may be larger.
 const maxBundle = 4 << 20
+
+// triedFor is how long it is tried to write into the file what has come in the order.
+const triedFor = 10 * time.Second
 
 // Placed is a bundle at its place in the order.
 type Placed struct {
@@ -203,7 +209,7 @@ func (o *ordering) handIn(s *Store, group []job) {
 		o.mu.Lock()
 		b.First = o.sent + 1
 		for len(group) > 0 && (size < maxBundle || len(b.Messages) == 0) {
-			raw, err := pack(group[0].change, group[0].at)
+			raw, err := o.pack(group[0])
 			if err != nil {
 				s.answerOne(group[0], err)
 				group = group[1:]
@@ -214,6 +220,9 @@ func (o *ordering) handIn(s *Store, group []job) {
 			b.Messages, size, group = append(b.Messages, raw), size+len(raw), group[1:]
 		}
 		o.mu.Unlock()
+		if len(b.Messages) == 0 {
+			continue
+		}
 		raw, err := writesMessages.Marshal(b)
 		if err == nil {
 			err = o.order.Put(raw)
@@ -222,6 +231,16 @@ func (o *ordering) handIn(s *Store, group []job) {
 			o.giveUp(s, b.First, err)
 		}
 	}
+}
+
+// pack writes a change as a message, where all nodes read it.
+func (o *ordering) pack(j job) ([]byte, error) {
+	if _, format := formatOf(j.change); format > 1 {
+		if reads, node := o.order.Reads(); format > reads {
+			return nil, fmt.Errorf("%w (%s)", ErrOlder, node)
+		}
+	}
+	return pack(j.change, j.at)
 }
 
 // giveUp answers those who wait for messages from a number on: nobody knows whether these were kept.
@@ -236,9 +255,9 @@ func (o *ordering) giveUp(s *Store, from int64, err error) {
 	}
 }
 
-// Apply writes what has come in the order, in one transaction. It tries until the file can be written: what the others
-// have written cannot be passed over. An error says that the context has ended, or that a message cannot be understood:
-// then nothing of it was written, and nothing after it may be.
+// Apply writes what has come in the order, in one transaction. It tries for a while until the file can be written: what
+// the others have written cannot be passed over. An error says that it cannot (ErrFile), that the context has ended, or
+// that a message cannot be understood (ErrFormat): then nothing of it was written, and nothing after it may be.
 func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 	o := s.ordering
 	var group []job
@@ -272,7 +291,7 @@ func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 	}
 	end := placed[len(placed)-1]
 	results := make([]error, len(group))
-	for {
+	for giveUp := time.Now().Add(triedFor); ; {
 		err := s.write.Transaction(func(tx *gorm.DB) error {
 			if err := s.applyAll(tx, group, results); err != nil {
 				return err
@@ -283,6 +302,9 @@ func (s *Store) Apply(ctx context.Context, placed []Placed) error {
 			break
 		}
 		s.heads = nil
+		if time.Now().After(giveUp) {
+			return fmt.Errorf("%w: %w", ErrFile, err)
+		}
 		s.log.Error("what all nodes have written cannot be written here: it is tried again", "error", err)
 		select {
 		case <-time.After(time.Second):
