@@ -124,6 +124,7 @@ release: setup-tools $(CONSOLE) $(GAME)
 SOAK ?= 10m
 soak: build
 	$(GO) run ./internal/soak -for $(SOAK)
+	NODES_FOR=$(SOAK) $(GO) test ./service/cluster -run WhatWasSaved -timeout 0 -v
 
 clean:
 	rm -rf bin web/node_modules service/console/dist/assets service/console/dist/index.html

@@ -5,6 +5,7 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"strings"
 	"syscall"
 	"testing"
 
@@ -20,24 +21,29 @@ func TestANodeByCommand(t *testing.T) {
 	require.NoError(t, os.WriteFile(secret, []byte("what all nodes of this test know\n"), 0o600))
 	short := filepath.Join(dir, "short")
 	require.NoError(t, os.WriteFile(short, []byte("too short\n"), 0o600))
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	at := l.Addr().String()
-	require.NoError(t, l.Close())
+	var where []string
+	for range 3 {
+		l, err := net.Listen("tcp", "127.0.0.1:0")
+		require.NoError(t, err)
+		where = append(where, l.Addr().String())
+		require.NoError(t, l.Close())
+	}
+	at, all := where[0], strings.Join(where, ",")
 
 	for _, row := range []struct {
 		code int
 		says string
 		args []string
 	}{
-		{2, "-cluster needs -node", []string{"-cluster", at}},
+		{2, "-cluster needs -node", []string{"-cluster", all}},
+		{2, "at least three nodes", []string{"-cluster", at, "-node", "one"}},
 		{2, "go with -cluster", []string{"-node", "one"}},
-		{2, "-cluster needs -cluster-at", []string{"-cluster", at, "-node", "one"}},
-		{2, "-cluster needs -cluster-secret", []string{"-cluster", at, "-node", "one", "-cluster-at", at}},
-		{2, "do not go together", []string{"-cluster", at, "-node", "one", "-alone"}},
-		{3, "at least 16 characters", []string{"-cluster", at, "-node", "one", "-cluster-at", at, "-cluster-secret", short}},
-		{3, "is not among", []string{"-cluster", at, "-node", "one", "-cluster-at", "127.0.0.1:1", "-cluster-secret", secret}},
-		{3, "lower-case letters, digits", []string{"-cluster", at, "-node", "Number One", "-cluster-at", at, "-cluster-secret", secret}},
+		{2, "-cluster needs -cluster-at", []string{"-cluster", all, "-node", "one"}},
+		{2, "-cluster needs -cluster-secret", []string{"-cluster", all, "-node", "one", "-cluster-at", at}},
+		{2, "do not go together", []string{"-cluster", all, "-node", "one", "-alone"}},
+		{3, "at least 16 characters", []string{"-cluster", all, "-node", "one", "-cluster-at", at, "-cluster-secret", short}},
+		{3, "is not among", []string{"-cluster", all, "-node", "one", "-cluster-at", "127.0.0.1:1", "-cluster-secret", secret}},
+		{3, "lower-case letters, digits", []string{"-cluster", all, "-node", "Number One", "-cluster-at", at, "-cluster-secret", secret}},
 		{3, "-alone is not needed", []string{"-alone"}},
 	} {
 		o := runWith(t, "", append([]string{"serve", "-addr", "127.0.0.1:0", "-data", data}, row.args...)...)
@@ -46,8 +52,16 @@ func TestANodeByCommand(t *testing.T) {
 	}
 
 	ctx := context.Background()
-	node := serve(t, data, "-cluster", at, "-node", "one", "-cluster-at", at, "-cluster-secret", secret, "-lease", "3s")
-	_, _, err = node.c.PutPlan(ctx, "hut", []byte(smallPlan), "")
+	as := func(name, at string) []string {
+		return []string{"-cluster", all, "-node", name, "-cluster-at", at, "-cluster-secret", secret, "-lease", "3s"}
+	}
+	for i, name := range []string{"two", "three"} {
+		other := program(append([]string{"serve", "-addr", "127.0.0.1:0", "-data", filepath.Join(dir, name+".db")}, as(name, where[i+1])...)...)
+		require.NoError(t, other.Start())
+		t.Cleanup(func() { _ = other.Process.Kill(); _ = other.Wait() })
+	}
+	node := serve(t, data, as("one", at)...)
+	_, _, err := node.c.PutPlan(ctx, "hut", []byte(smallPlan), "")
 	require.NoError(t, err)
 	require.Zero(t, node.end(t, syscall.SIGTERM))
 

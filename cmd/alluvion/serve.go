@@ -78,6 +78,8 @@ func (c *call) clusterConfig() (*cluster.Config, error) {
 		wrong = "-alone and -cluster do not go together."
 	case c.node == "":
 		wrong = "-cluster needs -node: a name for this node, another one for each."
+	case !own && len(listOf(c.cluster)) < 3:
+		wrong = "-cluster needs the addresses of at least three nodes: of two, neither goes on without the other. One alone needs no -cluster; three can begin with its file."
 	case !own && c.clusterAt == "":
 		wrong = "-cluster needs -cluster-at: which of its addresses is this node's."
 	case !own && c.clusterSecret == "":

@@ -75,7 +75,7 @@ func free(t testing.TB) string {
 
 func three(t testing.TB, lease time.Duration) *nodes { return threeAt(t, lease, "") }
 
-// threeAt are nodes that use NATS servers of one's own, where there are any.
+// threeAt are three nodes that use NATS servers of one's own, where there are any.
 func threeAt(t testing.TB, lease time.Duration, own string) *nodes {
 	n := &nodes{t: t, dir: t.TempDir(), lease: lease, own: own}
 	if kept := os.Getenv("NODES_DIR"); kept != "" { // to look at what nodes did
@@ -93,9 +93,6 @@ func threeAt(t testing.TB, lease time.Duration, own string) *nodes {
 			}
 		}
 	}
-	for i := range n.run {
-		n.start(i)
-	}
 	t.Cleanup(func() {
 		for i := range n.run {
 			n.kill(i, syscall.SIGKILL)
@@ -107,6 +104,9 @@ func threeAt(t testing.TB, lease time.Duration, own string) *nodes {
 			}
 		}
 	})
+	for i := range n.run {
+		n.start(i)
+	}
 	for i := range n.run {
 		n.up(i)
 	}

@@ -93,6 +93,10 @@ const (
 	subject    = "alluvion.changes"
 	// readyWithin is how long a node waits for most of the others when it starts.
 	readyWithin = 2 * time.Minute
+	// saidAfter is when it is said that a node waits for others.
+	saidAfter = 5 * time.Second
+	// togetherWhen is what nodes need to come together.
+	togetherWhen = "the first time, three have to be started; after that, most of them"
 	// room is how much has to be free where the stream is kept, in bytes: less is used up at once.
 	room = 16 << 20
 	// mostStored is how much the engine may keep, in bytes: what there is, and not a part of what is free when it starts.
@@ -101,6 +105,8 @@ const (
 	linkWithin = 5 * time.Second
 	// mostReplicas is how many nodes keep the stream at most.
 	mostReplicas = 3
+	// oneServer is the error that a NATS server gives that is alone, where others are to keep something, too.
+	oneServer = 10074
 )
 
 // own says whether NATS servers of one's own are used.
@@ -154,8 +160,12 @@ func Start(ctx context.Context, c Config) (_ *Node, err error) {
 	if n.js, err = jetstream.New(n.nc); err != nil {
 		return nil, err
 	}
+	waits := time.AfterFunc(saidAfter, func() {
+		c.Log.Info("waiting for the other nodes: " + togetherWhen)
+	})
+	defer waits.Stop()
 	if err = n.join(ctx); err != nil {
-		return nil, fmt.Errorf("the nodes do not come together (most of them have to be started, with the same secret and the same list of addresses): %w", err)
+		return nil, fmt.Errorf("the nodes do not come together (%s; with the same secret and the same list of addresses): %w", togetherWhen, err)
 	}
 	return n, nil
 }
@@ -195,7 +205,7 @@ func (n *Node) embed() (*nats.Conn, error) {
 	if n.server, err = server.NewServer(options); err != nil {
 		return nil, err
 	}
-	n.server.SetLoggerV2(engineLog{n.c.Log, n.cannotWrite}, false, false, false)
+	n.server.SetLoggerV2(engineLog{n.c.Log, n.cannotWrite, &atomic.Int64{}}, false, false, false)
 	n.server.Start()
 	if !n.server.ReadyForConnections(20 * time.Second) {
 		return nil, fmt.Errorf("nothing can be heard on %s", n.c.Listen)
@@ -205,19 +215,11 @@ func (n *Node) embed() (*nats.Conn, error) {
 
 // join finds the stream, or makes it, and says that this node is there.
 func (n *Node) join(ctx context.Context) error {
-	n.replicas = min(mostReplicas, len(n.c.Nodes))
-	if n.replicas == 2 { // of two, both would have to be there
+	n.replicas = mostReplicas
+	if !n.c.own() && len(n.c.Nodes) < mostReplicas { // of two, both would have to be there
 		n.replicas = 1
 	}
-	err := again(ctx, func(ctx context.Context) (err error) {
-		n.stream, err = n.js.Stream(ctx, streamName)
-		if errors.Is(err, jetstream.ErrStreamNotFound) {
-			n.stream, err = n.js.CreateStream(ctx, jetstream.StreamConfig{Name: streamName, Subjects: []string{subject},
-				Storage: jetstream.FileStorage, Replicas: n.replicas, Metadata: map[string]string{"order": rand.Text()}})
-		}
-		return err
-	})
-	if err != nil {
+	if err := again(ctx, n.findStream); err != nil {
 		return err
 	}
 	info, err := n.state(ctx)
@@ -226,6 +228,27 @@ func (n *Node) join(ctx context.Context) error {
 	}
 	n.name = info.Config.Metadata["order"]
 	n.alive, err = n.watchOver(ctx)
+	return err
+}
+
+// findStream finds the stream, or makes it, so that as many keep it as there ought to be.
+func (n *Node) findStream(ctx context.Context) (err error) {
+	n.stream, err = n.js.Stream(ctx, streamName)
+	if errors.Is(err, jetstream.ErrStreamNotFound) {
+		n.stream, err = n.js.CreateStream(ctx, jetstream.StreamConfig{Name: streamName, Subjects: []string{subject},
+			Storage: jetstream.FileStorage, Replicas: n.replicas, Metadata: map[string]string{"order": rand.Text()}})
+	}
+	var failed *jetstream.APIError
+	if errors.As(err, &failed) && failed.ErrorCode == oneServer {
+		n.replicas = 1
+	}
+	if err != nil {
+		return err
+	}
+	if config := n.stream.CachedInfo().Config; config.Replicas < n.replicas { // there were fewer nodes when it was made
+		config.Replicas = n.replicas
+		n.stream, err = n.js.UpdateStream(ctx, config)
+	}
 	return err
 }
 
@@ -307,6 +330,16 @@ func hasRoom(folder string) error {
 type engineLog struct {
 	log         *slog.Logger
 	cannotWrite func(why string)
+	// strange is when it was last said that somebody was not let in, in seconds since 1970.
+	strange *atomic.Int64
+}
+
+// stranger says, once a minute at most, that somebody who does not know the secret has tried to come in.
+func (l engineLog) stranger() {
+	now, last := time.Now().Unix(), l.strange.Load()
+	if now-last >= 60 && l.strange.CompareAndSwap(last, now) {
+		l.log.Warn("one that does not know the secret of these nodes was not let in: do all of them have the same -cluster-secret?")
+	}
 }
 
 // cannotWrite is called when the engine's files cannot be written.
@@ -323,12 +356,16 @@ func (l engineLog) Warnf(format string, args ...any)   { l.say(slog.LevelDebug, 
 
 // Errorf says what is wrong. That a node does not answer is said otherwise, once.
 func (l engineLog) Errorf(format string, args ...any) {
-	level := slog.LevelWarn
+	level, text := slog.LevelWarn, fmt.Sprintf(format, args...)
 	switch {
-	case strings.Contains(format, "connect to route"):
+	case strings.Contains(text, "connect to route"):
 		level = slog.LevelDebug
-	case strings.Contains(format, "Critical write error"):
-		l.cannotWrite(fmt.Sprintf(format, args...))
+	case strings.Contains(text, "TLS route handshake error"):
+		if level = slog.LevelDebug; strings.Contains(text, "certificate") {
+			l.stranger()
+		}
+	case strings.Contains(text, "Critical write error"):
+		l.cannotWrite(text)
 	}
 	l.say(level, format, args)
 }
