@@ -251,9 +251,6 @@ func (s *Service) URL() string {
 	return "http://" + s.addr.String()
 }
 
-// Failed gives the error of a service that stopped by itself.
-func (s *Service) Failed() <-chan error { return s.failed }
-
 // hangUpWithin is how long requests may still take when everybody is saved; then their connections are cut.
 const hangUpWithin = 2 * time.Second
 
