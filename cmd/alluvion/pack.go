@@ -113,7 +113,11 @@ func (c *call) printFrames(m *model.Model) {
 	costs := l.Costs()
 	slices.SortStableFunc(costs, func(a, b share.Cost) int { return partOrder(a.Part) - partOrder(b.Part) })
 	for _, x := range costs {
-		t.AppendRow(table.Row{x.Part, x.Bits, x.Name})
+		name := x.Name
+		if x.Told != "" {
+			name += ", " + x.Told + " at most"
+		}
+		t.AppendRow(table.Row{x.Part, x.Bits, name})
 	}
 	fmt.Fprintln(c.out, t.Render())
 	fmt.Fprintf(c.out, "Besides, %d bits say that what follows is a player's in their scene, and which values; %d that it is for the player alone.\n\n",

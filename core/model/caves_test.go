@@ -110,6 +110,8 @@ func TestMistakesInWhatIsHeldAndMoved(t *testing.T) {
 		"a share of the game by scene":           {"type: seed", "type: seed, share: {with: scene}", "bad-value", "is in no scene"},
 		"a world that players write":             {"type: seed", "type: int, start: 0, min: 0, max: 1, share: {writer: self}", "bad-value", "Only what a player holds"},
 		"a stopwatch that players write":         {"while: player.cold > 0", "share: {writer: self}", "bad-value", "by itself"},
+		"told late of what one writes":           {"share: {writer: self}", "share: {writer: self, told: 2/s}", "wrong-type", "see their own value late"},
+		"told seldom of what is not told":        {"share: {writer: self}", "share: {with: nobody, told: 2/s}", "wrong-type", "shared with nobody"},
 		"a rate for nobody":                      {"share: {writer: self}", "share: {at_most: 3/s}", "wrong-type", "goes with writer"},
 		"holding what is none":                   {"{notify: everyone, text: Heave!}", "{if: holds('cart'), do: []}", "unknown-name", "no player here"},
 		"holding a stranger":                     {"{put: player.bag, item: nut}", "{if: holds('carr'), do: []}", "unknown-name", "cart"},

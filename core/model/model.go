@@ -207,6 +207,7 @@ type Var struct {
 	Shared    *Shared         // of a commons; nil for what is the game's own
 	With      string          // who is sent it: nobody, self, scene, everyone
 	SelfMay   bool            // its own player may write it
+	TellEvery time.Duration   // between two times at which machines are told of it, at least; 0 for with every tick
 	weighed   []Weighed       // what depends on it
 	elsewhere []Weighed       // what depends on it of others than whose it is
 	changed   []*Rule         // that wait for its changes

@@ -3,6 +3,7 @@ package model
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
@@ -152,6 +153,13 @@ func (b *builder) shared(v *Var) {
 		b.report("bad-value", s.Writer.At, "%s has its value by itself; nobody writes it.", v.Name)
 	case s.AtMost.Given && !v.SelfMay:
 		b.report("wrong-type", s.AtMost.At, "at_most goes with writer: self.")
+	case s.Told.Given && v.SelfMay:
+		b.report("wrong-type", s.Told.At, "told goes with writer: server: whoever writes it would see their own value late. at_most limits how often they write.")
+	case s.Told.Given && v.With == "nobody":
+		b.report("wrong-type", s.Told.At, "%s is shared with nobody, so told has nothing to limit.", v.Name)
+	}
+	if rate := s.Told.Value; s.Told.Given {
+		v.TellEvery = rate.Per / time.Duration(rate.Times)
 	}
 }
 

@@ -195,6 +195,7 @@ type Share struct {
 	With   Given[string] `plan:"with" enum:"nobody,self,scene,everyone" doc:"Who is sent it: nobody; self, its own player; scene, who is in the scene of its holder; everyone in the session. Unsaid: self for players and their pairs, scene for scenes and props, everyone for the game."`
 	Writer Given[string] `plan:"writer" enum:"server,self" default:"server" doc:"Who may write it besides the rules: the game's server, or its own player too."`
 	AtMost Given[Rate]   `plan:"at_most" doc:"How often its own player may write it, as 10/s or 30/m."`
+	Told   Given[Rate]   `plan:"told" doc:"How often at most machines are told of it, as 2/s or 30/m. What it is in between, none of them knows. Unsaid: with every tick in which it changed."`
 }
 
 // PropKind is one kind of placed objects.

@@ -141,6 +141,38 @@ func TestSeesReadsWhatWasSent(t *testing.T) {
 	assert.Equal(t, "p1 is sent p1.place.x.", told.Failed)
 }
 
+// What a machine is not told yet it does not see, whichever of both values is expected.
+func TestSeesIsNotFooledByWhatIsToldLate(t *testing.T) {
+	const plan = `
+alluvion: 1
+game: hut
+version: 1
+start: hall/door
+defaults:
+  player: {scene: keep, death: keep, leave: keep, new-run: reset}
+  place: {death: checkpoint, leave: exact}
+events: {warm: {from: self}}
+variables: {warmth: {of: player, type: int, min: 0, max: 99, start: 0, share: {with: everyone, told: 1/s}}}
+rules: [{on: warm, do: [{add: player.warmth, by: 1}]}]
+scenes: {hall: {size: [10, 10], spots: {door: {at: [5, 0]}}}}
+session: {players: 4}
+saving: {when: [scene, leave], every: 30s}
+`
+	last := func(steps string) rehearse.Step {
+		r := rehearse.Play([]byte("rehearsal: told\nplan: ../plan.yaml\nplayers: [ada, bob]\nsteps:\n  - {join: ada}\n  - {join: bob}\n  - {wait: 2s}\n"+
+			"  - {event: warm, by: ada}\n  - {sees: bob, expect: {ada.warmth: 1}}\n  - {event: warm, by: ada}\n"+steps), func(string) ([]byte, error) { return []byte(plan), nil })
+		require.Empty(t, r.Found)
+		for _, s := range r.Steps[:len(r.Steps)-1] {
+			require.Empty(t, s.Failed, s.Text)
+		}
+		return r.Steps[len(r.Steps)-1]
+	}
+	for _, value := range []string{"1", "2"} {
+		assert.Equal(t, "bob still has ada.warmth as 1: it is told 1/s at most.", last("  - {sees: bob, expect: {ada.warmth: "+value+"}}\n").Failed)
+	}
+	assert.Empty(t, last("  - {wait: 1s}\n  - {sees: bob, expect: {ada.warmth: 2}}\n").Failed)
+}
+
 func TestStandingsAreReadByWhoWatches(t *testing.T) {
 	passes(t, `  - {join: p1}
   - {expect: {standings.carried: [p1], p1.standings.carried: 0, p1.places.carried: 1, p2.places.carried: none}}

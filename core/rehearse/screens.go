@@ -126,6 +126,8 @@ func (s *screens) lacks(x *machine, w engine.Watcher, viewer string, r expr.Read
 		return fmt.Sprintf("%s has not been sent %s: %s is not near", viewer, r.Path, w.Whose(r.Ref))
 	case !there:
 		return fmt.Sprintf("%s has not been sent %s", viewer, r.Path)
+	case s.board.Late(address):
+		return fmt.Sprintf("%s still has %s as %s: it is told %s at most", viewer, r.Path, is, x.m.VarOf(r.Ref).Decl.Share.Told.Value)
 	case !bytes.Equal(is, ought):
 		return fmt.Sprintf("%s was sent %s as %s, and it is %s", viewer, r.Path, is, ought)
 	}

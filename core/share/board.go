@@ -28,6 +28,7 @@ type Board struct {
 	stirred bool            // something has happened since the last tick
 	dirty   map[string]bool // players of whom something may have changed: false where only their place may have
 	spots   map[thingKey]bool
+	held    []held     // what nobody is told yet
 	always  []thingKey // what the world holds that has to be read again whenever anything happened
 	derived bool       // players have computed values that are shared
 	timed   bool       // something that is shared follows from the time alone
@@ -64,6 +65,7 @@ type entity struct {
 	key    thingKey
 	player *viewed // nil where it is the world's
 	groups [parts]group
+	due    int64 // when what is held of it is due; 0 for never
 }
 
 // group is what an entity has in one part. Its cells are there as long as the entity is.
@@ -74,12 +76,19 @@ type group struct {
 	cells []cell
 }
 
-// cell is one value. changed is the tick at which it last became another.
+// held is an entity of which something has changed that nobody is told before it is due.
+type held struct {
+	of  *entity
+	due int64 // the session's time, in milliseconds
+}
+
+// cell is one value. changed is the tick at which it last became another, told the session's time at that tick.
 type cell struct {
 	address string
 	field   int
 	item    Item
 	changed int64
+	told    int64
 	json    []byte // its address and its value as frames have them; nil until somebody asks
 }
 
@@ -226,6 +235,7 @@ func (b *Board) Replaced() {
 // anything is different from the tick before.
 func (b *Board) Tick(now int64) bool {
 	b.tick, b.clock = b.tick+1, now
+	b.release()
 	if !b.stirred && !b.timed {
 		return false
 	}
@@ -237,6 +247,37 @@ func (b *Board) Tick(now int64) bool {
 	b.seePlayers()
 	clear(b.dirty)
 	clear(b.spots)
+	return true
+}
+
+// release has those read again of whom something was held that is due.
+func (b *Board) release() {
+	kept := b.held[:0]
+	for _, h := range b.held {
+		if h.due > b.clock {
+			kept = append(kept, h)
+			continue
+		}
+		b.stirred, h.of.due = true, 0
+		if v := h.of.player; v != nil {
+			b.dirty[v.id] = true
+		} else {
+			b.spots[h.of.key] = true
+		}
+	}
+	b.held = kept
+}
+
+// hold says whether a change of a value is not told yet, since it was told of it a short while ago.
+func (b *Board) hold(e *entity, c *cell, every int64) bool {
+	due := c.told + every
+	if b.clock >= due || b.clock < c.told {
+		return false
+	}
+	if e.due == 0 || due < e.due {
+		e.due = due
+		b.held = append(b.held, held{e, due})
+	}
 	return true
 }
 
@@ -465,13 +506,13 @@ func (b *Board) see(e *entity, p *engine.Player, scene int) {
 			c := &g.cells[j]
 			f := &b.Layout.Holders[e.key.holder].Fields[c.field]
 			item := f.read(b.run, f, p, at)
-			if c.changed >= 0 && !fresh && item == c.item {
+			if c.changed >= 0 && !fresh && (item == c.item || f.every > 0 && b.hold(e, c, f.every)) {
 				continue
 			}
 			if item != c.item || c.changed < 0 {
 				c.json = nil
 			}
-			c.item, c.changed, changed = item, b.tick, true
+			c.item, c.changed, c.told, changed = item, b.tick, b.clock, true
 		}
 		if fresh {
 			in.enter(g)
@@ -531,13 +572,39 @@ func (b *Board) JSON(address string) ([]byte, bool) {
 	return nil, false
 }
 
+// Late says whether machines are not told yet what stands under an address now, since they were told of it a short while
+// ago.
+func (b *Board) Late(address string) bool {
+	for _, h := range b.held {
+		c := h.of.cell(address)
+		if c == nil {
+			continue
+		}
+		var p *engine.Player
+		if h.of.player != nil {
+			p = h.of.player.visit
+		}
+		f := &b.Layout.Holders[h.of.key.holder].Fields[c.field]
+		return f.read(b.run, f, p, b.atOf(h.of.key)) != c.item
+	}
+	return false
+}
+
 func (e *entity) json(l *Layout, address string) ([]byte, bool) {
+	if c := e.cell(address); c != nil {
+		return l.JSON(c.item), true
+	}
+	return nil, false
+}
+
+// cell finds the value under an address; nil where there is none.
+func (e *entity) cell(address string) *cell {
 	for i := range e.groups {
 		for j := range e.groups[i].cells {
 			if c := &e.groups[i].cells[j]; c.address == address {
-				return l.JSON(c.item), true
+				return c
 			}
 		}
 	}
-	return nil, false
+	return nil
 }

@@ -6,6 +6,7 @@ type Cost struct {
 	Name   string `json:"name" doc:"player.warmth, player.place."`
 	Part   string `json:"part" doc:"Who is sent it: everyone, scene, self."`
 	Bits   int    `json:"bits" doc:"The most that it takes when it changes."`
+	Told   string `json:"told,omitempty" doc:"How often at most machines are told of it, as 2/s; with every tick where it is not said."`
 }
 
 // Costs lists what every value costs when it changes, in the layout's order. What says whose it is, and which values
@@ -16,7 +17,11 @@ func (l *Layout) Costs() []Cost {
 		h := &l.Holders[i]
 		for j := range h.Fields {
 			f := &h.Fields[j]
-			out = append(out, Cost{h.Name, f.Name, f.Part, l.bitsOf(f)})
+			c := Cost{Holder: h.Name, Name: f.Name, Part: f.Part, Bits: l.bitsOf(f)}
+			if f.every > 0 {
+				c.Told = f.v.Decl.Share.Told.Value.String()
+			}
+			out = append(out, c)
 		}
 	}
 	return out

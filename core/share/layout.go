@@ -86,6 +86,7 @@ type Field struct {
 	part  int
 	read  reading
 	v     *model.Var
+	every int64 // milliseconds between two times at which machines are told of it, at least
 }
 
 // Form is what kind of a value a field has.
@@ -210,7 +211,7 @@ func holderOf(m *model.Model, h *model.Holding) Holder {
 }
 
 func fieldOf(v *model.Var) Field {
-	f := Field{Name: v.Name, Form: FormValue, Code: types.CodeOf(&v.Domain), Start: v.Start, read: readVar, v: v}
+	f := Field{Name: v.Name, Form: FormValue, Code: types.CodeOf(&v.Domain), Start: v.Start, read: readVar, v: v, every: v.TellEvery.Milliseconds()}
 	if v.Stopwatch {
 		f.Form = FormWatch
 	}

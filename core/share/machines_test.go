@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 	"testing"
+	"time"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
@@ -14,6 +15,7 @@ import (
 	"alluvion.dev/internal/worlds"
 
 	"github.com/go-json-experiment/json"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 )
@@ -37,6 +39,72 @@ func TestRule26And27MachinesBelieveWhatTheyOughtTo(t *testing.T) {
 			rapid.Check(t, func(t *rapid.T) { manyMachines(t, m, layout) })
 		})
 	}
+}
+
+// The same where some values are told now and then only: what nobody is told yet, no machine is held to know.
+func TestMachinesBelieveWhatTheyWereToldNowAndThen(t *testing.T) {
+	for name, m := range worlds.All(t) {
+		for i, v := range m.Vars {
+			if !v.SelfMay {
+				v.TellEvery = time.Duration(i%4) * 400 * time.Millisecond
+			}
+		}
+		t.Run(name, func(t *testing.T) {
+			layout := readLayout(t, share.LayoutOf(m))
+			rapid.Check(t, func(t *rapid.T) { manyMachines(t, m, layout) })
+		})
+	}
+}
+
+// What is told twice a second is shown at once where nothing was told for half a second; what comes sooner waits until
+// then, and only the newest of it is ever told.
+func TestWhatIsToldTwiceASecond(t *testing.T) {
+	r, b := told(t)
+	writes := func(now int64, depth int) string {
+		asks(t, r, b, engine.Request{Do: "write", At: now, Server: true, Player: "ada", Name: "player.depth", Value: types.OfInt(depth)})
+		b.Tick(now)
+		raw, _ := b.JSON("player.depth@ada")
+		return string(raw)
+	}
+	shows := func(now int64) string {
+		b.Tick(now)
+		raw, _ := b.JSON("player.depth@ada")
+		return string(raw)
+	}
+	assert.Equal(t, "0", shows(100))
+	assert.Equal(t, "0", writes(200, 1), "it came with the session, 100 ms ago")
+	assert.Equal(t, "0", writes(500, 2))
+	assert.False(t, b.News("ada", b.Now()-1, nil))
+	assert.Equal(t, "2", shows(600), "and 1 nobody ever saw")
+	assert.Equal(t, "2", shows(2000))
+	assert.Equal(t, "3", writes(2100, 3), "nothing was told for long")
+	assert.Equal(t, "3", writes(2200, 4))
+	assert.Equal(t, "3", writes(2300, 3), "it is as it was told")
+	assert.Equal(t, "3", shows(2600))
+	assert.Equal(t, "5", writes(2700, 5), "since then nothing was told")
+
+	// Whoever comes is sent what the others were told, and then everybody the same.
+	assert.Equal(t, "5", writes(2800, 6))
+	joins(t, r, "bob")
+	b.Note(nil, "bob")
+	b.Tick(2900)
+	assert.Contains(t, frame(t, b, "bob", share.Whole), `"player.depth@ada":5`)
+	assert.Equal(t, "6", shows(3200))
+	asks(t, r, b, engine.Request{Do: "write", At: 3300, Server: true, Player: "ada", Name: "player.depth", Value: types.OfInt(7)})
+	asks(t, r, b, engine.Request{Do: "leave", Player: "ada"})
+	b.Tick(3400)
+	b.Tick(9000)
+	assert.NotContains(t, frame(t, b, "bob", share.Whole), "ada", "of whoever has left nothing is told later")
+}
+
+// told is a cave in which depth is told twice a second.
+func told(t *testing.T) (*engine.Run, *share.Board) {
+	m := worlds.Load(t, worlds.Caves)
+	v := m.Var("player.depth")
+	v.With, v.TellEvery = "everyone", 500*time.Millisecond
+	r := engine.New(m)
+	joins(t, r, "ada")
+	return r, share.NewBoard(r, share.LayoutOf(m))
 }
 
 // readLayout is a layout as somebody has it who was sent it.
@@ -222,7 +290,7 @@ func truth(t require.TestingT, r *engine.Run, b *share.Board, viewer string) {
 		require.Equal(t, name, address)
 		stands, ok := b.JSON(address)
 		require.True(t, ok, name)
-		if sent && !f.Var.Stopwatch {
+		if sent && !f.Var.Stopwatch && f.Var.TellEvery == 0 {
 			require.JSONEq(t, jsonOf(t, f.Value), string(value), name)
 			require.JSONEq(t, jsonOf(t, f.Value), string(stands), name)
 		}

@@ -24,7 +24,7 @@ const most = computed(() => Math.max(...props.budgets.frames.map((c) => Math.min
       <h3>{{ titles[p.part] }} <span class="quiet">{{ budgets.overhead[p.part] }} bits say whose</span></h3>
       <ul class="costs">
         <li v-for="c in p.costs" :key="c.holder + c.name">
-          <span>{{ bare(c.name) }}</span>
+          <span>{{ bare(c.name) }}<span v-if="c.told" class="quiet">, {{ c.told }} at most</span></span>
           <span class="stripe"><span :style="{ width: `${(100 * Math.min(c.bits, most)) / most}%` }" /></span>
           <b class="mono">{{ c.bits }}</b>
         </li>
