@@ -26,6 +26,8 @@ type work struct {
 	Cut Cut
 	r   CutResult
 	out chan CutResult
+
+	journal []journalPart // of the cut
 }
 
 // together gives how many of the jobs, from the first on, are cuts of different players. Two slots of one player are
@@ -126,21 +128,18 @@ type sessionKey struct{ game, session string }
 
 // writeJournals adds to the journals of all sessions of a group; the oldest entries make room.
 func (b *bulk) writeJournals(tx *gorm.DB, list []job) error {
-	var all []*Entry
+	var all []journalPart
 	newest := map[sessionKey]int64{}
 	for _, j := range list {
-		c := &j.cut().Cut
-		key := sessionKey{c.Game, c.Session}
-		for i := range c.Journal {
-			e := &c.Journal[i]
-			e.Game, e.Session = key.game, key.session
-			all, newest[key] = append(all, e), max(newest[key], e.Number)
+		for _, p := range j.cut().journal {
+			key := sessionKey{p.Game, p.Session}
+			all, newest[key] = append(all, p), max(newest[key], p.Last)
 		}
 	}
-	err := eachPart(all, func(part []*Entry) error {
-		args := make([]any, 0, 8*len(part))
-		for _, e := range part {
-			args = append(args, e.Game, e.Session, e.Number, e.At, e.Time, e.Player, e.Name, e.Doc)
+	err := eachPart(all, func(part []journalPart) error {
+		args := make([]any, 0, 7*len(part))
+		for _, p := range part {
+			args = append(args, p.Game, p.Session, p.Last, p.Many, p.At, p.Player, p.Entries)
 		}
 		return b.exec(tx, "journal", len(part), args)
 	})
@@ -352,9 +351,9 @@ var hotStatements = map[string]func(n int) string{
 		return "DELETE FROM ranks WHERE (game, standing, player, slot) IN (VALUES " + rows(4, n) + ")"
 	},
 	"journal": func(n int) string {
-		return "INSERT INTO journal (game, session, number, at, time, player, name, doc) VALUES " + rows(8, n)
+		return "INSERT INTO journal (game, session, last, many, at, player, entries) VALUES " + rows(7, n)
 	},
-	"journal-old": func(int) string { return "DELETE FROM journal WHERE game = ? AND session = ? AND number <= ?" },
+	"journal-old": func(int) string { return "DELETE FROM journal WHERE game = ? AND session = ? AND last <= ?" },
 	"recovery": func(n int) string {
 		return "DELETE FROM recoveries WHERE (game, player, slot) IN (VALUES " + rows(3, n) + ")"
 	},

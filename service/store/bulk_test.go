@@ -21,7 +21,7 @@ func dump(t require.TestingT, s *Store) []string {
 		"SELECT player || slot || ':' || revision || ' ' || moment || ' ' || version || ' ' || scene || ' ' || CAST(doc AS TEXT) || checksum || why FROM saves ORDER BY player, slot, revision",
 		"SELECT player || slot || ':' || after_revision || ' ' || CAST(doc AS TEXT) FROM recoveries ORDER BY 1",
 		"SELECT standing || player || slot || ' ' || text FROM ranks ORDER BY 1", "SELECT commons || player || name || CAST(doc AS TEXT) FROM commons_values ORDER BY 1",
-		"SELECT session || CAST(doc AS TEXT) FROM worlds ORDER BY 1", "SELECT session || number || name FROM journal ORDER BY 1"} {
+		"SELECT session || CAST(doc AS TEXT) FROM worlds ORDER BY 1", "SELECT session || last || player || many || at || CAST(entries AS TEXT) FROM journal ORDER BY 1"} {
 		var rows []string
 		require.NoError(t, s.read.Raw(q).Scan(&rows).Error)
 		out = append(out, "--")
@@ -103,7 +103,7 @@ func groupOf(t require.TestingT, s *Store, group []Cut) {
 // apart writes one cut by itself.
 func apart(t require.TestingT, s *Store, c Cut) {
 	w := &work{Cut: c}
-	w.sums()
+	w.prepare()
 	require.NoError(t, s.do(context.Background(), byItself{w}))
 }
 

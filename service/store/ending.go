@@ -38,14 +38,16 @@ func (c *endsSession) apply(tx *gorm.DB, _ time.Time) error {
 	for _, x := range []struct {
 		model any
 		count *int64
-	}{{&worldRow{}, &e.Worlds}, {&keptWorld{}, &e.Worlds}, {&Entry{}, &e.Journal}} {
+	}{{&worldRow{}, &e.Worlds}, {&keptWorld{}, &e.Worlds}} {
 		done := tx.Where("game = ? AND session = ?", c.Game, c.Session).Delete(x.model)
 		if done.Error != nil {
 			return done.Error
 		}
 		*x.count += done.RowsAffected
 	}
-	return nil
+	var err error
+	e.Journal, err = deleteJournal(tx, "game = ? AND session = ?", c.Game, c.Session)
+	return err
 }
 
 // DeleteGame deletes a game with all that is held of it: its plan and versions, the saves of all players, its worlds and
@@ -65,8 +67,12 @@ type deletesGame struct {
 func (c *deletesGame) apply(tx *gorm.DB, _ time.Time) error {
 	e := &c.ended
 	*e = Ended{}
-	counts := map[string]*int64{"worlds": &e.Worlds, "kept_worlds": &e.Worlds, "journal": &e.Journal, "saves": &e.Saves,
+	counts := map[string]*int64{"worlds": &e.Worlds, "kept_worlds": &e.Worlds, "saves": &e.Saves,
 		"slots": &e.Players}
+	var err error
+	if e.Journal, err = deleteJournal(tx, "game = ?", c.Game); err != nil {
+		return err
+	}
 	for _, table := range slices.Backward(Tables()) { // those that refer to others first
 		var of int64
 		if err := tx.Raw("SELECT COUNT(*) FROM pragma_table_info(?) WHERE name = 'game'", table).Scan(&of).Error; err != nil {

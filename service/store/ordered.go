@@ -329,7 +329,7 @@ func (o *ordering) job(from Writer, n int64, raw []byte) (j job, mine bool, err 
 		}
 	}
 	if j.change, j.at, err = unpack(raw); err == nil && j.cut() != nil {
-		j.cut().sums()
+		j.cut().prepare()
 	}
 	return j, false, err
 }

@@ -109,15 +109,16 @@ type CutResult struct {
 // Write stores a cut. The channel gives its result once, when it is on disk.
 func (s *Store) Write(c Cut) <-chan CutResult {
 	w := &work{Cut: c, out: make(chan CutResult, 1)}
-	w.sums()
+	w.prepare()
 	if !s.hand(job{change: w}) {
 		w.out <- CutResult{Err: ErrClosed}
 	}
 	return w.out
 }
 
-// sums makes the checksums of all documents.
-func (w *work) sums() {
+// prepare makes what can be made before it is written: the checksums of all documents, and the parts of the journal.
+func (w *work) prepare() {
+	w.journal = partsOf(&w.Cut)
 	for i := range w.Cut.Players {
 		w.Cut.Players[i].sum = checksum(w.Cut.Players[i].Doc)
 	}
@@ -148,7 +149,7 @@ func (w *work) apply(tx *gorm.DB, at time.Time) error {
 			return fmt.Errorf("the standings of %s: %w", p.Player, err)
 		}
 	}
-	if err := writeJournal(tx, w.Cut); err != nil {
+	if err := writeJournal(tx, w.journal); err != nil {
 		return fmt.Errorf("the journal: %w", err)
 	}
 	return writeWorld(tx, w.Cut, at)

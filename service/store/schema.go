@@ -79,6 +79,15 @@ var steps = []string{
 		game TEXT NOT NULL REFERENCES games(id), player TEXT NOT NULL, session TEXT NOT NULL, PRIMARY KEY (game, player));
 	CREATE TABLE ordering (id INTEGER PRIMARY KEY, name TEXT NOT NULL, place INTEGER NOT NULL, resume INTEGER NOT NULL);
 	CREATE TABLE heard (node TEXT NOT NULL, run TEXT NOT NULL, number INTEGER NOT NULL, PRIMARY KEY (node, run))`,
+	`CREATE TABLE journal_parts (
+		game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, last INTEGER NOT NULL, many INTEGER NOT NULL,
+		at DATETIME NOT NULL, player TEXT NOT NULL, entries BLOB NOT NULL, PRIMARY KEY (game, session, last));
+	INSERT INTO journal_parts SELECT game, session, number, 1, at, player, json_array(json_object('n', number,
+		'at', CAST(ROUND((julianday(at) - 2440587.5) * 86400000) AS INTEGER), 't', time, 'v', name,
+		'doc', CASE WHEN json_valid(CAST(doc AS TEXT)) THEN json(CAST(doc AS TEXT)) ELSE json('null') END)) FROM journal;
+	DROP TABLE journal;
+	ALTER TABLE journal_parts RENAME TO journal;
+	CREATE INDEX journal_of ON journal (game, player, at)`,
 }
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in

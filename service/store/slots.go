@@ -130,12 +130,16 @@ func (c *forgets) apply(tx *gorm.DB, _ time.Time) error {
 		count *int64
 		model any
 	}{{&t.Slots, &slotRow{}}, {&t.Saves, &Revision{}}, {&t.Saves, &recoveryRow{}}, {&t.Ranks,
-		&rankRow{}}, {&t.Journal, &Entry{}}, {new(int64), &visitRow{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
+		&rankRow{}}, {new(int64), &visitRow{}}, {new(int64), &simulatedRow{}}, {&t.Profiles, &profileRow{}}, {new(int64), &Original{}}} {
 		done := tx.Where("game = ? AND player = ?", c.Game, c.Player).Delete(x.model)
 		if done.Error != nil {
 			return done.Error
 		}
 		*x.count += done.RowsAffected
+	}
+	var err error
+	if t.Journal, err = deleteJournal(tx, "game = ? AND player = ?", c.Game, c.Player); err != nil {
+		return err
 	}
 	var others int64
 	if err := tx.Model(&slotRow{}).Where("player = ?", c.Player).Count(&others).Error; err != nil {
@@ -255,13 +259,6 @@ func (s *Store) RanksOf(ctx context.Context, game, player string) ([]Rank, error
 		out[i] = Rank{Standing: r.Standing, Number: r.Number, Text: r.Text}
 	}
 	return out, nil
-}
-
-// JournalOf lists what the journals of all sessions of a game say of a player, newest first.
-func (s *Store) JournalOf(ctx context.Context, game, player string, most int) ([]Entry, error) {
-	var list []Entry
-	return list, s.read.WithContext(ctx).Order("at DESC, number DESC").Limit(most).Find(&list,
-		"game = ? AND player = ?", game, player).Error
 }
 
 // thinned says which revisions make room: beyond the first ones, which the plan keeps, the newest of each version of

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"database/sql"
+	"errors"
 	"fmt"
 	"log/slog"
 	"math/rand/v2"
@@ -13,9 +14,11 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"alluvion.dev/service/store"
 )
@@ -374,6 +377,58 @@ func TestStandingsAreOverAllWhoWereEverSaved(t *testing.T) {
 	assert.Equal(t, 3, total, "where nothing counts any more there is no place")
 }
 
+// Whatever sessions write of whom: the newest entries of a session, of a player or of a value are found, in their order.
+func TestTheNewestOfTheJournalIsFound(t *testing.T) {
+	s, _ := fresh(t)
+	rapid.Check(t, func(t *rapid.T) {
+		_, err := s.DeleteGame(ctx, "tent")
+		require.True(t, err == nil || errors.Is(err, store.ErrNotFound))
+		_, err = s.PutPlan(ctx, store.Game{ID: "tent", Title: "Tent", Version: 1, Text: "x"}, "")
+		require.NoError(t, err)
+		var all []store.Entry // the newest first
+		number, now := map[string]int64{}, time.UnixMilli(0).UTC()
+		for range rapid.IntRange(0, 8).Draw(t, "cuts") {
+			c := store.Cut{Game: "tent", Session: rapid.SampledFrom([]string{"s", "z"}).Draw(t, "session")}
+			for range rapid.IntRange(1, 9).Draw(t, "entries") {
+				number[c.Session] += rapid.Int64Range(1, 3).Draw(t, "further")
+				now = now.Add(time.Duration(rapid.IntRange(1, 9).Draw(t, "later")) * time.Millisecond)
+				e := store.Entry{Game: "tent", Session: c.Session, Number: number[c.Session], At: now, Time: 5, Player: rapid.SampledFrom([]string{"ada", "bob", ""}).Draw(t, "player"),
+					Name: rapid.SampledFrom([]string{"player.oil", `a "b"`}).Draw(t, "name"), Doc: []byte(`{"to":1}`)}
+				c.Journal, all = append(c.Journal, e), append([]store.Entry{e}, all...)
+			}
+			require.NoError(t, (<-s.Write(c)).Err)
+		}
+		most := rapid.IntRange(0, 12).Draw(t, "most")
+		want := func(is func(e store.Entry) bool) (out []store.Entry) {
+			for _, e := range all {
+				if is(e) && len(out) < most {
+					out = append(out, e)
+				}
+			}
+			return out
+		}
+		player, name := rapid.SampledFrom([]string{"", "ada"}).Draw(t, "of"), rapid.SampledFrom([]string{"", "player.oil"}).Draw(t, "value")
+		got, err := s.Journal(ctx, "tent", "s", player, name, most)
+		require.NoError(t, err)
+		require.Equal(t, want(func(e store.Entry) bool {
+			return e.Session == "s" && (player == "" || e.Player == player) && (name == "" || e.Name == name)
+		}), got)
+		got, err = s.JournalOf(ctx, "tent", "ada", most)
+		require.NoError(t, err)
+		require.Equal(t, want(func(e store.Entry) bool { return e.Player == "ada" }), got)
+		end, err := s.JournalEnd(ctx, "tent", "z")
+		require.NoError(t, err)
+		require.Equal(t, number["z"], end)
+		gone, err := s.Forget(ctx, "tent", "ada", false)
+		require.Equal(t, err == nil, gone.Journal > 0)
+		most = 99
+		require.EqualValues(t, gone.Journal, len(want(func(e store.Entry) bool { return e.Player == "ada" })))
+		got, err = s.Journal(ctx, "tent", "s", "", "", most)
+		require.NoError(t, err)
+		require.Equal(t, want(func(e store.Entry) bool { return e.Session == "s" && e.Player != "ada" }), got)
+	})
+}
+
 func TestTheJournalIsBounded(t *testing.T) {
 	s, _ := fresh(t)
 	for n := range 3 {
@@ -460,7 +515,10 @@ func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
 	s.Close()
 	raw, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
-	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE visits", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP INDEX ranks_in_order", "CREATE INDEX ranks_by ON ranks (game, standing, number)", "PRAGMA user_version = 2"} {
+	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE visits", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP INDEX ranks_in_order", "CREATE INDEX ranks_by ON ranks (game, standing, number)", "DROP TABLE journal",
+		`CREATE TABLE journal (game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, number INTEGER NOT NULL, at DATETIME NOT NULL, time INTEGER NOT NULL, player TEXT NOT NULL, name TEXT NOT NULL, doc BLOB NOT NULL, PRIMARY KEY (game, session, number))`,
+		`INSERT INTO journal VALUES ('hut', 's', 7, '2026-11-29 12:00:00.123456+00:00', 90, 'ada', 'player.oil', CAST('{"to":3}' AS BLOB)), ('hut', 's', 8, '2026-11-29 12:00:01+00:00', 91, 'ada', 'player.oil', 'damaged')`,
+		"PRAGMA user_version = 2"} {
 		_, err = raw.Exec(q)
 		require.NoError(t, err, q)
 	}
@@ -468,8 +526,14 @@ func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
 	again := openAt(t, path)
 	_, err = again.Versions(ctx, "hut")
 	assert.NoError(t, err, "it was brought forward")
+	list, err := again.Journal(ctx, "hut", "s", "", "", 9)
+	require.NoError(t, err)
+	at := time.Date(2026, 11, 29, 12, 0, 0, 0, time.UTC)
+	assert.Equal(t, []store.Entry{
+		{Game: "hut", Session: "s", Number: 8, At: at.Add(time.Second), Time: 91, Player: "ada", Name: "player.oil", Doc: []byte("null")},
+		{Game: "hut", Session: "s", Number: 7, At: at.Add(123 * time.Millisecond), Time: 90, Player: "ada", Name: "player.oil", Doc: []byte(`{"to":3}`)}}, list)
 	again.Close()
-	copied, err := sql.Open("sqlite3", path+".before-schema-9")
+	copied, err := sql.Open("sqlite3", path+".before-schema-10")
 	require.NoError(t, err)
 	defer copied.Close()
 	var version int
