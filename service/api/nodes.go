@@ -179,7 +179,7 @@ func (s *Server) passOn(w http.ResponseWriter, r *http.Request, node string) {
 		p.SetXForwarded()
 		p.Out.Header.Set(forwardedBy, strings.TrimPrefix(p.In.Header.Get(forwardedBy)+","+s.node.Me().Node, ","))
 	}, ErrorHandler: func(w http.ResponseWriter, _ *http.Request, err error) {
-		s.log.Warn("a request could not be passed on", "node", node, "error", err)
+		s.log.Debug("a request could not be passed on", "node", node, "error", err)
 		w.Header().Set("Retry-After", "1")
 		writeProblem(w, problem(http.StatusServiceUnavailable, "unavailable", "Another node does not answer",
 			"The node %s runs this session, and does not answer. Ask again: after a while another one runs it.", node))
