@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"errors"
@@ -246,7 +247,7 @@ func (b *bulk) part(w *work, p PlayerCut, at time.Time) error {
 	}
 	b.revise(w, p, key, head, at)
 	for _, r := range p.Ranks {
-		row := rankRow{w.Cut.Game, r.Standing, p.Player, p.Slot, r.Number, r.Text}
+		row := newRank(w.Cut.Game, p.Player, p.Slot, r)
 		switch {
 		case r.Last:
 			b.unranked = append(b.unranked, rankRow{Game: w.Cut.Game, Standing: r.Standing, Player: p.Player})
@@ -297,7 +298,8 @@ func (b *bulk) write(tx *gorm.DB) error {
 		func() error { return create(tx.Clauses(upsert), b.shared) },
 		func() error { return create(tx.Clauses(upsert), b.profiles) },
 		func() error { return b.unrank(tx) },
-		func() error { return create(tx.Clauses(upsert), b.ranks) },
+		func() error { return create(tx.Clauses(rankAgain), b.ranks) },
+		func() error { return b.pickBest(tx) },
 		func() error { return b.deleteOld(tx) },
 	}
 	for _, step := range steps {
@@ -350,6 +352,7 @@ var hotStatements = map[string]func(n int) string{
 	"unrank-slot": func(n int) string {
 		return "DELETE FROM ranks WHERE (game, standing, player, slot) IN (VALUES " + rows(4, n) + ")"
 	},
+	"pick-best": pickBestOf,
 	"journal": func(n int) string {
 		return "INSERT INTO journal (game, session, last, many, at, player, entries) VALUES " + rows(7, n)
 	},
@@ -446,6 +449,24 @@ func (b *bulk) unrank(tx *gorm.DB) error {
 			args = append(args, r.Game, r.Standing, r.Player, r.Slot)
 		}
 		return b.exec(tx, "unrank-slot", len(part), args)
+	})
+}
+
+// pickBest finds out which numbers are now the best of those whose numbers changed.
+func (b *bulk) pickBest(tx *gorm.DB) error {
+	var changed []rankRow
+	for _, r := range slices.Concat(b.unranked, b.ranks) {
+		changed = append(changed, rankRow{Game: r.Game, Standing: r.Standing, Player: r.Player})
+	}
+	slices.SortFunc(changed, func(x, y rankRow) int {
+		return cmp.Or(strings.Compare(x.Game, y.Game), strings.Compare(x.Standing, y.Standing), strings.Compare(x.Player, y.Player))
+	})
+	return eachPart(slices.Compact(changed), func(part []rankRow) error {
+		args := make([]any, 0, 3*len(part))
+		for _, r := range part {
+			args = append(args, r.Game, r.Standing, r.Player)
+		}
+		return b.exec(tx, "pick-best", len(part), args)
 	})
 }
 

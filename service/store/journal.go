@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strconv"
 	"time"
@@ -115,6 +116,19 @@ func (e *Entry) note(list []byte) []byte {
 	}
 	list = append(append(list, `,"doc":`...), e.Doc...)
 	return append(list, '}')
+}
+
+// partOf is a row of a journal as it was before schema 10, as a part.
+func partOf(row map[string]any) map[string]any {
+	number, _ := row["number"].(int64)
+	clock, _ := row["time"].(int64)
+	at, _ := row["at"].(time.Time)
+	e := Entry{Number: number, At: at, Time: clock, Name: fmt.Sprint(row["name"]), Doc: bytesOf(row["doc"])}
+	if !jsontext.Value(e.Doc).IsValid() {
+		e.Doc = []byte("null")
+	}
+	return map[string]any{"game": row["game"], "session": row["session"], "last": number, "many": 1, "at": row["at"], "player": row["player"],
+		"entries": append(e.note(nil), ']')}
 }
 
 // entries are the entries of a part, the newest first.

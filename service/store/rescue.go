@@ -124,6 +124,9 @@ func (d *Diagnosis) copyAll(ctx context.Context, from, to *gorm.DB) error {
 					d.Lost[table]++
 					return
 				}
+				if table == "journal" && row["entries"] == nil {
+					row = partOf(row)
+				}
 				if kept(tx, table, row) {
 					d.Rescued[table]++
 				} else {
@@ -131,7 +134,7 @@ func (d *Diagnosis) copyAll(ctx context.Context, from, to *gorm.DB) error {
 				}
 			}, func(error) { d.Lost[table]++ })
 		}
-		return errors.Join(remakeGames(tx), tx.Exec(`UPDATE slots SET revision = COALESCE((SELECT MAX(revision) FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.moment <> 'superseded'), 0)
+		return errors.Join(remakeGames(tx), countRanks(tx, ""), tx.Exec(`UPDATE slots SET revision = COALESCE((SELECT MAX(revision) FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.moment <> 'superseded'), 0)
 			WHERE revision > 0 AND NOT EXISTS (SELECT 1 FROM saves AS s WHERE s.game = slots.game AND s.player = slots.player AND s.slot = slots.slot AND s.revision = slots.revision)`).Error,
 			tx.Exec(`INSERT INTO slots (game, player, slot, revision, lease) SELECT game, player, slot, MAX(revision), 0 FROM saves WHERE moment <> 'superseded'
 			AND NOT EXISTS (SELECT 1 FROM slots AS s WHERE s.game = saves.game AND s.player = saves.player AND s.slot = saves.slot) GROUP BY game, player, slot`).Error)

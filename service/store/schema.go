@@ -88,7 +88,23 @@ var steps = []string{
 	DROP TABLE journal;
 	ALTER TABLE journal_parts RENAME TO journal;
 	CREATE INDEX journal_of ON journal (game, player, at)`,
+	// Of a standing it is counted how many have their best number in each of many small ranges, so that nobody has to be
+	// counted for a place (ranks.go). best says whether a row is the player's best where high numbers are (1), and where low ones are (2).
+	`ALTER TABLE ranks ADD COLUMN bucket INTEGER NOT NULL DEFAULT 0;
+	ALTER TABLE ranks ADD COLUMN best INTEGER NOT NULL DEFAULT 0;
+	DROP INDEX ranks_in_order;
+	CREATE INDEX ranks_high ON ranks (game, standing, number DESC, player) WHERE best & 1;
+	CREATE INDEX ranks_low ON ranks (game, standing, number, player) WHERE best & 2;
+	CREATE TABLE rank_counts (
+		game TEXT NOT NULL, standing TEXT NOT NULL, side INTEGER NOT NULL, bucket INTEGER NOT NULL, n INTEGER NOT NULL,
+		PRIMARY KEY (game, standing, side, bucket)) WITHOUT ROWID;
+	CREATE TRIGGER ranks_come AFTER INSERT ON ranks WHEN NEW.best <> 0 BEGIN ` + counted("NEW", "+") + ` END;
+	CREATE TRIGGER ranks_go AFTER DELETE ON ranks WHEN OLD.best <> 0 BEGIN ` + counted("OLD", "-") + ` END;
+	` + ranksTurn,
 }
+
+// afterwards is what a step of the schema needs besides, by the version to which it leads.
+var afterwards = map[int]func(*gorm.DB) error{11: func(tx *gorm.DB) error { return countRanks(tx, "") }}
 
 // migrate brings the schema up to date, and refuses a file that is newer than this program. A file that has anything in
 // it is copied first: what the copy is called, it says.
@@ -114,8 +130,13 @@ func migrate(db *gorm.DB, path string, log *slog.Logger) error {
 	}
 	for ; version < len(steps); version++ {
 		err := db.Transaction(func(tx *gorm.DB) error {
-			for _, statement := range strings.Split(steps[version], ";") {
+			for _, statement := range strings.Split(steps[version], ";\n") {
 				if err := tx.Exec(statement).Error; err != nil && strings.TrimSpace(statement) != "" {
+					return err
+				}
+			}
+			if then := afterwards[version+1]; then != nil {
+				if err := then(tx); err != nil {
 					return err
 				}
 			}

@@ -7,9 +7,11 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -377,6 +379,77 @@ func TestStandingsAreOverAllWhoWereEverSaved(t *testing.T) {
 	assert.Equal(t, 3, total, "where nothing counts any more there is no place")
 }
 
+// Whatever is saved by whom, in whichever slot, and is deleted: places are those that one would count by hand.
+func TestPlacesAreThoseThatOneWouldCount(t *testing.T) {
+	s, _ := fresh(t)
+	type key struct {
+		player string
+		slot   int
+	}
+	rapid.Check(t, func(t *rapid.T) {
+		_, err := s.DeleteGame(ctx, "tent")
+		require.True(t, err == nil || errors.Is(err, store.ErrNotFound))
+		_, err = s.PutPlan(ctx, store.Game{ID: "tent", Title: "Tent", Version: 1, Text: "x"}, "")
+		require.NoError(t, err)
+		numbers := rapid.SampledFrom([]float64{0, 1, 1, 1.0001, 2, -1, -1.5, 1e6, 1e6 + 1, 1e-9, -1e300, 1e300, 12345.5})
+		players := rapid.SampledFrom([]string{"ada", "bob", "cid", "dee", "eve"})
+		has := map[key]float64{}
+		for range rapid.IntRange(1, 20).Draw(t, "saves") {
+			k := key{players.Draw(t, "player"), rapid.IntRange(1, 3).Draw(t, "slot")}
+			switch rapid.IntRange(0, 9).Draw(t, "what") {
+			case 0:
+				_, err := s.Forget(ctx, "tent", k.player, false)
+				require.True(t, err == nil || errors.Is(err, store.ErrNotFound))
+				maps.DeleteFunc(has, func(x key, _ float64) bool { return x.player == k.player })
+				continue
+			case 1:
+				delete(has, k)
+			default:
+				has[k] = numbers.Draw(t, "number")
+			}
+			taken, err := s.Take(ctx, "tent", k.player, k.slot)
+			require.NoError(t, err)
+			rank := store.Rank{Standing: "far"}
+			if number, counts := has[k]; counts {
+				rank.Number, rank.Text = number, strconv.FormatFloat(number, 'g', -1, 64)
+			}
+			cut := store.Cut{Game: "tent", Session: "s", Keep: 3, Players: []store.PlayerCut{{Player: k.player, Slot: k.slot, Lease: taken.Lease, Moment: "scene", Doc: []byte("x"), Ranks: []store.Rank{rank}}}}
+			require.NoError(t, (<-s.Write(cut)).Err)
+		}
+		for _, high := range []bool{true, false} {
+			better := func(a, b float64) bool { return a != b && (a > b) == high }
+			best := map[string]float64{}
+			for k, number := range has {
+				if known, ok := best[k.player]; !ok || better(number, known) {
+					best[k.player] = number
+				}
+			}
+			var want []store.Place
+			for _, player := range slices.SortedFunc(maps.Keys(best), func(a, b string) int {
+				switch {
+				case better(best[a], best[b]):
+					return -1
+				case better(best[b], best[a]):
+					return 1
+				}
+				return strings.Compare(a, b)
+			}) {
+				want = append(want, store.Place{Place: len(want) + 1, Player: player, Text: strconv.FormatFloat(best[player], 'g', -1, 64)})
+			}
+			skip, most := rapid.IntRange(0, 5).Draw(t, "skip"), rapid.IntRange(1, 5).Draw(t, "most")
+			got, total, err := s.Standing(ctx, "tent", "far", high, skip, most)
+			require.NoError(t, err)
+			require.Equal(t, len(want), total)
+			require.Equal(t, append([]store.Place(nil), want[min(skip, len(want)):min(skip+most, len(want))]...), got)
+			for _, p := range []string{"ada", "bob", "cid", "dee", "eve"} {
+				place, err := s.PlaceOf(ctx, "tent", "far", high, p)
+				require.NoError(t, err)
+				require.Equal(t, 1+slices.IndexFunc(want, func(w store.Place) bool { return w.Player == p }), place, p)
+			}
+		}
+	})
+}
+
 // Whatever sessions write of whom: the newest entries of a session, of a player or of a value are found, in their order.
 func TestTheNewestOfTheJournalIsFound(t *testing.T) {
 	s, _ := fresh(t)
@@ -515,7 +588,9 @@ func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
 	s.Close()
 	raw, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
-	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE visits", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP INDEX ranks_in_order", "CREATE INDEX ranks_by ON ranks (game, standing, number)", "DROP TABLE journal",
+	for _, q := range []string{"DROP TABLE versions", "DROP TABLE trials", "DROP TABLE kept_worlds", "DROP TABLE seal_keys", "DROP TABLE rehearsals", "DROP TABLE simulated", "DROP TABLE profiles", "DROP TABLE originals", "DROP TABLE owners", "DROP TABLE visits", "DROP TABLE ordering", "DROP TABLE heard", "ALTER TABLE saves DROP COLUMN why", "DROP TRIGGER ranks_come", "DROP TRIGGER ranks_go", "DROP TRIGGER ranks_turn", "DROP TABLE rank_counts", "DROP INDEX ranks_high", "DROP INDEX ranks_low",
+		"ALTER TABLE ranks DROP COLUMN best", "ALTER TABLE ranks DROP COLUMN bucket", "CREATE INDEX ranks_by ON ranks (game, standing, number)",
+		"INSERT INTO ranks VALUES ('hut', 'far', 'ada', 1, 3, '3'), ('hut', 'far', 'ada', 2, 9, '9'), ('hut', 'far', 'bob', 1, 5, '5')", "DROP TABLE journal",
 		`CREATE TABLE journal (game TEXT NOT NULL REFERENCES games(id), session TEXT NOT NULL, number INTEGER NOT NULL, at DATETIME NOT NULL, time INTEGER NOT NULL, player TEXT NOT NULL, name TEXT NOT NULL, doc BLOB NOT NULL, PRIMARY KEY (game, session, number))`,
 		`INSERT INTO journal VALUES ('hut', 's', 7, '2026-11-29 12:00:00.123456+00:00', 90, 'ada', 'player.oil', CAST('{"to":3}' AS BLOB)), ('hut', 's', 8, '2026-11-29 12:00:01+00:00', 91, 'ada', 'player.oil', 'damaged')`,
 		"PRAGMA user_version = 2"} {
@@ -528,12 +603,15 @@ func TestAFileIsCopiedBeforeItsSchemaChanges(t *testing.T) {
 	assert.NoError(t, err, "it was brought forward")
 	list, err := again.Journal(ctx, "hut", "s", "", "", 9)
 	require.NoError(t, err)
+	far, _, err := again.Standing(ctx, "hut", "far", true, 0, 5)
+	require.NoError(t, err)
+	assert.Equal(t, []store.Place{{Place: 1, Player: "ada", Text: "9"}, {Place: 2, Player: "bob", Text: "5"}}, far)
 	at := time.Date(2026, 11, 29, 12, 0, 0, 0, time.UTC)
 	assert.Equal(t, []store.Entry{
 		{Game: "hut", Session: "s", Number: 8, At: at.Add(time.Second), Time: 91, Player: "ada", Name: "player.oil", Doc: []byte("null")},
 		{Game: "hut", Session: "s", Number: 7, At: at.Add(123 * time.Millisecond), Time: 90, Player: "ada", Name: "player.oil", Doc: []byte(`{"to":3}`)}}, list)
 	again.Close()
-	copied, err := sql.Open("sqlite3", path+".before-schema-10")
+	copied, err := sql.Open("sqlite3", path+".before-schema-11")
 	require.NoError(t, err)
 	defer copied.Close()
 	var version int

@@ -125,7 +125,10 @@ func renameRanks(tx *gorm.DB, game string, standings map[string]string) error {
 			return err
 		}
 	}
-	return nil
+	if len(standings) == 0 {
+		return nil
+	}
+	return countRanks(tx, game) // a player may have had a number under either name
 }
 
 // keptWorld is a world as it was under an earlier version.
