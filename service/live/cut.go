@@ -1,6 +1,7 @@
 package live
 
 import (
+	"errors"
 	"maps"
 	"slices"
 	"strconv"
@@ -139,6 +140,9 @@ func (s *Session) write(c *store.Cut, encode func(), leaves bool, written func(s
 		s.meter.Saved(len(c.Players), r.Err == nil)
 		if r.Err == nil && written != nil {
 			s.later(func() { written(r) })
+		}
+		if errors.Is(r.Err, store.ErrMixed) {
+			go s.mixed()
 		}
 		if r.Err != nil {
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)

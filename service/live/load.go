@@ -20,7 +20,7 @@ import (
 // load takes what was saved in the slot that a player joins with into the request, and gives the lease on it; 0 where
 // nothing is taken. It runs on the goroutine of whoever asks, and goes to the session's only for what the session
 // holds: nobody who plays waits for the disk. Meanwhile nobody else lets the player come or go (oneAtATime).
-func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, err error) {
+func (s *Session) load(ctx context.Context, req *engine.Request, turn int64) (lease int64, err error) {
 	if req.Slot < 1 || req.Slot > s.m.SlotsPerPlayer() {
 		return 0, nil // the engine says what is wrong
 	}
@@ -31,7 +31,7 @@ func (s *Session) load(ctx context.Context, req *engine.Request) (lease int64, e
 	if err := s.payOwed(ctx, req.Player); err != nil {
 		return 0, err
 	}
-	saved, err := s.store.TakeFor(ctx, s.owner, req.Player, req.Slot)
+	saved, err := s.store.TakeFor(ctx, s.owner, req.Player, req.Slot, turn)
 	if err != nil {
 		return 0, err
 	}

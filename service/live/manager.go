@@ -145,6 +145,7 @@ func (m *Manager) openOwned(ctx context.Context, plan *playable, owner store.Own
 		judge: engine.NewJudge(plan.m, nil), store: m.store, log: m.log.With("game", game, "session", name),
 		inbox: make(chan func(), 256), done: make(chan struct{}), leases: map[string]int64{},
 		handed: handed, owed: map[string]store.PlayerCut{}, answers: map[string]*journal{}, spread: m.spread, meter: m.meter, id: newRun(), layout: plan.layout}
+	s.mixed = func() { m.mixed(s) }
 	world, err := m.loadWorld(ctx, s)
 	if err != nil {
 		return nil, err
@@ -217,19 +218,10 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 		}
 		m.place(key, nil)
 	}
-	if req.Do == "join" && m.Where(s.Game, req.Player) == nil {
-		if err := m.fetch(ctx, s, req.Player); err != nil {
-			return Answer{}, err
-		}
+	answer, err := m.alone(ctx, s, req)
+	for errors.Is(err, store.ErrMoved) && ctx.Err() == nil {
+		answer, err = m.alone(ctx, s, req)
 	}
-	if req.Do == "join" {
-		shared, err := m.sharedNow(ctx, s, req.Player)
-		if err != nil {
-			return Answer{}, err
-		}
-		req.Shared = shared
-	}
-	answer, err := s.Do(ctx, req)
 	if req.Do == "join" {
 		go m.watchOver(s, req.Player)
 	}
@@ -241,6 +233,23 @@ func (m *Manager) comeOrGo(ctx context.Context, s *Session, req engine.Request, 
 		m.place(key, nil)
 	}
 	return answer, err
+}
+
+// alone carries out a join or a leave. Who joins leaves the session first in which they are at another node; ErrMoved where they
+// have joined one meanwhile.
+func (m *Manager) alone(ctx context.Context, s *Session, req engine.Request) (_ Answer, err error) {
+	var turn int64
+	if req.Do == "join" && m.Where(s.Game, req.Player) == nil {
+		if turn, err = m.fetch(ctx, s, req.Player); err != nil {
+			return Answer{}, err
+		}
+	}
+	if req.Do == "join" {
+		if req.Shared, err = m.sharedNow(ctx, s, req.Player); err != nil {
+			return Answer{}, err
+		}
+	}
+	return s.do(ctx, req, turn)
 }
 
 // Aside does something with what a player has saved in a slot while nobody plays there: until it is done the player can

@@ -207,24 +207,47 @@ func (m *Manager) tellStored(ctx context.Context, to *Session, player string) {
 	}
 }
 
-// fetch has a player leave the session that they are in at another node, before they join one here.
-func (m *Manager) fetch(ctx context.Context, s *Session, player string) error {
+// fetch has a player leave the session that they are in at another node, before they join one here, and gives the turn
+// after which they join. The session of a node that is not heard is taken away from it first: what it may still
+// write of the player, and of whoever the player has to do with there, is in the file before that, or never.
+func (m *Manager) fetch(ctx context.Context, s *Session, player string) (turn int64, err error) {
 	if m.others == nil {
-		return nil
+		return 0, nil
 	}
-	node, _, err := m.At(ctx, s.Game, player)
-	if err != nil || node == "" || node == m.others.Me().Node || !m.others.Alive(node) {
-		return err
+	session, turn, err := m.store.Visited(ctx, s.Game, player)
+	if err != nil || session == "" {
+		return turn, err
 	}
-	if err := m.others.Release(ctx, node, s.Game, player); err != nil {
-		return fmt.Errorf("%s is in a session at another node, which could not let them leave: %w", player, err)
+	owner, err := m.store.Owner(ctx, s.Game, session)
+	switch {
+	case err != nil || owner.Node == "" || owner.Node == m.others.Me().Node:
+		return turn, err
+	case !m.others.Alive(owner.Node):
+		_, err = m.store.Claim(ctx, store.Owner{Game: s.Game, Session: session}, owner.Epoch)
+		if errors.Is(err, store.ErrFenced) { // somebody has taken it already
+			err = store.ErrMoved
+		}
+		return turn, err
 	}
-	return nil
+	if err := m.others.Release(ctx, owner.Node, s.Game, player); err != nil {
+		return turn, fmt.Errorf("%s is in a session at another node, which could not let them leave: %w", player, err)
+	}
+	return turn, nil
+}
+
+// mixed ends a session of which nothing can be written any more, since somebody in it plays elsewhere by now.
+func (m *Manager) mixed(s *Session) {
+	m.mu.Lock()
+	m.remove(sessionKey{s.Game, s.Name}, s)
+	m.mu.Unlock()
+	m.log.Warn("a session has ended here: somebody in it plays elsewhere by now", "game", s.Game, "session", s.Name)
+	s.abandon("Somebody here plays elsewhere by now. What you did since your last save is gone. Come back in a moment.")
+	m.yield(context.Background(), s.owner)
 }
 
 // At says at which node a player was last, and in which session; "" where nobody knows.
 func (m *Manager) At(ctx context.Context, game, player string) (node, session string, err error) {
-	session, err = m.store.Visited(ctx, game, player)
+	session, _, err = m.store.Visited(ctx, game, player)
 	if err != nil || session == "" {
 		return "", "", err
 	}

@@ -33,6 +33,7 @@ type Session struct {
 	chain      *upgrade.Chain // takes older saves to the session's plan
 	store      *store.Store
 	owner      store.Owner                     // this node, in the epoch in which it may write
+	mixed      func()                          // ends it: somebody in it plays elsewhere by now
 	spread     func(*Session, []engine.Change) // tells other games what was changed of commons
 	log        *slog.Logger
 	// inbox is what the session's goroutine is to do, in order; whoever sends into it must not hold a lock, since it
@@ -208,12 +209,17 @@ func (s *Session) ask(ctx context.Context, do func()) error {
 
 // Do carries out one request. Where it led to a save, the answer comes when that is on disk.
 func (s *Session) Do(ctx context.Context, req engine.Request) (Answer, error) {
+	return s.do(ctx, req, 0)
+}
+
+// do is Do; a join says in which turn of the player it is (store.Visited).
+func (s *Session) do(ctx context.Context, req engine.Request, turn int64) (Answer, error) {
 	var answer Answer
 	var err error
 	var written <-chan store.CutResult
 	var lease int64
 	if req.Do == "join" {
-		if lease, err = s.load(ctx, &req); err != nil {
+		if lease, err = s.load(ctx, &req, turn); err != nil {
 			return Answer{}, err
 		}
 	}

@@ -102,7 +102,7 @@ func doings(t *rapid.T) []doing {
 	number := rapid.IntRange(1, 3)
 	leases := rapid.Int64Range(0, 4)
 	word := func(err error) any {
-		for _, known := range []error{ErrConflict, ErrNotFound, ErrLease, ErrNext, ErrFenced} {
+		for _, known := range []error{ErrConflict, ErrNotFound, ErrLease, ErrNext, ErrFenced, ErrMoved, ErrMixed} {
 			if errors.Is(err, known) {
 				return known
 			}
@@ -123,7 +123,7 @@ func doings(t *rapid.T) []doing {
 		all := []doing{
 			{"cut", func(s *Store) any { r := <-s.Write(clone(cut)); return []any{r.Written, r.Lost, word(r.Err)} }},
 			{"take", func(s *Store) any {
-				saved, err := s.TakeFor(ctx, Owner{Game: g, Session: "one", Epoch: cut.Epoch}, p, min(n, 2))
+				saved, err := s.TakeFor(ctx, Owner{Game: g, Session: "one", Epoch: cut.Epoch}, p, min(n, 2), lease)
 				return []any{saved, word(err)}
 			}},
 			{"put", func(s *Store) any { r, err := s.Put(ctx, clone(cut), n-2); return []any{r, word(err)} }},
@@ -325,6 +325,78 @@ func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
 	require.NoError(t, err)
 	_, _, err = unpack(raw)
 	require.NoError(t, err, "the format is that of the kind, not the newest")
+}
+
+// Where somebody in a cut plays elsewhere by now, nothing of it is written: what they gave others, or got, is not so. And who
+// has joined a session that a node has not heard of is not taken from it before they have left.
+func TestWhatChangedHandsIsWrittenForAllOrNone(t *testing.T) {
+	ctx := context.Background()
+	l := &line{place: make([]uint64, 1), twice: func() bool { return false }}
+	s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	defer s.Close()
+	l.stores = []*Store{s}
+	_, err = s.InOrder("test", l, Writer{Node: "one", Run: "r"}, nil)
+	require.NoError(t, err)
+	until := func(done <-chan error) error {
+		for {
+			require.NoError(t, l.deliver(0, 9))
+			select {
+			case err := <-done:
+				return err
+			case <-time.After(time.Millisecond):
+			}
+		}
+	}
+	do := func(what func() error) error {
+		done := make(chan error, 1)
+		go func() { done <- what() }()
+		return until(done)
+	}
+	east, west := Owner{Game: "hut", Session: "east", Node: "one"}, Owner{Game: "hut", Session: "west", Node: "two"}
+	require.NoError(t, do(func() error { _, err := s.PutPlan(ctx, Game{ID: "hut", Version: 1, Text: "x"}, ""); return err }))
+	require.NoError(t, do(func() (err error) { east, err = s.Claim(ctx, east, 0); return err }))
+	require.NoError(t, do(func() (err error) { west, err = s.Claim(ctx, west, 0); return err }))
+	took := map[string]Saved{}
+	take := func(by Owner, player string, turn int64) error {
+		return do(func() error {
+			saved, err := s.TakeFor(ctx, by, player, 1, turn)
+			if err == nil {
+				took[player] = saved
+			}
+			return err
+		})
+	}
+	cut := func(by Owner, doc string, players ...string) Cut {
+		c := Cut{Game: "hut", Session: by.Session, Epoch: by.Epoch, Keep: 3}
+		for _, p := range players {
+			c.Players = append(c.Players, PlayerCut{Player: p, Slot: 1, Lease: took[p].Lease, Moment: "every", Version: 1, Doc: []byte(doc)})
+		}
+		return c
+	}
+	write := func(c Cut) (r CutResult) {
+		_ = do(func() error { r = <-s.Write(c); return nil })
+		return r
+	}
+	require.NoError(t, take(east, "ada", 0))
+	require.NoError(t, take(east, "bob", 0))
+	require.NoError(t, write(cut(east, "before", "ada", "bob")).Err)
+	given := cut(east, "after", "ada", "bob")
+
+	require.ErrorIs(t, take(west, "bob", 0), ErrMoved, "somebody has not heard that he is in the east")
+	require.NoError(t, write(cut(east, "between", "ada", "bob")).Err)
+	require.NoError(t, take(west, "bob", 1))
+	require.ErrorIs(t, write(given).Err, ErrMixed)
+	for _, player := range []string{"ada", "bob"} {
+		saved, err := s.Peek(ctx, "hut", player, 1)
+		require.NoError(t, err)
+		require.Equal(t, "between", string(saved.Doc), player)
+	}
+	alone := cut(east, "his own", "bob")
+	alone.Players[0].Lease = given.Players[1].Lease
+	r := write(alone)
+	require.NoError(t, r.Err, "what is nobody else's is kept as a revision that counts for nothing")
+	require.Equal(t, []string{"bob"}, r.Lost)
 }
 
 // Every kind of change is written and read again as it was.

@@ -36,6 +36,8 @@ type Writer struct {
 // Errors of files that are written in an order, for errors.Is.
 var (
 	ErrFenced  = errors.New("another node has this session now")
+	ErrMoved   = errors.New("the player has joined another session meanwhile")
+	ErrMixed   = errors.New("somebody in it plays elsewhere by now, so that what they changed together with others is not so")
 	ErrOrdered = errors.New("the file belongs to several nodes: it is written in their order only")
 	errAlone   = errors.New("the file is one service's own already: -alone is not needed")
 	ErrOther   = errors.New("the file belongs to other nodes than these")

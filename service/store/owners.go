@@ -82,27 +82,41 @@ type visitRow struct {
 	Game    string `gorm:"primaryKey"`
 	Player  string `gorm:"primaryKey"`
 	Session string
+	Turn    int64 // how often the player has joined any
 }
 
 // TableName names the table.
 func (visitRow) TableName() string { return "visits" }
 
-// visited notes in which session a player is; a node that is alone knows without it.
-func visited(tx *gorm.DB, player string, by Owner) error {
+// visited notes in which session a player is; a node that is alone knows without it. Where the player has joined
+// another one since the turn that whoever asks knows of, the answer is ErrMoved: they have to leave that one first.
+func visited(tx *gorm.DB, player string, by Owner, turn int64) error {
 	if by.Epoch == 0 {
 		return nil
 	}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&visitRow{by.Game, player, by.Session}).Error
+	was, err := visitOf(tx, by.Game, player)
+	if err == nil && was.Turn != turn {
+		err = ErrMoved
+	}
+	if err != nil {
+		return err
+	}
+	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&visitRow{by.Game, player, by.Session, turn + 1}).Error
 }
 
-// Visited says in which session of a game a player was last, as far as nodes in an order have written it; "" for none.
-func (s *Store) Visited(ctx context.Context, game, player string) (string, error) {
-	var row visitRow
-	err := s.read.WithContext(ctx).First(&row, "game = ? AND player = ?", game, player).Error
+func visitOf(tx *gorm.DB, game, player string) (row visitRow, err error) {
+	err = tx.First(&row, "game = ? AND player = ?", game, player).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return "", nil
+		return visitRow{}, nil
 	}
-	return row.Session, err
+	return row, err
+}
+
+// Visited says in which session of a game a player was last, as far as nodes in an order have written it, "" for none;
+// and how many they had joined by then.
+func (s *Store) Visited(ctx context.Context, game, player string) (session string, turn int64, err error) {
+	row, err := visitOf(s.read.WithContext(ctx), game, player)
+	return row.Session, row.Turn, err
 }
 
 // fence refuses what is written for a session by a node that is not its owner any more. An epoch of 0 is that of a

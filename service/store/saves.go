@@ -132,6 +132,9 @@ func (w *work) apply(tx *gorm.DB, at time.Time) error {
 	}
 	for _, p := range w.Cut.Players {
 		n, err := writePlayer(tx, w.Cut, p, at)
+		if errors.Is(err, ErrLease) && w.Cut.Epoch > 0 && (len(w.Cut.Players) > 1 || w.Cut.World != nil) {
+			return ErrMixed // what changed hands is written for all of them, or for none
+		}
 		if errors.Is(err, ErrLease) {
 			w.r.Lost = append(w.r.Lost, p.Player) // nor does it count in standings or in a commons
 			continue
@@ -249,12 +252,13 @@ type Saved struct {
 // Take gives the newest state of a slot and a lease on it: whoever had the lease before cannot write
 // any more.
 func (s *Store) Take(ctx context.Context, game, player string, slot int) (Saved, error) {
-	return s.TakeFor(ctx, Owner{Game: game}, player, slot)
+	return s.TakeFor(ctx, Owner{Game: game}, player, slot, 0)
 }
 
-// TakeFor is Take for a session, by its owner: ErrFenced where it has another by now.
-func (s *Store) TakeFor(ctx context.Context, by Owner, player string, slot int) (Saved, error) {
-	c := &takesSlot{Game: by.Game, Player: player, Slot: slot, By: by}
+// TakeFor is Take for a session, by its owner: ErrFenced where it has another by now, ErrMoved where the player has joined
+// any session since that turn (Visited).
+func (s *Store) TakeFor(ctx context.Context, by Owner, player string, slot int, turn int64) (Saved, error) {
+	c := &takesSlot{Game: by.Game, Player: player, Slot: slot, By: by, Turn: turn}
 	err := s.do(ctx, c)
 	return c.saved, err
 }
@@ -264,11 +268,15 @@ type takesSlot struct {
 	Game, Player string
 	Slot         int
 	By           Owner
+	Turn         int64
 	saved        Saved
 }
 
 func (c *takesSlot) apply(tx *gorm.DB, _ time.Time) error {
 	if err := fence(tx, c.Game, c.By.Session, c.By.Epoch); err != nil {
+		return err
+	}
+	if err := visited(tx, c.Player, c.By, c.Turn); err != nil {
 		return err
 	}
 	head := slotRow{Game: c.Game, Player: c.Player, Slot: c.Slot}
@@ -283,10 +291,8 @@ func (c *takesSlot) apply(tx *gorm.DB, _ time.Time) error {
 	if c.saved, err = newest(tx, head); errors.Is(err, ErrDamaged) {
 		c.saved.Damaged, err = err, nil // the plan says what is done then
 	}
-	if c.saved.Lease = head.Lease; err != nil {
-		return err
-	}
-	return visited(tx, c.Player, c.By)
+	c.saved.Lease = head.Lease
+	return err
 }
 
 // newest finds the newest state of a slot.

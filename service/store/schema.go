@@ -90,7 +90,8 @@ var steps = []string{
 	CREATE INDEX journal_of ON journal (game, player, at)`,
 	// Of a standing it is counted how many have their best number in each of many small ranges, so that nobody has to be
 	// counted for a place (ranks.go). best says whether a row is the player's best where high numbers are (1), and where low ones are (2).
-	`ALTER TABLE ranks ADD COLUMN bucket INTEGER NOT NULL DEFAULT 0;
+	`ALTER TABLE visits ADD COLUMN turn INTEGER NOT NULL DEFAULT 0;
+	ALTER TABLE ranks ADD COLUMN bucket INTEGER NOT NULL DEFAULT 0;
 	ALTER TABLE ranks ADD COLUMN best INTEGER NOT NULL DEFAULT 0;
 	DROP INDEX ranks_in_order;
 	CREATE INDEX ranks_high ON ranks (game, standing, number DESC, player) WHERE best & 1;
