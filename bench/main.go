@@ -30,7 +30,7 @@ type measure struct {
 	rows func() []row
 }
 
-var measures = []measure{{"event", one(event)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
+var measures = []measure{{"event", one(event)}, {"event in full", one(eventInFull)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
 	{"check", one(growth)}, {"validate", one(validating)}, {"trial", trying}, {"write", writing},
 	{"live", living}, {"joins", one(joins)}, {"near", one(nearby)}, {"session", one(throughSession)}, {"move", moving}, {"edits", edits}, {"memory", one(perPlayer)}, {"packed", packing}, {"start", one(start)}, {"search", searching}, {"bindings", languages}, {"console", one(firstLoad)}}
 
@@ -292,6 +292,121 @@ func byHand(b *testing.B) {
 	b.ResetTimer()
 	for who := range turns(b.N, 1000) {
 		if _, err := h.step(handRequest{"event", ids[who], "gust", args}); err != nil {
+			b.Fatal(err)
+		}
+	}
+}
+
+// eventInFull compares with a hand that also numbers requests and drops those that come twice, can take back all that a
+// rule did, and says of each change which rule did it, in which line, at which moment.
+func eventInFull() row {
+	ours, peer := best(gusts(modelOf(planWith(10, 2)), 1000), byHandInFull)
+	return compare("the same against one by hand that also numbers requests, can undo, and gives causes", ours, peer, "≤ 1.2")
+}
+
+type fullHand struct {
+	players map[string]*fullPlayer
+	events  map[string]func(*fullHand, *fullPlayer, fullRequest) error
+	changes []fullChange
+	undo    []undone
+	caused  fullCause
+}
+
+type fullPlayer struct {
+	handPlayer
+	last    uint64 // the number of the last request
+	present bool
+}
+
+type fullRequest struct {
+	handRequest
+	number uint64
+}
+
+type fullCause struct {
+	kind, named, moment string
+	rule, line          int
+}
+
+type fullChange struct {
+	player, scene, prop, option, name string
+	from, to                          float64
+	cause                             *fullCause
+}
+
+type undone struct {
+	at  *float64
+	was float64
+}
+
+func (h *fullHand) step(req fullRequest) (changes []fullChange, err error) {
+	h.changes, h.undo = h.changes[:0], h.undo[:0]
+	p := h.players[req.player]
+	if p == nil || !p.present {
+		return nil, fmt.Errorf("there is no player %s", req.player)
+	}
+	if req.number > 0 {
+		if req.number <= p.last {
+			return nil, fmt.Errorf("%d was there before", req.number)
+		}
+		p.last = req.number
+	}
+	defer func() {
+		if v := recover(); v != nil {
+			err = fmt.Errorf("the rule failed: %v", v)
+		}
+		if err != nil {
+			for i := len(h.undo) - 1; i >= 0; i-- {
+				*h.undo[i].at = h.undo[i].was
+			}
+			changes = nil
+		}
+	}()
+	if req.do != "event" {
+		return nil, fmt.Errorf("there is no request %s", req.do)
+	}
+	handle := h.events[req.name]
+	if handle == nil {
+		return nil, fmt.Errorf("there is no event %s", req.name)
+	}
+	err = handle(h, p, req)
+	return h.changes, err
+}
+
+func (h *fullHand) gust(p *fullPlayer, req fullRequest) error {
+	amount, ok := req.args["amount"]
+	if !ok || len(req.args) != 1 || amount < 0 || amount > 40 || amount*2 != float64(int(amount*2)) {
+		return fmt.Errorf("the amount is not right")
+	}
+	if p.v0 > 1 {
+		h.caused = fullCause{"rule", "rule 1", "gust", 1, 12}
+		h.set(p, "player.v0", &p.v0, 600-p.v0+amount)
+		h.set(p, "player.v1", &p.v1, 900-p.v1-amount)
+	}
+	return nil
+}
+
+func (h *fullHand) set(p *fullPlayer, name string, at *float64, to float64) {
+	to = min(1000, max(0, to))
+	if *at != to {
+		h.undo = append(h.undo, undone{at, *at})
+		h.changes = append(h.changes, fullChange{player: p.id, name: name, from: *at, to: to, cause: &h.caused})
+		*at = to
+	}
+}
+
+func byHandInFull(b *testing.B) {
+	h := fullHand{players: map[string]*fullPlayer{},
+		events: map[string]func(*fullHand, *fullPlayer, fullRequest) error{"gust": (*fullHand).gust}}
+	var ids []string
+	for i := range 1000 {
+		ids = append(ids, fmt.Sprintf("player-%04d", i))
+		h.players[ids[i]] = &fullPlayer{handPlayer: handPlayer{ids[i], 500, 500}, present: true}
+	}
+	args := map[string]float64{"amount": 0.5}
+	b.ResetTimer()
+	for who := range turns(b.N, 1000) {
+		if _, err := h.step(fullRequest{handRequest: handRequest{"event", ids[who], "gust", args}}); err != nil {
 			b.Fatal(err)
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"net/netip"
 	"path/filepath"
 	"reflect"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"time"
@@ -347,7 +348,7 @@ func (s *Server) recovered(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
 			if v := recover(); v != nil && v != http.ErrAbortHandler {
-				s.log.Error("a request made the service panic", "path", r.URL.Path, "panic", fmt.Sprint(v))
+				s.log.Error("a request made the service panic", "path", r.URL.Path, "panic", fmt.Sprint(v), "stack", string(debug.Stack()))
 				writeProblem(w, problem(http.StatusInternalServerError, "failed", "The service failed",
 					"This should not have happened. The log says more."))
 			}

@@ -144,7 +144,10 @@ func (s *Session) write(c *store.Cut, encode func(), leaves bool, written func(s
 		if errors.Is(r.Err, store.ErrMixed) {
 			go s.mixed()
 		}
-		if r.Err != nil {
+		switch {
+		case errors.Is(r.Err, store.ErrMixed), errors.Is(r.Err, store.ErrFenced): // nothing of this session is written any more
+			s.log.Warn("a save was refused", "error", r.Err)
+		case r.Err != nil:
 			s.log.Error("a save could not be written and will be tried again", "error", r.Err)
 			s.later(failed)
 		}

@@ -120,6 +120,9 @@ func (s *Session) gone(ctx context.Context, ids []string) ([]string, error) {
 // it is to be written as before it is played with; "" where it is as it was.
 func (s *Session) choose(ctx context.Context, req *engine.Request, saved store.Saved) (*upgrade.Loaded, string, error) {
 	loaded, problems, err := s.opened(ctx, saved.Doc, saved.Damaged, req)
+	if err != nil && len(problems) == 0 { // the session has ended meanwhile
+		return nil, "", err
+	}
 	switch save.Outcome(problems) {
 	case save.Take:
 		if loaded.Upgraded() {

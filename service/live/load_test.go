@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -210,4 +211,25 @@ func TestWhoPlaysDoesNotWaitForTheDiskOfWhoJoins(t *testing.T) {
 	v, err = h.s.Look(ctx)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, []string{"ada", "bob"}, v.Present)
+}
+
+// Who joins a session that is being closed is told so, wherever in the joining that happens.
+func TestWhoJoinsWhileASessionClosesIsToldSo(t *testing.T) {
+	t.Parallel()
+	h := open(t, "every: 1s")
+	join := engine.Request{Do: "join", Player: "ada", Server: true, Slot: 1}
+	_, err := h.m.Do(ctx, h.s, join)
+	require.NoError(t, err)
+	for i := range 60 {
+		require.NoError(t, h.m.Close(ctx, h.s))
+		h.enter("one")
+		joined := make(chan error, 1)
+		go func(s *live.Session) { _, err := h.m.Do(ctx, s, join); joined <- err }(h.s)
+		time.Sleep(time.Duration(i*20) * time.Microsecond)
+		require.NoError(t, h.m.Close(ctx, h.s))
+		if err := <-joined; err != nil {
+			require.ErrorIs(t, err, live.ErrClosed)
+		}
+		h.enter("one")
+	}
 }

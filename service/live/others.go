@@ -33,6 +33,9 @@ func (e *Elsewhere) Error() string {
 	return fmt.Sprintf("the node %s runs the session %s of %s", e.Node, e.Session, e.Game)
 }
 
+// ErrHeld says that a player could not leave the session first in which they are at another node.
+var ErrHeld = errors.New("another node could not let a player leave the session there")
+
 // With makes the manager one of several. It is called before anything is opened.
 func (m *Manager) With(others Others) { m.others = others }
 
@@ -230,7 +233,7 @@ func (m *Manager) fetch(ctx context.Context, s *Session, player string) (turn in
 		return turn, err
 	}
 	if err := m.others.Release(ctx, owner.Node, s.Game, player); err != nil {
-		return turn, fmt.Errorf("%s is in a session at another node, which could not let them leave: %w", player, err)
+		return turn, fmt.Errorf("%w: %s: %w", ErrHeld, player, err)
 	}
 	return turn, nil
 }
@@ -257,13 +260,17 @@ func (m *Manager) At(ctx context.Context, game, player string) (node, session st
 
 // Release saves a player and lets them leave, wherever they are here; another node asks for it.
 func (m *Manager) Release(ctx context.Context, game, player string) error {
-	s := m.Where(game, player)
-	if s == nil {
-		return nil
+	if s := m.Where(game, player); s != nil {
+		if err := s.release(ctx, player); err != nil && !errors.Is(err, ErrClosed) {
+			return err
+		}
+		m.gone(game, player, s)
 	}
-	if err := s.release(ctx, player); err != nil && !errors.Is(err, ErrClosed) {
-		return err
+	for _, s := range m.Sessions(game) { // what they left where they were before
+		if err := s.payOwed(ctx, player); err != nil && !errors.Is(err, ErrClosed) {
+			return err
+		}
 	}
-	m.gone(game, player, s)
-	return nil
+	// What was handed in before, as when they left a moment ago, is written before this.
+	return m.store.Alive(ctx)
 }

@@ -29,6 +29,7 @@ type work struct {
 	out chan CutResult
 
 	journal []journalPart // of the cut
+	ended   bool          // the session has ended by it (mixed)
 }
 
 // together gives how many of the jobs, from the first on, are cuts of different players. Two slots of one player are

@@ -394,6 +394,9 @@ func TestWhatChangedHandsIsWrittenForAllOrNone(t *testing.T) {
 	}
 	alone := cut(east, "his own", "bob")
 	alone.Players[0].Lease = given.Players[1].Lease
+	require.ErrorIs(t, write(alone).Err, ErrFenced, "nor is anything that the session writes after it")
+	require.NoError(t, do(func() (err error) { east, err = s.Claim(ctx, east, east.Epoch+1); return err }))
+	alone.Epoch = east.Epoch
 	r := write(alone)
 	require.NoError(t, r.Err, "what is nobody else's is kept as a revision that counts for nothing")
 	require.Equal(t, []string{"bob"}, r.Lost)

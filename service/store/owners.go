@@ -156,6 +156,9 @@ func (c *takesSlot) notice() any { return Taken{c.Game, c.Player, c.By.Session, 
 func (c *forgets) notice() any { return Forgotten{c.Game, c.Player} }
 
 func (w *work) notice() any {
+	if w.ended {
+		return Owned{Owner{Game: w.Cut.Game, Session: w.Cut.Session, Epoch: w.Cut.Epoch + 1}}
+	}
 	out := InCommon{Game: w.Cut.Game, Session: w.Cut.Session}
 	for _, p := range w.Cut.Players {
 		out.Values = append(out.Values, p.Shared...)

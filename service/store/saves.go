@@ -124,17 +124,40 @@ func (w *work) prepare() {
 	}
 }
 
+// mixed says whether somebody of several in a cut of one of several nodes plays elsewhere by now. What they changed together
+// is written for all of them or for none: so nothing of the cut is, nor of any that the session writes after it, since
+// that builds on it.
+func (w *work) mixed(tx *gorm.DB) (bool, error) {
+	c := &w.Cut
+	if c.Epoch == 0 || len(c.Players) < 2 && c.World == nil {
+		return false, nil
+	}
+	for _, p := range c.Players {
+		var head slotRow
+		err := tx.First(&head, inSlot, c.Game, p.Player, p.Slot).Error
+		if err != nil && !errors.Is(err, gorm.ErrRecordNotFound) {
+			return false, err
+		}
+		if head.Lease != p.Lease {
+			w.ended = true
+			claim := claimsSession{Owner{Game: c.Game, Session: c.Session}, c.Epoch}
+			return true, claim.apply(tx, time.Time{})
+		}
+	}
+	return false, nil
+}
+
 // apply writes one cut by itself.
 func (w *work) apply(tx *gorm.DB, at time.Time) error {
-	w.r = CutResult{Written: Written{}}
+	w.r, w.ended = CutResult{Written: Written{}}, false
 	if err := fence(tx, w.Cut.Game, w.Cut.Session, w.Cut.Epoch); err != nil {
+		return err
+	}
+	if mixed, err := w.mixed(tx); err != nil || mixed {
 		return err
 	}
 	for _, p := range w.Cut.Players {
 		n, err := writePlayer(tx, w.Cut, p, at)
-		if errors.Is(err, ErrLease) && w.Cut.Epoch > 0 && (len(w.Cut.Players) > 1 || w.Cut.World != nil) {
-			return ErrMixed // what changed hands is written for all of them, or for none
-		}
 		if errors.Is(err, ErrLease) {
 			w.r.Lost = append(w.r.Lost, p.Player) // nor does it count in standings or in a commons
 			continue

@@ -251,7 +251,9 @@ func (s *Store) answer(group []job, results []error, err error) {
 // answerOne tells whoever waits what came of a job; of another machine's, nobody does.
 func (s *Store) answerOne(j job, err error) {
 	if w := j.cut(); w != nil && w.out != nil {
-		w.r.Err = err
+		if w.r.Err = err; err == nil && w.ended {
+			w.r.Err = ErrMixed
+		}
 		w.out <- w.r
 	} else if j.done != nil {
 		j.done <- err
