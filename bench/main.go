@@ -3,6 +3,7 @@
 package main
 
 import (
+	_ "embed"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -20,6 +21,11 @@ import (
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/types"
 )
+
+// where says of the rows that are not what is wanted where their time goes.
+//
+//go:embed where.md
+var where string
 
 // row is one line of the table.
 type row struct{ What, Ours, Peer, Ratio, Wanted string }
@@ -71,7 +77,7 @@ func main() {
 		table := render(all())
 		fmt.Print(table)
 		page := "# Benchmarks\n\nMade by `make bench`, each in a process of its own; the ratios are what counts.\n\n" +
-			table
+			table + where
 		must(os.WriteFile("docs/benchmarks.md", []byte(page), 0o644))
 	}
 }

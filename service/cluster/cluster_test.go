@@ -623,17 +623,17 @@ type history struct {
 // disturb has something happen to one of the nodes, or two, and says what.
 func (n *nodes) disturb(dice *rand.Rand) (what string) {
 	pause := func(least, more int) { time.Sleep(time.Duration(least+dice.IntN(more)) * time.Millisecond) }
-	i, kinds := dice.IntN(3), 8
+	i, kinds := dice.IntN(3), 11
 	if canBeFull && n.older == "" {
 		kinds++
 	}
 	switch dice.IntN(kinds) {
-	case 0, 1, 2:
+	case 0, 1, 2, 3, 4:
 		what = fmt.Sprint("killed: ", i+1)
 		n.kill(i, syscall.SIGKILL)
 		pause(0, 5000)
 		n.start(i)
-	case 3, 4: // most of them at once: nothing can be saved meanwhile
+	case 5, 6, 7: // most of them at once: nothing can be saved meanwhile
 		j := (i + 1) % 3
 		what = fmt.Sprintf("two killed: %d and %d", i+1, j+1)
 		n.kill(i, syscall.SIGKILL)
@@ -642,21 +642,21 @@ func (n *nodes) disturb(dice *rand.Rand) (what string) {
 		n.start(i)
 		n.start(j)
 		n.up(j)
-	case 5:
+	case 8:
 		what = fmt.Sprint("stopped: ", i+1)
 		n.kill(i, syscall.SIGTERM)
 		n.start(i)
-	case 6:
+	case 9:
 		what = fmt.Sprint("paused: ", i+1)
 		_ = n.run[i].Process.Signal(syscall.SIGSTOP)
 		pause(3000, 4000)
 		_ = n.run[i].Process.Signal(syscall.SIGCONT)
-	case 7: // it goes on by itself, for as long as it believes that it may
+	case 10: // it goes on by itself, for as long as it believes that it may
 		what = fmt.Sprint("cut off: ", i+1)
 		n.cut(i, true)
 		pause(3000, 6000)
 		n.cut(i, false)
-	case 8: // it ends its sessions, and begins anew once there is room
+	case 11: // it ends its sessions, and begins anew once there is room
 		what = fmt.Sprint("full: ", i+1)
 		require.NoError(n.t, full(n.run[i].Process.Pid, true))
 		pause(3000, 6000)
@@ -695,7 +695,7 @@ func TestWhatWasSavedIsThereWhateverHappensToNodes(t *testing.T) {
 	dice := rand.New(rand.NewPCG(11, uint64(time.Now().UnixNano())))
 	done := map[string]int{}
 	for end := time.Now().Add(lasts); time.Now().Before(end); {
-		time.Sleep(time.Duration(1000+dice.IntN(2000)) * time.Millisecond)
+		time.Sleep(time.Duration(500+dice.IntN(1000)) * time.Millisecond)
 		what := n.disturb(dice)
 		kind, _, _ := strings.Cut(what, ":")
 		if done[kind]++; lasts > time.Minute {
