@@ -13,6 +13,7 @@ type Nodes struct {
 type Node struct {
 	Name     string         `json:"name" doc:"Its name."`
 	Address  string         `json:"address" doc:"Where it answers."`
+	Version  string         `json:"version" doc:"The version of its program."`
 	Place    uint64         `json:"place" doc:"How far it has applied what all of them wrote, as it said last."`
 	Sessions []OwnedSession `json:"sessions" doc:"The sessions that it runs."`
 }

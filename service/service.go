@@ -182,7 +182,7 @@ func openFile(c Config, at net.Listener) (*store.Store, *cluster.Node, error) {
 		return st, nil, err
 	}
 	config := *c.Cluster
-	config.Log = c.Log
+	config.Log, config.Version = c.Log, c.Version
 	if config.API == "" {
 		config.API = "http://" + at.Addr().String()
 		if c.Cert != "" {

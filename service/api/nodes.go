@@ -298,7 +298,7 @@ func (s *Server) listNodes(ctx context.Context, _ *struct{}) (*body[contract.Nod
 	at := map[string]int{}
 	for i, m := range s.node.Peers() {
 		at[m.Node] = i
-		out.Nodes = append(out.Nodes, contract.Node{Name: m.Node, Address: m.API, Place: m.Place, Sessions: []contract.OwnedSession{}})
+		out.Nodes = append(out.Nodes, contract.Node{Name: m.Node, Address: m.API, Version: m.Version, Place: m.Place, Sessions: []contract.OwnedSession{}})
 		out.Place = max(out.Place, m.Place)
 	}
 	for _, o := range owners {

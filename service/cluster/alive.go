@@ -24,6 +24,8 @@ type Peer struct {
 	API string `json:"api"`
 	// Place is how far its file has come in the order.
 	Place uint64 `json:"place"`
+	// Version is that of its program.
+	Version string `json:"version"`
 	// Format is the newest format of messages that it reads.
 	Format int `json:"format"`
 	// Gone says that it is about to stop.
@@ -114,7 +116,7 @@ func (a *alive) every(do func()) {
 func (a *alive) say() {
 	n := a.n
 	a.mu.Lock()
-	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Place: a.looked.Load(), Format: store.Format, Gone: a.gone}
+	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Version: n.c.Version, Place: a.looked.Load(), Format: store.Format, Gone: a.gone}
 	a.mu.Unlock()
 	if raw, err := json.Marshal(me); err == nil {
 		_ = n.nc.Publish(aliveSubject, raw)

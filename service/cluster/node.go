@@ -44,6 +44,8 @@ type Config struct {
 	Secret string
 	// API is where the node's own network interface answers the others: http://host:port.
 	API string
+	// Version is that of the program, for people to read.
+	Version string
 	// Lease is for how long a node is believed to be there after it was last heard; 0 for 15 s. It has to be longer
 	// than the stream needs to find a new leader, which is about 5 s.
 	Lease time.Duration

@@ -9,6 +9,8 @@ import { useNodes } from '../composables/resources'
 // The nodes that make this service, how far each has come, and which sessions each runs.
 const { data: nodes, error, reload } = useNodes(2000)
 
+/** Whether nodes are of several versions: an upgrade is under way. */
+const mixed = computed(() => new Set((nodes.value?.nodes ?? []).map((node) => node.version)).size > 1)
 const running = computed(() => (nodes.value?.nodes ?? []).reduce((n, node) => n + node.sessions.length, 0))
 /** How far a node's file is behind, where that is more than what is on its way. */
 function behind(place: number): number {
@@ -29,11 +31,13 @@ function behind(place: number): number {
     <template v-else-if="nodes">
       <p v-if="nodes.apart" class="bad" role="alert">{{ nodes.this }}, which answers here, does not reach most of the other nodes now. It runs no session until it does; what is shown may be old.</p>
       <p class="quiet">{{ nodes.nodes.length === 1 ? 'One node is there. It runs' : `${nodes.nodes.length} nodes are there. They run` }} {{ running === 1 ? 'one session' : `${running} sessions` }}. All nodes have written {{ nodes.place === 1 ? 'one message' : `${nodes.place.toLocaleString()} messages` }} so far.</p>
+      <p v-if="mixed" class="quiet">They are of different versions: what the older ones could not read is refused until all are of the newer one.</p>
       <div class="nodes">
         <article v-for="node in nodes.nodes" :key="node.name" class="sheet node" :aria-label="`Node ${node.name}`">
           <h2>{{ node.name }} <small v-if="node.name === nodes.this" class="quiet">answers here</small></h2>
           <dl>
             <div><dt>Address</dt><dd class="mono">{{ node.address }}</dd></div>
+            <div><dt>Version</dt><dd>{{ node.version }}</dd></div>
             <div><dt>Its file</dt><dd :class="{ bad: behind(node.place) > 1000 }">{{ behind(node.place) === 0 ? 'keeps up' : `is ${behind(node.place).toLocaleString()} behind` }}</dd></div>
             <div><dt>Sessions</dt><dd>{{ node.sessions.length }}</dd></div>
           </dl>
