@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -26,8 +27,6 @@ type Peer struct {
 	Place uint64 `json:"place"`
 	// Version is that of its program.
 	Version string `json:"version"`
-	// Format is the newest format of messages that it reads.
-	Format int `json:"format"`
 	// Gone says that it is about to stop.
 	Gone bool `json:"gone,omitempty"`
 
@@ -116,7 +115,7 @@ func (a *alive) every(do func()) {
 func (a *alive) say() {
 	n := a.n
 	a.mu.Lock()
-	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Version: n.c.Version, Place: a.looked.Load(), Format: store.Format, Gone: a.gone}
+	me := Peer{Node: n.me.Node, Run: n.me.Run, API: n.c.API, Version: n.c.Version, Place: a.looked.Load(), Gone: a.gone}
 	a.mu.Unlock()
 	if raw, err := json.Marshal(me); err == nil {
 		_ = n.nc.Publish(aliveSubject, raw)
@@ -126,7 +125,7 @@ func (a *alive) say() {
 // write says it where most of the others keep it.
 func (a *alive) write(ctx context.Context) error {
 	began := time.Now()
-	if _, err := a.bucket.Put(ctx, a.n.me.Node, []byte(a.n.me.Run)); err != nil {
+	if _, err := a.bucket.Put(ctx, a.n.me.Node, []byte(strconv.Itoa(store.Format))); err != nil {
 		return err
 	}
 	a.mu.Lock()
@@ -202,14 +201,38 @@ func (n *Node) Peers() []Peer {
 	return out
 }
 
-// Reads is the newest format of messages that all nodes read that are there, and which of them reads no newer one.
+// countsFor is for how long a node that is away counts among those that have to read what is written.
+const countsFor = 24 * time.Hour
+
+// Reads is the newest format of messages that all nodes read that were there within a day, and which of them reads no
+// newer one: whoever is away for a moment is to understand what was written meanwhile.
 func (p *putting) Reads() (format int, node string) {
+	a := p.n.alive
+	if time.Since(p.asked) < time.Second {
+		return p.format, p.node
+	}
+	ctx, cancel := context.WithTimeout(p.n.ctx, 2*time.Second)
+	defer cancel()
 	format, node = store.Format, p.n.me.Node
-	for _, other := range p.n.Peers() {
-		if other.Format < format {
-			format, node = other.Format, other.Node
+	keys, err := a.bucket.Keys(ctx)
+	for _, key := range keys {
+		entry, failed := a.bucket.Get(ctx, key)
+		if failed != nil {
+			err = failed
+			continue
+		}
+		reads, failed := strconv.Atoi(string(entry.Value()))
+		if failed != nil {
+			reads = 1 // before it said so
+		}
+		if time.Since(entry.Created()) < countsFor && reads < format {
+			format, node = reads, key
 		}
 	}
+	if err != nil {
+		return 1, "which cannot be found out now"
+	}
+	p.asked, p.format, p.node = time.Now(), format, node
 	return format, node
 }
 

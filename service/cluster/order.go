@@ -60,6 +60,11 @@ func unpackPart(raw []byte) (p part, err error) {
 type putting struct {
 	n    *Node
 	sent uint64
+
+	// What Reads found, and when.
+	asked  time.Time
+	format int
+	node   string
 }
 
 // Put keeps a bundle for good: it returns when most nodes have it on disk, and tries until then.

@@ -23,7 +23,7 @@ type Order interface {
 	// Put hands in a bundle of messages. It returns when it is kept for good, and tries until it is; an error says that
 	// the node is stopping, and that nobody knows whether it was kept. One bundle at a time is handed in.
 	Put(bundle []byte) error
-	// Reads is the newest format of messages that all nodes read that are there, and which of them reads no newer one.
+	// Reads is the newest format of messages that all nodes read, and which of them reads no newer one.
 	Reads() (format int, node string)
 }
 
