@@ -28,6 +28,7 @@ import (
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/types"
 	"alluvion.dev/core/wire"
+	"alluvion.dev/examples"
 	"alluvion.dev/service/live"
 	"alluvion.dev/service/meter"
 	"alluvion.dev/service/store"
@@ -304,6 +305,35 @@ func perPlayer() row {
 		return row{what, err.Error(), "–", "–", wanted}
 	}
 	return row{what, fmt.Sprintf("%.0f KB", ours), fmt.Sprintf("%.0f KB", peer), fmt.Sprintf("%.2f", ours/peer), wanted}
+}
+
+// perSession is how much a session takes in which nobody is.
+func perSession() row {
+	const what, wanted, addr, many = "memory for each of 1,000 sessions in which nobody is", "≤ 16 KB", "127.0.0.1:8295", 1000
+	dir, err := os.MkdirTemp("", "alluvion-bench-")
+	must(err)
+	defer func() { _ = os.RemoveAll(dir) }()
+	server := exec.Command("bin/alluvion", "serve", "-addr", addr, "-data", filepath.Join(dir, "a.db"))
+	if err := server.Start(); err != nil {
+		return row{what, err.Error(), "–", "–", wanted}
+	}
+	defer func() { _ = server.Process.Signal(syscall.SIGTERM); _ = server.Wait() }()
+	listening(addr)
+	ctx, c := context.Background(), client.New("http://"+addr)
+	_, err = c.PutCommons(ctx, "courier-guild", examples.CourierGuild, "")
+	must(err)
+	_, _, err = c.PutPlan(ctx, "lantern-pass", examples.LanternPass, "")
+	must(err)
+	open := func(from, to int) int {
+		for i := range to - from {
+			_, err := c.Open(ctx, "lantern-pass", fmt.Sprint("s", from+i))
+			must(err)
+		}
+		time.Sleep(3 * time.Second) // until what was only needed for that is collected
+		return rssOf(server.Process.Pid)
+	}
+	before := open(0, 100) // what the first ones need besides
+	return row{what, fmt.Sprintf("%.0f KB", float64(open(100, 100+many)-before)/many), "–", "–", wanted}
 }
 
 // rssOf is how many kB of memory a process has (proc_pid_status(5)).

@@ -293,28 +293,40 @@ func TestAFullDiskHoldsUpOnlyThatNode(t *testing.T) {
 	require.Equal(t, everything(t, l.stores[0]), everything(t, full))
 }
 
-// What an older node could not read is not written while it is there; everything else is, as it always was.
-func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
-	l := &line{place: make([]uint64, 1), twice: func() bool { return false }, reads: Format}
+// oneInOrder is a store that is written in an order, alone.
+func oneInOrder(t *testing.T) (*line, *Store) {
+	l := &line{place: make([]uint64, 1), twice: func() bool { return false }}
 	s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	defer s.Close()
+	t.Cleanup(s.Close)
 	l.stores = []*Store{s}
-	_, err = s.InOrder("test", l, Writer{Node: "newer", Run: "r"}, nil)
+	_, err = s.InOrder("test", l, Writer{Node: "one", Run: "r"}, nil)
 	require.NoError(t, err)
-	asked := func(c change) error {
-		done := make(chan error, 1)
-		go func() { done <- s.do(context.Background(), c) }()
-		for {
-			require.NoError(t, l.deliver(0, 9))
-			select {
-			case err := <-done:
-				return err
-			case <-time.After(time.Millisecond):
-			}
+	return l, s
+}
+
+// while lets the first node apply what comes until something that was asked of it is done.
+func (l *line) while(t require.TestingT, do func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- do() }()
+	for {
+		require.NoError(t, l.deliver(0, 9))
+		select {
+		case err := <-done:
+			return err
+		case <-time.After(time.Millisecond):
 		}
 	}
-	err = asked(&ofTheNext{"x"})
+}
+
+// What an older node could not read is not written while it is there; everything else is, as it always was.
+func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
+	l, s := oneInOrder(t)
+	l.reads = Format
+	asked := func(c change) error {
+		return l.while(t, func() error { return s.do(context.Background(), c) })
+	}
+	err := asked(&ofTheNext{"x"})
 	require.ErrorIs(t, err, ErrOlder)
 	require.ErrorContains(t, err, "(older)")
 	require.Empty(t, l.bundles)
@@ -331,28 +343,8 @@ func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
 // has joined a session that a node has not heard of is not taken from it before they have left.
 func TestWhatChangedHandsIsWrittenForAllOrNone(t *testing.T) {
 	ctx := context.Background()
-	l := &line{place: make([]uint64, 1), twice: func() bool { return false }}
-	s, err := Open(filepath.Join(t.TempDir(), "a.db"), slog.New(slog.DiscardHandler))
-	require.NoError(t, err)
-	defer s.Close()
-	l.stores = []*Store{s}
-	_, err = s.InOrder("test", l, Writer{Node: "one", Run: "r"}, nil)
-	require.NoError(t, err)
-	until := func(done <-chan error) error {
-		for {
-			require.NoError(t, l.deliver(0, 9))
-			select {
-			case err := <-done:
-				return err
-			case <-time.After(time.Millisecond):
-			}
-		}
-	}
-	do := func(what func() error) error {
-		done := make(chan error, 1)
-		go func() { done <- what() }()
-		return until(done)
-	}
+	l, s := oneInOrder(t)
+	do := func(what func() error) error { return l.while(t, what) }
 	east, west := Owner{Game: "hut", Session: "east", Node: "one"}, Owner{Game: "hut", Session: "west", Node: "two"}
 	require.NoError(t, do(func() error { _, err := s.PutPlan(ctx, Game{ID: "hut", Version: 1, Text: "x"}, ""); return err }))
 	require.NoError(t, do(func() (err error) { east, err = s.Claim(ctx, east, 0); return err }))

@@ -7,8 +7,10 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"runtime"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	json "github.com/go-json-experiment/json/v1"
@@ -272,6 +274,14 @@ type worker struct {
 	t     store.Trial
 	tally *upgrade.Trial
 	kept  time.Time
+
+	beside []beside // what tries saves on each processor
+}
+
+// beside is what one goroutine needs to try saves.
+type beside struct {
+	chain *upgrade.Chain
+	judge *engine.Judge
 }
 
 func (w *worker) work(ctx context.Context) {
@@ -336,19 +346,56 @@ func (w *worker) everything(ctx context.Context) error {
 		w.t.Part++
 	}
 	around := w.around(ctx)
-	return w.store.Heads(ctx, w.t.Game, w.t.Player, w.t.Slot, func(h store.Head) error {
-		if err := ctx.Err(); err != nil {
-			return err
+	var list []tried
+	err = w.store.Heads(ctx, w.t.Game, w.t.Player, w.t.Slot, func(h store.Head) error {
+		if list = append(list, tried{head: h}); len(list) < together {
+			return ctx.Err()
 		}
-		doc := h.Doc
-		if h.Verify() != nil {
-			doc = nil // as unreadable as it would be for whoever loads it
-		}
-		w.t.Player, w.t.Slot = h.Player, h.Slot
-		around.Profile = w.profileOf(ctx, h.Player)
-		w.add(fmt.Sprintf("%s, slot %d, revision %d", h.Player, h.Slot, h.Revision), doc, around)
-		return nil
+		w.addAll(ctx, list, around)
+		list = list[:0]
+		return ctx.Err()
 	})
+	if err == nil {
+		w.addAll(ctx, list, around)
+	}
+	return err
+}
+
+// together is how many saves are tried before what came of them is counted.
+const together = 200
+
+// tried is a save, and what came of it.
+type tried struct {
+	head store.Head
+	is   upgrade.Checked
+}
+
+// addAll tries saves on all processors, and counts what came of them in their order.
+func (w *worker) addAll(ctx context.Context, list []tried, around upgrade.Around) {
+	for len(w.beside) < min(runtime.NumCPU(), len(list)) {
+		w.beside = append(w.beside, beside{upgrade.New(w.m), engine.NewJudge(w.m, nil)})
+	}
+	var all sync.WaitGroup
+	var next atomic.Int64
+	for _, b := range w.beside {
+		all.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(list); i = int(next.Add(1)) - 1 {
+				x, near := &list[i], around
+				if x.head.Verify() != nil {
+					x.head.Doc = nil // as unreadable as it would be for whoever loads it
+				}
+				near.Profile = w.profileOf(ctx, b.chain, x.head.Player)
+				x.is = b.chain.Check(x.head.Doc, nil, near, b.judge)
+			}
+		})
+	}
+	all.Wait()
+	for i := range list {
+		h := &list[i].head
+		w.t.Player, w.t.Slot = h.Player, h.Slot
+		w.tally.AddChecked(&list[i].is, fmt.Sprintf("%s, slot %d, revision %d", h.Player, h.Slot, h.Revision), h.Doc)
+		w.counted()
+	}
 }
 
 // snapshot copies what came of the trial so far.
@@ -417,15 +464,15 @@ func (w *worker) madeUp(ctx context.Context, old *model.Model) error {
 }
 
 // profileOf is what a player has over all slots, where an upgrade takes anything from it to the slots.
-func (w *worker) profileOf(ctx context.Context, player string) *save.Profile {
-	if !w.chain.FromProfile() {
+func (w *worker) profileOf(ctx context.Context, chain *upgrade.Chain, player string) *save.Profile {
+	if !chain.FromProfile() {
 		return nil
 	}
 	raw, err := w.store.Profile(ctx, w.t.Game, player)
 	if err != nil || raw == nil {
 		return nil
 	}
-	profile, _, err := w.chain.Profile(raw)
+	profile, _, err := chain.Profile(raw)
 	if err != nil {
 		return nil // it is reported where it is tried itself
 	}
@@ -462,6 +509,11 @@ func (w *worker) around(ctx context.Context) upgrade.Around {
 
 func (w *worker) add(name string, raw []byte, around upgrade.Around) {
 	w.tally.Add(w.chain, w.judge, name, raw, nil, around)
+	w.counted()
+}
+
+// counted says that one more was tried.
+func (w *worker) counted() {
 	w.t.Done++
 	if time.Since(w.kept) > keepEvery {
 		w.told()
