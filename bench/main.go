@@ -337,7 +337,7 @@ type fullCause struct {
 }
 
 type fullChange struct {
-	player, scene, prop, option, name string
+	player, name string
 	from, to                          float64
 	cause                             *fullCause
 }
