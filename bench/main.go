@@ -338,8 +338,8 @@ type fullCause struct {
 
 type fullChange struct {
 	player, name string
-	from, to                          float64
-	cause                             *fullCause
+	from, to     float64
+	cause        *fullCause
 }
 
 type undone struct {
