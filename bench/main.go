@@ -36,7 +36,7 @@ type measure struct {
 	rows func() []row
 }
 
-var measures = []measure{{"event", one(event)}, {"event in full", one(eventInFull)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
+var measures = []measure{{"event", one(event)}, {"in full", one(eventInFull)}, {"allocations", one(allocations)}, {"flat", flat}, {"timers", one(timers)}, {"lists", one(lists)}, {"cut", one(cut)},
 	{"check", growth}, {"validate", one(validating)}, {"trial", trying}, {"write", writing},
 	{"live", living}, {"joins", one(joins)}, {"near", one(nearby)}, {"session", one(throughSession)}, {"move", moving}, {"edits", edits}, {"memory", one(perPlayer)}, {"asleep", one(perSession)}, {"packed", packing}, {"start", one(start)}, {"search", searching}, {"bindings", languages}, {"console", one(firstLoad)}}
 
