@@ -67,14 +67,9 @@ func TestMachinesThatPlayByTheirBindings(t *testing.T) {
 			h := start(t)
 			language, form, _ := strings.Cut(name, ", ")
 			l := languages[language]
-			const seconds = "9"
-			others := make(chan crowd.Report, 1)
-			go func() {
-				r, err := crowd.Run(ctx, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 6, Dropping: 2, For: 8 * time.Second}, nil)
-				assert.NoError(t, err)
-				others <- r
-			}()
-			c, cancel := context.WithTimeout(ctx, 2*time.Minute)
+			lasts := livesFor(9 * time.Second)
+			seconds, others := fmt.Sprint(lasts.Seconds()), h.beside(lasts-time.Second)
+			c, cancel := context.WithTimeout(ctx, lasts+2*time.Minute)
 			defer cancel()
 			cmd := exec.CommandContext(c, l.program, l.script, bound(t, language), h.s.URL(), "winter", "nell", form, seconds, l.socket)
 			cmd.Stderr = os.Stderr
@@ -86,7 +81,34 @@ func TestMachinesThatPlayByTheirBindings(t *testing.T) {
 			<-others
 			is.wentWell(t)
 			assert.Positive(t, is.Beliefs)
+			played(t, &is, lasts)
 		})
+	}
+}
+
+// livesFor is how long a machine plays: for as long as LIVE_FOR says, to try it for longer.
+func livesFor(short time.Duration) time.Duration {
+	if long, err := time.ParseDuration(os.Getenv("LIVE_FOR")); err == nil {
+		return long
+	}
+	return short
+}
+
+// beside lets others play for a while, and tells when they have.
+func (h *house) beside(lasts time.Duration) <-chan crowd.Report {
+	others := make(chan crowd.Report, 1)
+	go func() {
+		r, err := crowd.Run(ctx, h.c, crowd.Config{Game: "lantern-pass", Session: "winter", Players: 6, Dropping: 2, For: lasts}, nil)
+		assert.NoError(h.t, err)
+		others <- r
+	}()
+	return others
+}
+
+// played says how long a machine has played, where that was asked for.
+func played(t *testing.T, is *followed, lasts time.Duration) {
+	if os.Getenv("LIVE_FOR") != "" {
+		t.Logf("%s: %d frames, %d beliefs, outcomes %v, troubles %v", lasts, is.Frames, is.Beliefs, is.Outcomes, is.Troubles)
 	}
 }
 
@@ -135,11 +157,18 @@ func TestAMachineWithoutASocket(t *testing.T) {
 			}
 			h := start(t)
 			p, asked := piping(t, cmd), !strings.HasPrefix(program, "lua") // Lua is not asked what it believes: nobody gave it a digest
+			lasts := livesFor(12 * time.Second)
+			if lasts > time.Minute { // with others beside it, as long as it plays
+				others := h.beside(lasts)
+				defer func() { <-others }()
+			}
+			const turn = 50 * time.Millisecond
+			turns := int(lasts / 4 / turn)
 			protocols := map[string]string{"packed": wire.SubPacked, "text": wire.SubJSON}
 			for leg := range 4 { // the connection is lost three times
 				p.connect(h.s.URL(), protocols[form])
-				for i := 0; i < 60 || leg == 3 && asked && !p.believed && i < 400; i++ {
-					p.listen(50 * time.Millisecond)
+				for i := 0; i < turns || leg == 3 && asked && !p.believed && i < turns+340; i++ {
+					p.listen(turn)
 					p.say(fmt.Sprintf("step %.3f", time.Since(p.began).Seconds()))
 				}
 				if leg < 3 {
@@ -161,6 +190,7 @@ func TestAMachineWithoutASocket(t *testing.T) {
 			t.Logf("%s", p.lines.Text())
 			is.wentWell(t)
 			assert.Equal(t, asked, is.Beliefs > 0)
+			played(t, &is, lasts)
 			require.NoError(t, cmd.Wait())
 		})
 	}
