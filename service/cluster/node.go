@@ -103,6 +103,8 @@ const (
 	room = 16 << 20
 	// mostStored is how much the engine may keep, in bytes: what there is, and not a part of what is free when it starts.
 	mostStored = 1 << 60
+	// engineEndsWithin is how long the engine may take to end.
+	engineEndsWithin = 10 * time.Second
 	// linkWithin is how long two nodes may take to show each other that they know the secret.
 	linkWithin = 5 * time.Second
 	// mostReplicas is how many nodes keep the stream at most.
@@ -305,9 +307,19 @@ func (n *Node) Stop() {
 	if n.nc != nil {
 		n.nc.Close()
 	}
-	if n.server != nil {
+	if n.server == nil {
+		return
+	}
+	ended := make(chan struct{})
+	go func() {
 		n.server.Shutdown()
 		n.server.WaitForShutdown()
+		close(ended)
+	}()
+	select {
+	case <-ended:
+	case <-time.After(engineEndsWithin): // where its files could not be written it may wait for itself for ever
+		n.c.Log.Warn("the nodes' engine does not end, and is left behind")
 	}
 }
 
