@@ -268,10 +268,19 @@ func (h *hand) step(req handRequest) ([]handChange, error) {
 	return nil, fmt.Errorf("there is no request %s", req.do)
 }
 
-func (h *hand) gust(p *handPlayer, req handRequest) error {
+// amount is the argument of a gust: within its limits, and on its step.
+func (req *handRequest) amount() (float64, error) {
 	amount, ok := req.args["amount"]
 	if !ok || len(req.args) != 1 || amount < 0 || amount > 40 || amount*2 != float64(int(amount*2)) {
-		return fmt.Errorf("the amount is not right")
+		return 0, fmt.Errorf("the amount is not right")
+	}
+	return amount, nil
+}
+
+func (h *hand) gust(p *handPlayer, req handRequest) error {
+	amount, err := req.amount()
+	if err != nil {
+		return err
 	}
 	if p.v0 > 1 {
 		h.set(p, "player.v0", &p.v0, 600-p.v0+amount)
@@ -382,9 +391,9 @@ func (h *fullHand) step(req fullRequest) (changes []fullChange, err error) {
 }
 
 func (h *fullHand) gust(p *fullPlayer, req fullRequest) error {
-	amount, ok := req.args["amount"]
-	if !ok || len(req.args) != 1 || amount < 0 || amount > 40 || amount*2 != float64(int(amount*2)) {
-		return fmt.Errorf("the amount is not right")
+	amount, err := req.amount()
+	if err != nil {
+		return err
 	}
 	if p.v0 > 1 {
 		h.caused = fullCause{"rule", "rule 1", "gust", 1, 12}

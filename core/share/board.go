@@ -523,8 +523,11 @@ func (b *Board) see(e *entity, p *engine.Player, scene int) {
 	}
 }
 
-// drop takes an entity off the board.
+// drop takes an entity off the board, with what is held of it.
 func (b *Board) drop(e *entity) {
+	if e.due != 0 {
+		b.held = slices.DeleteFunc(b.held, func(h held) bool { return h.of == e })
+	}
 	for i := range e.groups {
 		if g := &e.groups[i]; g.in != nil {
 			g.in.leave(g, b.tick)

@@ -95,6 +95,21 @@ func TestWhatIsToldTwiceASecond(t *testing.T) {
 	b.Tick(3400)
 	b.Tick(9000)
 	assert.NotContains(t, frame(t, b, "bob", share.Whole), "ada", "of whoever has left nothing is told later")
+
+	// Nor is what was held of an earlier visit taken for the present one's.
+	joins(t, r, "ada")
+	b.Note(nil, "ada")
+	b.Tick(9100)
+	asks(t, r, b, engine.Request{Do: "write", At: 9200, Server: true, Player: "ada", Name: "player.depth", Value: types.OfInt(8)})
+	b.Tick(9200)
+	assert.True(t, b.Late("player.depth@ada"))
+	asks(t, r, b, engine.Request{Do: "leave", Player: "ada"})
+	b.Tick(9300)
+	assert.False(t, b.Late("player.depth@ada"), "she has left")
+	joins(t, r, "ada")
+	b.Note(nil, "ada")
+	b.Tick(9400)
+	assert.False(t, b.Late("player.depth@ada"), "what she has now is told")
 }
 
 // told is a cave in which depth is told twice a second.

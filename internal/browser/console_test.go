@@ -324,6 +324,7 @@ func TestAFindingLeadsToItsLine(t *testing.T) {
 	require.NoError(t, err)
 	p.goTo("/games/lantern-pass/plan")
 	p.sees("Nothing reads player.spare.")
+	p.until("document.querySelector('.cm-line') !== null", "the editor is there") // until then what is clicked may move away
 	p.click(".finding button")
 	p.until(`document.querySelector('.cm-activeLine')?.textContent.includes('spare:')`, "the editor is at the finding's line")
 }

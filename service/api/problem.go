@@ -110,8 +110,10 @@ func (s *Server) asProblem(err error) error {
 	case errors.Is(err, save.ErrValue):
 		return problem(http.StatusUnprocessableEntity, engine.Invalid, "The request is not what the plan says", "%v.",
 			err)
-	case errors.As(err, &elsewhere), errors.Is(err, store.ErrFenced), errors.Is(err, store.ErrMoved), errors.Is(err, store.ErrMixed), errors.Is(err, live.ErrHeld):
+	case errors.As(err, &elsewhere), errors.Is(err, store.ErrFenced):
 		return problem(http.StatusServiceUnavailable, "elsewhere", "Another node runs this session", "%v. Ask again.", err)
+	case errors.Is(err, store.ErrMoved), errors.Is(err, store.ErrMixed), errors.Is(err, live.ErrHeld):
+		return problem(http.StatusServiceUnavailable, "elsewhere", "A player is in a session at another node", "%v. Ask again.", err)
 	case errors.Is(err, cluster.ErrApart):
 		return problem(http.StatusServiceUnavailable, "apart", "This node is cut off", "%v, so that it runs no session. Ask another one, or again later.", err)
 	case errors.Is(err, store.ErrOlder):

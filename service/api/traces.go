@@ -125,12 +125,10 @@ func (s *Server) forget(ctx context.Context, in *forgetInput) (*forgotten, error
 		return s.live.Deleted(ctx, in.Game, in.Player)
 	})
 	s.stands.drop(in.Game)
-	if err == nil {
-		s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
-	}
 	if err != nil {
 		return nil, s.asProblem(err)
 	}
+	s.log.Info("everything about a player was deleted", "game", in.Game, "saves", t.Saves)
 	out := &forgotten{Status: http.StatusOK, Body: contract.Forgotten{Slots: t.Slots, Saves: t.Saves, Ranks: t.Ranks, Journal: t.Journal, Commons: t.Commons, Profiles: t.Profiles}}
 	if s.node != nil {
 		if out.Body.Waiting = s.node.Behind(ctx, s.store.Place()); len(out.Body.Waiting) > 0 {

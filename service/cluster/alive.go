@@ -3,6 +3,7 @@ package cluster
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -204,16 +205,16 @@ func (n *Node) Peers() []Peer {
 // countsFor is for how long a node that is away counts among those that have to read what is written.
 const countsFor = 24 * time.Hour
 
-// Reads is the newest format of messages that all nodes read that were there within a day, and which of them reads no
-// newer one: whoever is away for a moment is to understand what was written meanwhile.
-func (p *putting) Reads() (format int, node string) {
+// Reads is the newest format of messages that all nodes read that were there within a day, and why none newer is
+// written: a node that is away for a moment has to read later what is written now.
+func (p *putting) Reads() (format int, why string) {
 	a := p.n.alive
 	if time.Since(p.asked) < time.Second {
-		return p.format, p.node
+		return p.format, p.why
 	}
 	ctx, cancel := context.WithTimeout(p.n.ctx, 2*time.Second)
 	defer cancel()
-	format, node = store.Format, p.n.me.Node
+	format = store.Format
 	keys, err := a.bucket.Keys(ctx)
 	for _, key := range keys {
 		entry, failed := a.bucket.Get(ctx, key)
@@ -226,14 +227,14 @@ func (p *putting) Reads() (format int, node string) {
 			reads = 1 // before it said so
 		}
 		if time.Since(entry.Created()) < countsFor && reads < format {
-			format, node = reads, key
+			format, why = reads, fmt.Sprintf("the program of %s is older, start the newer one there first", key)
 		}
 	}
 	if err != nil {
-		return 1, "which cannot be found out now"
+		return 1, "the nodes cannot be asked now"
 	}
-	p.asked, p.format, p.node = time.Now(), format, node
-	return format, node
+	p.asked, p.format, p.why = time.Now(), format, why
+	return format, why
 }
 
 // Lag says how far this node has come, how many messages it is behind the one that has come furthest, as that said last,

@@ -64,7 +64,7 @@ type putting struct {
 	// What Reads found, and when.
 	asked  time.Time
 	format int
-	node   string
+	why    string
 }
 
 // Put keeps a bundle for good: it returns when most nodes have it on disk, and tries until then.

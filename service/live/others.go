@@ -238,14 +238,13 @@ func (m *Manager) fetch(ctx context.Context, s *Session, player string) (turn in
 	return turn, nil
 }
 
-// mixed ends a session of which nothing can be written any more, since somebody in it plays elsewhere by now.
+// mixed ends a session. One of its players plays elsewhere by now, so the store refuses all that it writes.
 func (m *Manager) mixed(s *Session) {
 	m.mu.Lock()
 	m.remove(sessionKey{s.Game, s.Name}, s)
 	m.mu.Unlock()
 	m.log.Warn("a session has ended here: somebody in it plays elsewhere by now", "game", s.Game, "session", s.Name)
 	s.abandon("Somebody here plays elsewhere by now. What you did since your last save is gone. Come back in a moment.")
-	m.yield(context.Background(), s.owner)
 }
 
 // At says at which node a player was last, and in which session; "" where nobody knows.

@@ -80,7 +80,7 @@ var (
 	// ErrFormat says that a message is of a newer format, or none at all.
 	ErrFormat = fmt.Errorf("it is no message that this program can apply, which knows format %d", Format)
 	// ErrOlder says that a node could not read a message.
-	ErrOlder = errors.New("a node is of an older program, which could not read this: start the newer one there first")
+	ErrOlder = errors.New("not all nodes are known to read this")
 )
 
 // message is a change on its way to other nodes, in CBOR (RFC 8949).

@@ -328,7 +328,7 @@ func TestWhatAnOlderNodeCannotReadIsNotWritten(t *testing.T) {
 	}
 	err := asked(&ofTheNext{"x"})
 	require.ErrorIs(t, err, ErrOlder)
-	require.ErrorContains(t, err, "(older)")
+	require.ErrorContains(t, err, ": older")
 	require.Empty(t, l.bundles)
 	require.NoError(t, asked(&putsPlan{Game: Game{ID: "hut", Text: "x"}}))
 	l.reads = Format + 1

@@ -23,8 +23,8 @@ type Order interface {
 	// Put hands in a bundle of messages. It returns when it is kept for good, and tries until it is; an error says that
 	// the node is stopping, and that nobody knows whether it was kept. One bundle at a time is handed in.
 	Put(bundle []byte) error
-	// Reads is the newest format of messages that all nodes read, and which of them reads no newer one.
-	Reads() (format int, node string)
+	// Reads is the newest format of messages that all nodes read, and why none newer is written.
+	Reads() (format int, why string)
 }
 
 // Writer is one that takes part, in one of its runs.
@@ -238,8 +238,8 @@ func (o *ordering) handIn(s *Store, group []job) {
 // pack writes a change as a message, where all nodes read it.
 func (o *ordering) pack(j job) ([]byte, error) {
 	if _, format := formatOf(j.change); format > 1 {
-		if reads, node := o.order.Reads(); format > reads {
-			return nil, fmt.Errorf("%w (%s)", ErrOlder, node)
+		if reads, why := o.order.Reads(); format > reads {
+			return nil, fmt.Errorf("%w: %s", ErrOlder, why)
 		}
 	}
 	return pack(j.change, j.at)

@@ -154,7 +154,7 @@ func TestATrialThatIsStoppedAndGoneOnWithComesToTheSame(t *testing.T) {
 				break
 			}
 			require.Equal(t, store.TrialStopped, p.State)
-			assert.Less(t, p.Done, want.Saves)
+			assert.LessOrEqual(t, p.Done, want.Saves, "it may be stopped when all is done but to say so")
 			if stops++; stops == 3 {
 				after = time.Minute // let it come to its end
 				h.runs.Stop("another game")
