@@ -36,7 +36,7 @@ var Languages = []Language{
 	{"csharp", "for engines and servers: two files in C# 7, for .NET Standard 2.0 and Mono", csharp},
 	{"lua", "for engines: two chunks for Lua 5.1 to 5.4 and LuaJIT", lua},
 	{"python", "for tools, bots and servers: two modules for Python 3.9 and later", python},
-	{"go", "for servers and tools: names and types of a plan, over the client's own package", golang},
+	{"go", "for games, servers and tools: names and types of a plan, over the package machine of this module", golang},
 }
 
 // Names lists the languages' names.

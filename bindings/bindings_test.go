@@ -83,8 +83,9 @@ func TestGo(t *testing.T) {
 	assert.Empty(t, string(out))
 	pass := string(written(t, plans["pass"], "go")[0].Text)
 	for _, want := range []string{"package lanternpass\n", `CacheUnderLedge CacheID = "under_ledge"`,
-		"// Warmth is player.warmth. 0 to 150 in steps of 0.5.", `get[bool](p.m, "prop.cache.taken["+string(of)+"]@"+p.ID)`,
-		"func (a Asks) Open(ctx context.Context, cache CacheID) error {", "func (a Asks) WriteNickname(ctx context.Context, is *string) error"} {
+		"// Warmth is player.warmth. 0 to 150 in steps of 0.5.", `machine.Get[bool](p.m, "prop.cache.taken", string(of), p.ID)`,
+		"func (a Asks) Open(cache CacheID) *machine.Asked {", "func (a Asks) WriteNickname(is *string) *machine.Asked {",
+		"func (a Asks) Pass(passage PassageID) *machine.Asked"} {
 		assert.Contains(t, pass, want)
 	}
 	alike := strings.Replace(clashing, "  move: {", "  mo_ve: {from: self}\n  moVe: {", 1)

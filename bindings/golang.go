@@ -4,11 +4,14 @@ import (
 	"fmt"
 	"go/format"
 	"go/token"
+	"reflect"
+	"strconv"
 	"strings"
 	"unicode"
 
 	"alluvion.dev/core/share"
 	"alluvion.dev/core/types"
+	"alluvion.dev/machine"
 )
 
 // goPackage is the name of a game's package: its id without what stands between words.
@@ -56,15 +59,26 @@ func (g *goFile) source() (string, error) {
 	g.line("// Package %s is %s, version %d, for games, servers and tools in Go.", goPackage(game), g.s.title, g.s.m.Plan.Version.Value)
 	g.line("//\n// Made from the plan by alluvion bindings: write it anew when the plan changes, and do not edit it.")
 	g.line("package %s\n", goPackage(game))
-	g.line("import (\n\"context\"\n\"encoding/json\"\n\"errors\"\n\n\"alluvion.dev/client\"\n\"alluvion.dev/core/types\"\n\"alluvion.dev/core/wire\"\n)\n")
+	layout, err := share.WriteLayout(g.s.layout)
+	if err != nil {
+		return "", err
+	}
+	g.line("import \"alluvion.dev/machine\"\n")
 	g.line("// The game, and the version of its plan that this was made from.\nconst (\nGame = %q\nVersion = %d\n)", game, g.s.m.Plan.Version.Value)
+	g.line("\n// plan is what machines are sent, and how, and in which scene each prop is.\nvar plan = machine.Plan{\nLayout: %s,\nProps: %s,\n}", goText(string(layout)), g.props())
 	g.b.WriteString(goMachine)
-	for _, own := range []string{"Game", "Version", "Machine", "Join", "Player", "Asks", "Place", "Watch"} {
+	for _, own := range []string{"Game", "Version", "Machine", "New", "Player", "Asks"} {
 		g.taken["."+own] = "what every file has"
 	}
 	g.taken["Player.ID"] = "what every player has"
-	for _, own := range []string{"Me", "Player", "Players", "Ask"} {
+	for _, own := range []string{"Me", "Who", "Everybody", "Ask"} {
 		g.taken["Machine."+own] = "what every machine has"
+	}
+	for _, own := range []string{"Pass", "Touch"} {
+		g.taken["Asks."+own] = "what every player asks for"
+	}
+	for i := range machineType.NumMethod() {
+		g.taken["Machine."+machineType.Method(i).Name] = "what every machine has"
 	}
 	for _, x := range g.s.ids {
 		if err := g.group(x); err != nil {
@@ -74,6 +88,14 @@ func (g *goFile) source() (string, error) {
 	for _, v := range g.s.values {
 		if err := g.value(v); err != nil {
 			return "", err
+		}
+	}
+	for _, x := range g.s.ids {
+		switch x.name {
+		case "passage":
+			g.line("\n// Pass goes through a passage.\nfunc (a Asks) Pass(passage PassageID) *machine.Asked { return a.m.Pass(string(passage)) }")
+		case "checkpoint":
+			g.line("\n// Touch touches a checkpoint.\nfunc (a Asks) Touch(checkpoint CheckpointID) *machine.Asked { return a.m.Touch(string(checkpoint)) }")
 		}
 	}
 	for _, a := range g.s.asks {
@@ -89,123 +111,70 @@ func (g *goFile) source() (string, error) {
 	return g.b.String(), nil
 }
 
+// machineType has methods that a plan's own names may not hide.
+var machineType = reflect.TypeFor[*machine.Machine]()
+
+// goText is a text as Go has it: as it stands, where that can be.
+func goText(s string) string {
+	if strings.ContainsAny(s, "`\r\ufeff") {
+		return strconv.Quote(s)
+	}
+	return "`" + s + "`"
+}
+
+// props is in which scene each prop is, by kind.
+func (g *goFile) props() string {
+	var b strings.Builder
+	b.WriteString("map[string]map[string]string{\n")
+	for _, k := range g.s.m.Kinds {
+		fmt.Fprintf(&b, "%q: {", k.ID)
+		for i, p := range k.Props {
+			if i > 0 {
+				b.WriteString(", ")
+			}
+			fmt.Fprintf(&b, "%q: %q", p.ID, p.Scene.ID)
+		}
+		b.WriteString("},\n")
+	}
+	return b.String() + "}"
+}
+
 // goMachine is what every file has.
 const goMachine = `
-// Machine follows a session for one player, and asks for what the player does. Whatever client.Machine can, it can.
-type Machine struct {
-	*client.Machine
-	player string
-}
+// Machine follows a session of the game for one player, and asks for what the player does. Whatever machine.Machine can, it can:
+// it opens no connection, starts no goroutine and reads no clock.
+type Machine struct{ *machine.Machine }
 
-// Join connects a player's machine to a session of the game.
-func Join(ctx context.Context, s *client.Session, j client.Joining) (*Machine, error) {
-	m, err := s.Join(ctx, j)
-	if err != nil {
-		return nil, err
-	}
-	return &Machine{m, j.Player}, nil
-}
+// New makes a machine. client.Session.Play plays with its Machine, or your own loop does.
+func New(j machine.Joining) *Machine { return &Machine{machine.New(plan, j)} }
 
 // Me is the machine's own player.
-func (m *Machine) Me() Player { return Player{m, m.player} }
+func (m *Machine) Me() Player { return m.Who(m.Player()) }
 
-// Player is somebody in the session, by id.
-func (m *Machine) Player(id string) Player { return Player{m, id} }
+// Who is somebody in the session, by id.
+func (m *Machine) Who(id string) Player { return Player{m.Machine, id} }
 
-// Players are all of whom the machine was told, its own player too.
-func (m *Machine) Players() []Player {
+// Everybody are all of whom the machine was told, its own player too.
+func (m *Machine) Everybody() []Player {
 	var out []Player
 	for _, id := range m.Others() {
-		out = append(out, Player{m, id})
+		out = append(out, m.Who(id))
 	}
 	return out
 }
 
-// Ask is what the machine's player can ask for. What is refused is a *client.Refused.
-func (m *Machine) Ask() Asks { return Asks{m} }
+// Ask is what the machine's player can ask for, besides moving, starting over and leaving, which every machine can by itself.
+func (m *Machine) Ask() Asks { return Asks{m.Machine} }
 
 // Player is what a machine was told of a player. Each of its values has an ok, which is false where the value is none, and
 // where the machine is not told of it: of somebody in another scene, or out of sight.
 type Player struct {
-	m  *Machine
+	m  *machine.Machine
 	ID string
 }
 
 // Asks are what a machine's player can ask for.
-type Asks struct{ m *Machine }
-
-// Place is where something is: coordinates in the plan's unit, and the session's time in seconds at which it was there. Of
-// what somebody carries there is only the holder.
-type Place struct {
-	Holder  string    ` + "`json:\"holder\"`" + `
-	Scene   string    ` + "`json:\"scene\"`" + `
-	At      []float64 ` + "`json:\"at\"`" + `
-	Facing  string    ` + "`json:\"facing\"`" + `
-	Time    float64   ` + "`json:\"time\"`" + `
-	Arrival int       ` + "`json:\"arrival\"`" + `
-}
-
-// Watch is a stopwatch: what it reads in seconds, or since when it runs, in the session's time.
-type Watch struct {
-	Reads float64
-	Runs  bool
-	Since float64
-}
-
-// UnmarshalJSON reads a number, or {"since": second}.
-func (w *Watch) UnmarshalJSON(raw []byte) error {
-	*w = Watch{}
-	if json.Unmarshal(raw, &w.Reads) == nil {
-		return nil
-	}
-	var running struct{ Since *float64 }
-	if err := json.Unmarshal(raw, &running); err != nil || running.Since == nil {
-		return errors.New("this is no stopwatch")
-	}
-	w.Runs, w.Since = true, *running.Since
-	return nil
-}
-
-// get is the value under an address, as the machine believes it.
-func get[T any](m *Machine, address string) (is T, ok bool) {
-	raw, known := m.JSON(address)
-	if !known || raw == "null" || json.Unmarshal([]byte(raw), &is) != nil {
-		var none T
-		return none, false
-	}
-	return is, true
-}
-
-func valueOf(is any) (out types.Value, err error) {
-	raw, err := json.Marshal(is)
-	if err == nil {
-		err = out.UnmarshalJSON(raw)
-	}
-	return out, err
-}
-
-// event sends an event, and waits for what comes of it. Arguments that are nil are left out.
-func (a Asks) event(ctx context.Context, name string, args map[string]any) error {
-	out := map[string]types.Value{}
-	for id, is := range args {
-		v, err := valueOf(is)
-		if err != nil {
-			return err
-		}
-		if !v.IsNone() {
-			out[id] = v
-		}
-	}
-	return a.m.Do(ctx, wire.Ask{Is: "event", Name: name, Args: out})
-}
-
-func (a Asks) write(ctx context.Context, name string, is any) error {
-	v, err := valueOf(is)
-	if err != nil {
-		return err
-	}
-	return a.m.Do(ctx, wire.Ask{Is: "write", Name: name, Value: &v})
-}
+type Asks struct{ m *machine.Machine }
 `
 
 // group writes the ids of something, as a type with its values.
@@ -240,25 +209,23 @@ func (g *goFile) value(v value) error {
 	if v.group != "player" {
 		name = pascal(strings.TrimPrefix(v.group, "prop.")) + name
 	}
-	owner, of, at, params, machine := "Machine", "(m *Machine)", v.name, "", "m"
+	owner, of, params, machine, copy, player := "Machine", "(m *Machine)", "", "m.Machine", `""`, `""`
 	if v.group == "movables" {
 		name = "Movable"
 	}
 	if len(v.copies) > 0 {
-		at += `[" + string(of) + "]`
-		params = "of " + g.idsOf(v.group)
+		copy, params = "string(of)", "of "+g.idsOf(v.group)
 	}
-	if at = `"` + at + `"`; v.players {
-		owner, of, machine = "Player", "(p Player)", "p.m"
-		at = strings.TrimSuffix(at, `"`) + `@" + p.ID`
+	if v.players {
+		owner, of, machine, player = "Player", "(p Player)", "p.m", "p.ID"
 	}
 	name, err := g.name(owner, name, v.name)
 	if err != nil {
 		return err
 	}
 	doc := strings.Join(append([]string{name + " is " + v.name + "."}, v.doc...), " ")
-	g.line("\n// %s\nfunc %s %s(%s) (is %s, ok bool) {\nreturn get[%s](%s, %s)\n}", doc, of, name, params, g.typeOf(v),
-		g.typeOf(v), machine, at)
+	g.line("\n// %s\nfunc %s %s(%s) (is %s, ok bool) {\nreturn machine.Get[%s](%s, %q, %s, %s)\n}", doc, of, name, params, g.typeOf(v),
+		g.typeOf(v), machine, v.name, copy, player)
 	return nil
 }
 
@@ -266,9 +233,9 @@ func (g *goFile) value(v value) error {
 func (g *goFile) typeOf(v value) string {
 	switch v.form {
 	case share.FormPlace, share.FormSpot, share.FormThing:
-		return "Place"
+		return "machine.Place"
 	case share.FormWatch:
-		return "Watch"
+		return "machine.Watch"
 	}
 	return g.codeType(v.code)
 }
@@ -298,7 +265,7 @@ func (g *goFile) ask(a ask) error {
 	if err != nil {
 		return err
 	}
-	params, given := "ctx context.Context", []string{}
+	var params, given []string
 	for _, x := range a.args {
 		is := g.codeType(x.code)
 		if x.of != "" {
@@ -308,19 +275,19 @@ func (g *goFile) ask(a ask) error {
 			is = "*" + is
 		}
 		arg := x.id
-		if token.IsKeyword(arg) || arg == "a" || arg == "ctx" || arg == "map" || arg == "any" || arg == "string" {
+		if token.IsKeyword(arg) || arg == "a" || arg == "machine" || arg == "any" || arg == "string" {
 			arg += "_"
 		}
-		params += ", " + arg + " " + is
+		params = append(params, arg+" "+is)
 		given = append(given, fmt.Sprintf("%q: %s", x.id, arg))
 	}
 	doc := strings.Join(append([]string{name + " sends the event " + a.id + "."}, a.doc...), " ")
-	g.line("\n// %s\nfunc (a Asks) %s(%s) error {\nreturn a.event(ctx, %q, map[string]any{%s})\n}", doc, name, params, a.id,
-		strings.Join(given, ", "))
+	g.line("\n// %s\nfunc (a Asks) %s(%s) *machine.Asked {\nreturn a.m.Send(%q, machine.Args(map[string]any{%s}))\n}", doc, name,
+		strings.Join(params, ", "), a.id, strings.Join(given, ", "))
 	return nil
 }
 
-// write writes what the player sets by themselves. What they have for each of something is written by client.Machine.Do.
+// write writes what the player sets by themselves. What they have for each of something is written by machine.Machine.Write.
 func (g *goFile) write(v value) error {
 	if len(v.copies) > 0 {
 		return nil
@@ -333,6 +300,6 @@ func (g *goFile) write(v value) error {
 	if v.code.Optional {
 		is = "is *" + g.codeType(v.code)
 	}
-	g.line("\n// %s writes %s.\nfunc (a Asks) %s(ctx context.Context, %s) error { return a.write(ctx, %q, is) }", name, v.name, name, is, v.name)
+	g.line("\n// %s writes %s.\nfunc (a Asks) %s(%s) *machine.Asked {\nreturn a.m.Write(%q, machine.ValueOf(is), nil)\n}", name, v.name, name, is, v.name)
 	return nil
 }

@@ -285,6 +285,18 @@ func (l *Layout) WritePlace(b *bitstream.Bits, scene int, at []fixed.Num, facing
 	l.writePlace(b, x)
 }
 
+// HasRoom says whether PackPlace can write a place: it lies in the scene's bits, on its steps, and the layout has the facing.
+func (l *Layout) HasRoom(scene int, at []fixed.Num, facing string) bool {
+	e := &l.Places.Scenes[scene]
+	for i := range e.Bits {
+		above, err := at[i].Sub(e.Low[i])
+		if err != nil || above.Sign() < 0 || !above.MultipleOf(l.Places.Step) || stepsAbove(at[i], e.Low[i], l.Places.Step)>>e.Bits[i] != 0 {
+			return false
+		}
+	}
+	return facing == "" || slices.Contains(l.Places.Facings, facing)
+}
+
 // UnpackPlace reads what PackPlace wrote.
 func (l *Layout) UnpackPlace(raw []byte) (scene int, at []fixed.Num, facing string, err error) {
 	s := bitstream.NewSource(raw)

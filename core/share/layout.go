@@ -37,16 +37,17 @@ var PartNames = [all]string{"everyone", "scene", "self", "near"}
 // Layout says what views hold and how packed frames are laid out. It is derived from a plan, and is complete in
 // itself: whoever has it needs no plan to read a frame.
 type Layout struct {
-	Format  int            `json:"alluvion_layout" doc:"1; 2 where a scene has near."`
-	Game    string         `json:"game"`
-	Version int            `json:"version" doc:"Of the plan."`
-	Plan    string         `json:"plan,omitempty" doc:"The digest of all this, which a machine tells when it joins: SHA-256 over the layout as canonical JSON without it, its first 128 bits in hexadecimal."`
-	Ticks   float64        `json:"ticks" doc:"Frames a second."`
-	Seats   int            `json:"seats" doc:"How many bits a seat takes."`
-	Kinds   int            `json:"kinds" doc:"How many bits tell the holders apart."`
-	Places  Places         `json:"places"`
-	Holders []Holder       `json:"holders"`
-	fields  [][parts][]int // by holder and part: which of its fields
+	Format  int               `json:"alluvion_layout" doc:"1; 2 where a scene has near."`
+	Game    string            `json:"game"`
+	Version int               `json:"version" doc:"Of the plan."`
+	Plan    string            `json:"plan,omitempty" doc:"The digest of all this, which a machine tells when it joins: SHA-256 over the layout as canonical JSON without it, its first 128 bits in hexadecimal."`
+	Ticks   float64           `json:"ticks" doc:"Frames a second."`
+	Seats   int               `json:"seats" doc:"How many bits a seat takes."`
+	Kinds   int               `json:"kinds" doc:"How many bits tell the holders apart."`
+	Places  Places            `json:"places"`
+	Holders []Holder          `json:"holders"`
+	fields  [][parts][]int    // by holder and part: which of its fields
+	named   map[string][2]int // by name: the holder, and which of its fields
 }
 
 // Places says how places are packed.
@@ -146,7 +147,7 @@ func (l *Layout) PartNames() []string {
 // seal works out what follows from the holders and fields.
 func (l *Layout) seal() {
 	l.Kinds = bitsOf(len(l.Holders))
-	l.fields = make([][parts][]int, len(l.Holders))
+	l.fields, l.named = make([][parts][]int, len(l.Holders)), map[string][2]int{}
 	for i := range l.Holders {
 		h := &l.Holders[i]
 		h.CopyBits = bitsOf(len(h.Copies))
@@ -159,6 +160,7 @@ func (l *Layout) seal() {
 				f.part = p
 			}
 			l.fields[i][f.part] = append(l.fields[i][f.part], j)
+			l.named[f.Name] = [2]int{i, j}
 		}
 	}
 }
@@ -257,6 +259,51 @@ func builtIn(m *model.Model) []Field {
 		out = append(out, Field{Name: "player." + w.ID, Form: FormSpot, part: Self, read: readMark(w.Index)})
 	}
 	return out
+}
+
+// Named is the field of a name, such as player.warmth, and who has it.
+func (l *Layout) Named(name string) (*Holder, *Field, bool) {
+	at, ok := l.named[name]
+	if !ok {
+		return nil, nil, false
+	}
+	h := &l.Holders[at[0]]
+	return h, &h.Fields[at[1]], true
+}
+
+// Without are the names of fields that another layout has not, or with another type; ranges and options may differ.
+func (l *Layout) Without(other *Layout) []string {
+	var out []string
+	for i := range l.Holders {
+		for j := range l.Holders[i].Fields {
+			f := &l.Holders[i].Fields[j]
+			if h, is, ok := other.Named(f.Name); !ok || is.Form != f.Form || h.Players != l.Holders[i].Players ||
+				!is.Code.Alike(f.Code) || slices.ContainsFunc(l.Holders[i].Copies, func(id string) bool { return !slices.Contains(h.Copies, id) }) {
+				out = append(out, f.Name)
+			}
+		}
+	}
+	return out
+}
+
+// Split takes an address apart: what it names, of which copy, and whose ("" where there is none of these).
+func Split(address string) (name, copy, player string) {
+	name, player, _ = strings.Cut(address, "@")
+	if name, copy, _ = strings.Cut(name, "["); copy != "" {
+		copy = strings.TrimSuffix(copy, "]")
+	}
+	return name, copy, player
+}
+
+// Joined is the address that Split takes apart.
+func Joined(name, copy, player string) string {
+	if copy != "" {
+		name += "[" + copy + "]"
+	}
+	if player != "" {
+		name += "@" + player
+	}
+	return name
 }
 
 // Address is the name of a value in views: player.warmth@wren, scene.snow[gorge], player.lit[gorge]@wren,

@@ -4,6 +4,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 
@@ -12,6 +13,7 @@ import (
 
 	"alluvion.dev/core/bitstream"
 	"alluvion.dev/core/fixed"
+	"alluvion.dev/core/types"
 )
 
 // Mirror is what a player's machine believes: what it was sent, put together. It is not safe for use by several
@@ -25,6 +27,13 @@ type Mirror struct {
 	sums   [all]string // digests of the parts; "" where that has changed since
 	Tick   int64
 	Time   int64 // the session's at that tick, in milliseconds
+
+	// Before is told each address before what is believed of it may change; nil if nobody asks.
+	Before func(address string)
+
+	read    Heard          // the frame that was read and not taken yet
+	changes []change       // what it changes
+	seated  map[int]string // the seats that it gives away; "" of those that become free
 }
 
 // place is where a value stands.
@@ -63,7 +72,30 @@ type Heard struct {
 	Check bool
 	Told  jsontext.Value
 	Moved []string // the addresses that were set
+	Whole bool     // it has all of what everyone sees, of the scene, and of the player
+	Fewer bool     // somebody may have left the session
 }
+
+// change is one thing that a frame does to what is believed. All of a frame is read before any of it is done, so that a
+// frame that is none changes nothing.
+type change struct {
+	how     deed
+	part    int
+	address string           // of sets and drops
+	seen    Seen             // of sets
+	player  string           // of forgets and looks away
+	names   map[place]string // of forgets: all addresses that the player had
+}
+
+type deed uint8
+
+const (
+	sets     deed = iota
+	drops         // one value
+	empties       // a part
+	forgets       // a player, in every part
+	looksOff      // from a player, in the part near
+)
 
 // ErrFrame says that a frame is not one.
 var ErrFrame = errors.New("this is no frame")
@@ -105,9 +137,9 @@ func ReadLayout(raw []byte) (*Layout, error) {
 // textFrame is a JSON frame.
 type textFrame struct {
 	Is       string         `json:"is"`
-	Tick     int64          `json:"tick"`
-	Time     fixed.Num      `json:"time"`
-	Done     uint64         `json:"done"`
+	Tick     *int64         `json:"tick"`
+	Time     *fixed.Num     `json:"time"`
+	Done     *uint64        `json:"done"`
 	Check    bool           `json:"check"`
 	Everyone *textPart      `json:"everyone"`
 	Scene    *textPart      `json:"scene"`
@@ -122,35 +154,193 @@ type textPart struct {
 	Set   map[string]jsontext.Value `json:"set"`
 }
 
+// mostCount is the greatest number that every language has exactly.
+const mostCount = 1<<53 - 1
+
 // ApplyText takes a JSON frame in. Where it gives an error, nothing is believed that was not before.
 func (m *Mirror) ApplyText(raw []byte) (Heard, error) {
+	h, err := m.ReadText(raw)
+	if err == nil {
+		m.Take()
+	}
+	return h, err
+}
+
+// ReadText reads a JSON frame, which Take takes in or Drop does not. With a layout, its values have to be of their types.
+func (m *Mirror) ReadText(raw []byte) (Heard, error) {
 	var f textFrame
-	if err := json.Unmarshal(raw, &f); err != nil || f.Is != "tick" {
+	if err := json.Unmarshal(raw, &f); err != nil || f.Is != "tick" || f.Tick == nil || f.Time == nil || f.Done == nil {
 		return Heard{}, ErrFrame
 	}
-	h := Heard{Tick: f.Tick, Done: f.Done, Check: f.Check, Told: f.Told}
+	if *f.Tick < 0 || *f.Tick > mostCount || *f.Done > mostCount || f.Time.Sign() < 0 {
+		return Heard{}, ErrFrame
+	}
+	h := Heard{Tick: *f.Tick, Done: *f.Done, Check: f.Check, Told: f.Told}
 	nano, _ := f.Time.Nano()
 	h.Time = nano / 1_000_000
+	wholes := 0
 	for i, p := range []*textPart{f.Everyone, f.Scene, f.Self, f.Near} {
-		if p == nil {
+		if p == nil || i == Near && !m.near {
 			continue
 		}
-		m.sums[i] = ""
 		if p.Whole {
-			clear(m.parts[i])
+			wholes |= 1 << i
+			m.changes = append(m.changes, change{how: empties, part: i})
 		}
 		for _, address := range p.Gone {
-			delete(m.parts[i], address)
+			m.changes = append(m.changes, change{how: drops, part: i, address: address})
 		}
+		h.Fewer = h.Fewer || i == Everyone && (p.Whole || len(p.Gone) > 0)
 		for address, value := range p.Set {
-			m.parts[i][address] = Seen{raw: value}
+			if !m.fits(address, value) {
+				m.Drop()
+				return Heard{}, fmt.Errorf("%w: %s is not of its type", ErrFrame, address)
+			}
+			m.changes = append(m.changes, change{how: sets, part: i, address: address, seen: Seen{raw: value}})
 			h.Moved = append(h.Moved, address)
 		}
 	}
 	slices.Sort(h.Moved)
-	m.Tick, m.Time = h.Tick, h.Time
+	h.Whole = wholes&wholeView == wholeView
+	m.read = h
 	return h, nil
 }
+
+// wholeView are the parts that every view has, as bits.
+const wholeView = 1<<parts - 1
+
+// fits says whether a value in text is of the type that its field has. What is built in and was not given a value yet is none,
+// whatever its code says.
+func (m *Mirror) fits(address string, raw jsontext.Value) bool {
+	if m.layout == nil {
+		return true
+	}
+	name, _, _ := Split(address)
+	_, f, ok := m.layout.Named(name)
+	if !ok {
+		return true
+	}
+	var at struct {
+		Holder *string      `json:"holder"`
+		Scene  *string      `json:"scene"`
+		At     *[]fixed.Num `json:"at"`
+		Time   *fixed.Num   `json:"time"`
+		Since  *fixed.Num   `json:"since"`
+	}
+	var n fixed.Num
+	if raw.Kind() == '{' && json.Unmarshal(raw, &at) != nil {
+		return false
+	}
+	placed := at.Scene != nil && at.At != nil && len(*at.At) == len(m.layout.Places.Axes)
+	switch f.Form {
+	case FormID:
+		return string(raw) == "true"
+	case FormPlace:
+		return placed && at.Time != nil
+	case FormSpot:
+		return placed || raw.Kind() == 'n'
+	case FormThing:
+		return placed || at.Holder != nil
+	case FormWatch:
+		return at.Since != nil || raw.Kind() == '0' && json.Unmarshal(raw, &n) == nil
+	}
+	return fitsCode(f.Code, raw)
+}
+
+func fitsCode(c *types.Code, raw jsontext.Value) bool {
+	kind := raw.Kind()
+	if kind == 'n' {
+		return true
+	}
+	switch c.Kind {
+	case "number":
+		var n fixed.Num
+		return kind == '0' && json.Unmarshal(raw, &n) == nil
+	case "truth":
+		return kind == 't' || kind == 'f'
+	case "list":
+		var items []jsontext.Value
+		return kind == '[' && json.Unmarshal(raw, &items) == nil &&
+			!slices.ContainsFunc(items, func(x jsontext.Value) bool { return !fitsCode(c.Item, x) })
+	}
+	return kind == '"'
+}
+
+// Take does what the frame that was read says.
+func (m *Mirror) Take() {
+	for i := range m.changes {
+		m.do(&m.changes[i])
+	}
+	for seat, player := range m.seated {
+		if m.seats[seat] = player; player == "" {
+			delete(m.seats, seat)
+		}
+	}
+	m.Tick, m.Time = m.read.Tick, m.read.Time
+	m.done()
+}
+
+// Drop leaves everything as it was before the frame that was read, or could not be read to its end.
+func (m *Mirror) Drop() {
+	for i := len(m.changes) - 1; i >= 0; i-- {
+		if c := &m.changes[i]; c.how == forgets {
+			if c.names == nil {
+				c.names = map[place]string{}
+			}
+			maps.Copy(c.names, m.names[c.player]) // addresses are only names: that there are more does no harm
+			m.names[c.player] = c.names
+		}
+	}
+	m.done()
+}
+
+// done forgets the frame that was read.
+func (m *Mirror) done() {
+	clear(m.changes)
+	m.changes = m.changes[:0]
+	m.seated = nil
+}
+
+func (m *Mirror) do(c *change) {
+	m.sums[c.part] = ""
+	switch c.how {
+	case sets:
+		m.before(c.address)
+		m.parts[c.part][c.address] = c.seen
+	case drops:
+		m.before(c.address)
+		delete(m.parts[c.part], c.address)
+	case empties:
+		if m.Before != nil {
+			for address := range m.parts[c.part] {
+				m.Before(address)
+			}
+		}
+		clear(m.parts[c.part])
+	case forgets:
+		m.sums = [all]string{}
+		for _, address := range c.names {
+			m.before(address)
+			for i := range m.parts {
+				delete(m.parts[i], address)
+			}
+		}
+	case looksOff:
+		for _, address := range m.names[c.player] {
+			m.before(address)
+			delete(m.parts[Near], address)
+		}
+	}
+}
+
+func (m *Mirror) before(address string) {
+	if m.Before != nil {
+		m.Before(address)
+	}
+}
+
+// Begin says that the whole view comes next: seats are given anew, and no frame was seen.
+func (m *Mirror) Begin() { m.seats, m.Tick = map[int]string{}, 0 }
 
 // Head reads what stands before the values of a packed frame; false where it is none.
 func Head(raw []byte) (Heard, bool) {
@@ -170,7 +360,7 @@ func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
 	var numbers [3]uint64
 	for i := range numbers {
 		n, size := binary.Uvarint(rest)
-		if size <= 0 {
+		if size <= 0 || n > mostCount {
 			return Heard{}, nil, false
 		}
 		numbers[i], rest = n, rest[size:]
@@ -179,8 +369,17 @@ func readHead(raw []byte) (h Heard, rest []byte, ok bool) {
 		true
 }
 
-// ApplyPacked takes a packed frame in. After an error the machine has to ask for the whole state.
+// ApplyPacked takes a packed frame in. Where it gives an error, nothing is believed that was not before.
 func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
+	h, err := m.ReadPacked(raw)
+	if err == nil {
+		m.Take()
+	}
+	return h, err
+}
+
+// ReadPacked reads a packed frame, which Take takes in or Drop does not.
+func (m *Mirror) ReadPacked(raw []byte) (Heard, error) {
 	h, rest, ok := readHead(raw)
 	if !ok || m.layout == nil || m.near != (raw[0] == packedNear) {
 		return Heard{}, ErrFrame
@@ -190,6 +389,7 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 		near = raw[2]
 	}
 	s := bitstream.NewSource(rest)
+	wholes := 0
 	for i := range m.parts {
 		how := near
 		if i != Near {
@@ -199,15 +399,17 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 		case partSame:
 			continue
 		case partWhole:
-			clear(m.parts[i])
+			wholes |= 1 << i
+			h.Fewer = h.Fewer || i == Everyone
+			m.changes = append(m.changes, change{how: empties, part: i})
 		}
-		m.sums[i] = ""
 		if i == Near {
 			m.unpackNear(s, &h)
 		} else {
 			m.unpack(s, i, &h)
 		}
 		if s.Err() != nil {
+			m.Drop()
 			return Heard{}, fmt.Errorf("%w: %w", ErrFrame, s.Err())
 		}
 		s.Align()
@@ -215,30 +417,44 @@ func (m *Mirror) ApplyPacked(raw []byte) (Heard, error) {
 	if head&(1<<7) != 0 {
 		h.Told = jsontext.Value(s.Rest())
 	}
-	m.Tick, m.Time = h.Tick, h.Time
+	h.Whole = wholes&wholeView == wholeView
+	m.read = h
 	return h, nil
+}
+
+// who has a seat, as far as the frame was read; "" where nobody has.
+func (m *Mirror) who(seat int) string {
+	if player, given := m.seated[seat]; given {
+		return player
+	}
+	return m.seats[seat]
+}
+
+func (m *Mirror) seat(seat int, player string) {
+	if m.seated == nil {
+		m.seated = map[int]string{}
+	}
+	m.seated[seat] = player
 }
 
 // unpackNear reads of whom nothing is known any more, and then what is new of each other.
 func (m *Mirror) unpackNear(s *bitstream.Source, h *Heard) {
 	seats := uint(m.layout.Seats)
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
-		m.forgetNear(int(s.Read(seats)))
+		m.lookOff(int(s.Read(seats)))
 	}
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
 		seat := int(s.Read(seats))
 		if s.Flag() {
-			m.forgetNear(seat)
+			m.lookOff(seat)
 		}
 		m.unpackGroups(s, Near, func() int { return seat }, h)
 	}
 }
 
-// forgetNear drops what is known of a player in the part near.
-func (m *Mirror) forgetNear(seat int) {
-	for _, address := range m.names[m.seats[seat]] {
-		delete(m.parts[Near], address)
-	}
+// lookOff drops what is known of a player in the part near.
+func (m *Mirror) lookOff(seat int) {
+	m.changes = append(m.changes, change{how: looksOff, part: Near, player: m.who(seat)})
 }
 
 func (m *Mirror) unpack(s *bitstream.Source, part int, h *Heard) {
@@ -252,12 +468,16 @@ func (m *Mirror) unpackGroups(s *bitstream.Source, part int, seatOf func() int, 
 		if s.Err() != nil {
 			return
 		}
-		if who, known := m.seats[seat]; part == Everyone && holder == 0 && known {
-			m.forget(who)
-			delete(m.seats, seat)
+		who := m.who(seat)
+		if part == Everyone && holder == 0 && who != "" {
+			h.Fewer = true
+			m.changes = append(m.changes, change{how: forgets, player: who, names: m.names[who]})
+			delete(m.names, who)
+			m.seat(seat, "")
+			continue
 		}
 		for _, f := range m.layout.fields[holder][fieldsOf(part)] {
-			delete(m.parts[part], m.address(holder, f, at, m.seats[seat]))
+			m.changes = append(m.changes, change{how: drops, part: part, address: m.address(holder, f, at, who)})
 		}
 	}
 	for n := s.Count(); n > 0 && s.Err() == nil; n-- {
@@ -271,17 +491,6 @@ func fieldsOf(part int) int {
 		return Scene
 	}
 	return part
-}
-
-// forget drops all that was believed of a player.
-func (m *Mirror) forget(player string) {
-	m.sums = [all]string{}
-	for _, address := range m.names[player] {
-		for i := range m.parts {
-			delete(m.parts[i], address)
-		}
-	}
-	delete(m.names, player)
 }
 
 func (m *Mirror) unpackGroup(s *bitstream.Source, part int, seatOf func() int, h *Heard) {
@@ -299,15 +508,15 @@ func (m *Mirror) unpackGroup(s *bitstream.Source, part int, seatOf func() int, h
 	}
 	for _, f := range set {
 		field := &l.Holders[holder].Fields[f]
-		item := l.read(s, field, func(seat int) string { return m.seats[seat] }, h.Time)
+		item := l.read(s, field, m.who, h.Time)
 		if s.Err() != nil {
 			return
 		}
 		if field.Form == FormID {
-			m.seats[seat] = item.Value.Text
+			m.seat(seat, item.Value.Text)
 		}
-		address := m.address(holder, f, at, m.seats[seat])
-		m.parts[part][address] = Seen{item: item}
+		address := m.address(holder, f, at, m.who(seat))
+		m.changes = append(m.changes, change{how: sets, part: part, address: address, seen: Seen{item: item}})
 		h.Moved = append(h.Moved, address)
 	}
 }

@@ -25,6 +25,14 @@ type Code struct {
 	Item     *Code     `json:"item,omitempty"`
 }
 
+// Alike says whether two codes are of one type; ranges and options may differ.
+func (c *Code) Alike(other *Code) bool {
+	if c == nil || other == nil {
+		return c == other
+	}
+	return c.Kind == other.Kind && c.Optional == other.Optional && c.Item.Alike(other.Item)
+}
+
 // CodeOf derives the code of a domain.
 func CodeOf(d *Domain) *Code { return d.kind().Code(d) }
 
