@@ -1,9 +1,11 @@
 package bindings_test
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -92,6 +94,53 @@ func TestGo(t *testing.T) {
 	alike = strings.ReplaceAll(strings.Replace(alike, "moVe", "mo__ve", 1), "on: move", "on: mo_ve")
 	_, err = bindings.Files(load(t, alike), "go")
 	require.ErrorContains(t, err, "are both called MoVe by a game in Go: give one of them another name")
+}
+
+// The page on connecting says how large what a game takes over is. UPDATE_GOLDEN=1 writes it anew.
+func TestThePageSaysHowLargeTheBindingsAre(t *testing.T) {
+	t.Parallel()
+	demo := string(examples.LanternPass)
+	lines := func(files ...string) (sum int) {
+		for _, name := range files {
+			raw, err := os.ReadFile(name)
+			require.NoError(t, err)
+			sum += strings.Count(string(raw), "\n")
+		}
+		return sum
+	}
+	bytesOf := func(language, ending string) int {
+		for _, f := range written(t, demo, language) {
+			if strings.HasSuffix(f.Name, ending) && !strings.HasPrefix(strings.ToLower(f.Name), "alluvion") {
+				return len(f.Text)
+			}
+		}
+		return 0
+	}
+	page, err := os.ReadFile("../docs/connect.md")
+	require.NoError(t, err)
+	text := string(page)
+	for row, is := range map[string][2]int{
+		"TypeScript":             {lines("typescript/alluvion.ts"), bytesOf("typescript", ".ts")},
+		"JavaScript":             {lines("javascript/alluvion.js"), bytesOf("javascript", ".js")},
+		"Go":                     {lines("../machine/machine.go", "../machine/taking.go", "../machine/asking.go", "../machine/reading.go"), bytesOf("go", ".go")},
+		"C++17":                  {lines("cpp/alluvion.hpp", "cpp/alluvion.cpp"), bytesOf("cpp", ".hpp")},
+		"C# 7":                   {lines("csharp/Alluvion.cs"), bytesOf("csharp", ".cs")},
+		"Lua 5.1 to 5.4, LuaJIT": {lines("lua/alluvion.lua"), bytesOf("lua", ".lua")},
+		"Python 3.9+":            {lines("python/alluvion.py"), bytesOf("python", ".py")},
+	} {
+		at := regexp.MustCompile(`(?m)^\| ` + regexp.QuoteMeta(row) + ` \| ([^|]*) \| (\d+) lines \| (\d+) bytes \|`)
+		says := at.FindStringSubmatch(text)
+		require.NotNil(t, says, row)
+		want := fmt.Sprintf("| %s | %s | %d lines | %d bytes |", row, says[1], is[0], is[1])
+		if os.Getenv("UPDATE_GOLDEN") != "" {
+			text = strings.Replace(text, says[0], want, 1)
+			continue
+		}
+		assert.Equal(t, want, says[0])
+	}
+	if os.Getenv("UPDATE_GOLDEN") != "" {
+		require.NoError(t, os.WriteFile("../docs/connect.md", []byte(text), 0o644))
+	}
 }
 
 // The runtime for Python plays the published vectors, and every generated module is one, whose names can be read.

@@ -106,6 +106,7 @@ type Machine struct {
 	queue    []queued
 	tries    int
 	refusal  string
+	checks   int
 
 	heard      time.Duration // when something came in last
 	spoke      time.Duration // when something went out last
@@ -178,6 +179,9 @@ func (m *Machine) Ticks() float64 { return m.ticks }
 
 // Grace is how long a player who lost the connection keeps their seat.
 func (m *Machine) Grace() time.Duration { return m.grace }
+
+// Checks is how often the service asked what the machine believes; OnTrouble is told where that differed.
+func (m *Machine) Checks() int { return m.checks }
 
 // Session is the session's name, once the player is in.
 func (m *Machine) Session() string { return m.session }

@@ -265,6 +265,11 @@ func TestWhatIsKnownIsReadAndTold(t *testing.T) {
 	assert.False(t, m.Value("player.hats", "", "ada").Known)
 	sled, _ := machine.Get[machine.Place](m, "movables", "sled", "")
 	assert.Equal(t, []string{"hall", "hall"}, []string{m.Scene(), sled.Scene})
+	run, _ := machine.Get[machine.Watch](m, "player.run", "", "ada")
+	assert.Equal(t, machine.Watch{Runs: true, Since: second / 4}, run)
+	m.Received([]byte(`{"is":"tick","tick":99,"time":9,"done":0,"everyone":{"set":{"player.run@ada":17.5}}}`), true, second)
+	run, _ = machine.Get[machine.Watch](m, "player.run", "", "ada")
+	assert.Equal(t, machine.Watch{Reads: 35 * second / 2}, run)
 	assert.Equal(t, []string{"ada", "～", "😀"}, m.Others())
 	assert.ElementsMatch(t, []string{"0 from  of ada", "0 from  of hall", "2 from 0 of hall", "0.3 from 0 of ada", "0 from  of ～", "0 from  of 😀"}, heard)
 }

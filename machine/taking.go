@@ -248,6 +248,7 @@ func (m *Machine) takeFrameOf(raw []byte, now time.Duration, read func(*share.Mi
 		m.ahead += (ahead - m.ahead) / 50
 	}
 	if h.Check {
+		m.checks++
 		m.say(wire.Ask{Is: "belief", Tick: h.Tick, Digest: m.mirror.Digest()})
 	}
 	return nil

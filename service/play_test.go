@@ -110,7 +110,7 @@ func TestAMachineInGoPlays(t *testing.T) {
 					is.Frames++
 				}
 				if is.Scene = m.Scene(); now > lasts {
-					if m.Pending() == 0 {
+					if m.Pending() == 0 && (m.Checks() > 0 || now > lasts+20*time.Second) {
 						is.Players, left = len(m.Others()), m.Leave()
 					}
 					return
@@ -149,8 +149,10 @@ func TestAMachineInGoPlays(t *testing.T) {
 			<-others
 			o, _ := left.Outcome()
 			too, _ := m.Send("load", nil).Outcome()
+			is.Beliefs = m.Checks()
 			is.Pending, is.Left, is.End.Code, is.UnknownToo.Kind = m.Pending(), o.Is, m.End().Code, too.Kind
 			is.wentWell(t)
+			assert.Positive(t, is.Beliefs)
 			played(t, &is, lasts)
 		})
 	}

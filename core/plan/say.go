@@ -2,17 +2,21 @@ package plan
 
 import (
 	"reflect"
-	"regexp"
 	"strings"
 
 	"alluvion.dev/core/finding"
 )
 
-// inBraces is a key of a sentence, and inBrackets what is said only where its key is written.
-var (
-	inBraces   = regexp.MustCompile(`\{([a-z-]+)\}`)
-	inBrackets = regexp.MustCompile(`\[([^\]]*)\]`)
-)
+// between gives each part of a text that stands between two signs, the signs left out, to with, and puts what that gives in its
+// place. (Regular expressions would do the same, but would be a twentieth of what a game without a service has to load.)
+func between(text, begin, end string, with func(inside string) string) string {
+	before, rest, opens := strings.Cut(text, begin)
+	inside, after, shuts := strings.Cut(rest, end)
+	if !opens || !shuts {
+		return text
+	}
+	return before + with(inside) + between(after, begin, end, with)
+}
 
 // Say is the sentence of an action, by the table of its verb: words gives what is said of what stands under one of its
 // keys, "" where nothing stands there. It is "" of an action that could not be read.
@@ -32,13 +36,15 @@ func (a Action) Say(words func(key string, value any) string) string {
 		}
 		said[f.name] = words(f.name, value)
 	}
-	sentence = inBrackets.ReplaceAllStringFunc(sentence, func(part string) string {
-		if said[inBraces.FindStringSubmatch(part)[1]] == "" {
+	sentence = between(sentence, "[", "]", func(part string) string { // which is said only where its key is written
+		written := false
+		between(part, "{", "}", func(key string) string { written = said[key] != ""; return "" })
+		if !written {
 			return ""
 		}
-		return part[1 : len(part)-1]
+		return part
 	})
-	return inBraces.ReplaceAllStringFunc(sentence, func(key string) string { return said[key[1:len(key)-1]] })
+	return between(sentence, "{", "}", func(key string) string { return said[key] })
 }
 
 // isSimple says whether an expression is a name or a number and nothing more.
