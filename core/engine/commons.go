@@ -32,10 +32,21 @@ func (r *Run) Shared(player string) map[string]save.Values {
 	return nil
 }
 
-func (r *Run) shared(p *Player) map[string]save.Values {
+// Elsewhere is what a present player has of each commons that other games write.
+func (r *Run) Elsewhere(player string) map[string]save.Values {
+	if p := r.players[player]; p != nil {
+		return r.ofCommons(p, false)
+	}
+	return nil
+}
+
+func (r *Run) shared(p *Player) map[string]save.Values { return r.ofCommons(p, true) }
+
+// ofCommons are a player's values of commons: those that this game writes, or the others.
+func (r *Run) ofCommons(p *Player, mine bool) map[string]save.Values {
 	var out map[string]save.Values
 	for i, v := range r.m.Holders[model.OfPlayer].Stored {
-		if v.Shared == nil || !v.Shared.Mine {
+		if v.Shared == nil || v.Shared.Mine != mine {
 			continue
 		}
 		if out == nil {

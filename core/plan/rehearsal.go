@@ -48,7 +48,7 @@ type Step struct {
 	Upgrade ID            `plan:"upgrade" with:"to,game?" doc:"The session goes on under a later version of the plan, which stands beside this one as plan.v4.yaml; what of the player's save does not fit it is told."`
 
 	Game    ID            `plan:"game" id:"game" doc:"Of which game, where there are several: a name of beside. Without it, the one of plan."`
-	By      Given[string] `plan:"by" doc:"The player who does it, or server."`
+	By      Given[string] `plan:"by" doc:"The player who does it, or server. Of write of what another game writes of a commons: that game, by its id."`
 	Where   Where         `plan:"at" doc:"Where the player moves first: [x, y], or {x: 30}, the other axes staying as they are."`
 	To      Target        `plan:"to" doc:"Of move: where to, as at. Of correct: the value. Of upgrade: the version."`
 	Facing  Given[string] `plan:"facing" doc:"Of move."`
@@ -59,7 +59,7 @@ type Step struct {
 	Scene   Given[string] `plan:"scene" doc:"Of write of what scenes have."`
 	Prop    Given[string] `plan:"prop" doc:"Of write of what props have."`
 	Option  Given[string] `plan:"option" doc:"Of write of what there is for each option of a list."`
-	Player  Given[string] `plan:"player" doc:"Of write by the server: whose."`
+	Player  Given[string] `plan:"player" doc:"Of write by the server, or by another game: whose."`
 	Of      ID            `plan:"of" doc:"Of expect: whom player, place, scene and prop mean."`
 	Because Given[string] `plan:"because" doc:"Of refused: what the sender is told, or part of it."`
 	Notice  Given[string] `plan:"notice" doc:"Of told: its text, or its kind."`
@@ -78,9 +78,6 @@ func (s *Step) complete(r *reader, n *node) {
 	s.Verb = r.verb(n, reflect.TypeFor[Step](), "A step")
 	if s.Verb == "sees" && n.key("not") == nil && n.key("expect") == nil {
 		r.report("missing", n.At, "sees needs not or expect beside it.")
-	}
-	if s.Verb == "write" && s.Player.Given && s.By.Value != "server" {
-		r.report("wrong-type", s.Player.At, "player goes with by: server only: a player writes what is their own.")
 	}
 	if k := n.key("to"); s.Verb == "move" && k != nil && k.value.form != formList && k.value.form != formTable {
 		r.report("wrong-type", k.value.At, "to is written [x, y], or {x: 30}: here it is a single value.")
@@ -226,7 +223,9 @@ func (x *Rehearsal) resolve(r *reader) {
 			s.Sees...) {
 			check(id.Name, id.At)
 		}
-		check(s.By.Value, s.By.At, "server")
+		if s.Verb != "write" { // which another game may do: that is judged by the plan
+			check(s.By.Value, s.By.At, "server")
+		}
 		check(s.Player.Value, s.Player.At)
 		if s.Refused != nil {
 			if contains(neverRefused, s.Refused.Verb) {

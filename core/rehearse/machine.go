@@ -91,6 +91,12 @@ func (x *machine) do(req engine.Request) (engine.Result, error) {
 		}
 		req.Gone = slices.DeleteFunc(engine.Refers(x.m, known), func(id string) bool { return !x.gone[id] })
 	}
+	if req.Do == "commons" { // another game writes it, whether the player is here or not
+		x.disk.keepShared(req.Player, req.Shared)
+		if !x.run.Has(req.Player) {
+			return engine.Result{}, nil
+		}
+	}
 	res, err := x.run.Step(&req)
 	out := kept(res)
 	if err == nil {
@@ -339,7 +345,7 @@ func (d *disk) share(player string, moved upgrade.Moved) {
 	d.commons[player][of.Commons][of.ID] = moved.Value
 }
 
-// keepShared writes what a game says of a player's commons: only what that game writes.
+// keepShared writes what a game, this one or another, says of a player's commons: only what that game writes.
 func (d *disk) keepShared(player string, shared map[string]save.Values) {
 	if shared != nil && d.commons[player] == nil {
 		d.commons[player] = map[string]save.Values{}

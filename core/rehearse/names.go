@@ -152,6 +152,7 @@ func (n *naming) write(s *plan.Step) {
 		return
 	}
 	n.option(&v.Domain, s.Value)
+	n.writer(s, v)
 	if s.Scene.Given {
 		n.one("scene", s.Scene.Value, idsOf(n.m.Scenes, func(x *model.Scene) string { return x.ID }), s.Scene.At)
 	}
@@ -161,6 +162,32 @@ func (n *naming) write(s *plan.Step) {
 	}
 	if list := v.Hold.List; list != nil && s.Option.Given {
 		n.one(list.ID, s.Option.Value, idsOf(list.Options, func(o *model.Option) string { return o.ID }), s.Option.At)
+	}
+}
+
+// writer judges who writes: a player what is their own, the server, or another game what it writes of a commons.
+func (n *naming) writer(s *plan.Step, v *model.Var) {
+	report := func(id string, at finding.At, format string, args ...any) {
+		n.found = append(n.found, finding.New(id, at, fmt.Sprintf(format, args...)))
+	}
+	by := s.By.Value
+	if v.Shared == nil || v.Shared.Mine || v.Computed() {
+		if by != "" && n.one("player in this rehearsal", by, append(n.players(), "server"), s.By.At) && by != "server" && s.Player.Given {
+			report("wrong-type", s.Player.At, "player goes with by: server only: a player writes what is their own.")
+		}
+		return
+	}
+	other := v.Shared.Writer
+	switch {
+	case by != other:
+		report("bad-value", s.Write.At, "%s is written by the game %s alone: say by: %s, and player: whose it is.", v.Name, other, other)
+	case !s.Player.Given:
+		report("missing", s.Write.At, "Say whose it is: player.")
+	}
+	for called, game := range n.games {
+		if game != n.m && game.Plan.Game.Name == other {
+			report("bad-value", s.Write.At, "The game %s is in this rehearsal: let it happen there, with game: %s.", other, called)
+		}
 	}
 }
 

@@ -34,6 +34,9 @@ func TestMisspeltNamesKeepAScriptFromBeingPlayed(t *testing.T) {
 		"no condition":          {"{expect: p1.parcels + 1}", "A condition is wanted"},
 		"what is no variable":   {"{correct: p1.dead, to: true, why: fun}", "cannot be corrected"},
 		"p2's, written by p1":   {"{write: nickname, by: p1, player: p2, value: Bo}", "player goes with by: server only"},
+		"another game's by p1":  {"{write: player.guild.market_stage, by: p1, value: 1}", "is written by the game lantern-market alone"},
+		"another game's of one": {"{write: player.guild.market_stage, by: lantern-market, value: 1}", "Say whose it is: player."},
+		"our own, by another":   {"{write: oil, by: lantern-market, player: p1, value: 1}", `no player in this rehearsal called "lantern-market"`},
 		"a game that is none":   {"{join: p1, game: market}", `No game is called "market" in this rehearsal`},
 		"a place of a value":    {"{correct: p1.oil, to: {x: 3}, why: fun}", "go with move only"},
 		"a standing":            {"{expect: {p1.places.carid: 1}}", "carried"},
@@ -235,6 +238,24 @@ func TestVariablesAreWrittenByTheirWholeNames(t *testing.T) {
 `)
 }
 
+// What another game writes of a commons can be written without its plan, whether the player is here or not, and stays.
+func TestAnotherGameWritesWithoutItsPlan(t *testing.T) {
+	passes(t, `  - {join: p1}
+  - {expect: {p1.guild.market_stage: 0}}
+  - {write: player.guild.market_stage, by: lantern-market, player: p1, value: 1}
+  - {expect: {p1.guild.market_stage: 1}}
+  - {write: player.guild.market_stage, by: lantern-market, player: p2, value: 2}
+  - {join: p2}
+  - {expect: {p2.guild.market_stage: 2}}
+  - {leave: p1}
+  - {crash: machine}
+  - {join: p1}
+  - {expect: {p1.guild.market_stage: 1}}
+`)
+	r := play("  - {join: p1}\n  - {write: player.guild.market_stage, by: lantern-market, player: p1, value: 1000}\n")
+	assert.False(t, r.Passed())
+}
+
 // Two games are played at once: what one writes into a commons is there in the other, at once and after leaving.
 func TestTwoGamesArePlayedAtOnce(t *testing.T) {
 	const script = `rehearsal: two games
@@ -267,6 +288,11 @@ steps:
 	}
 	require.Len(t, r.Covered, 2)
 	assert.Equal(t, "lantern-pass", r.Covered[0].Game)
+
+	by := script + "  - {write: player.guild.market_stage, by: lantern-market, player: wren, value: 2}\n"
+	r = rehearse.Play([]byte(by), func(name string) ([]byte, error) { return os.ReadFile(filepath.Join(folder, name)) })
+	require.NotEmpty(t, r.Found)
+	assert.Contains(t, r.Found[0].Message, "is in this rehearsal: let it happen there, with game: market")
 }
 
 // What a rehearsal exercises of its plan is counted, and nothing else is.

@@ -460,6 +460,13 @@ func (p *player) write(req engine.Request, s *plan.Step) (engine.Request, error)
 	req.Name, req.Args = v.Name, map[string]types.Value{"scene": types.OfText(s.Scene.Value),
 		"prop": types.OfText(s.Prop.Value), "option": types.OfText(s.Option.Value)}
 	req.Value = valueOf(&v.Domain, s.Value.Literal)
+	if v.Shared != nil && !v.Shared.Mine && s.By.Value == v.Shared.Writer {
+		if err := v.Admit(req.Value); err != nil {
+			return req, err
+		}
+		return engine.Request{Do: "commons", Server: true, Name: v.Name, Player: s.Player.Value,
+			Shared: map[string]save.Values{v.Shared.Commons: {v.Shared.ID: req.Value}}}, nil
+	}
 	p.from(&req, s)
 	return req, nil
 }

@@ -28,7 +28,11 @@ func init() {
 		"move":  func(s *plan.Step) string { return s.Move.Name + " moves to " + target(s.To) },
 		"event": func(s *plan.Step) string { return by(s) + " sends " + s.Event.Name + list(" (", s.Args, ")") },
 		"write": func(s *plan.Step) string {
-			return fmt.Sprintf("%s writes %s: %s", by(s), s.Write.Name, plain(s.Value))
+			of := ""
+			if s.Player.Given {
+				of = " of " + s.Player.Value
+			}
+			return fmt.Sprintf("%s writes %s%s: %s", by(s), s.Write.Name, of, plain(s.Value))
 		},
 		"die":        func(s *plan.Step) string { return s.Die.Name + " dies" },
 		"start-over": func(s *plan.Step) string { return s.StartOver.Name + " starts over" },

@@ -18,7 +18,7 @@ type point = [model.MaxAxes]fixed.Num
 
 // move is one thing that a player, the game's server or time can do. It includes the walk to the place where it is done.
 type move struct {
-	do     string // join (how a run begins), walk, face, pass, touch, event, write, die, start-over, again (leave and come back), restart, crash, save (wait until the plan saves), wait, day (a date comes)
+	do     string // join (how a run begins), walk, face, pass, touch, event, write, commons (another game writes), die, start-over, again (leave and come back), restart, crash, save (wait until the plan saves), wait, day (a date comes)
 	player string // whom it is about; "" for nobody
 	scene  int    // the player has to be in it; -1 where it does not matter
 	walks  bool   // walks to at first
@@ -79,6 +79,7 @@ func movesOf(m *model.Model, s *slice, o Options) *moves {
 	}
 	x.events()
 	x.writes()
+	x.elsewhere()
 	for _, p := range x.players {
 		x.visits(p)
 	}
@@ -340,6 +341,27 @@ func (x *moves) writes() {
 	}
 }
 
+// elsewhere are the values that other games give to what they write of a commons.
+func (x *moves) elsewhere() {
+	for _, v := range x.m.Vars {
+		if !foreign(v) || !x.s.vars[v] {
+			continue
+		}
+		values, all := x.d.of(&v.Domain, nil)
+		if !all {
+			x.sampled = append(x.sampled, v.Name)
+		}
+		for _, player := range x.players {
+			for _, value := range values {
+				x.add(move{do: "commons", player: player, scene: -1, name: v.Name, value: value, server: true})
+			}
+		}
+	}
+}
+
+// foreign says whether another game writes a variable.
+func foreign(v *model.Var) bool { return v.Shared != nil && !v.Shared.Mine && !v.Computed() }
+
 // copies are the ids of the scenes, props or options that have one of a variable each; "" where there is one alone.
 func (x *moves) copies(v *model.Var) []string {
 	if v.Holder != model.OfScene && v.Holder != model.OfPlayerScene && !v.Holder.Lazy() {
@@ -407,7 +429,7 @@ func (x *moves) waits() {
 
 // still says whether a move is one request and nothing else: nobody walks for it, and no time passes.
 func (m *move) still() bool {
-	return !m.walks && m.near == nil && (m.do == "event" || m.do == "write" || m.do == "touch")
+	return !m.walks && m.near == nil && (m.do == "event" || m.do == "write" || m.do == "touch" || m.do == "commons")
 }
 
 // words are a move as a sentence's part: "p1 goes through mill_gate".
@@ -431,6 +453,8 @@ func (m *move) words() string {
 		return who + " sends " + m.name
 	case "write":
 		return fmt.Sprintf("%s is written: %s", m.name, m.value)
+	case "commons":
+		return fmt.Sprintf("another game gives %s's %s the value %s", who, m.name, m.value)
 	case "die":
 		return who + " dies"
 	case "start-over":

@@ -2,6 +2,7 @@ package scout
 
 import (
 	"encoding/binary"
+	"maps"
 
 	"alluvion.dev/core/engine"
 	"alluvion.dev/core/plan"
@@ -87,11 +88,12 @@ func (w *worker) lastSave(player string) *save.Player {
 func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	leave := &engine.Request{Do: "leave", Player: player, Server: byServer, At: w.run.Clock(), Date: w.today()}
 	w.pending = w.pending[:0]
+	elsewhere := w.run.Elsewhere(player)
 	res, err := w.run.Step(leave)
 	if err != nil || len(res.Left) == 0 {
 		return nil, false
 	}
-	back := returning(res.Left[0])
+	back := returning(res.Left[0], elsewhere)
 	wasSaved := false
 	for _, s := range res.Saves {
 		wasSaved = wasSaved || s.Player == player
@@ -104,9 +106,22 @@ func (w *worker) leave(player string, byServer bool) (*engine.Request, bool) {
 	return back, true
 }
 
-// returning is the request with which a player comes back as they were saved.
-func returning(last *save.Player) *engine.Request {
-	return &engine.Request{Do: "join", Player: last.Player, Slot: 1, Saved: last, Profile: last.Profile, Shared: last.Shared}
+// returning is the request with which a player comes back as they were saved, with what other games hold of them.
+func returning(last *save.Player, elsewhere map[string]save.Values) *engine.Request {
+	req := &engine.Request{Do: "join", Player: last.Player, Slot: 1, Saved: last, Profile: last.Profile, Shared: last.Shared}
+	if elsewhere == nil {
+		return req
+	}
+	req.Shared = map[string]save.Values{}
+	for _, of := range []map[string]save.Values{last.Shared, elsewhere} {
+		for commons, values := range of {
+			if req.Shared[commons] == nil {
+				req.Shared[commons] = save.Values{}
+			}
+			maps.Copy(req.Shared[commons], values)
+		}
+	}
+	return req
 }
 
 // again leaves and comes back.
@@ -146,7 +161,7 @@ func (w *worker) crash() bool {
 	return w.asOne("restart", func() bool {
 		var back []*engine.Request
 		for _, id := range w.run.Present() {
-			back = append(back, returning(w.run.Save(id)))
+			back = append(back, returning(w.run.Save(id), w.run.Elsewhere(id)))
 		}
 		w.step("{crash: machine}")
 		return w.open(back)

@@ -48,8 +48,14 @@ func quoted(s string) string {
 
 // noteStep notes a request as a step of a rehearsal, where a run is written down.
 func (w *worker) noteStep(req *engine.Request) {
-	if w.records {
-		w.steps = append(w.steps, stepOf(req))
+	switch {
+	case !w.records:
+	case req.Do == "commons":
+		v := w.m.Var(req.Name)
+		w.step(fmt.Sprintf("{write: %s, by: %s, player: %s, value: %s}", v.Name, v.Shared.Writer, req.Player,
+			literal(req.Shared[v.Shared.Commons][v.Shared.ID])))
+	default:
+		w.step(stepOf(req))
 	}
 }
 

@@ -105,7 +105,7 @@ func (s *slice) once() {
 		for _, option := range s.m.Pickable[v.Type.Of] {
 			s.need(option.If)
 		}
-		if len(s.m.OnChanged(v)) > 0 && (v.SelfMay || v.Decl.WrittenBy.Given) {
+		if len(s.m.OnChanged(v)) > 0 && (v.SelfMay || v.Decl.WrittenBy.Given || foreign(v)) {
 			s.moment(s.m.OnChanged(v))
 		}
 	}
@@ -405,8 +405,6 @@ func (s *slice) doubts() {
 			doubt("%s runs on by itself, and only some of its times are tried", v.Name)
 		case v.Seed:
 			doubt("%s is drawn, and one draw is tried", v.Name)
-		case v.Shared != nil && !v.Shared.Mine:
-			doubt("another game writes %s, and that is not tried", v.Name)
 		}
 	}
 	if s.clock {

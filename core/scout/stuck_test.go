@@ -11,6 +11,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/check"
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/types"
 	"alluvion.dev/examples"
 )
 
@@ -265,4 +267,37 @@ rules:
 		}
 	}
 	plays(t, r, text)
+}
+
+// What only another game can write is tried too, and stays over leaving and over a session that is opened again.
+func TestAnotherGameOpensADoor(t *testing.T) {
+	m, _, found := check.Text(examples.LanternPass, examples.Commons)
+	require.NotNil(t, m, "%v", found)
+	s := searchedFor(t, m, Options{States: 600})
+	hall := Answer{}
+	for _, a := range s.Report().Answers {
+		if a.Kind == "scene" && a.ID == "guildhall" {
+			hall = a
+		}
+	}
+	require.Equal(t, Reached, hall.Verdict)
+	assert.Contains(t, strings.Join(hall.Run.Steps, "\n"), "{write: player.guild.market_stage, by: lantern-market, player: p1, value: ")
+	playsToTheEnd(t, hall.Run, string(examples.LanternPass))
+
+	w := s.whole().worker()
+	require.NoError(t, w.start(nil))
+	for i := range w.moves.all {
+		if one := &w.moves.all[i]; one.do == "commons" && one.value == types.OfInt(1) {
+			require.True(t, w.do(one))
+			break
+		}
+	}
+	again := engine.Watcher{Run: w.run, Of: "p1"}
+	for _, do := range []func() bool{func() bool { return true }, func() bool { return w.again(&move{player: "p1"}) }, w.restart, w.crash} {
+		require.True(t, do())
+		again.Run = w.run
+		stage, err := again.Ask(m.Passage("guild_door").If)
+		require.NoError(t, err)
+		assert.True(t, stage.Bool)
+	}
 }

@@ -11,6 +11,7 @@ import (
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
 	"alluvion.dev/core/types"
 )
 
@@ -320,6 +321,10 @@ func (w *worker) do(m *move) bool {
 		return w.day()
 	case "face":
 		return w.face(m)
+	case "commons":
+		of := w.m.Var(m.name).Shared
+		return w.ask(&engine.Request{Do: "commons", Server: true, Name: m.name, Player: m.player,
+			Shared: map[string]save.Values{of.Commons: {of.ID: m.value}}}) == nil
 	}
 	if m.near != nil {
 		holder, at := w.run.Thing(m.near.Index)
