@@ -218,7 +218,7 @@ func (t *tx) remember(p *Player) {
 func (r *Run) rewinding(c copies) copies {
 	out := copies{}
 	for key, values := range c {
-		if r.m.Holders[key.hold].Rewinds {
+		if len(r.m.Holders[key.hold].Rewinds) > 0 {
 			out[key] = slices.Clone(values)
 		}
 	}

@@ -8,7 +8,6 @@ import (
 	"alluvion.dev/core/calendar"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
-	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -19,7 +18,7 @@ import (
 // Lens says which parts of a state matter to a search. Two states that agree on these parts are the same for it. Times are
 // relative to now: how long until a timer is due, how much a stopwatch reads.
 type Lens struct {
-	Vars   [][]bool      // by holding and slot: the stored variables that are told apart
+	Slots  [][]int       // by holding: the stored variables that are told apart, by their slots
 	Most   [][]fixed.Num // by holding and slot: from which number on all are taken as one; 0 where none is
 	Exact  []bool        // by scene: whether a place is told apart by its coordinates, and not by its scene alone
 	Facing bool
@@ -113,18 +112,12 @@ func (w *keeping) player(p *Player) {
 		w.place(p.entry)
 	}
 	w.int(int64(p.reached))
-	for _, used := range p.used {
-		w.bool(used)
-	}
+	w.bools(len(p.used), func(i int) bool { return p.used[i] })
 	if p.reached >= 0 && w.r.m.Checkpoints[p.reached].Spot == nil {
 		w.place(p.back)
 	}
 	w.marks(p.marks)
-	for i, earned := range p.earned {
-		if w.lens == nil || w.lens.Earned[i] {
-			w.bool(earned)
-		}
-	}
+	w.bools(len(p.earned), func(i int) bool { return p.earned[i] && (w.lens == nil || w.lens.Earned[i]) })
 	w.mets(p.met)
 	w.mets(p.metOver)
 	if w.lens == nil || w.lens.Visits {
@@ -170,24 +163,61 @@ func (w *keeping) record(rec *record) {
 
 func (w *keeping) rewinding(values []types.Value, hold int) {
 	w.bool(values != nil)
-	for i, v := range w.r.m.Holders[hold].Stored {
-		if values != nil && w.shows(hold, i) && v.Fates.At(plan.CrossDeath).Kind == "rewind" {
-			w.value(w.capped(values[i], hold, i), v.Start)
+	h := w.r.m.Holders[hold]
+	if values == nil || len(h.Rewinds) == 0 {
+		return
+	}
+	at := w.room(len(h.Rewinds))
+	for k, i := range h.Rewinds {
+		if w.lens == nil || slices.Contains(w.lens.Slots[hold], i) {
+			w.unlessStart(at, k, w.capped(values[i], hold, i), h.Stored[i])
 		}
 	}
 }
 
-func (w *keeping) shows(hold, slot int) bool { return w.lens == nil || w.lens.Vars[hold][slot] }
-
+// values are what a holder has: a bit for each that is not as at the start, and then those.
 func (w *keeping) values(values []types.Value, hold int) {
-	for i, v := range w.r.m.Holders[hold].Stored {
-		switch {
-		case !w.shows(hold, i):
-		case w.lens == nil:
-			w.value(values[i], v.Start)
-		default:
-			w.bool(v.Stopwatch && runs(v, values[i]))
-			w.value(w.capped(w.r.shown(v, values[i]), hold, i), v.Start)
+	stored := w.r.m.Holders[hold].Stored
+	if w.lens == nil {
+		at := w.room(len(stored))
+		for i, v := range stored {
+			w.unlessStart(at, i, values[i], v)
+		}
+		return
+	}
+	slots := w.lens.Slots[hold]
+	at := w.room(len(slots))
+	for k, i := range slots {
+		v := stored[i]
+		if v.Stopwatch {
+			w.bool(runs(v, values[i]))
+		}
+		w.unlessStart(at, k, w.capped(w.r.shown(v, values[i]), hold, i), v)
+	}
+}
+
+// room makes room for so many bits, none of which is set, and says where they are.
+func (w *keeping) room(bits int) int {
+	at := len(w.b)
+	for ; bits > 0; bits -= 8 {
+		w.b = append(w.b, 0)
+	}
+	return at
+}
+
+// unlessStart writes a value that is not as at the start, and sets its bit.
+func (w *keeping) unlessStart(at, bit int, is types.Value, v *model.Var) {
+	if is != v.Start {
+		w.b[at+bit/8] |= 1 << (bit % 8)
+		w.value(is)
+	}
+}
+
+func (w *keeping) bools(n int, is func(int) bool) {
+	at := w.room(n)
+	for i := range n {
+		if is(i) {
+			w.b[at+i/8] |= 1 << (i % 8)
 		}
 	}
 }
@@ -204,7 +234,7 @@ func (w *keeping) capped(v types.Value, hold, slot int) types.Value {
 func (w *keeping) plain(values []types.Value) {
 	w.int(int64(len(values)))
 	for _, v := range values {
-		w.value(v, types.None)
+		w.value(v)
 	}
 }
 
@@ -226,12 +256,8 @@ func (w *keeping) copies(c copies) {
 }
 
 func (w *keeping) differs(key copyKey, values []types.Value) bool {
-	for i, v := range w.r.m.Holders[key.hold].Stored {
-		if w.shows(key.hold, i) && values[i] != v.Start {
-			return true
-		}
-	}
-	return false
+	stored := w.r.m.Holders[key.hold].Stored
+	return slices.ContainsFunc(w.lens.Slots[key.hold], func(i int) bool { return values[i] != stored[i].Start })
 }
 
 func (w *keeping) timers(next []int64) {
@@ -273,7 +299,7 @@ func (w *keeping) place(p Place) {
 		}
 	}
 	if w.lens == nil || w.lens.Facing {
-		w.text(p.Facing)
+		w.int(int64(slices.Index(w.r.m.Facings, p.Facing) + 1)) // 0 where none was said
 	}
 }
 
@@ -304,11 +330,11 @@ func (w *keeping) text(s string) {
 	w.b = append(w.b, s...)
 }
 
-// How a value is written: most are their start.
+// How a value is written.
 const (
-	keptStart = iota
-	keptNone
-	keptBool // and whether it is true
+	keptNone = iota
+	keptFalse
+	keptTrue
 	keptWhole
 	keptNano // in billionths
 	keptWide // as text
@@ -317,19 +343,20 @@ const (
 	keptStopped = 1 << 7 // a number, with its mark: a stopwatch that stands still
 )
 
-func (w *keeping) value(v, start types.Value) {
-	switch {
-	case v == start:
-		w.b = append(w.b, keptStart)
-	case v.Kind == types.IsNum:
+func (w *keeping) value(v types.Value) {
+	switch v.Kind {
+	case types.IsNum:
 		w.number(v.Num, v.Bool)
-	case v.Kind == types.IsBool:
-		w.b = append(w.b, keptBool)
-		w.bool(v.Bool)
-	case v.Kind == types.IsText:
+	case types.IsBool:
+		if v.Bool {
+			w.b = append(w.b, keptTrue)
+		} else {
+			w.b = append(w.b, keptFalse)
+		}
+	case types.IsText:
 		w.b = append(w.b, keptText)
 		w.text(v.Text)
-	case v.Kind == types.IsList:
+	case types.IsList:
 		w.b = append(w.b, keptList)
 		w.text(v.Text)
 	default:
@@ -495,27 +522,44 @@ func (w *recalling) rewinding(hold int) []types.Value {
 	if !w.bool() {
 		return nil
 	}
-	stored := w.r.m.Holders[hold].Stored
-	out := make([]types.Value, len(stored))
-	for i, v := range stored {
+	h := w.r.m.Holders[hold]
+	out := make([]types.Value, len(h.Stored))
+	for i, v := range h.Stored {
 		out[i] = v.Start
-		if v.Fates.At(plan.CrossDeath).Kind == "rewind" {
-			out[i] = w.value(v.Start)
+	}
+	bits := w.bits(len(h.Rewinds))
+	for k, i := range h.Rewinds {
+		if bits[k/8]&(1<<(k%8)) != 0 {
+			out[i] = w.value()
 		}
 	}
 	return out
 }
 
 func (w *recalling) values(into []types.Value, hold int) {
-	for i, v := range w.r.m.Holders[hold].Stored {
-		into[i] = w.value(v.Start)
+	stored := w.r.m.Holders[hold].Stored
+	bits := w.bits(len(stored))
+	for i, v := range stored {
+		if bits[i/8]&(1<<(i%8)) == 0 {
+			into[i] = v.Start
+		} else {
+			into[i] = w.value()
+		}
 	}
+}
+
+// bits are what room and what was set in it have become.
+func (w *recalling) bits(n int) []byte {
+	size := (n + 7) / 8
+	out := w.b[:size]
+	w.b = w.b[size:]
+	return out
 }
 
 func (w *recalling) plain() []types.Value {
 	out := make([]types.Value, int(w.int()))
 	for i := range out {
-		out[i] = w.value(types.None)
+		out[i] = w.value()
 	}
 	return out
 }
@@ -560,16 +604,18 @@ func (w *recalling) marks() []remembered {
 func (w *recalling) place() (p Place) {
 	p.Scene = int(w.int())
 	for i := range w.r.m.Axes {
-		p.At[i] = w.value(types.None).Num
+		p.At[i] = w.value().Num
 	}
-	p.Facing = w.text()
+	if facing := w.int(); facing > 0 {
+		p.Facing = w.r.m.Facings[facing-1]
+	}
 	return p
 }
 
 func (w *recalling) bools(n int) []bool {
-	out := make([]bool, n)
+	out, bits := make([]bool, n), w.bits(n)
 	for i := range out {
-		out[i] = w.bool()
+		out[i] = bits[i/8]&(1<<(i%8)) != 0
 	}
 	return out
 }
@@ -599,15 +645,13 @@ func (w *recalling) text() string {
 	return text
 }
 
-func (w *recalling) value(start types.Value) types.Value {
+func (w *recalling) value() types.Value {
 	kind := w.b[0]
 	w.b = w.b[1:]
 	stopped := kind&keptStopped != 0
 	switch kind &^ keptStopped {
-	case keptStart:
-		return start
-	case keptBool:
-		return types.OfBool(w.bool())
+	case keptFalse, keptTrue:
+		return types.OfBool(kind == keptTrue)
 	case keptText:
 		return types.OfText(w.text())
 	case keptList:
@@ -631,10 +675,8 @@ func (r *Run) Shows(lens *Lens, each func(what uint32, v types.Value, start bool
 		each(at, v, v == start)
 	}
 	values := func(values []types.Value, hold int) {
-		for i, v := range r.m.Holders[hold].Stored {
-			if lens.Vars[hold][i] {
-				next(values[i], v.Start)
-			}
+		for _, i := range lens.Slots[hold] {
+			next(values[i], r.m.Holders[hold].Stored[i].Start)
 		}
 	}
 	places := types.OfInt(-1)

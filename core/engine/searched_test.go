@@ -1,6 +1,7 @@
 package engine_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -137,13 +138,13 @@ func TestALensShowsWhatItIsSetTo(t *testing.T) {
 	lens := func(names ...string) *engine.Lens {
 		l := &engine.Lens{Exact: make([]bool, len(m.Scenes)), Marks: make([]bool, len(m.Waymarks)), Earned: make([]bool, len(m.Milestones))}
 		for _, h := range m.Holders {
-			shown := make([]bool, len(h.Stored))
+			var shown []int
 			for i, v := range h.Stored {
-				for _, name := range names {
-					shown[i] = shown[i] || v.Name == name
+				if slices.Contains(names, v.Name) {
+					shown = append(shown, i)
 				}
 			}
-			l.Vars, l.Most = append(l.Vars, shown), append(l.Most, make([]fixed.Num, len(h.Stored)))
+			l.Slots, l.Most = append(l.Slots, shown), append(l.Most, make([]fixed.Num, len(h.Stored)))
 		}
 		return l
 	}

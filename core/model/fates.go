@@ -19,8 +19,10 @@ func (b *builder) allFates() {
 		}
 	}
 	for _, h := range b.Holders {
-		for _, v := range h.Stored {
-			h.Rewinds = h.Rewinds || v.Fates.At(plan.CrossDeath).Kind == "rewind"
+		for i, v := range h.Stored {
+			if v.Fates.At(plan.CrossDeath).Kind == "rewind" {
+				h.Rewinds = append(h.Rewinds, i)
+			}
 		}
 	}
 	b.oneStep()

@@ -92,7 +92,7 @@ type Holding struct {
 	List     *List     // of the options of a list, alone or with a player
 	Stored   []*Var    // by slot
 	Computed []*Var    // by slot
-	Rewinds  bool      // whether any of Stored rewinds at death
+	Rewinds  []int     // which of Stored rewind at death
 }
 
 // PropKind is one kind of placed objects.

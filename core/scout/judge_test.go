@@ -158,8 +158,7 @@ func goOnAlike(t testing.TB, x *search) int {
 		last = x.level
 	}
 	for at := 0; at < last; at += 1 + last/12 {
-		node := &x.nodes[at]
-		here.recall(x.arena[node.at : node.at+int(node.size)])
+		here.recall(x.stateAt(int32(at)))
 		before := here.run.Digest()
 		loads(t, chain, here.run, held, fmt.Sprint("after ", words(x.path(int32(at)))))
 		require.Equal(t, before, here.run.Digest(), "saving changes nothing")

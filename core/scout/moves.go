@@ -407,8 +407,8 @@ func (x *moves) alone(i int32) bool {
 // visit says whether a move ends visits.
 func (m *move) visit() bool { return m.do == "again" || m.do == "restart" }
 
-// crashed is the crash of the machine. It is tried right after moves at whose end everything was written to the disk.
-var crashed = &move{do: "crash", scene: -1, way: noWay}
+// theCrash is the crash of the machine. It is tried right after moves at whose end everything was written to the disk.
+var theCrash = &move{do: "crash", scene: -1, way: noWay}
 
 // waits are until something is due; where stopwatches or the time are read, also for a while.
 func (x *moves) waits() {

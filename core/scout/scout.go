@@ -20,6 +20,9 @@ type Options struct {
 // MostStates is how many states a search keeps where nothing is said.
 const MostStates = 200_000
 
+// ManyStates is how many states a search keeps at most, whatever is said: more could not be told apart.
+const ManyStates = 40_000_000
+
 // Answer is what is known of one thing that could be reached.
 type Answer struct {
 	Kind    string `json:"kind"` // one of AnswerKinds

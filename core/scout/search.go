@@ -18,9 +18,9 @@ type search struct {
 	most  int
 
 	nodes []node
-	known map[key]int32
-	arena []byte
-	edges []edge
+	known index
+	arena arena
+	edges edges
 	facts map[fact]where
 	first map[int]int32           // of each question: the first state in which it held
 	queue [nothingNew + 1]waiting // the states that were not expanded yet, by what is new in them; with some that were
@@ -35,23 +35,29 @@ type search struct {
 	full   bool // more states than may be kept
 }
 
-// node is a state: where it is kept, how one comes to it, and where it leads.
+// node is a state: where it is kept, how one comes to it, and where it leads. There are millions of them: hence the small fields.
 type node struct {
-	at       int // in the arena
-	size     int32
-	parent   int32
-	move     int32
-	first, n int32  // its edges
-	had      uint64 // which questions have come to hold on the way
-	scene    int16  // of the first player
-	crash    bool   // it comes of a crash after the move
-	crashed  bool   // a crash in it was tried
-	expanded bool
+	had    uint64 // which questions have come to hold on the way
+	at     uint32 // in the arena, up to where the next begins
+	edges  uint32 // where they are; 0 if it has none
+	parent int32
+	move   int32
+	scene  int16 // of the first player
+	is     flags
 }
 
+type flags uint8
+
+const (
+	ofCrash  flags = 1 << iota // it comes of a crash after the move
+	crashed                    // a crash in it was tried
+	expanded                   // its moves were tried
+)
+
+// edge leads to another state (-1: there was no room for it), by a move.
 type edge struct {
 	to, move int32
-	crash    bool
+	crash    bool // the machine crashes after it
 	alone    bool // the first player, or time, can do it
 	way      outward
 }
@@ -68,7 +74,8 @@ func newSearch(name string, m *model.Model, asks []question, s *slice, o Options
 	if most <= 0 {
 		most = MostStates
 	}
-	return &search{name: name, m: m, s: s, asks: asks, moves: movesOf(m, s, o), most: most, known: map[key]int32{},
+	most = min(most, ManyStates)
+	return &search{name: name, m: m, s: s, asks: asks, moves: movesOf(m, s, o), most: most,
 		facts: map[fact]where{}, first: map[int]int32{}, news: news{map[atom]bool{}, map[uint64]bool{}}}
 }
 
@@ -108,7 +115,7 @@ func (x *search) begin() error {
 
 // take adds a state and returns its number, or -1 if there is no room for it.
 func (x *search) take(parent int32, n next) int32 {
-	if at, ok := x.known[n.key]; ok {
+	if at, ok := x.known.find(n.key); ok {
 		return at
 	}
 	if len(x.nodes) >= x.most {
@@ -121,10 +128,17 @@ func (x *search) take(parent int32, n next) int32 {
 		return -1
 	}
 	at := int32(len(x.nodes))
-	x.known[n.key] = at
-	x.nodes = append(x.nodes, node{at: len(x.arena), size: int32(len(n.kept)), parent: parent, move: n.move, crash: n.crash,
-		had: n.had, scene: n.scene})
-	x.arena = append(x.arena, n.kept...)
+	place, ok := x.arena.add(n.kept)
+	if !ok {
+		x.full = true
+		return -1
+	}
+	x.known.add(n.key)
+	one := node{at: place, parent: parent, move: n.move, had: n.had, scene: n.scene}
+	if n.crash {
+		one.is = ofCrash
+	}
+	x.nodes = append(x.nodes, one)
 	x.queue[class].add(n.gap, at)
 	for i := range x.asks {
 		if _, before := x.first[i]; !before && n.had&(1<<i) != 0 {
@@ -132,6 +146,16 @@ func (x *search) take(parent int32, n next) int32 {
 		}
 	}
 	return at
+}
+
+// stateAt is a state, as it was kept.
+func (x *search) stateAt(at int32) []byte {
+	last := int(at)+1 == len(x.nodes)
+	next := uint32(0)
+	if !last {
+		next = x.nodes[at+1].at
+	}
+	return x.arena.from(x.nodes[at].at, next, last)
 }
 
 // layer is how many states are expanded in one batch; it is smaller if there are many moves. The results of a batch are
@@ -157,7 +181,7 @@ func (x *search) breadth() int { return min(x.most/4, 4096) }
 func (x *search) next() []int32 {
 	var out []int32
 	for ; x.plain < len(x.nodes) && len(x.nodes) < x.breadth() && len(out) < x.layer(); x.plain++ {
-		x.nodes[x.plain].expanded = true
+		x.nodes[x.plain].is |= expanded
 		out = append(out, int32(x.plain))
 	}
 	if len(out) > 0 {
@@ -172,8 +196,8 @@ func (x *search) next() []int32 {
 			if !ok {
 				break
 			}
-			if !x.nodes[at].expanded {
-				x.nodes[at].expanded = true
+			if x.nodes[at].is&expanded == 0 {
+				x.nodes[at].is |= expanded
 				out = append(out, at)
 			}
 		}
@@ -187,12 +211,11 @@ func (x *search) next() []int32 {
 // work expands states. It only reads the search, so that several can work at the same time.
 func (x *search) work(w *worker, part []int32) []found {
 	out := make([]found, 0, len(part))
-	known := func(k key) bool { _, ok := x.known[k]; return ok }
-	crashed := func(k key) bool { at, ok := x.known[k]; return ok && x.nodes[at].crashed }
+	known := func(k key) bool { _, ok := x.known.find(k); return ok }
+	tried := func(k key) bool { at, ok := x.known.find(k); return ok && x.nodes[at].is&crashed != 0 }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
-		n := &x.nodes[i]
-		out = append(out, w.expand(x.arena[n.at:n.at+int(n.size)], n.had, asked{known, crashed, seen}, len(x.nodes) >= x.most))
+		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, len(x.nodes) >= x.most))
 	}
 	return out
 }
@@ -207,38 +230,38 @@ func (x *search) takeAll(part []int32, all []found) {
 				x.facts[fact] = where{from, f.by[i].move, f.by[i].crash}
 			}
 		}
-		first := len(x.edges)
+		var edges []edge
 		for _, n := range f.nexts {
-			to, way := x.take(from, n), x.moves.all[n.move].way
-			alone := x.moves.alone(n.move)
-			if n.crash {
-				way, alone = noWay, false
-			}
+			to := x.take(from, n)
 			if n.crashed && to >= 0 {
-				x.nodes[to].crashed = true
+				x.nodes[to].is |= crashed
 			}
 			if to == from {
 				continue
 			}
-			if i := slices.IndexFunc(x.edges[first:], func(e edge) bool { return e.to == to }); i >= 0 {
-				e := &x.edges[first+i]
-				e.alone = e.alone || alone
-				if way < e.way {
-					e.move, e.crash, e.way = n.move, n.crash, way
-				}
+			one := edge{to, n.move, n.crash, x.moves.alone(n.move), x.moves.all[n.move].way}
+			if n.crash {
+				one.way, one.alone = noWay, false
+			}
+			i := slices.IndexFunc(edges, func(e edge) bool { return e.to == to })
+			if i < 0 {
+				edges = append(edges, one)
 				continue
 			}
-			x.edges = append(x.edges, edge{to, n.move, n.crash, alone, way})
+			one.alone = one.alone || edges[i].alone
+			if edges[i].alone = one.alone; one.way < edges[i].way {
+				edges[i] = one
+			}
 		}
-		x.nodes[from].first, x.nodes[from].n = int32(first), int32(len(x.edges)-first)
+		x.nodes[from].edges = x.edges.add(from, edges)
 	}
 	x.done += len(part)
 }
 
 // finish drops what only the search itself needs, and the room that was left for more; what was found stays.
 func (x *search) finish() {
-	x.known, x.news = nil, news{}
-	x.nodes, x.edges, x.arena = fitting(x.nodes), fitting(x.edges), fitting(x.arena)
+	x.known, x.news = index{}, news{}
+	x.nodes, x.edges.b = fitting(x.nodes), fitting(x.edges.b)
 	for i := range x.queue {
 		x.queue[i] = nil
 	}
@@ -253,8 +276,8 @@ func (x *search) path(at int32) []*move {
 	}
 	var out []*move
 	for at >= 0 && x.nodes[at].move >= 0 {
-		if x.nodes[at].crash {
-			out = append(out, crashed)
+		if x.nodes[at].is&ofCrash != 0 {
+			out = append(out, theCrash)
 		}
 		out = append(out, &x.moves.all[x.nodes[at].move])
 		at = x.nodes[at].parent
@@ -277,11 +300,14 @@ func (x *search) shorten() {
 		}
 	}
 	for ; len(queue) > 0; queue = queue[1:] {
-		n := &x.nodes[queue[0]]
-		for _, e := range x.edges[n.first : n.first+n.n] {
+		for e := range x.edges.of(x.nodes[queue[0]].edges, queue[0]) {
 			if e.to >= 0 && !seen[e.to] {
 				seen[e.to] = true
-				x.nodes[e.to].parent, x.nodes[e.to].move, x.nodes[e.to].crash = queue[0], e.move, e.crash
+				to := &x.nodes[e.to]
+				to.parent, to.move, to.is = queue[0], e.move, to.is&^ofCrash
+				if e.crash {
+					to.is |= ofCrash
+				}
 				queue = append(queue, e.to)
 			}
 		}
@@ -300,7 +326,7 @@ func (x *search) pathTo(w where) []*move {
 	}
 	out := append(x.path(w.node), &x.moves.all[w.move])
 	if w.crash {
-		out = append(out, crashed)
+		out = append(out, theCrash)
 	}
 	return out
 }
@@ -308,7 +334,7 @@ func (x *search) pathTo(w where) []*move {
 // isShortest says whether the way to a state is a shortest one: it was found in the order of length, or every way is
 // known. A crash after another move is one step of the search, and two of the run.
 func (x *search) isShortest(at int32) bool {
-	if slices.Contains(x.path(at), crashed) {
+	if slices.Contains(x.path(at), theCrash) {
 		return false
 	}
 	return x.level == 0 || int(at) < x.level || x.over()
@@ -367,10 +393,10 @@ func (x *search) ends(good func(int32) bool, startsOver bool) []int32 {
 	}
 	for i := range x.nodes {
 		n := &x.nodes[i]
-		if !n.expanded || good(int32(i)) {
+		if n.is&expanded == 0 || good(int32(i)) {
 			mark(int32(i))
 		}
-		for _, e := range x.edges[n.first : n.first+n.n] {
+		for e := range x.edges.of(n.edges, int32(i)) {
 			switch {
 			case e.way == noWay || e.way == byStartingOver && !startsOver || x.moves.options.Alone && !e.alone:
 			case e.to < 0: // there was no room for where it leads

@@ -494,13 +494,13 @@ func (s *slice) lens() *engine.Lens {
 		Earned: make([]bool, len(s.m.Milestones)), // nobody misses a crossing here: who leaves comes back at once
 		Entry:  s.m.Place.Death.Kind == "entry" || s.m.Place.Leave.Kind == "entry"}
 	for _, h := range s.m.Holders {
-		shown, most := make([]bool, len(h.Stored)), make([]fixed.Num, len(h.Stored))
+		slots, most := []int{}, make([]fixed.Num, len(h.Stored))
 		for i, v := range h.Stored {
-			if shown[i] = s.vars[v]; shown[i] {
-				most[i] = s.most(v, writes[v], reads[v])
+			if s.vars[v] {
+				slots, most[i] = append(slots, i), s.most(v, writes[v], reads[v])
 			}
 		}
-		l.Vars, l.Most = append(l.Vars, shown), append(l.Most, most)
+		l.Slots, l.Most = append(l.Slots, slots), append(l.Most, most)
 	}
 	for i, scene := range s.m.Scenes {
 		l.Exact[i] = s.exact || !scene.Walk
