@@ -38,6 +38,32 @@ type ScoutReport struct {
 	DeadEnds []ScoutDeadEnd  `json:"dead_ends"`
 	Troubles []ScoutTrouble  `json:"troubles"`
 	NotTried []string        `json:"not_tried" doc:"What was done in no search."`
+	Places   ScoutPlaces     `json:"places"`
+}
+
+// ScoutPlaces are the states of one search, by the scene that the first player is in, and how one scene leads to another.
+type ScoutPlaces struct {
+	Search string       `json:"search" doc:"Which search: that which has seen the most scenes. Empty where none has begun."`
+	Scenes []ScoutPlace `json:"scenes" doc:"All that the plan has, in its order."`
+	Ways   []ScoutWay   `json:"ways"`
+}
+
+// ScoutPlace is a scene.
+type ScoutPlace struct {
+	ID     string `json:"id"`
+	Title  string `json:"title"`
+	States int    `json:"states" doc:"In which the first player is there; 0 if nobody was seen there."`
+	Stuck  int    `json:"stuck,omitempty" doc:"Of how many dead ends, of any kind."`
+	Steps  int    `json:"steps" doc:"How often one has to change the scene to be there, from where players begin; -1 where nobody was seen."`
+}
+
+// ScoutWay is a way from one scene to another.
+type ScoutWay struct {
+	From  string   `json:"from"`
+	To    string   `json:"to"`
+	By    []string `json:"by" doc:"Passages by their names, and what else leads there, in words; what does most often first."`
+	Pass  bool     `json:"pass" doc:"Whether a passage is among them."`
+	Moves int      `json:"moves" doc:"How many moves of the search lead there."`
 }
 
 // ScoutSearched is how one search went.

@@ -200,6 +200,12 @@ func (s *Scout) Report() *Report {
 	s.answers(r)
 	s.deadEnds(r)
 	s.troubles(r)
+	r.Places = s.places()
+	for _, d := range r.DeadEnds {
+		for i := range r.Places.Scenes {
+			r.Places.Scenes[i].Stuck += d.In[r.Places.Scenes[i].ID]
+		}
+	}
 	r.NotTried = s.notTried()
 	return r
 }
@@ -479,7 +485,7 @@ func (s *Scout) scenesNotLeft(r *Report) {
 
 func (s *Scout) deadEnd(x *search, ends []int32, kind, id, title string, line int) DeadEnd {
 	run := s.run(x, x.path(ends[0]), x.isShortest(ends[0]), nil)
-	d := DeadEnd{Kind: kind, ID: id, Title: title, Line: line, States: len(ends), Run: run, Alone: s.options.Alone}
+	d := DeadEnd{Kind: kind, ID: id, Title: title, Line: line, States: len(ends), Run: run, Alone: s.options.Alone, In: s.stuck(x, ends)}
 	if run != nil {
 		who := "nobody"
 		if d.Alone {

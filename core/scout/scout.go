@@ -62,6 +62,8 @@ type DeadEnd struct {
 	Lost   string `json:"lost"`   // the step at which the way was lost
 	States int    `json:"states"` // how many states are dead ends of this kind
 	Run    *Run   `json:"run"`
+
+	In map[string]int `json:"in"` // how many of these states are in which scene
 }
 
 // Trouble is something that went wrong on the way.
@@ -91,6 +93,7 @@ type Report struct {
 	Answers  []Answer   `json:"answers"`
 	DeadEnds []DeadEnd  `json:"dead_ends"`
 	Troubles []Trouble  `json:"troubles"`
+	Places   Places     `json:"places"`
 	NotTried []string   `json:"not_tried,omitempty"` // what was done in no search
 }
 

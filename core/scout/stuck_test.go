@@ -301,3 +301,38 @@ func TestAnotherGameOpensADoor(t *testing.T) {
 		assert.True(t, stage.Bool)
 	}
 }
+
+// Where the states are, by scene, and how one scene leads to another.
+func TestTheReportSaysWhereItWent(t *testing.T) {
+	r := searched(t, string(examples.LanternPass), Options{States: 900})
+	require.Len(t, r.Places.Scenes, 7)
+	assert.Equal(t, []any{"lodge", "The Lodge", 0}, []any{r.Places.Scenes[0].ID, r.Places.Scenes[0].Title, r.Places.Scenes[0].Steps})
+	states := 0
+	for _, x := range r.Places.Scenes {
+		assert.Equal(t, x.Steps >= 0, x.States > 0, x.ID)
+		states += x.States
+	}
+	for _, x := range r.Searches {
+		if x.Name == r.Places.Search {
+			assert.Equal(t, x.States, states)
+		}
+	}
+	assert.Equal(t, []int{1, 1, 2}, []int{r.Places.Scenes[1].Steps, r.Places.Scenes[2].Steps, r.Places.Scenes[3].Steps}, "the tunnel leads to the ridge only who has been there")
+	ways := map[string]Way{}
+	for _, w := range r.Places.Ways {
+		ways[w.From+" "+w.To] = w
+		assert.Positive(t, w.Moves)
+	}
+	assert.True(t, ways["lodge cellar"].Pass)
+	assert.Equal(t, []string{"cellar_door"}, ways["lodge cellar"].By)
+	assert.Contains(t, ways["gorge lodge"].By, "the event horn")
+
+	raw, err := os.ReadFile(filepath.Join(stuck, "locked-in.yaml"))
+	require.NoError(t, err)
+	r = searched(t, string(raw), Options{})
+	dead := 0
+	for _, x := range r.Places.Scenes {
+		dead += x.Stuck
+	}
+	assert.Equal(t, r.DeadEnds[0].States, dead)
+}

@@ -96,6 +96,13 @@ func scoutReport(r *scout.Report) *contract.ScoutReport {
 		out.Troubles = append(out.Troubles, contract.ScoutTrouble{Kind: t.Kind, Text: t.Text, Line: t.Line,
 			Run: scoutRun(t.Run)})
 	}
+	out.Places = contract.ScoutPlaces{Search: r.Places.Search, Scenes: []contract.ScoutPlace{}, Ways: []contract.ScoutWay{}}
+	for _, x := range r.Places.Scenes {
+		out.Places.Scenes = append(out.Places.Scenes, contract.ScoutPlace(x))
+	}
+	for _, x := range r.Places.Ways {
+		out.Places.Ways = append(out.Places.Ways, contract.ScoutWay(x))
+	}
 	return out
 }
 

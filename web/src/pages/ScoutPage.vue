@@ -4,6 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { api, dataOf, told, type Schemas } from '../api/client'
 import EmptyState from '../components/EmptyState.vue'
+import ScoutPlaces from '../components/ScoutPlaces.vue'
 import ScoutRun from '../components/ScoutRun.vue'
 import TroubleNote from '../components/TroubleNote.vue'
 import WaitingNote from '../components/WaitingNote.vue'
@@ -129,6 +130,10 @@ const slug = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').re
     </EmptyState>
     <div v-if="report" class="beside">
       <div>
+        <section v-if="report.places.search" class="sheet list" aria-label="Where it went">
+          <h2>Where it went</h2>
+          <ScoutPlaces :places="report.places" />
+        </section>
         <section v-for="l in lists" :key="l.title" class="sheet list" :aria-label="l.title">
           <h2>{{ l.title }} <span v-if="l.of.length" class="quiet">{{ l.of.length }}</span></h2>
           <p v-if="!l.of.length" class="quiet">{{ l.none }}</p>
