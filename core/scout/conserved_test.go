@@ -80,15 +80,46 @@ func TestLeavingWithoutASaveGivesBackWhatWasGivenAway(t *testing.T) {
 	}
 }
 
-// A search in which all players are always there proves nothing about a plan that depends on who is there.
-func TestPlayersWhoStayAwayAreADoubt(t *testing.T) {
+// Players stay away while others play on, and come back with what they left with.
+func TestPlayersStayAwayWhileOthersPlayOn(t *testing.T) {
 	text := purse("players: 2", "when: [scene, leave]", "", `
 rules:
   - {on: joined, do: [{add: game.till, by: 1}]}
   - {on: left, do: [{add: game.till, by: -1}]}`)
 	text = strings.Replace(text, "goals: {", "goals: {alone: {reach: game.till == 3}, ", 1)
 	r := searched(t, text, Options{Players: 2})
-	assert.Equal(t, NotFound, r.Answers[0].Verdict)
+	require.Equal(t, Reached, r.Answers[0].Verdict)
+	assert.Contains(t, r.Answers[0].Run.Steps, "{leave: p2}")
+	assert.NotContains(t, r.NotTried, "players who are away while others play on")
+	assert.Contains(t, searched(t, text, Options{}).NotTried, "players who are away while others play on")
+	plays(t, r, text)
+
+	m, _, found := model.Load([]byte(purse("players: 2", "when: [scene, leave]", "", "rules:\n"+pays)))
+	require.False(t, found.Errors(), "%v", found)
+	x := New(m, Options{Players: 2}).whole()
+	w := x.worker()
+	require.NoError(t, w.start(nil))
+	do := func(what, player string) bool {
+		for i := range x.moves.all {
+			if one := &x.moves.all[i]; (one.do == what || one.name == what) && one.player == player {
+				return w.fits(one) && w.do(one)
+			}
+		}
+		return false
+	}
+	require.True(t, do("pay", "p2"))
+	require.True(t, do("leave", "p2"))
+	assert.False(t, do("leave", "p1"), "somebody stays")
+	kept, key, digest := w.keep(), w.key(0), w.run.Digest()
+	require.True(t, do("pay", "p1"))
+	require.True(t, do("back", "p2"))
+	assert.Equal(t, "1", w.run.Save("p2").Values["coins"].Num.String())
+	w.recall(kept)
+	assert.Equal(t, []any{key, digest}, []any{w.key(0), w.run.Digest()})
+	require.True(t, do("restart", ""), "who is away stays away")
+	assert.Equal(t, []string{"p1"}, w.run.Present())
+	require.True(t, do("back", "p2"))
+	assert.Equal(t, "1", w.run.Save("p2").Values["coins"].Num.String())
 }
 
 // A kept state includes the players' last saves, and is recalled with them.

@@ -18,7 +18,7 @@ type point = [model.MaxAxes]fixed.Num
 
 // move is one thing that a player, the game's server or time can do. It includes the walk to the place where it is done.
 type move struct {
-	do     string // join (how a run begins), walk, face, pass, touch, event, write, commons (another game writes), die, start-over, again (leave and come back), restart, crash, save (wait until the plan saves), wait, day (a date comes)
+	do     string // join (how a run begins), walk, face, pass, touch, event, write, commons (another game writes), die, start-over, again (leave and come back), leave (and stay away), back, restart, crash, save (wait until the plan saves), wait, day (a date comes)
 	player string // whom it is about; "" for nobody
 	scene  int    // the player has to be in it; -1 where it does not matter
 	walks  bool   // walks to at first
@@ -56,6 +56,8 @@ type moves struct {
 	calendar bool     // days pass
 	fates    bool     // it is noted which fates show
 	unsaved  bool     // the plan does not save on leaving, so that what was saved before matters
+	stays    bool     // players stay away while others play on
+	returns  returns  // with what they come back
 	sampled  []string // what is tried with some of its values only, and counts
 }
 
@@ -405,7 +407,9 @@ func (x *moves) alone(i int32) bool {
 }
 
 // visit says whether a move ends visits.
-func (m *move) visit() bool { return m.do == "again" || m.do == "restart" }
+func (m *move) visit() bool {
+	return m.do == "again" || m.do == "restart" || m.do == "leave" || m.do == "back"
+}
 
 // theCrash is the crash of the machine. It is tried right after moves at whose end everything was written to the disk.
 var theCrash = &move{do: "crash", scene: -1, way: noWay}
@@ -461,6 +465,10 @@ func (m *move) words() string {
 		return who + " starts over"
 	case "again":
 		return who + " leaves and comes back"
+	case "leave":
+		return who + " leaves"
+	case "back":
+		return who + " comes back"
 	case "restart":
 		return "the session is opened again"
 	case "crash":

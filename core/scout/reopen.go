@@ -27,10 +27,13 @@ type snapshot struct {
 
 // keep is the session's state, with what the players' last saves hold where that matters.
 func (w *worker) keep() []byte {
-	if !w.moves.unsaved {
-		return w.run.Keep(nil)
-	}
 	var out []byte
+	if w.moves.stays {
+		out = w.keepAway(out)
+	}
+	if !w.moves.unsaved {
+		return w.run.Keep(out)
+	}
 	for _, p := range w.moves.players {
 		for _, part := range [][]byte{w.saved[p].kept, w.saved[p].look} {
 			out = binary.AppendUvarint(out, uint64(len(part)))
@@ -42,6 +45,9 @@ func (w *worker) keep() []byte {
 
 // recall makes the session what it was when it was kept.
 func (w *worker) recall(kept []byte) {
+	if w.moves.stays {
+		kept = w.readAway(kept)
+	}
 	if w.moves.unsaved {
 		part := func() []byte {
 			n, size := binary.Uvarint(kept)

@@ -42,6 +42,11 @@ func New(m *model.Model, o Options) *Scout {
 	whole := newSearch("everything", m, asks, sliceFor(m, true, readsOf(asks)), o)
 	whole.moves.fates = len(fatesOf(m)) <= mostFates
 	s.searches = append(s.searches, whole)
+	for _, x := range s.searches {
+		if len(x.kept) == 0 { // what those who are away have is not counted together with the rest
+			x.moves.stayAway()
+		}
+	}
 	return s
 }
 
@@ -212,8 +217,11 @@ func (s *Scout) Report() *Report {
 
 // notTried is what no search does.
 func (s *Scout) notTried() []string {
-	out := []string{"other slots", "players who are away while others play on", "corrections by hand",
-		"values that the game's server writes though the plan does not say so"}
+	out := []string{"other slots"}
+	if !slices.ContainsFunc(s.searches, func(x *search) bool { return x.moves.stays }) {
+		out = append(out, "players who are away while others play on")
+	}
+	out = append(out, "corrections by hand", "values that the game's server writes though the plan does not say so")
 	if s.m.Players() > s.options.Players {
 		out = append(out, fmt.Sprintf("more than %s", players(s.options.Players)))
 	}

@@ -20,7 +20,8 @@ type Run struct {
 	Shortest bool     `json:"shortest"` // that no run of fewer moves leads there
 	Digest   string   `json:"digest"`   // of the session's state at its end
 	Last     string   `json:"last"`     // the last move, in words
-	End      string   `json:"end"`      // what holds at its end, as a condition about the first player
+	End      string   `json:"end"`      // what holds at its end, as a condition about Of
+	Of       string   `json:"of"`       // the first player who is there
 
 	players []string
 }
@@ -33,7 +34,7 @@ func (r *Run) Script(plan string) string {
 	for _, s := range r.Steps {
 		b.WriteString("  - " + s + "\n")
 	}
-	fmt.Fprintf(&b, "  - {expect: %s, of: %s}\n", quoted(r.End), r.players[0])
+	fmt.Fprintf(&b, "  - {expect: %s, of: %s}\n", quoted(r.End), r.Of)
 	return b.String()
 }
 
@@ -158,18 +159,20 @@ func (w *worker) replay(list []*move) (*Run, error) {
 		w.do(m)
 		out.Last = m.words()
 	}
-	out.Steps, out.Digest, out.End = w.steps, w.run.Digest(), w.end()
+	out.Steps, out.Digest = w.steps, w.run.Digest()
+	out.End, out.Of = w.end()
 	return out, nil
 }
 
-// end is what holds now: where the first player is, and whether they live.
-func (w *worker) end() string {
-	p := w.player(w.moves.players[0])
-	if p == nil {
-		return "true"
+// end is what holds now: where the first player is who is there, and whether they live.
+func (w *worker) end() (that, of string) {
+	for _, id := range w.moves.players {
+		if p := w.player(id); p != nil {
+			at, _, _ := p.Where()
+			return fmt.Sprintf("place.scene == '%s' && player.dead == %t", w.m.Scenes[at.Scene].ID, p.Dead()), id
+		}
 	}
-	at, _, _ := p.Where()
-	return fmt.Sprintf("place.scene == '%s' && player.dead == %t", w.m.Scenes[at.Scene].ID, p.Dead())
+	return "true", w.moves.players[0]
 }
 
 // notTooOften waits until a plan's at_most lets somebody send something again: searches send without waiting.

@@ -369,7 +369,7 @@ func (x *search) doubtsOfOthers() []string {
 	if x.m.Players() > len(x.moves.players) && x.s.others() {
 		out = append(out, fmt.Sprintf("with more than %s it may be otherwise", players(len(x.moves.players))))
 	}
-	if len(x.moves.players) > 1 && x.s.others() {
+	if len(x.moves.players) > 1 && x.s.others() && !x.moves.stays {
 		out = append(out, "players who stay away while others play on are not tried")
 	}
 	if x.moves.options.NoServer {

@@ -72,6 +72,7 @@ type worker struct {
 	aside *engine.Run         // another, in which a state of earlier is looked at; nil until it is needed
 	saved map[string]snapshot // by player; only if the plan does not save on leaving
 	dated int64               // the date, where the session itself has not been told yet
+	away  map[string]absence  // by player
 }
 
 func newWorker(m *model.Model, moves *moves, asks []question, conserved []*model.Conserved) *worker {
@@ -82,7 +83,7 @@ func newWorker(m *model.Model, moves *moves, asks []question, conserved []*model
 
 // begin opens a new session.
 func (w *worker) begin() {
-	w.run, w.saved, w.dated = engine.New(w.m), map[string]snapshot{}, 0
+	w.run, w.saved, w.dated, w.away = engine.New(w.m), map[string]snapshot{}, 0, map[string]absence{}
 	w.home = w.run
 	w.watch()
 }
@@ -296,7 +297,10 @@ func (w *worker) fits(m *move) bool {
 		return m.do != "join"
 	}
 	p := w.player(m.player)
-	if p == nil || m.alive && p.Dead() {
+	if m.do == "back" {
+		return p == nil
+	}
+	if p == nil || m.alive && p.Dead() || m.do == "leave" && len(w.away)+1 == len(w.moves.players) {
 		return false
 	}
 	at, _, _ := p.Where()
@@ -310,6 +314,10 @@ func (w *worker) do(m *move) bool {
 		return w.wait(m)
 	case "again":
 		return w.again(m)
+	case "leave":
+		return w.stay(m)
+	case "back":
+		return w.comeBack(m)
 	case "restart":
 		return w.restart()
 	case "crash":
@@ -464,6 +472,13 @@ func (w *worker) key(had uint64) key {
 	if w.moves.unsaved {
 		for _, p := range w.moves.players {
 			w.look = append(w.look, w.saved[p].look...)
+		}
+	}
+	if w.moves.stays {
+		for _, p := range w.moves.players {
+			one, away := w.away[p]
+			w.look = append(w.look, map[bool]byte{true: 1}[away])
+			w.look = append(w.look, one.shown[:]...)
 		}
 	}
 	sum := sha256.Sum256(w.look)

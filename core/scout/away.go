@@ -1,0 +1,177 @@
+package scout
+
+import (
+	"crypto/sha256"
+	"maps"
+	"slices"
+	"sync"
+
+	json "github.com/go-json-experiment/json/v1"
+
+	"alluvion.dev/core/engine"
+	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
+)
+
+// Where several play, and the others make a difference, one can leave and stay away while the others play on, and come back
+// later. A kept state has, for each player, whether they are away, and the number of what they come back with. What that is
+// stands in a table, once for all states: saves are large, and few of them differ.
+
+// returns are the requests with which players come back, by their digests. Workers share them.
+type returns struct {
+	mu sync.Mutex
+	of map[key]*engine.Request
+}
+
+func (r *returns) put(k key, req *engine.Request) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.of == nil {
+		r.of = map[key]*engine.Request{}
+	}
+	r.of[k] = req
+}
+
+func (r *returns) get(k key) *engine.Request {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.of[k]
+}
+
+// absence is a player's, who has left.
+type absence struct {
+	whole key // of all that they come back with
+	shown key // of what the lens shows of it: two of these that are equal make no difference
+}
+
+// stayAway lets players stay away, where others could make a difference.
+func (x *moves) stayAway() {
+	if len(x.players) < 2 || !x.s.others() {
+		return
+	}
+	x.stays = true
+	for _, p := range x.players {
+		x.add(move{do: "leave", player: p, scene: -1, way: noWay})
+		x.add(move{do: "back", player: p, scene: -1})
+	}
+}
+
+// stay ends a visit. The last one stays: a session in which nobody is stands still.
+func (w *worker) stay(m *move) bool {
+	return w.asOne("leave", func() bool {
+		back, ok := w.leave(m.player, false)
+		if !ok {
+			return false
+		}
+		w.step("{leave: " + m.player + "}")
+		whole := keyOf(back.Saved, back.Profile, back.Shared)
+		w.moves.returns.put(whole, back)
+		w.away[m.player] = absence{whole, w.shownOf(back)}
+		return true
+	})
+}
+
+// comeBack begins the next visit of somebody who is away.
+func (w *worker) comeBack(m *move) bool {
+	return w.asOne("leave", func() bool {
+		back := *w.moves.returns.get(w.away[m.player].whole)
+		if w.ask(&back) != nil {
+			return false
+		}
+		delete(w.away, m.player)
+		w.crossed(plan.CrossLeave, m.player)
+		return true
+	})
+}
+
+func keyOf(parts ...any) key {
+	raw, err := json.Marshal(parts) // maps in the order of their keys
+	if err != nil {
+		panic(err) // plain data
+	}
+	sum := sha256.Sum256(raw)
+	return key(sum[:16])
+}
+
+// shownOf is what the lens shows of what somebody comes back with. It tells more apart than it would have to, which does no
+// harm but that it takes longer.
+func (w *worker) shownOf(back *engine.Request) key {
+	if back.Saved == nil {
+		return key{}
+	}
+	lens, s := w.moves.lens, *back.Saved
+	s.Number, s.Standings, s.About, s.Attic, s.World = 0, nil, nil, nil, nil
+	if !lens.Visits {
+		s.Visits = 0
+	}
+	if !lens.Entry {
+		s.Entry = save.Place{}
+	}
+	place := func(p save.Place) save.Place {
+		if scene := w.m.Scene(p.Scene); scene == nil || !lens.Exact[scene.Index] {
+			p.At = nil
+		}
+		if !lens.Facing {
+			p.Facing = ""
+		}
+		return p
+	}
+	marks := func(all map[string]save.Place) map[string]save.Place {
+		out := map[string]save.Place{}
+		for _, x := range w.m.Waymarks {
+			if at, set := all[x.ID]; set && lens.Marks[x.Index] {
+				out[x.ID] = place(at)
+			}
+		}
+		return out
+	}
+	s.Place, s.Entry = place(s.Place), place(s.Entry)
+	s.Waymarks, s.Record.Waymarks, s.Record.World = marks(s.Waymarks), marks(s.Record.Waymarks), nil
+	s.Values, s.Record.Values = w.shownValues(s.Values), w.shownValues(s.Record.Values)
+	return keyOf(s, back.Profile, back.Shared)
+}
+
+// shownValues are those of a player's own that the slice has.
+func (w *worker) shownValues(all save.Values) save.Values {
+	h := w.m.Holders[model.OfPlayer]
+	out := maps.Clone(all)
+	for i, v := range h.Stored {
+		is, there := out[v.ID]
+		switch most := w.moves.lens.Most[model.OfPlayer][i]; {
+		case !there:
+		case !slices.Contains(w.moves.lens.Slots[model.OfPlayer], i):
+			delete(out, v.ID)
+		case most.Sign() > 0 && most.Less(is.Num):
+			out[v.ID] = types.OfNum(most)
+		}
+	}
+	return out
+}
+
+// keepAway writes who is away, and what they come back with; readAway reads it, and gives what is behind it.
+func (w *worker) keepAway(into []byte) []byte {
+	for _, p := range w.moves.players {
+		one, away := w.away[p]
+		if !away {
+			into = append(into, 0)
+			continue
+		}
+		into = append(append(append(into, 1), one.whole[:]...), one.shown[:]...)
+	}
+	return into
+}
+
+func (w *worker) readAway(kept []byte) []byte {
+	clear(w.away)
+	for _, p := range w.moves.players {
+		away := kept[0] == 1
+		kept = kept[1:]
+		if away {
+			w.away[p] = absence{key(kept[:16]), key(kept[16:32])}
+			kept = kept[32:]
+		}
+	}
+	return kept
+}
