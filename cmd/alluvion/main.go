@@ -45,7 +45,7 @@ type options struct {
 	language, folder, file                                                string
 	once, plain, rotate, tokens, frames, coverage, remove, replace, alone bool
 	fits, noServer, brief, unsealed                                       bool
-	states                                                                int
+	states, memory                                                        int
 	players, rate, liars, lagging, deaf, dropping                         int
 	cluster, node, clusterAt, clusterSecret, reach                        string
 	lasts, keep, lease                                                    time.Duration
@@ -105,6 +105,7 @@ var commands = []command{
 			jsonFlag(fs, o)
 			fs.IntVar(&o.players, "players", 1, "how many players play")
 			fs.IntVar(&o.states, "states", 200_000, "how many states each search keeps at most")
+			fs.IntVar(&o.memory, "memory", 0, "how many `megabytes` all states may take at most; 0 for no limit but that of -states")
 			fs.DurationVar(&o.lasts, "for", time.Minute, "how long all of it goes on at most")
 			fs.BoolVar(&o.alone, "alone", false, "ask whether the first player gets everywhere by themselves, without the others and the game's server")
 			fs.BoolVar(&o.noServer, "no-server", false, "leave out what only the game's server sends")

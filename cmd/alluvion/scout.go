@@ -21,7 +21,7 @@ func runScout(c *call) (int, error) {
 		return code, err
 	}
 	began := time.Now()
-	s := scout.New(m, scout.Options{Players: c.players, NoServer: c.noServer, Alone: c.alone, States: c.states})
+	s := scout.New(m, scout.Options{Players: c.players, NoServer: c.noServer, Alone: c.alone, States: c.states, Memory: c.memory << 20})
 	if err := c.search(s); err != nil {
 		return failed, err
 	}

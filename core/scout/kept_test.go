@@ -6,7 +6,11 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
+
+	"alluvion.dev/core/check"
+	"alluvion.dev/examples"
 )
 
 // What is packed comes back as it was: states of any length, edges to any state, and numbers by their keys.
@@ -62,4 +66,20 @@ func TestWhatASearchKeepsComesBack(t *testing.T) {
 	var held arena
 	_, ok := held.add(make([]byte, 1<<blockBits+1))
 	assert.False(t, ok, "there is no block for it")
+}
+
+// A search keeps no more than it may.
+func TestASearchKeepsToItsMemory(t *testing.T) {
+	m, _, found := check.Text(examples.LanternPass, examples.Commons)
+	require.NotNil(t, m, "%v", found)
+	s := New(m, Options{Memory: 6 << 20})
+	for jobs := s.Next(1); len(jobs) > 0 && s.now == 0; jobs = s.Next(1) {
+		jobs[0].Work()
+		s.Take(jobs)
+	}
+	x := s.searches[0]
+	assert.True(t, x.full)
+	assert.Greater(t, len(x.nodes), 1000)
+	assert.Less(t, x.size(), 6<<20/len(s.searches)+1<<blockBits+1<<16)
+	assert.Contains(t, x.why(), "there are more states than were kept, or there was no more time")
 }

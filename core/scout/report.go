@@ -43,6 +43,7 @@ func New(m *model.Model, o Options) *Scout {
 	whole.moves.fates = len(fatesOf(m)) <= mostFates
 	s.searches = append(s.searches, whole)
 	for _, x := range s.searches {
+		x.bytes = o.Memory / len(s.searches)
 		if len(x.kept) == 0 { // what those who are away have is not counted together with the rest
 			x.moves.stayAway()
 		}

@@ -15,6 +15,7 @@ type Options struct {
 	NoServer bool // without the requests that only the game's server sends
 	Alone    bool // a way out of a dead end is one that the first player can go by themselves, with time alone
 	States   int  // how many states are kept in each search at most; 0 stands for MostStates
+	Memory   int  // how many bytes are kept in all searches together at most, about; 0 stands for no limit
 }
 
 // MostStates is how many states a search keeps where nothing is said.

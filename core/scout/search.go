@@ -16,6 +16,7 @@ type search struct {
 	asks  []question
 	kept  []*model.Conserved
 	most  int
+	bytes int // that may be kept; 0 stands for no limit
 
 	nodes []node
 	known index
@@ -118,12 +119,12 @@ func (x *search) take(parent int32, n next) int32 {
 	if at, ok := x.known.find(n.key); ok {
 		return at
 	}
-	if len(x.nodes) >= x.most {
+	if x.beyond(1) {
 		x.full = true
 		return -1
 	}
 	class := x.news.of(n.gap, n.atoms, n.start)
-	if class == nothingNew && len(x.nodes) > x.most/2 { // the room that is left is for what is new
+	if class == nothingNew && x.beyond(2) { // the room that is left is for what is new
 		x.full = true
 		return -1
 	}
@@ -147,6 +148,14 @@ func (x *search) take(parent int32, n next) int32 {
 	}
 	return at
 }
+
+// beyond says whether a part of the room is taken: all of it, or a half.
+func (x *search) beyond(part int) bool {
+	return len(x.nodes) >= x.most/part || x.bytes > 0 && x.size() >= x.bytes/part
+}
+
+// size is how many bytes the states take, about: each itself, how it is found again, and where it leads.
+func (x *search) size() int { return len(x.arena.blocks)<<blockBits + 64*len(x.nodes) + len(x.edges.b) }
 
 // stateAt is a state, as it was kept.
 func (x *search) stateAt(at int32) []byte {
@@ -215,7 +224,7 @@ func (x *search) work(w *worker, part []int32) []found {
 	tried := func(k key) bool { at, ok := x.known.find(k); return ok && x.nodes[at].is&crashed != 0 }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
-		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, len(x.nodes) >= x.most))
+		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, x.beyond(1)))
 	}
 	return out
 }
