@@ -2,7 +2,6 @@ package engine
 
 import (
 	"cmp"
-	"maps"
 	"slices"
 
 	"alluvion.dev/core/model"
@@ -133,7 +132,15 @@ func (r *Run) SceneFigures(scene string) []Figure {
 
 // keysOf lists copies in a fixed order.
 func keysOf(c copies) []copyKey {
-	return slices.SortedFunc(maps.Keys(c), func(a, b copyKey) int { return cmp.Or(a.hold-b.hold, a.at-b.at) })
+	if len(c) == 0 {
+		return nil
+	}
+	keys := make([]copyKey, 0, len(c))
+	for key := range c {
+		keys = append(keys, key)
+	}
+	slices.SortFunc(keys, func(a, b copyKey) int { return cmp.Or(a.hold-b.hold, a.at-b.at) })
+	return keys
 }
 
 // figures adds what an owner has. A value whose expression fails is shown as none.

@@ -438,20 +438,19 @@ type recalling struct {
 
 func (w *recalling) players() {
 	r := w.r
-	was := r.order
+	was := len(r.order)
 	clear(r.players)
-	r.order = make([]*Player, int(w.int()))
+	n := int(w.int())
+	r.order = slices.Grow(r.order[:0], n)[:n]
 	for i := range r.order {
-		p := &Player{}
-		if i < len(was) { // its lists have the right lengths
-			p.vars, p.profile, p.pairs, p.timers = was[i].vars, was[i].profile, was[i].pairs, was[i].timers
-		} else {
-			p.vars = make([]types.Value, len(r.m.Holders[model.OfPlayer].Stored))
-			p.profile = make([]types.Value, len(r.m.Profile.Stored))
-			p.timers = make([]int64, len(r.m.OwnTimers))
+		if i >= was {
+			r.order[i] = &Player{vars: make([]types.Value, len(r.m.Holders[model.OfPlayer].Stored)),
+				profile: make([]types.Value, len(r.m.Profile.Stored)), timers: make([]int64, len(r.m.OwnTimers))}
 		}
+		p := r.order[i] // its lists have the right lengths
+		*p = Player{vars: p.vars, profile: p.profile, pairs: p.pairs, timers: p.timers}
 		w.player(p)
-		r.order[i], r.players[p.id] = p, p
+		r.players[p.id] = p
 		r.await(r.m.OwnTimers, p.timers, p)
 		if p.dead {
 			r.dead = append(r.dead, p)
