@@ -20,6 +20,7 @@ package machine
 import (
 	"crypto/sha256"
 	"encoding/binary"
+	"fmt"
 	"net/url"
 	"slices"
 	"strings"
@@ -112,7 +113,7 @@ type Machine struct {
 	spoke      time.Duration // when something went out last
 	asksWhole  bool
 	askedWhole time.Duration
-	placed     bool // ahead is known
+	timed      bool // ahead is known
 	ahead      time.Duration
 	shown      bool // shownNow and shownAt are known
 	shownNow   time.Duration
@@ -277,6 +278,9 @@ func (m *Machine) Lost(code int, reason string, now time.Duration) {
 			why = m.refusal
 		} else if reason != "" {
 			why = reason
+		}
+		if why == "" {
+			why = fmt.Sprintf("The connection was lost (%d).", code)
 		}
 		if ends || code == wire.CodeLayout && m.layoutAt == "" {
 			m.ends(code, why)

@@ -183,7 +183,7 @@ func (m *Machine) Time() time.Duration { return time.Duration(m.mirror.Time) * t
 
 // Now is the session's time, now: it runs on between frames, and never goes back while the machine goes on where it was.
 func (m *Machine) Now(local time.Duration) time.Duration {
-	if !m.placed {
+	if !m.timed {
 		return m.Time()
 	}
 	wanted := local + m.ahead

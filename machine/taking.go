@@ -181,7 +181,7 @@ func (m *Machine) takeWelcome(raw []byte) error {
 func (m *Machine) wholeComes() {
 	m.mirror.Begin()
 	clear(m.tracks)
-	m.placed, m.shown = false, false
+	m.timed, m.shown = false, false
 }
 
 func (m *Machine) takeRefusal(said wire.Said) {
@@ -242,8 +242,8 @@ func (m *Machine) takeFrameOf(raw []byte, now time.Duration, read func(*share.Mi
 	m.walked(h)
 	m.callBack(here)
 	ahead := m.Time() - now
-	if !m.placed || ahead > m.ahead {
-		m.placed, m.ahead = true, ahead
+	if !m.timed || ahead > m.ahead {
+		m.timed, m.ahead = true, ahead
 	} else {
 		m.ahead += (ahead - m.ahead) / 50
 	}

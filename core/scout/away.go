@@ -19,19 +19,23 @@ import (
 // later. A kept state has, for each player, whether they are away, and the number of what they come back with. What that is
 // stands in a table, once for all states: saves are large, and few of them differ.
 
-// returns are the requests with which players come back, by their digests. Workers share them.
+// returns are the requests with which players of kept states come back, by their digests. Workers share them.
 type returns struct {
-	mu sync.Mutex
-	of map[key]*engine.Request
+	mu   sync.Mutex
+	of   map[key]*engine.Request
+	size int // about how many bytes they take
 }
 
-func (r *returns) put(k key, req *engine.Request) {
+func (r *returns) put(a *absence) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.of == nil {
 		r.of = map[key]*engine.Request{}
 	}
-	r.of[k] = req
+	if r.of[a.whole] == nil {
+		r.of[a.whole] = a.back
+		r.size += 4 * a.size // as values, it is larger than as text
+	}
 }
 
 func (r *returns) get(k key) *engine.Request {
@@ -40,10 +44,18 @@ func (r *returns) get(k key) *engine.Request {
 	return r.of[k]
 }
 
+func (r *returns) bytes() int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.size
+}
+
 // absence is a player's, who has left.
 type absence struct {
-	whole key // of all that they come back with
-	shown key // of what the lens shows of it: two of these that are equal make no difference
+	back  *engine.Request // with which they come back
+	size  int             // of that as text
+	whole key             // of all of it
+	shown key             // of what the lens shows of it: two of these that are equal make no difference
 }
 
 // stayAway lets players stay away, where others could make a difference.
@@ -66,9 +78,8 @@ func (w *worker) stay(m *move) bool {
 			return false
 		}
 		w.step("{leave: " + m.player + "}")
-		whole := keyOf(back.Saved, back.Profile, back.Shared)
-		w.moves.returns.put(whole, back)
-		w.away[m.player] = absence{whole, w.shownOf(back)}
+		whole, size := keyOf(back.Saved, back.Profile, back.Shared)
+		w.away[m.player] = absence{back, size, whole, w.shownOf(back)}
 		return true
 	})
 }
@@ -76,7 +87,7 @@ func (w *worker) stay(m *move) bool {
 // comeBack begins the next visit of somebody who is away.
 func (w *worker) comeBack(m *move) bool {
 	return w.asOne("leave", func() bool {
-		back := *w.moves.returns.get(w.away[m.player].whole)
+		back := *w.away[m.player].back
 		if w.ask(&back) != nil {
 			return false
 		}
@@ -86,13 +97,13 @@ func (w *worker) comeBack(m *move) bool {
 	})
 }
 
-func keyOf(parts ...any) key {
+func keyOf(parts ...any) (k key, size int) {
 	raw, err := json.Marshal(parts) // maps in the order of their keys
 	if err != nil {
 		panic(err) // plain data
 	}
 	sum := sha256.Sum256(raw)
-	return key(sum[:16])
+	return key(sum[:16]), len(raw)
 }
 
 // shownOf is what the lens shows of what somebody comes back with. It tells more apart than it would have to, which does no
@@ -130,7 +141,8 @@ func (w *worker) shownOf(back *engine.Request) key {
 	s.Place, s.Entry = place(s.Place), place(s.Entry)
 	s.Waymarks, s.Record.Waymarks, s.Record.World = marks(s.Waymarks), marks(s.Record.Waymarks), nil
 	s.Values, s.Record.Values = w.shownValues(s.Values), w.shownValues(s.Record.Values)
-	return keyOf(s, back.Profile, back.Shared)
+	shown, _ := keyOf(s, back.Profile, back.Shared)
+	return shown
 }
 
 // shownValues are those of a player's own that the slice has.
@@ -158,6 +170,7 @@ func (w *worker) keepAway(into []byte) []byte {
 			into = append(into, 0)
 			continue
 		}
+		w.moves.returns.put(&one)
 		into = append(append(append(into, 1), one.whole[:]...), one.shown[:]...)
 	}
 	return into
@@ -169,7 +182,8 @@ func (w *worker) readAway(kept []byte) []byte {
 		away := kept[0] == 1
 		kept = kept[1:]
 		if away {
-			w.away[p] = absence{key(kept[:16]), key(kept[16:32])}
+			whole := key(kept[:16])
+			w.away[p] = absence{back: w.moves.returns.get(whole), whole: whole, shown: key(kept[16:32])}
 			kept = kept[32:]
 		}
 	}

@@ -34,6 +34,7 @@ type search struct {
 	player *worker
 	tried  int
 	full   bool // more states than may be kept
+	filled bool // there was no room for more when the jobs that are being done were given out
 }
 
 // node is a state: where it is kept, how one comes to it, and where it leads. There are millions of them: hence the small fields.
@@ -155,7 +156,9 @@ func (x *search) beyond(part int) bool {
 }
 
 // size is how many bytes the states take, about: each itself, how it is found again, and where it leads.
-func (x *search) size() int { return len(x.arena.blocks)<<blockBits + 64*len(x.nodes) + len(x.edges.b) }
+func (x *search) size() int {
+	return len(x.arena.blocks)<<blockBits + 64*len(x.nodes) + len(x.edges.b) + x.moves.returns.bytes()
+}
 
 // stateAt is a state, as it was kept.
 func (x *search) stateAt(at int32) []byte {
@@ -176,6 +179,7 @@ func (x *search) layer() int { return max(8, min(layer, 20_000/max(1, len(x.move
 // jobs are the next states to expand, for some workers; none where the search is over.
 func (x *search) jobs(workers int) [][]int32 {
 	next := x.next()
+	x.filled = x.beyond(1)
 	var out [][]int32
 	part := max(1, (len(next)+workers-1)/max(1, workers))
 	for part := range slices.Chunk(next, part) {
@@ -224,7 +228,7 @@ func (x *search) work(w *worker, part []int32) []found {
 	tried := func(k key) bool { at, ok := x.known.find(k); return ok && x.nodes[at].is&crashed != 0 }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
-		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, x.beyond(1)))
+		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, x.filled))
 	}
 	return out
 }
