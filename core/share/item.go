@@ -285,7 +285,8 @@ func (l *Layout) WritePlace(b *bitstream.Bits, scene int, at []fixed.Num, facing
 	l.writePlace(b, x)
 }
 
-// HasRoom says whether PackPlace can write a place: it lies in the scene's bits, on its steps, and the layout has the facing.
+// HasRoom says whether PackPlace can write a place. Each coordinate has to be a whole number of steps that fits the scene's
+// bits, and the layout has to have the facing.
 func (l *Layout) HasRoom(scene int, at []fixed.Num, facing string) bool {
 	e := &l.Places.Scenes[scene]
 	for i := range e.Bits {
