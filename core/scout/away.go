@@ -78,7 +78,7 @@ func (w *worker) stay(m *move) bool {
 			return false
 		}
 		w.step("{leave: " + m.player + "}")
-		whole, size := keyOf(back.Saved, back.Profile, back.Shared)
+		whole, size := keyOf(m.player, back.Saved, back.Profile, back.Shared) // of who was never saved, only the name
 		w.away[m.player] = absence{back, size, whole, w.shownOf(back)}
 		return true
 	})

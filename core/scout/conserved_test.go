@@ -122,6 +122,27 @@ rules:
 	assert.Equal(t, "1", w.run.Save("p2").Values["coins"].Num.String())
 }
 
+// Each comes back as themselves, also those who were never saved.
+func TestWhoWasNeverSavedComesBackAsThemselves(t *testing.T) {
+	m, _, found := model.Load([]byte(purse("players: 2", "when: [scene]", "", "rules:\n"+pays)))
+	require.False(t, found.Errors(), "%v", found)
+	s := New(m, Options{Players: 2, States: 300})
+	for jobs := s.Next(1); len(jobs) > 0; jobs = s.Next(1) {
+		jobs[0].Work()
+		s.Take(jobs)
+	}
+	x, away := s.whole(), 0
+	w := x.worker()
+	for i := range x.nodes {
+		w.recall(x.stateAt(int32(i)))
+		for player, one := range w.away {
+			assert.Equal(t, player, one.back.Player)
+			away++
+		}
+	}
+	assert.Positive(t, away)
+}
+
 // A kept state includes the players' last saves, and is recalled with them.
 func TestWhatWasSavedBeforeIsPartOfAState(t *testing.T) {
 	text := purse("players: 1", "when: [scene]", "", "rules:\n"+pays)
