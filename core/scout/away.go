@@ -16,7 +16,7 @@ import (
 )
 
 // Where several play, and the others make a difference, one can leave and stay away while the others play on, and come back
-// later. A kept state has, for each player, whether they are away, and the number of what they come back with. What that is
+// later. A kept state has, for each player, whether they are away, and the digest of what they come back with. What that is
 // stands in a table, once for all states: saves are large, and few of them differ.
 
 // returns are the requests with which players of kept states come back, by their digests. Workers share them.
@@ -109,8 +109,9 @@ func keyOf(parts ...any) (k key, size int) {
 // shownOf is what the lens shows of what somebody comes back with. It tells more apart than it would have to, which does no
 // harm but that it takes longer.
 func (w *worker) shownOf(back *engine.Request) key {
-	if back.Saved == nil {
-		return key{}
+	if back.Saved == nil { // what they have over all slots and games is theirs all the same
+		shown, _ := keyOf(back.Profile, back.Shared)
+		return shown
 	}
 	lens, s := w.moves.lens, *back.Saved
 	s.Number, s.Standings, s.About, s.Attic, s.World = 0, nil, nil, nil, nil

@@ -7,7 +7,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"alluvion.dev/core/engine"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/save"
+	"alluvion.dev/core/types"
 )
 
 // purse is a small plan in which coins change hands.
@@ -141,6 +144,10 @@ func TestWhoWasNeverSavedComesBackAsThemselves(t *testing.T) {
 		}
 	}
 	assert.Positive(t, away)
+	of := func(stage int) *engine.Request {
+		return &engine.Request{Do: "join", Player: "p2", Shared: map[string]save.Values{"guild": {"stage": types.OfInt(stage)}}}
+	}
+	assert.NotEqual(t, w.shownOf(of(0)), w.shownOf(of(1)), "what another game has of them tells states apart")
 }
 
 // A kept state includes the players' last saves, and is recalled with them.
