@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	cdp "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -47,13 +48,17 @@ func TestEachPageSaysThatItWaits(t *testing.T) {
 	}))
 	defer slow.Close()
 	p.url = slow.URL
+	// The page itself notes what it shows while it waits: a test that looks now and then could look too late.
+	_, err = chromedp.Call(p.ctx, cdp.AddScriptToEvaluateOnNewDocument, cdp.AddScriptToEvaluateOnNewDocumentParams{Source: `
+		window.waited = ''
+		new MutationObserver(() => { for (const e of document.querySelectorAll('.waiting')) waited += e.textContent + '\n' }).observe(document, { childList: true, characterData: true, subtree: true })`})
+	require.NoError(t, err)
 	for path, text := range everyPage {
 		p.goTo("/games/lantern-pass/" + path)
-		p.sees(text)
-		p.until(`document.querySelector('.waiting') !== null`, path+" shows that it waits")
+		p.until(fmt.Sprintf("window.waited?.includes(%q)", text), path+" says that it waits, and for what")
 	}
 	p.goTo("/")
-	p.sees("Asking the service")
+	p.until(`window.waited?.includes("Asking the service")`, "the list of games says that it waits")
 	p.until(`document.querySelector('.waiting') === null`, "then it is there")
 	p.sees("Lantern Pass")
 	require.NoError(t, chromedp.Do(p.ctx, chromedp.Navigate("about:blank")))
