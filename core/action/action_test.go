@@ -82,7 +82,7 @@ func TestEveryVerbSaysWhatItDoes(t *testing.T) {
 		"set": changes(flour, model.Sets), "add": changes(flour, model.Adds), "raise": changes(flour, model.Raises),
 		"clear": changes(note, model.Clears), "pick": changes(hat, model.Sets), "put": changes(bag, model.PutsIn), "take-out": changes(bag, model.TakesOut),
 		"die": turns(model.Dies), "come-back": turns(model.ComesBack), "start-over": turns(model.StartsOver),
-		"earn": harmless, "unearn": harmless, "save": harmless, "notify": harmless,
+		"earn": harmless, "unearn": harmless, "save": func(x model.Traits) bool { return x.Saves && x.Var == nil }, "notify": harmless,
 		"go":       func(x model.Traits) bool { return x.Goes && x.Waymark.ID == "rest" && x.Spot.ID == "yard/gate" },
 		"remember": func(x model.Traits) bool { return x.Remembers && x.Waymark.ID == "rest" },
 		"forget":   func(x model.Traits) bool { return !x.Remembers && x.Waymark.ID == "rest" },

@@ -36,5 +36,5 @@ func (s saving) Do(d model.Doer) error {
 	return nil
 }
 
-// Traits are none: what is saved stays as it is.
-func (saving) Traits() model.Traits { return model.Traits{} }
+// Traits say that something is saved, which stays as it is.
+func (saving) Traits() model.Traits { return model.Traits{Saves: true} }

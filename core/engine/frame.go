@@ -338,11 +338,12 @@ func (r *Run) copiesOf(o owner) copies {
 }
 
 // touched are what an owner has, to be changed: where it was never changed it comes into being.
-func (r *Run) touched(o owner) []types.Value {
-	values := r.values(o)
+func (t *tx) touched(o owner) []types.Value {
+	values := t.run.values(o)
 	if values == nil {
-		values = r.starts(r.m.Holders[o.hold])
-		r.copiesOf(o)[copyKey{o.hold, o.at}] = values
+		values = t.run.starts(t.run.m.Holders[o.hold])
+		t.run.copiesOf(o)[copyKey{o.hold, o.at}] = values
+		t.made = append(t.made, o)
 	}
 	return values
 }

@@ -60,3 +60,44 @@ func TestAStateThatIsRecalledGoesOnAsTheOneThatWasKept(t *testing.T) {
 		})
 	}
 }
+
+// A request that was applied, and then one that was refused, is as if it had never been.
+func TestARequestThatIsTakenBackLeavesNothing(t *testing.T) {
+	taken := 0
+	for name, m := range worlds.All(t) {
+		t.Run(name, func(t *testing.T) {
+			rapid.Check(t, func(t *rapid.T) {
+				r := engine.New(m)
+				var now int64
+				ask := func(wait int64) (*engine.Request, error) {
+					now += wait
+					req := worlds.Request(t, m)
+					req.At, req.Sender, req.Number = now, "", 0
+					_, err := r.Step(&req)
+					return &req, err
+				}
+				for range rapid.IntRange(0, 30).Draw(t, "before") {
+					_, _ = ask(rapid.SampledFrom([]int64{0, 0, 10, 400, 3000, 700_000}).Draw(t, "wait"))
+				}
+				for range 10 {
+					r.Advance(now) // nothing is due
+					kept, digest, before, date := r.Keep(nil), r.Digest(), r.Transactions(), r.Date()
+					req, err := ask(0)
+					switch {
+					case r.Date() != date: // a day came with it, and stays
+						continue
+					case err != nil:
+					case req.Do == "join" || req.Do == "leave" || r.Transactions() != before+1:
+						continue
+					default:
+						r.TakeBack()
+						taken++
+					}
+					require.Equal(t, digest, r.Digest(), req.Do)
+					require.Equal(t, kept, r.Keep(nil), req.Do)
+				}
+			})
+		})
+	}
+	require.Positive(t, taken)
+}

@@ -177,6 +177,14 @@ func (t *tx) undoAll() {
 	}
 }
 
+// Transactions is how many there were, whatever came of them. A request is one; what was due before it, and what a timer
+// brings about, is one for each.
+func (r *Run) Transactions() uint64 { return r.tx.serial }
+
+// TakeBack takes the last transaction back, so that the session is what it was before. It has to be a request's, not one to
+// join or to leave, before which time did not go on. What was handed out of it, and whoever heard of it, is told nothing.
+func (r *Run) TakeBack() { r.tx.undoAll() }
+
 // add copies another result behind this one.
 func (r *Result) add(b Result) {
 	r.Changes, r.Notices = append(r.Changes, b.Changes...), append(r.Notices, b.Notices...)

@@ -28,6 +28,7 @@ type tx struct {
 	queue         []pending
 	done          int // how many of the queue have been carried out
 	values        []valueUndo
+	made          []owner // copies that have come into being
 	cores         []coreUndo
 	entered       []*Player
 	exited        []*Player
@@ -96,17 +97,17 @@ type pending struct {
 
 // mark is a point that a transaction can be taken back to.
 type mark struct {
-	values, cores, entered, exited, things, queue, changes, notices, saves int
-	sown                                                                   uint32
-	crossed                                                                []met
-	ranks                                                                  [][]types.Value
+	values, made, cores, entered, exited, things, queue, changes, notices, saves int
+	sown                                                                         uint32
+	crossed                                                                      []met
+	ranks                                                                        [][]types.Value
 }
 
 // begin makes the transaction empty. Its lists keep their room.
 func (t *tx) begin(settled bool) {
 	t.serial++
 	t.queue, t.done = t.queue[:0], 0
-	t.values, t.cores = t.values[:0], t.cores[:0]
+	t.values, t.made, t.cores = t.values[:0], t.made[:0], t.cores[:0]
 	t.entered, t.exited, t.things, t.sown = t.entered[:0], t.exited[:0], t.things[:0], t.run.sown
 	t.replaced, t.revived = nil, nil
 	t.crossed, t.ranks, t.excused = t.run.crossed, t.run.ranks, t.excused[:0]
@@ -140,7 +141,7 @@ func (t *tx) other() *frame {
 }
 
 func (t *tx) mark() mark {
-	return mark{values: len(t.values), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited),
+	return mark{values: len(t.values), made: len(t.made), cores: len(t.cores), entered: len(t.entered), exited: len(t.exited),
 		things: len(t.things), queue: len(t.queue),
 		changes: len(t.res.Changes), notices: len(t.res.Notices), saves: len(t.res.Saves), sown: t.run.sown,
 		crossed: t.run.crossed, ranks: t.run.ranks}
@@ -156,6 +157,9 @@ func (t *tx) undo(m mark) {
 			*c.at = c.From
 		}
 	}
+	for _, o := range t.made[m.made:] {
+		delete(t.run.copiesOf(o), copyKey{o.hold, o.at})
+	}
 	for i := len(t.cores) - 1; i >= m.cores; i-- {
 		t.cores[i].player.core = t.cores[i].old
 	}
@@ -169,8 +173,8 @@ func (t *tx) undo(m mark) {
 	for _, p := range t.exited[m.exited:] {
 		t.run.enter(p)
 	}
-	t.values, t.cores, t.entered, t.exited = t.values[:m.values], t.cores[:m.cores], t.entered[:m.entered],
-		t.exited[:m.exited]
+	t.values, t.made, t.cores = t.values[:m.values], t.made[:m.made], t.cores[:m.cores]
+	t.entered, t.exited = t.entered[:m.entered], t.exited[:m.exited]
 	t.queue, t.res.Changes, t.res.Notices, t.res.Saves = t.queue[:m.queue], t.res.Changes[:m.changes],
 		t.res.Notices[:m.notices], t.res.Saves[:m.saves]
 }
@@ -192,7 +196,7 @@ func (t *tx) write(o owner, v *model.Var, to types.Value, fire bool) {
 	if values := t.run.values(o); values == nil && to == v.Start {
 		return // what was never changed does not come into being by this
 	}
-	at := &t.run.touched(o)[v.Slot]
+	at := &t.touched(o)[v.Slot]
 	if *at == to {
 		return
 	}

@@ -41,7 +41,7 @@ func (t *tx) writeFrom(p *Player, req *Request) error {
 	if req.Do == "correct" {
 		t.cause = &Cause{Kind: "correction", Moment: "correction: " + cmp.Or(req.Why, "no reason given")}
 		if v.Stopwatch {
-			req.Value = t.run.stopwatchAt(v, t.run.touched(o)[v.Slot], req.Value.Num)
+			req.Value = t.run.stopwatchAt(v, t.touched(o)[v.Slot], req.Value.Num)
 		}
 		t.write(o, v, req.Value, false)
 		return nil

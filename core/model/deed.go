@@ -62,6 +62,7 @@ type Traits struct {
 	Takes     *Movable   // the rule's player holds it after that
 	SetsDown  *Movable   // nobody holds it after that
 	Sends     *Event     // follows
+	Saves     bool       // the rule's player is saved, or the world
 	Fails     string     // how it can fail though its rule acts, whatever is asked before; "" where it cannot
 
 	Reads  []*expr.Program // what is read besides Value and If

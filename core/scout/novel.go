@@ -2,7 +2,7 @@ package scout
 
 import (
 	"container/heap"
-	"hash/maphash"
+	"hash/fnv"
 	"math"
 	"slices"
 
@@ -47,7 +47,9 @@ func (w *worker) atoms() (out, start []atom) {
 				at = 1
 			}
 		default:
-			at = uint32(maphash.String(textSeed, v.Text))
+			h := fnv.New32a()
+			_, _ = h.Write([]byte(v.Text))
+			at = h.Sum32()
 		}
 		one := atom(what*2654435761 ^ at*40503 + what)
 		if atStart {
@@ -59,9 +61,6 @@ func (w *worker) atoms() (out, start []atom) {
 	return out, start
 }
 
-// textSeed is shared by all workers, so that a text has the same hash in each of them.
-var textSeed = maphash.MakeSeed()
-
 // news remembers the values and pairs that were seen.
 type news struct {
 	alone    map[atom]bool
@@ -71,25 +70,47 @@ type news struct {
 // of says what is new in a state, among the states that are equally far from the goal, and remembers it.
 func (n *news) of(gap float64, atoms, start []atom) newness {
 	out := nothingNew
-	salt := atom(math.Float64bits(gap) >> 32 * 2654435761)
-	for _, a := range start { // start values make no pairs: nearly all values are start values
-		if a ^= salt; !n.alone[a] {
-			n.alone[a], out = true, newAlone
-		}
-	}
-	for i, a := range atoms {
-		atoms[i] = a ^ salt
-		a ^= salt
+	n.each(gap, atoms, start, func(a atom) bool {
 		if !n.alone[a] {
 			n.alone[a], out = true, newAlone
 		}
+		return true
+	}, func(pair uint64) bool {
+		if !n.together[pair] {
+			n.together[pair], out = true, min(out, newTogether)
+		}
+		return true
+	})
+	return out
+}
+
+// has says whether anything in a state is new, and does not remember it.
+func (n *news) has(gap float64, atoms, start []atom) bool {
+	return !n.each(gap, atoms, start, func(a atom) bool { return n.alone[a] }, func(pair uint64) bool { return n.together[pair] })
+}
+
+// each hands out the values of a state, and the pairs of them, as long as it is told to go on; it returns whether it was told
+// so to the end. Start values make no pairs: nearly all values are start values.
+func (n *news) each(gap float64, atoms, start []atom, alone func(atom) bool, together func(uint64) bool) bool {
+	salt := atom(math.Float64bits(gap) >> 32 * 2654435761)
+	for _, a := range start {
+		if !alone(a ^ salt) {
+			return false
+		}
+	}
+	for i, a := range atoms {
+		a ^= salt
+		if !alone(a) {
+			return false
+		}
 		for _, b := range atoms[:i] {
-			if pair := uint64(min(a, b))<<32 | uint64(max(a, b)); !n.together[pair] {
-				n.together[pair], out = true, min(out, newTogether)
+			b ^= salt
+			if !together(uint64(min(a, b))<<32 | uint64(max(a, b))) {
+				return false
 			}
 		}
 	}
-	return out
+	return true
 }
 
 // waiting is a queue of states to expand: the nearest first, then in the order in which they were found.

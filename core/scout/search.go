@@ -34,7 +34,7 @@ type search struct {
 	player *worker
 	tried  int
 	full   bool // more states than may be kept
-	filled bool // there was no room for more when the jobs that are being done were given out
+	room   room // that there was when the jobs that are being done were given out
 }
 
 // node is a state: where it is kept, how one comes to it, and where it leads. There are millions of them: hence the small fields.
@@ -120,12 +120,11 @@ func (x *search) take(parent int32, n next) int32 {
 	if at, ok := x.known.find(n.key); ok {
 		return at
 	}
-	if x.beyond(1) {
-		x.full = true
-		return -1
+	class := nothingNew
+	if n.kept != nil {
+		class = x.news.of(n.gap, n.atoms, n.start)
 	}
-	class := x.news.of(n.gap, n.atoms, n.start)
-	if class == nothingNew && x.beyond(2) { // the room that is left is for what is new
+	if room := x.roomFor(); n.kept == nil || room == noRoom || room == littleRoom && class == nothingNew {
 		x.full = true
 		return -1
 	}
@@ -150,9 +149,24 @@ func (x *search) take(parent int32, n next) int32 {
 	return at
 }
 
-// beyond says whether a part of the room is taken: all of it, or a half.
-func (x *search) beyond(part int) bool {
-	return len(x.nodes) >= x.most/part || x.bytes > 0 && x.size() >= x.bytes/part
+// room is how much of it there is for more states.
+type room uint8
+
+const (
+	noRoom     room = iota
+	littleRoom      // less than a half, which is for states with something new
+	muchRoom
+)
+
+func (x *search) roomFor() room {
+	taken := func(part int) bool { return len(x.nodes) >= x.most/part || x.bytes > 0 && x.size() >= x.bytes/part }
+	switch {
+	case taken(1):
+		return noRoom
+	case taken(2):
+		return littleRoom
+	}
+	return muchRoom
 }
 
 // size is how many bytes the states take, about: each itself, how it is found again, and where it leads.
@@ -179,7 +193,7 @@ func (x *search) layer() int { return max(8, min(layer, 20_000/max(1, len(x.move
 // jobs are the next states to expand, for some workers; none where the search is over.
 func (x *search) jobs(workers int) [][]int32 {
 	next := x.next()
-	x.filled = x.beyond(1)
+	x.room = x.roomFor()
 	var out [][]int32
 	part := max(1, (len(next)+workers-1)/max(1, workers))
 	for part := range slices.Chunk(next, part) {
@@ -228,7 +242,7 @@ func (x *search) work(w *worker, part []int32) []found {
 	tried := func(k key) bool { at, ok := x.known.find(k); return ok && x.nodes[at].is&crashed != 0 }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
-		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen}, x.filled))
+		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen, x.news.has, x.room}))
 	}
 	return out
 }

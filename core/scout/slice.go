@@ -8,6 +8,7 @@ import (
 	"alluvion.dev/core/expr"
 	"alluvion.dev/core/fixed"
 	"alluvion.dev/core/model"
+	"alluvion.dev/core/plan"
 	"alluvion.dev/core/types"
 )
 
@@ -22,6 +23,11 @@ import (
 //     same event and could refuse or fail (which would undo it), and every invariant that the event could break.
 //   - If a value is written to something in the slice, then everything that the value is computed from is added.
 //   - For each variable in the slice, everything that its fates and its own expression read is added.
+//   - What players do with their places (going elsewhere, dying, starting over) can always be done; so everything is added that
+//     an invariant reads which one of these could break, and which would then refuse it.
+//
+// An event here is whatever a rule can wait for: requests that write a variable, timers and the plan's own crossings too. What
+// follows from it includes the crossings that it sets off, with their fates, and saving, with the rules that wait for that.
 //
 // Proof that the rest makes no difference: take two states with the same slice, and one move. If the move changes anything
 // in the slice, then the slice has all conditions that decide whether the move is refused, and all values that the new
@@ -39,6 +45,7 @@ type slice struct {
 	visits      bool
 	timers      bool
 	clock       bool
+	unsaved     bool                 // the plan does not save on leaving, so that what was saved before counts
 	readsOthers bool                 // of players other than the one whom something is about
 	areas       map[*model.Area]bool // that are asked for, or in which something happens that counts
 	why         []string             // what keeps a search with it from being complete
@@ -60,7 +67,7 @@ var mostSteps = fixed.FromInt(100)
 // sliceFor is the slice for a question, where ask names what it reads; for everything, where whole says so.
 func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
 	s := &slice{m: m, vars: map[*model.Var]bool{}, plain: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
-		areas: map[*model.Area]bool{}, reads: map[reading]bool{}}
+		areas: map[*model.Area]bool{}, reads: map[reading]bool{}, unsaved: !m.SavesOn("leave")}
 	ask(s)
 	for _, p := range m.Passages {
 		s.need(p.If)
@@ -105,31 +112,35 @@ func (s *slice) once() {
 		for _, option := range s.m.Pickable[v.Type.Of] {
 			s.need(option.If)
 		}
-		if len(s.m.OnChanged(v)) > 0 && (v.SelfMay || v.Decl.WrittenBy.Given || foreign(v)) {
-			s.moment(s.m.OnChanged(v))
+	}
+	for _, v := range s.m.Vars {
+		if (v.SelfMay || v.Decl.WrittenBy.Given || foreign(v)) && s.moment(s.written(v)) {
+			s.add(v)
 		}
 	}
 	for _, e := range s.m.Events {
-		if s.moment(e.Rules) {
+		if s.moment(s.closure(e.Rules)) {
 			s.need(e.If)
 		}
 	}
-	s.moment(s.life())
+	s.moment(s.living())
 	for _, timers := range [][]model.Timer{s.m.Timers, s.m.OwnTimers} {
 		for _, t := range timers {
-			if s.moment([]*model.Rule{t.Rule}) && !s.timers {
+			if s.moment(s.closure([]*model.Rule{t.Rule})) && !s.timers {
 				s.timers, s.changed = true, true
 			}
 		}
 	}
 	for _, x := range s.m.Milestones {
-		if s.earned[x.Index] || s.moment(s.earnedRules(x)) {
+		if s.earned[x.Index] || s.moment(s.closure(s.earnedRules(x))) {
 			s.earn(x)
 		}
 	}
-	s.moment(s.m.On("saved"))
+	s.moment(s.closure(s.m.On("saved")))
 	for _, c := range s.m.OwnCrossings {
-		s.moment(slices.Concat(c.Rules, c.Each))
+		f := s.closure(nil)
+		s.cross(f, c)
+		s.moment(f)
 	}
 	for _, a := range s.m.Areas {
 		if !s.areas[a] && (a.Point != nil || s.counts(s.closure(slices.Concat(a.Entered, a.Exited)))) {
@@ -150,14 +161,70 @@ func (s *slice) once() {
 // life are the rules on the moments of a player's life: joining, arriving, dying and so on.
 func (s *slice) life() []*model.Rule {
 	var out []*model.Rule
-	for _, r := range s.m.Rules {
-		switch r.Moment.Kind {
-		case "joined", "started", "loaded", "left", "departed", "arrived", "came-back", "died", "checkpoint", "picked",
-			"entered", "exited":
-			out = append(out, r)
-		}
+	for _, moment := range []string{"joined", "started", "loaded", "left", "departed", "arrived", "came-back", "died", "checkpoint",
+		"picked", "saved"} {
+		out = append(out, s.m.On(moment)...)
+	}
+	for _, a := range s.m.Areas {
+		out = append(append(out, a.Entered...), a.Exited...)
+	}
+	for _, k := range s.m.Kinds {
+		out = append(append(out, k.Entered...), k.Exited...)
 	}
 	return out
+}
+
+// living is what can follow from how a player's life goes on: the fates, and what waits for it.
+func (s *slice) living() *follows {
+	f := s.closure(nil)
+	s.lives(f)
+	return f
+}
+
+func (s *slice) lives(f *follows) {
+	if f.life {
+		return
+	}
+	f.life = true
+	for _, cross := range []plan.Crossing{plan.CrossScene, plan.CrossDeath, plan.CrossNewRun} {
+		s.fates(f, cross)
+	}
+	s.follow(f, s.life())
+}
+
+// fates are those variables written that do not stay as they are over a crossing.
+func (s *slice) fates(f *follows, cross plan.Crossing) {
+	for _, v := range s.m.Vars {
+		if changes(v.Fates.At(cross)) {
+			f.writes[v] = true
+		}
+	}
+}
+
+func changes(fate *model.Fate) bool { return fate.Kind != "" && fate.Kind != "keep" }
+
+// cross is what follows from one of the plan's own crossings.
+func (s *slice) cross(f *follows, c *model.OwnCrossing) {
+	if slices.Contains(f.crosses, c) {
+		return
+	}
+	f.crosses = append(f.crosses, c)
+	s.fates(f, c.Crossing)
+	if s.m.SavesOn(c.String()) {
+		f.saves = true
+		s.follow(f, s.m.On("saved"))
+	}
+	s.follow(f, slices.Concat(c.Rules, c.Each))
+}
+
+// written is what can follow from a request that writes a variable.
+func (s *slice) written(v *model.Var) *follows {
+	f := s.closure(s.m.OnChanged(v))
+	f.writes[v] = true
+	if v.Type.Kind == types.Pick {
+		s.follow(f, s.m.On("picked"))
+	}
+	return f
 }
 
 func (s *slice) earnedRules(x *model.Milestone) []*model.Rule {
@@ -180,9 +247,12 @@ func (s *slice) earn(x *model.Milestone) {
 
 // follows is everything that one moment can set off in the same event.
 type follows struct {
-	rules  []*model.Rule
-	writes map[*model.Var]bool
-	life   bool
+	rules   []*model.Rule
+	writes  map[*model.Var]bool
+	crosses []*model.OwnCrossing
+	life    bool
+	deeds   bool // something is done that writes no variable
+	saves   bool
 }
 
 func (s *slice) closure(rules []*model.Rule) *follows {
@@ -197,6 +267,9 @@ func (s *slice) follow(f *follows, rules []*model.Rule) {
 			continue
 		}
 		f.rules = append(f.rules, r)
+		if r.Crosses != nil {
+			s.cross(f, r.Crosses)
+		}
 		each(r.Do, nil, func(a *model.Action, _ []*expr.Program) {
 			if a.Var != nil {
 				f.writes[a.Var] = true
@@ -209,8 +282,12 @@ func (s *slice) follow(f *follows, rules []*model.Rule) {
 				s.follow(f, a.Sends.Rules)
 			}
 			if a.Goes || a.Turn != model.NoTurn {
-				f.life = true
-				s.follow(f, s.life())
+				s.lives(f)
+			}
+			f.deeds = f.deeds || a.Waymark != nil || a.Earns != nil || a.Loses != nil || a.Takes != nil || a.SetsDown != nil
+			if a.Saves {
+				f.saves = true
+				s.follow(f, s.m.On("saved"))
 			}
 		})
 	}
@@ -232,7 +309,7 @@ func each(list []*model.Action, under []*expr.Program, do func(a *model.Action, 
 
 // counts says whether anything that is set off changes something that counts.
 func (s *slice) counts(f *follows) bool {
-	if f.life {
+	if f.life || f.saves && s.unsaved || slices.ContainsFunc(f.crosses, s.takesAlong) {
 		return true
 	}
 	for v := range f.writes {
@@ -253,9 +330,16 @@ func (s *slice) actionCounts(a *model.Action) bool {
 		a.Earns != nil && s.earned[a.Earns.Index] || a.Loses != nil && s.earned[a.Loses.Index]
 }
 
-// moment adds what decides the result of a moment's rules and of all that follows from them, if any of them counts.
-func (s *slice) moment(rules []*model.Rule) bool {
-	f := s.closure(rules)
+// takesAlong says whether one of the plan's own crossings changes anything that counts and is no variable.
+func (s *slice) takesAlong(c *model.OwnCrossing) bool {
+	return changes(s.m.Reached.At(c.Crossing)) ||
+		slices.ContainsFunc(s.m.Waymarks, func(x *model.Waymark) bool { return s.marks[x.Index] && changes(x.Fates.At(c.Crossing)) }) ||
+		slices.ContainsFunc(s.m.Milestones, func(x *model.Milestone) bool { return s.earned[x.Index] && changes(x.Fates.At(c.Crossing)) }) ||
+		slices.ContainsFunc(s.m.Movables, func(x *model.Movable) bool { return changes(x.Fates.At(c.Crossing)) })
+}
+
+// moment adds what decides the result of what a moment sets off, if any of it counts.
+func (s *slice) moment(f *follows) bool {
 	if !s.counts(f) {
 		return false
 	}
@@ -275,7 +359,7 @@ func (s *slice) touches(f *follows, p *expr.Program) bool {
 	for _, r := range p.Reads {
 		v := s.m.VarOf(r.Ref)
 		switch {
-		case v == nil && f.life:
+		case v == nil && (f.life || f.deeds || len(f.crosses) > 0 || r.Ref.What == expr.Earned):
 			return true
 		case v == nil:
 		case f.writes[v] || v.Is != nil && s.touches(f, v.Is):
@@ -313,10 +397,13 @@ func (s *slice) rule(r *model.Rule) {
 			if a.Sends != nil {
 				s.need(a.Sends.If)
 			}
+			if a.Goes && a.Waymark != nil {
+				s.mark(a.Waymark)
+			}
 			s.through(&a.Target)
 		}
 	})
-	if matters || r.If != nil && r.If.MayFail() {
+	if matters || r.Crosses != nil || r.If != nil && r.If.MayFail() {
 		s.need(r.If)
 		s.need(r.Only)
 	}
@@ -328,6 +415,12 @@ func (s *slice) through(ref *expr.Ref) {
 		if v := s.m.VarOf(*via); v != nil {
 			s.add(v)
 		}
+	}
+}
+
+func (s *slice) mark(w *model.Waymark) {
+	if !s.marks[w.Index] {
+		s.marks[w.Index], s.changed = true, true
 	}
 }
 
@@ -364,9 +457,7 @@ func (s *slice) reading(p *expr.Program, r *expr.Read) {
 	case expr.Visits, expr.FirstVisit:
 		set(&s.visits)
 	case expr.Waymark:
-		if !s.marks[r.Ref.Slot] {
-			s.marks[r.Ref.Slot], s.changed = true, true
-		}
+		s.mark(s.m.Waymarks[r.Ref.Slot])
 	case expr.Earned:
 		if x := r.Ref.Slot; x < len(s.m.Milestones) && !s.earned[x] {
 			s.earn(s.m.Milestones[x])
@@ -452,9 +543,9 @@ func (s *slice) overlapping() string {
 }
 
 func (s *slice) crossingCounts(c *model.OwnCrossing) bool {
-	return s.counts(s.closure(slices.Concat(c.Rules, c.Each))) || slices.ContainsFunc(s.m.Vars, func(v *model.Var) bool {
-		return s.vars[v] && v.Fates.At(c.Crossing).Kind != "keep" && v.Fates.At(c.Crossing).Kind != ""
-	})
+	f := s.closure(nil)
+	s.cross(f, c)
+	return s.counts(f)
 }
 
 // others says whether more players could make a difference: through a variable that is not a player's own, a movable, an

@@ -62,11 +62,16 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 			continue
 		}
 		for _, q := range questionsOf(m) {
-			whole := newSearch("whole", m, []question{q}, unsliced(m, q), Options{States: 6000})
+			search := func(s *slice) *search {
+				x := newSearch("", m, []question{q}, s, Options{Players: m.Players(), States: 6000 * m.Players()})
+				x.moves.stayAway()
+				return x
+			}
+			whole := search(unsliced(m, q))
 			if !toTheEnd(t, whole) {
 				continue
 			}
-			cut := newSearch("slice", m, []question{q}, sliceFor(m, false, q.reads), Options{States: 6000})
+			cut := search(sliceFor(m, false, q.reads))
 			require.True(t, toTheEnd(t, cut), "%s: a slice has no more states than the whole", name)
 			compared++
 			if len(cut.nodes) < len(whole.nodes) {
@@ -82,18 +87,21 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 }
 
 // little is a plan with so few states that all of them are looked at: a few switches, a number, two scenes, and rules that
-// set, refuse, move, kill and follow from each other.
+// set, refuse, move, kill, save, follow from each other and set off a crossing; values that players write; and what has
+// always to hold.
 func little(seed uint64) string {
 	dice := rand.New(rand.NewPCG(seed, 3))
 	one := func(list ...string) string { return list[dice.IntN(len(list))] }
 	condition := func() string {
 		return one("player.a", "!player.a", "player.b", "!game.c", "game.c", "player.n > 0", "player.n == 2", "place.scene == 'y'",
-			"player.a && game.c", "player.b || player.n == 1", "player.earned('m')")
+			"player.a && game.c", "player.b || player.n == 1", "player.earned('m')", "player.s",
+			"count(present) > 1")
 	}
 	action := func() string {
 		return one("{set: player.a, to: true}", "{set: player.b, to: '!player.b'}", "{set: game.c, to: true}", "{set: game.c, to: player.a}",
 			"{add: player.n, by: 1}", "{add: player.n, by: -1}", "{set: player.n, to: 'player.a ? 2 : 0'}", "{go: y/one}", "{go: x/one}", "{die: player}",
-			"{refuse: No.}", "{set: player.d, to: true}", "{raise: player.n, to: 1}", "{send: e2}")
+			"{refuse: No.}", "{set: player.d, to: true}", "{raise: player.n, to: 1}", "{send: e2}", "{save: player}", "{remember: w}", "{go: w}", "{earn: m, of: player}",
+			"{each: p, in: session, do: [{add: p.n, by: 1}]}")
 	}
 	guarded := func() string {
 		if dice.IntN(3) == 0 {
@@ -103,23 +111,32 @@ func little(seed uint64) string {
 	}
 	rules := ""
 	for i := range 5 {
-		on := []string{"e0", "e1", "e2", one("died", "{changed: player.a}", "arrived", "came-back"), one("e0", "e1", "{milestone: m}")}[i]
+		on := []string{"e0", "e1", "e2", one("died", "{changed: player.a}", "{changed: player.s}", "arrived", "came-back", "saved"), one("e0", "e1", "{milestone: m}", "{crossed: dawn}", "checkpoint")}[i]
 		gate := ""
 		if dice.IntN(2) == 0 {
 			gate = `, if: "` + condition() + `"`
 		}
 		rules += "  - {on: " + on + gate + ", do: [" + guarded() + ", " + guarded() + "]}\n"
 	}
-	refuse := one("", ", at_limit: refuse")
+	refuse, always := one("", ", at_limit: refuse"), ""
+	if dice.IntN(2) == 0 {
+		always = fmt.Sprintf("always: [{that: %q, refused: Never.}]\n", one("!player.a || !player.s", "player.n <= 2 || game.c",
+			"place.scene != 'y' || !player.b", "!player.earned('m') || player.n < 3", "!player.d || !player.a"))
+	}
+	players := 1 + seed%5/4
+	world := fmt.Sprintf("scene: {scene: keep, restart: keep, death: keep, new-run: keep}\n  game:   {restart: keep, death: keep, new-run: %s}", one("keep", "reset"))
+	if players > 1 { // one of them does not speak for all
+		world = "scene: {scene: keep, restart: keep}\n  game: {restart: keep}"
+	}
 	return fmt.Sprintf(`
 alluvion: 1
 game: little
 version: 1
 start: x/one
+crossings: {dawn: {title: Dawn, on: %s, for: [player]}}
 defaults:
-  player: {scene: keep, death: %s, leave: %s, new-run: reset}
-  scene:  {scene: keep, restart: keep, death: keep, new-run: keep}
-  game:   {restart: keep, death: keep, new-run: %s}
+  player: {scene: keep, death: %s, leave: %s, new-run: reset, dawn: %s}
+  %s
   place:  {death: checkpoint, leave: exact}
 variables:
   a: {of: player, type: bool, start: false}
@@ -127,17 +144,20 @@ variables:
   c: {of: game, type: bool, start: false}
   d: {of: player, type: bool, start: false, read_by: game}
   n: {of: player, type: int, min: 0, max: 3, start: 0%s}
+  s: {of: player, type: bool, start: false, read_by: game, share: {with: everyone, writer: self}, across: {scene: %s}}
+waymarks: {w: {title: There}}
 scenes: {x: {size: [9, 9], spots: {one: {at: [1, 1]}, two: {at: [7, 7]}}}, y: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
 passages: {p: {from: x/two, to: y/one, if: "%s"}, q: {from: y/one, to: x/one, if: "%s"}}
 checkpoints: {fallback: x/one, list: {k: {at: y/one}}}
 events: {e0: {from: self}, e1: {from: self, if: "%s"}, e2: {from: self}}
 rules:
-%smilestones: {m: {when: "%s"}}
+%s%smilestones: {m: {when: "%s"}}
 goals: {g: {reach: "%s && %s"}}
-saving: {when: [scene, leave], every: 30s}
-session: {players: 1}
-`, one("keep", "reset"), one("keep", "reset"), one("keep", "reset"), dice.IntN(2) == 0, one("keep", "rewind", "{set: player.a}"), refuse,
-		condition(), condition(), condition(), rules, condition(), condition(), condition())
+saving: {when: %s, every: 30s}
+session: {players: %d}
+`, one("e1", "e2", "died", "{changed: player.b}", "saved", "{changed: player.s}"), one("keep", "reset"), one("keep", "reset"), one("keep", "reset"),
+		world, dice.IntN(2) == 0, one("keep", "rewind", "{set: player.a}"), refuse, one("keep", "reset"), condition(), condition(),
+		condition(), rules, always, condition(), condition(), condition(), one("[scene, leave]", "[scene, leave]", "[checkpoint]", "[dawn]"), players)
 }
 
 // howSoon is in how many moves a question comes to hold, and in how many one is stuck; -1 where neither happens.
@@ -167,4 +187,45 @@ func TestTheSameIsFoundWhateverManyWork(t *testing.T) {
 		reports = append(reports, s.Report())
 	}
 	assert.Equal(t, reports[0], reports[1])
+}
+
+// What leads to a goal only by way of something else is in the slice for it.
+func TestASliceHasWhatLeadsToItsQuestion(t *testing.T) {
+	const around = `
+alluvion: 1
+game: ways
+version: 1
+start: x/one
+crossings: {dawn: {title: Dawn, on: sleep, for: [player]}}
+defaults: {player: {scene: keep, death: keep, leave: keep, new-run: keep, dawn: keep}, place: {death: checkpoint, leave: exact}}
+variables:
+  bell:  {of: player, type: bool, start: false, read_by: game, share: {with: everyone, writer: self}}
+  tired: {of: player, type: bool, start: true, across: {dawn: reset}}
+  done:  {of: player, type: bool, start: false}
+waymarks: {w: {title: There}}
+scenes: {x: {size: [9, 9], spots: {one: {at: [1, 1]}}}, y: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
+passages: {p: {from: x/one, to: y/one, both_ways: true}}
+checkpoints: {fallback: x/one}
+events: {work: {from: self}, sleep: {from: self, if: player.bell}, ring: {from: self}, back: {from: self}}
+saving: {when: [leave], every: 30s}
+session: {players: 1}
+`
+	for _, rules := range []string{
+		// The crossing that an event sets off brings it about, and the event has a condition.
+		"[{on: work, do: [{set: player.tired, to: false}, {set: player.done, to: true}]}, {on: ring, do: [{set: player.bell, to: true}]}, {on: {crossed: dawn}, do: [{set: player.done, to: true}]}]\ngoals: {g: {reach: player.done && player.tired}}",
+		// A player writes what nothing reads, and a rule waits for that.
+		"[{on: {changed: player.bell}, do: [{set: player.done, to: true}]}]\ngoals: {g: {reach: player.done}}",
+		// Going to a place that is not remembered yet is refused.
+		"[{on: ring, do: [{remember: w}]}, {on: back, do: [{go: w}, {set: player.done, to: true}]}]\ngoals: {g: {reach: player.done}}",
+		// Saving sets a rule off, and has a condition.
+		"[{on: ring, do: [{set: player.bell, to: true}]}, {on: back, if: player.bell, do: [{save: player}]}, {on: saved, do: [{set: player.done, to: player.bell}]}]\ngoals: {g: {reach: player.done}}",
+	} {
+		m, _, found := check.Text([]byte(around+"rules: "+rules), nil)
+		require.False(t, found.Errors(), "%+v", found)
+		q := questionsOf(m)[0]
+		x := newSearch("g", m, []question{q}, sliceFor(m, false, q.reads), Options{})
+		require.True(t, toTheEnd(t, x))
+		assert.NotEqual(t, -1, howSoon(x, q)[0], rules)
+		assert.Equal(t, -1, howSoon(x, q)[1], rules)
+	}
 }

@@ -547,27 +547,34 @@ type asked struct {
 	known   func(key) bool // whether there is such a state
 	crashed func(key) bool // and whether a crash in it was tried
 	seen    func(fact) bool
+	isNew   func(gap float64, atoms, start []atom) bool
+	room    room
 }
 
 // expand tries every move on a state. States that are known, and facts that were seen, are left out of the result.
-func (w *worker) expand(kept []byte, had uint64, ask asked, full bool) found {
+func (w *worker) expand(kept []byte, had uint64, ask asked) found {
 	var out found
-	dirty := true
+	dirty, takeBack := true, false // what was done has to be undone; the engine can do so by itself
 	for i := range w.moves.all {
 		m := &w.moves.all[i]
-		if dirty {
+		switch {
+		case dirty && takeBack:
+			w.run.TakeBack()
+			w.weigh()
+		case dirty:
 			w.recall(kept)
-			dirty = false
 		}
-		if !w.fits(m) {
+		if dirty, takeBack = false, false; !w.fits(m) {
 			continue
 		}
 		out.tried++
 		w.heard, w.idle, w.wrote = w.heard[:0], false, false
-		clock := w.run.Clock()
+		clock, date, before := w.run.Clock(), w.run.Date(), w.run.Transactions()
 		ok := w.do(m)
 		nothing := w.idle && m.still()
 		dirty = !nothing && (ok || m.walks || m.near != nil || w.run.Clock() != clock || m.visit())
+		takeBack = ok && !m.visit() && w.run.Clock() == clock && w.run.Date() == date && w.run.Transactions() == before+1 &&
+			!w.moves.unsaved
 		note := func(crash bool) (crashes bool) {
 			for _, f := range w.heard {
 				if !ask.seen(f) {
@@ -579,18 +586,23 @@ func (w *worker) expand(kept []byte, had uint64, ask asked, full bool) found {
 			}
 			one := next{move: int32(i), crash: crash, had: had | w.holds(), scene: w.scene()}
 			one.key = w.key(one.had)
-			if !full && !ask.known(one.key) {
-				one.kept, one.gap = w.keep(), w.gap(one.had)
+			known := ask.known(one.key)
+			if !known && ask.room > noRoom {
+				one.gap = w.gap(one.had)
 				one.atoms, one.start = w.atoms()
+				if ask.room == muchRoom || ask.isNew(one.gap, one.atoms, one.start) {
+					one.kept = w.keep()
+				}
 			}
-			one.crashed = !crash && w.wrote && !m.visit() && !ask.crashed(one.key)
+			// What is not kept goes no further: not by a crash either.
+			one.crashed = !crash && w.wrote && !m.visit() && (known && !ask.crashed(one.key) || one.kept != nil)
 			out.nexts = append(out.nexts, one)
 			return one.crashed
 		}
 		if note(false) {
 			out.tried++
 			w.heard = w.heard[:0]
-			ok, dirty = w.crash(), true
+			ok, dirty, takeBack = w.crash(), true, false
 			note(true)
 		}
 	}
