@@ -50,6 +50,20 @@ func TestRule12MilestonesAreWeighedByPlaceWorldAndOneAnother(t *testing.T) {
 	assert.Equal(t, []string{"ten", "outside", "rich", "both"}, w.earned("ada"))
 }
 
+func TestRule12WhoComesAndGoesCountsForThoseWhoAreThere(t *testing.T) {
+	w := open(t, strings.NewReplacer("milestones:\n", "milestones:\n  company: {title: In company, when: count(present) > 1}\n",
+		"variables:\n", "variables:\n  together: {of: player, type: stopwatch, while: count(present) > 1, read_by: game}\n").Replace(worlds.Marks))
+	w.join("ada")
+	assert.Empty(t, w.earned("ada"))
+	w.join("bob")
+	assert.Equal(t, []string{"company"}, w.earned("ada"), "nobody but bob did anything")
+	w.at += 3000
+	w.leave("bob")
+	w.at += 5000
+	w.run.Advance(w.at)
+	w.is("ada", "together", "3")
+}
+
 func TestRule12AThresholdPassedBeforeTheMilestoneExistedCountsOnLoad(t *testing.T) {
 	w := open(t, worlds.Marks)
 	w.join("ada")

@@ -228,6 +228,23 @@ func (r *Run) hasMissed(c *model.OwnCrossing, all []met) bool {
 	return last.session != now.session || last.count != now.count
 }
 
+// Missed says of each of the plan's own crossings whether somebody who is away would meet it on coming back as they were
+// saved: in the slot, and then over all slots.
+func (r *Run) Missed(s *save.Player) []bool {
+	var out []bool
+	over := s.Crossed
+	if s.Profile != nil {
+		over = s.Profile.Crossed
+	}
+	for _, saved := range []map[string]save.Met{s.Crossed, over} {
+		all := r.metIn(saved, r.metNow())
+		for _, c := range r.m.OwnCrossings {
+			out = append(out, r.hasMissed(c, all))
+		}
+	}
+	return out
+}
+
 // metIn are what was saved of the crossings that were met; of one that the save does not know, what is given.
 func (r *Run) metIn(saved map[string]save.Met, otherwise []met) []met {
 	for i, c := range r.m.OwnCrossings {

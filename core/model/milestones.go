@@ -97,6 +97,8 @@ func (b *builder) dependencies(w Weighed, programs ...*expr.Program) {
 				} else if v != nil && !slices.Contains(v.elsewhere, w) {
 					v.elsewhere = append(v.elsewhere, w)
 				}
+			case r.Ref.What == expr.Present:
+				others = true
 			case v == nil || v.Stopwatch:
 				core = true
 			case v.Computed():

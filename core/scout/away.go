@@ -115,6 +115,12 @@ func (w *worker) shownOf(back *engine.Request) key {
 	}
 	lens, s := w.moves.lens, *back.Saved
 	s.Number, s.Standings, s.About, s.Attic, s.World = 0, nil, nil, nil, nil
+	s.Crossed = nil // only whether there is anything that they have missed counts, and that is asked of the session
+	profile := back.Profile
+	if profile != nil {
+		over := *profile
+		over.Crossed, profile = nil, &over
+	}
 	if !lens.Visits {
 		s.Visits = 0
 	}
@@ -142,7 +148,8 @@ func (w *worker) shownOf(back *engine.Request) key {
 	s.Place, s.Entry = place(s.Place), place(s.Entry)
 	s.Waymarks, s.Record.Waymarks, s.Record.World = marks(s.Waymarks), marks(s.Record.Waymarks), nil
 	s.Values, s.Record.Values = w.shownValues(s.Values), w.shownValues(s.Record.Values)
-	shown, _ := keyOf(s, back.Profile, back.Shared)
+	s.Profile = nil
+	shown, _ := keyOf(s, profile, back.Shared)
 	return shown
 }
 

@@ -125,6 +125,31 @@ rules:
 	assert.Equal(t, "1", w.run.Save("p2").Values["coins"].Num.String())
 }
 
+// What happens to everybody while somebody is away is met when they come back: the states before and after it differ, however
+// little else does; how often it happened makes no difference.
+func TestWhatWasMissedTellsStatesApart(t *testing.T) {
+	text := strings.NewReplacer("\nvariables:", "\ncrossings: {dawn: {title: Dawn, on: order, for: [player]}}\nvariables:",
+		"order: {from: self}", "order: {from: server}", "new-run: keep}", "new-run: keep, dawn: keep}").Replace(
+		purse("players: 2", "when: [scene, leave]", "", "rules:\n"+pays))
+	m, _, found := model.Load([]byte(text))
+	require.False(t, found.Errors(), "%v", found)
+	x := New(m, Options{Players: 2}).whole()
+	w := x.worker()
+	require.NoError(t, w.start(nil))
+	var keys []key
+	for _, do := range []string{"leave", "order", "order", "back", "leave"} {
+		for i := range x.moves.all {
+			if one := &x.moves.all[i]; (one.do == do || one.name == do) && (one.player == "p2" || one.server) {
+				require.True(t, w.fits(one) && w.do(one), do)
+			}
+		}
+		keys = append(keys, w.key(0))
+	}
+	assert.NotEqual(t, keys[0], keys[1])
+	assert.Equal(t, keys[1], keys[2])
+	assert.Equal(t, keys[0], keys[4])
+}
+
 // Each comes back as themselves, also those who were never saved.
 func TestWhoWasNeverSavedComesBackAsThemselves(t *testing.T) {
 	m, _, found := model.Load([]byte(purse("players: 2", "when: [scene]", "", "rules:\n"+pays)))

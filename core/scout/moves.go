@@ -31,6 +31,7 @@ type move struct {
 	server bool
 	wait   int64   // of wait: how long, in milliseconds; 0 until something is due
 	alive  bool    // only for the living
+	aside  bool    // it changes nothing that counts: tried only for what may go wrong in it
 	way    outward // whether it counts as a way out of a dead end
 }
 
@@ -282,9 +283,11 @@ func (x *moves) events() {
 		if !e.Self {
 			senders = []string{""}
 		}
+		aside := x.s.aside(e)
 		for _, player := range senders {
 			for _, args := range combined {
 				x.event(e, player, args)
+				x.all[len(x.all)-1].aside = aside
 			}
 		}
 	}

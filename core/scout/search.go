@@ -54,6 +54,7 @@ const (
 	ofCrash  flags = 1 << iota // it comes of a crash after the move
 	crashed                    // a crash in it was tried
 	expanded                   // its moves were tried
+	isNew                      // something in it was in no state before
 )
 
 // edge leads to another state (-1: there was no room for it), by a move.
@@ -137,7 +138,10 @@ func (x *search) take(parent int32, n next) int32 {
 	x.known.add(n.key)
 	one := node{at: place, parent: parent, move: n.move, had: n.had, scene: n.scene}
 	if n.crash {
-		one.is = ofCrash
+		one.is |= ofCrash
+	}
+	if class < nothingNew {
+		one.is |= isNew
 	}
 	x.nodes = append(x.nodes, one)
 	x.queue[class].add(n.gap, at)
@@ -242,7 +246,7 @@ func (x *search) work(w *worker, part []int32) []found {
 	tried := func(k key) bool { at, ok := x.known.find(k); return ok && x.nodes[at].is&crashed != 0 }
 	seen := func(f fact) bool { _, ok := x.facts[f]; return ok }
 	for _, i := range part {
-		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen, x.news.has, x.room}))
+		out = append(out, w.expand(x.stateAt(i), x.nodes[i].had, asked{known, tried, seen, x.news.has, x.room}, x.nodes[i].is&isNew != 0))
 	}
 	return out
 }

@@ -45,6 +45,7 @@ type slice struct {
 	visits      bool
 	timers      bool
 	clock       bool
+	whole       bool                 // everything counts that anybody could read or hear of
 	unsaved     bool                 // the plan does not save on leaving, so that what was saved before counts
 	readsOthers bool                 // of players other than the one whom something is about
 	areas       map[*model.Area]bool // that are asked for, or in which something happens that counts
@@ -67,7 +68,7 @@ var mostSteps = fixed.FromInt(100)
 // sliceFor is the slice for a question, where ask names what it reads; for everything, where whole says so.
 func sliceFor(m *model.Model, whole bool, ask func(*slice)) *slice {
 	s := &slice{m: m, vars: map[*model.Var]bool{}, plain: map[*model.Var]bool{}, marks: map[int]bool{}, earned: map[int]bool{},
-		areas: map[*model.Area]bool{}, reads: map[reading]bool{}, unsaved: !m.SavesOn("leave")}
+		areas: map[*model.Area]bool{}, reads: map[reading]bool{}, whole: whole, unsaved: !m.SavesOn("leave")}
 	ask(s)
 	for _, p := range m.Passages {
 		s.need(p.If)
@@ -540,6 +541,13 @@ func (s *slice) overlapping() string {
 		}
 	}
 	return ""
+}
+
+// aside says whether an event changes nothing that counts, and writes nothing to the disk. By the proof above, it leads from
+// each state to the same one.
+func (s *slice) aside(e *model.Event) bool {
+	f := s.closure(e.Rules)
+	return !s.whole && !s.counts(f) && !f.saves
 }
 
 func (s *slice) crossingCounts(c *model.OwnCrossing) bool {

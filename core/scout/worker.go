@@ -479,6 +479,11 @@ func (w *worker) key(had uint64) key {
 			one, away := w.away[p]
 			w.look = append(w.look, map[bool]byte{true: 1}[away])
 			w.look = append(w.look, one.shown[:]...)
+			if away && one.back.Saved != nil {
+				for _, missed := range w.run.Missed(one.back.Saved) {
+					w.look = append(w.look, map[bool]byte{true: 1}[missed])
+				}
+			}
 		}
 	}
 	sum := sha256.Sum256(w.look)
@@ -551,12 +556,16 @@ type asked struct {
 	room    room
 }
 
-// expand tries every move on a state. States that are known, and facts that were seen, are left out of the result.
-func (w *worker) expand(kept []byte, had uint64, ask asked) found {
+// expand tries every move on a state; those that change nothing that counts only if there is something new in it. States
+// that are known, and facts that were seen, are left out of the result.
+func (w *worker) expand(kept []byte, had uint64, ask asked, isNew bool) found {
 	var out found
 	dirty, takeBack := true, false // what was done has to be undone; the engine can do so by itself
 	for i := range w.moves.all {
 		m := &w.moves.all[i]
+		if m.aside && !isNew {
+			continue
+		}
 		switch {
 		case dirty && takeBack:
 			w.run.TakeBack()
