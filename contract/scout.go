@@ -39,6 +39,7 @@ type ScoutReport struct {
 	Troubles []ScoutTrouble  `json:"troubles"`
 	NotTried []string        `json:"not_tried" doc:"What was done in no search."`
 	Places   ScoutPlaces     `json:"places"`
+	Costs    []ScoutCost     `json:"costs" doc:"What tells most states apart, where a search had more than were kept; the dearest first."`
 }
 
 // ScoutPlaces are the states of one search, by the scene that the first player is in, and how one scene leads to another.
@@ -74,6 +75,12 @@ type ScoutSearched struct {
 	Complete bool     `json:"complete" doc:"Whether everything that can happen in it was followed to the end."`
 	Why      []string `json:"why" doc:"What keeps it from being complete."`
 	LeftOut  []string `json:"left_out" doc:"The variables that decide nothing in it."`
+}
+
+// ScoutCost is something that makes many states of few.
+type ScoutCost struct {
+	Name    string `json:"name" doc:"A variable, or what is built in, in words."`
+	Percent int    `json:"percent" doc:"How many of a search's states there would be if it were not told apart."`
 }
 
 // ScoutAnswer is what is known of one thing that could be reached.

@@ -210,6 +210,12 @@ func (c *call) printSearches(r *scout.Report) {
 			fmt.Fprintln(c.out, s.quiet(c.wrap("- "+one, "    ")))
 		}
 	}
+	if costs := r.Costs(); len(costs) > 0 {
+		fmt.Fprintln(c.out, "\n  What makes so many states, and how many of them there would be without it:")
+		for _, one := range costs {
+			fmt.Fprintf(c.out, "    %3d %%  %s\n", one.Percent, one.Name)
+		}
+	}
 	fmt.Fprintln(c.out)
 }
 

@@ -139,7 +139,9 @@ func keysOf(c copies) []copyKey {
 	for key := range c {
 		keys = append(keys, key)
 	}
-	slices.SortFunc(keys, func(a, b copyKey) int { return cmp.Or(a.hold-b.hold, a.at-b.at) })
+	if len(keys) > 1 {
+		slices.SortFunc(keys, func(a, b copyKey) int { return cmp.Or(a.hold-b.hold, a.at-b.at) })
+	}
 	return keys
 }
 

@@ -188,11 +188,16 @@ func (w *keeping) values(values []types.Value, hold int) {
 	slots := w.lens.Slots[hold]
 	at := w.room(len(slots))
 	for k, i := range slots {
-		v := stored[i]
-		if v.Stopwatch {
-			w.bool(runs(v, values[i]))
+		switch v, is := stored[i], &values[i]; {
+		case v.Stopwatch:
+			w.bool(runs(v, *is))
+			w.unlessStart(at, k, w.r.shown(v, *is), v)
+		case w.lens.Most[hold][i].Sign() > 0:
+			w.unlessStart(at, k, w.capped(*is, hold, i), v)
+		case is.Num != v.Start.Num || is.Kind != v.Start.Kind || is.Bool != v.Start.Bool || is.Text != v.Start.Text:
+			w.b[at+k/8] |= 1 << (k % 8)
+			w.value(*is)
 		}
-		w.unlessStart(at, k, w.capped(w.r.shown(v, values[i]), hold, i), v)
 	}
 }
 

@@ -124,13 +124,13 @@ func orCause(c *Cause) *Cause {
 	return c
 }
 
-// causesOf are the causes that a plan's rules are, as they stand in the model.
-func causesOf(m *model.Model) []Cause {
-	out := make([]Cause, len(m.Rules))
-	for i, r := range m.Rules {
-		out[i] = Cause{Kind: "rule", Rule: r.Number, Named: r.Called(), Line: r.At.Line, Moment: r.On()}
+// causeOf is the cause that a rule is; it is put into words when it acts first.
+func (r *Run) causeOf(rule *model.Rule) *Cause {
+	c := &r.causes[rule.Index]
+	if c.Kind == "" {
+		*c = Cause{Kind: "rule", Rule: rule.Number, Named: rule.Called(), Line: rule.At.Line, Moment: rule.On()}
 	}
-	return out
+	return c
 }
 
 // fated makes the crossing's cause say what it does.

@@ -32,7 +32,7 @@ type Run struct {
 	turns    schedule           // when whose timers are due
 	dead     []*Player          // who may be dead: everybody who died and was not seen alive since
 	senders  map[string]uint64  // the last numbered request of each server that was applied
-	causes   []Cause            // by rule
+	causes   []Cause            // by rule, once it has acted
 	date     int64              // the latest that a request had, in milliseconds since 1970 in UTC; 0 where none had one
 	besides  []string           // who has changed since a ledger was told, though no change says so: "" for the world; perhaps some who have not
 	nextTurn int64              // when the calendar has its next turn
@@ -135,7 +135,7 @@ func New(m *model.Model) *Run { return Open(m, 0) }
 func Open(m *model.Model, seed uint32) *Run {
 	r := &Run{m: m, players: map[string]*Player{}, seed: seed}
 	r.newWorld()
-	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), causesOf(m), r.metByNobody()
+	r.timers, r.causes, r.crossed = beginTimers(m.Timers, 0), make([]Cause, len(m.Rules)), r.metByNobody()
 	r.await(m.Timers, r.timers, nil)
 	r.tx.run, r.tx.frame.run = r, r
 	return r

@@ -101,8 +101,11 @@ func (r *Run) Advance(at int64) Result {
 
 // Due is when the next timer is due, and whether there is one.
 func (r *Run) Due() (int64, bool) {
-	due, ok := r.nextDue(forever)
-	return due.at, ok
+	at := r.firstTimer()
+	if p := r.nextBack(forever); p != nil {
+		at = min(at, p.backAt)
+	}
+	return at, at < forever
 }
 
 // Work is how much was done since the run was opened: its transactions, with their actions.

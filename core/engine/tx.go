@@ -131,7 +131,7 @@ func (t *tx) about(r *model.Rule) string {
 	if r.Event != nil {
 		return "The event " + r.Event.ID
 	}
-	return "What is done on " + t.run.causes[r.Index].Moment
+	return "What is done on " + t.run.causeOf(r).Moment
 }
 
 // other is a frame for what is asked besides what is done; it is good until the next is asked for.
@@ -462,7 +462,7 @@ func (t *tx) rule(r *model.Rule) error {
 		t.queue = append(t.queue, pending{do: "cross", own: r.Crosses, player: t.frame.player, cause: t.cause})
 		return nil
 	}
-	t.cause = &t.run.causes[r.Index]
+	t.cause = t.run.causeOf(r)
 	if t.run.acted != nil {
 		t.run.acted(r)
 	}

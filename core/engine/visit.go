@@ -532,7 +532,7 @@ func (r *Run) recordOut(rec *record) save.Record {
 
 // named gives shown values by the ids of their variables.
 func (r *Run) named(shown []types.Value, h model.Holder, keep func(*model.Var) bool) save.Values {
-	out := save.Values{}
+	out := make(save.Values, len(shown))
 	for i, v := range r.m.Holders[h].Stored {
 		if keep(v) && v.Shared == nil {
 			out[v.ID] = shown[i]

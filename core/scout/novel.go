@@ -34,6 +34,7 @@ type atom uint32
 
 // atoms are the values in the worker's session: those that have changed since the start, and those that have not.
 func (w *worker) atoms() (out, start []atom) {
+	out, start = make([]atom, 0, 16), make([]atom, 0, 32)
 	w.run.Shows(w.moves.lens, func(what uint32, v types.Value, atStart bool) {
 		at := uint32(0)
 		switch v.Kind {

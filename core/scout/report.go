@@ -201,7 +201,7 @@ func (s *Scout) Report() *Report {
 		}
 		why := x.why()
 		r.Searches = append(r.Searches, Searched{Name: x.name, States: len(x.nodes), Steps: x.tried,
-			Complete: len(why) == 0, Why: why, LeftOut: x.s.leftOut()})
+			Complete: len(why) == 0, Why: why, LeftOut: x.s.leftOut(), Looked: x.looked, Costs: x.costly})
 	}
 	s.answers(r)
 	s.deadEnds(r)

@@ -83,6 +83,8 @@ type Searched struct {
 	Complete bool     `json:"complete"`
 	Why      []string `json:"why,omitempty"`      // what keeps it from being complete
 	LeftOut  []string `json:"left_out,omitempty"` // the variables that decide nothing in it
+	Looked   int      `json:"looked,omitempty"`   // at how many states, to see what Costs are
+	Costs    []Cost   `json:"costs,omitempty"`    // what tells most states apart, where there were too many
 }
 
 // Report is the result of all searches.

@@ -33,6 +33,8 @@ type search struct {
 	// player plays runs once more, to write them down; nil until the first.
 	player *worker
 	tried  int
+	costly []Cost
+	looked int  // at how many states, to see what costs most
 	full   bool // more states than may be kept
 	room   room // that there was when the jobs that are being done were given out
 }
@@ -289,8 +291,11 @@ func (x *search) takeAll(part []int32, all []found) {
 	x.done += len(part)
 }
 
-// finish drops what only the search itself needs, and the room that was left for more; what was found stays.
+// finish looks at what costs most where not all was searched. It drops what only the search itself needs, and the room that was left for more; what was found stays.
 func (x *search) finish() {
+	if !x.over() && len(x.nodes) > 0 {
+		x.looked, x.costly = x.costs()
+	}
 	x.known, x.news = index{}, news{}
 	x.nodes, x.edges.b = fitting(x.nodes), fitting(x.edges.b)
 	for i := range x.queue {

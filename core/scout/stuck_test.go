@@ -130,6 +130,30 @@ session: {players: 1}
 ` + parts
 }
 
+// Where there are too many states, the report names what makes so many of them.
+func TestWhatMakesTooManyStatesIsNamed(t *testing.T) {
+	text := small(`
+variables:
+  steps: {of: player, type: int, min: 0, max: 9999, start: 0}
+  lit:   {of: player, type: bool, start: false}
+  other: {of: player, type: int, min: 0, max: 9999, start: 0, read_by: game}
+events: {walk: {from: self}, back: {from: self}, light: {from: self}, look: {from: self}}
+rules:
+  - {on: walk, do: [{add: player.steps, by: 3}, {add: player.other, by: 1}]}
+  - {on: back, do: [{add: player.steps, by: -1}]}
+  - {on: light, do: [{set: player.lit, to: '!player.lit'}]}
+goals: {g: {reach: player.steps == 5001 && player.lit}}
+`)
+	r := searched(t, text, Options{States: 200})
+	require.NotEmpty(t, r.Costs())
+	assert.Equal(t, "player.steps", r.Costs()[0].Name)
+	assert.Less(t, r.Costs()[0].Percent, 10)
+	for _, one := range r.Costs() {
+		assert.NotEqual(t, "player.other", one.Name, "it decides nothing")
+	}
+	assert.Empty(t, searched(t, strings.Replace(text, "5001", "2", 1), Options{States: 20_000}).Searches[0].Costs, "that search is complete")
+}
+
 // What players do besides sending events is done too: they pick on joining, come near to things, turn, and walk into
 // where areas meet.
 func TestWaysThatNoEventIsPartOfAreFound(t *testing.T) {

@@ -464,8 +464,11 @@ func (w *worker) wait(m *move) bool {
 // key identifies a state: what the lens shows of it, and which questions have held on the way to it.
 type key [16]byte
 
-func (w *worker) key(had uint64) key {
-	w.look = w.run.Look(w.look[:0], w.moves.lens)
+func (w *worker) key(had uint64) key { return w.keyWith(w.moves.lens, had) }
+
+// keyWith is key as another lens shows it.
+func (w *worker) keyWith(lens *engine.Lens, had uint64) key {
+	w.look = w.run.Look(w.look[:0], lens)
 	for i := range 8 {
 		w.look = append(w.look, byte(had>>(8*i)))
 	}
@@ -559,7 +562,7 @@ type asked struct {
 // expand tries every move on a state; those that change nothing that counts only if there is something new in it. States
 // that are known, and facts that were seen, are left out of the result.
 func (w *worker) expand(kept []byte, had uint64, ask asked, isNew bool) found {
-	var out found
+	out := found{nexts: make([]next, 0, 32)}
 	dirty, takeBack := true, false // what was done has to be undone; the engine can do so by itself
 	for i := range w.moves.all {
 		m := &w.moves.all[i]

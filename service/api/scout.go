@@ -78,11 +78,14 @@ func scoutInfo(p scouting.Progress) contract.ScoutInfo {
 
 func scoutReport(r *scout.Report) *contract.ScoutReport {
 	out := &contract.ScoutReport{Version: r.Version, Players: r.Players, Bad: r.Bad(), NotTried: r.NotTried,
-		Searches: []contract.ScoutSearched{}, Answers: []contract.ScoutAnswer{}, DeadEnds: []contract.ScoutDeadEnd{},
+		Searches: []contract.ScoutSearched{}, Costs: []contract.ScoutCost{}, Answers: []contract.ScoutAnswer{}, DeadEnds: []contract.ScoutDeadEnd{},
 		Troubles: []contract.ScoutTrouble{}}
 	for _, x := range r.Searches {
 		out.Searches = append(out.Searches, contract.ScoutSearched{Name: x.Name, States: x.States, Moves: x.Steps,
 			Complete: x.Complete, Why: listed(x.Why), LeftOut: listed(x.LeftOut)})
+	}
+	for _, c := range r.Costs() {
+		out.Costs = append(out.Costs, contract.ScoutCost(c))
 	}
 	for _, a := range r.Answers {
 		out.Answers = append(out.Answers, contract.ScoutAnswer{Kind: a.Kind, ID: a.ID, Title: a.Title, Line: a.Line,

@@ -168,6 +168,10 @@ const slug = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').re
             <p>Why not complete, so that what was not found may still be there:</p>
             <ul class="why"><li v-for="w in why" :key="w">{{ w }}</li></ul>
           </template>
+          <template v-if="report.costs.length">
+            <p>What makes so many states, and how many of them there would be without it:</p>
+            <ul class="why"><li v-for="c in report.costs" :key="c.name"><span class="mono">{{ c.percent }} %</span> {{ c.name }}</li></ul>
+          </template>
           <p v-if="fates.length">
             {{ shown }} of {{ fates.length }} fates were seen at work<template v-if="shown < fates.length">; <RouterLink :to="{ name: 'matrix', params: { game }, query: { marks: 'search' } }">the matrix marks the others</RouterLink></template>.
           </p>
