@@ -187,7 +187,6 @@ const slug = (text: string) => text.toLowerCase().replace(/[^a-z0-9]+/g, '-').re
 </template>
 
 <style scoped>
-
 .beside {
   --side: 380px;
 }
@@ -241,7 +240,7 @@ ul {
   padding: 0;
 }
 
-.list > ul > li {
+.list > ul:not(.why) > li {
   display: grid;
   grid-template-columns: 130px minmax(0, 1fr) auto;
   gap: 4px 10px;
@@ -254,7 +253,12 @@ ul {
 }
 
 .why li {
-  padding: 2px 0 2px 14px;
+  padding: 1px 0 1px 14px;
+}
+
+.why .mono {
+  display: inline-block;
+  width: 3.5em;
 }
 
 .head {
