@@ -39,6 +39,7 @@ type ScoutReport struct {
 	Troubles []ScoutTrouble  `json:"troubles"`
 	NotTried []string        `json:"not_tried" doc:"What was done in no search."`
 	Places   ScoutPlaces     `json:"places"`
+	Stuck    string          `json:"nobody_stuck,omitempty" doc:"What is known of being stuck where no dead end was found, as sentences."`
 	Costs    []ScoutCost     `json:"costs" doc:"What tells most states apart, where a search had more than were kept; the dearest first."`
 }
 

@@ -149,6 +149,9 @@ func (c *call) printScout(r *scout.Report, took time.Duration) {
 
 func (c *call) printEnds(r *scout.Report) {
 	s := c.style
+	if text := r.NobodyStuck(); text != "" {
+		fmt.Fprintln(c.out, c.wrap(text, "")+"\n")
+	}
 	for _, d := range r.DeadEnds {
 		what := fmt.Sprintf("%s %s cannot be reached any more", d.Kind, d.ID)
 		if d.Kind == "scene" {

@@ -67,7 +67,7 @@ func searchedFor(t testing.TB, m *model.Model, o Options) *Scout {
 
 // Nothing that check calls impossible happens in any scouted run, and each run plays as a rehearsal to the same end.
 func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
-	claims, states := 0, 0
+	claims, states, open := 0, 0, 0
 	for name, text := range plans(t) {
 		t.Run(name, func(t *testing.T) {
 			m, _, found := check.Text([]byte(text), examples.Commons)
@@ -81,6 +81,15 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 			s := searchedFor(t, m, o)
 			for _, f := range found {
 				claims += holds(t, s, f)
+			}
+			for i, one := range leaves(m) {
+				for _, x := range s.searches {
+					if one.By != "" && len(x.kept) == 0 {
+						open++
+						ends := x.ends(func(at int32) bool { return int(x.nodes[at].scene) != i }, false)
+						require.Empty(t, ends, "%s can always be left by %s, it is said", one.Scene, one.By)
+					}
+				}
 			}
 			states += goOnAlike(t, s.whole())
 			r := s.Report()
@@ -98,6 +107,7 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 		})
 	}
 	require.Greater(t, claims, 100, "so many claims were tried")
+	require.Greater(t, open, 100, "so many times a scene can always be left")
 	require.Greater(t, states, 1000, "so many states were saved, and played on")
 }
 

@@ -473,6 +473,7 @@ func (s *Scout) deadEnds(r *Report) {
 	}
 	if len(s.m.Goals) == 0 {
 		s.scenesNotLeft(r)
+		r.Leaves = leaves(s.m)
 	}
 }
 

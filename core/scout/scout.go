@@ -98,6 +98,7 @@ type Report struct {
 	Troubles []Trouble  `json:"troubles"`
 	Places   Places     `json:"places"`
 	NotTried []string   `json:"not_tried,omitempty"` // what was done in no search
+	Leaves   []Leave    `json:"leaves,omitempty"`    // where a plan has no goals: how each scene can always be left
 }
 
 // Bad says whether the report has a problem: a goal or a milestone that is never reached, a dead end, a broken invariant, or

@@ -77,7 +77,7 @@ func scoutInfo(p scouting.Progress) contract.ScoutInfo {
 }
 
 func scoutReport(r *scout.Report) *contract.ScoutReport {
-	out := &contract.ScoutReport{Version: r.Version, Players: r.Players, Bad: r.Bad(), NotTried: r.NotTried,
+	out := &contract.ScoutReport{Version: r.Version, Players: r.Players, Bad: r.Bad(), Stuck: r.NobodyStuck(), NotTried: r.NotTried,
 		Searches: []contract.ScoutSearched{}, Costs: []contract.ScoutCost{}, Answers: []contract.ScoutAnswer{}, DeadEnds: []contract.ScoutDeadEnd{},
 		Troubles: []contract.ScoutTrouble{}}
 	for _, x := range r.Searches {

@@ -88,9 +88,9 @@ const troubles = computed<Found[]>(() =>
   (report.value?.troubles ?? []).map((t, i) => ({ key: `trouble-${i}`, head: t.kind, tone: t.kind === 'cut off' ? 'doubt' : 'bad', text: t.text, line: t.line, run: t.run })),
 )
 const lists = computed(() => [
-  { title: 'Dead ends', of: ends.value, none: 'Nobody gets stuck, as far as was searched.' },
+  { title: 'Dead ends', of: ends.value, none: report.value?.nobody_stuck ?? '' },
   { title: 'Goals, milestones and what is conserved', of: asked.value, none: 'The plan has none of them. goals: says what is meant to be possible, conserved: which totals have to stay the same.' },
-  { title: 'What breaks', of: troubles.value, none: 'Nothing broke.' },
+  { title: 'What breaks', of: troubles.value, none: report.value?.searches.every((s) => s.complete) ? 'Nothing breaks.' : 'Nothing broke, as far as was searched.' },
   { title: 'Never seen', of: unseen.value, none: 'Every scene, passage, checkpoint, event and rule was seen.' },
 ])
 const fates = computed(() => (report.value?.answers ?? []).filter((a) => a.kind === 'fate'))
