@@ -114,6 +114,12 @@ saving: {when: [leave], every: 20s}
 	assert.Equal(t, "Nothing decides what happens to game.a, game.b and scene.c at death and new-run. With session.players: 1 the world is stored in the player's save, so that death and new-run reach it too. "+
 		"One line decides it: defaults: {game: {death: …, new-run: …}, scene: {death: …, new-run: …}}.", found[0].Message)
 	assert.Equal(t, []int{9, 10}, found[0].AlsoLines())
+	dawn := strings.NewReplacer("saving:", "crossings: {dawn: {title: Dawn, on: joined, for: [player]}}\ncheckpoints: {fallback: hut/door}\nsaving:")
+	_, _, found = check.Text([]byte(dawn.Replace(alone)), nil)
+	assert.Empty(t, found, "where there is no checkpoint, none can be reached")
+	_, _, found = check.Text([]byte(strings.Replace(dawn.Replace(alone), "hut/door}\ns", "hut/door, list: {k: {at: hut/door}}}\ns", 1)), nil)
+	require.Len(t, found, 1)
+	assert.Equal(t, 13, found[0].Line)
 	m, _, found := check.Text([]byte(strings.NewReplacer("game: {restart: keep}", "game: {restart: keep, death: keep, new-run: reset}", "scene: {scene: keep, restart: keep}", "scene: {scene: keep, restart: keep, death: keep, new-run: reset}").Replace(alone)), nil)
 	assert.NotNil(t, m)
 	assert.Empty(t, found)

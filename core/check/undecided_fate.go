@@ -32,7 +32,7 @@ func (c *checker) undecidedFates() {
 				"Nothing decides where a player is at %s: write defaults: {place: {%s: …}} with %s.", f.at, f.at, f.as)
 		}
 	}
-	if c.m.Plan.Checkpoints == nil {
+	if len(c.m.Checkpoints) == 0 { // none can be reached
 		return
 	}
 	for _, cross := range c.m.Crossings {

@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -27,8 +28,10 @@ func toTheEnd(t testing.TB, x *search) bool {
 }
 
 // unsliced tells all states apart by everything that anybody could read.
-func unsliced(m *model.Model, q question) *slice {
-	s := sliceFor(m, true, q.reads)
+func unsliced(m *model.Model, q question) *slice { return unslicedFor(m, q.reads) }
+
+func unslicedFor(m *model.Model, reads func(*slice)) *slice {
+	s := sliceFor(m, true, reads)
 	for _, v := range m.Vars {
 		if !v.Computed() && !v.Stopwatch {
 			s.vars[v], s.plain[v] = true, true
@@ -84,6 +87,56 @@ func TestASliceDecidesAsTheWholeStateDoes(t *testing.T) {
 	t.Logf("%d compared, of %d the slice is smaller", compared, smaller)
 	require.Greater(t, compared, 100)
 	require.Greater(t, smaller, 50)
+}
+
+// Of plans with more states than can be looked at: whatever the search that tells everything apart finds in its first steps, a
+// search with a slice finds in as few.
+func TestASliceMissesNothingThatTheWholeFinds(t *testing.T) {
+	compared := 0
+	for name, text := range plans(t) {
+		m, _, found := check.Text([]byte(text), examples.Commons)
+		if m == nil || found.Errors() || strings.HasPrefix(name, "little") {
+			continue
+		}
+		asks := append(questionsOf(m), question{})
+		for i := range asks {
+			asked, reads := asks[i:i+1], asks[i].reads
+			if i == len(asks)-1 {
+				asked, reads = nil, func(*slice) {}
+			}
+			search := func(s *slice) *search {
+				x := newSearch("", m, asked, s, Options{Players: min(2, m.Players()), States: 4000})
+				x.moves.stayAway()
+				require.NoError(t, x.begin())
+				w := x.worker()
+				for parts := x.jobs(1); len(parts) > 0 && len(x.nodes) < 800; parts = x.jobs(1) {
+					x.takeAll(parts[0], x.work(w, parts[0]))
+				}
+				return x
+			}
+			whole, cut := search(unslicedFor(m, reads)), search(sliceFor(m, false, reads))
+			for f, at := range whole.facts {
+				soon := f.kind == wasIn || f.kind == wentThrough || f.kind == wasClosed || f.kind == touched || f.kind == leftScene
+				if !soon || at.node >= int32(whole.plain) || len(cut.nodes) < 800 && !cut.over() {
+					continue
+				}
+				compared++
+				in, ok := cut.facts[f]
+				if !assert.True(t, ok, "%s: %v after %v", name, f, words(whole.pathTo(at))) {
+					continue
+				}
+				assert.LessOrEqual(t, len(cut.pathTo(in)), len(whole.pathTo(at)), "%s: %v after %v", name, f, words(whole.pathTo(at)))
+			}
+			if at, ok := whole.first[0]; ok && asked != nil {
+				compared++
+				if in, ok := cut.first[0]; assert.True(t, ok, "%s: %s after %v", name, asks[i].id, words(whole.path(at))) {
+					assert.LessOrEqual(t, len(cut.path(in)), len(whole.path(at)), "%s: %s after %v", name, asks[i].id, words(whole.path(at)))
+				}
+			}
+		}
+	}
+	t.Logf("%d compared", compared)
+	require.Greater(t, compared, 500)
 }
 
 // little is a plan with so few states that all of them are looked at: a few switches, a number, two scenes, and rules that
