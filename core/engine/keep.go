@@ -29,6 +29,8 @@ type Lens struct {
 	Timers bool   // when timers are due
 	Met    bool   // which of the plan's own crossings were met
 	Clock  bool   // the session's time itself
+	// Nameless shows players without their names and slots, and with each what they hold.
+	Nameless bool
 }
 
 // keeping writes a state down: all of it, or what a lens shows.
@@ -74,7 +76,26 @@ func (r *Run) LookAt(into []byte, lens *Lens, player string) []byte {
 	return w.b
 }
 
+// LookAround appends what a lens shows of the session besides its players.
+func (r *Run) LookAround(into []byte, lens *Lens) []byte {
+	w := keeping{r: r, b: into, lens: lens}
+	if lens.Clock {
+		w.int(r.clock)
+	}
+	w.around()
+	return w.b
+}
+
 func (w *keeping) state() {
+	w.around()
+	w.int(int64(len(w.r.order)))
+	for _, p := range w.r.order {
+		w.player(p)
+	}
+}
+
+// around is everything but the players.
+func (w *keeping) around() {
 	r := w.r
 	w.values(r.game, int(model.OfGame))
 	for _, values := range r.scenes {
@@ -94,15 +115,15 @@ func (w *keeping) state() {
 		}
 	}
 	w.timers(r.timers)
-	w.int(int64(len(r.order)))
-	for _, p := range r.order {
-		w.player(p)
-	}
 }
 
 func (w *keeping) player(p *Player) {
-	w.text(p.id)
-	w.int(int64(p.slot))
+	if w.lens != nil && w.lens.Nameless {
+		w.bools(len(w.r.things), func(i int) bool { return w.r.things[i].holder == p })
+	} else {
+		w.text(p.id)
+		w.int(int64(p.slot))
+	}
 	w.bool(p.dead)
 	if p.dead {
 		w.int(p.backAt - w.r.clock)
@@ -315,6 +336,9 @@ func (w *keeping) holder(p *Player) int {
 		if x == p {
 			at = i + 1
 		}
+	}
+	if w.lens != nil && w.lens.Nameless {
+		at = min(at, 1)
 	}
 	w.int(int64(at))
 	return at

@@ -106,21 +106,36 @@ func keyOf(parts ...any) (k key, size int) {
 	return key(sum[:16]), len(raw)
 }
 
+// ofAway appends whether somebody is away, what shows of what they come back with, and whether they have missed anything.
+func (w *worker) ofAway(into []byte, player string) []byte {
+	one, away := w.away[player]
+	if !away {
+		return append(into, 0)
+	}
+	into = append(append(into, 1), one.shown[:]...)
+	if one.back.Saved != nil {
+		for _, missed := range w.run.Missed(one.back.Saved) {
+			into = append(into, map[bool]byte{true: 1}[missed])
+		}
+	}
+	return into
+}
+
 // shownOf is what the lens shows of what somebody comes back with. It tells more apart than it would have to, which does no
 // harm but that it takes longer.
 func (w *worker) shownOf(back *engine.Request) key {
+	profile := back.Profile
+	if profile != nil {
+		over := *profile
+		over.Player, over.Crossed, profile = "", nil, &over
+	}
 	if back.Saved == nil { // what they have over all slots and games is theirs all the same
-		shown, _ := keyOf(back.Profile, back.Shared)
+		shown, _ := keyOf(profile, back.Shared)
 		return shown
 	}
 	lens, s := w.moves.lens, *back.Saved
 	s.Number, s.Standings, s.About, s.Attic, s.World = 0, nil, nil, nil, nil
-	s.Crossed = nil // only whether there is anything that they have missed counts, and that is asked of the session
-	profile := back.Profile
-	if profile != nil {
-		over := *profile
-		over.Crossed, profile = nil, &over
-	}
+	s.Player, s.Crossed = "", nil // only whether there is anything that they have missed counts, and that is asked of the session
 	if !lens.Visits {
 		s.Visits = 0
 	}

@@ -72,6 +72,7 @@ func (o Options) names() []string {
 
 func movesOf(m *model.Model, s *slice, o Options) *moves {
 	x := &moves{m: m, s: s, lens: s.lens(), options: o, players: o.names()}
+	x.alike()
 	x.calendar = slices.ContainsFunc(m.OwnCrossings, func(c *model.OwnCrossing) bool { return c.Calendar != nil })
 	x.d = domains{m: m, players: x.players, numbers: written(programsOf(m))}
 	x.joins() // the first of all moves

@@ -324,7 +324,7 @@ func (x *search) path(at int32) []*move {
 
 // shorten makes the known edges the ways to all states, by a breadth-first pass.
 func (x *search) shorten() {
-	if x.short == x.done {
+	if x.short == x.done || x.moves.lens.Nameless { // an edge may lead to others' state
 		return
 	}
 	x.short = x.done
@@ -373,7 +373,7 @@ func (x *search) isShortest(at int32) bool {
 	if slices.Contains(x.path(at), theCrash) {
 		return false
 	}
-	return x.level == 0 || int(at) < x.level || x.over()
+	return x.level == 0 || int(at) < x.level || x.over() && !x.moves.lens.Nameless
 }
 
 // over says whether every state that can be reached was expanded.

@@ -282,3 +282,53 @@ session: {players: 1}
 		assert.Equal(t, -1, howSoon(x, q)[1], rules)
 	}
 }
+
+// Searches with three players come to the same, whether the second and the third are told apart or not; and what is found can
+// be played.
+func TestPlayersWhoAreAlikeAreNotToldApart(t *testing.T) {
+	compared, fewer := 0, 0
+	for seed := range madePlans(t) * 5 {
+		text := strings.Replace(little(seed*5+4), "players: 2", "players: 3", 1)
+		text = strings.ReplaceAll(text, "count(present) > 1", "game.c")
+		m, _, found := check.Text([]byte(text), nil)
+		if m == nil || found.Errors() {
+			continue
+		}
+		for _, q := range questionsOf(m) {
+			search := func(apart bool) *search {
+				x := newSearch("", m, []question{q}, sliceFor(m, false, q.reads), Options{Players: 3, States: 8000})
+				x.moves.stayAway()
+				if apart && x.moves.lens.Nameless {
+					lens := *x.moves.lens
+					lens.Nameless, x.moves.lens = false, &lens
+				}
+				return x
+			}
+			one, other := search(false), search(true)
+			if !one.moves.lens.Nameless || !toTheEnd(t, other) {
+				continue
+			}
+			require.True(t, toTheEnd(t, one))
+			compared++
+			if len(one.nodes) < len(other.nodes) {
+				fewer++
+			}
+			assert.LessOrEqual(t, len(one.nodes), len(other.nodes))
+			soon, sooner := howSoon(other, q), howSoon(one, q)
+			assert.Equal(t, soon[0] < 0, sooner[0] < 0, "%s %s\n%s", q.kind, q.id, text)
+			assert.Equal(t, soon[1] < 0, sooner[1] < 0, "%s %s\n%s", q.kind, q.id, text)
+			for at := 0; at < len(one.nodes); at += 1 + len(one.nodes)/6 {
+				w := one.worker()
+				_, err := w.replay(one.path(int32(at)))
+				require.NoError(t, err)
+				w.heard = nil
+				state := w.run.Digest()
+				w.recall(one.stateAt(int32(at)))
+				assert.Equal(t, state, w.run.Digest())
+			}
+		}
+	}
+	t.Logf("%d compared, of %d there are fewer states", compared, fewer)
+	require.Greater(t, compared, 10)
+	require.Greater(t, fewer, 5)
+}

@@ -468,9 +468,17 @@ func (w *worker) key(had uint64) key { return w.keyWith(w.moves.lens, had) }
 
 // keyWith is key as another lens shows it.
 func (w *worker) keyWith(lens *engine.Lens, had uint64) key {
-	w.look = w.run.Look(w.look[:0], lens)
+	if lens.Nameless {
+		w.look = w.nameless(w.look[:0], lens)
+	} else {
+		w.look = w.run.Look(w.look[:0], lens)
+	}
 	for i := range 8 {
 		w.look = append(w.look, byte(had>>(8*i)))
+	}
+	if lens.Nameless {
+		sum := sha256.Sum256(w.look)
+		return key(sum[:16])
 	}
 	if w.moves.unsaved {
 		for _, p := range w.moves.players {
@@ -479,14 +487,7 @@ func (w *worker) keyWith(lens *engine.Lens, had uint64) key {
 	}
 	if w.moves.stays {
 		for _, p := range w.moves.players {
-			one, away := w.away[p]
-			w.look = append(w.look, map[bool]byte{true: 1}[away])
-			w.look = append(w.look, one.shown[:]...)
-			if away && one.back.Saved != nil {
-				for _, missed := range w.run.Missed(one.back.Saved) {
-					w.look = append(w.look, map[bool]byte{true: 1}[missed])
-				}
-			}
+			w.look = w.ofAway(w.look, p)
 		}
 	}
 	sum := sha256.Sum256(w.look)
