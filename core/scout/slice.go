@@ -373,25 +373,26 @@ func (s *slice) touches(f *follows, p *expr.Program) bool {
 // rule adds what decides whether a rule changes something that counts, refuses, or fails.
 func (s *slice) rule(r *model.Rule) {
 	matters := false
-	read := func(p *expr.Program, must bool) {
-		if p != nil && (must || p.MayFail()) {
-			matters = true
-			s.need(p)
-		}
-	}
 	each(r.Do, nil, func(a *model.Action, under []*expr.Program) {
-		counts := s.actionCounts(a) || a.Fails != "" || a.Sends != nil
+		fails := func(p *expr.Program) bool { return p != nil && p.MayFail() }
+		counts := s.actionCounts(a) || a.Fails != "" || a.Sends != nil || fails(a.Value) || fails(a.If) || slices.ContainsFunc(a.Reads, fails) ||
+			a.Target.Via != nil // whoever is referred to may not be there
 		if a.Var != nil && a.Var.Refuse && a.Value != nil {
 			counts = true
 			s.add(a.Var)
 		}
-		read(a.Value, counts)
-		read(a.If, false)
 		for _, p := range a.Reads {
-			read(p, counts || len(a.Blocks) > 0)
+			if counts || len(a.Blocks) > 0 {
+				matters = true
+				s.need(p)
+			}
 		}
 		if counts {
 			matters = true
+			s.need(a.Value)
+			if fails(a.If) {
+				s.need(a.If)
+			}
 			for _, p := range under {
 				s.need(p)
 			}

@@ -153,7 +153,7 @@ func little(seed uint64) string {
 	action := func() string {
 		return one("{set: player.a, to: true}", "{set: player.b, to: '!player.b'}", "{set: game.c, to: true}", "{set: game.c, to: player.a}",
 			"{add: player.n, by: 1}", "{add: player.n, by: -1}", "{set: player.n, to: 'player.a ? 2 : 0'}", "{go: y/one}", "{go: x/one}", "{die: player}",
-			"{refuse: No.}", "{set: player.d, to: true}", "{raise: player.n, to: 1}", "{send: e2}", "{save: player}", "{remember: w}", "{go: w}", "{earn: m, of: player}",
+			"{refuse: No.}", "{set: player.d, to: true}", "{raise: player.n, to: 1}", "{send: e2}", "{save: player}", "{remember: w}", "{go: w}", "{earn: m, of: player}", "{set: player.d, to: 'div(6, player.n) > 2'}",
 			"{each: p, in: session, do: [{add: p.n, by: 1}]}")
 	}
 	guarded := func() string {
@@ -255,6 +255,7 @@ variables:
   bell:  {of: player, type: bool, start: false, read_by: game, share: {with: everyone, writer: self}}
   tired: {of: player, type: bool, start: true, across: {dawn: reset}}
   done:  {of: player, type: bool, start: false}
+  share: {of: player, type: int, min: 0, max: 9, start: 0, read_by: game}
 waymarks: {w: {title: There}}
 scenes: {x: {size: [9, 9], spots: {one: {at: [1, 1]}}}, y: {size: [9, 9], spots: {one: {at: [1, 1]}}}}
 passages: {p: {from: x/one, to: y/one, both_ways: true}}
@@ -270,6 +271,8 @@ session: {players: 1}
 		"[{on: {changed: player.bell}, do: [{set: player.done, to: true}]}]\ngoals: {g: {reach: player.done}}",
 		// Going to a place that is not remembered yet is refused.
 		"[{on: ring, do: [{remember: w}]}, {on: back, do: [{go: w}, {set: player.done, to: true}]}]\ngoals: {g: {reach: player.done}}",
+		// What fails in a part of a rule that does nothing for the question refuses all of it.
+		"[{on: ring, do: [{set: player.bell, to: true}]}, {on: back, do: [{if: '!player.bell', do: [{set: player.share, to: 'div(6, player.share)'}]}, {set: player.done, to: true}]}]\ngoals: {g: {reach: player.done}}",
 		// Saving sets a rule off, and has a condition.
 		"[{on: ring, do: [{set: player.bell, to: true}]}, {on: back, if: player.bell, do: [{save: player}]}, {on: saved, do: [{set: player.done, to: player.bell}]}]\ngoals: {g: {reach: player.done}}",
 	} {
