@@ -69,12 +69,24 @@ type nodes struct {
 	own   string // the addresses of NATS servers of one's own, with commas; "" where each node has the engine inside
 }
 
+// free is an address at which nobody listens, and which no other test gets. It is not one of those that the system itself gives
+// to whoever opens a connection: until a node listens there, it could give it away.
 func free(t testing.TB) string {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer func() { _ = l.Close() }()
-	return l.Addr().String()
+	for range 1000 {
+		at := fmt.Sprint("127.0.0.1:", 12_000+rand.IntN(20_000))
+		if _, given := ports.LoadOrStore(at, true); given {
+			continue
+		}
+		if l, err := net.Listen("tcp", at); err == nil {
+			require.NoError(t, l.Close())
+			return at
+		}
+	}
+	require.Fail(t, "no port is free")
+	return ""
 }
+
+var ports sync.Map // that were given
 
 func three(t testing.TB, lease time.Duration) *nodes { return threeAt(t, lease, "") }
 
