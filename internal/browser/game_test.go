@@ -44,10 +44,11 @@ func (p *page) holds(code, shown, what string) {
 	p.run(`dispatchEvent(new KeyboardEvent('keyup', {code: '` + code + `'}))`)
 }
 
-// stands puts the player somewhere in their scene, as somebody does who walks there.
+// stands puts the player somewhere in their scene, as somebody does who walks there. Whoever has just come into the scene is put
+// where that leads; so it is said again until it is so.
 func (p *page) stands(x, y float64) {
-	p.run(fmt.Sprintf("walker.at = [%v, %v]; walker.fresh = true", x, y))
-	p.until(fmt.Sprintf("Math.hypot(machine.self.place.at[0] - %v, machine.self.place.at[1] - %v) < 0.01", x, y), "the step is applied")
+	p.until(fmt.Sprintf("Math.hypot(machine.self.place.at[0] - %[1]v, machine.self.place.at[1] - %[2]v) < 0.01 || !(walker.at = [%[1]v, %[2]v], walker.fresh = true)", x, y),
+		"the step is applied")
 }
 
 // accessible has axe look at the page as it stands.
