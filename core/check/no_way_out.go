@@ -61,6 +61,13 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 			ways[from.Index][to.Index] = true
 		}
 	}
+	toMark := func(from *model.Scene, w *model.Waymark) { // to wherever it may be remembered
+		for _, s := range c.m.Scenes {
+			if remembered && !w.NotFrom[s] {
+				add(from, s)
+			}
+		}
+	}
 	for _, p := range c.m.Passages {
 		if p.Else != nil {
 			add(p.From.Scene, p.Else.Scene)
@@ -72,11 +79,7 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 			}
 			continue
 		}
-		for _, s := range c.m.Scenes { // to wherever it may be remembered
-			if remembered && !p.Waymark.NotFrom[s] {
-				add(p.From.Scene, s)
-			}
-		}
+		toMark(p.From.Scene, p.Waymark)
 	}
 	if c.m.Fallback != nil && !remembered { // who dies comes back there, wherever that was
 		for _, s := range c.m.Scenes {
@@ -88,9 +91,12 @@ func (c *checker) ways(remembered bool) []map[int]bool {
 		if e.Action.Spot != nil && e.Action.Goes {
 			to = e.Action.Spot.Scene
 		}
-		if to != nil {
-			for _, s := range c.m.Scenes {
+		for _, s := range c.m.Scenes {
+			if to != nil {
 				add(s, to)
+			}
+			if e.Action.Goes && e.Action.Waymark != nil {
+				toMark(s, e.Action.Waymark)
 			}
 		}
 	}

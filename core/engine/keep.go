@@ -59,11 +59,8 @@ func (r *Run) Keep(into []byte) []byte {
 
 // Look appends what a lens shows of the session's state. States with the same bytes are the same for the lens.
 func (r *Run) Look(into []byte, lens *Lens) []byte {
-	w := keeping{r: r, b: into, lens: lens}
-	if lens.Clock {
-		w.int(r.clock)
-	}
-	w.state()
+	w := keeping{r: r, b: r.LookAround(into, lens), lens: lens}
+	w.present()
 	return w.b
 }
 
@@ -88,6 +85,10 @@ func (r *Run) LookAround(into []byte, lens *Lens) []byte {
 
 func (w *keeping) state() {
 	w.around()
+	w.present()
+}
+
+func (w *keeping) present() {
 	w.int(int64(len(w.r.order)))
 	for _, p := range w.r.order {
 		w.player(p)

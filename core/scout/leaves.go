@@ -54,7 +54,7 @@ func (r *Report) NobodyStuck() string {
 // arrived, those on the areas and props of both scenes, and the fates of a change of scene. It is refused only if a rule refuses
 // or fails, a value that is written refuses its limit, something that is held may not come along, or an invariant breaks. harmless
 // excludes the first two for every one of these rules (nothing else follows from them: they send nothing, and no rule waits for
-// what they write); barred excludes the third; and no invariant reads a place, or anything that is written on the way. To reach
+// what they write); passable excludes the third; and no invariant reads a place, or anything that is written on the way. To reach
 // the passage one walks, which is refused for the same reasons only. Limits of how often and how fast only take time. Whoever is
 // dead comes back after a while, and has time to go if coming back does not kill them again: alive excludes that.
 func leaves(m *model.Model) []Leave {

@@ -291,7 +291,8 @@ func (x *search) takeAll(part []int32, all []found) {
 	x.done += len(part)
 }
 
-// finish looks at what costs most where not all was searched. It drops what only the search itself needs, and the room that was left for more; what was found stays.
+// finish looks at what costs most where not all was searched. It drops what only the search itself needs, and the room that was
+// left for more; what was found stays.
 func (x *search) finish() {
 	if !x.over() && len(x.nodes) > 0 {
 		x.looked, x.costly = x.costs()
