@@ -115,6 +115,8 @@ func TestChangesOfTheDemoAreJudged(t *testing.T) {
 		"a courier who is forgotten":       {"optional: true, title: Courier}", "optional: true, title: Courier, across: {leave: reset}}", "lost-at-leave", "player.courier", "what the player picked"},
 		"no crash is bounded":              {"when: [checkpoint, scene, leave], every: 30s", "when: [leave]", "loss-window", "saving", "a crash loses all of it"},
 		"a goal beyond every sack":         {"progress: player.parcels, goal: 5", "progress: player.parcels, goal: 10000", "goal-out-of-range", "milestones.full_sack", "never reached"},
+		"a goal that asks for nothing":     {"\nmilestones:", "\ngoals: {home: {reach: 1 != 2}}\nmilestones:", "never-refuses", "goals.home", "asks for nothing"},
+		"a goal that cannot be":            {"\nmilestones:", "\ngoals: {home: {reach: player.stage >= 10}}\nmilestones:", "always-refused", "goals.home", "can never be reached"},
 		"a carrier that is too short":      {"length: 72", "length: 60", "over-budget", "carriers.beacon", "takes 66 symbols, and 60 fit. 2 samples would save 11"},
 		"lanes for some":                   {"lanes: 60", "lanes: 6", "over-budget", "carriers.beacon", "6 lanes for 60 players"},
 		"a sled in the doorway":            {"start: lodge/shed, never_in", "start: lodge/porch, never_in", "set-down-on-arrival", "movables.sled", "passage porch_gorge leads back there"},

@@ -151,6 +151,17 @@ func holds(t testing.TB, s *Scout, f finding.Finding) int {
 				return none(fact{ranRule, at(i), ""})
 			}
 		}
+	case what == "goals" && (f.ID == "always-refused" || f.ID == "never-refuses"):
+		for _, x := range s.searches {
+			asks := slices.IndexFunc(x.asks, func(q question) bool { return q.goal != nil && q.id == id })
+			if asks < 0 || len(x.nodes) == 0 {
+				continue
+			}
+			if at, seen := x.first[asks]; seen != (f.ID == "never-refuses") || at != 0 {
+				t.Errorf("%s, line %d: %s\nbut it is so in state %d: %v", f.ID, f.Line, f.Message, at, seen)
+			}
+		}
+		return 1
 	}
 	return 0
 }

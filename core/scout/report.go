@@ -429,7 +429,10 @@ func (s *Scout) asked(q question) Answer {
 		a.Verdict = Reached
 		a.Run = s.run(best.in, best.moves, best.shortest, func(w *worker) bool { return w.holds()&bit != 0 })
 		if a.Run != nil {
-			a.Run.Title, a.Run.End = wayTo(q.kind, q.id), q.condition()
+			a.Run.Title = wayTo(q.kind, q.id)
+			if q.goal == nil || len(q.goal.Reach.Reads) > 0 { // of what reads nothing of the game, nothing can be expected
+				a.Run.End = q.condition()
+			}
 		}
 		return a
 	}

@@ -21,7 +21,7 @@ type Run struct {
 	Digest   string   `json:"digest"`   // of the session's state at its end
 	Last     string   `json:"last"`     // the last move, in words
 	End      string   `json:"end"`      // what holds at its end, as a condition about Of
-	Of       string   `json:"of"`       // the first player who is there
+	Of       string   `json:"of"`       // the first player who is there; empty where nobody is
 
 	players []string
 }
@@ -34,7 +34,11 @@ func (r *Run) Script(plan string) string {
 	for _, s := range r.Steps {
 		b.WriteString("  - " + s + "\n")
 	}
-	fmt.Fprintf(&b, "  - {expect: %s, of: %s}\n", quoted(r.End), r.Of)
+	fmt.Fprintf(&b, "  - {expect: %s", quoted(r.End))
+	if r.Of != "" {
+		fmt.Fprintf(&b, ", of: %s", r.Of)
+	}
+	b.WriteString("}\n")
 	return b.String()
 }
 
@@ -172,7 +176,7 @@ func (w *worker) end() (that, of string) {
 			return fmt.Sprintf("place.scene == '%s' && player.dead == %t", w.m.Scenes[at.Scene].ID, p.Dead()), id
 		}
 	}
-	return "true", w.moves.players[0]
+	return "count(present) == 0", ""
 }
 
 // notTooOften waits until a plan's at_most lets somebody send something again: searches send without waiting.

@@ -206,6 +206,15 @@ goals: {there: {reach: has(player.mark)}}
 	}
 }
 
+// A goal that reads nothing of the game holds from the start: its run expects something that a rehearsal can hold it against.
+func TestTheRunToAGoalThatAsksForNothingPlays(t *testing.T) {
+	text := small(`goals: {there: {reach: "1 != 2"}}`)
+	r := searched(t, text, Options{})
+	require.Equal(t, Reached, r.Answers[0].Verdict)
+	assert.Equal(t, "place.scene == 'hall' && player.dead == false", r.Answers[0].Run.End)
+	plays(t, r, text)
+}
+
 // Nothing is called impossible where something that could lead there was left out.
 func TestWhatWasLeftOutIsNoProof(t *testing.T) {
 	for name, row := range map[string][2]string{

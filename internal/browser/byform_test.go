@@ -154,12 +154,15 @@ const designer = `(() => {
       while (stale()) await press('take out', () => stale().querySelector(':scope > .top > .out'));
       for (const key of Object.keys(value)) await write(await inside(of, key, where), value[key], where + '/' + key);
     } else {
+      // What was written in another way just now may be drawn a moment later.
+      const choices = () => of()?.querySelector(':scope > select');
+      const has = (choice) => [...choice.options].some((o) => o.value === String(value));
+      await find('way in which ' + where + ' can be ' + value, () => of() && (!choices() || has(choices())));
       const field = of();
-      const choice = field.querySelector(':scope > select');
+      const choice = choices();
       const flag = field.querySelector(':scope > input[type=checkbox]');
       const text = field.querySelector(':scope > input:not([type=checkbox]), :scope > .expression > input');
       if (choice) {
-        if (![...choice.options].some((o) => o.value === String(value))) throw new Error(where + ' cannot be ' + value);
         await set(choice, String(value), 'change');
       } else if (flag) {
         if (flag.checked !== value) await press('flag', () => of().querySelector(':scope > input[type=checkbox]'));
