@@ -221,7 +221,7 @@ func TestTheStartingPointsAreBuiltByFormAlone(t *testing.T) {
 			began := time.Now()
 			p.run(designer)
 			p.run(fmt.Sprintf(`window.done = ''; window.learn().then(() => window.fill(%s)).then(() => (window.done = 'yes'), (e) => (window.done = String(e.message)))`, sections))
-			for deadline := time.Now().Add(2 * time.Minute); p.value("window.done") == "" && time.Now().Before(deadline); {
+			for deadline := time.Now().Add(8 * time.Minute); p.value("window.done") == "" && time.Now().Before(deadline); {
 				require.NoError(t, chromedp.Do(p.ctx, chromedp.Sleep(100*time.Millisecond)))
 			}
 			require.Equal(t, "yes", p.value("window.done"), p.value("document.body.innerText"))

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	cdp "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -82,7 +83,7 @@ func open(t *testing.T) *page { return openWith(t, service.Config{}) }
 
 // openWith is open with a service that is started in another way.
 func openWith(t *testing.T, config service.Config) *page {
-	within, leave := tab(t, 3*time.Minute)
+	within, leave := tab(t, 10*time.Minute)
 	data := filepath.Join(t.TempDir(), "a.db")
 	config.Addr, config.Data, config.Games = "127.0.0.1:0", data, map[string]fs.FS{"lantern-pass": game.Files()}
 	s, err := service.Start(config)
@@ -154,7 +155,7 @@ func (p *page) fetched(part string) {
 func (p *page) until(condition, what string) {
 	p.t.Helper()
 	var err error
-	for deadline := time.Now().Add(40 * time.Second); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
+	for deadline := time.Now().Add(time.Minute); time.Now().Before(deadline); time.Sleep(50 * time.Millisecond) {
 		var yes bool
 		if yes, err = chromedp.Run(p.ctx, chromedp.Evaluate[bool]("Boolean("+condition+")")); err == nil && yes {
 			return
@@ -596,7 +597,7 @@ func TestTheLivePageFollowsASession(t *testing.T) {
 }
 
 func TestAConsoleAsksForATokenWhereOneIsNeeded(t *testing.T) {
-	within, leave := tab(t, time.Minute)
+	within, leave := tab(t, 5*time.Minute)
 	data := filepath.Join(t.TempDir(), "a.db")
 	s, err := service.Start(service.Config{Addr: "127.0.0.1:0", Data: data, Tokens: true})
 	require.NoError(t, err)
@@ -638,6 +639,16 @@ func (p *page) choose(label, item string) {
 		time.Sleep(50 * time.Millisecond)
 	}
 	require.NoError(p.t, chromedp.Do(p.ctx, chromedp.Sleep(300*time.Millisecond))) // while it fades it still may
+}
+
+// onNewPages runs a script in every page that the test opens from now on, before anything else.
+func (p *page) onNewPages(script string) {
+	p.t.Helper()
+	is, err := chromedp.Call(p.ctx, cdp.AddScriptToEvaluateOnNewDocument, cdp.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+	require.NoError(p.t, err)
+	p.t.Cleanup(func() { // the next test has the same browser
+		_, _ = chromedp.Call(p.ctx, cdp.RemoveScriptToEvaluateOnNewDocument, cdp.RemoveScriptToEvaluateOnNewDocumentParams{Identifier: is.Identifier})
+	})
 }
 
 // run carries out a script.

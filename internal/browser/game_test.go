@@ -31,6 +31,22 @@ func (p *page) walks(player string) {
 	p.until(`window.machine?.state === 'in' && machine.tick > 0`, player+" is in")
 }
 
+// listens has every page that is opened from now on note what the game says: it shows each of these for a few seconds, in which
+// a busy machine may never look.
+func (p *page) listens() {
+	p.onNewPages(`
+		window.said = ''
+		new MutationObserver((list) => {
+			for (const e of list.flatMap((m) => [...m.addedNodes])) if (e.parentElement?.id === 'words') said += e.textContent + '\n'
+		}).observe(document, { childList: true, subtree: true })`)
+}
+
+// hears waits until the game has said something.
+func (p *page) hears(text string) {
+	p.t.Helper()
+	p.until(fmt.Sprintf("window.said?.includes(%q)", text), "the game says "+text)
+}
+
 // key presses a key.
 func (p *page) key(code string) {
 	p.run(`dispatchEvent(new KeyboardEvent('keydown', {code: '` + code + `'}))`)
@@ -70,11 +86,13 @@ func (p *page) scene(name string) {
 // Somebody walks in one page, and is seen walking in another; what is offered changes with where they stand.
 func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 	p := open(t)
+	p.listens()
 	p.walks("ada")
 	other, end := chromedp.NewContext(p.ctx)
 	defer end()
 	require.NoError(t, chromedp.Do(other, chromedp.EmulateViewport(1280, 800)))
 	bo := &page{t: t, ctx: other, url: p.url, c: p.c, room: p.room, s: p.s}
+	bo.listens()
 	bo.walks("bo")
 	bo.until(`machine.players.has('ada') && document.getElementById('about').textContent.startsWith('2 other couriers')`, "ada and wren are there")
 	was := p.value(`String(machine.self.place.at[1])`)
@@ -91,15 +109,15 @@ func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 	// The bridge is down: who wants to cross is told so, and stays where they are.
 	p.stands(62.5, 22)
 	p.key("KeyE")
-	p.sees("The bridge is down.")
+	p.hears("The bridge is down.")
 	p.scene("Scree Gorge")
 	for range 3 {
 		p.key("KeyP")
 	}
-	bo.sees("The rope bridge is mended.")
+	bo.hears("The rope bridge is mended.")
 	p.key("KeyE")
 	p.scene("The Ridge")
-	p.sees("First Crossing")
+	p.hears("First Crossing")
 	o, err := p.room.Seek(ctx, contract.Sought{Player: "ada"})
 	require.NoError(t, err)
 	for _, x := range o.Players {
@@ -112,6 +130,7 @@ func TestTheGameIsPlayedInTwoPages(t *testing.T) {
 // Whoever falls comes back where they last rested, and whoever closes the page finds what they had.
 func TestWhatSurvivesInTheGame(t *testing.T) {
 	p := open(t)
+	p.listens()
 	p.walks("ada")
 	p.key("KeyT")
 	p.until(`machine.self.parcels === 1`, "a parcel is carried")
@@ -120,9 +139,9 @@ func TestWhatSurvivesInTheGame(t *testing.T) {
 	p.scene("Scree Gorge")
 	p.stands(30, 19)
 	p.key("KeyE")
-	p.sees("You will come back here")
+	p.hears("You will come back here")
 	p.run(`walker.at = [50, 10]; walker.fresh = true`) // onto loose scree
-	p.sees("You fall.")
+	p.hears("You fall.")
 	p.until(`!machine.self.dead && machine.self.place.at[0] === 30 && machine.self.falls === 1`, "ada is back at the shelter")
 	p.until(`walker.at[0] === 30`, "and is drawn there")
 	assert.Equal(t, "1", p.value(`String(machine.self.parcels)`))
@@ -168,6 +187,7 @@ func TestTheGameComesBackByItself(t *testing.T) {
 // Without a service the same game runs in the page, and keeps its save in the browser.
 func TestTheGameIsPlayedAlone(t *testing.T) {
 	p := open(t)
+	p.listens()
 	p.goTo("/play/lantern-pass/")
 	p.run(`localStorage.clear()`)
 	p.goTo("/play/lantern-pass/?offline&player=nell")
@@ -180,7 +200,7 @@ func TestTheGameIsPlayedAlone(t *testing.T) {
 	p.scene("Scree Gorge")
 	p.stands(62.5, 22)
 	p.key("KeyE")
-	p.sees("The bridge is down.")
+	p.hears("The bridge is down.")
 	p.goTo("/play/lantern-pass/?offline&player=nell") // closes the page, and opens it again
 	p.sees("You are back")
 	p.sees("1 carried, 0 delivered")
@@ -190,7 +210,7 @@ func TestTheGameIsPlayedAlone(t *testing.T) {
 
 	// It is handed over, and played on with the service.
 	p.run(`document.querySelector('#wire button').click()`)
-	p.sees("The service has it as slot 1 of nell.")
+	p.hears("The service has it as slot 1 of nell.")
 	p.until(`document.querySelector('#wire button').textContent === 'Play slot 1 there'`, "it can be played there")
 	p.run(`document.querySelector('#wire button').click()`)
 	p.until(`window.machine?.state === 'in' && machine.session !== 'offline' && machine.self.parcels === 1`, "nell is in, with the parcel")
@@ -201,13 +221,14 @@ func TestTheGameIsPlayedAlone(t *testing.T) {
 // The first time, the game asks who walks.
 func TestTheGameAsksWhoWalks(t *testing.T) {
 	p := open(t)
+	p.listens()
 	p.goTo("/play/lantern-pass")
 	p.run(`localStorage.clear()`)
 	p.goTo("/play/lantern-pass/")
 	p.sees("Who walks tonight?")
 	p.accessible("the gate")
 	p.run(`document.getElementById('name').value = 'Nell'; document.querySelector('[value=eirik]').click(); document.querySelector('#gate button').click()`)
-	p.sees("Eirik walks only for those who have delivered to the mill.") // which is the plan's to say
+	p.hears("Eirik walks only for those who have delivered to the mill.") // which is the plan's to say
 	p.until(`machine.state === 'in' && machine.self.nickname === 'Nell' && machine.self.courier === null`, "Nell is in")
 	p.accessible("the game")
 	p.run(`localStorage.clear()`)
@@ -215,7 +236,7 @@ func TestTheGameAsksWhoWalks(t *testing.T) {
 
 // The page of docs/connect.md, on a site of its own: the service knows the site, and the player has a token.
 func TestAPageOfAnotherSitePlays(t *testing.T) {
-	within, leave := tab(t, time.Minute)
+	within, leave := tab(t, 5*time.Minute)
 	connect, err := os.ReadFile("../../docs/connect.md")
 	require.NoError(t, err)
 	_, rest, found := strings.Cut(string(connect), "```html\n")

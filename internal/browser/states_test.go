@@ -13,7 +13,6 @@ import (
 	"testing"
 	"time"
 
-	cdp "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -49,10 +48,9 @@ func TestEachPageSaysThatItWaits(t *testing.T) {
 	defer slow.Close()
 	p.url = slow.URL
 	// The page itself notes what it shows while it waits: a test that looks now and then could look too late.
-	_, err = chromedp.Call(p.ctx, cdp.AddScriptToEvaluateOnNewDocument, cdp.AddScriptToEvaluateOnNewDocumentParams{Source: `
+	p.onNewPages(`
 		window.waited = ''
-		new MutationObserver(() => { for (const e of document.querySelectorAll('.waiting')) waited += e.textContent + '\n' }).observe(document, { childList: true, characterData: true, subtree: true })`})
-	require.NoError(t, err)
+		new MutationObserver(() => { for (const e of document.querySelectorAll('.waiting')) waited += e.textContent + '\n' }).observe(document, { childList: true, characterData: true, subtree: true })`)
 	for path, text := range everyPage {
 		p.goTo("/games/lantern-pass/" + path)
 		p.until(fmt.Sprintf("window.waited?.includes(%q)", text), path+" says that it waits, and for what")
