@@ -117,6 +117,8 @@ func TestChangesOfTheDemoAreJudged(t *testing.T) {
 		"a goal beyond every sack":         {"progress: player.parcels, goal: 5", "progress: player.parcels, goal: 10000", "goal-out-of-range", "milestones.full_sack", "never reached"},
 		"a goal that asks for nothing":     {"\nmilestones:", "\ngoals: {home: {reach: 1 != 2}}\nmilestones:", "never-refuses", "goals.home", "asks for nothing"},
 		"a goal that cannot be":            {"\nmilestones:", "\ngoals: {home: {reach: player.stage >= 10}}\nmilestones:", "always-refused", "goals.home", "can never be reached"},
+		"an upgrade to nothing":            {"rename: {player.heat: player.warmth}", "rename: {player.heat: player.wamrth}", "not-taken-up", "upgrades.2", "Did you mean player.warmth?"},
+		"an upgrade to no option":          {"map: {gale: tarn}", "map: {gale: tran}", "not-taken-up", "upgrades.2", "Did you mean tarn?"},
 		"a carrier that is too short":      {"length: 72", "length: 60", "over-budget", "carriers.beacon", "takes 66 symbols, and 60 fit. 2 samples would save 11"},
 		"lanes for some":                   {"lanes: 60", "lanes: 6", "over-budget", "carriers.beacon", "6 lanes for 60 players"},
 		"a sled in the doorway":            {"start: lodge/shed, never_in", "start: lodge/porch, never_in", "set-down-on-arrival", "movables.sled", "passage porch_gorge leads back there"},

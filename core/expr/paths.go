@@ -11,8 +11,9 @@ import (
 
 // Path is a name that an expression says, whatever it stands for.
 type Path struct {
-	Name  string // player.dress.hood
-	Asked bool   // the expression says what to do where it is none: with has(x) or x.orValue(y)
+	Name  string     // player.dress.hood
+	Asked bool       // the expression says what to do where it is none: with has(x) or x.orValue(y)
+	At    finding.At // where it stands first
 }
 
 // Paths lists the names that an expression says, each once and in order; or what keeps the expression from being
@@ -23,14 +24,19 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 		return nil, found
 	}
 	c := &checker{source: x}
-	asked := map[string]bool{}
+	said := map[string]Path{}
 	var visit func(e *tree.Node, ask bool)
 	visit = func(e *tree.Node, ask bool) {
 		switch e.Kind {
 		case tree.Name, tree.Field:
 			if _, parts := path(e); parts != nil {
 				name := strings.Join(parts, ".")
-				asked[name] = asked[name] || ask
+				known, again := said[name]
+				if !again {
+					known = Path{Name: name, At: c.at(e)}
+				}
+				known.Asked = known.Asked || ask
+				said[name] = known
 			}
 		case tree.Call:
 			if e.Word == tree.In || !tree.Operator(e.Word) && !slices.Contains(FunctionNames(), e.Word) {
@@ -48,9 +54,9 @@ func Paths(x plan.Expr) ([]Path, finding.List) {
 	if len(c.found) > 0 {
 		return nil, c.found
 	}
-	out := make([]Path, 0, len(asked))
-	for _, name := range sortedKeys(asked) {
-		out = append(out, Path{name, asked[name]})
+	out := make([]Path, 0, len(said))
+	for _, name := range sortedKeys(said) {
+		out = append(out, said[name])
 	}
 	return out, nil
 }

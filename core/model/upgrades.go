@@ -24,14 +24,27 @@ type Check struct {
 // allUpgrades makes sure that what the upgrade to this version writes is there. What it reads are names of the
 // version before, and what earlier upgrades write were names of theirs: comparing two versions judges those.
 func (b *builder) allUpgrades() {
+	said := map[string]bool{}
+	for _, u := range b.Plan.Upgrades {
+		for i := range u.Steps {
+			for _, name := range u.Steps[i].Names() {
+				for part := range strings.SplitSeq(name, ".") {
+					said[part] = true
+				}
+			}
+		}
+	}
 	for _, u := range b.Plan.Upgrades {
 		own := u.Version == b.Plan.Version.Value
 		for i := range u.Steps {
 			s := &u.Steps[i]
 			if s.Verb != "check" {
 				for _, x := range s.Expressions() {
-					_, found := expr.Paths(x)
+					paths, found := expr.Paths(x)
 					b.add(found...)
+					for _, path := range paths {
+						b.oldName(path, said)
+					}
 				}
 			}
 			if own {
@@ -39,6 +52,27 @@ func (b *builder) allUpgrades() {
 			}
 		}
 	}
+}
+
+// oldHolders begin the names that expressions of upgrades read: old is the value that a step is about. Lists begin names, too.
+var oldHolders = []string{"old", "player", "game", "place", "profile", "scene", "scenes", "prop"}
+
+// oldName reports a name of which no version of the game can know who holds it. Said are the parts of all names that steps
+// say, in which a list of an earlier version stands, too.
+func (b *builder) oldName(path expr.Path, said map[string]bool) {
+	holder, rest, inside := strings.Cut(path.Name, ".")
+	switch {
+	case slices.Contains(oldHolders, holder), b.lists[holder] != nil, inside && said[holder]:
+		return
+	}
+	near := finding.Word(holder, oldHolders)
+	whole := near.Name
+	if inside && whole != "" {
+		whole += "." + rest
+	}
+	b.report("unknown-name", path.At,
+		"Nothing is called %s here. An upgrade reads old, player, game, place, profile, scene, scenes, prop and lists.%s", path.Name,
+		finding.DidYouMean(whole))
 }
 
 func (b *builder) upgradeStep(s *plan.UpgradeStep, all []plan.UpgradeStep) {
