@@ -43,6 +43,13 @@ func TestOneMistakeIsToldByItself(t *testing.T) {
 		"no such type of an attribute": {"pack: int", "pack: imt", `There is no type called "imt". Did you mean int?`},
 		"no such commons":              {"commons: courier-guild", "commons: courier-gild", `The commons courier-gild cannot be found: there is no commons called "courier-gild".`},
 		"no such milestone":            {"full_sack:", "ful_sack:", `There is no milestone called "full_sack". Did you mean ful_sack?`},
+		"variables within another":     {"\nvariables:\n", "\nvariables:\n  purse: {silver: {of: player, type: int, min: 0, max: 9, start: 0}}\n", "Whose it is (of) and its type are missing here: there are only other variables. Each stands by itself: silver: {of: player, …}. Those that belong together are a group: {of: player, type: group, fields: {silver: …}}."},
+		"what others call a type":      {"oil:         {of: player, type: int,", "oil:         {of: player, type: integer,", `There is no type called "integer". Did you mean int?`},
+		"what others call on":          {"- on: horn", "- when: horn", `There is nothing called "when" here. Did you mean on?`},
+		"what others call a sender":    {"horn:      {from: self}", "horn:      {from: client}", "from is one of self, server, not \"client\". Did you mean self?"},
+		"things in a list":             {"requests:\n  start-over: {", "goals: [home, away]\nrequests:\n  start-over: {", "A table by ids is wanted here, not a list: one like {home: {…}, away: {…}}."},
+		"a word for an operator":       {"place.scene == 'mill' || place.scene", "place.scene == 'mill' or place.scene", "This expression cannot be understood: or is written ||."},
+		"a choice without quotes":      {"if: place.scene == 'cellar'", "if: place.scene == cellar", "Nothing is called \"cellar\" here. What one can choose stands in quotes: 'cellar'."},
 		"a choice too many":            {"{for: stop}", "{for: {type: choice, choices: [lodge, mill, moon]}}", "This cannot be an item of player.letters: it can be moon, which is not one of lodge, mill, beacon."},
 	} {
 		t.Run(name, func(t *testing.T) {

@@ -232,6 +232,11 @@ func (c *checker) listed(name string, list types.Type, at finding.At) types.Type
 }
 
 func (c *checker) equality(equal bool, args []*tree.Node, at finding.At, known Facts) typed {
+	for i, arg := range args {
+		if c.unquoted(arg, args[1-i], known) {
+			return c.fail("unknown-name", c.at(arg), "Nothing is called %q here. What one can choose stands in quotes: '%[1]s'.", arg.Word)
+		}
+	}
 	a, b := c.walk(args[0], known), c.walk(args[1], known)
 	if a.eval == nil || b.eval == nil {
 		return typed{}
@@ -259,6 +264,15 @@ func (c *checker) equality(equal bool, args []*tree.Node, at finding.At, known F
 	out.typ.Truth, out.fails = known3.Not(), facts
 	out.eval = func(env Env) types.Value { v := x(env); return types.OfBool(v != y(env) || v.Kind == types.IsNone) }
 	return out
+}
+
+// unquoted says whether a name that there is not is an option of what it is compared with.
+func (c *checker) unquoted(name, other *tree.Node, known Facts) bool {
+	if name.Kind != tree.Name || other.Kind != tree.Field || c.names.Roots[name.Word] != nil || c.names.Lists[name.Word] != nil {
+		return false
+	}
+	of := c.walk(other, known)
+	return of.eval != nil && of.typ.Named() && slices.Contains(of.typ.Names, name.Word)
 }
 
 func (c *checker) noteEquality(a, b typed) {

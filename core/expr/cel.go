@@ -31,8 +31,11 @@ func read(source string) (*tree.Node, *mistake) {
 	parsed, errs := cel.Parse(common.NewTextSource(source))
 	if list := errs.GetErrors(); len(list) > 0 {
 		wrong := &mistake{Why: plainer(list[0].Message), line: list[0].Location.Line(), column: list[0].Location.Column()}
-		if oneEquals.MatchString(source) {
-			*wrong = mistake{Why: "whether two are equal is asked with ==", line: wrong.line, column: wrong.column}
+		bare := quotedText.ReplaceAllString(source, "''")
+		if oneEquals.MatchString(bare) {
+			wrong.Why = "whether two are equal is asked with =="
+		} else if word := operatorWord.FindStringSubmatch(bare); word != nil {
+			wrong.Why = word[1] + " is written " + map[string]string{"and": "&&", "or": "||", "not": "!"}[strings.ToLower(word[1])]
 		}
 		return nil, wrong
 	}
@@ -41,6 +44,12 @@ func read(source string) (*tree.Node, *mistake) {
 
 // oneEquals is a = that is no part of ==, !=, <= or >=.
 var oneEquals = regexp.MustCompile(`[^=!<>]=[^=]`)
+
+// operatorWord is a word that other languages have for an operator; it says nothing within a quotedText.
+var (
+	operatorWord = regexp.MustCompile(`(?i)(?:^|[\s()])(and|or|not)(?:[\s()]|$)`)
+	quotedText   = regexp.MustCompile(`'[^']*'|"[^"]*"`)
+)
 
 // plainer puts the parser's words into a designer's.
 func plainer(message string) string {

@@ -1,5 +1,10 @@
 package finding
 
+import (
+	"slices"
+	"strings"
+)
+
 // Nearest is the candidate with the fewest single-letter changes from name (Damerau's distance, which
 // counts swapped neighbours as one; F. Damerau, CACM 7(3), 1964), or "" where none is near enough to
 // be a slip of the keyboard: one in a word of up to four letters, two in one of up to eight. Of equals the first wins.
@@ -38,11 +43,41 @@ func Declared(name string, names []string) Guess {
 }
 
 // Word guesses among words of the language: sure where no other is near at all, and it does nothing that cannot be
-// taken back.
+// taken back. Where none is near, it may be what others call one of them.
 func Word(name string, words []string) Guess {
 	g := Guess{Name: Nearest(name, words)}
 	g.Sure = g.Name != "" && within(name, words, reach(name)) == 1 && !grave[g.Name]
+	if g.Name == "" {
+		for _, meant := range strings.Fields(elsewhere[strings.ToLower(name)]) {
+			if slices.Contains(words, meant) {
+				return Guess{Name: meant}
+			}
+		}
+	}
 	return g
+}
+
+// elsewhere are words that languages, programs and people have for what is called otherwise here.
+var elsewhere = map[string]string{
+	// types
+	"integer": "int", "number": "int", "whole": "int", "float": "decimal", "double": "decimal", "real": "decimal",
+	"string": "text", "str": "text", "flag": "bool", "enum": "choice choices", "array": "list", "vector": "point", "vec2": "point",
+	"vec3": "point", "position": "point at place", "timer": "stopwatch", "table": "group", "object": "group", "record": "group", "struct": "group",
+	// what variables, rules and saving say
+	"default": "start", "initial": "start", "init": "start", "maximum": "max", "minimum": "min", "values": "choices", "options": "choices",
+	"owner": "of", "holder": "of", "label": "title", "formula": "is", "computed": "is",
+	"when": "on", "trigger": "on", "condition": "if", "where": "if", "then": "do", "actions": "do", "disabled": "off",
+	"interval": "every", "autosave": "every",
+	// actions
+	"increment": "add", "increase": "add", "inc": "add", "plus": "add", "subtract": "add", "decrement": "add", "decrease": "add",
+	"assign": "set", "teleport": "go", "warp": "go", "kill": "die", "respawn": "come-back", "revive": "come-back", "restart": "start-over",
+	"message": "notify", "say": "notify", "print": "notify", "emit": "send", "fire": "send", "unlock": "earn", "award": "earn", "append": "put",
+	"push": "put", "remove": "take-out", "delete": "take-out", "foreach": "each",
+	// moments and fates
+	"quit": "leave left", "exit": "leave left", "disconnect": "leave left", "connect": "join joined", "close": "restart", "dying": "death",
+	"stay": "keep", "preserve": "keep", "retain": "keep", "wipe": "reset", "lose": "reset", "undo": "rewind", "rollback": "rewind",
+	// who sends
+	"player": "self", "client": "self", "host": "server",
 }
 
 // grave are the words that kill, move, clear or save: nobody's slip becomes one of them.

@@ -129,6 +129,10 @@ func (b *builder) typeOf(d declaration) (types.Kind, string) {
 		if types.Choice.About().Stands&d.where != 0 { // a list is a choice of its options
 			known = append(known, slices.Sorted(maps.Keys(b.lists))...)
 		}
+		if near := finding.Word(id.Name, known); finding.Nearest(id.Name, known) == "" && near.Name != "" { // what others call it
+			b.unknownName(id.At, fmt.Sprintf("There is no type called %q.%s", id.Name, finding.DidYouMean(near.Name)), near)
+			break
+		}
 		b.oneOf(id.Name, known, "type", id.At)
 	}
 	return nil, ""

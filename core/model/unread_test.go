@@ -50,7 +50,7 @@ func TestOneRunTellsAllThatCanBeKnown(t *testing.T) {
 		"a variable that is not understood":       {with("falls:       {of: player, type: int, min: 0,", "falls:       {of: player, type: int, min: zero,"), []string{"plain decimal number"}},
 		"a variable whose start is called wrong":  {with("max: 9999, start: 0, read_by: game}\n  chilled", "max: 9999, begin: 0, read_by: game}\n  chilled"), []string{`nothing called "begin"`}},
 		"an event whose arguments are none":       {with("warm_up:   {args: {minutes: {type: int, min: 1, max: 60}}, from: self}", "warm_up:   {args: minutes, from: self}"), []string{"A table is wanted"}},
-		"a roster that is not understood":         {with("attributes: {pace: {type: decimal, step: 0.1}, pack: int, portrait: text}", "attributes: [pace, pack, portrait]"), []string{"A table is wanted"}},
+		"a roster that is not understood":         {with("attributes: {pace: {type: decimal, step: 0.1}, pack: int, portrait: text}", "attributes: [pace, pack, portrait]"), []string{"A table by ids is wanted"}},
 		"a rule on a moment that there is not":    {with("  - on: warm_up\n", "  - on: warn_up\n"), []string{`no event or moment called "warn_up"`}},
 		"a table misspelt, and what stands in it": {with("\nmilestones:\n  first_crossing: {title: First Crossing, when: place.scene == 'ridge'}", "\nmilestnes:\n  first_crossing: {title: First Crossing, when: place.scene == 'rigde'}"), []string{`nothing called "milestnes"`, `no scene called "rigde"`}},
 		"a prop in no scene":                      {with("by_the_wheel: {in: mill,", "by_the_wheel: {in: mil,", "start: lodge/shed, never_in", "start: lodge/sheet, never_in"), []string{"no spot called", `no scene called "mil"`}},

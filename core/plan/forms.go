@@ -208,6 +208,25 @@ func (r *reader) pickOf(t *ID, roster *Ref) {
 
 func (t *ValueType) complete(r *reader, _ *node) { r.pickOf(&t.Type, &t.Roster) }
 
+// read takes variables that stand within another one for what they are meant as: a group, or those of one holder.
+func (v *Variable) read(r *reader, n *node, _ field) {
+	fields := fieldsOf(reflect.TypeFor[Variable]())
+	nested := n.form == formTable && len(n.keys) > 0
+	for _, k := range n.keys {
+		if _, known := fields.byName[k.name]; known || k.value.form != formTable {
+			nested = false
+		}
+	}
+	if !nested {
+		r.table(n, reflect.ValueOf(v).Elem())
+		return
+	}
+	first := n.keys[0].name
+	r.report("missing", n.At,
+		"Whose it is (of) and its type are missing here: there are only other variables. Each stands by itself: %[1]s: {of: player, …}. Those that belong together are a group: {of: player, type: group, fields: {%[1]s: …}}.",
+		clip(first))
+}
+
 func (v *Variable) complete(r *reader, _ *node) { r.pickOf(&v.Type, &v.Roster) }
 
 func (f *Field) complete(r *reader, _ *node) { r.pickOf(&f.Type, &f.Roster) }

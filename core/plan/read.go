@@ -147,6 +147,26 @@ func (r *reader) wrong(n *node, want string) {
 	r.report("wrong-type", n.At, "%s is wanted here, not %s.", finding.Upper(want), got)
 }
 
+// wrongMap reports what stands where a table of things by their ids is wanted: of a list of them, with how it is made one.
+func (r *reader) wrongMap(n *node) {
+	var form []string
+	for _, item := range n.items {
+		for _, name := range []string{"id", "name"} {
+			if k := item.key(name); k != nil {
+				item = k.value
+			}
+		}
+		if item.scalar() && IsID(item.text) && len(form) < 2 {
+			form = append(form, item.text+": {…}")
+		}
+	}
+	if n.form != formList || form == nil {
+		r.wrong(n, "a table")
+		return
+	}
+	r.report("wrong-type", n.At, "A table by ids is wanted here, not a list: one like {%s}.", strings.Join(form, ", "))
+}
+
 // wrongList reports what stands where a list is wanted, and how it is made one.
 func (r *reader) wrongList(n *node) {
 	switch {
@@ -570,7 +590,7 @@ func (a *Accept) read(r *reader, n *node, f field) {
 
 func (m *Map[T]) read(r *reader, n *node, f field) {
 	if n.form != formTable {
-		r.wrong(n, "a table")
+		r.wrongMap(n)
 		return
 	}
 	m.At = n.At
@@ -689,7 +709,7 @@ func (r *reader) enum(n *node, f field) bool {
 	if len(f.enum) == 1 {
 		text = fmt.Sprintf("%s is always written %s: %s, not %q.", f.name, f.name, f.enum[0], clip(n.text))
 	}
-	r.report("bad-value", n.At, "%s", text).Suggest(near)
+	r.report("bad-value", n.At, "%s%s", text, finding.DidYouMean(near.Name)).Suggest(near)
 	return false
 }
 

@@ -647,7 +647,7 @@ func (p *page) onNewPages(script string) {
 	is, err := chromedp.Call(p.ctx, cdp.AddScriptToEvaluateOnNewDocument, cdp.AddScriptToEvaluateOnNewDocumentParams{Source: script})
 	require.NoError(p.t, err)
 	p.t.Cleanup(func() { // the next test has the same browser
-		_, _ = chromedp.Call(p.ctx, cdp.RemoveScriptToEvaluateOnNewDocument, cdp.RemoveScriptToEvaluateOnNewDocumentParams{Identifier: is.Identifier})
+		_, _ = chromedp.Call(p.ctx, cdp.RemoveScriptToEvaluateOnNewDocument, cdp.RemoveScriptToEvaluateOnNewDocumentParams(is))
 	})
 }
 
