@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"alluvion.dev/core/expr"
 	"alluvion.dev/core/finding"
 	"alluvion.dev/core/plan"
 )
@@ -21,7 +20,6 @@ var _ = judges((*checker).notTakenUp,
 func (c *checker) notTakenUp() {
 	all := c.m.Plan.Upgrades
 	for i, u := range all {
-		later := all[i+1:]
 		if u.Version >= c.m.Plan.Version.Value {
 			return
 		}
@@ -29,7 +27,7 @@ func (c *checker) notTakenUp() {
 		for k := range u.Steps {
 			s := &u.Steps[k]
 			for _, name := range written(s, u.Steps) {
-				last, spoken := follows(name.Value, later)
+				last, spoken := c.m.Follow(name.Value, u.Version)
 				if spoken || c.m.Saves(last) {
 					continue
 				}
@@ -39,14 +37,14 @@ func (c *checker) notTakenUp() {
 					"Nothing takes up %s, which the upgrade to version %d writes: no later step speaks of it, and saves of version %d hold nothing called that.%s",
 					name.Value, u.Version, c.m.Plan.Version.Value, finding.DidYouMean(near.Name))
 			}
-			c.optionsTakenUp(s, u.Steps, later, of)
+			c.optionsTakenUp(s, u.Steps, u.Version, of)
 		}
 	}
 }
 
 // optionsTakenUp reports options that an earlier upgrade makes of others, and that there are not.
-func (c *checker) optionsTakenUp(s *plan.UpgradeStep, steps []plan.UpgradeStep, later []plan.Upgrade, of about) {
-	last, spoken := follows(plan.Renamed(s.Options.Value, steps), later)
+func (c *checker) optionsTakenUp(s *plan.UpgradeStep, steps []plan.UpgradeStep, after int, of about) {
+	last, spoken := c.m.Follow(plan.Renamed(s.Options.Value, steps), after)
 	v := c.m.Var(last)
 	if spoken || v == nil {
 		return
@@ -85,44 +83,6 @@ func written(s *plan.UpgradeStep, steps []plan.UpgradeStep) []plan.Given[string]
 	})
 }
 
-// follows takes a name through later upgrades: what it is called in the end, and whether any step but a rename speaks of it.
-func follows(name string, later []plan.Upgrade) (last string, spoken bool) {
-	for _, u := range later {
-		for i := range u.Steps {
-			if slices.ContainsFunc(spokenOf(&u.Steps[i]), func(said string) bool { return within(name, said) || within(said, name) }) {
-				return name, true
-			}
-		}
-		name = plan.Renamed(name, u.Steps)
-	}
-	return name, false
-}
-
-// spokenOf are the names of which a step speaks that renames nothing, also in what it calculates.
-func spokenOf(s *plan.UpgradeStep) []string {
-	var out []string
-	if s.Verb != "rename" {
-		out = s.Names()
-	}
-	if s.Place.Given() {
-		out = append(out, "scenes."+s.Place.Name)
-	}
-	for _, x := range s.Expressions() {
-		paths, _ := expr.Paths(x)
-		for _, p := range paths {
-			out = append(out, p.Name)
-		}
-	}
-	for _, name := range out { // what is said of ware.have is said of the list ware, and what of props.cache of all that caches have
-		space, rest, _ := strings.Cut(name, ".")
-		out = append(out, "lists."+space)
-		if space == "props" {
-			out = append(out, "prop."+rest)
-		}
-	}
-	return out
-}
-
 // namesIn are all names that upgrades say.
 func namesIn(all []plan.Upgrade) []string {
 	var out []string
@@ -132,10 +92,4 @@ func namesIn(all []plan.Upgrade) []string {
 		}
 	}
 	return out
-}
-
-// within says whether a name is another, or of it: player.dress.hood of player.dress.
-func within(name, other string) bool {
-	rest, is := strings.CutPrefix(name, other)
-	return is && (rest == "" || rest[0] == '.')
 }

@@ -1,6 +1,7 @@
 package check_test
 
 import (
+	"os"
 	"strings"
 	"testing"
 
@@ -8,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"alluvion.dev/core/check"
+	"alluvion.dev/examples"
 )
 
 const upgraded = `
@@ -95,5 +97,34 @@ func TestUpgradesReadWhatSomebodyHolds(t *testing.T) {
 			assert.Equal(t, "unknown-name", found[0].ID, steps)
 			assert.Contains(t, found[0].Message, words, steps)
 		}
+	}
+}
+
+// What files of the game's own held in an earlier version goes the same way: it is in the plan, or an upgrade speaks of it.
+func TestWhatFilesHeldIsTakenUp(t *testing.T) {
+	raw, err := os.ReadFile("../../examples/old-cellar/plan.yaml")
+	require.NoError(t, err)
+	for name, row := range map[string]struct{ from, to, id, words string }{
+		"as it is":            {"player.coins: /gold", "player.coins: /gold", "", ""},
+		"misspelt":            {"player.coins: /gold", "player.cions: /gold", "not-taken-up", "Did you mean player.coins?"},
+		"renamed later":       {"player.coins: /gold", "player.gold: /gold", "", ""},
+		"a scene misspelt":    {"3: bakehouse", "3: bakheouse", "not-taken-up", "Did you mean bakehouse?"},
+		"a scene renamed":     {"3: bakehouse", "3: bakery", "", ""},
+		"a file's name":       {`slot:   {file: "{player}-{slot}.json"}`, `slot:   {file: "{plyaer}-{slot}.json"}`, "unknown-name", "Did you mean {player}?"},
+		"another word in one": {`slot:   {file: "{player}-{slot}.json"}`, `slot:   {file: "{A3F2}{player}-{slot}.json"}`, "", ""},
+	} {
+		t.Run(name, func(t *testing.T) {
+			require.Equal(t, 1, strings.Count(string(raw), row.from))
+			text := strings.Replace(string(raw), row.from, row.to, 1) +
+				"\nupgrades: {2: [{rename: {player.gold: player.coins, scenes.bakery: scenes.bakehouse}}]}\n"
+			_, _, found := check.Text([]byte(text), examples.Commons)
+			if row.id == "" {
+				assert.Empty(t, found)
+				return
+			}
+			require.NotEmpty(t, found)
+			assert.Equal(t, row.id, found[0].ID)
+			assert.Contains(t, found[0].Message, row.words)
+		})
 	}
 }

@@ -3,6 +3,7 @@ package format
 import (
 	"fmt"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -105,8 +106,10 @@ func (j *judging) format(f *Format) {
 		}
 		for k := range u.Where {
 			n := &u.Where[k]
-			if j.name(f, n, f.part(n.Name.Value, &n.Held, u.Version), false) {
+			p := f.part(n.Name.Value, &n.Held, u.Version)
+			if j.name(f, n, p, false) {
 				j.expressions(&n.Held)
+				j.takenUp(n, p, u.Version)
 			}
 		}
 	}
@@ -132,6 +135,7 @@ func (j *judging) bundle(f *Format) {
 		if !filepath.IsLocal(filepath.FromSlash(e.Value.Name.Value)) {
 			j.say("bad-value", e.Value.Name.At, "The name of a file is wanted here, or the end of its path: {slot}/state.json.")
 		}
+		j.fileName(e.Value.Name)
 		if len(e.Value.Wrap) > MaxWraps {
 			j.say("bad-value", e.Value.Wrap[MaxWraps].At, "A file has at most %d wraps.", MaxWraps)
 		}
@@ -161,6 +165,56 @@ func (j *judging) bundle(f *Format) {
 	}
 }
 
+// takenUp judges whether what files of an earlier version hold comes into saves of the newest.
+func (j *judging) takenUp(n *plan.HeldName, p *part, version int) {
+	name := n.Name.Value
+	if name == "place.scene" {
+		j.scenesTakenUp(n, version)
+	}
+	holder, _, _ := strings.Cut(name, ".")
+	if p.dom != nil || strings.Contains(name, "*") || !slices.Contains(plan.ValueSpaces, holder) {
+		return
+	}
+	if last, spoken := j.m.Follow(name, version); spoken || j.m.Saves(last) {
+		return
+	}
+	s := j.say("not-taken-up", n.Name.At, "Nothing takes up %s, which files up to version %d hold: no upgrade speaks of it, and saves of version %d hold nothing called that.",
+		name, version, j.m.Plan.Version.Value)
+	s.Near = finding.Declared(name, j.names())
+	s.Text += finding.DidYouMean(s.Near.Name)
+}
+
+// scenesTakenUp judges the scenes that files of an earlier version have by other names.
+func (j *judging) scenesTakenUp(n *plan.HeldName, version int) {
+	for _, row := range n.Held.Map {
+		scene := row.Plan.Text
+		last, spoken := j.m.Follow("scenes."+scene, version)
+		if spoken || j.m.Saves(last) {
+			continue
+		}
+		var known []string
+		for _, x := range j.m.Scenes {
+			known = append(known, x.ID)
+		}
+		j.say("not-taken-up", row.File.At, "There is no scene called %q in version %d, and no upgrade says what becomes of it.%s", scene,
+			j.m.Plan.Version.Value, finding.DidYouMean(finding.Declared(scene, known).Name))
+	}
+}
+
+// braced is what stands in braces in the name of a file.
+var braced = regexp.MustCompile(`\{(\w+)\}`)
+
+// fileName judges what stands in braces in the name of a file: only player and slot say anything there.
+func (j *judging) fileName(name plan.Given[string]) {
+	for _, found := range braced.FindAllStringSubmatch(name.Value, -1) {
+		known := []string{"player", "slot"}
+		if near := finding.Nearest(found[1], known); !slices.Contains(known, found[1]) && near != "" {
+			j.say("unknown-name", name.At, "The name of a file says whose it is with {player} and {slot}; %s is neither.%s", found[0],
+				finding.DidYouMean("{"+near+"}"))
+		}
+	}
+}
+
 // whose judges where a file says its version, whose it is, and which slot.
 func (j *judging) whose(f *Format) {
 	d := f.Decl
@@ -176,6 +230,7 @@ func (j *judging) whose(f *Format) {
 		if h.File.Given && !strings.Contains(h.File.Value, "{"+name+"}") {
 			j.say("bad-value", h.File.At, "The name of the file has {%s} in it where it says so: {player}-{slot}.json.", name)
 		}
+		j.fileName(h.File)
 		j.expressions(h)
 	}
 	j.expressions(&d.Version)
