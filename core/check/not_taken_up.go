@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"alluvion.dev/core/finding"
+	"alluvion.dev/core/model"
 	"alluvion.dev/core/plan"
 )
 
@@ -18,16 +19,16 @@ var _ = judges((*checker).notTakenUp,
 // notTakenUp reports what steps of earlier upgrades write, where no later step speaks of it and saves of the plan's own version
 // do not have it. What the upgrade to that version writes is held against the plan itself.
 func (c *checker) notTakenUp() {
-	all := c.m.Plan.Upgrades
-	for i, u := range all {
+	all, trail := c.m.Plan.Upgrades, c.m.Trail()
+	for i, u := range slices.Backward(all) { // so that what comes later has been followed already
 		if u.Version >= c.m.Plan.Version.Value {
-			return
+			continue
 		}
 		of := about{item: fmt.Sprintf("upgrades.%d", u.Version)}
 		for k := range u.Steps {
 			s := &u.Steps[k]
 			for _, name := range written(s, u.Steps) {
-				last, spoken := c.m.Follow(name.Value, u.Version)
+				last, spoken := trail.Follow(name.Value, u.Version)
 				if spoken || c.m.Saves(last) {
 					continue
 				}
@@ -37,14 +38,14 @@ func (c *checker) notTakenUp() {
 					"Nothing takes up %s, which the upgrade to version %d writes: no later step speaks of it, and saves of version %d hold nothing called that.%s",
 					name.Value, u.Version, c.m.Plan.Version.Value, finding.DidYouMean(near.Name))
 			}
-			c.optionsTakenUp(s, u.Steps, u.Version, of)
+			c.optionsTakenUp(s, u.Steps, trail, u.Version, of)
 		}
 	}
 }
 
 // optionsTakenUp reports options that an earlier upgrade makes of others, and that there are not.
-func (c *checker) optionsTakenUp(s *plan.UpgradeStep, steps []plan.UpgradeStep, after int, of about) {
-	last, spoken := c.m.Follow(plan.Renamed(s.Options.Value, steps), after)
+func (c *checker) optionsTakenUp(s *plan.UpgradeStep, steps []plan.UpgradeStep, trail *model.Trail, after int, of about) {
+	last, spoken := trail.Follow(plan.Renamed(s.Options.Value, steps), after)
 	v := c.m.Var(last)
 	if spoken || v == nil {
 		return

@@ -31,7 +31,7 @@ func Judge(m *model.Model) []Said {
 	if len(m.Plan.Formats.Entries) == 0 {
 		return nil
 	}
-	j := &judging{Set: New(upgrade.New(m), m)}
+	j := &judging{Set: New(upgrade.New(m), m), trail: m.Trail()}
 	for _, f := range j.Formats {
 		j.format(f)
 	}
@@ -54,6 +54,7 @@ type judging struct {
 	*Set
 	f     *Format
 	said  []Said
+	trail *model.Trail
 	tried int64 // of the values that are all tried: how many, over all formats
 }
 
@@ -175,7 +176,7 @@ func (j *judging) takenUp(n *plan.HeldName, p *part, version int) {
 	if p.dom != nil || strings.Contains(name, "*") || !slices.Contains(plan.ValueSpaces, holder) {
 		return
 	}
-	if last, spoken := j.m.Follow(name, version); spoken || j.m.Saves(last) {
+	if last, spoken := j.trail.Follow(name, version); spoken || j.m.Saves(last) {
 		return
 	}
 	s := j.say("not-taken-up", n.Name.At, "Nothing takes up %s, which files up to version %d hold: no upgrade speaks of it, and saves of version %d hold nothing called that.",
@@ -188,7 +189,7 @@ func (j *judging) takenUp(n *plan.HeldName, p *part, version int) {
 func (j *judging) scenesTakenUp(n *plan.HeldName, version int) {
 	for _, row := range n.Held.Map {
 		scene := row.Plan.Text
-		last, spoken := j.m.Follow("scenes."+scene, version)
+		last, spoken := j.trail.Follow("scenes."+scene, version)
 		if spoken || j.m.Saves(last) {
 			continue
 		}
