@@ -51,7 +51,8 @@ func (r *Report) NobodyStuck() string {
 //
 // Proof. The way is a passage from the scene, or an event that players send, without a condition, an argument, or a request
 // that the plan limits. Both are one transaction, in which no more happens than the event's own rules, those on departed and
-// arrived, those on the areas and props of both scenes, and the fates of a change of scene. It is refused only if a rule refuses
+// arrived, those on the areas and props of both scenes, those on what may come of it at once (atOnce), and the fates of a change of
+// scene. It is refused only if a rule refuses
 // or fails, a value that is written refuses its limit, something that is held may not come along, or an invariant breaks. harmless
 // excludes the first two for every one of these rules (nothing else follows from them: they send nothing, and no rule waits for
 // what they write); passable excludes the third; and no invariant reads a place, or anything that is written on the way. To reach
@@ -129,16 +130,16 @@ func passable(m *model.Model, e *model.Event, from *model.Scene, to *model.Spot)
 			lo[i], hi[i] = fixed.Min(lo[i], span.Lo), fixed.Max(hi[i], span.Hi)
 		}
 	}
-	rules := slices.Concat(m.On("departed"), m.On("arrived"))
+	rules := slices.Concat(m.On("departed"), m.On("arrived"), atOnce(m))
 	for _, a := range m.Areas {
-		switch {
-		case a.Scene == from:
+		if a.Scene == from {
 			rules = append(rules, a.Exited...)
-			if e == nil && from.Walk {
-				rules = append(rules, a.Entered...)
-			}
-		case a.Scene == to.Scene && !a.Beside(&lo, &hi):
+		}
+		if a.Scene == from && e == nil && from.Walk || a.Scene == to.Scene && !a.Beside(&lo, &hi) {
 			rules = append(rules, a.Entered...)
+			if a.Point != nil {
+				rules = append(rules, m.On("checkpoint")...)
+			}
 		}
 	}
 	for _, prop := range slices.Concat(from.Props, to.Scene.Props) {
@@ -159,6 +160,9 @@ func passable(m *model.Model, e *model.Event, from *model.Scene, to *model.Spot)
 	return !slices.ContainsFunc(m.Always, func(a *model.Always) bool { return s.touches(f, a.That) }) &&
 		!slices.ContainsFunc(m.Movables, func(x *model.Movable) bool { return x.NeverIn[to.Scene] })
 }
+
+// atOnce are the rules on what may come of being somewhere: a milestone, or a save.
+func atOnce(m *model.Model) []*model.Rule { return slices.Concat(m.On("milestone"), m.On("saved")) }
 
 // harmless says whether a rule can neither refuse nor fail, and nothing follows from it; and notes what it writes. goes says
 // whether it may move the player.
@@ -191,7 +195,7 @@ func alive(m *model.Model, scene *model.Scene) bool {
 			return found || r.Crosses != nil
 		})
 	}
-	if kills(slices.Concat(m.On("came-back"), m.On("arrived"), m.On("departed"))) {
+	if kills(slices.Concat(m.On("came-back"), m.On("arrived"), m.On("departed"), atOnce(m))) {
 		return false
 	}
 	var at []point
@@ -208,7 +212,7 @@ func alive(m *model.Model, scene *model.Scene) bool {
 		anywhere = anywhere || c.Area != nil && c.Area.Scene == scene
 	}
 	for _, a := range m.Areas {
-		if a.Scene == scene && kills(a.Entered) && (anywhere || slices.ContainsFunc(at, a.Contains)) {
+		if a.Scene == scene && (kills(a.Entered) || a.Point != nil && kills(m.On("checkpoint"))) && (anywhere || slices.ContainsFunc(at, a.Contains)) {
 			return false
 		}
 	}

@@ -47,7 +47,11 @@ rules:
 		"a limit refuses":                    {"max: 3, start: 0", "max: 3, start: 0, at_limit: refuse, refused: No."},
 		"who comes back dies again":          {"rules:\n", "rules:\n  - {on: came-back, do: [{die: player}]}\n"},
 		"who arrives is sent on":             {"on: arrived, do: [", "on: arrived, do: [{go: hall/door}, "},
-		"a rule waits for what is written":   {"rules:\n", "rules:\n  - {on: {changed: player.n}, do: [{refuse: No.}]}\n"},
+		"who is saved is sent back":          {"rules:\n", "rules:\n  - {on: saved, do: [{go: hall/door}]}\n"},
+		"a milestone sends back":             {"rules:\n", "milestones: {up: {when: place.scene == 'loft'}}\nrules:\n  - {on: {milestone: up}, do: [{go: hall/door}]}\n"},
+		"a checkpoint there sends back": {"rules:\n", "rules:\n  - {on: checkpoint, do: [{go: hall/door}]}\n", "fallback: hall/door", "fallback: hall/door, list: {k: {in: loft/mat}}",
+			"spots: {hatch: {at: [1, 1]}}", "spots: {hatch: {at: [1, 1]}}, areas: {mat: {x: [0, 3], y: [0, 3]}}"},
+		"a rule waits for what is written": {"rules:\n", "rules:\n  - {on: {changed: player.n}, do: [{refuse: No.}]}\n"},
 		"the place where one comes back to kills": {"rules:\n", "rules:\n  - {on: {entered: hall/mud}, do: [{die: player}]}\n", "fallback: hall/door", "fallback: hall/door, list: {k: {at: hall/middle}}",
 			"far: {at: [18, 18]}", "far: {at: [18, 18]}, middle: {at: [9, 9]}"},
 	} {
