@@ -124,7 +124,7 @@ func Start(c Config) (*Service, error) {
 		st.Close()
 		return nil, err
 	}
-	s := &Service{store: st, node: node, live: manager, trials: trial.New(st, c.Log), scouts: scouting.New(),
+	s := &Service{store: st, node: node, live: manager, trials: trial.New(st, c.Log), scouts: scouting.New(c.Log),
 		log:  c.Log,
 		addr: listener.Addr(), tls: c.Cert != "", failed: make(chan error, 1)}
 	handler := api.New(api.Parts{SaveKey: c.SaveKey, Store: st, Live: s.live, Node: node, Trials: s.trials, Scouts: s.scouts, Meter: counts, Keys: keys, Closing: closing,

@@ -72,6 +72,9 @@ func (x *moves) stayAway() {
 
 // stay ends a visit. The last one stays: a session in which nobody is stands still.
 func (w *worker) stay(m *move) bool {
+	if !w.fits(m) { // a run that is made shorter may have left out what came before
+		return false
+	}
 	return w.asOne("leave", func() bool {
 		back, ok := w.leave(m.player, false)
 		if !ok {
@@ -86,8 +89,12 @@ func (w *worker) stay(m *move) bool {
 
 // comeBack begins the next visit of somebody who is away.
 func (w *worker) comeBack(m *move) bool {
+	one, away := w.away[m.player]
+	if !away {
+		return false
+	}
 	return w.asOne("leave", func() bool {
-		back := *w.away[m.player].back
+		back := *one.back
 		if w.ask(&back) != nil {
 			return false
 		}

@@ -72,6 +72,7 @@ func TestNothingHappensThatCheckCallsImpossible(t *testing.T) {
 	for seed := madePlans(t) * 10; seed < 2000; seed++ { // of many more little ones, only the nearest states
 		all[fmt.Sprintf("near %d", seed)] = little(seed)
 	}
+	all["near 4289"] = little(4289) // a run of it is made shorter by leaving out that somebody leaves who comes back later
 	for name, text := range all {
 		t.Run(name, func(t *testing.T) {
 			m, _, found := check.Text([]byte(text), examples.Commons)

@@ -4,7 +4,10 @@ package scouting
 
 import (
 	"errors"
+	"fmt"
+	"log/slog"
 	"runtime"
+	"runtime/debug"
 	"sync"
 	"time"
 
@@ -42,6 +45,7 @@ type Progress struct {
 
 // Runner searches, one plan at a time. It is safe for use by several goroutines.
 type Runner struct {
+	log    *slog.Logger
 	mu     sync.Mutex
 	games  map[string]*searching
 	wait   sync.WaitGroup
@@ -56,7 +60,7 @@ type searching struct {
 }
 
 // New has searched nothing.
-func New() *Runner { return &Runner{games: map[string]*searching{}} }
+func New(log *slog.Logger) *Runner { return &Runner{log: log, games: map[string]*searching{}} }
 
 // Start begins to search a game's plan, in place of what was found of it before.
 func (r *Runner) Start(game, etag string, m *model.Model, o scout.Options, lasts time.Duration) (Progress, error) {
@@ -170,17 +174,36 @@ func Search(x *scout.Scout, workers int, lasts time.Duration, w Watch) (stopped 
 			return false
 		}
 		var working sync.WaitGroup
+		faults := make(chan any, len(jobs))
 		for _, j := range jobs {
-			working.Go(j.Work)
+			working.Go(func() {
+				defer func() {
+					if fault := recover(); fault != nil {
+						faults <- fmt.Sprintf("%v\n%s", fault, debug.Stack())
+					}
+				}()
+				j.Work()
+			})
 		}
 		working.Wait()
+		if len(faults) > 0 {
+			panic(<-faults) // to whoever searches
+		}
 		x.Take(jobs)
 		w.Batch()
 	}
 }
 
-// search searches a game's plan and notes how far it is.
+// search searches a game's plan and notes how far it is. A fault of the program ends the search, and nothing else.
 func (r *Runner) search(s *searching, x *scout.Scout, lasts time.Duration) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			r.log.Error("a search failed by a fault of the program", "fault", fault, "stack", string(debug.Stack()))
+			r.note(s, func(p *Progress) {
+				p.State, p.Error, p.Took = Failed, "The search failed by a fault of the program, which is in its log. Sessions go on.", time.Since(p.Began)
+			})
+		}
+	}()
 	stopped := Search(x, workers(), lasts, Watch{
 		Stopped: func() bool { return r.stopped(s) },
 		Batch: func() {
