@@ -16,8 +16,8 @@ var _ = judges((*checker).notTakenUp,
 		Do:  "Write the name as later steps or the plan have it, or drop it in the upgrade that gives it up."},
 )
 
-// notTakenUp reports what steps of earlier upgrades write, where no later step speaks of it and saves of the plan's own version
-// do not have it. What the upgrade to that version writes is held against the plan itself.
+// notTakenUp reports names that the steps of earlier upgrades write and that lead nowhere: no later step speaks of them, and saves
+// of the newest version do not have them. What the newest upgrade writes is compared with the plan, in core/model.
 func (c *checker) notTakenUp() {
 	all, trail := c.m.Plan.Upgrades, c.m.Trail()
 	for i, u := range slices.Backward(all) { // so that what comes later has been followed already
@@ -43,7 +43,7 @@ func (c *checker) notTakenUp() {
 	}
 }
 
-// optionsTakenUp reports options that an earlier upgrade makes of others, and that there are not.
+// optionsTakenUp reports new options in the map of an earlier upgrade that the variable does not have now.
 func (c *checker) optionsTakenUp(s *plan.UpgradeStep, steps []plan.UpgradeStep, trail *model.Trail, after int, of about) {
 	last, spoken := trail.Follow(plan.Renamed(s.Options.Value, steps), after)
 	v := c.m.Var(last)

@@ -8,7 +8,7 @@ import (
 	"alluvion.dev/core/plan"
 )
 
-// Trail takes names of saves through a plan's upgrades. It remembers where it went, and is not for use by many at once.
+// Trail follows names of saves through a plan's upgrades. It remembers what it found, and is not safe for use by several goroutines.
 type Trail struct {
 	steps                 map[int][]plan.UpgradeStep
 	said, inside, renamed map[string][]int // by name: the versions whose upgrade speaks of it, of what is part of it, or renames it
@@ -80,7 +80,7 @@ func (t *Trail) Follow(name string, version int) (last string, spoken bool) {
 	return is.name, is.spoken
 }
 
-// next is the first version after one for which any of some names stands there, or another that comes before; 0 where there is none.
+// next is the first version after one given that stands beside any of the names, or other, if that comes first. 0 stands for none.
 func next(in map[string][]int, names []string, after, other int) int {
 	for _, name := range names {
 		of := in[name]

@@ -57,8 +57,8 @@ func (b *builder) allUpgrades() {
 // oldHolders begin the names that expressions of upgrades read: old is the value that a step is about. Lists begin names, too.
 var oldHolders = []string{"old", "player", "game", "place", "profile", "scene", "scenes", "prop"}
 
-// oldName reports a name of which no version of the game can know who holds it. Said are the parts of all names that steps
-// say, in which a list of an earlier version stands, too.
+// oldName reports a name that begins with nothing that holds values. It may begin with a list of an earlier version: said has
+// the parts of all names in the steps, and such a list is among them.
 func (b *builder) oldName(path expr.Path, said map[string]bool) {
 	holder, rest, inside := strings.Cut(path.Name, ".")
 	switch {
